@@ -1,0 +1,22 @@
+//! The physics of pickup coils: wire, former, wind, poles, inductance, capacitance, response, bands.
+//!
+//! Pure computation: no clock, no files, no network, no unseeded randomness. A [`design::Design`] goes
+//! in, a [`predict::Prediction`] comes out. Inside formulas numbers are SI and carry their unit in the
+//! name (`radius_m`, `freq_hz`); the newtypes of [`quantity`] stand at the edges.
+//!
+//! Source keys in square brackets (`[B258]`, `[Grover]` …) are listed in `docs/sources.md`.
+#![deny(missing_docs)]
+
+
+
+pub mod former;
+pub mod inductance;
+
+pub mod numeric;
+
+pub mod quantity;
+pub mod wind;
+pub mod wire;
+
+/// Version of the engine, written into every prediction.
+pub const ENGINE: &str = env!("CARGO_PKG_VERSION");
