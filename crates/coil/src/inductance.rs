@@ -39,7 +39,10 @@ impl Winding {
     #[must_use]
     pub fn inductance_h(&self) -> f64 {
         let h = self.height_m();
-        let kernel = |d: f64| 2.0 * (h * (h / d).asinh() - h.hypot(d) + d);
+        let kernel = |d: f64| {
+            let r = (h * h + d * d).sqrt();
+            2.0 * (h * ((h + r) / d).ln() - r + d)
+        };
         // Pairs of radii by their difference u and the lower one: f(u) is singular like ln u at 0, and
         // u = v² takes that out. Weight 2 for the mirrored half of the square.
         let mut sum = 0.0;
@@ -58,7 +61,7 @@ impl Winding {
 
     /// Flux density per ampere at a point outside the winding itself, T/A.
     ///
-    /// Biot and Savart over sheets of current at four depths of the build; height and straights in closed
+    /// Biot and Savart over sheets of current at three depths of the build; height and straights in closed
     /// form, quarter circles by Gauss. Near the window's own edge it is smooth but not exact.
     #[must_use]
     pub fn field(&self, point_m: [f64; 3]) -> [f64; 3] {
@@ -103,7 +106,7 @@ impl FieldRule {
             let (sin, cos) = (t * FRAC_PI_2).sin_cos();
             (cos, sin, w * FRAC_PI_2)
         });
-        Self { depths: gauss(4), corner: corner.collect() }
+        Self { depths: gauss(3), corner: corner.collect() }
     }
 }
 
@@ -125,13 +128,14 @@ fn add_straights(outline: &Outline, p: [f64; 2], t_bottom: f64, t_top: f64, b: &
         let turned = if along == 0 { direction } else { -direction };
         let (q, at) = (p[across] - offset, p[along]);
         for (t, edge) in [(t_bottom, turned), (t_top, -turned)] {
-            let beside = q.hypot(t).max(1e-12);
+            let beside = (q * q + t * t).sqrt().max(1e-12);
             for (xi, sign) in [(length / 2.0 - at, edge), (-length / 2.0 - at, -edge)] {
-                let r = xi.hypot(beside);
+                let r = (xi * xi + beside * beside).sqrt();
                 if q.abs() > 1e-12 {
                     b[2] += sign * (xi * t / (q * r)).atan();
                 }
-                b[across] += sign * (xi / beside).asinh();
+                // asinh(ξ/beside), by its logarithm: odd, and without cancellation.
+                b[across] += sign * ((xi.abs() + r) / beside).ln().copysign(xi);
             }
         }
     }
@@ -149,7 +153,8 @@ fn add_corners(
     let radius = outline.corner_m;
     let (x, y) = (outline.straight_x_m / 2.0, outline.straight_y_m / 2.0);
     for &(cos, sin, weight) in nodes {
-        for (cx, cy, c, s) in [(x, y, cos, sin), (-x, y, -sin, cos), (-x, -y, -cos, -sin), (x, -y, sin, -cos)] {
+        for (cx, cy, c, s) in [(x, y, cos, sin), (-x, y, -sin, cos), (-x, -y, -cos, -sin), (x, -y, sin, -cos)]
+        {
             let (lx, ly) = (-s * radius * weight, c * radius * weight);
             let (rx, ry) = (p[0] - cx - radius * c, p[1] - cy - radius * s);
             let d_sq = (rx * rx + ry * ry).max(1e-24);
@@ -241,7 +246,13 @@ fn pieces(outline: &Outline, center: (f64, f64)) -> Vec<Piece> {
 ///
 /// Every piece is split where it comes nearest to the element and the nodes crowd there, since K falls
 /// off like a logarithm from that point.
-fn element(p: [f64; 2], tangent: [f64; 2], others: &[Piece], rule: &[(f64, f64)], kernel: &impl Fn(f64) -> f64) -> f64 {
+fn element(
+    p: [f64; 2],
+    tangent: [f64; 2],
+    others: &[Piece],
+    rule: &[(f64, f64)],
+    kernel: &impl Fn(f64) -> f64,
+) -> f64 {
     let mut sum = 0.0;
     for piece in others {
         let nearest = piece.nearest(p);
@@ -251,7 +262,8 @@ fn element(p: [f64; 2], tangent: [f64; 2], others: &[Piece], rule: &[(f64, f64)]
             }
             for &(v, w) in rule {
                 let (q, along) = piece.at(nearest + span * v * v);
-                let d = (p[0] - q[0]).hypot(p[1] - q[1]).max(1e-9);
+                let (dx, dy) = (p[0] - q[0], p[1] - q[1]);
+                let d = (dx * dx + dy * dy).sqrt().max(1e-9);
                 let cosine = tangent[0] * along[0] + tangent[1] * along[1];
                 sum += w * 2.0 * v * span.abs() * piece.length() * cosine * kernel(d);
             }
@@ -268,7 +280,7 @@ fn concentric(first: &Outline, second: &Outline, kernel: &impl Fn(f64) -> f64) -
     for piece in pieces(first, (0.0, 0.0)) {
         // The first quarter: its own corner, and the halves of the straights that meet it.
         let (from, to) = match piece {
-            Piece::Corner { from_rad, .. } if from_rad == 0.0 => (0.0, 1.0),
+            Piece::Corner { from_rad, .. } if from_rad < 0.1 => (0.0, 1.0),
             Piece::Straight { along, .. } if along[0] < 0.0 => (0.0, 0.5),
             Piece::Straight { along, .. } if along[1] > 0.0 => (0.5, 1.0),
             _ => continue,
@@ -355,7 +367,8 @@ mod tests {
     /// The field of a stadium must be free of sources: its divergence, by differences, vanishes.
     #[test]
     fn field_has_no_sources_and_no_current_outside() {
-        let coil = Winding { core: Core::stadium(57.0, 5.0).outline(), ..round(0.0025, 0.011, 0.004, 7000.0) };
+        let coil =
+            Winding { core: Core::stadium(57.0, 5.0).outline(), ..round(0.0025, 0.011, 0.004, 7000.0) };
         let at = [0.004, 0.0007, 0.003];
         let h = 1e-5;
         let slope = |of: usize, by: usize| {

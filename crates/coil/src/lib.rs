@@ -7,13 +7,13 @@
 //! Source keys in square brackets (`[B258]`, `[Grover]` …) are listed in `docs/sources.md`.
 #![deny(missing_docs)]
 
-
-
+pub mod circuit;
+pub mod design;
 pub mod former;
 pub mod inductance;
-
+pub mod magnet;
 pub mod numeric;
-
+pub mod predict;
 pub mod quantity;
 pub mod wind;
 pub mod wire;

@@ -12,7 +12,8 @@ pub fn significant(value: f64, digits: u32) -> String {
     let decimals = (digits.cast_signed() - 1 - exponent).max(0);
     let text = format!("{value:.*}", decimals.unsigned_abs() as usize);
     // 9.9996 at four figures rounds to 10.000: one decimal too many.
-    if text.chars().filter(char::is_ascii_digit).count() > digits as usize + usize::from(text.trim_start_matches('-').starts_with("0."))
+    if text.chars().filter(char::is_ascii_digit).count()
+        > digits as usize + usize::from(text.trim_start_matches('-').starts_with("0."))
         && decimals > 0
         && value.abs() >= 1.0
     {

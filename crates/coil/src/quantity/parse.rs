@@ -1,8 +1,8 @@
 //! Reading what people type.
 
 use super::{
-    Capacitance, FluxDensity, Fraction, Frequency, Inductance, Length, Mass, Resistance, Temperature, Tension,
-    Turns,
+    Capacitance, FluxDensity, Fraction, Frequency, Inductance, Length, Mass, Resistance, Temperature,
+    Tension, Turns,
 };
 use thiserror::Error;
 
@@ -49,10 +49,8 @@ pub trait Spoken: Sized {
     /// [`ParseQuantityError`] says what to type instead.
     fn parse(text: &str) -> Result<Self, ParseQuantityError> {
         let (value, unit) = number(text, Self::EXAMPLE)?;
-        Self::from_spoken(value, unit).ok_or_else(|| ParseQuantityError::UnknownUnit {
-            unit: unit.to_owned(),
-            known: Self::UNITS,
-        })
+        Self::from_spoken(value, unit)
+            .ok_or_else(|| ParseQuantityError::UnknownUnit { unit: unit.to_owned(), known: Self::UNITS })
     }
 }
 
@@ -90,7 +88,8 @@ fn finite(value: f64) -> Option<f64> {
 /// A signed decimal at the start of `text`, and what follows it.
 fn split_decimal(text: &str) -> Option<(f64, &str)> {
     let unsigned = text.strip_prefix(['-', '+', '−']).unwrap_or(text);
-    let end = unsigned.find(|c: char| !(c.is_ascii_digit() || c == '.' || c == ',')).unwrap_or(unsigned.len());
+    let end =
+        unsigned.find(|c: char| !(c.is_ascii_digit() || c == '.' || c == ',')).unwrap_or(unsigned.len());
     let (digits, rest) = unsigned.split_at(end);
     let magnitude: f64 = plain_decimal(digits)?.parse().ok()?;
     let negative = text.starts_with(['-', '−']);
@@ -126,22 +125,32 @@ macro_rules! spoken {
     };
 }
 
-spoken!(Length, "17 mm or 0.671 in", "mm, cm, m, µm, in, thou", |v, unit| Some(match unit.to_lowercase().as_str() {
-    "" | "mm" | "millimetre" | "millimetres" | "millimeters" => Self::from_mm(v),
-    "cm" => Self::from_mm(v * 10.0),
-    "m" | "metre" | "metres" | "meters" => Self::from_m(v),
-    "µm" | "μm" | "um" | "micron" | "microns" => Self::from_mm(v * 1e-3),
-    "in" | "inch" | "inches" | "\"" | "″" | "''" => Self::from_inches(v),
-    "thou" | "mil" | "mils" => Self::from_inches(v * 1e-3),
-    _ => return None,
-}));
+spoken!(Length, "17 mm or 0.671 in", "mm, cm, m, µm, in, thou", |v, unit| Some(
+    match unit.to_lowercase().as_str() {
+        "" | "mm" | "millimetre" | "millimetres" | "millimeters" => Self::from_mm(v),
+        "cm" => Self::from_mm(v * 10.0),
+        "m" | "metre" | "metres" | "meters" => Self::from_m(v),
+        "µm" | "μm" | "um" | "micron" | "microns" => Self::from_mm(v * 1e-3),
+        "in" | "inch" | "inches" | "\"" | "″" | "''" => Self::from_inches(v),
+        "thou" | "mil" | "mils" => Self::from_inches(v * 1e-3),
+        _ => return None,
+    }
+));
 // "M" is mega and "m" is milli on a meter's display, but nobody winds a milliohm coil: both are read as mega.
-spoken!(Resistance, "5.8k or 5800", "Ω, k, kΩ, M", |v, unit| Some(match unit.to_lowercase().trim_end_matches("ohms").trim_end_matches("ohm").trim_end_matches(['ω', 'Ω', 'r']).trim() {
-    "" => Self::from_ohms(v),
-    "k" | "kilo" => Self::from_kiloohms(v),
-    "m" | "meg" | "mega" => Self::from_ohms(v * 1e6),
-    _ => return None,
-}));
+spoken!(Resistance, "5.8k or 5800", "Ω, k, kΩ, M", |v, unit| Some(
+    match unit
+        .to_lowercase()
+        .trim_end_matches("ohms")
+        .trim_end_matches("ohm")
+        .trim_end_matches(['ω', 'Ω', 'r'])
+        .trim()
+    {
+        "" => Self::from_ohms(v),
+        "k" | "kilo" => Self::from_kiloohms(v),
+        "m" | "meg" | "mega" => Self::from_ohms(v * 1e6),
+        _ => return None,
+    }
+));
 spoken!(Inductance, "2.2 H", "H, mH", |v, unit| Some(match unit.to_lowercase().as_str() {
     "" | "h" | "henry" | "henries" => Self::from_henries(v),
     "mh" => Self::from_henries(v * 1e-3),
@@ -200,7 +209,11 @@ spoken!(Turns, "7620", "turns, k", |v, unit| {
         _ => return None,
     };
     // Saturates at the ends of u32; the field's own range then says what is allowed.
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "rounded, clamped to the type")]
+    #[allow(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        reason = "rounded, clamped to the type"
+    )]
     Some(Self(turns.round().clamp(0.0, f64::from(u32::MAX)) as u32))
 });
 

@@ -2,6 +2,7 @@
 
 use super::{Lay, Pattern};
 use crate::numeric::gauss;
+use crate::wire::WireData;
 use std::f64::consts::PI;
 
 /// Permittivity of vacuum, F/m [CODATA].
@@ -65,7 +66,8 @@ pub fn neighbour_capacitance(
             let distance = (a.out_m - b.out_m).hypot(a.height_m - b.height_m);
             if distance < 1.25 * overall_m {
                 let apart = (f64::from(a.order) - f64::from(b.order)) / last;
-                sum += apart * apart
+                sum += apart
+                    * apart
                     * turn_to_turn(bare_m, overall_m, distance, permittivity, medium, reach_rad);
             }
         }
@@ -79,19 +81,18 @@ pub fn neighbour_capacitance(
 /// layer that differ by 0 to 2T turns: the mean square of the difference is 4T²/3, and the energy of N
 /// turns gives C = c′·l·b·(4T²/3)/N with b bonds per turn. Straight: two nested neighbours per turn
 /// at 30°. Scattered: two neighbours per turn at 60°, at distances spread evenly from touching to as
-/// far again beyond the average, one of them in the same layer from another pass (mean square T²/3).
+/// far again beyond the average; passes interleave, so that neighbours in one layer differ by as much.
 /// The lay itself decides, and is not known here: reckon with a third either way for a scattered coil.
 #[must_use]
 pub fn self_capacitance(
     turns: f64,
-    bare_m: f64,
-    overall_m: f64,
-    permittivity: f64,
+    wire: &WireData,
     packing: f64,
     pattern: Pattern,
     lay: &Lay,
     height_m: f64,
 ) -> f64 {
+    let WireData { bare_m, overall_m, permittivity, .. } = *wire;
     if turns < 2.0 {
         return 0.0;
     }
@@ -112,7 +113,7 @@ pub fn self_capacitance(
                     w * turn_to_turn(bare_m, overall_m, distance, permittivity, 1.0, PI / 3.0)
                 })
                 .sum();
-            (height_m / (overall_m * average), mean * (4.0 / 3.0 + 1.0 / 3.0))
+            (height_m / (overall_m * average), 2.0 * mean * 4.0 / 3.0)
         }
     };
     let layers = (turns / per_layer).max(1.0);

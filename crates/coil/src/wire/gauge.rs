@@ -132,7 +132,11 @@ impl FromStr for Gauge {
             (digits, unit)
         };
         let value: f64 = digits.parse().ok().filter(|v: &f64| v.is_finite()).ok_or_else(unreadable)?;
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped; the range is checked after")]
+        #[allow(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "clamped; the range is checked after"
+        )]
         let whole = || (value.fract() == 0.0).then_some(value.clamp(0.0, 1e6) as u32).ok_or_else(unreadable);
         match unit.trim() {
             "" | "awg" => Self::awg(whole()?),

@@ -119,7 +119,11 @@ pub fn overall(gauge: Gauge, build: Build) -> Overall {
     };
     if let GaugeSystem::Awg(n @ 40..=46) = gauge.system() {
         let [minimum, nominal, maximum] = table[n as usize - 40];
-        return Overall { minimum_m: minimum * INCH_M, nominal_m: nominal * INCH_M, maximum_m: maximum * INCH_M };
+        return Overall {
+            minimum_m: minimum * INCH_M,
+            nominal_m: nominal * INCH_M,
+            maximum_m: maximum * INCH_M,
+        };
     }
     let bare = gauge.bare_m() / INCH_M;
     let rows: Vec<(f64, f64)> = MW1000_INCHES.iter().zip(table).map(|(b, o)| (*b, o[1] - b)).collect();
@@ -129,7 +133,8 @@ pub fn overall(gauge: Gauge, build: Build) -> Overall {
     } else if bare <= thin.0 {
         thin.1 * bare / thin.0
     } else {
-        let above = rows.windows(2).find(|pair| pair[1].0 <= bare).map_or((thick, thin), |pair| (pair[0], pair[1]));
+        let above =
+            rows.windows(2).find(|pair| pair[1].0 <= bare).map_or((thick, thin), |pair| (pair[0], pair[1]));
         let share = (bare - above.1.0) / (above.0.0 - above.1.0);
         above.1.1 + share * (above.0.1 - above.1.1)
     };

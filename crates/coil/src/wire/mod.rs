@@ -102,7 +102,12 @@ impl WireData {
 
     /// The same wire with what was measured on the spool put in its place; absent readings change nothing.
     #[must_use]
-    pub fn measured(mut self, bare_m: Option<f64>, overall_m: Option<f64>, ohm_per_m_20c: Option<f64>) -> Self {
+    pub fn measured(
+        mut self,
+        bare_m: Option<f64>,
+        overall_m: Option<f64>,
+        ohm_per_m_20c: Option<f64>,
+    ) -> Self {
         // A shop's micrometer reads to 1 µm; a metre of wire on a good ohm meter to 0.5 %.
         const MICROMETER_M: f64 = 1e-6;
         const OHM_READING: f64 = 0.005;

@@ -1,0 +1,281 @@
+//! What a document must hold to before anything is computed from it.
+
+use super::Design;
+use crate::former::{Core, CoreShape};
+use crate::magnet::Material;
+use serde::Serialize;
+
+/// Something in a document that cannot be.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Problem {
+    /// Its place, such as `coils[0].wind.turns`.
+    pub at: String,
+    /// What is wrong.
+    pub text: String,
+    /// What to do.
+    #[serde(rename = "try")]
+    pub try_: String,
+}
+
+impl Problem {
+    /// A problem at a place.
+    pub fn new(at: &str, text: impl Into<String>, try_: impl Into<String>) -> Self {
+        Self { at: at.to_owned(), text: text.into(), try_: try_.into() }
+    }
+}
+
+/// Gathers problems as the document is walked.
+struct Walk(Vec<Problem>);
+
+impl Walk {
+    fn within(&mut self, at: &str, value: f64, low: f64, high: f64, unit: &str) {
+        // Written so that NaN is outside.
+        if !(value >= low && value <= high) {
+            let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
+            self.say(at, format!("{value}{unit} is out of range"), format!("between {low} and {high}{unit}"));
+        }
+    }
+
+    fn optional(&mut self, at: &str, value: Option<f64>, low: f64, high: f64, unit: &str) {
+        if let Some(value) = value {
+            self.within(at, value, low, high, unit);
+        }
+    }
+
+    fn say(&mut self, at: &str, text: impl Into<String>, try_: impl Into<String>) {
+        self.0.push(Problem::new(at, text, try_));
+    }
+
+    fn point(&mut self, at: &str, point: &[f64]) {
+        for value in point {
+            self.within(at, *value, -500.0, 500.0, "mm");
+        }
+    }
+
+    fn sizes(&mut self, at: &str, size: &[f64]) {
+        for value in size {
+            self.within(at, *value, 0.05, 500.0, "mm");
+        }
+    }
+
+    fn material(&mut self, at: &str, material: Material) {
+        if let Material::Given(given) = material {
+            self.within(&format!("{at}.mu_r"), given.mu_r, 1.0, 100_000.0, "");
+            self.within(&format!("{at}.br_t"), given.br_t, 0.0, 1.6, "T");
+            self.within(&format!("{at}.sigma_ms_m"), given.sigma_ms_m, 0.0, 65.0, "MS/m");
+        }
+    }
+
+    fn core(&mut self, at: &str, core: &Core) {
+        let (length, width) = core.size_mm();
+        self.within(&format!("{at}.length_mm"), length, 0.5, 200.0, "mm");
+        self.within(&format!("{at}.width_mm"), width, 0.5, 200.0, "mm");
+        if core.width_mm.is_none() && core.shape != CoreShape::Round {
+            self.say(
+                &format!("{at}.width_mm"),
+                "the width is missing",
+                "give the core's size across the strings' row",
+            );
+        }
+        if core.shape == CoreShape::Round && core.width_mm.is_some_and(|w| (w - core.length_mm).abs() > 1e-6)
+        {
+            self.say(
+                &format!("{at}.width_mm"),
+                "a round core is as wide as it is long",
+                "use a stadium, or equal sizes",
+            );
+        }
+        self.optional(&format!("{at}.corner_mm"), core.corner_mm, 0.0, length.min(width) / 2.0, "mm");
+    }
+
+    fn aim(&mut self, at: &str, aim: Option<[f64; 2]>, low: f64, high: f64, unit: &str) {
+        if let Some([from, to]) = aim {
+            self.within(at, from, low, high, unit);
+            self.within(at, to, low, high, unit);
+            if from > to {
+                self.say(at, format!("the aim runs from {from} down to {to}"), "put the lower end first");
+            }
+        }
+    }
+}
+
+impl Design {
+    /// Everything that is out of range or contradicts itself, by its place; empty when all is well.
+    #[must_use]
+    pub fn problems(&self) -> Vec<Problem> {
+        let mut walk = Walk(Vec::new());
+        if self.name.trim().is_empty() || self.name.chars().count() > 120 {
+            walk.say(
+                "name",
+                "a design needs a name of up to 120 letters",
+                "call it what you call it at the bench",
+            );
+        }
+        walk.within("room_c", self.room_c, -20.0, 60.0, "°C");
+        self.check_strings(&mut walk);
+        self.check_coils(&mut walk);
+        self.check_poles(&mut walk);
+        self.check_parts(&mut walk);
+        self.check_rest(&mut walk);
+        walk.0
+    }
+
+    fn check_strings(&self, walk: &mut Walk) {
+        let strings = &self.strings;
+        walk.within("strings.count", f64::from(strings.count), 4.0, 10.0, "");
+        walk.within("strings.pitch_mm", strings.pitch_mm, 4.0, 30.0, "mm");
+        walk.within("strings.scale_mm", strings.scale_mm, 200.0, 1200.0, "mm");
+        walk.within(
+            "strings.from_bridge_mm",
+            strings.from_bridge_mm,
+            1.0,
+            strings.scale_mm.min(1200.0),
+            "mm",
+        );
+        if strings.each.len() > strings.count as usize {
+            walk.say(
+                "strings.each",
+                "more strings are listed than counted",
+                "raise strings.count or drop the extra ones",
+            );
+        }
+        for (i, string) in strings.each.iter().enumerate().take(10) {
+            let at = |key: &str| format!("strings.each[{i}].{key}");
+            walk.within(&at("diameter_mm"), string.diameter_mm, 0.1, 3.0, "mm");
+            walk.optional(&at("core_mm"), string.core_mm, 0.1, string.diameter_mm.max(0.1), "mm");
+            walk.within(&at("gap_mm"), string.gap_mm, 0.3, 20.0, "mm");
+        }
+    }
+
+    fn check_coils(&self, walk: &mut Walk) {
+        if self.coils.is_empty() || self.coils.len() > 12 {
+            walk.say("coils", format!("{} coils", self.coils.len()), "a pickup has 1 to 12 of them");
+        }
+        for (i, coil) in self.coils.iter().enumerate().take(12) {
+            let at = |key: &str| format!("coils[{i}].{key}");
+            if self.coils[..i].iter().any(|other| other.name == coil.name) {
+                walk.say(
+                    &at("name"),
+                    format!("two coils are called “{}”", coil.name),
+                    "give each its own name",
+                );
+            }
+            walk.point(&at("center_mm"), &coil.center_mm);
+            walk.within(&at("base_mm"), coil.base_mm, -100.0, 100.0, "mm");
+            walk.core(&at("former.core"), &coil.former.core);
+            walk.within(&at("former.height_mm"), coil.former.height_mm, 0.5, 60.0, "mm");
+            walk.within(&at("former.room_mm"), coil.former.room_mm, 0.1, 60.0, "mm");
+            walk.within(&at("former.flange_bottom_mm"), coil.former.flange_bottom_mm, 0.1, 20.0, "mm");
+            walk.within(&at("former.flange_top_mm"), coil.former.flange_top_mm, 0.1, 20.0, "mm");
+            if let Some(spool) = &coil.wire.spool {
+                walk.optional(&at("wire.spool.bare_mm"), spool.bare_mm, 0.015, 0.4, "mm");
+                walk.optional(
+                    &at("wire.spool.overall_mm"),
+                    spool.overall_mm,
+                    spool.bare_mm.unwrap_or(0.015).max(0.015),
+                    0.5,
+                    "mm",
+                );
+                walk.optional(&at("wire.spool.ohm_per_m"), spool.ohm_per_m, 0.2, 100.0, "Ω/m");
+                walk.optional(&at("wire.spool.at_c"), spool.at_c, -20.0, 60.0, "°C");
+                walk.optional(&at("wire.spool.left_m"), spool.left_m, 0.0, 1e6, "m");
+            }
+            let wind = &coil.wind;
+            walk.within(&at("wind.turns"), f64::from(wind.turns), 10.0, 50_000.0, "turns");
+            walk.optional(&at("wind.turns_per_pass"), wind.turns_per_pass, 1.0, 5000.0, "turns");
+            walk.within(&at("wind.wander"), wind.wander, 0.0, 2.0, "");
+            walk.within(
+                &at("wind.margin_mm"),
+                wind.margin_mm,
+                0.0,
+                coil.former.height_mm.clamp(0.0, 60.0) / 2.0,
+                "mm",
+            );
+            walk.optional(&at("wind.tension_n"), wind.tension_n, 0.0, 5.0, "N");
+            walk.optional(&at("wind.packing"), wind.packing, 0.3, 1.15, "");
+        }
+    }
+
+    fn check_poles(&self, walk: &mut Walk) {
+        if self.poles.len() > 60 {
+            walk.say("poles", format!("{} poles", self.poles.len()), "up to 60 can be computed");
+        }
+        for (i, pole) in self.poles.iter().enumerate().take(60) {
+            let at = |key: &str| format!("poles[{i}].{key}");
+            if !self.coils.iter().any(|coil| coil.name == pole.coil) {
+                walk.say(&at("coil"), format!("there is no coil “{}”", pole.coil), "name one of the coils");
+            }
+            if pole.string.is_some_and(|s| s == 0 || s > self.strings.count) {
+                walk.say(&at("string"), "there is no such string", format!("1 to {}", self.strings.count));
+            }
+            walk.within(&at("x_mm"), pole.x_mm, -250.0, 250.0, "mm");
+            walk.within(&at("diameter_mm"), pole.diameter_mm, 0.5, 40.0, "mm");
+            walk.within(&at("length_mm"), pole.length_mm, 0.5, 80.0, "mm");
+            walk.within(&at("bottom_mm"), pole.bottom_mm, -100.0, 100.0, "mm");
+            walk.within(&at("charge"), pole.charge, 0.0, 1.0, "");
+            walk.material(&at("material"), pole.material);
+            let beside = |other: &super::Pole| {
+                other.coil == pole.coil
+                    && (other.x_mm - pole.x_mm).abs() < (other.diameter_mm + pole.diameter_mm) / 2.0 - 1e-6
+                    && pole.shape != super::PoleShape::Blade
+            };
+            if self.poles[..i].iter().any(beside) {
+                walk.say(
+                    &at("x_mm"),
+                    "this pole stands inside its neighbour",
+                    "set the poles further apart or make them thinner",
+                );
+            }
+        }
+    }
+
+    fn check_parts(&self, walk: &mut Walk) {
+        for (i, bar) in self.bars.iter().enumerate().take(24) {
+            let at = |key: &str| format!("bars[{i}].{key}");
+            walk.sizes(&at("size_mm"), &bar.size_mm);
+            walk.point(&at("center_mm"), &bar.center_mm);
+            walk.within(&at("charge"), bar.charge, 0.0, 1.0, "");
+            walk.material(&at("material"), bar.material);
+        }
+        for (i, metal) in self.metal.iter().enumerate().take(24) {
+            let at = |key: &str| format!("metal[{i}].{key}");
+            walk.sizes(&at("size_mm"), &metal.size_mm);
+            walk.point(&at("center_mm"), &metal.center_mm);
+            walk.optional(&at("wall_mm"), metal.wall_mm, 0.05, 10.0, "mm");
+            walk.material(&at("material"), metal.material);
+        }
+        if self.bars.len() > 24 || self.metal.len() > 24 {
+            walk.say("bars", "too many bars or metal parts", "up to 24 of each can be computed");
+        }
+    }
+
+    fn check_rest(&self, walk: &mut Walk) {
+        let join = self.wiring.join.as_str();
+        let split = join.strip_prefix("split:");
+        if !matches!(join, "single" | "series" | "parallel" | "sections")
+            && !split.is_some_and(|name| self.coils.iter().any(|coil| coil.name == name))
+        {
+            walk.say(
+                "wiring.join",
+                format!("cannot join the coils as “{join}”"),
+                "single, series, parallel, sections, or split:NAME of a coil",
+            );
+        }
+        for name in self.wiring.sense.keys() {
+            if !self.coils.iter().any(|coil| coil.name == *name) {
+                walk.say(&format!("wiring.sense.{name}"), "there is no such coil", "name one of the coils");
+            }
+        }
+        walk.within("load.volume_kohm", self.load.volume_kohm, 1.0, 1e5, "kΩ");
+        walk.within("load.tone_kohm", self.load.tone_kohm, 0.0, 1e5, "kΩ");
+        walk.within("load.tone_nf", self.load.tone_nf, 0.0, 1000.0, "nF");
+        walk.within("load.cable_pf", self.load.cable_pf, 0.0, 10_000.0, "pF");
+        walk.within("load.input_mohm", self.load.input_mohm, 0.001, 1000.0, "MΩ");
+        walk.aim("aims.resistance_ohm", self.aims.resistance_ohm, 1.0, 1e6, "Ω");
+        walk.aim("aims.inductance_h", self.aims.inductance_h, 1e-4, 100.0, "H");
+        walk.aim("aims.capacitance_f", self.aims.capacitance_f, 1e-13, 1e-6, "F");
+        walk.aim("aims.peak_hz", self.aims.peak_hz, 100.0, 1e5, "Hz");
+        walk.aim("aims.resonance_unloaded_hz", self.aims.resonance_unloaded_hz, 100.0, 1e6, "Hz");
+        walk.aim("aims.output_mv", self.aims.output_mv, 0.0, 1e5, "mV");
+    }
+}

@@ -1,0 +1,552 @@
+//! The design document, `filamentum-design/1`: the one model of a pickup.
+//!
+//! Reading refuses unknown keys by name; [`Design::problems`] lists everything that contradicts the
+//! allowed ranges, all at once, by its place in the document.
+
+mod check;
+mod difference;
+mod read;
+mod start;
+
+pub use check::Problem;
+pub use difference::{Change, differences};
+pub use read::{read, read_value};
+pub use start::tall_single;
+
+use crate::former::Core;
+use crate::magnet::Material;
+use crate::wire::{Build, Gauge, Insulation, ToleranceRange};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The format name that every document carries.
+pub const FORMAT: &str = "filamentum-design/1";
+
+/// A pickup.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Design {
+    /// Always `filamentum-design/1`.
+    pub format: String,
+    /// What its maker calls it.
+    pub name: String,
+    /// The format of the pickup.
+    pub kind: Kind,
+    /// Room temperature for which `resistance_ohm` is predicted, °C; 22 when absent.
+    #[serde(default = "default_room")]
+    pub room_c: f64,
+    /// The strings over it.
+    pub strings: Strings,
+    /// Its coils, at least one.
+    pub coils: Vec<Coil>,
+    /// Its poles.
+    #[serde(default)]
+    pub poles: Vec<Pole>,
+    /// Bar magnets.
+    #[serde(default)]
+    pub bars: Vec<Bar>,
+    /// Plates, covers, keepers.
+    #[serde(default)]
+    pub metal: Vec<Metal>,
+    /// How the coils are joined.
+    #[serde(default)]
+    pub wiring: Wiring,
+    /// What hangs on it.
+    #[serde(default)]
+    pub load: Load,
+    /// What it should become.
+    #[serde(default)]
+    pub aims: Aims,
+}
+
+/// The format of a pickup.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "the names are those of docs/formats.md, which describes them")]
+pub enum Kind {
+    TallSingle,
+    ShortSingle,
+    WideSingle,
+    TwinCoil,
+    StackedTwin,
+    Blade,
+    ButtonMagnet,
+    Concentric,
+    PerString,
+}
+
+/// The strings.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Strings {
+    /// How many, 4 to 10.
+    pub count: u32,
+    /// Distance between neighbours over the poles, mm.
+    pub pitch_mm: f64,
+    /// Vibrating length, mm; 648 when absent.
+    #[serde(default = "default_scale")]
+    pub scale_mm: f64,
+    /// From the bridge to the poles, mm; 45 when absent.
+    #[serde(default = "default_from_bridge")]
+    pub from_bridge_mm: f64,
+    /// Which hand plucks.
+    #[serde(default)]
+    pub handed: Handed,
+    /// The strings one by one, string 1 first; a usual set when empty.
+    #[serde(default)]
+    pub each: Vec<OneString>,
+}
+
+/// Which hand plucks.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Handed {
+    /// The right.
+    #[default]
+    Right,
+    /// The left.
+    Left,
+}
+
+/// One string.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OneString {
+    /// The note it is tuned to, such as E4.
+    #[serde(default)]
+    pub note: String,
+    /// Outer diameter, mm.
+    pub diameter_mm: f64,
+    /// Steel core of a wound string, mm; the whole of a plain one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub core_mm: Option<f64>,
+    /// From the pole's face to the string's underside, mm; 2.4 when absent.
+    #[serde(default = "default_gap")]
+    pub gap_mm: f64,
+}
+
+/// A coil.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Coil {
+    /// Its name, unique in the design.
+    pub name: String,
+    /// Centre of its outline, x and y, mm.
+    #[serde(default)]
+    pub center_mm: [f64; 2],
+    /// Height of the underside of its lower flange, mm.
+    #[serde(default)]
+    pub base_mm: f64,
+    /// What it is wound on.
+    pub former: Former,
+    /// The wire.
+    pub wire: Wire,
+    /// The winding.
+    pub wind: Wind,
+}
+
+/// What a coil is wound on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Former {
+    /// The core.
+    pub core: Core,
+    /// Winding height between the flanges, mm.
+    pub height_mm: f64,
+    /// Room for the build, from core to the flange's edge, mm.
+    pub room_mm: f64,
+    /// Thickness of the lower flange, mm; 2.4 when absent.
+    #[serde(default = "default_flange")]
+    pub flange_bottom_mm: f64,
+    /// Thickness of the upper flange, mm; 2.4 when absent.
+    #[serde(default = "default_flange")]
+    pub flange_top_mm: f64,
+}
+
+/// The wire of a coil.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Wire {
+    /// The gauge.
+    pub gauge: Gauge,
+    /// The enamel.
+    pub insulation: Insulation,
+    /// Its thickness.
+    pub build: Build,
+    /// The tolerance it was ordered to.
+    #[serde(default)]
+    pub range: ToleranceRange,
+    /// What was measured on the spool itself, which wins over the tables.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub spool: Option<Spool>,
+}
+
+/// What was measured on a spool.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Spool {
+    /// Bare diameter, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bare_mm: Option<f64>,
+    /// Diameter over the insulation, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub overall_mm: Option<f64>,
+    /// Ohms per metre, read at `at_c`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub ohm_per_m: Option<f64>,
+    /// Temperature of that reading, °C; 20 when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at_c: Option<f64>,
+    /// Wire left, m.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub left_m: Option<f64>,
+}
+
+/// The winding of a coil.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Wind {
+    /// Turns.
+    pub turns: u32,
+    /// Direction seen from above, start to finish.
+    #[serde(default)]
+    pub direction: Direction,
+    /// Turns that one pass of the guide lays; as many as fit side by side when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub turns_per_pass: Option<f64>,
+    /// Hand wander as a share of the height; 0 is machine-straight.
+    #[serde(default)]
+    pub wander: f64,
+    /// How far inside the flanges the guide turns, mm.
+    #[serde(default)]
+    pub margin_mm: f64,
+    /// A staged plan of the guide.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub plan: Vec<Stage>,
+    /// Pull on the wire, N.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tension_n: Option<f64>,
+    /// Measured packing: wire diameter squared over window area. From the wander when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub packing: Option<f64>,
+    /// Seed of the simulated lay.
+    #[serde(default = "default_seed")]
+    pub seed: u64,
+}
+
+/// Direction of winding seen from above, from start to finish.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum Direction {
+    #[default]
+    Clockwise,
+    CounterClockwise,
+}
+
+/// A stage of the guide's plan.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Stage {
+    /// Up to which turn it holds.
+    pub until_turn: u32,
+    /// Where the guide prefers to be.
+    pub bias: Bias,
+}
+
+/// Where the guide prefers to be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum Bias {
+    Even,
+    Centre,
+    Edges,
+    Top,
+    Bottom,
+}
+
+/// A pole.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Pole {
+    /// The coil it stands in.
+    pub coil: String,
+    /// The string above it, from 1; a blade has none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub string: Option<u32>,
+    /// Where it stands along the row, mm.
+    pub x_mm: f64,
+    /// Its shape.
+    #[serde(default)]
+    pub shape: PoleShape,
+    /// Diameter, mm; the width of a square pole, the thickness of a blade.
+    pub diameter_mm: f64,
+    /// Length, mm.
+    pub length_mm: f64,
+    /// Height of its lower face, mm.
+    #[serde(default)]
+    pub bottom_mm: f64,
+    /// What it is made of.
+    pub material: Material,
+    /// Charge as a share of saturation; 1 when absent.
+    #[serde(default = "default_charge")]
+    pub charge: f64,
+    /// The pole that looks up.
+    #[serde(default)]
+    pub up: Polarity,
+}
+
+/// Shape of a pole.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum PoleShape {
+    #[default]
+    Rod,
+    Screw,
+    Slug,
+    Blade,
+    Button,
+    Square,
+}
+
+/// A magnetic pole.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum Polarity {
+    North,
+    #[default]
+    South,
+}
+
+/// A bar magnet.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Bar {
+    /// What it is made of.
+    pub material: Material,
+    /// Size along x, y and z, mm.
+    pub size_mm: [f64; 3],
+    /// Centre, mm.
+    pub center_mm: [f64; 3],
+    /// The axis it is magnetised along.
+    pub magnetised: Axis,
+    /// Charge as a share of saturation.
+    #[serde(default = "default_charge")]
+    pub charge: f64,
+    /// Which end of that axis is north.
+    #[serde(default)]
+    pub north: End,
+}
+
+/// An axis.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum Axis {
+    X,
+    Y,
+    Z,
+}
+
+/// An end of an axis.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum End {
+    #[default]
+    Positive,
+    Negative,
+}
+
+/// A plate, cover or keeper.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Metal {
+    /// What it is.
+    pub part: MetalPart,
+    /// What it is made of.
+    pub material: Material,
+    /// Size along x, y and z, mm; outside.
+    pub size_mm: [f64; 3],
+    /// Centre, mm.
+    pub center_mm: [f64; 3],
+    /// Thickness of a cover's wall, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub wall_mm: Option<f64>,
+}
+
+/// What a metal part is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum MetalPart {
+    BasePlate,
+    Cover,
+    Keeper,
+    Plate,
+    Shield,
+}
+
+/// How the coils are joined.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Wiring {
+    /// single, series, parallel, sections, or `split:NAME` for one coil of several.
+    #[serde(default = "default_join")]
+    pub join: String,
+    /// Which end of each coil looks to ground: `start-to-ground` or `finish-to-ground`.
+    #[serde(default)]
+    pub sense: std::collections::BTreeMap<String, Sense>,
+}
+
+/// Which end of a coil looks to ground.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+#[allow(missing_docs, reason = "they say it themselves")]
+pub enum Sense {
+    StartToGround,
+    FinishToGround,
+}
+
+/// What hangs on the pickup.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Load {
+    /// Volume pot, kΩ; 250 when absent.
+    #[serde(default = "default_pot")]
+    pub volume_kohm: f64,
+    /// Tone pot, kΩ; 250 when absent.
+    #[serde(default = "default_pot")]
+    pub tone_kohm: f64,
+    /// Tone capacitor, nF; 22 when absent, 0 for none.
+    #[serde(default = "default_tone")]
+    pub tone_nf: f64,
+    /// Cable, pF; 470 when absent.
+    #[serde(default = "default_cable")]
+    pub cable_pf: f64,
+    /// Amplifier input, MΩ; 1 when absent.
+    #[serde(default = "default_input")]
+    pub input_mohm: f64,
+}
+
+/// What the pickup should become: from – to.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Aims {
+    /// Resistance at 20 °C, Ω.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub resistance_ohm: Option<[f64; 2]>,
+    /// Inductance, H.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub inductance_h: Option<[f64; 2]>,
+    /// Capacitance, F.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub capacitance_f: Option<[f64; 2]>,
+    /// Loaded peak, Hz.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub peak_hz: Option<[f64; 2]>,
+    /// Unloaded resonance, Hz.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub resonance_unloaded_hz: Option<[f64; 2]>,
+    /// Output, mV.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub output_mv: Option<[f64; 2]>,
+}
+
+fn default_room() -> f64 {
+    22.0
+}
+fn default_scale() -> f64 {
+    648.0
+}
+fn default_from_bridge() -> f64 {
+    45.0
+}
+fn default_gap() -> f64 {
+    2.4
+}
+fn default_flange() -> f64 {
+    2.4
+}
+fn default_seed() -> u64 {
+    1
+}
+fn default_charge() -> f64 {
+    1.0
+}
+fn default_join() -> String {
+    "single".into()
+}
+fn default_pot() -> f64 {
+    250.0
+}
+fn default_tone() -> f64 {
+    22.0
+}
+fn default_cable() -> f64 {
+    470.0
+}
+fn default_input() -> f64 {
+    1.0
+}
+
+impl Default for Wiring {
+    fn default() -> Self {
+        Self { join: default_join(), sense: std::collections::BTreeMap::new() }
+    }
+}
+
+impl Default for Load {
+    fn default() -> Self {
+        Self {
+            volume_kohm: default_pot(),
+            tone_kohm: default_pot(),
+            tone_nf: default_tone(),
+            cable_pf: default_cable(),
+            input_mohm: default_input(),
+        }
+    }
+}
+
+impl Kind {
+    /// Every format.
+    pub const ALL: [Self; 9] = [
+        Self::TallSingle,
+        Self::ShortSingle,
+        Self::WideSingle,
+        Self::TwinCoil,
+        Self::StackedTwin,
+        Self::Blade,
+        Self::ButtonMagnet,
+        Self::Concentric,
+        Self::PerString,
+    ];
+
+    /// Its name as people read it.
+    #[must_use]
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::TallSingle => "tall single",
+            Self::ShortSingle => "short single",
+            Self::WideSingle => "wide single",
+            Self::TwinCoil => "twin coil",
+            Self::StackedTwin => "stacked twin",
+            Self::Blade => "blade",
+            Self::ButtonMagnet => "button magnet",
+            Self::Concentric => "concentric",
+            Self::PerString => "per-string",
+        }
+    }
+}
+
+impl Strings {
+    /// Core diameter and gap of string `number` (from 1), mm; a plain string of 0.4 mm where none is given.
+    #[must_use]
+    pub fn core_and_gap_mm(&self, number: u32) -> (f64, f64) {
+        let given = (number as usize).checked_sub(1).and_then(|i| self.each.get(i));
+        given.map_or((0.4, default_gap()), |s| (s.core_mm.unwrap_or(s.diameter_mm), s.gap_mm))
+    }
+}

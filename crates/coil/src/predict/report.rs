@@ -1,0 +1,157 @@
+//! The prediction document, `filamentum-prediction/1`.
+
+use crate::design::Polarity;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A predicted number with its 5–95 % band.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Quantity {
+    /// The number to expect.
+    pub nominal: f64,
+    /// One in twenty coils falls below.
+    pub p05: f64,
+    /// One in twenty coils lies above.
+    pub p95: f64,
+}
+
+impl Quantity {
+    /// Whether `value` lies inside the band.
+    #[must_use]
+    pub fn contains(&self, value: f64) -> bool {
+        self.p05 <= value && value <= self.p95
+    }
+}
+
+/// What a design will be.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Prediction {
+    /// Always `filamentum-prediction/1`.
+    pub format: String,
+    /// Version of the engine.
+    pub engine: String,
+    /// Coil by coil.
+    pub coils: Vec<CoilPrediction>,
+    /// The whole pickup.
+    pub pickup: PickupPrediction,
+    /// Pole by pole.
+    pub poles: Vec<PolePrediction>,
+    /// String by string.
+    pub strings: Vec<StringPrediction>,
+    /// Frequency response.
+    pub response: Response,
+    /// What the maker should know.
+    pub notices: Vec<Notice>,
+    /// Which input each band comes from, largest share first.
+    pub contributions: Vec<Contribution>,
+}
+
+/// One coil.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[allow(missing_docs, reason = "the key says it, with its unit; docs/formats.md tells more")]
+pub struct CoilPrediction {
+    pub name: String,
+    pub turns: u32,
+    pub wire_length_m: Quantity,
+    pub wire_mass_g: Quantity,
+    pub mean_turn_mm: f64,
+    pub build_mm: f64,
+    pub build_max_mm: f64,
+    /// Build over the room for it.
+    pub fill: f64,
+    pub packing: f64,
+    pub resistance_20c_ohm: Quantity,
+    pub inductance_air_h: Quantity,
+    pub inductance_h: Quantity,
+    pub capacitance_f: Quantity,
+}
+
+/// The whole pickup.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[allow(missing_docs, reason = "the key says it, with its unit; docs/formats.md tells more")]
+pub struct PickupPrediction {
+    pub resistance_20c_ohm: Quantity,
+    /// At the design's room temperature.
+    pub resistance_ohm: Quantity,
+    pub inductance_h: Quantity,
+    /// Coil and 0.3 m of twisted leads.
+    pub capacitance_f: Quantity,
+    pub mutual: Vec<Vec<f64>>,
+    pub resonance_unloaded_hz: Quantity,
+    pub peak_hz: Quantity,
+    pub peak_db: Quantity,
+    pub minus3db_hz: Quantity,
+    /// Output against the reference coil (7,620 turns of 42 AWG on the standard tall single, full
+    /// alnico 5, strings 2.4 mm above), dB.
+    pub relative_output_db: Quantity,
+    pub hum_rejection_db: Option<f64>,
+}
+
+/// One pole.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[allow(missing_docs, reason = "the key says it, with its unit; docs/formats.md tells more")]
+pub struct PolePrediction {
+    pub string: u32,
+    pub face_mt: Quantity,
+    pub string_mt: Quantity,
+    pub up: Polarity,
+}
+
+/// One string.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct StringPrediction {
+    /// Its number, from 1.
+    pub string: u32,
+    /// Output against the same string over the reference coil, dB.
+    pub relative_db: f64,
+}
+
+/// Frequency response relative to the level at 80 Hz.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Response {
+    /// Frequencies, Hz.
+    pub hz: Vec<f64>,
+    /// Coil alone, dB.
+    pub unloaded_db: Vec<f64>,
+    /// With the design's load, dB.
+    pub loaded_db: Vec<f64>,
+}
+
+/// How serious a notice is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Level {
+    /// Cannot be wound as it stands.
+    Stop,
+    /// Will probably go wrong.
+    Warn,
+    /// Worth knowing.
+    Note,
+}
+
+/// Something the maker should know.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Notice {
+    /// How serious.
+    pub level: Level,
+    /// A stable name for programs.
+    pub code: String,
+    /// The place in the document.
+    pub at: String,
+    /// What, with the numbers.
+    pub text: String,
+    /// What to try.
+    #[serde(rename = "try")]
+    pub try_: String,
+}
+
+/// How much of a band comes from one input.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Contribution {
+    /// The input's place in the document, or the model's own error.
+    pub input: String,
+    /// The quantity whose band it widens.
+    pub to: String,
+    /// Share of the band's variance, 0…1.
+    pub share: f64,
+}
