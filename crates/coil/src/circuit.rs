@@ -47,6 +47,16 @@ impl CoilCircuit {
         1.0 / (2.0 * PI * (self.inductance_h * self.capacitance_f).sqrt())
     }
 
+    /// Inductance that a meter shows in its series mode at `hz`, H: the imaginary part of the impedance
+    /// over ω, which rises towards resonance.
+    #[must_use]
+    pub fn apparent_inductance_h(&self, hz: f64) -> f64 {
+        let s = Complex::new(0.0, 2.0 * PI * hz);
+        let series = s * self.inductance_h + self.resistance_ohm;
+        let impedance = (series.inv() + s * self.capacitance_f).inv();
+        impedance.im / (2.0 * PI * hz)
+    }
+
     /// Output over induced voltage at `hz`, as a ratio of amplitudes.
     #[must_use]
     pub fn response(&self, load: Option<&LoadCircuit>, hz: f64) -> f64 {
@@ -118,6 +128,15 @@ mod tests {
         let expected_db = 20.0 * (q / (1.0 - 0.25 / (q * q)).sqrt()).log10();
         assert!((peak.peak_hz / expected_hz - 1.0).abs() < 5e-4);
         assert!((peak.peak_db - expected_db).abs() < 0.01, "{} {expected_db}", peak.peak_db);
+    }
+
+    /// Far below resonance and with little resistance, L/(1 − ω²LC): any textbook.
+    #[test]
+    fn a_meter_shows_more_inductance_near_resonance() {
+        let coil = CoilCircuit { resistance_ohm: 1.0, ..COIL };
+        let hz = 0.2 * coil.resonance_hz();
+        assert!((coil.apparent_inductance_h(hz) / coil.inductance_h * (1.0 - 0.04) - 1.0).abs() < 1e-3);
+        assert!((coil.apparent_inductance_h(100.0) / coil.inductance_h - 1.0).abs() < 1e-3);
     }
 
     #[test]

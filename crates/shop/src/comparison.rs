@@ -1,0 +1,141 @@
+//! Predicted against measured.
+
+use crate::reading::{Kind, Reading, latest, standing};
+use coil::circuit::CoilCircuit;
+use coil::design::{Design, Polarity};
+use coil::predict::{Prediction, Quantity, pole_flux_mt, predict};
+use serde::{Deserialize, Serialize};
+
+/// Where a measured value lies.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Standing {
+    /// Below the band.
+    Low,
+    /// In it.
+    Inside,
+    /// Above it.
+    High,
+}
+
+/// One quantity, predicted and measured, in the same condition.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Comparison {
+    /// What is compared.
+    pub kind: Kind,
+    /// Over which pole.
+    pub pole: Option<u32>,
+    /// What was to be expected, SI.
+    pub predicted: Quantity,
+    /// What was measured, in the same condition, SI.
+    pub measured: f64,
+    /// Deviation from the nominal, as a ratio.
+    pub deviation: f64,
+    /// Deviation in half widths of the band; within ±1 is inside.
+    pub bands: f64,
+    /// Where it lies.
+    pub standing: Standing,
+    /// Whether a magnet's polarity is the other way round than designed.
+    pub reversed: bool,
+}
+
+impl Comparison {
+    fn new(kind: Kind, pole: Option<u32>, predicted: Quantity, measured: f64) -> Self {
+        let half = if measured < predicted.nominal {
+            predicted.nominal - predicted.p05
+        } else {
+            predicted.p95 - predicted.nominal
+        };
+        let bands = (measured - predicted.nominal) / half.max(f64::MIN_POSITIVE);
+        Self {
+            kind,
+            pole,
+            predicted,
+            measured,
+            deviation: measured / predicted.nominal - 1.0,
+            bands,
+            standing: match bands {
+                b if b < -1.0 => Standing::Low,
+                b if b > 1.0 => Standing::High,
+                _ => Standing::Inside,
+            },
+            reversed: false,
+        }
+    }
+}
+
+/// The design as it was wound: with the turns that the log says.
+#[must_use]
+pub fn as_wound(design: &Design, readings: &[Reading]) -> Design {
+    let mut wound = design.clone();
+    let turns = latest(readings, Kind::Turns).and_then(|r| r.value);
+    if let (Some(coil), Some(turns)) = (wound.coils.first_mut(), turns) {
+        #[allow(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "a count, clamped to its range"
+        )]
+        {
+            coil.wind.turns = turns.clamp(10.0, 50_000.0) as u32;
+        }
+    }
+    wound
+}
+
+/// Compares the readings that stand with what the design, wound to the turns logged, should read.
+///
+/// Resistance at 20 °C; inductance as a meter shows it at its test frequency; flux at the probe's
+/// distance. Empty when the design cannot be predicted.
+#[must_use]
+pub fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
+    let wound = as_wound(design, readings);
+    let Ok(prediction) = predict(&wound) else { return Vec::new() };
+    let mut found = Vec::new();
+    if let Some(ohms) = latest(readings, Kind::Resistance).and_then(Reading::ohms_at_20c) {
+        found.push(Comparison::new(Kind::Resistance, None, prediction.pickup.resistance_20c_ohm, ohms));
+    }
+    if let Some(reading) = latest(readings, Kind::Inductance)
+        && let Some(henries) = reading.value
+    {
+        let expected = apparent(&prediction, reading.test_hz.unwrap_or(1000.0));
+        found.push(Comparison::new(Kind::Inductance, None, expected, henries));
+    }
+    found.extend(compare_flux(&wound, readings));
+    found
+}
+
+/// The inductance that a meter shows at `hz`, with the band of the inductance itself.
+fn apparent(prediction: &Prediction, hz: f64) -> Quantity {
+    let pickup = &prediction.pickup;
+    let circuit = CoilCircuit {
+        resistance_ohm: pickup.resistance_20c_ohm.nominal,
+        inductance_h: pickup.inductance_h.nominal,
+        capacitance_f: pickup.capacitance_f.nominal,
+    };
+    let factor = circuit.apparent_inductance_h(hz) / circuit.inductance_h;
+    let q = pickup.inductance_h;
+    Quantity { nominal: q.nominal * factor, p05: q.p05 * factor, p95: q.p95 * factor }
+}
+
+fn compare_flux(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
+    // A curve from Br and Hc alone is known to about a tenth (see coil::magnet::Held).
+    const SPREAD: f64 = 0.12;
+    /// Where the element of a usual flat probe sits behind its tip, mm (common practice, no source).
+    const PROBE_MM: f64 = 0.5;
+    let mut found: Vec<Comparison> = Vec::new();
+    for reading in standing(readings).into_iter().filter(|r| r.kind == Kind::Flux) {
+        let (Some(string), Some(tesla)) = (reading.pole, reading.value) else { continue };
+        let Ok(flux) = pole_flux_mt(design, reading.probe_mm.unwrap_or(PROBE_MM)) else { continue };
+        let Some(index) = design.poles.iter().position(|p| p.string == Some(string)) else { continue };
+        let Some(expected) = flux.get(index).copied().flatten() else { continue };
+        let nominal = expected.abs() * 1e-3;
+        let band = Quantity { nominal, p05: nominal * (1.0 - SPREAD), p95: nominal * (1.0 + SPREAD) };
+        let mut comparison = Comparison::new(Kind::Flux, Some(string), band, tesla.abs());
+        let north = design.poles[index].up == Polarity::North;
+        comparison.reversed = tesla != 0.0 && (tesla > 0.0) != north;
+        found.retain(|c| c.pole != Some(string));
+        found.push(comparison);
+    }
+    found.sort_by_key(|c| c.pole);
+    found
+}

@@ -1,0 +1,91 @@
+//! The course of a winding run.
+
+use crate::reading::{Kind, Reading, latest};
+use serde::{Deserialize, Serialize};
+
+/// Where a run stands on the thread from winding to judgement.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Stage {
+    /// On the winder: the final turns are not in yet.
+    Wind,
+    /// Wound: resistance or inductance is still to be read.
+    Measure,
+    /// All in: to be judged.
+    Judge,
+}
+
+impl Stage {
+    /// The stage that the readings so far amount to.
+    #[must_use]
+    pub fn of(readings: &[Reading]) -> Self {
+        let has = |kind| latest(readings, kind).is_some();
+        if has(Kind::Open) {
+            Self::Judge
+        } else if !has(Kind::Turns) {
+            Self::Wind
+        } else if has(Kind::Resistance) && has(Kind::Inductance) {
+            Self::Judge
+        } else {
+            Self::Measure
+        }
+    }
+
+    /// Its word on the thread.
+    #[must_use]
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Wind => "Wind",
+            Self::Measure => "Measure",
+            Self::Judge => "Judge",
+        }
+    }
+}
+
+/// Where to stop and look (common practice, no source): after a few hundred turns for the guides, then
+/// every 1,000, and at the end.
+#[must_use]
+pub fn usual_stops(turns: u32) -> Vec<u32> {
+    let mut stops: Vec<u32> = std::iter::once(300).chain((1..=turns / 1000).map(|k| k * 1000)).collect();
+    stops.retain(|stop| stop + 150 < turns);
+    stops.push(turns);
+    stops
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn reading(kind: Kind) -> Reading {
+        Reading {
+            id: kind as u64,
+            corrects: None,
+            kind,
+            pole: None,
+            value: Some(1.0),
+            coil_c: None,
+            test_hz: None,
+            probe_mm: None,
+        }
+    }
+
+    #[rstest]
+    #[case(&[], Stage::Wind)]
+    #[case(&[Kind::Remark], Stage::Wind)]
+    #[case(&[Kind::Turns], Stage::Measure)]
+    #[case(&[Kind::Turns, Kind::Resistance], Stage::Measure)]
+    #[case(&[Kind::Turns, Kind::Resistance, Kind::Inductance], Stage::Judge)]
+    #[case(&[Kind::Open], Stage::Judge)]
+    fn stages(#[case] kinds: &[Kind], #[case] stage: Stage) {
+        let readings: Vec<Reading> = kinds.iter().map(|kind| reading(*kind)).collect();
+        assert_eq!(Stage::of(&readings), stage);
+    }
+
+    #[test]
+    fn stops_end_at_the_last_turn() {
+        assert_eq!(usual_stops(3100), [300, 1000, 2000, 3100]);
+        assert_eq!(usual_stops(200), [200]);
+        assert_eq!(usual_stops(7620).len(), 9);
+    }
+}
