@@ -1,0 +1,20 @@
+CREATE TABLE spools (
+    id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    workshop_id BIGINT UNSIGNED NOT NULL,
+    client_key CHAR(32) NOT NULL,
+    label VARCHAR(80) NOT NULL,
+    gauge VARCHAR(20) NOT NULL,
+    insulation VARCHAR(40) NOT NULL,
+    build VARCHAR(20) NOT NULL,
+    tolerance VARCHAR(40) NOT NULL,
+    bare_mm DOUBLE NULL,
+    overall_mm DOUBLE NULL,
+    ohm_per_m DOUBLE NULL,
+    at_c DOUBLE NULL,
+    left_m DOUBLE NULL,
+    remark VARCHAR(500) NOT NULL DEFAULT '',
+    created_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+    UNIQUE KEY spools_label (workshop_id, label),
+    UNIQUE KEY spools_client_key (workshop_id, client_key),
+    CONSTRAINT spools_workshop FOREIGN KEY (workshop_id) REFERENCES workshops (id)
+) DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci

@@ -1,0 +1,21 @@
+CREATE TABLE runs (
+    id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    workshop_id BIGINT UNSIGNED NOT NULL,
+    number INT UNSIGNED NOT NULL,
+    client_key CHAR(32) NOT NULL,
+    revision_id BIGINT UNSIGNED NOT NULL,
+    spool_id BIGINT UNSIGNED NULL,
+    operator_id BIGINT UNSIGNED NOT NULL,
+    planned_turns INT UNSIGNED NOT NULL,
+    stops VARCHAR(500) NOT NULL,
+    document LONGTEXT NOT NULL CHECK (JSON_VALID(document)),
+    remark VARCHAR(1000) NOT NULL DEFAULT '',
+    created_by BIGINT UNSIGNED NOT NULL,
+    created_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+    UNIQUE KEY runs_number (workshop_id, number),
+    UNIQUE KEY runs_client_key (workshop_id, client_key),
+    CONSTRAINT runs_workshop FOREIGN KEY (workshop_id) REFERENCES workshops (id),
+    CONSTRAINT runs_revision FOREIGN KEY (revision_id) REFERENCES revisions (id),
+    CONSTRAINT runs_spool FOREIGN KEY (spool_id) REFERENCES spools (id),
+    CONSTRAINT runs_operator FOREIGN KEY (operator_id) REFERENCES people (id)
+) DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci

@@ -1,0 +1,257 @@
+//! Designs and their immutable revisions.
+
+use crate::{ClientKey, DesignId, PersonId, RevisionId, Store, StoreError, WorkshopId};
+use coil::design::Design;
+use coil::predict::Prediction;
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// A revision with its document.
+#[derive(Clone, Debug)]
+pub struct Revision {
+    /// What lists need.
+    pub row: RevisionRow,
+    /// The whole document.
+    pub design: Design,
+}
+
+/// A revision as lists need it.
+#[derive(Clone, Debug, FromRow)]
+pub struct RevisionRow {
+    /// Number in the database.
+    pub id: RevisionId,
+    /// Its design.
+    pub design_id: DesignId,
+    /// Number within the design, from 1.
+    pub number: u32,
+    /// The revision it was made from.
+    pub parent_id: Option<RevisionId>,
+    /// Why it was made.
+    pub note: String,
+    /// The design's name at that revision.
+    pub name: String,
+    /// The format of the pickup.
+    pub kind: String,
+    /// Gauge.
+    pub gauge: String,
+    /// Turns.
+    pub turns: u32,
+    /// Predicted resistance at 20 °C, Ω.
+    pub resistance_20c_ohm: Option<f64>,
+    /// Predicted inductance, H.
+    pub inductance_h: Option<f64>,
+    /// Predicted loaded peak, Hz.
+    pub peak_hz: Option<f64>,
+    /// Who made it.
+    pub author: String,
+    /// When, UTC.
+    pub created_at: PrimitiveDateTime,
+    /// How many runs were started from it.
+    pub runs: i64,
+}
+
+/// A revision to save.
+#[derive(Clone, Debug)]
+pub struct NewRevision<'a> {
+    /// Key of the submission.
+    pub key: ClientKey,
+    /// The revision it was made from; `None` begins a new design.
+    pub parent: Option<RevisionId>,
+    /// Why.
+    pub note: &'a str,
+    /// The document.
+    pub design: &'a Design,
+    /// What it is predicted to be, if it can be predicted.
+    pub prediction: Option<&'a Prediction>,
+}
+
+/// How a list of designs is ordered.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum DesignOrder {
+    /// Newest revision first.
+    #[default]
+    Newest,
+    /// By name.
+    Name,
+    /// By predicted resistance, highest first.
+    Resistance,
+    /// By predicted inductance, highest first.
+    Inductance,
+}
+
+macro_rules! revision_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT r.id, r.design_id, r.number, r.parent_id, r.note, r.name, r.kind, r.gauge, r.turns, \
+             r.resistance_20c_ohm, r.inductance_h, r.peak_hz, p.name AS author, r.created_at, \
+             (SELECT COUNT(*) FROM runs WHERE runs.revision_id = r.id) AS runs \
+             FROM revisions r JOIN people p ON p.id = r.created_by ",
+            $rest
+        )
+    };
+}
+
+impl Store {
+    /// Saves a revision: the first of a new design, or the next of the design its parent belongs to. The
+    /// same key again returns the revision saved before.
+    pub async fn save_revision(
+        &self,
+        workshop: WorkshopId,
+        author: PersonId,
+        new: &NewRevision<'_>,
+    ) -> Result<RevisionId, StoreError> {
+        if let Some(saved) = self.revision_by_key(workshop, &new.key).await? {
+            return Ok(saved);
+        }
+        let document = serde_json::to_string(new.design)
+            .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
+        let kind = serde_json::to_value(new.design.kind).ok().and_then(|v| v.as_str().map(str::to_owned));
+        let mut tx = self.pool.begin().await?;
+        let design = match new.parent {
+            None => {
+                let made = sqlx::query("INSERT INTO designs (workshop_id, created_by) VALUES (?, ?)")
+                    .bind(workshop)
+                    .bind(author)
+                    .execute(&mut *tx)
+                    .await?;
+                DesignId(made.last_insert_id())
+            }
+            Some(parent) => {
+                // Locked, so that two people saving at once get two numbers.
+                let found: Option<u64> = sqlx::query_scalar(
+                    "SELECT d.id FROM designs d JOIN revisions r ON r.design_id = d.id \
+                     WHERE r.id = ? AND r.workshop_id = ? FOR UPDATE",
+                )
+                .bind(parent)
+                .bind(workshop)
+                .fetch_optional(&mut *tx)
+                .await?;
+                DesignId(found.ok_or(StoreError::Missing("revision"))?)
+            }
+        };
+        let last: Option<u32> = sqlx::query_scalar("SELECT MAX(number) FROM revisions WHERE design_id = ?")
+            .bind(design)
+            .fetch_one(&mut *tx)
+            .await?;
+        let coil = new.design.coils.first();
+        let pickup = new.prediction.map(|p| &p.pickup);
+        let done = sqlx::query(
+            "INSERT INTO revisions (workshop_id, design_id, number, parent_id, client_key, note, name, kind, gauge, \
+             turns, resistance_20c_ohm, inductance_h, peak_hz, document, created_by) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(workshop)
+        .bind(design)
+        .bind(last.unwrap_or(0) + 1)
+        .bind(new.parent)
+        .bind(new.key.as_str())
+        .bind(new.note)
+        .bind(&new.design.name)
+        .bind(kind.unwrap_or_default())
+        .bind(coil.map_or_else(String::new, |c| c.wire.gauge.to_string()))
+        .bind(coil.map_or(0, |c| c.wind.turns))
+        .bind(pickup.map(|p| p.resistance_20c_ohm.nominal))
+        .bind(pickup.map(|p| p.inductance_h.nominal))
+        .bind(pickup.map(|p| p.peak_hz.nominal))
+        .bind(document)
+        .bind(author)
+        .execute(&mut *tx)
+        .await
+        .map_err(StoreError::from);
+        match done {
+            Ok(done) => {
+                tx.commit().await?;
+                Ok(RevisionId(done.last_insert_id()))
+            }
+            Err(StoreError::Taken(index)) if index == "revisions_client_key" => {
+                tx.rollback().await?;
+                self.revision_by_key(workshop, &new.key).await?.ok_or(StoreError::Missing("revision"))
+            }
+            Err(error) => Err(error),
+        }
+    }
+
+    async fn revision_by_key(
+        &self,
+        workshop: WorkshopId,
+        key: &ClientKey,
+    ) -> Result<Option<RevisionId>, StoreError> {
+        let found: Option<u64> =
+            sqlx::query_scalar("SELECT id FROM revisions WHERE workshop_id = ? AND client_key = ?")
+                .bind(workshop)
+                .bind(key.as_str())
+                .fetch_optional(&self.pool)
+                .await?;
+        Ok(found.map(RevisionId))
+    }
+
+    /// One revision with its document.
+    pub async fn revision(&self, workshop: WorkshopId, id: RevisionId) -> Result<Revision, StoreError> {
+        let row: RevisionRow = sqlx::query_as(revision_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
+            .bind(workshop)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("revision"))?;
+        let document: String =
+            sqlx::query_scalar("SELECT document FROM revisions WHERE id = ? AND workshop_id = ?")
+                .bind(id)
+                .bind(workshop)
+                .fetch_one(&self.pool)
+                .await?;
+        Ok(Revision { row, design: parse_document(&document)? })
+    }
+
+    /// All revisions of a design, newest first.
+    pub async fn revisions(
+        &self,
+        workshop: WorkshopId,
+        design: DesignId,
+    ) -> Result<Vec<RevisionRow>, StoreError> {
+        let found: Vec<RevisionRow> = sqlx::query_as(revision_columns!(
+            "WHERE r.workshop_id = ? AND r.design_id = ? ORDER BY r.number DESC"
+        ))
+        .bind(workshop)
+        .bind(design)
+        .fetch_all(&self.pool)
+        .await?;
+        if found.is_empty() { Err(StoreError::Missing("design")) } else { Ok(found) }
+    }
+
+    /// The newest revision of every design whose name holds `search`.
+    pub async fn designs(
+        &self,
+        workshop: WorkshopId,
+        search: &str,
+        order: DesignOrder,
+    ) -> Result<Vec<RevisionRow>, StoreError> {
+        let mut found: Vec<RevisionRow> = sqlx::query_as(revision_columns!(
+            "JOIN (SELECT design_id, MAX(number) AS number FROM revisions WHERE workshop_id = ? GROUP BY design_id) \
+             newest ON newest.design_id = r.design_id AND newest.number = r.number \
+             WHERE r.workshop_id = ? AND LOCATE(?, r.name) > 0 ORDER BY r.created_at DESC, r.id DESC LIMIT 500"
+        ))
+        .bind(workshop)
+        .bind(workshop)
+        .bind(search)
+        .fetch_all(&self.pool)
+        .await?;
+        let falling = |a: Option<f64>, b: Option<f64>| b.unwrap_or(0.0).total_cmp(&a.unwrap_or(0.0));
+        match order {
+            DesignOrder::Newest => {}
+            DesignOrder::Name => found.sort_by_key(|row| row.name.to_lowercase()),
+            DesignOrder::Resistance => {
+                found.sort_by(|a, b| falling(a.resistance_20c_ohm, b.resistance_20c_ohm))
+            }
+            DesignOrder::Inductance => found.sort_by(|a, b| falling(a.inductance_h, b.inductance_h)),
+        }
+        Ok(found)
+    }
+}
+
+/// Reads a stored document.
+pub(crate) fn parse_document(text: &str) -> Result<Design, StoreError> {
+    coil::design::read(text).map_err(|problems| StoreError::Unreadable {
+        what: "design",
+        detail: problems.first().map_or_else(String::new, |p| format!("{} {}", p.at, p.text)),
+    })
+}

@@ -1,0 +1,111 @@
+//! Workshops and their people.
+
+use crate::{PersonId, Store, StoreError, WorkshopId};
+use sqlx::FromRow;
+
+/// Someone of a workshop.
+#[derive(Clone, Debug, FromRow)]
+pub struct Person {
+    /// Number.
+    pub id: PersonId,
+    /// The workshop.
+    pub workshop_id: WorkshopId,
+    /// The workshop's name.
+    pub workshop: String,
+    /// Name as others read it.
+    pub name: String,
+    /// Name to sign in with.
+    pub sign_in: String,
+    /// Hash of the password; `None` for someone who winds but does not sign in.
+    pub password_hash: Option<String>,
+}
+
+/// A person to add.
+#[derive(Clone, Debug)]
+pub struct NewPerson<'a> {
+    /// Name as others read it.
+    pub name: &'a str,
+    /// Name to sign in with, unique in the installation.
+    pub sign_in: &'a str,
+    /// Hash of the password.
+    pub password_hash: Option<&'a str>,
+}
+
+macro_rules! person_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT p.id, p.workshop_id, w.name AS workshop, p.name, p.sign_in, p.password_hash \
+             FROM people p JOIN workshops w ON w.id = p.workshop_id ",
+            $rest
+        )
+    };
+}
+
+impl Store {
+    /// Whether anyone has set up a workshop here.
+    pub async fn has_workshop(&self) -> Result<bool, StoreError> {
+        let count: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM workshops").fetch_one(&self.pool).await?;
+        Ok(count > 0)
+    }
+
+    /// Creates a workshop with its owner, in one piece.
+    pub async fn create_workshop(
+        &self,
+        name: &str,
+        owner: &NewPerson<'_>,
+    ) -> Result<(WorkshopId, PersonId), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let workshop =
+            sqlx::query("INSERT INTO workshops (name) VALUES (?)").bind(name).execute(&mut *tx).await?;
+        let workshop = WorkshopId(workshop.last_insert_id());
+        let person = sqlx::query(
+            "INSERT INTO people (workshop_id, name, sign_in, password_hash, owner) VALUES (?, ?, ?, ?, TRUE)",
+        )
+        .bind(workshop)
+        .bind(owner.name)
+        .bind(owner.sign_in)
+        .bind(owner.password_hash)
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok((workshop, PersonId(person.last_insert_id())))
+    }
+
+    /// Adds a person to a workshop.
+    pub async fn add_person(
+        &self,
+        workshop: WorkshopId,
+        person: &NewPerson<'_>,
+    ) -> Result<PersonId, StoreError> {
+        let done =
+            sqlx::query("INSERT INTO people (workshop_id, name, sign_in, password_hash) VALUES (?, ?, ?, ?)")
+                .bind(workshop)
+                .bind(person.name)
+                .bind(person.sign_in)
+                .bind(person.password_hash)
+                .execute(&self.pool)
+                .await?;
+        Ok(PersonId(done.last_insert_id()))
+    }
+
+    /// The person who signs in with that name.
+    pub async fn person_by_sign_in(&self, sign_in: &str) -> Result<Option<Person>, StoreError> {
+        Ok(sqlx::query_as(person_columns!("WHERE p.sign_in = ?"))
+            .bind(sign_in)
+            .fetch_optional(&self.pool)
+            .await?)
+    }
+
+    /// A person by number.
+    pub async fn person(&self, id: PersonId) -> Result<Option<Person>, StoreError> {
+        Ok(sqlx::query_as(person_columns!("WHERE p.id = ?")).bind(id).fetch_optional(&self.pool).await?)
+    }
+
+    /// Everyone of a workshop, by name.
+    pub async fn people(&self, workshop: WorkshopId) -> Result<Vec<Person>, StoreError> {
+        Ok(sqlx::query_as(person_columns!("WHERE p.workshop_id = ? ORDER BY p.name"))
+            .bind(workshop)
+            .fetch_all(&self.pool)
+            .await?)
+    }
+}

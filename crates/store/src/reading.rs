@@ -1,0 +1,171 @@
+//! Readings: appended, and corrected by newer ones that point at them.
+
+use crate::{ClientKey, PersonId, ReadingId, RunId, Store, StoreError, WorkshopId};
+use shop::reading::{Kind, Reading};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// A reading in a run's log, with who and when.
+#[derive(Clone, Debug)]
+pub struct Logged {
+    /// What was read.
+    pub reading: Reading,
+    /// Words that go with it.
+    pub words: String,
+    /// Who took it.
+    pub taken_by: String,
+    /// When, UTC.
+    pub taken_at: PrimitiveDateTime,
+}
+
+/// A reading to append.
+#[derive(Clone, Debug)]
+pub struct NewReading {
+    /// What was read; its number is given by the log.
+    pub kind: Kind,
+    /// Over which pole.
+    pub pole: Option<u32>,
+    /// Value, SI.
+    pub value: Option<f64>,
+    /// Temperature of the coil, °C.
+    pub coil_c: Option<f64>,
+    /// Test frequency, Hz.
+    pub test_hz: Option<f64>,
+    /// Distance of the probe, mm.
+    pub probe_mm: Option<f64>,
+    /// Words.
+    pub words: String,
+    /// The reading it corrects.
+    pub corrects: Option<ReadingId>,
+}
+
+impl NewReading {
+    /// A bare reading of a kind.
+    pub fn of(kind: Kind, value: Option<f64>) -> Self {
+        Self {
+            kind,
+            pole: None,
+            value,
+            coil_c: None,
+            test_hz: None,
+            probe_mm: None,
+            words: String::new(),
+            corrects: None,
+        }
+    }
+}
+
+#[derive(FromRow)]
+struct Row {
+    id: u64,
+    corrects_id: Option<u64>,
+    kind: String,
+    pole: Option<u32>,
+    value: Option<f64>,
+    coil_c: Option<f64>,
+    test_hz: Option<f64>,
+    probe_mm: Option<f64>,
+    words: String,
+    taken_by: String,
+    taken_at: PrimitiveDateTime,
+}
+
+impl Store {
+    /// Appends readings to a run, all or none; the same key again appends nothing.
+    pub async fn log_readings(
+        &self,
+        workshop: WorkshopId,
+        run: RunId,
+        by: PersonId,
+        key: &ClientKey,
+        readings: &[NewReading],
+        at: Option<PrimitiveDateTime>,
+    ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let owned: Option<u64> = sqlx::query_scalar("SELECT id FROM runs WHERE id = ? AND workshop_id = ?")
+            .bind(run)
+            .bind(workshop)
+            .fetch_optional(&mut *tx)
+            .await?;
+        owned.ok_or(StoreError::Missing("run"))?;
+        for (place, reading) in (0_u32..).zip(readings) {
+            if let Some(corrected) = reading.corrects {
+                let found: Option<u64> =
+                    sqlx::query_scalar("SELECT id FROM readings WHERE id = ? AND run_id = ?")
+                        .bind(corrected)
+                        .bind(run)
+                        .fetch_optional(&mut *tx)
+                        .await?;
+                found.ok_or(StoreError::Missing("reading"))?;
+            }
+            let done = sqlx::query(
+                "INSERT INTO readings (workshop_id, run_id, batch_key, place, corrects_id, kind, pole, value, coil_c, \
+                 test_hz, probe_mm, words, taken_by, taken_at) \
+                 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
+            )
+            .bind(workshop)
+            .bind(run)
+            .bind(key.as_str())
+            .bind(place)
+            .bind(reading.corrects)
+            .bind(reading.kind.key())
+            .bind(reading.pole)
+            .bind(reading.value)
+            .bind(reading.coil_c)
+            .bind(reading.test_hz)
+            .bind(reading.probe_mm)
+            .bind(&reading.words)
+            .bind(by)
+            .bind(at)
+            .execute(&mut *tx)
+            .await
+            .map_err(StoreError::from);
+            match done {
+                Ok(_) => {}
+                Err(StoreError::Taken(index)) if index == "readings_batch" => {
+                    tx.rollback().await?;
+                    return Ok(());
+                }
+                Err(error) => return Err(error),
+            }
+        }
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// The log of a run, in the order of entry.
+    pub async fn readings(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<Logged>, StoreError> {
+        let rows: Vec<Row> = sqlx::query_as(
+            "SELECT t.id, t.corrects_id, t.kind, t.pole, t.value, t.coil_c, t.test_hz, t.probe_mm, t.words, \
+             p.name AS taken_by, t.taken_at FROM readings t JOIN people p ON p.id = t.taken_by \
+             WHERE t.workshop_id = ? AND t.run_id = ? ORDER BY t.id",
+        )
+        .bind(workshop)
+        .bind(run)
+        .fetch_all(&self.pool)
+        .await?;
+        rows.into_iter().map(Row::into_logged).collect()
+    }
+}
+
+impl Row {
+    fn into_logged(self) -> Result<Logged, StoreError> {
+        let kind = Kind::from_key(&self.kind)
+            .ok_or_else(|| StoreError::Unreadable { what: "reading", detail: self.kind.clone() })?;
+        Ok(Logged {
+            reading: Reading {
+                id: self.id,
+                corrects: self.corrects_id,
+                kind,
+                pole: self.pole,
+                value: self.value,
+                coil_c: self.coil_c,
+                test_hz: self.test_hz,
+                probe_mm: self.probe_mm,
+            },
+            words: self.words,
+            taken_by: self.taken_by,
+            taken_at: self.taken_at,
+        })
+    }
+}

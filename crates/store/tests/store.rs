@@ -1,0 +1,236 @@
+//! Every query against a real MariaDB, on a private server and a fresh database per test.
+#![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
+
+use coil::design::tall_single;
+use coil::predict::predict;
+use shop::comparison::compare;
+use shop::reading::Kind;
+use shop::verdict::{Level, judge};
+use store::design::{DesignOrder, NewRevision};
+use store::person::NewPerson;
+use store::reading::NewReading;
+use store::run::{NewRun, RunFilter, RunOrder};
+use store::spool::NewSpool;
+use store::testing::fresh_store;
+use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
+use time::Duration;
+
+async fn workshop(store: &Store, name: &str) -> (WorkshopId, PersonId) {
+    let owner = NewPerson { name: "Ode Farrow", sign_in: name, password_hash: Some("x") };
+    store.create_workshop(name, &owner).await.unwrap()
+}
+
+async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &str) -> RevisionId {
+    let design = tall_single(name, 6, 10.4);
+    let prediction = predict(&design).unwrap();
+    let new = NewRevision {
+        key: ClientKey::random(),
+        parent: None,
+        note: "first",
+        design: &design,
+        prediction: Some(&prediction),
+    };
+    store.save_revision(workshop, author, &new).await.unwrap()
+}
+
+fn run_of<'a>(revision: RevisionId, operator: PersonId, design: &'a coil::design::Design) -> NewRun<'a> {
+    NewRun {
+        key: ClientKey::random(),
+        revision,
+        spool: None,
+        operator,
+        planned_turns: 7620,
+        stops: &[300, 7620],
+        design,
+        remark: "",
+        at: None,
+    }
+}
+
+#[tokio::test]
+async fn people_and_workshops() {
+    let store = fresh_store().await;
+    assert!(!store.has_workshop().await.unwrap());
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    assert!(store.has_workshop().await.unwrap());
+    let helper = NewPerson { name: "Ivo", sign_in: "ivo", password_hash: None };
+    store.add_person(shop, &helper).await.unwrap();
+    assert!(
+        matches!(store.add_person(shop, &helper).await, Err(StoreError::Taken(index)) if index == "people_sign_in")
+    );
+    assert_eq!(store.people(shop).await.unwrap().len(), 2);
+    assert_eq!(store.person_by_sign_in("kestrel").await.unwrap().unwrap().id, owner);
+    assert_eq!(store.person(owner).await.unwrap().unwrap().workshop, "kestrel");
+    assert!(store.person_by_sign_in("nobody").await.unwrap().is_none());
+}
+
+#[tokio::test]
+async fn sessions_end() {
+    let store = fresh_store().await;
+    let key = [7; 32];
+    store.put_session(&key, "{}", Duration::hours(1)).await.unwrap();
+    store.put_session(&key, "{\"a\":1}", Duration::hours(1)).await.unwrap();
+    assert_eq!(store.session_state(&key).await.unwrap().as_deref(), Some("{\"a\":1}"));
+    store.prolong_session(&key, Duration::hours(-1)).await.unwrap();
+    assert!(store.session_state(&key).await.unwrap().is_none());
+    assert_eq!(store.sweep_sessions().await.unwrap(), 1);
+    store.put_session(&key, "{}", Duration::hours(1)).await.unwrap();
+    store.end_session(&key).await.unwrap();
+    assert!(store.session_state(&key).await.unwrap().is_none());
+}
+
+#[tokio::test]
+async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, _) = workshop(&store, "heron").await;
+    let first = design(&store, shop, owner, "Reed lap steel").await;
+    let mut changed = store.revision(shop, first).await.unwrap().design;
+    changed.coils[0].wind.turns = 8000;
+    let key = ClientKey::random();
+    let next = NewRevision { key, parent: Some(first), note: "hotter", design: &changed, prediction: None };
+    let second = store.save_revision(shop, owner, &next).await.unwrap();
+    // The same submission again is the same revision.
+    assert_eq!(store.save_revision(shop, owner, &next).await.unwrap(), second);
+    let saved = store.revision(shop, second).await.unwrap();
+    assert_eq!((saved.row.number, saved.row.parent_id, saved.row.turns), (2, Some(first), 8000));
+    assert_eq!(saved.design, changed);
+    assert_eq!(store.revision(shop, first).await.unwrap().row.turns, 7620);
+    let all = store.revisions(shop, saved.row.design_id).await.unwrap();
+    assert_eq!(all.iter().map(|r| r.number).collect::<Vec<_>>(), [2, 1]);
+    assert!(matches!(store.revision(other, second).await, Err(StoreError::Missing("revision"))));
+    assert!(matches!(store.revisions(other, saved.row.design_id).await, Err(StoreError::Missing(_))));
+    let stolen = NewRevision { key: ClientKey::random(), ..next.clone() };
+    assert!(matches!(store.save_revision(other, owner, &stolen).await, Err(StoreError::Missing(_))));
+}
+
+#[tokio::test]
+async fn two_people_saving_at_once_get_two_revisions() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let first = design(&store, shop, owner, "Mandola").await;
+    let document = store.revision(shop, first).await.unwrap().design;
+    let save = || async {
+        let new = NewRevision {
+            key: ClientKey::random(),
+            parent: Some(first),
+            note: "",
+            design: &document,
+            prediction: None,
+        };
+        store.save_revision(shop, owner, &new).await
+    };
+    let (a, b, c) = tokio::join!(save(), save(), save());
+    assert!(a.is_ok() && b.is_ok() && c.is_ok(), "{a:?} {b:?} {c:?}");
+    let row = store.revision(shop, first).await.unwrap().row;
+    assert_eq!(store.revisions(shop, row.design_id).await.unwrap().len(), 4);
+}
+
+#[tokio::test]
+async fn lists_of_designs_search_and_sort() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    for name in ["Mandola", "Reed lap steel", "Baritone"] {
+        design(&store, shop, owner, name).await;
+    }
+    let names = async |search: &str, order| -> Vec<String> {
+        store.designs(shop, search, order).await.unwrap().into_iter().map(|row| row.name).collect()
+    };
+    assert_eq!(names("", DesignOrder::Name).await, ["Baritone", "Mandola", "Reed lap steel"]);
+    assert_eq!(names("", DesignOrder::Newest).await[0], "Baritone");
+    assert_eq!(names("lap", DesignOrder::Resistance).await, ["Reed lap steel"]);
+    assert_eq!(names("100%", DesignOrder::Inductance).await.len(), 0);
+}
+
+#[tokio::test]
+async fn spools_are_unique_by_label() {
+    let store = fresh_store().await;
+    let (shop, _) = workshop(&store, "kestrel").await;
+    let spool = NewSpool {
+        key: ClientKey::random(),
+        label: "K-7".into(),
+        gauge: "42 AWG".into(),
+        insulation: "polyvinyl-acetal".into(),
+        build: "heavy".into(),
+        tolerance: "full".into(),
+        measured: coil::design::Spool { ohm_per_m: Some(5.51), ..Default::default() },
+        remark: String::new(),
+    };
+    let id = store.add_spool(shop, &spool).await.unwrap();
+    assert_eq!(store.add_spool(shop, &spool).await.unwrap(), id);
+    let again = NewSpool { key: ClientKey::random(), ..spool };
+    assert!(
+        matches!(store.add_spool(shop, &again).await, Err(StoreError::Taken(index)) if index == "spools_label")
+    );
+    assert_eq!(store.spools(shop).await.unwrap().len(), 1);
+    assert_eq!(store.spool(shop, id).await.unwrap().measured().ohm_per_m, Some(5.51));
+}
+
+#[tokio::test]
+async fn a_run_is_logged_corrected_and_judged() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let revision = design(&store, shop, owner, "Reed lap steel").await;
+    let document = store.revision(shop, revision).await.unwrap().design;
+    let new = run_of(revision, owner, &document);
+    let run = store.start_run(shop, owner, &new).await.unwrap();
+    assert_eq!(store.start_run(shop, owner, &new).await.unwrap(), run);
+    let key = ClientKey::random();
+    let mut ohms = NewReading::of(Kind::Resistance, Some(580.0));
+    ohms.coil_c = Some(22.0);
+    let batch = [NewReading::of(Kind::Turns, Some(7620.0)), ohms.clone()];
+    store.log_readings(shop, run, owner, &key, &batch, None).await.unwrap();
+    // A repeated submission adds nothing.
+    store.log_readings(shop, run, owner, &key, &batch, None).await.unwrap();
+    let log = store.readings(shop, run).await.unwrap();
+    assert_eq!(log.len(), 2);
+    let right =
+        NewReading { value: Some(5800.0), corrects: Some(store::ReadingId(log[1].reading.id)), ..ohms };
+    store.log_readings(shop, run, owner, &ClientKey::random(), &[right], None).await.unwrap();
+    let readings: Vec<_> = store.readings(shop, run).await.unwrap().into_iter().map(|l| l.reading).collect();
+    assert_eq!(readings.len(), 3, "the wrong reading is kept");
+    let comparisons = compare(&document, &readings);
+    let verdict = judge(&comparisons, &readings);
+    assert_eq!(verdict.level, Level::Waiting);
+    store.add_verdict(shop, run, &verdict, &comparisons).await.unwrap();
+    let row = store.run(shop, run).await.unwrap().row;
+    assert_eq!((row.number, row.turns, row.level.as_deref()), (1, Some(7620.0), Some("waiting")));
+    assert!(matches!(store.run(WorkshopId(999), run).await, Err(StoreError::Missing("run"))));
+}
+
+#[tokio::test]
+async fn lists_of_runs_filter_and_sort() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let revision = design(&store, shop, owner, "Reed lap steel").await;
+    let saved = store.revision(shop, revision).await.unwrap();
+    for _ in 0..3 {
+        store.start_run(shop, owner, &run_of(revision, owner, &saved.design)).await.unwrap();
+    }
+    let numbers = async |filter: RunFilter| -> Vec<u32> {
+        store.runs(shop, &filter).await.unwrap().into_iter().map(|run| run.number).collect()
+    };
+    assert_eq!(numbers(RunFilter::default()).await, [3, 2, 1]);
+    assert_eq!(numbers(RunFilter { order: RunOrder::Oldest, ..RunFilter::default() }).await, [1, 2, 3]);
+    assert_eq!(numbers(RunFilter { search: "farrow".into(), ..RunFilter::default() }).await.len(), 3);
+    assert!(numbers(RunFilter { search: "heron".into(), ..RunFilter::default() }).await.is_empty());
+    assert_eq!(numbers(RunFilter { level: "waiting".into(), ..RunFilter::default() }).await.len(), 3);
+    assert!(numbers(RunFilter { level: "stop".into(), ..RunFilter::default() }).await.is_empty());
+    let design = Some(saved.row.design_id);
+    assert_eq!(
+        numbers(RunFilter { design, order: RunOrder::Operator, ..RunFilter::default() }).await.len(),
+        3
+    );
+}
+
+#[tokio::test]
+async fn two_starts_migrate_once_and_a_wrong_address_says_so() {
+    let (url, first) = store::testing::fresh_database().await;
+    drop(first);
+    let (a, b) = tokio::join!(Store::connect(&url), Store::connect(&url));
+    assert!(a.is_ok() && b.is_ok());
+    let message = Store::connect("nonsense").await.unwrap_err().to_string();
+    assert!(message.contains("mysql://"), "{message}");
+    let gone = Store::connect("mysql://a:b@127.0.0.1:9/none").await.unwrap_err();
+    assert!(matches!(gone, StoreError::Away(_)), "{gone:?}");
+}
