@@ -1,0 +1,133 @@
+//! Serving: the listener, the database, and a clean end.
+
+use crate::{Host, demo};
+use anyhow::{Context as _, bail};
+use std::io::ErrorKind;
+use std::net::TcpListener;
+use std::path::Path;
+use std::time::Duration;
+use store::Store;
+use store::private_server::{Durability, PrivateServer};
+use tokio::signal::unix::{SignalKind, signal};
+use tracing_subscriber::EnvFilter;
+
+/// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
+pub fn log() {
+    let filter = EnvFilter::try_from_default_env()
+        .unwrap_or_else(|_| EnvFilter::new("warn,filamentum=info,web=info,store=info"));
+    let builder = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
+    if std::env::var_os("FILAMENTUM_LOG_JSON").is_some() {
+        builder.json().init();
+    } else {
+        builder.init();
+    }
+}
+
+/// Serves until Ctrl-C or SIGTERM.
+pub fn run(host: &Host, show_demo: bool) -> anyhow::Result<()> {
+    tokio::runtime::Builder::new_multi_thread().enable_all().build()?.block_on(serve(host, show_demo))
+}
+
+fn listen(port: u16) -> anyhow::Result<TcpListener> {
+    TcpListener::bind(("127.0.0.1", port)).map_err(|error| match error.kind() {
+        ErrorKind::AddrInUse => {
+            anyhow::anyhow!("port {port} is busy: another program, or another Filamentum, listens there. Stop it, or choose another with --port {}", port.wrapping_add(1))
+        }
+        _ => anyhow::anyhow!("cannot listen on port {port}: {error}. Choose another with --port"),
+    })
+}
+
+/// Removes a data folder of ours, and nothing that does not look like one.
+fn clear(folder: &Path) -> anyhow::Result<()> {
+    let absent_or_empty = std::fs::read_dir(folder).map_or(true, |mut entries| entries.next().is_none());
+    if absent_or_empty {
+        return Ok(());
+    }
+    if !folder.join("lock").exists() {
+        bail!(
+            "{} is not a data folder of Filamentum, so --fresh leaves it alone: choose another with --data",
+            folder.display()
+        );
+    }
+    let lock = std::fs::File::open(folder.join("lock"))?;
+    if lock.try_lock().is_err() {
+        bail!("{} is in use by another Filamentum: stop that one first", folder.display());
+    }
+    std::fs::remove_dir_all(folder).with_context(|| format!("cannot remove {}", folder.display()))
+}
+
+async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
+    let listener = listen(host.port)?;
+    let address = listener.local_addr()?;
+    let own = std::env::var("DATABASE_URL").ok().filter(|url| !url.is_empty());
+    let (store, private) = if let Some(url) = own {
+        if host.fresh {
+            bail!("--fresh only clears a private database: empty the one of DATABASE_URL yourself");
+        }
+        let store = Store::connect(&url).await.context("the database of DATABASE_URL cannot be used")?;
+        (store, None)
+    } else {
+        if host.fresh {
+            clear(&host.data)?;
+        }
+        let server = PrivateServer::start(&host.data, Durability::Full).await?;
+        let store = Store::connect(&server.url("filamentum")).await?;
+        (store, Some(server))
+    };
+    if show_demo && !store.has_workshop().await? {
+        println!("Loading the demo workshop …");
+        demo::load(&store).await.context("the demo workshop could not be loaded")?;
+    }
+    println!("\nFilamentum listens on http://{address}");
+    if show_demo {
+        println!("Sign in as “{}” with the password “{}”", demo::SIGN_IN, demo::PASSWORD);
+    }
+    println!("Ctrl-C stops it and its database.\n");
+    let server = web::serve(store.clone(), listener)?;
+    let handle = server.handle();
+    let serving = tokio::spawn(server);
+    let private = wait(private, serving).await?;
+    println!("Stopping …");
+    handle.stop(true).await;
+    store.close().await;
+    if let Some(private) = private {
+        private.stop().await;
+    }
+    println!("Stopped; the data are kept.");
+    Ok(())
+}
+
+/// Waits for the end, sweeping old sessions and raising the private database again should it fall.
+async fn wait(
+    mut private: Option<PrivateServer>,
+    mut serving: tokio::task::JoinHandle<std::io::Result<()>>,
+) -> anyhow::Result<Option<PrivateServer>> {
+    let mut interrupt = signal(SignalKind::interrupt())?;
+    let mut terminate = signal(SignalKind::terminate())?;
+    loop {
+        let fallen = async {
+            match private.as_mut() {
+                Some(server) => server.ended().await,
+                None => std::future::pending().await,
+            }
+        };
+        tokio::select! {
+            _ = interrupt.recv() => return Ok(private),
+            _ = terminate.recv() => return Ok(private),
+            ended = &mut serving => {
+                ended??;
+                return Ok(private);
+            }
+            () = fallen => {
+                tracing::error!("MariaDB ended by itself; starting it again");
+                tokio::time::sleep(Duration::from_millis(500)).await;
+                if let Some(server) = private.as_mut()
+                    && let Err(error) = server.restart().await
+                {
+                    tracing::error!(%error, "MariaDB did not come back; trying again in five seconds");
+                    tokio::time::sleep(Duration::from_secs(5)).await;
+                }
+            }
+        }
+    }
+}

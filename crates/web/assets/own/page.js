@@ -1,0 +1,16 @@
+// Small things on every page: local times, and drafts that are done with once their form went through.
+"use strict";
+for (const time of document.querySelectorAll("time[datetime]")) {
+  const at = new Date(time.dateTime);
+  if (!Number.isNaN(at.getTime())) {
+    time.textContent = at.toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+  }
+}
+const sent = sessionStorage.getItem("sent-draft");
+if (sent) {
+  // A form that was refused comes back marked; then the draft is still wanted.
+  if (!document.querySelector("[data-refused]") && !document.querySelector(".bare")) {
+    localStorage.removeItem(sent);
+  }
+  sessionStorage.removeItem("sent-draft");
+}

@@ -1,0 +1,62 @@
+//! A number as a mark on its band: predicted hollow on a dashed band, measured a solid diamond, the aim a
+//! bracket with a hatched inside.
+
+use super::Svg;
+use coil::predict::Quantity;
+
+/// Draws the band of a predicted number with the aim and the measured value, if there are.
+pub fn band(predicted: &Quantity, aim: Option<[f64; 2]>, measured: Option<f64>) -> String {
+    let mut low = predicted.p05;
+    let mut high = predicted.p95;
+    for value in aim.into_iter().flatten().chain(measured) {
+        low = low.min(value);
+        high = high.max(value);
+    }
+    let span = (high - low).max(predicted.nominal.abs() * 1e-6).max(f64::MIN_POSITIVE);
+    let at = |value: f64| 6.0 + 108.0 * (value - low) / span;
+    let mut svg = Svg::default();
+    if let Some([from, to]) = aim {
+        let (a, b) = (at(from), at(to));
+        svg.put(format_args!(
+            r#"<rect class="aim" x="{a:.1}" y="3" width="{:.1}" height="14"/>"#,
+            (b - a).max(0.5)
+        ));
+        svg.put(format_args!(
+            r#"<path class="aim-edge" d="M{0:.1} 2h-3v16h3M{1:.1} 2h3v16h-3"/>"#,
+            a + 1.0,
+            b - 1.0
+        ));
+    }
+    svg.put(format_args!(
+        r#"<path class="predicted-line" d="M{:.1} 10H{:.1}"/>"#,
+        at(predicted.p05),
+        at(predicted.p95)
+    ));
+    svg.put(format_args!(
+        r#"<circle class="predicted-mark" cx="{:.1}" cy="10" r="4"/>"#,
+        at(predicted.nominal)
+    ));
+    if let Some(value) = measured {
+        let x = at(value);
+        svg.put(format_args!(
+            r#"<path class="measured-mark" d="M{x:.1} 4L{:.1} 10L{x:.1} 16L{:.1} 10Z"/>"#,
+            x + 5.0,
+            x - 5.0
+        ));
+    }
+    svg.framed([0.0, 0.0, 120.0, 20.0], "band", "band")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn marks_keep_their_order() {
+        let q = Quantity { nominal: 5.0, p05: 4.0, p95: 6.0 };
+        let svg = band(&q, Some([5.0, 8.0]), Some(3.0));
+        // Low end: measured 3; high end: the aim's 8.
+        assert!(svg.contains("M6.0 4L11.0 10") && svg.contains(r#"cx="49.2""#), "{svg}");
+        assert!(!band(&q, None, None).contains("measured"));
+    }
+}

@@ -1,0 +1,55 @@
+//! Drawings: functions from a domain value to SVG markup, to scale, one millimetre per unit.
+
+mod band;
+mod response;
+mod section;
+mod top;
+
+pub use band::band;
+pub use response::response;
+pub use section::section;
+pub use top::top;
+
+use std::fmt::Write as _;
+
+/// Markup under construction.
+#[derive(Default)]
+pub(crate) struct Svg(String);
+
+impl Svg {
+    /// Appends markup; writing to a string cannot fail.
+    pub fn put(&mut self, markup: std::fmt::Arguments<'_>) {
+        let _ = self.0.write_fmt(markup);
+    }
+
+    /// A dimension line from `a` to `b`, with its text beside the middle.
+    pub fn dimension(&mut self, a: (f64, f64), b: (f64, f64), text: &str) {
+        let upright = (a.0 - b.0).abs() < 1e-9;
+        let (tx, ty) = ((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0);
+        let tick = if upright { (0.7, 0.0) } else { (0.0, 0.7) };
+        self.put(format_args!(
+            r#"<path class="dim" d="M{:.3} {:.3}L{:.3} {:.3}M{:.3} {:.3}L{:.3} {:.3}M{:.3} {:.3}L{:.3} {:.3}"/>"#,
+            a.0, a.1, b.0, b.1, a.0 - tick.0, a.1 - tick.1, a.0 + tick.0, a.1 + tick.1, b.0 - tick.0, b.1 - tick.1, b.0 + tick.0, b.1 + tick.1
+        ));
+        if upright {
+            self.put(format_args!(
+                r#"<text class="dim-text" x="{:.3}" y="{:.3}" dominant-baseline="middle">{text}</text>"#,
+                tx + 1.0,
+                ty
+            ));
+        } else {
+            self.put(format_args!(
+                r#"<text class="dim-text" text-anchor="middle" x="{tx:.3}" y="{:.3}">{text}</text>"#,
+                ty - 0.8
+            ));
+        }
+    }
+
+    /// The whole drawing in its frame.
+    pub fn framed(self, view: [f64; 4], class: &str, title: &str) -> String {
+        format!(
+            r#"<svg class="drawing {class}" viewBox="{:.2} {:.2} {:.2} {:.2}" role="img" aria-label="{title}" xmlns="http://www.w3.org/2000/svg">{}</svg>"#,
+            view[0], view[1], view[2], view[3], self.0
+        )
+    }
+}

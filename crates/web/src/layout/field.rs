@@ -1,0 +1,80 @@
+//! A form field as a template shows it.
+
+use crate::filled::Errors;
+
+/// A field.
+#[derive(Clone, Debug, Default)]
+pub struct Field {
+    /// Name in the form.
+    pub name: String,
+    /// Label.
+    pub label: String,
+    /// Unit that a bare number takes.
+    pub unit: String,
+    /// What it does, what is usual, what is allowed.
+    pub hint: String,
+    /// What was typed.
+    pub value: String,
+    /// What is wrong with that.
+    pub error: String,
+    /// Kind of input.
+    pub kind: &'static str,
+    /// For the browser's own filling in.
+    pub complete: &'static str,
+    /// Choices; none for a typed field.
+    pub options: Vec<Choice>,
+    /// `field=value` of another field on which this one applies.
+    pub when: String,
+    /// Takes the whole row.
+    pub wide: bool,
+    /// Non-empty when it must be filled in.
+    pub required: &'static str,
+}
+
+/// A choice.
+#[derive(Clone, Debug)]
+pub struct Choice {
+    /// Value in the form.
+    pub value: String,
+    /// As people read it.
+    pub label: String,
+}
+
+impl Field {
+    /// A typed field.
+    pub fn typed(name: &str, label: &str, hint: &str) -> Self {
+        Self {
+            name: name.into(),
+            label: label.into(),
+            hint: hint.into(),
+            kind: "text",
+            complete: "off",
+            ..Self::default()
+        }
+    }
+
+    /// A field to choose from.
+    pub fn chosen(name: &str, label: &str, hint: &str, options: Vec<Choice>) -> Self {
+        Self { options, ..Self::typed(name, label, hint) }
+    }
+
+    /// With what was typed and what is wrong with it.
+    pub fn with(mut self, value: &str, errors: &Errors) -> Self {
+        value.clone_into(&mut self.value);
+        self.error = errors.get(&self.name).cloned().unwrap_or_default();
+        self
+    }
+
+    /// Takes the whole row.
+    pub fn wide(mut self) -> Self {
+        self.wide = true;
+        self
+    }
+}
+
+impl Choice {
+    /// A choice.
+    pub fn new(value: impl Into<String>, label: impl Into<String>) -> Self {
+        Self { value: value.into(), label: label.into() }
+    }
+}

@@ -1,0 +1,72 @@
+//! The frame round every page.
+
+mod field;
+
+pub use field::{Choice, Field};
+
+use crate::assets;
+use crate::visitor::Visitor;
+use shop::run::Stage;
+
+/// What the frame needs.
+pub struct Frame {
+    /// Title of the page.
+    pub title: String,
+    /// The place that is lit in the spine.
+    pub place: &'static str,
+    /// Workshop.
+    pub workshop: String,
+    /// Who is signed in.
+    pub person: String,
+    /// Token of this session's forms.
+    pub token: String,
+    /// Path of the assets.
+    pub assets: &'static str,
+}
+
+impl Frame {
+    /// A frame for someone signed in.
+    pub fn new(visitor: &Visitor, place: &'static str, title: impl Into<String>) -> Self {
+        Self {
+            title: title.into(),
+            place,
+            workshop: visitor.person.workshop.clone(),
+            person: visitor.person.name.clone(),
+            token: visitor.token.clone(),
+            assets: assets::base(),
+        }
+    }
+}
+
+/// A knot on the thread: its word, and whether it is done, now or to come.
+pub struct Knot {
+    /// The word.
+    pub name: &'static str,
+    /// `done`, `now` or `later`.
+    pub state: &'static str,
+}
+
+/// Where on the thread Aim → Build → Wind → Measure → Judge something is; `None` before a run.
+pub fn thread(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<Knot> {
+    let reached = match stage {
+        None => 1,
+        Some(Stage::Wind) => 2,
+        Some(Stage::Measure) => 3,
+        Some(Stage::Judge) => 4,
+    };
+    ["Aim", "Build", "Wind", "Measure", "Judge"]
+        .into_iter()
+        .enumerate()
+        .map(|(i, name)| {
+            let done = if i == 0 { has_aim } else { i < reached || (i == 4 && judged) };
+            let state = if done {
+                "done"
+            } else if i == reached {
+                "now"
+            } else {
+                "later"
+            };
+            Knot { name, state }
+        })
+        .collect()
+}

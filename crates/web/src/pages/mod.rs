@@ -1,0 +1,37 @@
+//! The pages, one folder each.
+
+pub mod bench;
+pub mod designs;
+pub mod logbook;
+pub mod runs;
+pub mod sign_in;
+pub mod stores;
+
+use crate::app::App;
+use crate::fault::Fault;
+use actix_web::{HttpResponse, web};
+
+/// All routes.
+pub fn routes(config: &mut web::ServiceConfig) {
+    config
+        .configure(sign_in::routes)
+        .configure(designs::routes)
+        .configure(runs::routes)
+        .configure(logbook::routes)
+        .configure(stores::routes)
+        .configure(bench::routes)
+        .default_service(web::to(|| async { Err::<HttpResponse, _>(Fault::Missing("page")) }));
+}
+
+/// Whether the program and its database answer.
+pub async fn health(app: web::Data<App>) -> HttpResponse {
+    match app.store.ping().await {
+        Ok(()) => HttpResponse::Ok().body("ok\n"),
+        Err(_) => HttpResponse::ServiceUnavailable().body("the database does not answer\n"),
+    }
+}
+
+/// Sends the browser on after a form.
+pub fn see(path: impl Into<String>) -> HttpResponse {
+    HttpResponse::SeeOther().insert_header((actix_web::http::header::LOCATION, path.into())).finish()
+}

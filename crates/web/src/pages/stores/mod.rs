@@ -1,0 +1,171 @@
+//! Stores: the spools on the shelf.
+
+use crate::app::App;
+use crate::fault::Fault;
+use crate::filled::{Errors, Filled};
+use crate::layout::{Choice, Field, Frame};
+use crate::pages::see;
+use crate::visitor::Visitor;
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::quantity::{Length, Spoken, Temperature, fixed, number};
+use coil::wire::Gauge;
+use store::spool::{NewSpool, Spool};
+use store::{ClientKey, StoreError};
+
+/// Routes.
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.route("/spools", web::get().to(show)).route("/spools", web::post().to(add));
+}
+
+#[derive(Template)]
+#[template(path = "stores/spools.html")]
+struct SpoolsPage {
+    frame: Frame,
+    spools: Vec<Spool>,
+    key: ClientKey,
+    fields: Vec<Field>,
+    refused: bool,
+}
+
+const INSULATIONS: [&str; 6] = [
+    "plain-enamel",
+    "polyvinyl-acetal",
+    "polyurethane",
+    "polyurethane-nylon",
+    "polyester-imide",
+    "self-bonding",
+];
+const BUILDS: [&str; 2] = ["single", "heavy"];
+const RANGES: [&str; 3] = ["full", "minimum-to-nominal", "nominal-to-maximum"];
+
+async fn page(app: &App, visitor: &Visitor, filled: &Filled, errors: &Errors) -> Result<HttpResponse, Fault> {
+    let fill = |field: Field| {
+        let value = filled.get(&field.name).to_owned();
+        field.with(&value, errors)
+    };
+    let typed = |name: &str, label: &str, unit: &str, hint: &str| Field {
+        unit: unit.into(),
+        ..fill(Field::typed(name, label, hint))
+    };
+    let chosen = |name: &str, label: &str, all: &[&str]| {
+        fill(Field::chosen(
+            name,
+            label,
+            "",
+            all.iter().map(|v| Choice::new(*v, v.replace('-', " "))).collect(),
+        ))
+    };
+    let template = SpoolsPage {
+        frame: Frame::new(visitor, "stores", "Stores"),
+        spools: app.store.spools(visitor.workshop()).await?,
+        key: filled.key().unwrap_or_else(|_| ClientKey::random()),
+        fields: vec![
+            typed("label", "Label", "", "What is written on the spool."),
+            typed("gauge", "Gauge", "AWG", "42, 46 SWG or 0.063 mm."),
+            chosen("insulation", "Insulation", &INSULATIONS),
+            chosen("build", "Build", &BUILDS),
+            chosen("tolerance", "Ordered as", &RANGES),
+            typed("overall", "Overall diameter", "mm", "Measured with the enamel on. Empty if not measured."),
+            typed("ohms", "Ohms per metre", "Ω/m", "Of a measured length. Empty if not measured."),
+            typed("at_c", "at", "°C", "Temperature of that reading."),
+            typed("left", "Wire left", "m", "As far as known."),
+            typed("remark", "Remark", "", "").wide(),
+        ],
+        refused: !errors.is_empty(),
+    };
+    let html = template.render().map_err(|error| Fault::Internal(error.to_string()))?;
+    let status = if errors.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
+}
+
+async fn show(app: web::Data<App>, visitor: Visitor) -> Result<HttpResponse, Fault> {
+    page(&app, &visitor, &Filled::default(), &Errors::new()).await
+}
+
+fn optional(
+    filled: &Filled,
+    errors: &mut Errors,
+    name: &str,
+    range: (f64, f64),
+    read: impl Fn(&str) -> Result<f64, String>,
+) -> Option<f64> {
+    let typed = filled.get(name);
+    if typed.is_empty() {
+        return None;
+    }
+    match read(typed) {
+        Ok(value) if (range.0..=range.1).contains(&value) => Some(value),
+        Ok(_) => {
+            errors.insert(name.into(), format!("Between {} and {}.", fixed(range.0, 3), fixed(range.1, 3)));
+            None
+        }
+        Err(message) => {
+            errors.insert(name.into(), message);
+            None
+        }
+    }
+}
+
+async fn add(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+    let mut errors = Errors::new();
+    let label = filled.get("label");
+    if label.is_empty() || label.chars().count() > 80 {
+        errors.insert("label".into(), "Give it a label of up to 80 letters.".into());
+    }
+    let gauge =
+        filled.get("gauge").parse::<Gauge>().map_err(|e| errors.insert("gauge".into(), e.to_string())).ok();
+    for (name, all) in [("insulation", &INSULATIONS[..]), ("build", &BUILDS[..]), ("tolerance", &RANGES[..])]
+    {
+        if !all.contains(&filled.get(name)) {
+            errors.insert(name.into(), "Choose one of the list.".into());
+        }
+    }
+    let plain = |text: &str| number(text, "5.51").map(|(value, _)| value).map_err(|e| e.to_string());
+    let mm = |text: &str| Length::parse(text).map(Length::mm).map_err(|e| e.to_string());
+    let celsius = |text: &str| Temperature::parse(text).map(Temperature::celsius).map_err(|e| e.to_string());
+    let metres = |text: &str| number(text, "1200 m").map(|(value, _)| value).map_err(|e| e.to_string());
+    let measured = coil::design::Spool {
+        bare_mm: None,
+        overall_mm: optional(&filled, &mut errors, "overall", (0.02, 0.5), mm),
+        ohm_per_m: optional(&filled, &mut errors, "ohms", (0.2, 100.0), plain),
+        at_c: optional(&filled, &mut errors, "at_c", (-20.0, 60.0), celsius),
+        left_m: optional(&filled, &mut errors, "left", (0.0, 1e6), metres),
+    };
+    if let (Some(gauge), Some(overall)) = (gauge, measured.overall_mm)
+        && overall <= gauge.bare_m() * 1e3
+    {
+        errors.insert(
+            "overall".into(),
+            format!(
+                "The bare wire alone is {} mm: this cannot be over the enamel.",
+                fixed(gauge.bare_m() * 1e3, 4)
+            ),
+        );
+    }
+    if filled.get("remark").chars().count() > 500 {
+        errors.insert("remark".into(), "A remark has up to 500 letters.".into());
+    }
+    let (Some(gauge), true) = (gauge, errors.is_empty()) else {
+        return page(&app, &visitor, &filled, &errors).await;
+    };
+    let spool = NewSpool {
+        key: filled.key()?,
+        label: label.into(),
+        gauge: gauge.to_string(),
+        insulation: filled.get("insulation").into(),
+        build: filled.get("build").into(),
+        tolerance: filled.get("tolerance").into(),
+        measured,
+        remark: filled.get("remark").into(),
+    };
+    match app.store.add_spool(visitor.workshop(), &spool).await {
+        Ok(_) => Ok(see("/spools")),
+        Err(StoreError::Taken(_)) => {
+            errors.insert("label".into(), "There is a spool of that label already.".into());
+            page(&app, &visitor, &filled, &errors).await
+        }
+        Err(error) => Err(error.into()),
+    }
+}
