@@ -61,8 +61,8 @@ pub fn section(design: &Design, build_mm: f64) -> String {
         &format!("{} high", fixed(former.height_mm, 2)),
     );
     svg.dimension(
-        (width / 2.0, -roof - 1.5),
-        (width / 2.0 + build_mm, -roof - 1.5),
+        (width / 2.0, -bottom + 2.6),
+        (width / 2.0 + build_mm, -bottom + 2.6),
         &format!("build {}", fixed(build_mm, 2)),
     );
     svg.dimension((0.0, -pole_top), (0.0, -string_z), &format!("gap {}", fixed(gap, 1)));
@@ -74,7 +74,7 @@ pub fn section(design: &Design, build_mm: f64) -> String {
             x - 1.2, -(pole.bottom_mm + pole_top) / 2.0, fixed(pole.length_mm, 2)
         ));
     }
-    let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom.min(-1.0) + 5.0];
+    let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom.min(0.0) + 7.0];
     svg.framed(view, "section", "Section through a pole, to scale")
 }
 

@@ -117,8 +117,26 @@ struct Drawings {
 #[template(path = "designs/_notices.html")]
 struct Notices<'a> {
     notices: &'a [coil::predict::Notice],
-    changes: &'a [coil::design::Change],
+    changes: &'a [Changed],
     compared: bool,
+}
+
+/// A change in words.
+struct Changed {
+    what: String,
+    before: String,
+    after: String,
+}
+
+impl From<coil::design::Change> for Changed {
+    fn from(change: coil::design::Change) -> Self {
+        let value = |v: Option<String>| v.map_or_else(|| "–".to_owned(), |v| v.trim_matches('"').to_owned());
+        Self {
+            what: view::place_in_words(&change.at),
+            before: value(change.before),
+            after: value(change.after),
+        }
+    }
 }
 
 fn render(template: &impl Template) -> Result<String, Fault> {
@@ -136,6 +154,7 @@ async fn outlook(design: &Design, parent: Option<&Design>) -> Result<Outlook, Fa
         None => None,
     };
     let changes = parent.map(|p| coil::design::differences(p, design)).unwrap_or_default();
+    let changes: Vec<Changed> = changes.into_iter().map(Changed::from).collect();
     match predicted(design.clone()).await? {
         Ok(prediction) => {
             let build = prediction.coils.first().map_or(0.0, |c| c.build_mm);
@@ -201,6 +220,16 @@ async fn base(app: &App, visitor: &Visitor, parent: &str) -> Result<(Design, Opt
     Ok((revision.design.clone(), Some(revision)))
 }
 
+/// The sheet with a stand-in where the name is still empty: a design gets its name when it is saved, and
+/// shows its numbers before.
+fn named(filled: &Filled) -> Filled {
+    let mut named = filled.clone();
+    if named.get("name").is_empty() {
+        named.0.insert("name".into(), "unnamed".into());
+    }
+    named
+}
+
 async fn workbench(
     app: &App,
     visitor: &Visitor,
@@ -211,7 +240,8 @@ async fn workbench(
     let shelf = shelf(app, visitor).await?;
     let start = parent.map_or_else(|| tall_single("", 6, 10.4), |p| p.design.clone());
     // A sheet that cannot be read shows what it went on from.
-    let shown = sheet::read(filled, &start, &shelf).map_or_else(|_| start.clone(), |read| read.design);
+    let named = named(filled);
+    let shown = sheet::read(&named, &start, &shelf).map_or_else(|_| start.clone(), |read| read.design);
     let outlook = outlook(&shown, parent.map(|p| &p.design)).await?;
     let (heading, action) = match parent {
         None => ("New design".to_owned(), "/designs".to_owned()),
@@ -262,12 +292,7 @@ struct Preview {
 
 async fn preview(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<web::Json<Preview>, Fault> {
     let (start, parent) = base(&app, &visitor, filled.get("parent")).await?;
-    // A design gets its name when it is saved; numbers are shown before.
-    let mut filled = filled;
-    if filled.get("name").is_empty() {
-        filled.0.insert("name".into(), "unnamed".into());
-    }
-    match sheet::read(&filled, &start, &shelf(&app, &visitor).await?) {
+    match sheet::read(&named(&filled), &start, &shelf(&app, &visitor).await?) {
         Err(errors) => Ok(web::Json(Preview { errors, ..Preview::default() })),
         Ok(read) => {
             let outlook = outlook(&read.design, parent.as_ref().map(|p| &p.design)).await?;

@@ -1,0 +1,3 @@
+//! Whole journeys of a person through the real interface.
+
+mod first_coil;
