@@ -64,7 +64,7 @@ async fn design(bench: &Bench) -> Result<()> {
     retype(bench, "turns", "7000").await?;
     ensure!(number(bench, "resistance").await? < ohms);
     bench.fill("turns", "plenty").await?;
-    bench.see("cannot read “plenty”").await?;
+    bench.see("Cannot read “plenty”").await?;
     ensure!(bench.value("turns").await? == "plenty", "nothing typed is lost");
     bench.fill("turns", "9,900").await?;
     bench.see("the flanges leave 5.60 mm").await?;
