@@ -72,12 +72,13 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         .await?;
     let mut shop = Shop { store, workshop, owner, dice: StdRng::seed_from_u64(20_261_124) };
     let k7 =
-        shop.spool("K-7", "42 AWG", "polyvinyl-acetal", "heavy", Some((0.0734, 5.61)), 9200.0, "").await?;
-    let k9 =
-        shop.spool("K-9", "42 AWG", "plain-enamel", "single", None, 6100.0, "measures thick: check").await?;
+        shop.spool("K-7", ("42 AWG", "polyvinyl-acetal", "heavy"), Some((0.0734, 5.61)), 9200.0, "").await?;
+    let k9 = shop
+        .spool("K-9", ("42 AWG", "plain-enamel", "single"), None, 6100.0, "measures thick: check")
+        .await?;
     let m2 =
-        shop.spool("M-2", "43 AWG", "polyurethane", "single", Some((0.0607, 7.18)), 14_800.0, "").await?;
-    let m3 = shop.spool("M-3", "43 AWG", "polyurethane", "single", None, 640.0, "nearly empty").await?;
+        shop.spool("M-2", ("43 AWG", "polyurethane", "single"), Some((0.0607, 7.18)), 14_800.0, "").await?;
+    let m3 = shop.spool("M-3", ("43 AWG", "polyurethane", "single"), None, 640.0, "nearly empty").await?;
 
     let mut lap = tall_single("Reed lap steel, bridge", 6, 10.4);
     lap.aims =
@@ -151,9 +152,7 @@ impl Shop<'_> {
     async fn spool(
         &self,
         label: &str,
-        gauge: &str,
-        insulation: &str,
-        build: &str,
+        (gauge, insulation, build): (&str, &str, &str),
         measured: Option<(f64, f64)>,
         left_m: f64,
         remark: &str,

@@ -240,7 +240,7 @@ impl Store {
             DesignOrder::Newest => {}
             DesignOrder::Name => found.sort_by_key(|row| row.name.to_lowercase()),
             DesignOrder::Resistance => {
-                found.sort_by(|a, b| falling(a.resistance_20c_ohm, b.resistance_20c_ohm))
+                found.sort_by(|a, b| falling(a.resistance_20c_ohm, b.resistance_20c_ohm));
             }
             DesignOrder::Inductance => found.sort_by(|a, b| falling(a.inductance_h, b.inductance_h)),
         }

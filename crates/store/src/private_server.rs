@@ -144,6 +144,14 @@ impl PrivateServer {
         self.wait_until_ready().await
     }
 
+    /// Kills the server as a fault would, for tests and drills; [`Self::restart`] brings it back with every
+    /// row that was committed.
+    pub async fn crash(&mut self) {
+        let id = std::fs::read_to_string(self.runtime.join("db.pid")).unwrap_or_default();
+        let _ = Command::new("kill").args(["-9", id.trim()]).status().await;
+        self.ended().await;
+    }
+
     /// Stops the server and waits until it is down.
     pub async fn stop(mut self) {
         self.lifeline = None;
@@ -159,7 +167,7 @@ impl PrivateServer {
                 return Ok(());
             }
             let ended = !matches!(self.child.try_wait(), Ok(None));
-            if ended || began.elapsed() > Duration::from_secs(60) {
+            if ended || began.elapsed() > Duration::from_mins(1) {
                 let log = self.folder.join("mariadb.log");
                 let text = fs::read_to_string(&log).unwrap_or_default();
                 let lines: Vec<&str> = text.lines().collect();

@@ -33,7 +33,7 @@ async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &st
     store.save_revision(workshop, author, &new).await.unwrap()
 }
 
-fn run_of<'a>(revision: RevisionId, operator: PersonId, design: &'a coil::design::Design) -> NewRun<'a> {
+fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Design) -> NewRun<'_> {
     NewRun {
         key: ClientKey::random(),
         revision,

@@ -7,6 +7,15 @@ use super::{
 use crate::magnet::{Grade, Material};
 use crate::wire::{Build, Insulation, ToleranceRange};
 
+/// Where string `string` (from 1) of `count` stands along the row, mm, kept to the nanometre so that equal
+/// rows compare equal. String 1 is the thinnest: on the treble side, at positive x, unless left-handed.
+#[must_use]
+pub fn place_in_row(string: u32, count: u32, pitch_mm: f64, handed: Handed) -> f64 {
+    let side = if handed == Handed::Right { 1.0 } else { -1.0 };
+    let steps = f64::from(count - 1) / 2.0 - f64::from(string - 1);
+    (side * steps * pitch_mm * 1e6).round() / 1e6
+}
+
 /// A tall single for `count` strings at `pitch_mm`: rods of 4.75 mm in a row, a narrow coil 10.92 mm
 /// high, 42 AWG heavy polyvinyl acetal.
 #[must_use]
@@ -17,8 +26,7 @@ pub fn tall_single(name: &str, count: u32, pitch_mm: f64) -> Design {
     let poles = (1..=count).map(|string| Pole {
         coil: "A".into(),
         string: Some(string),
-        // String 1 is the thinnest: on the treble side, at positive x.
-        x_mm: row_mm / 2.0 - pitch_mm * f64::from(string - 1),
+        x_mm: place_in_row(string, count, pitch_mm, Handed::Right),
         shape: PoleShape::Rod,
         diameter_mm: ROD_MM,
         length_mm: 17.0,

@@ -2,6 +2,7 @@
 
 use super::Svg;
 use coil::predict::Response;
+use std::fmt::Write as _;
 
 const WIDTH: f64 = 120.0;
 const HEIGHT: f64 = 56.0;
@@ -45,7 +46,9 @@ pub fn response(curve: &Response) -> String {
     for (class, values) in [("unloaded", &curve.unloaded_db), ("loaded", &curve.loaded_db)] {
         let mut path = String::new();
         for (hz, db) in curve.hz.iter().zip(values).filter(|(hz, _)| **hz >= 100.0) {
-            path.push_str(&format!("{}{:.2} {:.2}", if path.is_empty() { "M" } else { "L" }, x(*hz), y(*db)));
+            let pen = if path.is_empty() { "M" } else { "L" };
+            // Writing to a string cannot fail.
+            let _ = write!(path, "{pen}{:.2} {:.2}", x(*hz), y(*db));
         }
         svg.put(format_args!(r#"<path class="curve {class}" d="{path}"/>"#));
     }

@@ -116,7 +116,7 @@ struct Drawings {
 #[derive(Template)]
 #[template(path = "designs/_notices.html")]
 struct Notices<'a> {
-    notices: &'a [coil::predict::Notice],
+    all: &'a [coil::predict::Notice],
     changes: &'a [Changed],
     compared: bool,
 }
@@ -168,7 +168,7 @@ async fn outlook(design: &Design, parent: Option<&Design>) -> Result<Outlook, Fa
                     response: crate::drawing::response(&prediction.response),
                 })?,
                 notices: render(&Notices {
-                    notices: &prediction.notices,
+                    all: &prediction.notices,
                     changes: &changes,
                     compared: parent.is_some(),
                 })?,
@@ -192,11 +192,7 @@ async fn outlook(design: &Design, parent: Option<&Design>) -> Result<Outlook, Fa
                     section: crate::drawing::section(design, 0.0),
                     response: String::new(),
                 })?,
-                notices: render(&Notices {
-                    notices: &notices,
-                    changes: &changes,
-                    compared: parent.is_some(),
-                })?,
+                notices: render(&Notices { all: &notices, changes: &changes, compared: parent.is_some() })?,
             })
         }
     }
@@ -215,7 +211,7 @@ async fn base(app: &App, visitor: &Visitor, parent: &str) -> Result<(Design, Opt
     if parent.is_empty() {
         return Ok((tall_single("", 6, 10.4), None));
     }
-    let id = parent.parse().map_err(|_| Fault::Missing("revision"))?;
+    let Ok(id) = parent.parse() else { return Err(Fault::Missing("revision")) };
     let revision = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
     Ok((revision.design.clone(), Some(revision)))
 }

@@ -2,7 +2,7 @@
 
 use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field};
-use coil::design::{Aims, Design, Direction, Handed, OneString, Polarity, Pole, PoleShape};
+use coil::design::{Aims, Design, Direction, OneString, Polarity, Pole, PoleShape, place_in_row};
 use coil::former::{Core, CoreShape};
 use coil::magnet::{Grade, Material};
 use coil::quantity::{Fraction, Inductance, Length, Resistance, Spoken, Temperature, Tension, Turns, fixed};
@@ -325,15 +325,11 @@ fn strings_and_poles(reader: &mut Reader, design: &mut Design) {
     let up: Polarity = reader.choice("up", Polarity::South);
     let bottom_mm = old.as_ref().map_or(0.0, |p| p.bottom_mm);
     let coil = design.coils.first().map_or_else(|| "A".to_owned(), |c| c.name.clone());
-    let middle = f64::from(design.strings.count - 1) / 2.0;
-    // Seen from above with the bridge away, string 1 stands at the treble end, which a left-handed
-    // instrument has on the other side.
-    let side = if design.strings.handed == Handed::Right { 1.0 } else { -1.0 };
     design.poles = (1..=design.strings.count)
         .map(|string| Pole {
             coil: coil.clone(),
             string: Some(string),
-            x_mm: side * (middle - f64::from(string - 1)) * design.strings.pitch_mm,
+            x_mm: place_in_row(string, design.strings.count, design.strings.pitch_mm, design.strings.handed),
             shape: PoleShape::Rod,
             diameter_mm: diameter,
             length_mm: reader.mm(&format!("length_{string}"), 2.0, 60.0, 17.0),
@@ -425,6 +421,7 @@ fn choices(all: &[(&str, &str)]) -> Vec<Choice> {
 
 /// The sheet's sections with what was typed and what is wrong with it.
 #[must_use]
+#[allow(clippy::too_many_lines, reason = "one table of all fields; cut up it would be harder to read")]
 pub fn sections(filled: &Filled, errors: &Errors, shelf: &[Shelf]) -> Vec<Section> {
     let fill = |field: Field| {
         let value = filled.get(&field.name).to_owned();

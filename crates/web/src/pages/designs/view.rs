@@ -29,6 +29,7 @@ pub struct Cell {
     pub measured: String,
 }
 
+#[allow(clippy::too_many_lines, reason = "one table of all cells")]
 /// The strip of a prediction, with the change against `before` and what was measured, SI, by key.
 pub fn cells(
     design: &Design,

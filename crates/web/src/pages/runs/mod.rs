@@ -131,7 +131,7 @@ fn respond(page: &impl Template, errors: &Errors) -> Result<HttpResponse, Fault>
 
 async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
     let workshop = visitor.workshop();
-    let id = filled.get("revision").parse().map_err(|_| Fault::Missing("revision"))?;
+    let Ok(id) = filled.get("revision").parse() else { return Err(Fault::Missing("revision")) };
     let revision = app.store.revision(workshop, RevisionId(id)).await?;
     let mut errors = Errors::new();
     let turns = match Turns::parse(filled.get("turns")) {
@@ -152,7 +152,7 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
     let spool = match filled.get("spool") {
         "" => None,
         text => {
-            let id = text.parse().map_err(|_| Fault::Missing("spool"))?;
+            let Ok(id) = text.parse() else { return Err(Fault::Missing("spool")) };
             Some(app.store.spool(workshop, SpoolId(id)).await?)
         }
     };

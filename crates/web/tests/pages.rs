@@ -1,0 +1,221 @@
+//! Pages over HTTP, against a private MariaDB: who may see what, and what a visitor is told.
+#![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
+
+use scraper::{Html, Selector};
+use std::collections::HashMap;
+use std::fmt::Write as _;
+use std::net::TcpListener;
+use store::Store;
+use store::person::NewPerson;
+use store::private_server::PrivateServer;
+use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
+use tokio::net::TcpStream;
+
+/// A browser without a screen: keeps its cookie, follows nothing.
+struct Visit {
+    address: std::net::SocketAddr,
+    cookie: String,
+}
+
+struct Answer {
+    status: u16,
+    headers: HashMap<String, String>,
+    body: String,
+}
+
+impl Answer {
+    fn find(&self, css: &str) -> Option<String> {
+        let page = Html::parse_document(&self.body);
+        page.select(&Selector::parse(css).unwrap())
+            .next()
+            .map(|e| e.text().collect::<String>().trim().to_owned())
+    }
+
+    fn field(&self, name: &str) -> String {
+        let page = Html::parse_document(&self.body);
+        let css = Selector::parse(&format!("[name={name}]")).unwrap();
+        page.select(&css).next().and_then(|e| e.value().attr("value").map(str::to_owned)).unwrap_or_default()
+    }
+}
+
+impl Visit {
+    fn to(store: &Store) -> Self {
+        let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+        let address = listener.local_addr().unwrap();
+        tokio::spawn(web::serve(store.clone(), listener).unwrap());
+        Self { address, cookie: String::new() }
+    }
+
+    async fn ask(&mut self, method: &str, path: &str, body: &str) -> Answer {
+        let mut stream = TcpStream::connect(self.address).await.unwrap();
+        let mut request = format!("{method} {path} HTTP/1.1\r\nHost: here\r\nConnection: close\r\n");
+        if !self.cookie.is_empty() {
+            write!(request, "Cookie: {}\r\n", self.cookie).unwrap();
+        }
+        if method == "POST" {
+            write!(
+                request,
+                "Content-Type: application/x-www-form-urlencoded\r\nContent-Length: {}\r\n",
+                body.len()
+            )
+            .unwrap();
+        }
+        write!(request, "\r\n{body}").unwrap();
+        stream.write_all(request.as_bytes()).await.unwrap();
+        let mut raw = Vec::new();
+        stream.read_to_end(&mut raw).await.unwrap();
+        let text = String::from_utf8_lossy(&raw).into_owned();
+        let (head, body) = text.split_once("\r\n\r\n").unwrap();
+        let mut lines = head.lines();
+        let status = lines.next().unwrap().split(' ').nth(1).unwrap().parse().unwrap();
+        let headers: HashMap<String, String> =
+            lines.filter_map(|l| l.split_once(": ")).map(|(k, v)| (k.to_lowercase(), v.to_owned())).collect();
+        if let Some(cookie) = headers.get("set-cookie") {
+            cookie.split(';').next().unwrap().clone_into(&mut self.cookie);
+        }
+        Answer { status, headers, body: body.to_owned() }
+    }
+
+    async fn get(&mut self, path: &str) -> Answer {
+        self.ask("GET", path, "").await
+    }
+
+    async fn post(&mut self, path: &str, fields: &[(&str, &str)]) -> Answer {
+        let encode = |text: &str| text.bytes().map(|b| format!("%{b:02X}")).collect::<String>();
+        let body: Vec<String> = fields.iter().map(|(k, v)| format!("{k}={}", encode(v))).collect();
+        self.ask("POST", path, &body.join("&")).await
+    }
+
+    async fn sign_in(&mut self, name: &str, password: &str) -> Answer {
+        let token = self.get("/sign-in").await.field("csrf");
+        self.post(
+            "/sign-in",
+            &[("csrf", &token), ("sign_in", name), ("password", password), ("next", "/logbook")],
+        )
+        .await
+    }
+}
+
+async fn with_workshop(store: &Store, name: &str) {
+    let hash = web::hash_password("seven thousand turns");
+    let owner = NewPerson { name: "Ode Farrow", sign_in: name, password_hash: Some(&hash) };
+    store.create_workshop(name, &owner).await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_page_has_the_policy_and_asks_to_sign_in() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    for path in
+        ["/", "/designs", "/designs/new", "/revisions/1", "/runs/1", "/logbook", "/logbook.csv", "/spools"]
+    {
+        let answer = visit.get(path).await;
+        assert_eq!(answer.status, 303, "{path}");
+        assert!(answer.headers["location"].starts_with("/sign-in?next=/"), "{path}");
+        let policy = &answer.headers["content-security-policy"];
+        assert!(policy.contains("default-src 'self'") && !policy.contains("unsafe"), "{path}");
+    }
+    let page = visit.get("/sign-in").await;
+    assert!(!page.body.contains("<style") && !page.body.contains("style=") && !page.body.contains("onclick"));
+    assert_eq!(visit.get("/healthz").await.body, "ok\n");
+    assert_eq!(visit.get("/assets/old/own/filamentum.css").await.headers["cache-control"], "no-cache");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn signing_in_needs_the_token_and_is_limited() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let forged = visit.post("/sign-in", &[("sign_in", "ode"), ("password", "seven thousand turns")]).await;
+    assert_eq!(forged.status, 403);
+    let before = {
+        visit.get("/sign-in").await;
+        visit.cookie.clone()
+    };
+    let answer = visit.sign_in("ODE", "seven thousand turns").await;
+    assert_eq!((answer.status, answer.headers["location"].as_str()), (303, "/logbook"));
+    assert_ne!(visit.cookie, before, "a session planted before signing in is worth nothing");
+    assert_eq!(visit.get("/logbook").await.status, 200);
+    // Without the token nothing is written, signed in or not.
+    assert_eq!(visit.post("/spools", &[("label", "K-1")]).await.status, 403);
+    let mut guesser = Visit { address: visit.address, cookie: String::new() };
+    let mut last = 0;
+    for _ in 0..14 {
+        last = guesser.sign_in("ode", "wrong").await.status;
+    }
+    assert_eq!(last, 429);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn another_workshop_sees_nothing() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    with_workshop(&store, "wren").await;
+    let mut ode = Visit::to(&store);
+    ode.sign_in("ode", "seven thousand turns").await;
+    let sheet = ode.get("/designs/new").await;
+    let mut fields: Vec<(String, String)> =
+        web::sheet::filled_from(&coil::design::tall_single("Secret", 6, 10.4)).0.into_iter().collect();
+    fields.push(("csrf".into(), sheet.field("csrf")));
+    fields.push(("key".into(), sheet.field("key")));
+    let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let saved = ode.post("/designs", &borrowed).await;
+    assert_eq!(saved.status, 303);
+    let path = saved.headers["location"].clone();
+    // The same form sent twice is one design.
+    assert_eq!(ode.post("/designs", &borrowed).await.headers["location"], path);
+    assert!(ode.get(&path).await.find("h1").unwrap().contains("Secret"));
+    let mut wren = Visit::to(&store);
+    wren.sign_in("wren", "seven thousand turns").await;
+    for hidden in
+        [path.clone(), format!("{path}/edit"), format!("{path}/design.json"), "/runs/new?revision=1".into()]
+    {
+        let answer = wren.get(&hidden).await;
+        assert_eq!(answer.status, 404, "{hidden}");
+        assert!(!answer.body.contains("Secret"));
+    }
+    assert!(!wren.get("/designs").await.body.contains("Secret"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_refused_sheet_keeps_what_was_typed() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    visit.sign_in("ode", "seven thousand turns").await;
+    let sheet = visit.get("/designs/new").await;
+    let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    filled.insert("turns".into(), "a <b>lot</b>".into());
+    filled.insert("csrf".into(), sheet.field("csrf"));
+    filled.insert("key".into(), sheet.field("key"));
+    let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let answer = visit.post("/designs", &borrowed).await;
+    assert_eq!(answer.status, 422);
+    assert_eq!(answer.field("turns"), "a <b>lot</b>");
+    assert_eq!(answer.field("name"), "Sedge");
+    assert!(answer.find("#e-turns").unwrap().contains("as a number"));
+    assert!(!answer.body.contains("<b>lot"), "what is typed is never markup");
+}
+
+/// The database goes away and comes back: a page says so, and nothing has to be restarted.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_database_goes_away_and_comes_back() {
+    let mut server = PrivateServer::temporary().await.unwrap();
+    let store = Store::connect(&server.url("filamentum")).await.unwrap();
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    visit.sign_in("ode", "seven thousand turns").await;
+    assert_eq!(visit.get("/").await.status, 200);
+    server.crash().await;
+    for path in ["/", "/designs/new"] {
+        let answer = visit.get(path).await;
+        assert_eq!(answer.status, 503, "{path}");
+        assert_eq!(answer.find("h1").unwrap(), "The database is away");
+    }
+    assert_eq!(visit.get("/healthz").await.status, 503);
+    server.restart().await.unwrap();
+    let back = visit.get("/").await;
+    assert_eq!(back.status, 200, "the session is still good");
+    server.stop().await;
+}
