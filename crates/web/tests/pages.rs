@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 use std::net::TcpListener;
 use store::Store;
 use store::person::NewPerson;
-use store::private_server::PrivateServer;
+use store::private_server::{Durability, PrivateServer};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::TcpStream;
 
@@ -201,7 +201,8 @@ async fn a_refused_sheet_keeps_what_was_typed() {
 /// The database goes away and comes back: a page says so, and nothing has to be restarted.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_database_goes_away_and_comes_back() {
-    let mut server = PrivateServer::temporary().await.unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let mut server = PrivateServer::start(folder.path(), Durability::Full).await.unwrap();
     let store = Store::connect(&server.url("filamentum")).await.unwrap();
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);

@@ -17,10 +17,7 @@ pub fn band(predicted: &Quantity, aim: Option<[f64; 2]>, measured: Option<f64>) 
     let mut svg = Svg::default();
     if let Some([from, to]) = aim {
         let (a, b) = (at(from), at(to));
-        svg.put(format_args!(
-            r#"<rect class="aim" x="{a:.1}" y="3" width="{:.1}" height="14"/>"#,
-            (b - a).max(0.5)
-        ));
+        svg.put(format_args!(r#"<path class="aim" d="M{a:.1} 10H{:.1}"/>"#, b.max(a + 0.5)));
         svg.put(format_args!(
             r#"<path class="aim-edge" d="M{0:.1} 2h-3v16h3M{1:.1} 2h3v16h-3"/>"#,
             a + 1.0,
