@@ -61,3 +61,79 @@ fn fresh_leaves_a_folder_alone_that_is_not_ours() {
     assert!(!output.status.success() && text.contains("not a data folder"), "{text}");
     assert!(folder.path().join("letter.txt").exists());
 }
+
+/// A demo that runs; killed when dropped.
+struct Demo(std::process::Child, std::sync::mpsc::Receiver<String>);
+
+impl Demo {
+    fn start(data: &std::path::Path) -> Self {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_filamentum"))
+            .args(["demo", "--port", "0", "--data"])
+            .arg(data)
+            .env_remove("DATABASE_URL")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        let (sender, lines) = std::sync::mpsc::channel();
+        let out = child.stdout.take().unwrap();
+        std::thread::spawn(move || {
+            use std::io::BufRead as _;
+            for line in std::io::BufReader::new(out).lines().map_while(Result::ok) {
+                let _ = sender.send(line);
+            }
+        });
+        Self(child, lines)
+    }
+
+    /// All lines up to one that holds `text`.
+    fn until(&self, text: &str) -> Vec<String> {
+        let mut seen = Vec::new();
+        loop {
+            let line = self.1.recv_timeout(std::time::Duration::from_mins(2)).unwrap();
+            let last = line.contains(text);
+            seen.push(line);
+            if last {
+                return seen;
+            }
+        }
+    }
+
+    fn signal(&self, name: &str) {
+        Command::new("kill").args([name, &self.0.id().to_string()]).status().unwrap();
+    }
+}
+
+impl Drop for Demo {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// The demo starts, holds its folder, survives a crash with its data, and stops cleanly.
+#[test]
+fn the_demo_lives_crashes_and_comes_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("demo");
+    let mut first = Demo::start(&data);
+    let lines = first.until("Sign in as");
+    assert!(lines.iter().any(|l| l.contains("Loading the demo")));
+    assert!(lines.iter().any(|l| l.contains("http://127.0.0.1:")));
+    // The folder is taken.
+    let second = filamentum(&["demo", "--port", "0", "--data", &data.display().to_string()], "");
+    let text = String::from_utf8_lossy(&second.stderr).into_owned();
+    assert!(!second.status.success() && text.contains("in use") && text.contains("--data"), "{text}");
+    // A crash takes the server down with it and leaves the data.
+    first.signal("-9");
+    first.0.wait().unwrap();
+    let pid_free = || std::fs::File::open(data.join("lock")).unwrap().try_lock().is_ok();
+    assert!(pid_free());
+    std::thread::sleep(std::time::Duration::from_secs(2));
+    let mut again = Demo::start(&data);
+    let lines = again.until("Sign in as");
+    assert!(!lines.iter().any(|l| l.contains("Loading the demo")), "the data are kept: {lines:?}");
+    again.signal("-TERM");
+    again.until("the data are kept");
+    assert!(again.0.wait().unwrap().success());
+}

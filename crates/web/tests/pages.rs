@@ -220,3 +220,153 @@ async fn the_database_goes_away_and_comes_back() {
     assert_eq!(back.status, 200, "the session is still good");
     server.stop().await;
 }
+
+/// Signs in and saves a standard design; gives the path of its revision.
+async fn with_design(visit: &mut Visit) -> String {
+    visit.sign_in("ode", "seven thousand turns").await;
+    let sheet = visit.get("/designs/new").await;
+    let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    filled.insert("csrf".into(), sheet.field("csrf"));
+    filled.insert("key".into(), sheet.field("key"));
+    let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    visit.post("/designs", &borrowed).await.headers["location"].clone()
+}
+
+/// Starts a run of that revision; gives its path.
+async fn with_run(visit: &mut Visit, revision: &str) -> String {
+    let id = revision.rsplit('/').next().unwrap().to_owned();
+    let page = visit.get(&format!("/runs/new?revision={id}")).await;
+    let (token, key) = (page.field("csrf"), page.field("key"));
+    let operator = Html::parse_document(&page.body)
+        .select(&Selector::parse("[name=operator] option").unwrap())
+        .next()
+        .and_then(|o| o.value().attr("value").map(str::to_owned))
+        .unwrap();
+    let fields = [
+        ("csrf", token.as_str()),
+        ("key", &key),
+        ("revision", &id),
+        ("turns", "7,620"),
+        ("stops", "300, 7620"),
+        ("operator", &operator),
+        ("spool", ""),
+        ("remark", "=first"),
+    ];
+    visit.post("/runs", &fields).await.headers["location"].clone()
+}
+
+async fn log(visit: &mut Visit, run: &str, readings: &[(&str, &str)]) -> Answer {
+    let page = visit.get(run).await;
+    let (token, key) = (page.field("csrf"), page.field("key"));
+    let mut fields = vec![("csrf", token.as_str()), ("key", key.as_str())];
+    fields.extend_from_slice(readings);
+    visit.post(&format!("{run}/readings"), &fields).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_run_from_start_to_verdict_and_export() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    let run = with_run(&mut visit, &revision).await;
+    assert!(visit.get(&run).await.find(".verdict h2").unwrap().contains("Waiting"));
+    let empty = log(&mut visit, &run, &[("turns", "")]).await;
+    assert_eq!(empty.status, 422);
+    assert!(empty.find("#e-turns").unwrap().contains("at least one reading"));
+    for (field, typed, says) in [
+        ("resistance", "5.8 H", "not a unit"),
+        ("inductance", "-2", "cannot be"),
+        ("flux_3", "9 T", "cannot be"),
+        ("turns", "lots", "as a number"),
+    ] {
+        let refused = log(&mut visit, &run, &[(field, typed), ("coil_c", "22"), ("test_hz", "1k")]).await;
+        assert_eq!(refused.status, 422, "{field}");
+        assert!(refused.find(&format!("#e-{field}")).unwrap().contains(says), "{field}");
+        assert_eq!(refused.field(field), typed, "nothing typed is lost");
+    }
+    let logged = log(
+        &mut visit,
+        &run,
+        &[
+            ("turns", "7620"),
+            ("resistance", "5.85k"),
+            ("coil_c", "25"),
+            ("inductance", "2.16"),
+            ("test_hz", "1 kHz"),
+        ],
+    )
+    .await;
+    assert_eq!(logged.status, 303);
+    let page = visit.get(&run).await;
+    assert_eq!(page.find(".verdict h2").unwrap(), "Pass");
+    assert!(page.find(".compare tbody").unwrap().contains("inside the band"));
+    let csv = visit.get("/logbook.csv").await;
+    assert!(csv.headers["content-type"].starts_with("text/csv"));
+    let lines: Vec<&str> = csv.body.lines().filter(|line| line.contains(',')).collect();
+    assert_eq!(lines.len(), 2);
+    assert!(
+        lines[1].starts_with("1,") && lines[1].contains(",7620,7620,") && lines[1].contains(",pass,"),
+        "{}",
+        lines[1]
+    );
+    assert!(visit.get("/logbook?verdict=pass&q=sedge").await.body.contains("Run 1"));
+    assert!(!visit.get("/logbook?verdict=stop").await.body.contains("Run 1"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn open_coils_and_reversed_poles_stop_the_run() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    let run = with_run(&mut visit, &revision).await;
+    // South is up by design: a positive reading is a north pole.
+    log(&mut visit, &run, &[("turns", "7620"), ("flux_2", "1200 G")]).await;
+    let page = visit.get(&run).await;
+    assert!(page.find(".verdict").unwrap().contains("Pole 2 looks the wrong way up"));
+    let second = with_run(&mut visit, &revision).await;
+    log(&mut visit, &second, &[("resistance", "OL")]).await;
+    let page = visit.get(&second).await;
+    assert_eq!(page.find(".verdict h2").unwrap(), "Stop");
+    assert!(page.find(".verdict").unwrap().contains("reads open"));
+    assert!(visit.get("/").await.body.contains("The coil reads open"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_correction_belongs_to_its_own_run() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    let (first, second) = (with_run(&mut visit, &revision).await, with_run(&mut visit, &revision).await);
+    log(&mut visit, &first, &[("turns", "762")]).await;
+    // The first reading of the first run cannot be corrected from the second.
+    let foreign = log(&mut visit, &second, &[("turns", "7620"), ("corrects", "1")]).await;
+    assert_eq!(foreign.status, 404);
+    assert_eq!(log(&mut visit, &first, &[("turns", "7620"), ("corrects", "1")]).await.status, 303);
+    let page = visit.get(&first).await;
+    assert!(page.find(".log .struck").unwrap().contains("762"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_preview_answers_with_numbers_or_messages() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    visit.sign_in("ode", "seven thousand turns").await;
+    let sheet = visit.get("/designs/new").await;
+    let mut filled = web::sheet::filled_from(&coil::design::tall_single("", 6, 10.4)).0;
+    filled.insert("csrf".into(), sheet.field("csrf"));
+    for (turns, good) in [("7620", true), ("0", false)] {
+        filled.insert("turns".into(), turns.into());
+        let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+        let answer = visit.post("/designs/preview", &borrowed).await;
+        let body =
+            answer.body.find('{').map(|at| &answer.body[at..=answer.body.rfind('}').unwrap()]).unwrap();
+        let json: serde_json::Value = serde_json::from_str(body).unwrap();
+        assert_eq!(json["errors"].as_object().unwrap().is_empty(), good);
+        assert_eq!(json["strip"].as_str().unwrap().contains("data-cell=\"resistance\""), good);
+        assert_eq!(json["drawings"].as_str().unwrap().contains("<svg"), good);
+    }
+}

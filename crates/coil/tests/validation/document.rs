@@ -55,3 +55,64 @@ fn other_formats_parse_and_say_by_name_that_they_are_not_predicted() {
     let problems = predict(&design).unwrap_err();
     assert!(problems.iter().any(|p| p.at == "kind" && p.text.contains("twin coil")), "{problems:?}");
 }
+
+/// Hostile or absurd documents are refused in words; none panics or hangs.
+#[rstest]
+#[case("")]
+#[case("null")]
+#[case("[]")]
+#[case("\"filamentum-design/1\"")]
+#[case("{\"format\": 7}")]
+#[case("{\"format\": \"filamentum-design/1\"}")]
+#[case(
+    "{\"format\": \"filamentum-design/1\", \"name\": \"x\", \"kind\": \"tall-single\", \"strings\": {\"count\": 1e99, \"pitch_mm\": 10}, \"coils\": []}"
+)]
+fn hostile_documents_are_refused(#[case] text: &str) {
+    assert!(!read(text).unwrap_err().is_empty());
+}
+
+#[test]
+fn deep_nesting_is_refused() {
+    let deep = "[".repeat(100_000);
+    assert!(!read(&deep).unwrap_err().is_empty());
+}
+
+#[rstest]
+#[case("/strings/each/0/gap_mm", json!(-1), "strings.each[0].gap_mm")]
+#[case("/strings/pitch_mm", json!(0.1), "strings.pitch_mm")]
+#[case("/coils/0/former/core/width_mm", json!(-4), "coils[0].former.core")]
+#[case("/coils/0/former/core/shape", json!("round"), "coils[0].former.core.width_mm")]
+#[case("/coils/0/wire/spool/ohm_per_m", json!(0), "coils[0].wire.spool.ohm_per_m")]
+#[case("/coils/0/wind/packing", json!(3), "coils[0].wind.packing")]
+#[case("/coils/0/wind/tension_n", json!(99), "coils[0].wind.tension_n")]
+#[case("/poles/0/string", json!(12), "poles[0].string")]
+#[case("/poles/0/charge", json!(1.5), "poles[0].charge")]
+#[case("/poles/0/material", json!({"mu_r": 0.2}), "poles[0].material.mu_r")]
+#[case("/bars/0/size_mm", json!([1, 2, -3]), "bars[0].size_mm")]
+#[case("/metal/0/size_mm", json!([1, 2, 1e6]), "metal[0].size_mm")]
+#[case("/metal/1/wall_mm", json!(0), "metal[1].wall_mm")]
+#[case("/load/volume_kohm", json!(0), "load.volume_kohm")]
+#[case("/load/cable_pf", json!(-1), "load.cable_pf")]
+#[case("/aims/resistance_ohm", json!([6000, 5000]), "aims.resistance_ohm")]
+#[case("/wiring/sense", json!({"Q": "start-to-ground"}), "wiring.sense.Q")]
+fn values_out_of_range_are_refused_at_their_place(
+    #[case] pointer: &str,
+    #[case] value: Value,
+    #[case] at: &str,
+) {
+    let mut document: Value = serde_json::from_str(EXAMPLE).unwrap();
+    let (parent, key) = pointer.rsplit_once('/').unwrap();
+    document.pointer_mut(parent).unwrap()[key] = value;
+    let problems = read(&document.to_string()).unwrap_err();
+    assert!(problems.iter().any(|p| p.at.starts_with(at)), "{problems:?}");
+    assert!(problems.iter().all(|p| !p.text.is_empty() && !p.try_.is_empty()));
+}
+
+#[test]
+fn poles_do_not_stand_in_one_another() {
+    let mut document: Value = serde_json::from_str(EXAMPLE).unwrap();
+    let mut second = document["poles"][0].clone();
+    second["x_mm"] = json!(second["x_mm"].as_f64().unwrap() + 2.0);
+    document["poles"].as_array_mut().unwrap().push(second);
+    assert!(read(&document.to_string()).unwrap_err().iter().any(|p| p.at == "poles[1].x_mm"));
+}

@@ -6,6 +6,9 @@ mod common_practice;
 mod document;
 mod finite_elements;
 mod laws;
+mod monte_carlo;
+mod notices;
+mod physical_sense;
 mod self_capacitance;
 
 /// Reads one of the committed reference files, which say in their `provenance` where they come from.

@@ -216,3 +216,53 @@ async fn the_bench_on_a_phone() -> Result<()> {
     })
     .await
 }
+
+/// Two tabs on one design: both changes become revisions, neither is lost, and each says what it went on
+/// from.
+#[tokio::test(flavor = "multi_thread")]
+async fn two_edits_of_one_revision() -> Result<()> {
+    journey((1280, 800), async |bench| {
+        set_up(bench).await?;
+        bench.press("Begin a design").await?;
+        bench.fill("name", "Heron mandola").await?;
+        bench.choose("pattern", "straight").await?;
+        bench.choose("core", "own").await?;
+        bench
+            .until(
+                "own sizes are asked for",
+                "!document.querySelector('[name=core_width]').closest('.field').hidden",
+            )
+            .await?;
+        bench
+            .until("the liner is not", "document.querySelector('[name=liner]').closest('.field').hidden")
+            .await?;
+        bench.choose("core", "rods").await?;
+        bench.fill("count", "4").await?;
+        bench
+            .until("four rods are drawn", "document.querySelectorAll('.drawing.top .pole').length === 4")
+            .await?;
+        bench
+            .until(
+                "a fifth is not asked for",
+                "document.querySelector('[name=length_5]').closest('.field').hidden",
+            )
+            .await?;
+        bench.press("Save the design").await?;
+        bench.see("Heron mandola r1").await?;
+        let revision = bench.client.current_url().await?.path().to_owned();
+        for (turns, number) in [("7000", "r2"), ("7200", "r3")] {
+            bench.open(&format!("{revision}/edit")).await?;
+            retype(bench, "turns", turns).await?;
+            bench.press("Save as next revision").await?;
+            bench.see(&format!("Heron mandola {number}")).await?;
+            let changes = bench.text(".changes tbody").await?;
+            ensure!(changes.contains("7620") && changes.contains(turns), "{changes}");
+        }
+        bench.open("/designs?sort=name").await?;
+        bench.see("r3").await?;
+        bench.accessible().await?;
+        bench.open("/designs?q=nothing+like+it").await?;
+        bench.see("No design has").await
+    })
+    .await
+}

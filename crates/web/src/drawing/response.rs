@@ -58,3 +58,24 @@ pub fn response(curve: &Response) -> String {
         "Response in decibels over frequency, coil alone and loaded",
     )
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn curves_start_flat_and_stay_in_the_frame() {
+        let curve = Response {
+            hz: vec![50.0, 100.0, 1000.0, 20_000.0],
+            unloaded_db: vec![0.0, 0.0, 1.0, 99.0],
+            loaded_db: vec![0.0, 0.0, 0.5, -99.0],
+        };
+        let svg = response(&curve);
+        assert_eq!(svg.matches("class=\"curve").count(), 2);
+        // 100 Hz at the left edge, 20 kHz at the right, and levels clamped to the frame.
+        assert!(
+            svg.contains("M9.00 30.80") && svg.contains("L118.00 2.00") && svg.contains("L118.00 50.00"),
+            "{svg}"
+        );
+    }
+}

@@ -70,3 +70,24 @@ pub fn thread(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<Knot> {
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(false, None, "later now later later later")]
+    #[case(true, None, "done now later later later")]
+    #[case(true, Some(Stage::Wind), "done done now later later")]
+    #[case(true, Some(Stage::Measure), "done done done now later")]
+    #[case(true, Some(Stage::Judge), "done done done done now")]
+    fn the_thread_shows_what_is_done_and_what_is_next(
+        #[case] aim: bool,
+        #[case] stage: Option<Stage>,
+        #[case] states: &str,
+    ) {
+        let knots: Vec<&str> = thread(aim, stage, false).iter().map(|knot| knot.state).collect();
+        assert_eq!(knots.join(" "), states);
+    }
+}

@@ -1,0 +1,108 @@
+//! What a design alone can reveal: every notice appears when its mistake is made, says its numbers and what
+//! to try, and is silent otherwise. The thresholds are common practice, no source.
+
+use coil::design::{Design, Polarity, Spool, tall_single};
+use coil::magnet::{Grade, Material};
+use coil::predict::{Level, Notice, predict};
+use rstest::rstest;
+
+fn notices(change: impl FnOnce(&mut Design)) -> Vec<Notice> {
+    let mut design = tall_single("notices", 6, 10.4);
+    change(&mut design);
+    predict(&design).unwrap().notices
+}
+
+fn spool(spool: Spool) -> impl FnOnce(&mut Design) {
+    move |design| design.coils[0].wire.spool = Some(spool)
+}
+
+#[test]
+fn a_sound_design_is_left_in_peace() {
+    assert_eq!(notices(|_| {}), Vec::new());
+}
+
+#[rstest]
+#[case::too_many(9500, Level::Stop, "wire-does-not-fit")]
+#[case::to_the_edge(8800, Level::Warn, "fills-to-the-edge")]
+fn turns_and_room(#[case] turns: u32, #[case] level: Level, #[case] code: &str) {
+    let found = notices(|d| d.coils[0].wind.turns = turns);
+    assert_eq!((found[0].level, found[0].code.as_str()), (level, code));
+    assert!(found[0].text.contains("mm") && !found[0].try_.is_empty());
+    assert_eq!(found[0].at, "coils[0].wind.turns");
+}
+
+/// The turns that the notice offers instead do fit.
+#[test]
+fn the_way_out_of_a_full_coil_is_a_way_out() {
+    let found = notices(|d| d.coils[0].wind.turns = 12_000);
+    let offered: u32 = found[0].try_.split(' ').find_map(|word| word.parse().ok()).unwrap();
+    assert!(!notices(|d| d.coils[0].wind.turns = offered).iter().any(|n| n.code == "wire-does-not-fit"));
+    assert!(notices(|d| d.coils[0].wind.turns = offered + 40).iter().any(|n| n.code == "wire-does-not-fit"));
+}
+
+#[rstest]
+#[case::gentle(0.2, None)]
+#[case::stretches(0.38, Some("wire-stretches"))]
+#[case::near_breaking(0.5, Some("wire-near-breaking"))]
+#[case::breaks(0.9, Some("wire-breaks"))]
+fn tension(#[case] newtons: f64, #[case] code: Option<&str>) {
+    let found = notices(|d| d.coils[0].wind.tension_n = Some(newtons));
+    assert_eq!(found.first().map(|n| n.code.as_str()), code);
+}
+
+/// Stretched wire reads more ohms: the resistance follows the notice.
+#[test]
+fn stretched_wire_is_in_the_resistance() {
+    let ohms = |tension| {
+        let mut design = tall_single("tension", 6, 10.4);
+        design.coils[0].wind.tension_n = tension;
+        predict(&design).unwrap().pickup.resistance_20c_ohm.nominal
+    };
+    assert!((ohms(Some(0.2)) / ohms(None) - 1.0).abs() < 0.002);
+    assert!(ohms(Some(0.38)) / ohms(None) > 1.03);
+}
+
+#[test]
+fn spools_that_are_short_or_wrong() {
+    let short = notices(spool(Spool { left_m: Some(900.0), ..Spool::default() }));
+    assert_eq!((short[0].level, short[0].code.as_str()), (Level::Stop, "spool-too-short"));
+    let scarce = notices(spool(Spool { left_m: Some(1025.0), ..Spool::default() }));
+    assert_eq!((scarce[0].level, scarce[0].code.as_str()), (Level::Warn, "spool-too-short"));
+    assert!(notices(spool(Spool { left_m: Some(5000.0), ..Spool::default() })).is_empty());
+    // 43 AWG on a spool that says 42.
+    let wrong = notices(spool(Spool { ohm_per_m: Some(7.03), ..Spool::default() }));
+    assert!(wrong.iter().any(|n| n.code == "spool-not-this-gauge" && n.text.contains('%')));
+}
+
+#[test]
+fn poles_that_cannot_be_or_make_no_sound() {
+    let outside = notices(|d| d.coils[0].former.core = coil::former::Core::stadium(50.0, 4.75));
+    assert_eq!(outside[0].code, "pole-outside-core");
+    let silent = notices(|d| d.poles.iter_mut().for_each(|p| p.material = Material::Named(Grade::Steel)));
+    assert!(silent.iter().any(|n| n.code == "no-magnet"));
+    let mixed = notices(|d| d.poles[2].up = Polarity::North);
+    assert!(mixed.iter().any(|n| n.code == "mixed-polarity"));
+    let weak = notices(|d| d.poles[4].charge = 0.3);
+    assert!(weak.iter().any(|n| n.code == "weak-charge" && n.at == "poles[4].charge"));
+    assert!(notices(|d| d.coils[0].wind.margin_mm = 0.0).iter().any(|n| n.code == "no-guide-margin"));
+}
+
+#[test]
+fn aims_that_are_missed_say_which_way_to_go() {
+    let low = notices(|d| d.aims.resistance_ohm = Some([7000.0, 7400.0]));
+    assert!(low[0].code == "misses-aim" && low[0].try_.contains("More turns"), "{low:?}");
+    let high = notices(|d| d.aims.inductance_h = Some([1.0, 1.2]));
+    assert!(high[0].try_.contains("Fewer turns"), "{high:?}");
+    assert!(notices(|d| d.aims.inductance_h = Some([2.0, 2.4])).is_empty());
+}
+
+#[test]
+fn the_serious_comes_first() {
+    let found = notices(|d| {
+        d.coils[0].wind.turns = 9500;
+        d.coils[0].wind.margin_mm = 0.0;
+        d.coils[0].wind.tension_n = Some(0.5);
+    });
+    assert!(found.windows(2).all(|pair| pair[0].level <= pair[1].level));
+    assert_eq!(found.iter().map(|n| n.level).min(), Some(Level::Stop));
+}

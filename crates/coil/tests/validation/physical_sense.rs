@@ -1,0 +1,156 @@
+//! Directions that physics fixes, whatever the numbers: which change moves which quantity which way.
+
+use coil::design::{Design, tall_single};
+use coil::inductance::Winding;
+use coil::magnet::{Demagnetisation, Grade, Held, Material, Rod, Rods};
+use coil::predict::{PickupPrediction, predict};
+use coil::wire::{Build, ToleranceRange};
+use rstest::rstest;
+
+fn pickup(change: impl FnOnce(&mut Design)) -> PickupPrediction {
+    let mut design = tall_single("sense", 6, 10.4);
+    change(&mut design);
+    predict(&design).unwrap().pickup
+}
+
+fn rod(mu_r: f64) -> Rod {
+    Rod {
+        axis_m: (0.0, 0.0),
+        bottom_m: 0.0,
+        length_m: 0.017,
+        radius_m: 0.002_375,
+        mu_r,
+        curve: None,
+        charge: 1.0,
+    }
+}
+
+fn winding() -> Winding {
+    Winding {
+        core: coil::former::Core::stadium(57.0, 5.0).outline(),
+        center_m: (0.0, 0.0),
+        from_z_m: 0.003,
+        to_z_m: 0.014,
+        build_m: 0.004,
+        turns: 7000.0,
+    }
+}
+
+/// A lower alnico grade has the higher recoil permeability, and so the higher inductance (MMPA 0100-00,
+/// from memory).
+#[test]
+fn lower_grades_have_more_inductance() {
+    let henries = |grade| {
+        pickup(|d| d.poles.iter_mut().for_each(|p| p.material = Material::Named(grade))).inductance_h.nominal
+    };
+    let (ceramic, eight, five, two) =
+        (henries(Grade::Ceramic8), henries(Grade::Alnico8), henries(Grade::Alnico5), henries(Grade::Alnico2));
+    assert!(ceramic < eight && eight < five && five < two, "{ceramic} {eight} {five} {two}");
+}
+
+/// A low wide coil of equal turns has more inductance than a tall narrow one (common practice, no source).
+#[test]
+fn low_and_wide_is_warmer() {
+    let tall = pickup(|_| {});
+    let low = pickup(|d| {
+        d.coils[0].former.height_mm = 7.0;
+        d.coils[0].former.room_mm = 9.0;
+    });
+    assert!(low.inductance_h.nominal > tall.inductance_h.nominal);
+    assert!(low.peak_hz.nominal < tall.peak_hz.nominal);
+}
+
+#[test]
+fn thinner_wire_has_more_ohms_and_less_build() {
+    let thin = pickup(|d| d.coils[0].wire.gauge = "43 AWG".parse().unwrap());
+    let thick = pickup(|_| {});
+    assert!(thin.resistance_20c_ohm.nominal > 1.2 * thick.resistance_20c_ohm.nominal);
+    let single = pickup(|d| d.coils[0].wire.build = Build::Single);
+    assert!(single.resistance_20c_ohm.nominal < thick.resistance_20c_ohm.nominal, "shorter turns");
+}
+
+/// Half the tolerance range is half the band (common practice, no source, for the ranges).
+#[test]
+fn a_narrower_order_narrows_the_band() {
+    let width = |range| {
+        let r = pickup(|d| d.coils[0].wire.range = range).resistance_20c_ohm;
+        (r.p95 - r.p05) / r.nominal
+    };
+    let ratio = width(ToleranceRange::Full) / width(ToleranceRange::MinimumToNominal);
+    assert!((1.6..2.1).contains(&ratio), "{ratio}");
+    let measured = pickup(|d| {
+        d.coils[0].wire.spool =
+            Some(coil::design::Spool { ohm_per_m: Some(5.6), overall_mm: Some(0.073), ..Default::default() });
+    });
+    let r = measured.resistance_20c_ohm;
+    assert!((r.p95 - r.p05) / r.nominal < 0.6 * width(ToleranceRange::MinimumToNominal));
+}
+
+/// Copper gains 0.393 % per kelvin at 20 °C (IEC 60028), in the room as on paper.
+#[test]
+fn a_warm_room_reads_high() {
+    let warm = pickup(|d| d.room_c = 30.0);
+    let ratio = warm.resistance_ohm.nominal / warm.resistance_20c_ohm.nominal;
+    assert!((ratio - 1.0393).abs() < 1e-9, "{ratio}");
+}
+
+/// Half the charge is half the output; a string further off hears less of the coil.
+#[test]
+fn output_follows_charge_turns_and_gap() {
+    let full = pickup(|_| {}).relative_output_db.nominal;
+    assert!(full.abs() < 0.01, "the reference against itself: {full}");
+    let half = pickup(|d| d.poles.iter_mut().for_each(|p| p.charge = 0.5)).relative_output_db.nominal;
+    assert!((half + 6.02).abs() < 0.05, "{half}");
+    let far = pickup(|d| {
+        let string =
+            coil::design::OneString { note: String::new(), diameter_mm: 0.4, core_mm: None, gap_mm: 4.0 };
+        d.strings.each = vec![string; 6];
+    });
+    assert!(far.relative_output_db.nominal < -3.0);
+}
+
+#[rstest]
+#[case(1.0, 2.0)]
+#[case(2.0, 4.5)]
+#[case(4.5, 200.0)]
+fn more_permeability_more_inductance(#[case] low: f64, #[case] high: f64) {
+    let gain = |mu_r| Rods::new(vec![rod(mu_r)]).induced_by(&winding()).1;
+    assert!(gain(low) >= 0.0 && gain(high) > gain(low));
+}
+
+/// Two rods at a great distance add; near one another each sees the other's field.
+#[test]
+fn rods_far_apart_do_not_know_one_another() {
+    let pair = |distance: f64| {
+        let rods = [-0.5, 0.5].map(|side| Rod { axis_m: (side * distance, 0.0), ..rod(200.0) });
+        let long = Winding { core: coil::former::Core::stadium(400.0, 5.0).outline(), ..winding() };
+        Rods::new(rods.to_vec()).induced_by(&long).1
+    };
+    let single = {
+        let long = Winding { core: coil::former::Core::stadium(400.0, 5.0).outline(), ..winding() };
+        Rods::new(vec![rod(200.0)]).induced_by(&long).1
+    };
+    assert!((pair(0.2) / (2.0 * single) - 1.0).abs() < 0.02);
+    assert!((pair(0.006) / (2.0 * single) - 1.0).abs() > 0.03);
+}
+
+/// A rigid rod keeps its remanence: the flux at its face is that of two discs of charge.
+#[test]
+fn a_hard_magnet_is_two_discs() {
+    let hard = Rod { curve: Some(Demagnetisation::Line { br_t: 1.0, mu_r: 1.001 }), ..rod(1.001) };
+    let (l, r) = (hard.length_m, hard.radius_m);
+    let held = Held::solve(&[hard]);
+    for gap in [0.0005, 0.002, 0.005] {
+        let exact = 0.5 * ((l + gap) / (l + gap).hypot(r) - gap / gap.hypot(r));
+        assert!((held.above(0, gap) / exact - 1.0).abs() < 0.005, "gap {gap}");
+    }
+}
+
+/// A rod turned over gives the same flux the other way.
+#[test]
+fn polarity_is_a_sign() {
+    let curve = Material::Named(Grade::Alnico5).demagnetisation();
+    let north = Held::solve(&[Rod { curve, charge: 1.0, ..rod(4.0) }]).above(0, 0.001);
+    let south = Held::solve(&[Rod { curve, charge: -1.0, ..rod(4.0) }]).above(0, 0.001);
+    assert!(north > 0.0 && (north + south).abs() < 1e-9);
+}
