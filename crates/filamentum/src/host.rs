@@ -64,7 +64,9 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
         if host.fresh {
             bail!("--fresh only clears a private database: empty the one of DATABASE_URL yourself");
         }
-        let store = Store::connect(&url).await.context("the database of DATABASE_URL cannot be used")?;
+        let store = Store::connect(&url).await.context(
+            "cannot use the database of DATABASE_URL; check that it runs, and its address, name and password",
+        )?;
         (store, None)
     } else {
         if host.fresh {
