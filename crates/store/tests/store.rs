@@ -234,3 +234,104 @@ async fn two_starts_migrate_once_and_a_wrong_address_says_so() {
     let gone = Store::connect("mysql://a:b@127.0.0.1:9/none").await.unwrap_err();
     assert!(matches!(gone, StoreError::Away(_)), "{gone:?}");
 }
+
+#[tokio::test]
+async fn a_document_with_every_part_comes_back_as_it_was() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let document = coil::design::read(include_str!("../../../docs/examples/reed-lap-steel.json")).unwrap();
+    let new = NewRevision {
+        key: ClientKey::random(),
+        parent: None,
+        note: "ß — Ω",
+        design: &document,
+        prediction: None,
+    };
+    let id = store.save_revision(shop, owner, &new).await.unwrap();
+    let saved = store.revision(shop, id).await.unwrap();
+    assert_eq!(saved.design, document);
+    assert_eq!((saved.row.note.as_str(), saved.row.kind.as_str()), ("ß — Ω", "tall-single"));
+    assert_eq!((saved.row.gauge.as_str(), saved.row.resistance_20c_ohm), ("42 AWG", None));
+}
+
+#[tokio::test]
+async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let revision = design(&store, shop, owner, "Reed lap steel").await;
+    let document = store.revision(shop, revision).await.unwrap().design;
+    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
+    assert_eq!(store.run(shop, run).await.unwrap().row.level, None);
+    for (level, text) in [(Level::Look, "a first look"), (Level::Pass, "and a second")] {
+        let verdict = shop::verdict::Verdict { level, text: text.into(), causes: Vec::new() };
+        store.add_verdict(shop, run, &verdict, &[]).await.unwrap();
+        let row = store.run(shop, run).await.unwrap().row;
+        assert_eq!((row.level.as_deref(), row.verdict.as_deref()), (Some(level.key()), Some(text)));
+        assert_eq!(row.comparisons.as_deref(), Some("[]"));
+    }
+    // Another workshop's verdict on this run goes nowhere.
+    let (other, _) = workshop(&store, "heron").await;
+    let foreign = shop::verdict::Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
+    store.add_verdict(other, run, &foreign, &[]).await.unwrap();
+    assert_eq!(store.run(shop, run).await.unwrap().row.level.as_deref(), Some("pass"));
+}
+
+#[tokio::test]
+async fn a_batch_of_readings_is_logged_whole_or_not_at_all() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let revision = design(&store, shop, owner, "Reed lap steel").await;
+    let document = store.revision(shop, revision).await.unwrap().design;
+    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
+    let mut wrong = NewReading::of(Kind::Turns, Some(7000.0));
+    wrong.corrects = Some(store::ReadingId(12_345));
+    let batch = [NewReading::of(Kind::Inductance, Some(2.2)), wrong];
+    let refused = store.log_readings(shop, run, owner, &ClientKey::random(), &batch, None).await;
+    assert!(matches!(refused, Err(StoreError::Missing("reading"))), "{refused:?}");
+    assert!(store.readings(shop, run).await.unwrap().is_empty(), "nothing is half written");
+    let foreign = store.log_readings(other, run, stranger, &ClientKey::random(), &batch[..1], None).await;
+    assert!(matches!(foreign, Err(StoreError::Missing("run"))), "{foreign:?}");
+    // A reading is corrected once: a second correction must correct the first.
+    store.log_readings(shop, run, owner, &ClientKey::random(), &batch[..1], None).await.unwrap();
+    let first = store.readings(shop, run).await.unwrap()[0].reading.id;
+    let correct = NewReading {
+        corrects: Some(store::ReadingId(first)),
+        words: "read again".into(),
+        ..NewReading::of(Kind::Inductance, Some(2.1))
+    };
+    let again = [correct];
+    store.log_readings(shop, run, owner, &ClientKey::random(), &again, None).await.unwrap();
+    let twice = store.log_readings(shop, run, owner, &ClientKey::random(), &again, None).await;
+    assert!(matches!(twice, Err(StoreError::Taken(index)) if index == "readings_corrects"));
+    let log = store.readings(shop, run).await.unwrap();
+    assert_eq!((log.len(), log[1].words.as_str(), log[1].taken_by.as_str()), (2, "read again", "Ode Farrow"));
+}
+
+#[tokio::test]
+async fn runs_are_numbered_per_workshop_even_when_started_at_once() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let revision = design(&store, shop, owner, "Reed lap steel").await;
+    let document = store.revision(shop, revision).await.unwrap().design;
+    let (a, b, c) = (
+        run_of(revision, owner, &document),
+        run_of(revision, owner, &document),
+        run_of(revision, owner, &document),
+    );
+    let (a, b, c) = tokio::join!(
+        store.start_run(shop, owner, &a),
+        store.start_run(shop, owner, &b),
+        store.start_run(shop, owner, &c)
+    );
+    let mut numbers = Vec::new();
+    for id in [a.unwrap(), b.unwrap(), c.unwrap()] {
+        numbers.push(store.run(shop, id).await.unwrap().row.number);
+    }
+    numbers.sort_unstable();
+    assert_eq!(numbers, [1, 2, 3]);
+    let (other, stranger) = workshop(&store, "heron").await;
+    let theirs = design(&store, other, stranger, "Mandola").await;
+    let run = store.start_run(other, stranger, &run_of(theirs, stranger, &document)).await.unwrap();
+    assert_eq!(store.run(other, run).await.unwrap().row.number, 1);
+}
