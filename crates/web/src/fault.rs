@@ -42,6 +42,9 @@ impl From<StoreError> for Fault {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::Missing(what) => Self::Missing(what),
+            StoreError::Taken(index) if index == "readings_corrects" => Self::Unreadable(
+                "That reading was corrected meanwhile. Go back to the run and correct the newer one.".into(),
+            ),
             StoreError::Away(source) => {
                 tracing::error!(%source, "the database does not answer");
                 Self::Away

@@ -347,6 +347,9 @@ async fn a_correction_belongs_to_its_own_run() {
     assert_eq!(log(&mut visit, &first, &[("turns", "7620"), ("corrects", "1")]).await.status, 303);
     let page = visit.get(&first).await;
     assert!(page.find(".log .struck").unwrap().contains("762"));
+    let late = log(&mut visit, &first, &[("turns", "7600"), ("corrects", "1")]).await;
+    assert_eq!(late.status, 400);
+    assert!(late.body.contains("corrected meanwhile"));
 }
 
 #[tokio::test(flavor = "multi_thread")]
