@@ -1,18 +1,40 @@
-//! How long a prediction takes, and its dear parts.
+//! How long a prediction takes, and its dear parts: the targets and what was measured stand in docs/physics.md.
 
-use coil::design::tall_single;
-use coil::inductance::Winding;
-use coil::magnet::Held;
-use coil::predict::{pole_flux_mt, predict};
-use criterion::{Criterion, criterion_group, criterion_main};
+use coil::design::{Kind, starting_point};
+use coil::magnet::{Body, Facets, Resolution, Rod, System};
+use coil::predict::{pole_flux_mt, predict, predict_by_lot};
+use coil::wind::{Bonds, GuidePlan, lay};
+use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
 
 fn prediction(c: &mut Criterion) {
-    let design = tall_single("bench", 6, 10.4);
-    c.bench_function("predict a six-string tall single", |b| b.iter(|| predict(black_box(&design))));
-    c.bench_function("flux over the poles", |b| b.iter(|| pole_flux_mt(black_box(&design), 0.5)));
-    let winding = Winding {
-        core: design.coils[0].former.core.outline(),
+    let mut group = c.benchmark_group("predict");
+    for kind in Kind::ALL {
+        let design = starting_point(kind, kind.name(), 6, 10.0);
+        group.bench_function(BenchmarkId::from_parameter(kind.name()), |b| {
+            b.iter(|| predict(black_box(&design)));
+        });
+    }
+    group.finish();
+    let tall = starting_point(Kind::TallSingle, "bench", 6, 10.4);
+    c.bench_function("flux over six poles", |b| b.iter(|| pole_flux_mt(black_box(&tall), 0.5)));
+    let mut group = c.benchmark_group("by lot");
+    group.sample_size(10);
+    group.bench_function("2,000 tall singles", |b| b.iter(|| predict_by_lot(black_box(&tall), 2000, 1)));
+    group.finish();
+}
+
+fn parts(c: &mut Criterion) {
+    let tall = starting_point(Kind::TallSingle, "bench", 6, 10.4);
+    let core = tall.coils[0].former.core.outline();
+    let mut wind = tall.coils[0].wind.clone();
+    wind.turns = 10_000;
+    let plan = GuidePlan::of(&wind, 10.92e-3, 73e-6);
+    c.bench_function("lay 10,000 turns", |b| b.iter(|| lay(black_box(&plan), 1.0, 0.33)));
+    let section = lay(&plan, 1.0, 0.33);
+    c.bench_function("bonds of 10,000 turns", |b| b.iter(|| Bonds::of(black_box(&section), &core)));
+    let winding = coil::inductance::Winding {
+        core,
         center_m: (0.0, 0.0),
         from_z_m: 2.4e-3,
         to_z_m: 13.3e-3,
@@ -20,8 +42,23 @@ fn prediction(c: &mut Criterion) {
         turns: 7620.0,
     };
     c.bench_function("inductance of the air coil", |b| b.iter(|| black_box(&winding).inductance_h()));
-    c.bench_function("no magnet", |b| b.iter(|| Held::solve(black_box(&[]))));
+    c.bench_function("facets of a rod magnet", |b| b.iter(|| Facets::new(black_box(17e-3), 2.375e-3)));
+    let rods: Vec<Body> = (0..6)
+        .map(|i| {
+            let axis_m = ((f64::from(i) - 2.5) * 10.4e-3, 0.0);
+            let (bottom_m, length_m, radius_m) = (0.0, 17e-3, 2.375e-3);
+            Body::Rod(Rod { axis_m, bottom_m, length_m, radius_m, mu_r: 200.0, magnet: None })
+        })
+        .collect();
+    let mut group = c.benchmark_group("six steel rods, intervals");
+    for rod in [4, 6, 8, 12] {
+        let resolution = Resolution { rod, ..Resolution::default() };
+        group.bench_function(BenchmarkId::from_parameter(rod), |b| {
+            b.iter(|| System::new(black_box(&rods), resolution));
+        });
+    }
+    group.finish();
 }
 
-criterion_group!(benches, prediction);
+criterion_group!(benches, prediction, parts);
 criterion_main!(benches);

@@ -9,12 +9,14 @@
 
 pub mod circuit;
 pub mod design;
+pub mod eddy;
 pub mod former;
 pub mod inductance;
 pub mod magnet;
 pub mod numeric;
 pub mod predict;
 pub mod quantity;
+pub mod string;
 pub mod wind;
 pub mod wire;
 

@@ -1,7 +1,6 @@
 //! Predicted against measured.
 
 use crate::reading::{Kind, Reading, latest, standing};
-use coil::circuit::CoilCircuit;
 use coil::design::{Design, Polarity};
 use coil::predict::{Prediction, Quantity, pole_flux_mt, predict};
 use serde::{Deserialize, Serialize};
@@ -106,19 +105,13 @@ pub fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
 
 /// The inductance that a meter shows at `hz`, with the band of the inductance itself.
 fn apparent(prediction: &Prediction, hz: f64) -> Quantity {
-    let pickup = &prediction.pickup;
-    let circuit = CoilCircuit {
-        resistance_ohm: pickup.resistance_20c_ohm.nominal,
-        inductance_h: pickup.inductance_h.nominal,
-        capacitance_f: pickup.capacitance_f.nominal,
-    };
-    let factor = circuit.apparent_inductance_h(hz) / circuit.inductance_h;
-    let q = pickup.inductance_h;
+    let q = prediction.pickup.inductance_h;
+    let factor = prediction.circuit.meter(hz).ls_h / q.nominal;
     Quantity { nominal: q.nominal * factor, p05: q.p05 * factor, p95: q.p95 * factor }
 }
 
 fn compare_flux(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
-    // A curve from Br and Hc alone is known to about a tenth (see coil::magnet::Held).
+    // A curve from Br and Hc alone is known to about a tenth (see coil::magnet::Facets).
     const SPREAD: f64 = 0.12;
     /// Where the element of a usual flat probe sits behind its tip, mm (common practice, no source).
     const PROBE_MM: f64 = 0.5;

@@ -11,7 +11,7 @@ mod start;
 pub use check::Problem;
 pub use difference::{Change, differences};
 pub use read::{read, read_value};
-pub use start::{place_in_row, tall_single};
+pub use start::{place_in_row, starting_point, tall_single};
 
 use crate::former::Core;
 use crate::magnet::Material;

@@ -1,18 +1,20 @@
-//! Where a new design begins: generic dimensions of a format (common practice, no source).
+//! Where a new design begins: generic dimensions of every format (common practice, no source).
 
 use super::{
-    Aims, Coil, Core, Design, Direction, FORMAT, Former, Handed, Kind, Load, Polarity, Pole, PoleShape,
-    Strings, Wind, Wire, Wiring, default_from_bridge, default_room, default_scale, default_seed,
+    Aims, Axis, Bar, Coil, Core, Design, Direction, End, FORMAT, Former, Handed, Kind, Load, Metal, MetalPart,
+    Polarity, Pole, PoleShape, Sense, Strings, Wind, Wire, Wiring, default_from_bridge, default_room,
+    default_scale, default_seed,
 };
+use crate::former::CoreShape;
 use crate::magnet::{Grade, Material};
-use crate::wire::{Build, Insulation, ToleranceRange};
+use crate::wire::{Build, Gauge, Insulation, ToleranceRange};
 
 /// Where string `string` (from 1) of `count` stands along the row, mm, kept to the nanometre so that equal
 /// rows compare equal. String 1 is the thinnest: on the treble side, at positive x, unless left-handed.
 #[must_use]
 pub fn place_in_row(string: u32, count: u32, pitch_mm: f64, handed: Handed) -> f64 {
     let side = if handed == Handed::Right { 1.0 } else { -1.0 };
-    let steps = f64::from(count - 1) / 2.0 - f64::from(string - 1);
+    let steps = f64::from(count.max(1) - 1) / 2.0 - (f64::from(string) - 1.0);
     (side * steps * pitch_mm * 1e6).round() / 1e6
 }
 
@@ -20,69 +22,284 @@ pub fn place_in_row(string: u32, count: u32, pitch_mm: f64, handed: Handed) -> f
 /// high, 42 AWG heavy polyvinyl acetal.
 #[must_use]
 pub fn tall_single(name: &str, count: u32, pitch_mm: f64) -> Design {
-    const ROD_MM: f64 = 4.75;
-    const LINER_MM: f64 = 0.0;
-    let row_mm = pitch_mm * f64::from(count - 1);
-    let poles = (1..=count).map(|string| Pole {
-        coil: "A".into(),
-        string: Some(string),
-        x_mm: place_in_row(string, count, pitch_mm, Handed::Right),
-        shape: PoleShape::Rod,
-        diameter_mm: ROD_MM,
-        length_mm: 17.0,
-        bottom_mm: 0.0,
-        material: Material::Named(Grade::Alnico5),
+    starting_point(Kind::TallSingle, name, count, pitch_mm)
+}
+
+/// A sound design of a format to begin from.
+#[must_use]
+pub fn starting_point(kind: Kind, name: &str, count: u32, pitch_mm: f64) -> Design {
+    let start = Start { count, pitch_mm, row_mm: pitch_mm * f64::from(count.max(1) - 1) };
+    let mut design = start.bare(kind, name);
+    match kind {
+        Kind::TallSingle => start.tall(&mut design),
+        Kind::ShortSingle => start.short(&mut design),
+        Kind::WideSingle => start.wide(&mut design),
+        Kind::TwinCoil => start.twin(&mut design),
+        Kind::StackedTwin => start.stacked(&mut design),
+        Kind::Blade => start.blade(&mut design),
+        Kind::ButtonMagnet => start.button(&mut design),
+        Kind::Concentric => start.concentric(&mut design),
+        Kind::PerString => start.per_string(&mut design),
+    }
+    design
+}
+
+/// The strings that a design begins with.
+struct Start {
+    count: u32,
+    pitch_mm: f64,
+    row_mm: f64,
+}
+
+const ROD_MM: f64 = 4.75;
+
+impl Start {
+    fn bare(&self, kind: Kind, name: &str) -> Design {
+        Design {
+            format: FORMAT.into(),
+            name: name.into(),
+            kind,
+            room_c: default_room(),
+            strings: Strings {
+                count: self.count,
+                pitch_mm: self.pitch_mm,
+                scale_mm: default_scale(),
+                from_bridge_mm: default_from_bridge(),
+                handed: Handed::Right,
+                each: Vec::new(),
+            },
+            coils: Vec::new(),
+            poles: Vec::new(),
+            bars: Vec::new(),
+            metal: Vec::new(),
+            wiring: Wiring::default(),
+            load: Load::default(),
+            aims: Aims::default(),
+        }
+    }
+
+    fn tall(&self, design: &mut Design) {
+        let core = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
+        design.coils.push(coil("A", former(core, 10.92, 5.6), wire(42, Build::Heavy), 7620));
+        self.row(design, "A", (PoleShape::Rod, ROD_MM, 17.0, 0.0), Grade::Alnico5, Polarity::South);
+    }
+
+    fn short(&self, design: &mut Design) {
+        let core = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
+        design.coils.push(coil("A", former(core, 6.6, 9.0), wire(42, Build::Heavy), 7200));
+        self.row(design, "A", (PoleShape::Rod, ROD_MM, 12.6, 0.0), Grade::Alnico5, Polarity::South);
+        design.metal.push(plate(MetalPart::BasePlate, Grade::Steel, [self.row_mm + 16.0, 24.0, 1.0], -0.7));
+    }
+
+    fn wide(&self, design: &mut Design) {
+        let core = Core::stadium(self.row_mm + 6.4, 6.4);
+        design.coils.push(coil("A", former(core, 6.2, 12.5), wire(42, Build::Single), 10_000));
+        self.row(design, "A", (PoleShape::Screw, 3.2, 19.0, -8.0), Grade::Steel, Polarity::North);
+        // Like poles face the screws from both sides.
+        for (side, north) in [(1.0, End::Negative), (-1.0, End::Positive)] {
+            design.bars.push(Bar {
+                material: Material::Named(Grade::Alnico5),
+                size_mm: [self.row_mm + 10.0, 12.7, 3.2],
+                center_mm: [0.0, side * 8.2, -1.7],
+                magnetised: Axis::Y,
+                charge: 1.0,
+                north,
+            });
+        }
+        design.metal.push(plate(
+            MetalPart::BasePlate,
+            Grade::NickelSilver,
+            [self.row_mm + 32.0, 34.0, 0.8],
+            -3.8,
+        ));
+    }
+
+    fn twin(&self, design: &mut Design) {
+        for (name, y) in [("A", -9.2), ("B", 9.2)] {
+            let core = Core::stadium(self.row_mm + 5.6, 5.6);
+            let mut one = coil(name, former(core, 6.4, 5.6), wire(42, Build::Single), 5000);
+            one.center_mm = [0.0, y];
+            (one.former.flange_bottom_mm, one.former.flange_top_mm) = (1.2, 1.2);
+            design.coils.push(one);
+        }
+        self.row(design, "A", (PoleShape::Slug, 4.8, 12.2, -3.4), Grade::Steel, Polarity::South);
+        self.row(design, "B", (PoleShape::Screw, 4.6, 18.0, -9.2), Grade::Steel, Polarity::North);
+        design.bars.push(Bar {
+            material: Material::Named(Grade::Alnico5),
+            size_mm: [self.row_mm + 10.0, 12.7, 3.2],
+            center_mm: [0.0, 0.0, -1.7],
+            magnetised: Axis::Y,
+            charge: 1.0,
+            north: End::Positive,
+        });
+        let size = [self.row_mm + 20.0, 38.0, 0.8];
+        design.metal.push(plate(MetalPart::BasePlate, Grade::NickelSilver, size, -3.8));
+        series(design, &["B"]);
+    }
+
+    fn stacked(&self, design: &mut Design) {
+        for (name, base_mm) in [("lower", 0.0), ("upper", 6.2)] {
+            let core = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
+            let mut one = coil(name, former(core, 4.6, 5.6), wire(43, Build::Single), 4200);
+            one.base_mm = base_mm;
+            (one.former.flange_bottom_mm, one.former.flange_top_mm) = (1.2, 1.2);
+            design.coils.push(one);
+        }
+        self.row(design, "upper", (PoleShape::Rod, ROD_MM, 17.0, -2.0), Grade::Alnico5, Polarity::South);
+        series(design, &["lower"]);
+    }
+
+    fn blade(&self, design: &mut Design) {
+        let core = Core::stadium(self.row_mm + 10.0, 3.6);
+        design.coils.push(coil("A", former(core, 8.0, 6.5), wire(43, Build::Single), 7600));
+        let pole = Pole {
+            string: None,
+            ..pole("A", (PoleShape::Blade, 3.2, 15.0, 0.0), Grade::Steel, Polarity::North, 0.0)
+        };
+        design.poles.push(pole);
+        design.bars.push(Bar {
+            material: Material::Named(Grade::Ceramic8),
+            size_mm: [self.row_mm + 8.0, 8.0, 4.0],
+            center_mm: [0.0, 0.0, -2.05],
+            magnetised: Axis::Z,
+            charge: 1.0,
+            north: End::Positive,
+        });
+    }
+
+    fn button(&self, design: &mut Design) {
+        let core = Core {
+            shape: CoreShape::Rectangle,
+            corner_mm: Some(2.0),
+            ..Core::stadium(self.row_mm + 8.0, 14.0)
+        };
+        design.coils.push(coil("A", former(core, 5.2, 7.0), wire(42, Build::Single), 5200));
+        let step = self.row_mm / 3.0;
+        for x in [-step, 0.0, step] {
+            let shape = (PoleShape::Button, 12.0, 5.0, 2.6);
+            design.poles.push(Pole { string: None, ..pole("A", shape, Grade::Alnico5, Polarity::South, x) });
+        }
+    }
+
+    fn concentric(&self, design: &mut Design) {
+        const INNER_MM: f64 = 2.1;
+        let inner = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
+        let outer = Core::stadium(self.row_mm + ROD_MM + 2.0 * INNER_MM, ROD_MM + 2.0 * INNER_MM);
+        design.coils.push(coil("inner", former(inner, 10.92, INNER_MM), wire(42, Build::Heavy), 3000));
+        design.coils.push(coil("outer", former(outer, 10.92, 3.6), wire(42, Build::Heavy), 4600));
+        self.row(design, "inner", (PoleShape::Rod, ROD_MM, 17.0, 0.0), Grade::Alnico5, Polarity::South);
+        design.wiring.join = "sections".into();
+    }
+
+    fn per_string(&self, design: &mut Design) {
+        for string in 1..=self.count {
+            let name = format!("S{string}");
+            let odd = string % 2 == 1;
+            let x = place_in_row(string, self.count, self.pitch_mm, Handed::Right);
+            let room = ((self.pitch_mm - ROD_MM - 0.6) / 2.0).max(0.4);
+            let turns = ((room * 0.88 * 10.0 * 0.76 / 0.0559_f64.powi(2)) / 10.0).floor() * 10.0;
+            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "some thousands")]
+            let mut one = coil(
+                &name,
+                former(Core::round(ROD_MM), 10.0, room),
+                wire(44, Build::Single),
+                turns.clamp(100.0, 20_000.0) as u32,
+            );
+            one.center_mm = [x, 0.0];
+            one.wind.direction = if odd { Direction::Clockwise } else { Direction::CounterClockwise };
+            design.coils.push(one);
+            let up = if odd { Polarity::South } else { Polarity::North };
+            design.poles.push(Pole {
+                string: Some(string),
+                ..pole(&name, (PoleShape::Rod, ROD_MM, 17.0, 0.0), Grade::Alnico5, up, x)
+            });
+        }
+        design.wiring.join = "series".into();
+    }
+
+    /// A pole under every string.
+    fn row(
+        &self,
+        design: &mut Design,
+        coil: &str,
+        shape: (PoleShape, f64, f64, f64),
+        grade: Grade,
+        up: Polarity,
+    ) {
+        for string in 1..=self.count {
+            let x = place_in_row(string, self.count, self.pitch_mm, Handed::Right);
+            design.poles.push(Pole { string: Some(string), ..pole(coil, shape, grade, up, x) });
+        }
+    }
+}
+
+/// A pole by shape, diameter, length and height of its lower face.
+fn pole(
+    coil: &str,
+    (shape, diameter_mm, length_mm, bottom_mm): (PoleShape, f64, f64, f64),
+    grade: Grade,
+    up: Polarity,
+    x_mm: f64,
+) -> Pole {
+    Pole {
+        coil: coil.into(),
+        string: None,
+        x_mm,
+        shape,
+        diameter_mm,
+        length_mm,
+        bottom_mm,
+        material: Material::Named(grade),
         charge: 1.0,
-        up: Polarity::South,
-    });
-    Design {
-        format: FORMAT.into(),
+        up,
+    }
+}
+
+fn former(core: Core, height_mm: f64, room_mm: f64) -> Former {
+    Former { core, height_mm, room_mm, flange_bottom_mm: 2.4, flange_top_mm: 1.6 }
+}
+
+fn wire(awg: u32, build: Build) -> Wire {
+    Wire {
+        gauge: Gauge::awg(awg).unwrap_or_else(|_| unreachable!("42 to 44 AWG are in the table")),
+        insulation: if build == Build::Heavy { Insulation::PolyvinylAcetal } else { Insulation::Polyurethane },
+        build,
+        range: ToleranceRange::MinimumToNominal,
+        spool: None,
+    }
+}
+
+fn coil(name: &str, former: Former, wire: Wire, turns: u32) -> Coil {
+    Coil {
         name: name.into(),
-        kind: Kind::TallSingle,
-        room_c: default_room(),
-        strings: Strings {
-            count,
-            pitch_mm,
-            scale_mm: default_scale(),
-            from_bridge_mm: default_from_bridge(),
-            handed: Handed::Right,
-            each: Vec::new(),
+        center_mm: [0.0, 0.0],
+        base_mm: 0.0,
+        former,
+        wire,
+        wind: Wind {
+            turns,
+            direction: Direction::Clockwise,
+            turns_per_pass: None,
+            wander: crate::wind::WANDER_SCATTERED,
+            margin_mm: 0.25,
+            plan: Vec::new(),
+            tension_n: None,
+            packing: None,
+            seed: default_seed(),
         },
-        coils: vec![Coil {
-            name: "A".into(),
-            center_mm: [0.0, 0.0],
-            base_mm: 0.0,
-            former: Former {
-                core: Core::stadium(row_mm + ROD_MM + 2.0 * LINER_MM, ROD_MM + 2.0 * LINER_MM),
-                height_mm: 10.92,
-                room_mm: 5.6,
-                flange_bottom_mm: 2.4,
-                flange_top_mm: 1.6,
-            },
-            wire: Wire {
-                gauge: "42 AWG".parse().unwrap_or_else(|_| unreachable!("42 AWG is in the table")),
-                insulation: Insulation::PolyvinylAcetal,
-                build: Build::Heavy,
-                range: ToleranceRange::MinimumToNominal,
-                spool: None,
-            },
-            wind: Wind {
-                turns: 7620,
-                direction: Direction::Clockwise,
-                turns_per_pass: None,
-                wander: crate::wind::WANDER_SCATTERED,
-                margin_mm: 0.25,
-                plan: Vec::new(),
-                tension_n: None,
-                packing: None,
-                seed: default_seed(),
-            },
-        }],
-        poles: poles.collect(),
-        bars: Vec::new(),
-        metal: Vec::new(),
-        wiring: Wiring::default(),
-        load: Load::default(),
-        aims: Aims::default(),
+    }
+}
+
+fn plate(part: MetalPart, grade: Grade, size_mm: [f64; 3], center_z_mm: f64) -> Metal {
+    let material = Material::Named(grade);
+    Metal { part, material, size_mm, center_mm: [0.0, 0.0, center_z_mm], wall_mm: None }
+}
+
+/// Coils in series, those named with their finish to ground.
+fn series(design: &mut Design, turned: &[&str]) {
+    design.wiring.join = "series".into();
+    for coil in &design.coils {
+        let sense = if turned.contains(&coil.name.as_str()) { Sense::FinishToGround } else { Sense::StartToGround };
+        design.wiring.sense.insert(coil.name.clone(), sense);
     }
 }

@@ -1,11 +1,14 @@
-//! Poles: grades, how rods magnetise, and the flux density they give.
+//! Magnetic parts: grades, how parts are cut into elements, how they act together, what they hold and show.
 
-mod charge;
+mod body;
+mod face;
 mod grade;
-mod held;
-mod rods;
+mod patch;
+mod system;
 
-pub use charge::{Sheet, flux_density};
+pub use body::{Block, Body, Magnetised, Resolution, Rod};
+pub use face::Facets;
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
-pub use held::Held;
-pub use rods::{Rod, Rods};
+pub use patch::{Charged, Patch, Shape, flux_density};
+pub(crate) use patch::ring_ring;
+pub use system::{Probe, State, System};

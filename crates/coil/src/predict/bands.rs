@@ -1,159 +1,149 @@
-//! Bands by linear sensitivities: every input moved by one standard deviation.
+//! Bands: by linear sensitivities, every input moved by one standard deviation up and down, and by lot.
 
-use super::model::{Figures, Inductances, Model};
-use super::output;
+use super::inputs::{Figures, Inputs, capacitance_sd, figures};
+use super::model::Model;
 use super::report::{Contribution, Quantity};
-use crate::inductance::Winding;
-use crate::magnet::{Held, Rods};
+use super::solve::Solved;
+use rand::{RngExt as _, SeedableRng as _};
+use rand_distr::{Distribution as _, StandardNormal};
+use rand_pcg::Pcg64Mcg;
 
 /// Standard deviations from the middle to the 5 % and 95 % points of a normal spread.
 const NINETY: f64 = 1.645;
 
-/// The nominal figures and how each input moves them.
-pub(super) struct Outcome {
-    pub nominal: Figures,
-    moved: Vec<(&'static str, Figures)>,
-    pub per_string_db: Vec<f64>,
-    pub contributions: Vec<Contribution>,
+/// How an input spreads about its nominal.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Shape {
+    Normal,
+    /// Anything within a range is as likely as anything else.
+    Uniform,
 }
 
 /// An input that is not known exactly.
 struct Spread {
     /// Its place in the document, or what model it belongs to.
-    input: &'static str,
-    /// What of the inductance has to be computed anew.
-    touches: Touches,
-    /// Moves the model by one standard deviation.
-    apply: fn(&mut Model),
+    input: String,
+    shape: Shape,
+    /// Moves the inputs by this many standard deviations.
+    apply: Box<dyn Fn(&mut Inputs, f64) + Send + Sync>,
 }
 
-/// What of the inductance an input moves.
-#[derive(Clone, Copy, PartialEq)]
-enum Touches {
-    Nothing,
-    /// Turns and build alone: L = N²·g(build), and g's slope serves all such inputs.
-    TurnsAndBuild,
-    /// The shape of the winding; the rods stay.
-    Winding,
-    /// The rods.
-    Rods,
+/// The nominal figures and how each input moves them.
+pub(super) struct Outcome {
+    pub nominal: Figures,
+    /// The figures with each input moved up and down.
+    moved: Vec<(String, [Figures; 2])>,
+    pub contributions: Vec<Contribution>,
 }
-
-/// Caliper 0.05 mm, counter 0.1 %, room ±1 °C, permeability from tables ±10 %; the models' own errors as
-/// found in validation: inductance 1 %, capacitance a fifth for a straight and a third for a scattered
-/// lay, output 1 dB.
-const SPREADS: &[Spread] = &[
-    Spread {
-        input: "coils[0].wire.ohm_per_m",
-        touches: Touches::Nothing,
-        apply: |m| m.wire.ohm_per_m *= 1.0 + m.wire.ohm_sd,
-    },
-    Spread {
-        input: "coils[0].wire.overall",
-        touches: Touches::TurnsAndBuild,
-        apply: |m| m.wire.overall_m *= 1.0 + m.wire.overall_sd,
-    },
-    Spread {
-        input: "coils[0].wind.packing",
-        touches: Touches::TurnsAndBuild,
-        apply: |m| m.packing *= 1.0 - m.packing_sd,
-    },
-    Spread { input: "coils[0].wind.turns", touches: Touches::TurnsAndBuild, apply: |m| m.turns *= 1.001 },
-    Spread { input: "coils[0].former.height_mm", touches: Touches::Winding, apply: |m| m.to_z_m += 0.05e-3 },
-    Spread {
-        input: "coils[0].former.core",
-        touches: Touches::Winding,
-        apply: |m| {
-            m.core.corner_m += 0.025e-3;
-            m.core.straight_x_m += 0.05e-3;
-        },
-    },
-    Spread { input: "room_c", touches: Touches::Nothing, apply: |m| m.room_c += 1.0 },
-    Spread {
-        input: "poles[*].material",
-        touches: Touches::Rods,
-        apply: |m| m.rods.iter_mut().for_each(|r| r.mu_r = 1.0 + (r.mu_r - 1.0) * 1.1),
-    },
-    Spread {
-        input: "poles[*].diameter_mm",
-        touches: Touches::Rods,
-        apply: |m| m.rods.iter_mut().for_each(|r| r.radius_m += 0.015e-3),
-    },
-    Spread { input: "model: inductance", touches: Touches::Nothing, apply: |m| m.inductance_factor *= 1.01 },
-    Spread {
-        input: "model: self-capacitance",
-        touches: Touches::Nothing,
-        apply: |m| {
-            m.capacitance_factor *= match m.pattern {
-                crate::wind::Pattern::Straight => 1.2,
-                crate::wind::Pattern::Scattered => 1.33,
-            };
-        },
-    },
-    Spread { input: "model: output", touches: Touches::Nothing, apply: |m| m.output_factor *= 1.122 },
-];
 
 /// A quantity's key in the prediction, and where it stands among the figures.
 type Explained = (&'static str, fn(&Figures) -> f64);
 
 /// The quantities whose bands are broken down.
-const EXPLAINED: [Explained; 6] = [
+pub(super) const EXPLAINED: [Explained; 9] = [
     ("resistance_20c_ohm", |f| f.resistance_20c_ohm),
     ("resistance_ohm", |f| f.resistance_ohm),
     ("inductance_h", |f| f.inductance_h),
     ("capacitance_f", |f| f.capacitance_f),
     ("resonance_unloaded_hz", |f| f.resonance_hz),
     ("peak_hz", |f| f.peak.peak_hz),
+    ("peak_db", |f| f.peak.peak_db),
+    ("output_mv", |f| f.output_mv),
+    ("relative_output_db", |f| f.relative_output_db),
 ];
 
-/// The inductances of a winding round rods whose mutual action is known.
-fn inductances(winding: &Winding, rods: &Rods) -> Inductances {
-    let air_h = winding.inductance_h();
-    Inductances { air_h, whole_h: air_h + rods.induced_by(winding).1 }
+/// Everything that spreads: caliper 0.05 mm, counter 0.1 %, room ±1 K, permeability from tables ±10 %, poles 0.015 mm
+/// in radius, string height ±0.1 mm, magnets ±5 %; the models' own errors as found in validation: inductance 1 %,
+/// capacitance a fifth for a straight and three tenths for a scattered lay, output 1 dB.
+fn spreads(model: &Model) -> Vec<Spread> {
+    let mut all = Vec::new();
+    let mut add = |input: String, shape: Shape, apply: Box<dyn Fn(&mut Inputs, f64) + Send + Sync>| {
+        all.push(Spread { input, shape, apply });
+    };
+    let one_wire = model.coils.len() > 1 && model.coils.windows(2).all(|c| c[0].wire == c[1].wire);
+    for (i, coil) in model.coils.iter().enumerate() {
+        let (ohm_sd, overall_sd, packing_sd) = (coil.wire.ohm_sd, coil.wire.overall_sd, coil.packing_sd);
+        if i == 0 || !one_wire {
+            // One spool for all coils: its error is in all of them at once.
+            let place = if one_wire { "coils[*]".to_owned() } else { format!("coils[{i}]") };
+            let range = if one_wire { 0..model.coils.len() } else { i..i + 1 };
+            let other = range.clone();
+            add(
+                format!("{place}.wire.ohm_per_m"),
+                Shape::Uniform,
+                Box::new(move |m, s| range.clone().for_each(|k| m.coils[k].ohm += s * ohm_sd)),
+            );
+            add(
+                format!("{place}.wire.overall"),
+                Shape::Uniform,
+                Box::new(move |m, s| other.clone().for_each(|k| m.coils[k].overall += s * overall_sd)),
+            );
+        }
+        add(
+            format!("coils[{i}].wind.packing"),
+            Shape::Normal,
+            Box::new(move |m, s| m.coils[i].packing -= s * packing_sd),
+        );
+        add(
+            format!("coils[{i}].wind.turns"),
+            Shape::Normal,
+            Box::new(move |m, s| m.coils[i].turns += s * 0.001),
+        );
+        add(
+            format!("coils[{i}].former.height_mm"),
+            Shape::Normal,
+            Box::new(move |m, s| m.coils[i].height_m += s * 0.05e-3),
+        );
+        add(
+            format!("coils[{i}].former.core"),
+            Shape::Normal,
+            Box::new(move |m, s| m.coils[i].core_m += s * 0.025e-3),
+        );
+    }
+    add("room_c".into(), Shape::Normal, Box::new(|m, s| m.room_k += s));
+    if !model.bodies.is_empty() {
+        add("poles[*].material".into(), Shape::Normal, Box::new(|m, s| m.susceptibility += s));
+        let radius = model.bodies.iter().filter_map(|(_, b)| match b {
+            crate::magnet::Body::Rod(rod) => Some(rod.radius_m),
+            crate::magnet::Body::Block(_) => None,
+        });
+        let smallest = radius.fold(f64::INFINITY, f64::min).min(5e-3);
+        add(
+            "poles[*].diameter_mm".into(),
+            Shape::Normal,
+            Box::new(move |m, s| m.radius += s * 0.015e-3 / smallest),
+        );
+        add("poles[*].charge".into(), Shape::Normal, Box::new(|m, s| m.magnet += s * 0.05));
+    }
+    add("strings.each[*].gap_mm".into(), Shape::Normal, Box::new(|m, s| m.gap_m -= s * 0.1e-3));
+    add("model: inductance".into(), Shape::Normal, Box::new(|m, s| m.inductance_model += s * 0.01));
+    let sd = capacitance_sd(model.coils[model.joined[0]].pattern);
+    add("model: self-capacitance".into(), Shape::Normal, Box::new(move |m, s| m.capacitance_model += s * sd));
+    add("model: output".into(), Shape::Normal, Box::new(|m, s| m.output_model += s * 0.122));
+    all
 }
 
 /// Evaluates the model and its sensitivities.
-pub(super) fn evaluate(model: &Model, held: &Held) -> Outcome {
-    /// Relative step of the build for the slope of g.
-    const STEP: f64 = 0.02;
-    let lay = model.lay();
-    let winding = model.winding(&lay);
-    let rods = Rods::new(model.rods.clone());
-    let air_h = winding.inductance_h();
-    let (induced, gain) = rods.induced_by(&winding);
-    let here = Inductances { air_h, whole_h: air_h + gain };
-    let thicker = inductances(&Winding { build_m: winding.build_m * (1.0 + STEP), ..winding }, &rods);
-    let moved_inductances = |other: &Model, touches: Touches| match touches {
-        Touches::Nothing => here,
-        Touches::TurnsAndBuild => {
-            let steps = (other.lay().build_m / lay.build_m - 1.0) / STEP;
-            let turns = (other.turns / model.turns).powi(2);
-            // `thicker` has the same turns on more build, so the square of the turns is apart.
-            let at = |from: f64, to: f64| turns * (from + (to - from) * steps);
-            Inductances { air_h: at(here.air_h, thicker.air_h), whole_h: at(here.whole_h, thicker.whole_h) }
-        }
-        Touches::Winding => inductances(&other.winding(&other.lay()), &rods),
-        Touches::Rods => {
-            let changed = Rods::new(other.rods.clone());
-            Inductances { air_h, whole_h: air_h + changed.induced_by(&winding).1 }
-        }
-    };
-    let strings = output::relative(model, &winding, &induced, held);
-    let mean = strings.iter().sum::<f64>() / strings.len().max(1) as f64;
-    let nominal = model.figures(here, mean);
-    let moved: Vec<(&'static str, Figures)> = SPREADS
-        .iter()
+pub(super) fn evaluate(model: &Model, solved: &Solved) -> Outcome {
+    let base = Inputs::nominal(model);
+    let nominal = figures(model, solved, &base, None);
+    let moved: Vec<(String, [Figures; 2])> = spreads(model)
+        .into_iter()
         .map(|spread| {
-            let mut other = model.clone();
-            (spread.apply)(&mut other);
-            (spread.input, other.figures(moved_inductances(&other, spread.touches), mean))
+            let by = |deviations: f64| {
+                let mut inputs = base.clone();
+                (spread.apply)(&mut inputs, deviations);
+                figures(model, solved, &inputs, Some(nominal.peak))
+            };
+            let both = [by(1.0), by(-1.0)];
+            (spread.input, both)
         })
         .collect();
     let mut contributions = Vec::new();
     for (to, pick) in EXPLAINED {
         let centre = pick(&nominal);
         let squares: Vec<(&str, f64)> =
-            moved.iter().map(|(input, f)| (*input, (pick(f) - centre).powi(2))).collect();
+            moved.iter().map(|(input, [up, down])| (input.as_str(), 0.25 * (pick(up) - pick(down)).powi(2))).collect();
         let all: f64 = squares.iter().map(|(_, s)| s).sum();
         let mut ranked: Vec<Contribution> = squares
             .into_iter()
@@ -167,20 +157,77 @@ pub(super) fn evaluate(model: &Model, held: &Held) -> Outcome {
         ranked.sort_by(|a, b| b.share.total_cmp(&a.share));
         contributions.extend(ranked);
     }
-    Outcome {
-        nominal,
-        moved,
-        per_string_db: strings.iter().map(|ratio| 20.0 * ratio.log10()).collect(),
-        contributions,
-    }
+    Outcome { nominal, moved, contributions }
 }
 
 impl Outcome {
-    /// A figure with its band.
-    pub fn quantity(&self, pick: fn(&Figures) -> f64) -> Quantity {
+    /// A figure with its band: what lies above and what below the nominal each add up by squares.
+    pub fn quantity(&self, pick: impl Fn(&Figures) -> f64) -> Quantity {
         let nominal = pick(&self.nominal);
-        let variance: f64 = self.moved.iter().map(|(_, f)| (pick(f) - nominal).powi(2)).sum();
-        let half = NINETY * variance.sqrt();
-        Quantity { nominal, p05: nominal - half, p95: nominal + half }
+        let (above, below) = self.sides(|f| pick(f) - nominal);
+        Quantity { nominal, p05: nominal - NINETY * below, p95: nominal + NINETY * above }
     }
+
+    /// As [`Self::quantity`] for what is above nothing and spreads by ratios: the band in the logarithm.
+    pub fn ratio(&self, pick: impl Fn(&Figures) -> f64) -> Quantity {
+        let nominal = pick(&self.nominal);
+        if nominal <= 0.0 {
+            return Quantity { nominal, p05: nominal, p95: nominal };
+        }
+        let (above, below) = self.sides(|f| (pick(f) / nominal).max(1e-9).ln());
+        Quantity { nominal, p05: nominal * (-NINETY * below).exp(), p95: nominal * (NINETY * above).exp() }
+    }
+
+    /// Standard deviations above and below.
+    fn sides(&self, deviation: impl Fn(&Figures) -> f64) -> (f64, f64) {
+        let (mut above, mut below) = (0.0, 0.0);
+        for (_, [up, down]) in &self.moved {
+            let (a, b) = (deviation(up), deviation(down));
+            above += a.max(b).max(0.0).powi(2);
+            below += a.min(b).min(0.0).powi(2);
+        }
+        (above.sqrt(), below.sqrt())
+    }
+}
+
+/// Every explained quantity over `samples` coils drawn by lot from the same spreads.
+pub(super) fn by_lot(
+    model: &Model,
+    solved: &Solved,
+    samples: usize,
+    seed: u64,
+) -> Vec<(&'static str, Quantity)> {
+    let base = Inputs::nominal(model);
+    let nominal = figures(model, solved, &base, None);
+    let spreads = spreads(model);
+    let mut rng = Pcg64Mcg::seed_from_u64(seed);
+    let mut drawn: Vec<Vec<f64>> = vec![Vec::with_capacity(samples); EXPLAINED.len()];
+    for _ in 0..samples {
+        let mut inputs = base.clone();
+        for spread in &spreads {
+            let deviation = match spread.shape {
+                Shape::Normal => StandardNormal.sample(&mut rng),
+                // A uniform spread of standard deviation 1 reaches √3 to either side.
+                Shape::Uniform => 3f64.sqrt() * (2.0 * rng.random::<f64>() - 1.0),
+            };
+            (spread.apply)(&mut inputs, deviation);
+        }
+        let found = figures(model, solved, &inputs, Some(nominal.peak));
+        for ((_, pick), list) in EXPLAINED.iter().zip(&mut drawn) {
+            list.push(pick(&found));
+        }
+    }
+    EXPLAINED
+        .iter()
+        .zip(drawn)
+        .map(|((key, pick), mut list)| {
+            list.sort_by(f64::total_cmp);
+            let at = |share: f64| {
+                #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "an index")]
+                let place = (share * (list.len().max(1) - 1) as f64).round() as usize;
+                list.get(place).copied().unwrap_or_else(|| pick(&nominal))
+            };
+            (*key, Quantity { nominal: pick(&nominal), p05: at(0.05), p95: at(0.95) })
+        })
+        .collect()
 }

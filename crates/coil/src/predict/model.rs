@@ -1,155 +1,140 @@
-//! A design resolved to the numbers that the physics takes, and the figures that come out.
+//! A design resolved to the parts that the physics takes, SI.
 
-use crate::circuit::{CoilCircuit, LoadCircuit, Peak};
-use crate::design::{Design, Kind, Polarity, PoleShape, Problem};
+use crate::circuit::{Join, LoadCircuit};
+use crate::design::{Coil, Design, Direction, Metal, MetalPart, Polarity, Pole, PoleShape, Problem, Sense};
+use crate::eddy::panels_of;
 use crate::former::Outline;
 use crate::inductance::Winding;
-use crate::magnet::Rod;
-use crate::wind::{LEADS_F, Lay, Pattern, self_capacitance, usual_packing};
+use crate::magnet::{Block, Body, Magnetised, Material, Rod};
+use crate::string::note_hz;
+use crate::wind::{Bonds, GuidePlan, Lay, Pattern, Section, lay};
 use crate::wire::{Pull, WireData, at_temperature, pull};
 
-/// Everything that the prediction of a single coil depends on, SI.
+/// Share of the breaking pull that is usual, where the design names none (common practice, no source).
+const USUAL_PULL: f64 = 0.33;
+/// Parts of more than this permeability count as magnetic.
+const MAGNETIC: f64 = 1.02;
+
+/// A coil resolved.
 #[derive(Clone, Debug)]
-pub(super) struct Model {
+pub(super) struct CoilModel {
     pub turns: f64,
     pub wire: WireData,
+    /// Packing, measured or of the simulated lay.
     pub packing: f64,
     /// Relative standard deviation of the packing.
     pub packing_sd: f64,
     pub pattern: Pattern,
     pub core: Outline,
+    pub center_m: (f64, f64),
     pub from_z_m: f64,
     pub to_z_m: f64,
-    pub center_m: (f64, f64),
-    pub room_c: f64,
     pub pull: Option<Pull>,
-    pub rods: Vec<Rod>,
-    pub load: LoadCircuit,
-    /// Factors of the models' own errors, 1 when they are right.
-    pub inductance_factor: f64,
-    pub capacitance_factor: f64,
-    pub output_factor: f64,
-    /// Strings: place along the row, core diameter, height over z = 0, all m.
-    pub strings: Vec<StringAt>,
+    pub section: Section,
+    pub bonds: Bonds,
+    /// Capacitance between its turns, F, and its slopes by the logarithms of overall diameter and packing.
+    pub capacitance_f: f64,
+    pub capacitance_slopes: (f64, f64),
+    /// Zones of the lay for the inductance: one when it is even.
+    pub zones: Vec<Winding>,
+    /// +1 when the current towards the hot lead runs counter-clockwise seen from above.
+    pub sense: f64,
+}
+
+/// Where a body comes from in the design.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Origin {
+    Pole(usize),
+    Bar(usize),
+    Metal(usize),
+}
+
+/// A conducting sheet.
+#[derive(Clone, Debug)]
+pub(super) struct Conductor {
+    pub panels: Vec<crate::eddy::Panel>,
+    pub thick_m: f64,
+    pub sigma_s_m: f64,
 }
 
 /// A string over the pickup.
 #[derive(Clone, Copy, Debug)]
-#[allow(clippy::struct_field_names, reason = "the unit stands in every name")]
 pub(super) struct StringAt {
     pub x_m: f64,
     pub core_m: f64,
     pub z_m: f64,
+    pub fundamental_hz: f64,
 }
 
-/// Inductance in air and with the poles, H.
-#[derive(Clone, Copy, Debug)]
-pub(super) struct Inductances {
-    pub air_h: f64,
-    pub whole_h: f64,
-}
-
-/// The figures of one evaluation.
+/// Everything that a prediction depends on.
 #[derive(Clone, Debug)]
-pub(super) struct Figures {
-    pub lay: Lay,
-    pub wire_mass_g: f64,
-    pub resistance_20c_ohm: f64,
-    pub resistance_ohm: f64,
-    pub inductance_air_h: f64,
-    pub inductance_h: f64,
-    pub capacitance_f: f64,
-    pub resonance_hz: f64,
-    pub peak: Peak,
-    pub relative_output_db: f64,
+pub(super) struct Model {
+    pub coils: Vec<CoilModel>,
+    /// Coils in the circuit, and how they are joined.
+    pub joined: Vec<usize>,
+    pub join: Join,
+    pub bodies: Vec<(Origin, Body)>,
+    /// Conductivities of the bodies, S/m.
+    pub body_sigma_s_m: Vec<f64>,
+    pub conductors: Vec<Conductor>,
+    pub strings: Vec<StringAt>,
+    /// Distance of the strings' pluck-bearing length: share of the scale from the bridge.
+    pub from_bridge: f64,
+    pub load: LoadCircuit,
+    pub room_c: f64,
+    /// Capacitance of grounded metal to the coils, F.
+    pub metal_f: f64,
 }
 
-impl Figures {
-    pub fn circuit(&self) -> CoilCircuit {
-        CoilCircuit {
-            resistance_ohm: self.resistance_ohm,
-            inductance_h: self.inductance_h,
-            capacitance_f: self.capacitance_f,
-        }
-    }
-}
-
-impl Model {
-    /// Resolves a checked design; the problems are what this version cannot compute.
-    pub fn of(design: &Design) -> Result<Self, Vec<Problem>> {
-        let mut problems = Vec::new();
-        if design.kind != Kind::TallSingle {
-            problems.push(Problem::new(
-                "kind",
-                format!(
-                    "a {} is not predicted yet; this version predicts the tall single",
-                    design.kind.name()
-                ),
-                "keep the document: it stays valid, and a later version will predict it",
-            ));
-        }
-        if design.coils.len() != 1 {
-            problems.push(Problem::new(
-                "coils",
-                format!("{} coils that act on one another are not predicted yet", design.coils.len()),
-                "predict one coil at a time",
-            ));
-        }
-        for (i, pole) in design.poles.iter().enumerate() {
-            if matches!(pole.shape, PoleShape::Blade | PoleShape::Square | PoleShape::Button) {
-                problems.push(Problem::new(
-                    &format!("poles[{i}].shape"),
-                    "blades, buttons and square poles are not predicted yet",
-                    "use round rods",
-                ));
-            }
-        }
-        if !problems.is_empty() {
-            return Err(problems);
-        }
-        let coil = &design.coils[0];
+impl CoilModel {
+    fn of(coil: &Coil, sense: f64) -> Self {
+        const STEP: f64 = 0.03;
         let spool = coil.wire.spool.unwrap_or_default();
         let mm = |value: Option<f64>| value.map(|v| v * 1e-3);
         let ohms = spool.ohm_per_m.map(|r| at_temperature(r, spool.at_c.unwrap_or(20.0), 20.0));
         let wire = WireData::ordered(coil.wire.gauge, coil.wire.insulation, coil.wire.build, coil.wire.range)
             .measured(mm(spool.bare_mm), mm(spool.overall_mm), ohms);
-        let bottom_mm = coil.base_mm + coil.former.flange_bottom_mm;
-        let rods: Vec<Rod> = design
-            .poles
-            .iter()
-            .map(|pole| Rod {
-                axis_m: (pole.x_mm * 1e-3, coil.center_mm[1] * 1e-3),
-                bottom_m: pole.bottom_mm * 1e-3,
-                length_m: pole.length_mm * 1e-3,
-                radius_m: pole.diameter_mm * 0.5e-3,
-                mu_r: pole.material.recoil_mu(),
-                curve: pole.material.demagnetisation(),
-                charge: match pole.up {
-                    Polarity::North => pole.charge,
-                    Polarity::South => -pole.charge,
-                },
-            })
-            .collect();
-        Ok(Self {
+        let height_m = coil.former.height_mm * 1e-3;
+        let from_z_m = (coil.base_mm + coil.former.flange_bottom_mm) * 1e-3;
+        let core = coil.former.core.outline();
+        let pulled = coil.wind.tension_n.map(|tension| pull(tension, wire.bare_m));
+        let plan = GuidePlan::of(&coil.wind, height_m, wire.overall_m);
+        let of_breaking = pulled.map_or(USUAL_PULL, |p| p.of_breaking);
+        let section = lay(&plan, coil.former.room_mm * 1e-3, of_breaking);
+        let bonds = Bonds::of(&section, &core);
+        let laid = section.packing();
+        let packing = coil.wind.packing.unwrap_or(laid);
+        let center_m = (coil.center_mm[0] * 1e-3, coil.center_mm[1] * 1e-3);
+        // A looser packing than the simulated one spreads the turns apart.
+        let between = |overall: f64, by_packing: f64| {
+            let spread = (laid / (packing * (1.0 + by_packing))).sqrt().max(1.0);
+            let overall_m = wire.overall_m * (1.0 + overall);
+            bonds.capacitance_f(wire.bare_m, overall_m, wire.permittivity, 1.0, spread).max(1e-18)
+        };
+        let mut model = Self {
             turns: f64::from(coil.wind.turns),
-            packing: coil.wind.packing.unwrap_or_else(|| usual_packing(coil.wind.wander)),
+            wire,
+            packing,
             // A measured packing still varies from coil to coil by hand; an assumed one twice as much.
             packing_sd: if coil.wind.packing.is_some() { 0.025 } else { 0.05 },
             pattern: Pattern::of_wander(coil.wind.wander),
-            core: coil.former.core.outline(),
-            from_z_m: bottom_mm * 1e-3,
-            to_z_m: (bottom_mm + coil.former.height_mm) * 1e-3,
-            center_m: (coil.center_mm[0] * 1e-3, coil.center_mm[1] * 1e-3),
-            room_c: design.room_c,
-            pull: coil.wind.tension_n.map(|tension| pull(tension, wire.bare_m)),
-            load: load(design),
-            inductance_factor: 1.0,
-            capacitance_factor: 1.0,
-            output_factor: 1.0,
-            strings: strings(design),
-            wire,
-            rods,
-        })
+            core,
+            center_m,
+            from_z_m,
+            to_z_m: from_z_m + height_m,
+            pull: pulled,
+            section,
+            capacitance_f: between(0.0, 0.0),
+            capacitance_slopes: (
+                (between(STEP, 0.0) / between(0.0, 0.0)).ln() / STEP,
+                (between(0.0, -STEP) / between(0.0, 0.0)).ln() / -STEP,
+            ),
+            bonds,
+            zones: Vec::new(),
+            sense,
+        };
+        model.zones = model.zones(coil.wind.packing.is_some());
+        model
     }
 
     pub fn height_m(&self) -> f64 {
@@ -160,52 +145,185 @@ impl Model {
         Lay::uniform(self.turns, self.wire.overall_m, self.packing, &self.core, self.height_m())
     }
 
-    pub fn winding(&self, lay: &Lay) -> Winding {
+    /// The coil as one even window.
+    pub fn winding(&self) -> Winding {
         Winding {
             core: self.core,
             center_m: self.center_m,
             from_z_m: self.from_z_m,
             to_z_m: self.to_z_m,
-            build_m: lay.build_m,
+            build_m: self.lay().build_m,
             turns: self.turns,
         }
     }
 
-    /// Thickest place of the coil over its mean build (common practice, no source): a scattered coil
-    /// swells a little in the middle.
-    pub fn unevenness(&self) -> f64 {
-        match self.pattern {
-            Pattern::Straight => 1.02,
-            Pattern::Scattered => 1.08,
+    /// Three zones where the lay is uneven by more than a twentieth; a measured packing is that of an even one.
+    fn zones(&self, measured: bool) -> Vec<Winding> {
+        const ZONES: usize = 3;
+        let whole = self.winding();
+        let laid = self.section.zones(ZONES);
+        let even = self.turns / ZONES as f64;
+        let uneven = |&(turns, build): &(f64, f64)| {
+            (turns / even - 1.0).abs().max((build / whole.build_m - 1.0).abs()) > 0.05
+        };
+        if measured || !laid.iter().any(uneven) || laid.iter().any(|z| z.0 < 1.0) {
+            return vec![whole];
+        }
+        let step = self.height_m() / ZONES as f64;
+        laid.iter()
+            .enumerate()
+            .map(|(i, &(turns, build_m))| Winding {
+                from_z_m: self.from_z_m + step * i as f64,
+                to_z_m: self.from_z_m + step * (i + 1) as f64,
+                build_m,
+                turns,
+                ..whole
+            })
+            .collect()
+    }
+
+    /// Mean area of a turn, m².
+    pub fn mean_area_m2(&self) -> f64 {
+        let build = self.lay().build_m;
+        let thirds = [0.112_701_665, 0.5, 0.887_298_335].map(|t| self.core.offset(t * build).area_m2());
+        (5.0 * thirds[0] + 8.0 * thirds[1] + 5.0 * thirds[2]) / 18.0
+    }
+}
+
+impl Model {
+    /// Resolves a checked design; the problems are what contradicts itself only as a whole.
+    pub fn of(design: &Design) -> Result<Self, Vec<Problem>> {
+        let (joined, join) = joined(design);
+        let coils: Vec<CoilModel> =
+            design.coils.iter().map(|coil| CoilModel::of(coil, sense(design, coil))).collect();
+        let mut model = Self {
+            joined,
+            join,
+            bodies: Vec::new(),
+            body_sigma_s_m: Vec::new(),
+            conductors: Vec::new(),
+            strings: strings(design),
+            from_bridge: (design.strings.from_bridge_mm / design.strings.scale_mm).clamp(0.005, 0.6),
+            load: load(design),
+            room_c: design.room_c,
+            metal_f: metal_capacitance(design),
+            coils,
+        };
+        for (i, pole) in design.poles.iter().enumerate() {
+            model.add(Origin::Pole(i), pole_body(design, pole), pole.material);
+        }
+        for (i, bar) in design.bars.iter().enumerate() {
+            let north = if bar.north == crate::design::End::Positive { 1.0 } else { -1.0 };
+            let block = Block {
+                center_m: bar.center_mm.map(|v| v * 1e-3),
+                size_m: bar.size_mm.map(|v| v * 1e-3),
+                mu_r: bar.material.recoil_mu(),
+                magnet: bar.material.demagnetisation().map(|curve| {
+                    (bar.magnetised as usize, Magnetised { curve, charge: bar.charge * north })
+                }),
+            };
+            model.add(Origin::Bar(i), Body::Block(block), bar.material);
+        }
+        for (i, metal) in design.metal.iter().enumerate() {
+            model.add_metal(i, metal);
+        }
+        Ok(model)
+    }
+
+    fn add(&mut self, origin: Origin, body: Body, material: Material) {
+        if body.magnet().is_some() || body.mu_r() > MAGNETIC {
+            self.bodies.push((origin, body));
+            self.body_sigma_s_m.push(material.conductivity_s_m());
         }
     }
 
-    /// The figures that follow once the inductances, in air and with the poles, and the output are known.
-    pub fn figures(&self, inductances: Inductances, output: f64) -> Figures {
-        let inductance_air_h = inductances.air_h * self.inductance_factor;
-        let inductance_h = inductances.whole_h * self.inductance_factor;
-        let lay = self.lay();
-        let stretch = self.pull.map_or(1.0, |p| p.resistance_factor);
-        let resistance_20c_ohm = lay.wire_m * self.wire.ohm_per_m * stretch;
-        let coil_f =
-            self_capacitance(self.turns, &self.wire, self.packing, self.pattern, &lay, self.height_m());
-        let circuit = CoilCircuit {
-            resistance_ohm: at_temperature(resistance_20c_ohm, 20.0, self.room_c),
-            inductance_h,
-            capacitance_f: coil_f * self.capacitance_factor + LEADS_F,
-        };
-        Figures {
-            wire_mass_g: lay.wire_m * self.wire.mass_per_m() * 1e3,
-            resistance_20c_ohm,
-            resistance_ohm: circuit.resistance_ohm,
-            inductance_air_h,
-            inductance_h,
-            capacitance_f: circuit.capacitance_f,
-            resonance_hz: circuit.resonance_hz(),
-            peak: circuit.peak(Some(&self.load)),
-            relative_output_db: 20.0 * (output * self.output_factor).log10(),
-            lay,
+    fn add_metal(&mut self, index: usize, metal: &Metal) {
+        let (mut center_m, mut size_m) = (metal.center_mm.map(|v| v * 1e-3), metal.size_mm.map(|v| v * 1e-3));
+        let wall_m = metal.wall_mm.map(|w| w * 1e-3);
+        let boxed = metal.part == MetalPart::Cover;
+        let wall = wall_m.unwrap_or(0.5e-3).min(size_m[2] / 2.0);
+        if metal.material.recoil_mu() > MAGNETIC {
+            if boxed {
+                // Of a magnetic cover the top counts.
+                center_m[2] += size_m[2] / 2.0 - wall / 2.0;
+                size_m[2] = wall;
+            }
+            let block = Block { center_m, size_m, mu_r: metal.material.recoil_mu(), magnet: None };
+            self.add(Origin::Metal(index), Body::Block(block), metal.material);
+            return;
         }
+        let sigma_s_m = metal.material.conductivity_s_m();
+        if sigma_s_m > 0.0 {
+            let panels = panels_of(center_m, size_m, boxed.then_some(wall));
+            let thinnest = size_m.iter().copied().fold(f64::INFINITY, f64::min);
+            let thick_m = if boxed { wall } else { thinnest };
+            self.conductors.push(Conductor { panels, thick_m, sigma_s_m });
+        }
+    }
+
+    /// Whether anything in it is a magnet with a charge.
+    pub fn has_magnet(&self) -> bool {
+        self.bodies.iter().any(|(_, body)| body.magnet().is_some_and(|m| m.charge != 0.0))
+    }
+}
+
+/// +1 when the current towards the hot lead runs counter-clockwise seen from above.
+pub(super) fn sense(design: &Design, coil: &Coil) -> f64 {
+    let turn = if coil.wind.direction == Direction::CounterClockwise { 1.0 } else { -1.0 };
+    match design.wiring.sense.get(&coil.name) {
+        Some(Sense::FinishToGround) => -turn,
+        _ => turn,
+    }
+}
+
+/// The coils in the circuit. Several coils called single are taken in series, with a notice.
+fn joined(design: &Design) -> (Vec<usize>, Join) {
+    let all: Vec<usize> = (0..design.coils.len()).collect();
+    match design.wiring.join.as_str() {
+        "parallel" => (all, Join::Parallel),
+        join => match join.strip_prefix("split:") {
+            Some(name) => {
+                let one = all.into_iter().filter(|&i| design.coils[i].name == name).collect();
+                (one, Join::Series)
+            }
+            None => (all, Join::Series),
+        },
+    }
+}
+
+fn pole_body(design: &Design, pole: &Pole) -> Body {
+    let coil = design.coils.iter().find(|c| c.name == pole.coil);
+    let y_m = coil.map_or(0.0, |c| c.center_mm[1] * 1e-3);
+    let (x_m, thick_m, length_m) = (pole.x_mm * 1e-3, pole.diameter_mm * 1e-3, pole.length_mm * 1e-3);
+    let charge = if pole.up == Polarity::North { pole.charge } else { -pole.charge };
+    let magnet = pole.material.demagnetisation().map(|curve| Magnetised { curve, charge });
+    let mu_r = pole.material.recoil_mu();
+    let block = |along_m: f64| {
+        Body::Block(Block {
+            center_m: [x_m, y_m, pole.bottom_mm * 1e-3 + length_m / 2.0],
+            size_m: [along_m, thick_m, length_m],
+            mu_r,
+            magnet: magnet.map(|m| (2, m)),
+        })
+    };
+    match pole.shape {
+        PoleShape::Blade => {
+            // A blade runs through the core from end to end, within its outline.
+            let along = coil.map_or(thick_m, |c| {
+                let (half_x, half_y) = c.former.core.outline().half_size_m();
+                (2.0 * (half_x - half_y) + thick_m).max(thick_m)
+            });
+            block(along)
+        }
+        PoleShape::Square => block(thick_m),
+        _ => Body::Rod(Rod {
+            axis_m: (x_m, y_m),
+            bottom_m: pole.bottom_mm * 1e-3,
+            length_m,
+            radius_m: thick_m / 2.0,
+            mu_r,
+            magnet,
+        }),
     }
 }
 
@@ -213,6 +331,7 @@ pub(super) fn load(design: &Design) -> LoadCircuit {
     let load = &design.load;
     LoadCircuit {
         volume_ohm: load.volume_kohm * 1e3,
+        volume_at: 1.0,
         tone_ohm: if load.tone_nf > 0.0 { load.tone_kohm * 1e3 } else { f64::INFINITY },
         tone_f: load.tone_nf * 1e-9,
         cable_f: load.cable_pf * 1e-12,
@@ -222,28 +341,65 @@ pub(super) fn load(design: &Design) -> LoadCircuit {
 
 /// The strings over their poles; a string without a pole of its own stands where the pitch puts it.
 fn strings(design: &Design) -> Vec<StringAt> {
-    let middle = f64::from(design.strings.count - 1) / 2.0;
-    (1..=design.strings.count)
+    let count = design.strings.count;
+    (1..=count)
         .map(|number| {
-            let pole = design.poles.iter().find(|p| p.string == Some(number));
+            let poles = design.poles.iter().filter(|p| p.string == Some(number));
+            let top_of = |p: &Pole| p.bottom_mm + p.length_mm;
+            let pole = poles.max_by(|a, b| top_of(a).total_cmp(&top_of(b)));
             let (core_mm, gap_mm) = design.strings.core_and_gap_mm(number);
-            let row_mm = (middle - f64::from(number - 1)) * design.strings.pitch_mm;
-            let top_mm = pole.map_or_else(
-                || {
-                    let coil = &design.coils[0];
-                    coil.base_mm
-                        + coil.former.flange_bottom_mm
-                        + coil.former.height_mm
-                        + coil.former.flange_top_mm
-                },
-                |p| p.bottom_mm + p.length_mm,
+            let row_mm = crate::design::place_in_row(
+                number,
+                count,
+                design.strings.pitch_mm,
+                design.strings.handed,
             );
+            let top_mm = pole.map_or_else(|| highest_mm(design), top_of);
+            let note = design.strings.each.get(number as usize - 1).and_then(|s| note_hz(&s.note));
+            // Without a note: from 330 Hz down to 82 Hz over the row (common practice, no source).
+            let share = f64::from(number - 1) / f64::from((count - 1).max(1));
             StringAt {
                 x_m: pole.map_or(row_mm, |p| p.x_mm) * 1e-3,
                 core_m: core_mm * 1e-3,
                 // The gap is to the underside; the axis lies half a core higher.
                 z_m: (top_mm + gap_mm + core_mm / 2.0) * 1e-3,
+                fundamental_hz: note.unwrap_or_else(|| 330.0 * 0.25f64.powf(share)),
             }
         })
         .collect()
+}
+
+/// The highest pole or flange, from which the gap of a string without a pole of its own counts, mm.
+fn highest_mm(design: &Design) -> f64 {
+    let flanges = design.coils.iter().map(|coil| {
+        let former = &coil.former;
+        coil.base_mm + former.flange_bottom_mm + former.height_mm + former.flange_top_mm
+    });
+    let poles = design.poles.iter().filter(|p| p.string.is_none()).map(|p| p.bottom_mm + p.length_mm);
+    poles.chain(flanges).fold(f64::NEG_INFINITY, f64::max)
+}
+
+/// Capacitance of grounded plates and covers to the coils, F: the coils' faces as plates at the middle distance
+/// in a fibre of permittivity 4, the voltage along the winding giving a third of it.
+fn metal_capacitance(design: &Design) -> f64 {
+    const FIBRE_F_M: f64 = 4.0 * 8.854e-12;
+    let mut total = 0.0;
+    for metal in &design.metal {
+        for coil in &design.coils {
+            let (half_x, half_y) = coil.former.core.outline().half_size_m();
+            let room = coil.former.room_mm * 1e-3;
+            let face = 4.0 * (half_x + room) * (half_y + room) - 4.0 * half_x * half_y;
+            let size = metal.size_mm.map(|v| v * 1e-3);
+            let covered = (size[0] * size[1] / (4.0 * (half_x + room) * (half_y + room))).min(1.0);
+            let top = metal.center_mm[2] + metal.size_mm[2] / 2.0;
+            let window = (coil.base_mm + coil.former.flange_bottom_mm, coil.former.height_mm);
+            let gap_mm = match metal.part {
+                MetalPart::Cover => top - metal.wall_mm.unwrap_or(0.5) - window.0 - window.1,
+                _ if top <= window.0 => window.0 - top,
+                _ => metal.center_mm[2] - metal.size_mm[2] / 2.0 - window.0 - window.1,
+            };
+            total += FIBRE_F_M * face * covered / (gap_mm.max(0.5) * 1e-3) / 3.0;
+        }
+    }
+    total
 }

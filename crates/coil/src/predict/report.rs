@@ -1,5 +1,6 @@
 //! The prediction document, `filamentum-prediction/1`.
 
+use crate::circuit::{MeterReading, Network};
 use crate::design::Polarity;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -40,6 +41,8 @@ pub struct Prediction {
     pub strings: Vec<StringPrediction>,
     /// Frequency response.
     pub response: Response,
+    /// The equivalent circuit that the response is of.
+    pub circuit: Network,
     /// What the maker should know.
     pub notices: Vec<Notice>,
     /// Which input each band comes from, largest share first.
@@ -63,7 +66,16 @@ pub struct CoilPrediction {
     pub resistance_20c_ohm: Quantity,
     pub inductance_air_h: Quantity,
     pub inductance_h: Quantity,
+    /// Between its turns, without leads.
     pub capacitance_f: Quantity,
+    /// Thinnest place away from the edges.
+    pub build_min_mm: f64,
+    /// Turns laid outside the flange's edge, which will have jumped it.
+    pub jumped_turns: u32,
+    /// Neighbours that a turn has on average.
+    pub neighbours: f64,
+    /// Winding time at 500 turns per minute.
+    pub minutes: f64,
 }
 
 /// The whole pickup.
@@ -74,8 +86,11 @@ pub struct PickupPrediction {
     /// At the design's room temperature.
     pub resistance_ohm: Quantity,
     pub inductance_h: Quantity,
-    /// Coil and 0.3 m of twisted leads.
+    /// As a meter shows it at 1 kHz.
+    pub inductance_1khz_h: Quantity,
+    /// Coils, grounded metal and 0.3 m of twisted leads.
     pub capacitance_f: Quantity,
+    /// Inductance matrix of all coils, H; mutual inductances for currents that run the same way round.
     pub mutual: Vec<Vec<f64>>,
     pub resonance_unloaded_hz: Quantity,
     pub peak_hz: Quantity,
@@ -84,7 +99,12 @@ pub struct PickupPrediction {
     /// Output against the reference coil (7,620 turns of 42 AWG on the standard tall single, full
     /// alnico 5, strings 2.4 mm above), dB.
     pub relative_output_db: Quantity,
+    /// Mean over the strings, RMS just after a pluck of 1 mm at a fifth of the length, partials to 5 kHz.
+    pub output_mv: Quantity,
+    /// How much less hum the coils pick up than all in one sense; nothing for one coil.
     pub hum_rejection_db: Option<f64>,
+    /// What meters show at the usual test frequencies.
+    pub meter: Vec<MeterReading>,
 }
 
 /// One pole.
@@ -102,8 +122,12 @@ pub struct PolePrediction {
 pub struct StringPrediction {
     /// Its number, from 1.
     pub string: u32,
+    /// Output, RMS just after the pluck.
+    pub output_mv: Quantity,
     /// Output against the same string over the reference coil, dB.
     pub relative_db: f64,
+    /// Output against the mean of all strings, dB.
+    pub balance_db: f64,
 }
 
 /// Frequency response relative to the level at 80 Hz.

@@ -1,20 +1,26 @@
-//! How the turns lie: build, wire length, fill, and the capacitance between neighbours.
+//! How the turns lie: the guide's path, the coil as laid, wire length, fill, and the capacitance between
+//! neighbours.
 
-mod capacitance;
+mod bonds;
+mod guide;
+mod section;
 
-pub use capacitance::{LEADS_F, LayedTurn, neighbour_capacitance, self_capacitance, turn_to_turn};
+pub use bonds::{Bonds, LEADS_F, layered_capacitance, turn_to_turn};
+pub use guide::{GuidePlan, STRAIGHT_PITCH};
+pub use section::{LaidTurn, Section, USUAL_RPM, lay};
 
 use crate::former::Outline;
 use std::f64::consts::PI;
 
-/// Packing of a machine-straight lay: round wire's square against window area (common practice, no source).
+/// Packing of a machine-straight lay on a tall former: round wire's square against window area (common
+/// practice, no source).
 pub const PACKING_STRAIGHT: f64 = 0.90;
 /// Packing of a hand-scattered lay on a tall former (common practice, no source).
 pub const PACKING_SCATTERED: f64 = 0.79;
 /// Hand wander, as a share of the height, at which the scattered packing was read.
 pub const WANDER_SCATTERED: f64 = 0.3;
 
-/// The pattern of a lay, as far as prediction from packing needs it.
+/// The pattern that a wander describes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Pattern {
     /// Layer upon layer, turns side by side.
@@ -24,24 +30,17 @@ pub enum Pattern {
 }
 
 impl Pattern {
-    /// The pattern that a wander describes: below 5 % of the height a lay counts as straight.
+    /// Below 5 % of the height a lay counts as straight.
     #[must_use]
     pub fn of_wander(wander: f64) -> Self {
         if wander < 0.05 { Self::Straight } else { Self::Scattered }
     }
 }
 
-/// Packing to expect for a wander when none was measured: linear through the two values of practice.
-#[must_use]
-pub fn usual_packing(wander: f64) -> f64 {
-    let slope = (PACKING_SCATTERED - PACKING_STRAIGHT) / WANDER_SCATTERED;
-    (PACKING_STRAIGHT + slope * wander.max(0.0)).max(0.6)
-}
-
-/// A uniform lay: every part of the window equally full.
+/// A lay as the coil's figures need it: thickness and length.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Lay {
-    /// Thickness of the coil, from core to outermost turn, m.
+    /// Mean thickness of the coil, from core to outermost turn, m.
     pub build_m: f64,
     /// Length of the average turn, m.
     pub mean_turn_m: f64,
@@ -76,16 +75,5 @@ mod tests {
             .sum();
         assert!((summed / lay.wire_m - 1.0).abs() < 1e-6);
         assert!((lay.build_m * 1e3 - 4.793).abs() < 0.01);
-    }
-
-    #[test]
-    fn more_wander_never_packs_tighter() {
-        let mut last = usual_packing(0.0);
-        for step in 1..=20 {
-            let packing = usual_packing(f64::from(step) * 0.05);
-            assert!(packing <= last && packing >= 0.6);
-            last = packing;
-        }
-        assert!((usual_packing(0.3) - 0.79).abs() < 1e-12);
     }
 }

@@ -6,7 +6,7 @@ mod stretch;
 
 pub use gauge::{Gauge, GaugeError, GaugeSystem};
 pub use insulation::{Build, Insulation, Overall, Stripping};
-pub use stretch::{BREAKING_STRESS_PA, Pull, pull};
+pub use stretch::{BREAKING_STRESS_PA, Pull, pull, tension_window_n};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

@@ -45,6 +45,14 @@ pub fn pull(tension_n: f64, bare_m: f64) -> Pull {
     }
 }
 
+/// Pull that suits a wire of bare diameter `bare_m`, from – to, N: an eighth to two fifths of what breaks it
+/// (common practice, no source): below it the lay is slack, above it the wire begins to stretch for good.
+#[must_use]
+pub fn tension_window_n(bare_m: f64) -> (f64, f64) {
+    let breaks = BREAKING_STRESS_PA * PI * bare_m * bare_m / 4.0;
+    (breaks / 8.0, breaks * 0.4)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

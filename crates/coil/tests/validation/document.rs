@@ -1,7 +1,7 @@
 //! The open format: what reads, what is refused, and in which words.
 
 use coil::design::{Kind, read};
-use coil::predict::predict;
+use coil::predict::{Level, predict};
 use rstest::rstest;
 use serde_json::{Value, json};
 
@@ -9,15 +9,14 @@ use serde_json::{Value, json};
 pub const EXAMPLE: &str = include_str!("../../../../docs/examples/reed-lap-steel.json");
 
 #[test]
-fn the_example_reads_predicts_and_names_what_is_not_predicted() {
+fn the_example_reads_and_predicts() {
     let design = read(EXAMPLE).unwrap();
     assert_eq!(design.kind, Kind::TallSingle);
     let prediction = predict(&design).unwrap();
     let r = prediction.pickup.resistance_20c_ohm;
     assert!((5100.0..5400.0).contains(&r.nominal), "{r:?}");
-    let named: Vec<&str> =
-        prediction.notices.iter().filter(|n| n.code == "not-predicted-yet").map(|n| n.at.as_str()).collect();
-    assert_eq!(named, ["bars[0]", "metal[0]", "metal[1]", "coils[0].wind.plan"]);
+    assert!(prediction.notices.iter().all(|n| n.level != Level::Stop), "{:?}", prediction.notices);
+    assert!(prediction.circuit.relaxations.iter().any(|r| r.strength_hs > 0.0), "the cover damps");
 }
 
 #[rstest]
@@ -45,15 +44,6 @@ fn all_values_out_of_range_are_named_at_once() {
     document["coils"][0]["wind"]["turns"] = json!(0);
     let places: Vec<String> = read(&document.to_string()).unwrap_err().into_iter().map(|p| p.at).collect();
     assert_eq!(places, ["room_c", "strings.count", "coils[0].wind.turns"]);
-}
-
-#[test]
-fn other_formats_parse_and_say_by_name_that_they_are_not_predicted() {
-    let mut document: Value = serde_json::from_str(EXAMPLE).unwrap();
-    document["kind"] = json!("twin-coil");
-    let design = read(&document.to_string()).unwrap();
-    let problems = predict(&design).unwrap_err();
-    assert!(problems.iter().any(|p| p.at == "kind" && p.text.contains("twin coil")), "{problems:?}");
 }
 
 /// Hostile or absurd documents are refused in words; none panics or hangs.

@@ -1,9 +1,10 @@
 //! The bands, which are linear, against the spread of many coils drawn by lot.
 
-use coil::design::tall_single;
+use coil::design::{Kind, starting_point, tall_single};
 use coil::former::Core;
-use coil::predict::predict;
+use coil::predict::{predict, predict_by_lot};
 use coil::wind::Lay;
+use rstest::rstest;
 use coil::wire::{Build, Gauge, Insulation, ToleranceRange, WireData};
 
 /// A small repeatable generator (the constants of Numerical Recipes' quick one), enough to spread inputs.
@@ -30,10 +31,12 @@ fn percentile(sorted: &[f64], share: f64) -> f64 {
 /// 4,000 coils with the documented spreads: resistance and build within a tenth of the band's width.
 #[test]
 fn the_resistance_band_is_the_spread_of_many_coils() {
-    let predicted = predict(&tall_single("lot", 6, 10.4)).unwrap().pickup.resistance_20c_ohm;
+    let prediction = predict(&tall_single("lot", 6, 10.4)).unwrap();
+    let predicted = prediction.pickup.resistance_20c_ohm;
     let gauge = Gauge::awg(42).unwrap();
     let wire =
         WireData::ordered(gauge, Insulation::PolyvinylAcetal, Build::Heavy, ToleranceRange::MinimumToNominal);
+    let packing = prediction.coils[0].packing;
     let mut lot = Lot(20_261_124);
     // A uniform spread of standard deviation s reaches √3·s to either side.
     let uniform = |lot: &mut Lot, sd: f64| 1.0 + 3f64.sqrt() * sd * (2.0 * lot.even() - 1.0);
@@ -45,7 +48,7 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
             core.straight_x_m += 0.05e-3 * slip;
             let overall = wire.overall_m * uniform(&mut lot, wire.overall_sd);
             let turns = 7620.0 * (1.0 + 0.001 * lot.normal());
-            let packing = 0.79 * (1.0 + 0.05 * lot.normal());
+            let packing = packing * (1.0 + 0.05 * lot.normal());
             let height = 10.92e-3 + 0.05e-3 * lot.normal();
             Lay::uniform(turns, overall, packing, &core, height).wire_m
                 * wire.ohm_per_m
@@ -58,6 +61,33 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
     assert!((p50 / predicted.nominal - 1.0).abs() < 0.002, "{p50} {predicted:?}");
     assert!((predicted.p05 - p05).abs() < 0.1 * width, "{p05} {predicted:?}");
     assert!((predicted.p95 - p95).abs() < 0.1 * width, "{p95} {predicted:?}");
+}
+
+/// Every explained band of several formats: linear and by lot agree within a tenth of the band's width.
+#[rstest]
+#[case(Kind::TallSingle)]
+#[case(Kind::TwinCoil)]
+#[case(Kind::WideSingle)]
+fn every_band_is_the_spread_of_many_pickups(#[case] kind: Kind) {
+    let design = starting_point(kind, "lot", 6, 10.0);
+    let pickup = predict(&design).unwrap().pickup;
+    for (key, drawn) in predict_by_lot(&design, 4000, 20_261_124).unwrap() {
+        let linear = match key {
+            "resistance_20c_ohm" => pickup.resistance_20c_ohm,
+            "resistance_ohm" => pickup.resistance_ohm,
+            "inductance_h" => pickup.inductance_h,
+            "capacitance_f" => pickup.capacitance_f,
+            "resonance_unloaded_hz" => pickup.resonance_unloaded_hz,
+            "peak_hz" => pickup.peak_hz,
+            "peak_db" => pickup.peak_db,
+            "output_mv" => pickup.output_mv,
+            "relative_output_db" => pickup.relative_output_db,
+            other => panic!("{other} has no band"),
+        };
+        let width = drawn.p95 - drawn.p05;
+        assert!((linear.p05 - drawn.p05).abs() < 0.1 * width, "{kind:?} {key}: {linear:?} {drawn:?}");
+        assert!((linear.p95 - drawn.p95).abs() < 0.1 * width, "{kind:?} {key}: {linear:?} {drawn:?}");
+    }
 }
 
 /// The share of each input in the band is what remains when only that input is spread.

@@ -2,7 +2,10 @@
 
 use coil::design::{Design, tall_single};
 use coil::inductance::Winding;
-use coil::magnet::{Demagnetisation, Grade, Held, Material, Rod, Rods};
+use coil::magnet::{
+    Body, Demagnetisation, Facets, Grade, Magnetised, Material, Resolution, Rod, System, flux_density,
+};
+use coil::inductance::MU_0;
 use coil::predict::{PickupPrediction, predict};
 use coil::wire::{Build, ToleranceRange};
 use rstest::rstest;
@@ -20,8 +23,7 @@ fn rod(mu_r: f64) -> Rod {
         length_m: 0.017,
         radius_m: 0.002_375,
         mu_r,
-        curve: None,
-        charge: 1.0,
+        magnet: None,
     }
 }
 
@@ -94,13 +96,23 @@ fn a_warm_room_reads_high() {
     assert!((ratio - 1.0393).abs() < 1e-9, "{ratio}");
 }
 
-/// Half the charge is half the output; a string further off hears less of the coil.
+/// What rods add to the inductance of a coil, H.
+fn gain(rods: &[Rod], coil: &Winding) -> f64 {
+    let bodies: Vec<Body> = rods.iter().map(|r| Body::Rod(*r)).collect();
+    let system = System::new(&bodies, Resolution::default());
+    let probe = system.probe();
+    let drive = System::drive(&probe, &coil.field_at(&probe.points_m));
+    MU_0 * drive.dot(&system.respond(&drive))
+}
+
+/// Half the charge is less than full output and more than half, since the strings are nearer saturation at full; a
+/// string further off hears less of the coil.
 #[test]
 fn output_follows_charge_turns_and_gap() {
     let full = pickup(|_| {}).relative_output_db.nominal;
-    assert!(full.abs() < 0.01, "the reference against itself: {full}");
+    assert!(full.abs() < 0.1, "the reference against itself: {full}");
     let half = pickup(|d| d.poles.iter_mut().for_each(|p| p.charge = 0.5)).relative_output_db.nominal;
-    assert!((half + 6.02).abs() < 0.05, "{half}");
+    assert!((-6.1..-2.0).contains(&half), "{half}");
     let far = pickup(|d| {
         let string =
             coil::design::OneString { note: String::new(), diameter_mm: 0.4, core_mm: None, gap_mm: 4.0 };
@@ -109,27 +121,35 @@ fn output_follows_charge_turns_and_gap() {
     assert!(far.relative_output_db.nominal < -3.0);
 }
 
+/// A string moves less near the bridge: 10 to 15 % more turns there only begin to make up for it.
+#[test]
+fn the_bridge_position_needs_a_hotter_coil() {
+    let at = |mm: f64| pickup(|d| d.strings.from_bridge_mm = mm).output_mv.nominal;
+    assert!(at(40.0) < at(100.0) && at(100.0) < at(160.0));
+    let hotter = pickup(|d| {
+        d.strings.from_bridge_mm = 40.0;
+        d.coils[0].wind.turns = 8500;
+    });
+    assert!(hotter.output_mv.nominal > 1.08 * at(40.0));
+}
+
 #[rstest]
 #[case(1.0, 2.0)]
 #[case(2.0, 4.5)]
 #[case(4.5, 200.0)]
 fn more_permeability_more_inductance(#[case] low: f64, #[case] high: f64) {
-    let gain = |mu_r| Rods::new(vec![rod(mu_r)]).induced_by(&winding()).1;
-    assert!(gain(low) >= 0.0 && gain(high) > gain(low));
+    let of = |mu_r| gain(&[rod(mu_r)], &winding());
+    assert!(of(low) >= 0.0 && of(high) > of(low));
 }
 
 /// Two rods at a great distance add; near one another each sees the other's field.
 #[test]
 fn rods_far_apart_do_not_know_one_another() {
+    let long = Winding { core: coil::former::Core::stadium(400.0, 5.0).outline(), ..winding() };
     let pair = |distance: f64| {
-        let rods = [-0.5, 0.5].map(|side| Rod { axis_m: (side * distance, 0.0), ..rod(200.0) });
-        let long = Winding { core: coil::former::Core::stadium(400.0, 5.0).outline(), ..winding() };
-        Rods::new(rods.to_vec()).induced_by(&long).1
+        gain(&[-0.5, 0.5].map(|side| Rod { axis_m: (side * distance, 0.0), ..rod(200.0) }), &long)
     };
-    let single = {
-        let long = Winding { core: coil::former::Core::stadium(400.0, 5.0).outline(), ..winding() };
-        Rods::new(vec![rod(200.0)]).induced_by(&long).1
-    };
+    let single = gain(&[rod(200.0)], &long);
     assert!((pair(0.2) / (2.0 * single) - 1.0).abs() < 0.02);
     assert!((pair(0.006) / (2.0 * single) - 1.0).abs() > 0.03);
 }
@@ -137,20 +157,31 @@ fn rods_far_apart_do_not_know_one_another() {
 /// A rigid rod keeps its remanence: the flux at its face is that of two discs of charge.
 #[test]
 fn a_hard_magnet_is_two_discs() {
-    let hard = Rod { curve: Some(Demagnetisation::Line { br_t: 1.0, mu_r: 1.001 }), ..rod(1.001) };
+    let curve = Demagnetisation::Line { br_t: 1.0, mu_r: 1.001 };
+    let hard = Rod { magnet: Some(Magnetised { curve, charge: 1.0 }), ..rod(1.001) };
     let (l, r) = (hard.length_m, hard.radius_m);
-    let held = Held::solve(&[hard]);
+    let system = System::new(&[Body::Rod(hard)], Resolution::default());
+    let coarse = system.charged(&system.held());
+    let fine = Facets::new(l, r).magnetise(&hard, |_| 0.0);
     for gap in [0.0005, 0.002, 0.005] {
         let exact = 0.5 * ((l + gap) / (l + gap).hypot(r) - gap / gap.hypot(r));
-        assert!((held.above(0, gap) / exact - 1.0).abs() < 0.005, "gap {gap}");
+        for charged in [&coarse, &fine] {
+            let got = flux_density(charged, [0.0, 0.0, l + gap])[2];
+            assert!((got / exact - 1.0).abs() < 0.005, "gap {gap}: {}", got / exact);
+        }
     }
 }
 
 /// A rod turned over gives the same flux the other way.
 #[test]
 fn polarity_is_a_sign() {
-    let curve = Material::Named(Grade::Alnico5).demagnetisation();
-    let north = Held::solve(&[Rod { curve, charge: 1.0, ..rod(4.0) }]).above(0, 0.001);
-    let south = Held::solve(&[Rod { curve, charge: -1.0, ..rod(4.0) }]).above(0, 0.001);
+    let curve = Material::Named(Grade::Alnico5).demagnetisation().unwrap();
+    let face = |charge: f64| {
+        let rod = Rod { magnet: Some(Magnetised { curve, charge }), ..rod(4.0) };
+        let charged = Facets::new(rod.length_m, rod.radius_m).magnetise(&rod, |_| 0.0);
+        flux_density(&charged, [0.0, 0.0, rod.length_m + 0.001])[2]
+    };
+    let (north, south) = (face(1.0), face(-1.0));
     assert!(north > 0.0 && (north + south).abs() < 1e-9);
+    assert!((face(0.5) / north - 0.5).abs() < 1e-9, "a part charge scales the reading");
 }

@@ -1,0 +1,9 @@
+//! The coils in their circuit: response, resonance, load, what meters show, netlist.
+
+mod meter;
+mod netlist;
+mod network;
+
+pub use meter::{MeterReading, capacitance_from_resonances, read_impedance};
+pub use netlist::netlist;
+pub use network::{Join, LoadCircuit, Network, NetworkCoil, Peak, Source};

@@ -1,0 +1,375 @@
+//! Thin conducting sheets: base plates, covers, shields.
+//!
+//! The currents in a sheet are the curl of a stream function, bilinear between nodes and nothing along a free
+//! rim; a cover's top and walls share the nodes along their edges. Galerkin's form gives a resistance matrix, an
+//! inductance matrix from the Coulomb energies between cells, and the flux that the coil sends through; Lanczos'
+//! iteration from that flux reduces them to a few relaxations that match the response at low frequency to as
+//! many orders. Sheets thinner than the skin depth: 0.5 mm of brass up to 30 kHz.
+
+use super::Relaxation;
+use crate::inductance::MU_0;
+use crate::magnet::{Patch, Shape, System};
+use nalgebra::{DMatrix, DVector, SymmetricEigen};
+use crate::numeric::gauss;
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+/// A flat rectangle of metal, by its middle plane.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Panel {
+    /// Its middle, m.
+    pub center_m: [f64; 3],
+    /// Axis across it (0 is x).
+    pub across: usize,
+    /// Whether its outer side looks to the positive end of that axis.
+    pub outward: bool,
+    /// Half sizes along the other two axes, in the order of the axes, m.
+    pub half_m: [f64; 2],
+}
+
+/// A part of one or several panels, cut into cells.
+#[derive(Clone, Debug)]
+pub struct Sheet {
+    cells: Vec<Cell>,
+    nodes: usize,
+    /// Resistance over nodes, Ω.
+    resistance: DMatrix<f64>,
+    /// Inductance over nodes, H.
+    inductance: DMatrix<f64>,
+}
+
+#[derive(Clone, Debug)]
+struct Cell {
+    patch: Patch,
+    normal: (usize, f64),
+    /// Unknowns at its corners (u0v0, u1v0, u0v1, u1v1); `None` on the rim.
+    corners: [Option<usize>; 4],
+    /// Sizes along its two axes.
+    size_m: [f64; 2],
+}
+
+/// The panels of a box open below: top and four walls, or of a plate lying across its thinnest axis.
+#[must_use]
+pub fn panels_of(center_m: [f64; 3], size_m: [f64; 3], wall_m: Option<f64>) -> Vec<Panel> {
+    let half = size_m.map(|s| s / 2.0);
+    let Some(wall) = wall_m else {
+        let across = (0..3).min_by(|&a, &b| size_m[a].total_cmp(&size_m[b])).unwrap_or(2);
+        let others: Vec<usize> = (0..3).filter(|&a| a != across).collect();
+        return vec![Panel { center_m, across, outward: true, half_m: [half[others[0]], half[others[1]]] }];
+    };
+    let (hx, hy, hz) = (half[0] - wall / 2.0, half[1] - wall / 2.0, half[2] - wall / 4.0);
+    let [x, y, z] = center_m;
+    let low = z - wall / 4.0;
+    let panel = |center_m: [f64; 3], across: usize, outward: bool, half_m: [f64; 2]| Panel {
+        center_m,
+        across,
+        outward,
+        half_m,
+    };
+    vec![
+        panel([x, y, low + hz], 2, true, [hx, hy]),
+        panel([x + hx, y, low], 0, true, [hy, hz]),
+        panel([x - hx, y, low], 0, false, [hy, hz]),
+        panel([x, y + hy, low], 1, true, [hx, hz]),
+        panel([x, y - hy, low], 1, false, [hx, hz]),
+    ]
+}
+
+const fn along(axis: usize) -> (usize, usize) {
+    match axis {
+        0 => (1, 2),
+        1 => (0, 2),
+        _ => (0, 1),
+    }
+}
+
+/// Points along each side of a cell where the coil's flux is taken.
+const RULE: usize = 3;
+/// Fewest cells across and along a coil.
+const LEAST: usize = 7;
+static POINTS: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(RULE));
+
+impl Cell {
+    /// The places of a rule over the cell, each with the area that falls to the corners there.
+    fn places(&self) -> impl Iterator<Item = ([f64; 3], [f64; 4])> + '_ {
+        let (u, v) = along(self.normal.0);
+        let [du, dv] = self.size_m;
+        POINTS.iter().flat_map(move |&(s, ws)| {
+            POINTS.iter().map(move |&(t, wt)| {
+                let mut at = self.patch.center_m;
+                at[u] += du * (s - 0.5);
+                at[v] += dv * (t - 0.5);
+                let area = ws * wt * du * dv;
+                let shares = [(1.0 - s) * (1.0 - t), s * (1.0 - t), (1.0 - s) * t, s * t];
+                (at, shares.map(|share| share * area))
+            })
+        })
+    }
+}
+
+impl Sheet {
+    /// Cuts panels of thickness `thick_m` and conductivity `sigma_s_m` into cells of about `cell_m`.
+    #[must_use]
+    pub fn new(panels: &[Panel], thick_m: f64, sigma_s_m: f64, cell_m: f64) -> Self {
+        #[allow(clippy::cast_possible_truncation, reason = "nanometres of a part fit")]
+        let nano = |v: f64| (v * 1e9 / 10.0).round() as i64;
+        let mut places: HashMap<[i64; 3], usize> = HashMap::new();
+        let mut corners: Vec<([usize; 4], Cell)> = Vec::new();
+        for panel in panels {
+            let (u, v) = along(panel.across);
+            // Walls of one box meet cell to cell: the count depends on the size alone.
+            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
+            let count = |axis: usize, half: f64| {
+                // Flat on the coil the currents turn within its width, whatever the panel's size.
+                let least = if axis == 2 { 2 } else { LEAST };
+                ((2.0 * half / cell_m).round() as usize).clamp(least, 24)
+            };
+            let (nu, nv) = (count(u, panel.half_m[0]), count(v, panel.half_m[1]));
+            let (du, dv) = (2.0 * panel.half_m[0] / nu as f64, 2.0 * panel.half_m[1] / nv as f64);
+            let point = |i: f64, j: f64| {
+                let mut at = panel.center_m;
+                at[u] += du * i - panel.half_m[0];
+                at[v] += dv * j - panel.half_m[1];
+                at
+            };
+            for j in 0..nv {
+                for i in 0..nu {
+                    let four = [(i, j), (i + 1, j), (i, j + 1), (i + 1, j + 1)].map(|(a, b)| {
+                        let at = point(a as f64, b as f64).map(nano);
+                        let next = places.len();
+                        *places.entry(at).or_insert(next)
+                    });
+                    let patch = Patch {
+                        center_m: point(i as f64 + 0.5, j as f64 + 0.5),
+                        shape: Shape::Rectangle { across: panel.across, half_m: [du / 2.0, dv / 2.0] },
+                    };
+                    let normal = (panel.across, if panel.outward { 1.0 } else { -1.0 });
+                    corners.push((four, Cell { patch, normal, corners: [None; 4], size_m: [du, dv] }));
+                }
+            }
+        }
+        let unknown = unknowns(&corners, places.len());
+        let nodes = unknown.iter().flatten().count();
+        let cells: Vec<Cell> = corners
+            .into_iter()
+            .map(|(four, cell)| Cell { corners: four.map(|n| unknown[n]), ..cell })
+            .collect();
+        let mut sheet =
+            Self { cells, nodes, resistance: DMatrix::zeros(0, 0), inductance: DMatrix::zeros(0, 0) };
+        sheet.resistance = sheet.resistances(1.0 / (sigma_s_m * thick_m));
+        sheet.inductance = sheet.inductances();
+        sheet
+    }
+
+    /// Bilinear elements: ∫∇φ·∇φ′ dA over sheet conductance.
+    fn resistances(&self, ohm_square: f64) -> DMatrix<f64> {
+        let mut matrix = DMatrix::zeros(self.nodes, self.nodes);
+        for cell in &self.cells {
+            let [du, dv] = cell.size_m;
+            let (a, b) = (dv / du / 6.0 * ohm_square, du / dv / 6.0 * ohm_square);
+            for (p, one) in cell.corners.iter().enumerate() {
+                for (q, other) in cell.corners.iter().enumerate() {
+                    let (Some(i), Some(j)) = (one, other) else { continue };
+                    let value = match (p & 1 == q & 1, p & 2 == q & 2) {
+                        (true, true) => 2.0 * a + 2.0 * b,
+                        (false, true) => -2.0 * a + b,
+                        (true, false) => a - 2.0 * b,
+                        (false, false) => -a - b,
+                    };
+                    matrix[(*i, *j)] += value;
+                }
+            }
+        }
+        matrix
+    }
+
+    /// Current density of unit nodes in the middle of a cell: ∇φ × n.
+    fn currents(cell: &Cell) -> [(Option<usize>, [f64; 3]); 4] {
+        let (u, v) = along(cell.normal.0);
+        let (n, sign) = cell.normal;
+        std::array::from_fn(|corner| {
+            let gu = if corner & 1 == 0 { -0.5 } else { 0.5 } / cell.size_m[0];
+            let gv = if corner & 2 == 0 { -0.5 } else { 0.5 } / cell.size_m[1];
+            let mut gradient = [0.0; 3];
+            (gradient[u], gradient[v]) = (gu, gv);
+            let mut normal = [0.0; 3];
+            normal[n] = sign;
+            let [a, b] = [gradient, normal];
+            let cross =
+                [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+            (cell.corners[corner], cross)
+        })
+    }
+
+    fn inductances(&self) -> DMatrix<f64> {
+        let count = self.cells.len();
+        let mut flow = [0, 1, 2].map(|_| DMatrix::zeros(count, self.nodes));
+        for (c, cell) in self.cells.iter().enumerate() {
+            for (node, current) in Self::currents(cell) {
+                let Some(node) = node else { continue };
+                for (axis, matrix) in flow.iter_mut().enumerate() {
+                    matrix[(c, node)] += current[axis];
+                }
+            }
+        }
+        let mut energy = DMatrix::zeros(count, count);
+        let mut known: HashMap<[i64; 8], f64> = HashMap::new();
+        #[allow(clippy::cast_possible_truncation, reason = "nanometres of a part fit")]
+        let nano = |v: f64| (v * 1e9).round() as i64;
+        for i in 0..count {
+            for j in 0..=i {
+                let (a, b) = (&self.cells[i], &self.cells[j]);
+                let apart = |k: usize| nano((a.patch.center_m[k] - b.patch.center_m[k]).abs());
+                let key = [
+                    a.normal.0 as i64,
+                    b.normal.0 as i64,
+                    apart(0),
+                    apart(1),
+                    apart(2),
+                    nano(a.size_m[0] + b.size_m[0]),
+                    nano(a.size_m[1] + b.size_m[1]),
+                    nano(a.size_m[0]),
+                ];
+                let value = *known.entry(key).or_insert_with(|| a.patch.energy_with(&b.patch));
+                energy[(i, j)] = value;
+                energy[(j, i)] = value;
+            }
+        }
+        let mut total = DMatrix::zeros(self.nodes, self.nodes);
+        for matrix in &flow {
+            total += matrix.tr_mul(&(&energy * matrix));
+        }
+        total * MU_0
+    }
+
+    /// Places where the flux through the sheet is taken, m: [`RULE`]² in every cell.
+    #[must_use]
+    pub fn points_m(&self) -> Vec<[f64; 3]> {
+        self.cells.iter().flat_map(|cell| cell.places().map(|(at, _)| at)).collect()
+    }
+
+    /// Flux through every node's share of the sheet, Wb, from flux densities at its points.
+    #[must_use]
+    pub fn flux(&self, field: &[[f64; 3]]) -> DVector<f64> {
+        let mut flux = DVector::zeros(self.nodes);
+        let mut next = field.iter();
+        for cell in &self.cells {
+            let (axis, sign) = cell.normal;
+            for ((_, shares), b) in cell.places().zip(&mut next) {
+                for (node, share) in cell.corners.iter().zip(shares) {
+                    if let Some(node) = node {
+                        flux[*node] += sign * b[axis] * share;
+                    }
+                }
+            }
+        }
+        flux
+    }
+
+    /// What unit stream functions of the nodes drive in magnetic parts: one column per node. By reciprocity: the flux
+    /// that the parts' unit magnetisations send through the sheet, taken in the middles of its cells.
+    #[must_use]
+    pub fn drives(&self, system: &System) -> DMatrix<f64> {
+        let surfaces = system.surfaces();
+        let mut drives = DMatrix::zeros(system.unknowns(), self.nodes);
+        for cell in &self.cells {
+            let (axis, sign) = cell.normal;
+            let share = sign * cell.patch.area_m2() / 4.0;
+            for (patch, unknowns) in &surfaces {
+                let through = share * patch.field(cell.patch.center_m)[axis];
+                for node in cell.corners.into_iter().flatten() {
+                    for &(unknown, density) in unknowns {
+                        drives[(unknown, node)] += through * density;
+                    }
+                }
+            }
+        }
+        drives
+    }
+
+    /// aᵀR⁻¹b of two fluxes: how far they drive the same currents, slowly.
+    #[must_use]
+    pub fn drive_product(&self, a: &DVector<f64>, b: &DVector<f64>) -> f64 {
+        self.resistance.clone().cholesky().map_or(0.0, |factor| a.dot(&factor.solve(b)))
+    }
+
+    /// The relaxations that `flux` (Wb per ampere of the coil) meets, magnetic parts answering by `answer`: what
+    /// they add to the sheet's inductance, H.
+    #[must_use]
+    pub fn relaxations(&self, flux: &DVector<f64>, answer: Option<&DMatrix<f64>>) -> Vec<Relaxation> {
+        const STEPS: usize = 8;
+        let Some(factor) = self.resistance.clone().cholesky() else { return Vec::new() };
+        let lower = factor.l();
+        let inductance = answer.map_or_else(|| self.inductance.clone(), |more| &self.inductance + more);
+        let Some(start) = lower.solve_lower_triangular(flux) else { return Vec::new() };
+        let size = start.norm();
+        if size <= 0.0 {
+            return Vec::new();
+        }
+        let apply = |v: &DVector<f64>| {
+            let up = lower.tr_solve_lower_triangular(v).unwrap_or_else(|| v.clone());
+            lower.solve_lower_triangular(&(&inductance * up)).unwrap_or_else(|| v.clone())
+        };
+        let mut basis = vec![&start / size];
+        let (mut diagonal, mut beside) = (Vec::new(), Vec::new());
+        for step in 0..STEPS.min(self.nodes) {
+            let mut next = apply(&basis[step]);
+            diagonal.push(next.dot(&basis[step]));
+            // Full orthogonalisation, twice over: few steps, and none may come back.
+            for _ in 0..2 {
+                for old in &basis {
+                    next -= old * next.dot(old);
+                }
+            }
+            let norm = next.norm();
+            if norm < 1e-9 * diagonal[0].abs() || step + 1 == STEPS.min(self.nodes) {
+                break;
+            }
+            beside.push(norm);
+            basis.push(next / norm);
+        }
+        let count = diagonal.len();
+        let reduced = DMatrix::from_fn(count, count, |i, j| {
+            if i == j {
+                diagonal[i]
+            } else if i.abs_diff(j) == 1 {
+                beside[i.min(j)]
+            } else {
+                0.0
+            }
+        });
+        let eigen = SymmetricEigen::new(reduced);
+        (0..count)
+            .map(|k| Relaxation {
+                strength_hs: (size * eigen.eigenvectors[(0, k)]).powi(2),
+                time_s: eigen.eigenvalues[k].max(0.0),
+            })
+            .collect()
+    }
+}
+
+/// Numbers the nodes that are not on a free rim: an edge of one cell only.
+fn unknowns(cells: &[([usize; 4], Cell)], count: usize) -> Vec<Option<usize>> {
+    let mut edges: HashMap<(usize, usize), u32> = HashMap::new();
+    for (c, _) in cells {
+        for (a, b) in [(c[0], c[1]), (c[2], c[3]), (c[0], c[2]), (c[1], c[3])] {
+            *edges.entry((a.min(b), a.max(b))).or_default() += 1;
+        }
+    }
+    let mut rim = vec![false; count];
+    #[allow(clippy::iter_over_hash_type, reason = "marks commute")]
+    for ((a, b), times) in edges {
+        if times == 1 {
+            (rim[a], rim[b]) = (true, true);
+        }
+    }
+    let mut next = 0;
+    rim.into_iter()
+        .map(|on_rim| {
+            (!on_rim).then(|| {
+                next += 1;
+                next - 1
+            })
+        })
+        .collect()
+}

@@ -1,0 +1,157 @@
+//! Filament loops of an outline: the double integral of Neumann.
+
+use crate::former::Outline;
+use crate::numeric::gauss;
+use std::f64::consts::{FRAC_PI_2, PI};
+use std::sync::LazyLock;
+
+static EIGHT: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(8));
+static FOUR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(4));
+static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
+
+/// One smooth piece of an outline: a straight or a quarter circle, run counter-clockwise.
+#[derive(Clone, Copy)]
+enum Piece {
+    Straight { start: [f64; 2], along: [f64; 2], length: f64 },
+    Corner { center: [f64; 2], radius: f64, from_rad: f64 },
+}
+
+impl Piece {
+    fn length(&self) -> f64 {
+        match *self {
+            Self::Straight { length, .. } => length,
+            Self::Corner { radius, .. } => radius * FRAC_PI_2,
+        }
+    }
+
+    /// Point and tangent at `s` of 0…1.
+    fn at(&self, s: f64) -> ([f64; 2], [f64; 2]) {
+        match *self {
+            Self::Straight { start, along, length } => {
+                ([start[0] + along[0] * length * s, start[1] + along[1] * length * s], along)
+            }
+            Self::Corner { center, radius, from_rad } => {
+                let (sin, cos) = (from_rad + s * FRAC_PI_2).sin_cos();
+                ([center[0] + radius * cos, center[1] + radius * sin], [-sin, cos])
+            }
+        }
+    }
+
+    /// Where on the piece, 0…1, it comes nearest to `p`.
+    fn nearest(&self, p: [f64; 2]) -> f64 {
+        match *self {
+            Self::Straight { start, along, length } => {
+                (((p[0] - start[0]) * along[0] + (p[1] - start[1]) * along[1]) / length).clamp(0.0, 1.0)
+            }
+            Self::Corner { center, from_rad, .. } => {
+                let middle = from_rad + FRAC_PI_2 / 2.0;
+                let angle = (p[1] - center[1]).atan2(p[0] - center[0]);
+                let from_middle = (angle - middle + PI).rem_euclid(2.0 * PI) - PI;
+                (0.5 + from_middle / FRAC_PI_2).clamp(0.0, 1.0)
+            }
+        }
+    }
+}
+
+/// The pieces of an outline about a centre; empty ones are left out.
+fn pieces(outline: &Outline, center: (f64, f64)) -> Vec<Piece> {
+    let (sx, sy, c) = (outline.straight_x_m, outline.straight_y_m, outline.corner_m);
+    let (half_x, half_y) = outline.half_size_m();
+    let (cx, cy) = center;
+    let straight = |x: f64, y: f64, along: [f64; 2], length: f64| Piece::Straight {
+        start: [cx + x, cy + y],
+        along,
+        length,
+    };
+    let corner = |x: f64, y: f64, quarter: f64| Piece::Corner {
+        center: [cx + x, cy + y],
+        radius: c,
+        from_rad: quarter * FRAC_PI_2,
+    };
+    let mut all = vec![
+        corner(sx / 2.0, sy / 2.0, 0.0),
+        straight(sx / 2.0, half_y, [-1.0, 0.0], sx),
+        corner(-sx / 2.0, sy / 2.0, 1.0),
+        straight(-half_x, sy / 2.0, [0.0, -1.0], sy),
+        corner(-sx / 2.0, -sy / 2.0, 2.0),
+        straight(-sx / 2.0, -half_y, [1.0, 0.0], sx),
+        corner(sx / 2.0, -sy / 2.0, 3.0),
+        straight(half_x, -sy / 2.0, [0.0, 1.0], sy),
+    ];
+    all.retain(|piece| piece.length() > 0.0);
+    all
+}
+
+/// ∮ dl·dl′ K(d) of one element at `p` with direction `tangent` against all of `others`.
+///
+/// Every piece is split where it comes nearest to the element and the nodes crowd there, since K falls
+/// off like a logarithm from that point.
+fn element(
+    p: [f64; 2],
+    tangent: [f64; 2],
+    others: &[Piece],
+    rule: &[(f64, f64)],
+    kernel: &impl Fn(f64) -> f64,
+) -> f64 {
+    let mut sum = 0.0;
+    for piece in others {
+        let nearest = piece.nearest(p);
+        for span in [1.0 - nearest, -nearest] {
+            if span.abs() < 1e-9 {
+                continue;
+            }
+            for &(v, w) in rule {
+                let (q, along) = piece.at(nearest + span * v * v);
+                let (dx, dy) = (p[0] - q[0], p[1] - q[1]);
+                let d = (dx * dx + dy * dy).sqrt().max(1e-9);
+                let cosine = tangent[0] * along[0] + tangent[1] * along[1];
+                sum += w * 2.0 * v * span.abs() * piece.length() * cosine * kernel(d);
+            }
+        }
+    }
+    sum
+}
+
+/// ∮∮ dl·dl′ K(d) between two outlines about the same centre: a quarter of the first, four times.
+pub(super) fn concentric(
+    first: &Outline,
+    second: &Outline,
+    fine: bool,
+    kernel: &impl Fn(f64) -> f64,
+) -> f64 {
+    let others = pieces(second, (0.0, 0.0));
+    let rule = if fine { &EIGHT } else { &FOUR };
+    let mut sum = 0.0;
+    for piece in pieces(first, (0.0, 0.0)) {
+        // The first quarter: its own corner, and the halves of the straights that meet it.
+        let (from, to) = match piece {
+            Piece::Corner { from_rad, .. } if from_rad < 0.1 => (0.0, 1.0),
+            Piece::Straight { along, .. } if along[0] < 0.0 => (0.0, 0.5),
+            Piece::Straight { along, .. } if along[1] > 0.0 => (0.5, 1.0),
+            _ => continue,
+        };
+        for &(t, w) in rule.iter() {
+            let (p, tangent) = piece.at(from + (to - from) * t);
+            sum += w * (to - from) * piece.length() * element(p, tangent, &others, rule, kernel);
+        }
+    }
+    4.0 * sum
+}
+
+
+/// ∮∮ dl·dl′ K(d) between two outlines about any centres.
+pub(super) fn apart(
+    first: (&Outline, (f64, f64)),
+    second: (&Outline, (f64, f64)),
+    kernel: &impl Fn(f64) -> f64,
+) -> f64 {
+    let others = pieces(second.0, second.1);
+    let mut sum = 0.0;
+    for piece in pieces(first.0, first.1) {
+        for &(t, w) in SIX.iter() {
+            let (p, tangent) = piece.at(t);
+            sum += w * piece.length() * element(p, tangent, &others, &SIX, kernel);
+        }
+    }
+    sum
+}

@@ -1,0 +1,414 @@
+//! Magnetic parts cut into elements: round rods and blocks.
+//!
+//! Both carry a magnetisation without divergence inside, so that all charge lies on their surfaces. A rod has
+//! M = f(z)·ẑ − (r/2)·f′(z)·r̂ with f linear between its nodes. A block has even cells over its two longer
+//! axes: through every side of a cell an unknown flux, and across its thinnest axis what those leave over, plus
+//! an unknown of its own.
+
+use super::grade::Demagnetisation;
+use super::patch::{Patch, Shape};
+use crate::numeric::gauss;
+use std::f64::consts::PI;
+use std::sync::LazyLock;
+
+/// How finely parts are cut.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Resolution {
+    /// Intervals along a rod.
+    pub rod: usize,
+    /// Side of a block's cells, m.
+    pub cell_m: f64,
+    /// Most cells along one axis of a block.
+    pub most: usize,
+}
+
+impl Default for Resolution {
+    /// What keeps the accuracies of `docs/physics.md` at the least cost.
+    fn default() -> Self {
+        Self { rod: 6, cell_m: 8.5e-3, most: 15 }
+    }
+}
+
+/// What a magnet is by itself.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Magnetised {
+    /// Its demagnetisation curve.
+    pub curve: Demagnetisation,
+    /// Charge as a signed share of saturation: positive has north towards the positive end of its axis.
+    pub charge: f64,
+}
+
+/// An upright round rod: pole rods, screws, slugs, buttons.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Rod {
+    /// Axis, x and y, m.
+    pub axis_m: (f64, f64),
+    /// Height of the lower face, m.
+    pub bottom_m: f64,
+    /// Length, m.
+    pub length_m: f64,
+    /// Radius, m.
+    pub radius_m: f64,
+    /// Relative (recoil) permeability.
+    pub mu_r: f64,
+    /// How it magnetises by itself along z; `None` for a plain pole.
+    pub magnet: Option<Magnetised>,
+}
+
+/// A block with its sides along the axes: bars, blades, square poles, plates, keepers.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Block {
+    /// Its middle, m.
+    pub center_m: [f64; 3],
+    /// Its sizes, m.
+    pub size_m: [f64; 3],
+    /// Relative (recoil) permeability.
+    pub mu_r: f64,
+    /// How it magnetises by itself, along which axis (0 is x); `None` for plain metal.
+    pub magnet: Option<(usize, Magnetised)>,
+}
+
+/// A magnetic part.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Body {
+    /// A rod.
+    Rod(Rod),
+    /// A block.
+    Block(Block),
+}
+
+impl Body {
+    /// Relative (recoil) permeability.
+    #[must_use]
+    pub const fn mu_r(&self) -> f64 {
+        match self {
+            Self::Rod(rod) => rod.mu_r,
+            Self::Block(block) => block.mu_r,
+        }
+    }
+
+    /// How it magnetises by itself.
+    #[must_use]
+    pub fn magnet(&self) -> Option<Magnetised> {
+        match self {
+            Self::Rod(rod) => rod.magnet,
+            Self::Block(block) => block.magnet.map(|m| m.1),
+        }
+    }
+}
+
+/// A place where the field is taken: ∫H·M′ dV = Σ H(at)·weight for each unknown.
+#[derive(Clone, Debug)]
+pub(super) struct Sample {
+    pub at_m: [f64; 3],
+    pub weights: Vec<(usize, [f64; 3])>,
+}
+
+/// A place where a magnet's own law is taken: volume, and the magnetisation along its axis from the unknowns.
+#[derive(Clone, Debug)]
+pub(super) struct LawPoint {
+    pub volume_m3: f64,
+    pub along: Vec<(usize, f64)>,
+}
+
+/// Elements of the matrix ∫M·M′ dV.
+pub(super) type Overlap = Vec<(usize, usize, f64)>;
+
+/// A part cut into elements; unknowns count from 0.
+#[derive(Clone, Debug)]
+pub(super) struct Cut {
+    pub unknowns: usize,
+    pub patches: Vec<Patch>,
+    /// Charge densities that each unknown puts on patches.
+    pub charges: Vec<Vec<(usize, f64)>>,
+    /// Overlap of what lies along the magnet's axis, and of what lies across; their sum for plain parts.
+    pub along: Overlap,
+    pub across: Overlap,
+    pub samples: Vec<Sample>,
+    pub law: Vec<LawPoint>,
+}
+
+static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));
+
+impl Rod {
+    /// Heights of the nodes over the lower face, m: closer together towards the ends, where the magnetisation
+    /// falls off.
+    pub(super) fn nodes_m(&self, intervals: usize) -> Vec<f64> {
+        let place = |k: usize| {
+            let even = k as f64 / intervals as f64;
+            0.5 * even + 0.5 * (0.5 - 0.5 * (PI * even).cos())
+        };
+        (0..=intervals).map(|k| self.length_m * place(k)).collect()
+    }
+
+    pub(super) fn cut(&self, resolution: Resolution) -> Cut {
+        let nodes = self.nodes_m(resolution.rod);
+        let (r, last) = (self.radius_m, nodes.len() - 1);
+        let (x, y) = self.axis_m;
+        let disc = |z: f64| Patch { center_m: [x, y, self.bottom_m + z], shape: Shape::Disc { radius_m: r } };
+        let mut patches = vec![disc(0.0)];
+        let mut charges: Vec<Vec<(usize, f64)>> = vec![Vec::new(); nodes.len()];
+        charges[0].push((0, -1.0));
+        let (mut along, mut across) = (Overlap::new(), Overlap::new());
+        let (mut samples, mut law) = (Vec::new(), Vec::new());
+        let area = PI * r * r;
+        for (i, pair) in nodes.windows(2).enumerate() {
+            let (z, step) = (pair[0], pair[1] - pair[0]);
+            let shape = Shape::Band { radius_m: r, half_m: step / 2.0 };
+            patches.push(Patch { center_m: [x, y, self.bottom_m + z + step / 2.0], shape });
+            charges[i].push((i + 1, r / 2.0 / step));
+            charges[i + 1].push((i + 1, -r / 2.0 / step));
+            let (axial, radial) = (area * step, area * r * r / 8.0 / step);
+            for (a, b, share, sign) in
+                [(i, i, 3.0, 1.0), (i + 1, i + 1, 3.0, 1.0), (i, i + 1, 6.0, -1.0), (i + 1, i, 6.0, -1.0)]
+            {
+                along.push((a, b, axial / share));
+                across.push((a, b, sign * radial));
+            }
+            for (t, w) in PAIR.iter() {
+                let volume_m3 = w * area * step;
+                law.push(LawPoint { volume_m3, along: vec![(i, 1.0 - t), (i + 1, *t)] });
+                // Three points at R/√2: exact for squares over the disc, and the field is harmonic.
+                for k in 0..3 {
+                    let (sin, cos) = (PI / 6.0 + PI / 1.5 * f64::from(k)).sin_cos();
+                    let (dx, dy) = (r * cos / 2f64.sqrt(), r * sin / 2f64.sqrt());
+                    let v = volume_m3 / 3.0;
+                    let turned = |sign: f64, share: f64| {
+                        [sign * v * dx / 2.0 / step, sign * v * dy / 2.0 / step, v * share]
+                    };
+                    samples.push(Sample {
+                        at_m: [x + dx, y + dy, self.bottom_m + z + t * step],
+                        weights: vec![(i, turned(1.0, 1.0 - t)), (i + 1, turned(-1.0, *t))],
+                    });
+                }
+            }
+        }
+        patches.push(disc(self.length_m));
+        charges[last].push((patches.len() - 1, 1.0));
+        Cut { unknowns: nodes.len(), patches, charges, along, across, samples, law }
+    }
+}
+
+impl Block {
+    /// The thinnest axis, and the other two.
+    pub(super) fn axes(&self) -> (usize, usize, usize) {
+        let s = self.size_m;
+        if s[2] <= s[0] && s[2] <= s[1] {
+            (2, 0, 1)
+        } else if s[1] <= s[0] {
+            (1, 0, 2)
+        } else {
+            (0, 1, 2)
+        }
+    }
+
+    /// Cells along the two longer axes: odd, so that a cell's middle lies under the middle of what stands over it;
+    /// magnets are smoother and take two at least; what stands upright as a pole is cut finer along its height.
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to a few cells")]
+    fn counts(&self, resolution: Resolution) -> (usize, usize) {
+        let (n, p, q) = self.axes();
+        let count = |axis: usize| {
+            let size = self.size_m[axis];
+            if self.magnet.is_some() {
+                return ((size / resolution.cell_m / 1.4).round() as usize).clamp(2, resolution.most);
+            }
+            let upright = axis == 2 && n != 2;
+            let cell_m = if upright { resolution.cell_m / 3.0 } else { resolution.cell_m };
+            let odd = (size / cell_m / 2.0).floor() as usize * 2 + 1;
+            odd.clamp(if upright { 5 } else { 3 }, resolution.most)
+        };
+        (count(p), count(q))
+    }
+
+    pub(super) fn cut(&self, resolution: Resolution) -> Cut {
+        let grid = Grid::new(self, self.counts(resolution));
+        let mut cut = Cut {
+            unknowns: grid.unknowns(),
+            patches: Vec::new(),
+            charges: vec![Vec::new(); grid.unknowns()],
+            along: Overlap::new(),
+            across: Overlap::new(),
+            samples: Vec::new(),
+            law: Vec::new(),
+        };
+        for j in 0..grid.nq {
+            for i in 0..grid.np {
+                grid.add_cell(i, j, self.magnet.map(|m| m.0), &mut cut);
+            }
+        }
+        grid.add_edges(&mut cut);
+        cut
+    }
+}
+
+/// The cells of a block: `n` is its thinnest axis, `p` and `q` the others.
+struct Grid {
+    n: usize,
+    p: usize,
+    q: usize,
+    np: usize,
+    nq: usize,
+    /// Sizes of a cell along p, q and n, m.
+    d: [f64; 3],
+    center_m: [f64; 3],
+    size_m: [f64; 3],
+}
+
+impl Grid {
+    fn new(block: &Block, (np, nq): (usize, usize)) -> Self {
+        let (n, p, q) = block.axes();
+        let size_m = block.size_m;
+        let d = [size_m[p] / np as f64, size_m[q] / nq as f64, size_m[n]];
+        Self { n, p, q, np, nq, d, center_m: block.center_m, size_m }
+    }
+
+    const fn unknowns(&self) -> usize {
+        (self.np + 1) * self.nq + self.np * (self.nq + 1) + self.np * self.nq
+    }
+
+    /// Unknown of the side across p before cell (i, j).
+    const fn side_p(&self, i: usize, j: usize) -> usize {
+        j * (self.np + 1) + i
+    }
+
+    const fn side_q(&self, i: usize, j: usize) -> usize {
+        (self.np + 1) * self.nq + j * self.np + i
+    }
+
+    /// Unknown of what goes straight through cell (i, j).
+    const fn through(&self, i: usize, j: usize) -> usize {
+        (self.np + 1) * self.nq + self.np * (self.nq + 1) + j * self.np + i
+    }
+
+    /// A point given by its places along p and q, 0…1 of the block, and along n, −½…½.
+    fn point(&self, s: f64, t: f64, u: f64) -> [f64; 3] {
+        let mut at = self.center_m;
+        at[self.p] += self.size_m[self.p] * (s - 0.5);
+        at[self.q] += self.size_m[self.q] * (t - 0.5);
+        at[self.n] += self.size_m[self.n] * u;
+        at
+    }
+
+    /// A rectangle across `axis` with sizes along the other two axes given by axis.
+    fn rectangle(&self, axis: usize, center_m: [f64; 3], size: impl Fn(usize) -> f64) -> Patch {
+        let (u, v) = match axis {
+            0 => (1, 2),
+            1 => (0, 2),
+            _ => (0, 1),
+        };
+        Patch { center_m, shape: Shape::Rectangle { across: axis, half_m: [size(u) / 2.0, size(v) / 2.0] } }
+    }
+
+    fn cell_size(&self, axis: usize) -> f64 {
+        if axis == self.p {
+            self.d[0]
+        } else if axis == self.q {
+            self.d[1]
+        } else {
+            self.d[2]
+        }
+    }
+
+    fn add_cell(&self, i: usize, j: usize, magnet_axis: Option<usize>, cut: &mut Cut) {
+        let [dp, dq, dn] = self.d;
+        let volume = dp * dq * dn;
+        let (left, right) = (self.side_p(i, j), self.side_p(i + 1, j));
+        let (near, far) = (self.side_q(i, j), self.side_q(i, j + 1));
+        let through = self.through(i, j);
+        // Divergence over the sides, which the thin axis has to take up.
+        let divergence = [(left, -1.0 / dp), (right, 1.0 / dp), (near, -1.0 / dq), (far, 1.0 / dq)];
+        let at = |u: f64| self.point((i as f64 + 0.5) / self.np as f64, (j as f64 + 0.5) / self.nq as f64, u);
+        for sign in [1.0, -1.0] {
+            let patch = cut.patches.len();
+            cut.patches.push(self.rectangle(self.n, at(0.5 * sign), |axis| self.cell_size(axis)));
+            cut.charges[through].push((patch, sign));
+            for (side, per_m) in divergence {
+                cut.charges[side].push((patch, -dn / 2.0 * per_m));
+            }
+        }
+        let mut add = |axis: usize, a: usize, b: usize, value: f64| {
+            // Plain parts take everything as lying along.
+            let list = if magnet_axis.is_none_or(|m| m == axis) { &mut cut.along } else { &mut cut.across };
+            list.push((a, b, value));
+        };
+        for (axis, a, b) in [(self.p, left, right), (self.q, near, far)] {
+            add(axis, a, a, volume / 3.0);
+            add(axis, b, b, volume / 3.0);
+            add(axis, a, b, volume / 6.0);
+            add(axis, b, a, volume / 6.0);
+        }
+        add(self.n, through, through, volume);
+        for (a, pa) in divergence {
+            for (b, pb) in divergence {
+                add(self.n, a, b, volume * dn * dn / 12.0 * pa * pb);
+            }
+        }
+        self.add_points(i, j, magnet_axis, cut);
+    }
+
+    /// Two by two points, at two depths where the cell is thick.
+    fn add_points(&self, i: usize, j: usize, magnet_axis: Option<usize>, cut: &mut Cut) {
+        let [dp, dq, dn] = self.d;
+        let depths: &[(f64, f64)] =
+            if dn > 0.3 * dp.min(dq) { &[(-0.288_675, 0.5), (0.288_675, 0.5)] } else { &[(0.0, 1.0)] };
+        let unit = |axis: usize, value: f64| {
+            let mut vector = [0.0; 3];
+            vector[axis] = value;
+            vector
+        };
+        for (s, ws) in PAIR.iter() {
+            for (t, wt) in PAIR.iter() {
+                for (u, wu) in depths {
+                    let v = ws * wt * wu * dp * dq * dn;
+                    let at_m =
+                        self.point((i as f64 + s) / self.np as f64, (j as f64 + t) / self.nq as f64, *u);
+                    let fall = u * dn;
+                    let weights = [
+                        (self.side_p(i, j), self.p, 1.0 - s, fall / dp),
+                        (self.side_p(i + 1, j), self.p, *s, -fall / dp),
+                        (self.side_q(i, j), self.q, 1.0 - t, fall / dq),
+                        (self.side_q(i, j + 1), self.q, *t, -fall / dq),
+                    ];
+                    let mut sample = Sample { at_m, weights: Vec::with_capacity(5) };
+                    let mut along = Vec::new();
+                    for (unknown, axis, share, through) in weights {
+                        let mut vector = unit(axis, v * share);
+                        vector[self.n] += v * through;
+                        if let Some(m) = magnet_axis {
+                            along.push((unknown, vector[m] / v));
+                        }
+                        sample.weights.push((unknown, vector));
+                    }
+                    let through = self.through(i, j);
+                    sample.weights.push((through, unit(self.n, v)));
+                    if magnet_axis == Some(self.n) {
+                        along.push((through, 1.0));
+                    }
+                    cut.samples.push(sample);
+                    if magnet_axis.is_some() {
+                        cut.law.push(LawPoint { volume_m3: v, along });
+                    }
+                }
+            }
+        }
+    }
+
+    /// The charge where a flux leaves through the block's outer sides.
+    fn add_edges(&self, cut: &mut Cut) {
+        let mut add = |unknown: usize, axis: usize, at: [f64; 3], sign: f64| {
+            let patch = cut.patches.len();
+            cut.patches.push(self.rectangle(axis, at, |a| self.cell_size(a)));
+            cut.charges[unknown].push((patch, sign));
+        };
+        for j in 0..self.nq {
+            let t = (j as f64 + 0.5) / self.nq as f64;
+            add(self.side_p(0, j), self.p, self.point(0.0, t, 0.0), -1.0);
+            add(self.side_p(self.np, j), self.p, self.point(1.0, t, 0.0), 1.0);
+        }
+        for i in 0..self.np {
+            let s = (i as f64 + 0.5) / self.np as f64;
+            add(self.side_q(i, 0), self.q, self.point(s, 0.0, 0.0), -1.0);
+            add(self.side_q(i, self.nq), self.q, self.point(s, 1.0, 0.0), 1.0);
+        }
+    }
+}

@@ -1,0 +1,325 @@
+//! The dear part of a prediction, done once: fields, inductances, magnets, eddy currents, strings.
+
+use super::model::{Model, Origin};
+use super::strings::{self, StringSignal};
+use crate::circuit::{Join, Network, NetworkCoil};
+use crate::eddy::{Relaxation, Sheet, pole_relaxations};
+use crate::inductance::{MU_0, Winding, field_of_zones, inductance_of_zones};
+use crate::magnet::{Body, Charged, Resolution, State, System, flux_density};
+use crate::wind::LEADS_F;
+use nalgebra::{DMatrix, DVector};
+
+/// Size of the cells of conducting sheets, m.
+const SHEET_CELL_M: f64 = 14e-3;
+
+/// How an inductance answers to small changes, relative: to ln(build), to height (1/m), to the core's growth (1/m).
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Slopes {
+    pub build: f64,
+    pub height: f64,
+    pub core: f64,
+}
+
+/// What parts bring to the inductance of the joined coils, by how far it depends on permeability and size.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct GainSlopes {
+    /// Relative change of the gain for a tenth more of all susceptibilities.
+    pub susceptibility: f64,
+    /// Relative change for a poles' radius grown by one part.
+    pub radius: f64,
+}
+
+/// What was worked out.
+pub(super) struct Solved {
+    pub system: System,
+    /// Inductance matrix in air, and what the parts add, H; all coils, currents the same way round.
+    pub air_h: DMatrix<f64>,
+    pub gain_h: DMatrix<f64>,
+    pub air_slopes: Vec<Slopes>,
+    pub gain_slopes: GainSlopes,
+    pub relaxations: Vec<Relaxation>,
+    /// Shares of the joined coils in the eddy currents.
+    pub eddy_shares: Vec<f64>,
+    /// What the magnets hold.
+    pub held: State,
+    pub charges: Vec<Charged>,
+    pub strings: Vec<StringSignal>,
+    pub hum_rejection_db: Option<f64>,
+}
+
+impl Solved {
+    pub fn of(model: &Model) -> Self {
+        let bodies: Vec<Body> = model.bodies.iter().map(|(_, body)| *body).collect();
+        let system = System::new(&bodies, Resolution::default());
+        let air_h = air(model);
+        let drives = drives(model, &system);
+        let gain_h = system.products(&drives) * MU_0;
+        let network = plain_network(model, &(&air_h + &gain_h));
+        let pattern = spread(model, &network.pattern());
+        let drive = &drives * DVector::from_vec(pattern.clone());
+        let answer = system.respond(&drive);
+        let sheets: Vec<(Sheet, DMatrix<f64>)> = model
+            .conductors
+            .iter()
+            .map(|c| {
+                let sheet = Sheet::new(&c.panels, c.thick_m, c.sigma_s_m, SHEET_CELL_M);
+                let flux = fluxes(model, &sheet);
+                (sheet, flux)
+            })
+            .collect();
+        let (mut relaxations, weights) = sheet_relaxations(&system, &drives, &pattern, sheets);
+        relaxations.extend(pole_currents(model, &system, &drive, &answer));
+        let held = system.held();
+        let charges = system.charged(&held);
+        let responses: Vec<State> =
+            (0..model.coils.len()).map(|i| system.respond(&drives.column(i).into_owned())).collect();
+        let strings = strings::signals(model, &system, &charges, &responses);
+        Self {
+            air_slopes: model.coils.iter().map(|c| slopes(&c.winding())).collect(),
+            gain_slopes: gain_slopes(&system, &bodies, &drive, &answer),
+            eddy_shares: eddy_shares(model, &network, &weights),
+            hum_rejection_db: hum(model, &network, &system, &responses),
+            system,
+            air_h,
+            gain_h,
+            relaxations,
+            held,
+            charges,
+            strings,
+        }
+    }
+
+    /// Flux density of the magnets and what they magnetise, T.
+    pub fn flux_density(&self, point_m: [f64; 3]) -> [f64; 3] {
+        flux_density(&self.charges, point_m)
+    }
+}
+
+/// The circuit at rest for an inductance matrix of all coils.
+pub(super) fn plain_network(model: &Model, inductance: &DMatrix<f64>) -> Network {
+    let coils = model
+        .joined
+        .iter()
+        .map(|&i| NetworkCoil {
+            resistance_ohm: 1.0,
+            capacitance_f: 0.0,
+            sense: model.coils[i].sense,
+            signal: 1.0,
+            eddy_share: 0.0,
+        })
+        .collect();
+    let rows = model.joined.iter().map(|&a| model.joined.iter().map(|&b| inductance[(a, b)]).collect());
+    Network {
+        coils,
+        inductance_h: rows.collect(),
+        join: model.join,
+        relaxations: Vec::new(),
+        leads_f: LEADS_F + model.metal_f,
+    }
+}
+
+/// From the joined coils to all: nothing in those left out.
+fn spread(model: &Model, of_joined: &[f64]) -> Vec<f64> {
+    let mut all = vec![0.0; model.coils.len()];
+    for (&i, value) in model.joined.iter().zip(of_joined) {
+        all[i] = *value;
+    }
+    all
+}
+
+fn air(model: &Model) -> DMatrix<f64> {
+    let n = model.coils.len();
+    let mut matrix = DMatrix::zeros(n, n);
+    let windings: Vec<Winding> = model.coils.iter().map(super::model::CoilModel::winding).collect();
+    for i in 0..n {
+        let twin = (0..i).find(|&k| same_but_place(&model.coils[k].zones, &model.coils[i].zones));
+        matrix[(i, i)] =
+            twin.map_or_else(|| inductance_of_zones(&windings[i], &model.coils[i].zones), |k| matrix[(k, k)]);
+        for k in 0..i {
+            let mutual = windings[i].mutual_h(&windings[k]);
+            matrix[(i, k)] = mutual;
+            matrix[(k, i)] = mutual;
+        }
+    }
+    matrix
+}
+
+/// Whether two coils have the same self-inductance by their shape.
+fn same_but_place(a: &[Winding], b: &[Winding]) -> bool {
+    a.len() == b.len()
+        && a.iter().zip(b).all(|(x, y)| {
+            x.core == y.core
+                && (x.height_m() - y.height_m()).abs() < 1e-12
+                && (x.build_m - y.build_m).abs() < 1e-12
+                && (x.turns - y.turns).abs() < 1e-9
+        })
+}
+
+/// What one ampere in each coil drives in the parts.
+fn drives(model: &Model, system: &System) -> DMatrix<f64> {
+    let mut drives = DMatrix::zeros(system.unknowns(), model.coils.len());
+    if !system.is_empty() {
+        let probe = system.probe();
+        for (i, coil) in model.coils.iter().enumerate() {
+            let field = field_of_zones(&coil.zones, &probe.points_m);
+            drives.set_column(i, &System::drive(&probe, &field));
+        }
+    }
+    drives
+}
+
+/// Flux of one ampere in each coil through a sheet, Wb: one column per coil.
+fn fluxes(model: &Model, sheet: &Sheet) -> DMatrix<f64> {
+    let points = sheet.points_m();
+    let columns: Vec<DVector<f64>> =
+        model.coils.iter().map(|coil| sheet.flux(&coil.winding().field_beyond(&points))).collect();
+    DMatrix::from_columns(&columns)
+}
+
+/// Relaxations of all sheets for the pattern of currents, and each coil's part in driving them.
+fn sheet_relaxations(
+    system: &System,
+    drives: &DMatrix<f64>,
+    pattern: &[f64],
+    sheets: Vec<(Sheet, DMatrix<f64>)>,
+) -> (Vec<Relaxation>, Vec<f64>) {
+    let coils = pattern.len();
+    let mut weights = vec![0.0; coils];
+    let mut all = Vec::new();
+    let pattern = DVector::from_row_slice(pattern);
+    for (sheet, mut flux) in sheets {
+        let mut answer = None;
+        if !system.is_empty() {
+            let loops = sheet.drives(system);
+            let nodes = loops.ncols();
+            let both = DMatrix::from_fn(system.unknowns(), coils + nodes, |r, c| {
+                if c < coils { drives[(r, c)] } else { loops[(r, c - coils)] }
+            });
+            let products = system.products(&both) * MU_0;
+            flux += products.view((coils, 0), (nodes, coils));
+            answer = Some(products.view((coils, coils), (nodes, nodes)).into_owned());
+        }
+        let whole = &flux * &pattern;
+        for (i, weight) in weights.iter_mut().enumerate() {
+            *weight += sheet.drive_product(&flux.column(i).into_owned(), &whole);
+        }
+        all.extend(sheet.relaxations(&whole, answer.as_ref()));
+    }
+    (all, weights)
+}
+
+/// Each joined coil's share in the eddy currents, counted towards the hot lead, so that the currents of the pattern
+/// meet them whole.
+fn eddy_shares(model: &Model, network: &Network, weights: &[f64]) -> Vec<f64> {
+    let pattern = network.pattern();
+    let hot: Vec<f64> = network.coils.iter().zip(&pattern).map(|(c, p)| c.sense * p).collect();
+    let own: Vec<f64> =
+        model.joined.iter().zip(&network.coils).map(|(&i, c)| c.sense * weights[i]).collect();
+    let whole: f64 = own.iter().zip(&hot).map(|(w, p)| w * p).sum();
+    if whole.abs() > 1e-30 {
+        return own.iter().map(|w| w / whole).collect();
+    }
+    // No sheets: poles alone, to each by its share of the current.
+    let squares: f64 = hot.iter().map(|p| p * p).sum();
+    hot.iter().map(|p| p / squares).collect()
+}
+
+/// Currents inside conducting poles and magnetic plates, group by group of equal parts.
+fn pole_currents(model: &Model, system: &System, drive: &State, answer: &State) -> Vec<Relaxation> {
+    let mut groups: Vec<(f64, f64, f64, f64, f64)> = Vec::new();
+    for (i, (_, body)) in model.bodies.iter().enumerate() {
+        let sigma = model.body_sigma_s_m[i];
+        let radius = match body {
+            Body::Rod(rod) => rod.radius_m,
+            // A sheet of the same ratio of skin to core: half its thickness over √2 gives the same first loss as a
+            // round core.
+            Body::Block(block) => {
+                let thin = block.size_m.iter().copied().fold(f64::INFINITY, f64::min);
+                thin / 2.0 * (8.0_f64 / 3.0).sqrt()
+            }
+        };
+        let (gain, overlap) = (MU_0 * system.share(i, drive, answer), MU_0 * system.overlap(i, answer));
+        let alike = |g: &&mut (f64, f64, f64, f64, f64)| {
+            (g.0 - body.mu_r()).abs() < 1e-9 && (g.1 - sigma).abs() < 1.0 && (g.2 - radius).abs() < 1e-7
+        };
+        if let Some(group) = groups.iter_mut().find(alike) {
+            group.3 += gain;
+            group.4 += overlap;
+        } else {
+            groups.push((body.mu_r(), sigma, radius, gain, overlap));
+        }
+    }
+    groups
+        .into_iter()
+        .filter(|g| g.3 > 0.0)
+        .flat_map(|(mu, sigma, radius, gain, overlap)| {
+            pole_relaxations(gain, overlap / gain, mu, sigma, radius)
+        })
+        .collect()
+}
+
+fn gain_slopes(system: &System, bodies: &[Body], drive: &State, answer: &State) -> GainSlopes {
+    let (mut whole, mut by_chi, mut by_radius) = (0.0, 0.0, 0.0);
+    for (i, body) in bodies.iter().enumerate() {
+        let gain = system.share(i, drive, answer);
+        let chi = (body.mu_r() - 1.0).max(1e-4);
+        // d(gain)/d(1/χ) is minus the overlap; a tenth more χ is 1/χ less by a tenth.
+        let material = system.overlap(i, answer) / chi;
+        whole += gain;
+        by_chi += 0.1 * material;
+        // What its material limits grows with the section; what its poles limit, about as the radius.
+        by_radius += 2.0 * material + 0.9 * (gain - material);
+    }
+    if whole.abs() < 1e-30 {
+        return GainSlopes::default();
+    }
+    GainSlopes { susceptibility: by_chi / whole, radius: by_radius / whole }
+}
+
+/// By small differences of the even window.
+fn slopes(winding: &Winding) -> Slopes {
+    let base = winding.rough_inductance_h().ln();
+    let change = |other: Winding| other.rough_inductance_h().ln() - base;
+    let (build, height, core) = (0.02, 0.1e-3, 0.05e-3);
+    let thicker = Winding { build_m: winding.build_m * (1.0 + build), ..*winding };
+    let taller = Winding { to_z_m: winding.to_z_m + height, ..*winding };
+    let mut wider = *winding;
+    wider.core.corner_m += core;
+    Slopes { build: change(thicker) / build, height: change(taller) / height, core: change(wider) / core }
+}
+
+/// How much less hum the joined coils pick up than they would all in one sense, dB: moments of one ampere, by
+/// reciprocity the flux of an even field. `None` for one coil.
+fn hum(model: &Model, network: &Network, system: &System, responses: &[State]) -> Option<f64> {
+    if model.joined.len() < 2 {
+        return None;
+    }
+    let pattern = network.pattern();
+    let (mut sum, mut whole) = ([0.0; 3], 0.0);
+    for (&i, share) in model.joined.iter().zip(&pattern) {
+        let coil = &model.coils[i];
+        let mut moment = system.moment(&responses[i]);
+        moment[2] += coil.turns * coil.mean_area_m2();
+        whole += share.abs() * moment.iter().map(|m| m * m).sum::<f64>().sqrt();
+        for (s, m) in sum.iter_mut().zip(moment) {
+            *s += share * m;
+        }
+    }
+    let left = sum.iter().map(|s| s * s).sum::<f64>().sqrt();
+    Some((20.0 * (whole / left.max(1e-30)).log10()).min(80.0))
+}
+
+/// Whether the coils' own circuit is one in which the currents divide.
+pub(super) fn divides(model: &Model) -> bool {
+    model.join == Join::Parallel && model.joined.len() > 1
+}
+
+/// Charges of all parts but one, for the reading over that one.
+pub(super) fn charges_without(solved: &Solved, body: usize) -> Vec<Charged> {
+    solved.system.charged_without(body, &solved.held)
+}
+
+/// Index of the body of a pole.
+pub(super) fn body_of_pole(model: &Model, pole: usize) -> Option<usize> {
+    model.bodies.iter().position(|(origin, _)| *origin == Origin::Pole(pole))
+}

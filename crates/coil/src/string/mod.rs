@@ -1,0 +1,7 @@
+//! Steel strings: how the poles magnetise them, what their motion induces, how they are plucked.
+
+mod pluck;
+mod wire_equation;
+
+pub use pluck::{Pluck, note_hz, velocity_rms_m_s};
+pub use wire_equation::{Fields, Linkage, Steel, linkage};

@@ -1,0 +1,213 @@
+//! A steel string over the poles: a thin-wire integral equation along it.
+//!
+//! A string is magnetised mostly along itself, and that part carries nine tenths and more of the flux it sends
+//! through a coil. Along the string M is linear between nodes; its charges sit on the string's surface; the field
+//! of poles and of those charges drives the steel's own law, which saturates. What lies across the string is
+//! added: a thin cylinder's answer to a field across it.
+
+use crate::inductance::MU_0;
+use crate::magnet::ring_ring;
+use crate::numeric::gauss;
+use nalgebra::{DMatrix, DVector};
+use std::f64::consts::PI;
+use std::sync::LazyLock;
+
+/// A string's steel: anhysteretic, from its first permeability to saturation.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Steel {
+    /// Relative permeability at low field.
+    pub mu_r: f64,
+    /// Saturation of the magnetisation, T.
+    pub saturation_t: f64,
+}
+
+impl Default for Steel {
+    /// Music wire (from memory).
+    fn default() -> Self {
+        Self { mu_r: 100.0, saturation_t: 1.8 }
+    }
+}
+
+impl Steel {
+    /// Field strength at a magnetisation, and its slope: M = χH/(1 + χ|H|/Ms), Fröhlich's curve [Bozorth].
+    fn field_at(self, m: f64) -> (f64, f64) {
+        let chi = self.mu_r - 1.0;
+        let left = 1.0 - (m.abs() * MU_0 / self.saturation_t).min(0.9999);
+        (m / chi / left, 1.0 / chi / (left * left))
+    }
+}
+
+/// Fields along a string that lies along y: flux densities at the points of [`Linkage::points`].
+#[derive(Clone, Debug)]
+pub struct Fields {
+    /// Of the poles, T, at height z.
+    pub poles: Vec<[f64; 3]>,
+    /// Its change with height, T/m.
+    pub poles_by_m: Vec<[f64; 3]>,
+    /// Of the coil with one ampere, with what it induces in the poles, T/A.
+    pub coil: Vec<[f64; 3]>,
+    /// Its change with height, T/(A·m).
+    pub coil_by_m: Vec<[f64; 3]>,
+}
+
+/// The points of a string: nodes along y and the points between them.
+#[derive(Clone, Debug)]
+pub struct Linkage {
+    nodes_m: Vec<f64>,
+    radius_m: f64,
+    /// N: energies of the nodes' charges, m³.
+    charges: DMatrix<f64>,
+}
+
+/// Half the length of string that counts, m.
+const REACH_M: f64 = 0.045;
+/// Nodes on each side of the middle.
+const HALF: usize = 13;
+
+static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));
+static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
+
+impl Linkage {
+    /// A string of core radius `radius_m` whose poles stand between `from_m` and `to_m` along y: nodes are dense
+    /// there and thin out beyond.
+    #[must_use]
+    pub fn new(radius_m: f64, from_m: f64, to_m: f64) -> Self {
+        let middle = 0.5 * (from_m + to_m);
+        let half = 0.5 * (to_m - from_m);
+        let place = |k: usize| {
+            let t = k as f64 / HALF as f64;
+            // Even over the poles, then growing.
+            let dense = half + 0.008;
+            let (share, rest) = (0.6, 0.4);
+            if t <= share {
+                dense * t / share
+            } else {
+                let u = (t - share) / rest;
+                let slope = dense / share * rest;
+                dense + slope * u + (REACH_M + half - dense - slope) * u * u
+            }
+        };
+        let mut nodes_m: Vec<f64> = (1..=HALF).rev().map(|k| middle - place(k)).collect();
+        nodes_m.extend((0..=HALF).map(|k| middle + place(k)));
+        let charges = charges(&nodes_m, radius_m);
+        Self { nodes_m, radius_m, charges }
+    }
+
+    /// Where the fields have to be known, along y, m.
+    #[must_use]
+    pub fn points(&self) -> Vec<f64> {
+        let pairs = self.nodes_m.windows(2);
+        pairs.flat_map(|p| PAIR.iter().map(|(t, _)| p[0] + t * (p[1] - p[0]))).collect()
+    }
+
+    fn section_m2(&self) -> f64 {
+        PI * self.radius_m * self.radius_m
+    }
+
+    /// ∫ value·φ dy·S over every inner node's hat.
+    fn against(&self, values: impl Fn(usize) -> f64) -> DVector<f64> {
+        let mut sum = DVector::zeros(self.nodes_m.len());
+        for (i, pair) in self.nodes_m.windows(2).enumerate() {
+            for (j, (t, w)) in PAIR.iter().enumerate() {
+                let weight = self.section_m2() * w * (pair[1] - pair[0]) * values(2 * i + j);
+                sum[i] += weight * (1.0 - t);
+                sum[i + 1] += weight * t;
+            }
+        }
+        sum.rows(1, self.nodes_m.len() - 2).into_owned()
+    }
+
+    /// Magnetisation at the inner nodes, A/m, and the factor of the slope there.
+    fn magnetise(&self, steel: Steel, along: &[[f64; 3]]) -> (DVector<f64>, Option<nalgebra::Cholesky<f64, nalgebra::Dyn>>) {
+        let inner = self.nodes_m.len() - 2;
+        let drive = self.against(|p| along[p][1] / MU_0);
+        let mut m: DVector<f64> = DVector::zeros(inner);
+        let mut last = None;
+        let top = steel.saturation_t / MU_0;
+        for _ in 0..60 {
+            let mut residual = &self.charges * &m - &drive;
+            let mut jacobian = self.charges.clone();
+            for (i, pair) in self.nodes_m.windows(2).enumerate() {
+                let step = pair[1] - pair[0];
+                let at = |node: usize| if node == 0 || node > inner { 0.0 } else { m[node - 1] };
+                for (t, w) in PAIR.iter() {
+                    let value = at(i) * (1.0 - t) + at(i + 1) * t;
+                    let (h, slope) = steel.field_at(value);
+                    let weight = self.section_m2() * w * step;
+                    for (a, ca) in [(i, 1.0 - t), (i + 1, *t)] {
+                        if a == 0 || a > inner {
+                            continue;
+                        }
+                        residual[a - 1] += weight * h * ca;
+                        for (b, cb) in [(i, 1.0 - t), (i + 1, *t)] {
+                            if b > 0 && b <= inner {
+                                jacobian[(a - 1, b - 1)] += weight * slope * ca * cb;
+                            }
+                        }
+                    }
+                }
+            }
+            let Some(solver) = jacobian.cholesky() else { break };
+            let step = solver.solve(&residual);
+            last = Some(solver);
+            let largest = step.amax() / top;
+            m -= &step * if largest > 0.25 { 0.25 / largest } else { 1.0 };
+            if largest < 1e-5 {
+                break;
+            }
+        }
+        (m, last)
+    }
+}
+
+/// Flux linkage of a string's magnetisation, Wb, and its change with height, Wb/m: λ = (1/I)·∫M·B_coil dV by
+/// reciprocity.
+#[must_use]
+pub fn linkage(string: &Linkage, steel: Steel, fields: &Fields) -> (f64, f64) {
+    let (m, factor) = string.magnetise(steel, &fields.poles);
+    let coil = string.against(|p| fields.coil[p][1]);
+    let coil_by = string.against(|p| fields.coil_by_m[p][1]);
+    let mut total = (m.dot(&coil), m.dot(&coil_by));
+    if let Some(factor) = factor {
+        let moved = factor.solve(&string.against(|p| fields.poles_by_m[p][1] / MU_0));
+        total.1 += moved.dot(&coil);
+    }
+    // Across: a thin cylinder of high permeability takes M = 2H, and less as it saturates along itself.
+    let chi = steel.mu_r - 1.0;
+    let answer = 2.0 * chi / (chi + 2.0) / MU_0;
+    for (i, pair) in string.nodes_m.windows(2).enumerate() {
+        for (j, (_, w)) in PAIR.iter().enumerate() {
+            let weight = string.section_m2() * w * (pair[1] - pair[0]) * answer;
+            let p = 2 * i + j;
+            for axis in [0, 2] {
+                total.0 += weight * fields.poles[p][axis] * fields.coil[p][axis];
+                total.1 += weight
+                    * (fields.poles_by_m[p][axis] * fields.coil[p][axis]
+                        + fields.poles[p][axis] * fields.coil_by_m[p][axis]);
+            }
+        }
+    }
+    total
+}
+
+/// Energies of the charges of the inner nodes' hats, m³.
+fn charges(nodes: &[f64], radius: f64) -> DMatrix<f64> {
+    let twice = |t: f64| -> f64 {
+        let sum: f64 =
+            SIX.iter().map(|(v, w)| w * 2.0 * v * (1.0 - v * v) * ring_ring(radius, radius, t * v * v)).sum();
+        t * t * sum
+    };
+    let count = nodes.len();
+    let table = DMatrix::from_fn(count, count, |i, j| if i > j { twice(nodes[i] - nodes[j]) } else { 0.0 });
+    let at = |i: usize, j: usize| table[(i.max(j), i.min(j))];
+    let section = PI * radius * radius;
+    // Mean inverse distance of unit charges on two pieces.
+    let pieces = DMatrix::from_fn(count - 1, count - 1, |i, j| {
+        let sizes = (nodes[i + 1] - nodes[i]) * (nodes[j + 1] - nodes[j]);
+        section * section * (at(i + 1, j) + at(i, j + 1) - at(i + 1, j + 1) - at(i, j)) / sizes
+    });
+    // A hat carries −1 on the piece before it and +1 on the piece after.
+    DMatrix::from_fn(count - 2, count - 2, |a, b| {
+        pieces[(a, b)] + pieces[(a + 1, b + 1)] - pieces[(a, b + 1)] - pieces[(a + 1, b)]
+    })
+}

@@ -1,0 +1,286 @@
+//! Self-capacitance by energy: neighbours that differ in turn number store it.
+
+use super::section::Section;
+use crate::former::Outline;
+use std::f64::consts::PI;
+
+/// Capacitance of 0.3 m of two cloth- or plastic-covered leads twisted together, F: a two-wire line
+/// with axes two conductor diameters apart in a medium of permittivity 2 has 42 pF/m.
+pub const LEADS_F: f64 = 13e-12;
+/// Permittivity of vacuum, F/m [CODATA].
+const EPSILON_0: f64 = 8.854_187_8e-12;
+/// Wires further apart than this many diameters are screened from each other by those between.
+const REACH: f64 = 1.3;
+/// A third wire this near to both, in diameters, stands in the notch between two and takes the field beyond
+/// the bisector.
+const NOTCH: f64 = 1.25;
+/// Half the angle over which field runs to a neighbour with nothing in the notch.
+const OPEN_RAD: f64 = PI / 3.0;
+
+/// Capacitance per metre between two insulated round wires, F/m, counting the field on one side of the line
+/// between their centres up to `reach_rad`.
+///
+/// `bare_m` and `overall_m` are diameters, `distance_m` the distance of the axes (≥ `overall_m`; less is
+/// taken as touching), `permittivity` the film's, `medium` the gap's. Film, gap and film in series summed
+/// over the angle, in the manner of [Massarini]; the share that bare cylinders at that distance have more than
+/// straight lines give, √(x² − 1)/acosh x with x the distance over the bare diameter, is the exact one of two
+/// cylinders [Smythe].
+#[must_use]
+pub fn turn_to_turn(
+    bare_m: f64,
+    overall_m: f64,
+    distance_m: f64,
+    permittivity: f64,
+    medium: f64,
+    reach_rad: f64,
+) -> f64 {
+    let apart = distance_m.max(overall_m);
+    let a = (overall_m / bare_m).ln() / permittivity + apart / overall_m / medium;
+    let b = 1.0 / medium;
+    // ∫₀^θ dθ/(a − b·cos θ) in closed form; a > b, since there is a film.
+    let root = (a * a - b * b).sqrt();
+    let integral = 2.0 / root * (((a + b) / (a - b)).sqrt() * (reach_rad / 2.0).tan()).atan();
+    let x = apart / bare_m;
+    0.5 * EPSILON_0 * integral * (x * x - 1.0).sqrt() / x.acosh()
+}
+
+const DISTANCES: usize = 32;
+const ANGLES: usize = 12;
+
+/// Which turns lie beside which, weighed by wire length and the square of their difference in turn number: all
+/// that the capacitance needs to know of a lay.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Bonds {
+    /// Metres of wire times (Δn/(N − 1))² for half bonds by distance (from one to [`REACH`] diameters) and
+    /// by half angle (to [`OPEN_RAD`]).
+    weight_m: Vec<f64>,
+    /// Neighbours per turn.
+    pub neighbours: f64,
+}
+
+/// One turn of any section: distance from the core, height, and the how manyth turn it is.
+type Place = (f64, f64, u32);
+
+impl Bonds {
+    /// The bonds of a coil as laid round `core`.
+    #[must_use]
+    pub fn of(section: &Section, core: &Outline) -> Self {
+        let places: Vec<Place> =
+            section.turns.iter().zip(0u32..).map(|(t, order)| (t.out_m, t.height_m, order)).collect();
+        Self::between(&places, section.overall_m, |i, j| {
+            0.5 * (section.turn_length_m(i, core) + section.turn_length_m(j, core))
+        })
+    }
+
+    /// The bonds of straight parallel turns, per metre: (distance from the core, height, order laid).
+    #[must_use]
+    pub fn of_places(places: &[Place], overall_m: f64) -> Self {
+        Self::between(places, overall_m, |_, _| 1.0)
+    }
+
+    fn between(places: &[Place], overall: f64, length_m: impl Fn(usize, usize) -> f64) -> Self {
+        // A fifth of the turns stands for all of a large coil: thousands of bonds remain to average over.
+        let every = if places.len() > 3000 { 5 } else { 1 };
+        let cells = Cells::new(places, REACH * overall);
+        let last = (places.len().max(2) - 1) as f64;
+        let mut weight_m = vec![0.0; DISTANCES * ANGLES];
+        let (mut bonds, mut asked) = (0usize, 0usize);
+        let mut near = Vec::with_capacity(12);
+        for i in (0..places.len()).step_by(every) {
+            cells.near(places, i, &mut near);
+            asked += 1;
+            bonds += near.len();
+            for &j in &near {
+                let (a, b) = (places[i], places[j]);
+                let distance = ((b.0 - a.0).powi(2) + (b.1 - a.1).powi(2)).sqrt();
+                let apart = (f64::from(a.2) - f64::from(b.2)) / last;
+                // Seen from both its ends, a bond counts half from each.
+                let weight = 0.5 * every as f64 * apart * apart * length_m(i, j);
+                for reach in notch_angles(places, &near, i, j, distance, overall) {
+                    weight_m[bin(distance / overall, reach)] += weight;
+                }
+            }
+        }
+        Self { weight_m, neighbours: bonds as f64 / asked.max(1) as f64 }
+    }
+
+    /// Capacitance, F (per metre for [`Bonds::of_places`]): twice the energy at one volt end to end. `spread`
+    /// widens every distance by a factor: 1 for the lay as it is.
+    #[must_use]
+    pub fn capacitance_f(
+        &self,
+        bare_m: f64,
+        overall_m: f64,
+        permittivity: f64,
+        medium: f64,
+        spread: f64,
+    ) -> f64 {
+        let mut sum = 0.0;
+        for (at, weight) in self.weight_m.iter().enumerate().filter(|(_, w)| **w > 0.0) {
+            let (d, angle) = (at / ANGLES, at % ANGLES);
+            let share = (d as f64 + 0.5) / DISTANCES as f64;
+            let distance = overall_m * (1.0 + (REACH - 1.0) * share * share);
+            let reach = OPEN_RAD * (angle as f64 + 1.0) / ANGLES as f64;
+            sum += weight * turn_to_turn(bare_m, overall_m, distance * spread, permittivity, medium, reach);
+        }
+        sum
+    }
+}
+
+/// Index of a half bond: the distances are finest at touch, where the capacitance changes most.
+#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to the bins")]
+fn bin(distance: f64, reach_rad: f64) -> usize {
+    let d = (((distance - 1.0).max(0.0) / (REACH - 1.0)).sqrt() * DISTANCES as f64) as usize;
+    let angle = (reach_rad / OPEN_RAD * ANGLES as f64).round().max(1.0) as usize - 1;
+    d.min(DISTANCES - 1) * ANGLES + angle.min(ANGLES - 1)
+}
+
+/// Half angles of the field between `i` and `j` on either side.
+fn notch_angles(
+    places: &[Place],
+    of_i: &[usize],
+    i: usize,
+    j: usize,
+    distance: f64,
+    overall: f64,
+) -> [f64; 2] {
+    let (a, b) = (places[i], places[j]);
+    let (ux, uz) = ((b.0 - a.0) / distance, (b.1 - a.1) / distance);
+    let mut reach = [OPEN_RAD; 2];
+    let near_sq = (NOTCH * overall).powi(2);
+    for &k in of_i.iter().filter(|&&k| k != j) {
+        let c = places[k];
+        let (ax, az, bx, bz) = (c.0 - a.0, c.1 - a.1, c.0 - b.0, c.1 - b.1);
+        if ax * ax + az * az > near_sq || bx * bx + bz * bz > near_sq {
+            continue;
+        }
+        let across = ux * az - uz * ax;
+        let from_a = rough_angle(across.abs(), ux * ax + uz * az);
+        let from_b = rough_angle(across.abs(), -(ux * bx + uz * bz));
+        let side = usize::from(across <= 0.0);
+        reach[side] = reach[side].min(0.25 * (from_a + from_b));
+    }
+    reach
+}
+
+/// The turns sorted into square cells, so that neighbours are found in the nine about a turn.
+struct Cells {
+    reach_m: f64,
+    from: (f64, f64),
+    columns: usize,
+    rows: usize,
+    /// Where each cell's turns begin in `turns`.
+    begins: Vec<u32>,
+    turns: Vec<u32>,
+}
+
+impl Cells {
+    fn new(places: &[Place], reach_m: f64) -> Self {
+        let range = |pick: fn(&Place) -> f64| {
+            places.iter().map(pick).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)))
+        };
+        let ((x0, x1), (z0, z1)) = (range(|p| p.0), range(|p| p.1));
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "coils are bounded")]
+        let count = |from: f64, to: f64| if places.is_empty() { 1 } else { ((to - from) / reach_m) as usize + 1 };
+        let (rows, columns) = (count(x0, x1), count(z0, z1));
+        let mut cells =
+            Self { reach_m, from: (x0, z0), columns, rows, begins: vec![0; rows * columns + 1], turns: Vec::new() };
+        let at: Vec<usize> = places
+            .iter()
+            .map(|p| {
+                let (row, column) = cells.cell(p);
+                row * columns + column
+            })
+            .collect();
+        for &cell in &at {
+            cells.begins[cell + 1] += 1;
+        }
+        for cell in 0..rows * columns {
+            cells.begins[cell + 1] += cells.begins[cell];
+        }
+        let mut next = cells.begins.clone();
+        cells.turns = vec![0; places.len()];
+        for (turn, &cell) in (0u32..).zip(&at) {
+            cells.turns[next[cell] as usize] = turn;
+            next[cell] += 1;
+        }
+        cells
+    }
+
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "coils are bounded")]
+    fn cell(&self, p: &Place) -> (usize, usize) {
+        (((p.0 - self.from.0) / self.reach_m) as usize, ((p.1 - self.from.1) / self.reach_m) as usize)
+    }
+
+    /// The neighbours of turn `i` nearer than the reach.
+    fn near(&self, places: &[Place], i: usize, near: &mut Vec<usize>) {
+        near.clear();
+        let p = places[i];
+        let (row, column) = self.cell(&p);
+        let columns = column.saturating_sub(1)..(column + 2).min(self.columns);
+        for r in row.saturating_sub(1)..(row + 2).min(self.rows) {
+            // The cells of one row lie one after the other.
+            let (first, last) = (r * self.columns + columns.start, r * self.columns + columns.end);
+            for &j in &self.turns[self.begins[first] as usize..self.begins[last] as usize] {
+                let q = places[j as usize];
+                let (dx, dz) = (p.0 - q.0, p.1 - q.1);
+                if dx * dx + dz * dz < self.reach_m * self.reach_m && j as usize != i {
+                    near.push(j as usize);
+                }
+            }
+        }
+    }
+}
+
+/// The angle of (x, y) with y ≥ 0 to a quarter of a degree, which the bins do not see.
+fn rough_angle(y: f64, x: f64) -> f64 {
+    let steep = y > x.abs();
+    let ratio = if steep { x.abs() / y } else { y / x.abs().max(f64::MIN_POSITIVE) };
+    let small = ratio * (PI / 4.0 + 0.273 * (1.0 - ratio));
+    let acute = if steep { PI / 2.0 - small } else { small };
+    if x < 0.0 { PI - acute } else { acute }
+}
+
+/// Self-capacitance of a straight layered coil by the layered-coil formula, F: `layers` layers of `per_layer`
+/// turns wound to and fro, `layer_f` farads between two neighbouring layers' surfaces. The voltage between two
+/// layers runs from nothing to that of two layers, so each pair stores (4/3)·C·(1/layers)²/2
+/// [Massarini, after the classical treatment].
+#[must_use]
+pub fn layered_capacitance(layers: f64, layer_f: f64) -> f64 {
+    layer_f * (layers - 1.0).max(0.0) * 4.0 / (3.0 * layers * layers)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::numeric::gauss;
+
+    /// The closed form against the integral it stands for.
+    #[test]
+    fn closed_form_is_its_integral() {
+        for (distance, reach) in [(73e-6, PI / 6.0), (80e-6, PI / 3.0)] {
+            let (bare, overall, film, medium): (f64, f64, f64, f64) = (63.5e-6, 73e-6, 3.4, 2.2);
+            let sum: f64 = gauss(16)
+                .iter()
+                .map(|(t, w)| {
+                    let gap = (distance / overall - (t * reach).cos()) / medium;
+                    w * reach / ((overall / bare).ln() / film + gap)
+                })
+                .sum();
+            let x: f64 = distance / bare;
+            let expected = 0.5 * EPSILON_0 * sum * (x * x - 1.0).sqrt() / x.acosh();
+            let got = turn_to_turn(bare, overall, distance, film, medium, reach);
+            assert!((got / expected - 1.0).abs() < 1e-9);
+        }
+    }
+
+    /// Two bare cylinders in one medium, all round: πε/acosh(D/d) [Smythe], which the half turn facing the other
+    /// wire carries for the most part when they are close.
+    #[test]
+    fn close_cylinders_carry_their_field_between_them() {
+        let (bare, distance): (f64, f64) = (60e-6, 61e-6);
+        let whole = PI * EPSILON_0 / (distance / bare).acosh();
+        let facing = 2.0 * turn_to_turn(bare, bare * 1.000_001, distance, 1.0, 1.0, PI / 2.0);
+        assert!((0.9..1.0).contains(&(facing / whole)), "{}", facing / whole);
+    }
+}
