@@ -26,6 +26,30 @@ enum Command {
     Predict {
         /// The file; - reads from standard input.
         file: PathBuf,
+        /// One part only, by its key: `inductance_h`, `meter`, `strings`, `notices` …
+        #[arg(long)]
+        what: Option<String>,
+        /// How to print it.
+        #[arg(long, value_enum, default_value = "json")]
+        format: predict::Format,
+    },
+    /// Print the JSON Schema of the design file.
+    Schema,
+    /// Print the equivalent circuit of a design file as a netlist for general circuit simulators.
+    Netlist {
+        /// The file; - reads from standard input.
+        file: PathBuf,
+    },
+    /// Print a design of a format to begin from.
+    New {
+        /// tall-single, twin-coil …
+        kind: String,
+        /// Strings, 4 to 10.
+        #[arg(long, default_value_t = 6)]
+        strings: u32,
+        /// Distance of the strings over the poles, mm.
+        #[arg(long, default_value_t = 10.4)]
+        pitch: f64,
     },
 }
 
@@ -47,7 +71,10 @@ struct Host {
 fn main() -> ExitCode {
     let cli = Cli::parse();
     let (host, show_demo) = match cli.command {
-        Command::Predict { file } => return predict::run(&file),
+        Command::Predict { file, what, format } => return predict::run(&file, what.as_deref(), format),
+        Command::Schema => return predict::schema(),
+        Command::Netlist { file } => return predict::netlist(&file),
+        Command::New { kind, strings, pitch } => return predict::new(&kind, strings, pitch),
         Command::Serve(host) => (host, false),
         Command::Demo(host) => (host, true),
     };

@@ -16,7 +16,9 @@ pub fn netlist(title: &str, network: &Network, load: Option<&LoadCircuit>) -> St
         let _ = writeln!(text, "{args}");
     };
     line(format_args!("* {clean}"));
-    line(format_args!("* Coils: the voltage that the strings induce, resistance, inductance, own capacitance."));
+    line(format_args!(
+        "* Coils: the voltage that the strings induce, resistance, inductance, own capacitance."
+    ));
     let n = network.coils.len();
     for (i, coil) in network.coils.iter().enumerate() {
         let k = i + 1;
@@ -30,7 +32,8 @@ pub fn netlist(title: &str, network: &Network, load: Option<&LoadCircuit>) -> St
         line(format_args!("V{k} e{k} {low} DC 0 AC {:.9}", coil.signal));
         line(format_args!("R{k} e{k} r{k} {:.6}", coil.resistance_ohm));
         // An inductor's first node is where counter-clockwise current enters, so that couplings keep their sign.
-        let (from, to) = if coil.sense >= 0.0 { (format!("r{k}"), high.clone()) } else { (high.clone(), format!("r{k}")) };
+        let (from, to) =
+            if coil.sense >= 0.0 { (format!("r{k}"), high.clone()) } else { (high.clone(), format!("r{k}")) };
         line(format_args!("L{k} {from} {to} {:.9}", network.inductance_h[i][i]));
         if coil.capacitance_f > 0.0 {
             line(format_args!("C{k} {high} {low} {:.6e}", coil.capacitance_f));

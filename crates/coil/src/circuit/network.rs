@@ -363,7 +363,9 @@ mod tests {
         assert!(coil().response_db(Some(&load), loaded.minus3db_hz) + 3.0 < 0.01);
         // A volume pot turned down loses level, and highs with the cable behind its track.
         let down = LoadCircuit { volume_at: 0.5, ..load };
-        assert!(coil().response(Some(&down), 200.0).norm() < 0.55 * coil().response(Some(&load), 200.0).norm());
+        assert!(
+            coil().response(Some(&down), 200.0).norm() < 0.55 * coil().response(Some(&load), 200.0).norm()
+        );
         assert!(coil().peak(Some(&down)).minus3db_hz < loaded.minus3db_hz);
     }
 

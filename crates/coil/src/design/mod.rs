@@ -10,7 +10,7 @@ mod start;
 
 pub use check::Problem;
 pub use difference::{Change, differences};
-pub use read::{read, read_value};
+pub use read::{LONGEST_BYTES, read, read_value, schema};
 pub use start::{place_in_row, starting_point, tall_single};
 
 use crate::former::Core;
@@ -543,10 +543,17 @@ impl Kind {
 }
 
 impl Strings {
-    /// Core diameter and gap of string `number` (from 1), mm; a plain string of 0.4 mm where none is given.
+    /// Core diameter and gap of string `number` (from 1), mm. Where none is given, the core of a usual set from plain
+    /// treble to wound bass strings (common practice, no source).
     #[must_use]
     pub fn core_and_gap_mm(&self, number: u32) -> (f64, f64) {
-        let given = (number as usize).checked_sub(1).and_then(|i| self.each.get(i));
-        given.map_or((0.4, default_gap()), |s| (s.core_mm.unwrap_or(s.diameter_mm), s.gap_mm))
+        const USUAL_CORES_MM: [f64; 6] = [0.254, 0.330, 0.432, 0.356, 0.406, 0.457];
+        let index = (number as usize).saturating_sub(1);
+        if let Some(string) = self.each.get(index) {
+            return (string.core_mm.unwrap_or(string.diameter_mm), string.gap_mm);
+        }
+        let last = (self.count as usize).saturating_sub(1).max(1);
+        let usual = (index * (USUAL_CORES_MM.len() - 1) + last / 2) / last;
+        (USUAL_CORES_MM[usual.min(USUAL_CORES_MM.len() - 1)], default_gap())
     }
 }

@@ -1,14 +1,42 @@
-//! Reading a document.
+//! Reading a document: every error at once, by its place.
 
 use super::{Design, FORMAT, Problem};
+use jsonschema::error::ValidationErrorKind;
+use jsonschema::{ValidationError, Validator};
 use serde_json::Value;
+use std::sync::LazyLock;
+
+/// Longest document read, bytes: a pickup takes a few thousand.
+pub const LONGEST_BYTES: usize = 1 << 20;
+/// Most problems told at once.
+const MOST_PROBLEMS: usize = 100;
+
+/// The JSON Schema of the format, made from the types.
+#[must_use]
+pub fn schema() -> Value {
+    let mut schema = schemars::schema_for!(Design).to_value();
+    if let Some(object) = schema.as_object_mut() {
+        object.insert("title".into(), FORMAT.into());
+    }
+    schema
+}
+
+static VALIDATOR: LazyLock<Option<Validator>> = LazyLock::new(|| jsonschema::validator_for(&schema()).ok());
 
 /// Reads a design from JSON text and checks it.
 ///
 /// # Errors
-/// Every problem found, by its place: a document that is not JSON or has a wrong shape gives the first
-/// such place; one that reads gives all values out of range at once.
+/// Every problem found, by its place: keys that are unknown, missing or of a wrong kind all at once; in a document that
+/// reads, all values out of range at once. A document that is not JSON, nested more than 128 deep or larger than
+/// [`LONGEST_BYTES`] gives that one problem.
 pub fn read(text: &str) -> Result<Design, Vec<Problem>> {
+    if text.len() > LONGEST_BYTES {
+        return Err(vec![Problem::new(
+            "",
+            format!("the document has {} bytes; up to {LONGEST_BYTES} are read", text.len()),
+            "a pickup takes a few thousand: leave out what does not belong to it",
+        )]);
+    }
     let value: Value = serde_json::from_str(text).map_err(|error| {
         vec![Problem::new(
             "",
@@ -20,7 +48,7 @@ pub fn read(text: &str) -> Result<Design, Vec<Problem>> {
 }
 
 /// Reads a design from parsed JSON and checks it; errors as [`read`].
-pub fn read_value(value: Value) -> Result<Design, Vec<Problem>> {
+pub fn read_value(mut value: Value) -> Result<Design, Vec<Problem>> {
     let named = value.get("format").and_then(Value::as_str);
     if named != Some(FORMAT) {
         let found = named
@@ -31,10 +59,125 @@ pub fn read_value(value: Value) -> Result<Design, Vec<Problem>> {
             format!("write \"format\": \"{FORMAT}\" if that is what it is"),
         )]);
     }
-    let design: Design = serde_path_to_error::deserialize(value).map_err(|error| {
-        let at = error.path().to_string();
-        vec![Problem::new(&at, error.inner().to_string(), "see docs/formats.md for the keys and values")]
-    })?;
-    let problems = design.problems();
-    if problems.is_empty() { Ok(design) } else { Err(problems) }
+    let mut problems = shape_problems(&mut value);
+    // With its strangers out the rest may still be read, and its values checked in the same breath.
+    for _ in 0..MOST_PROBLEMS {
+        match serde_path_to_error::deserialize::<_, Design>(value.clone()) {
+            Ok(design) => {
+                problems.extend(design.problems());
+                problems.truncate(MOST_PROBLEMS);
+                return if problems.is_empty() { Ok(design) } else { Err(problems) };
+            }
+            Err(error) => {
+                let at = error.path().to_string();
+                if !problems.iter().any(|p| p.at.starts_with(&at) || at.starts_with(&p.at)) {
+                    let text = error.inner().to_string();
+                    problems.push(Problem::new(&at, text, "see docs/formats.md for the keys and values"));
+                }
+                // A gauge that cannot be is told, and another put in its place to see what else there is.
+                let pointer = format!("/{}", at.replace('[', ".").replace(']', "").replace('.', "/"));
+                match value.pointer_mut(&pointer) {
+                    Some(gauge) if at.ends_with("gauge") && gauge.is_string() => *gauge = "42 AWG".into(),
+                    _ => break,
+                }
+            }
+        }
+    }
+    problems.truncate(MOST_PROBLEMS);
+    Err(problems)
+}
+
+/// What the schema refuses; unknown keys are taken out of the document.
+fn shape_problems(value: &mut Value) -> Vec<Problem> {
+    // The schema is made from the types by this program; were it ever to fail, reading still refuses by place.
+    let Some(validator) = &*VALIDATOR else { return Vec::new() };
+    let mut strangers: Vec<(String, Vec<String>)> = Vec::new();
+    let mut problems = Vec::new();
+    for error in validator.iter_errors(value).take(MOST_PROBLEMS) {
+        let pointer = error.instance_path().to_string();
+        let at = place(&pointer);
+        if let ValidationErrorKind::AdditionalProperties { unexpected } = error.kind() {
+            for key in unexpected {
+                let at = if at.is_empty() { short(key) } else { format!("{at}.{}", short(key)) };
+                let text = format!("there is no key “{}” here", short(key));
+                problems.push(Problem::new(&at, text, "see docs/formats.md for the keys and values"));
+            }
+            strangers.push((pointer, unexpected.clone()));
+        } else {
+            problems.push(told(&at, &error));
+        }
+    }
+    for (pointer, keys) in strangers {
+        if let Some(Value::Object(object)) = value.pointer_mut(&pointer) {
+            for key in keys {
+                object.remove(&key);
+            }
+        }
+    }
+    problems
+}
+
+fn told(at: &str, error: &ValidationError<'_>) -> Problem {
+    let see = "see docs/formats.md for the keys and values";
+    let found = short(&error.instance().to_string());
+    match error.kind() {
+        ValidationErrorKind::Required { property } => {
+            let key = property.as_str().unwrap_or_default();
+            let at = if at.is_empty() { key.to_owned() } else { format!("{at}.{key}") };
+            Problem::new(&at, "this key is missing", see)
+        }
+        ValidationErrorKind::Type { kind } => {
+            let kind = format!("{kind:?}");
+            let wanted = ["Number", "Integer", "String", "Array", "Object", "Boolean"]
+                .into_iter()
+                .find(|name| kind.contains(name))
+                .unwrap_or("another kind");
+            Problem::new(at, format!("{found} is not what belongs here: {}", wanted.to_lowercase()), see)
+        }
+        ValidationErrorKind::Enum { options } => {
+            let options: Vec<&str> =
+                options.as_array().into_iter().flatten().filter_map(Value::as_str).collect();
+            Problem::new(
+                at,
+                format!("{found} is none of the values"),
+                format!("one of {}", options.join(", ")),
+            )
+        }
+        ValidationErrorKind::Minimum { limit } => {
+            Problem::new(at, format!("{found} is out of range"), format!("at least {limit}"))
+        }
+        ValidationErrorKind::Pattern { .. } => {
+            Problem::new(at, format!("cannot read {found}"), "write it as 42 AWG, 46 SWG or 0.063 mm")
+        }
+        ValidationErrorKind::AnyOf { .. } | ValidationErrorKind::OneOfNotValid { .. } => {
+            Problem::new(at, format!("{found} is none of the values that belong here"), see)
+        }
+        _ => Problem::new(at, short(&error.to_string()), see),
+    }
+}
+
+/// From a JSON pointer to a place such as `coils[0].wind.turns`.
+fn place(pointer: &str) -> String {
+    let mut place = String::new();
+    for part in pointer.split('/').skip(1) {
+        let part = part.replace("~1", "/").replace("~0", "~");
+        if part.parse::<usize>().is_ok() {
+            place.extend(["[", &part, "]"]);
+        } else {
+            if !place.is_empty() {
+                place.push('.');
+            }
+            place.push_str(&short(&part));
+        }
+    }
+    place
+}
+
+/// The beginning of what may be anything.
+fn short(text: &str) -> String {
+    let mut kept: String = text.chars().filter(|c| !c.is_control()).take(60).collect();
+    if text.chars().count() > 60 {
+        kept.push('…');
+    }
+    kept
 }

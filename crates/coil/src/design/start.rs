@@ -1,9 +1,9 @@
 //! Where a new design begins: generic dimensions of every format (common practice, no source).
 
 use super::{
-    Aims, Axis, Bar, Coil, Core, Design, Direction, End, FORMAT, Former, Handed, Kind, Load, Metal, MetalPart,
-    Polarity, Pole, PoleShape, Sense, Strings, Wind, Wire, Wiring, default_from_bridge, default_room,
-    default_scale, default_seed,
+    Aims, Axis, Bar, Coil, Core, Design, Direction, End, FORMAT, Former, Handed, Kind, Load, Metal,
+    MetalPart, Polarity, Pole, PoleShape, Sense, Strings, Wind, Wire, Wiring, default_from_bridge,
+    default_room, default_scale, default_seed,
 };
 use crate::former::CoreShape;
 use crate::magnet::{Grade, Material};
@@ -54,6 +54,15 @@ struct Start {
 const ROD_MM: f64 = 4.75;
 
 impl Start {
+    /// Turns for this row, from those of a six-string one: a longer coil has more inductance per turn.
+    fn turns(&self, six_strings: f64) -> u32 {
+        let share = (50.0 / self.row_mm.max(20.0)).sqrt().clamp(0.6, 1.0);
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "some thousands")]
+        {
+            ((six_strings * share / 10.0).round() * 10.0) as u32
+        }
+    }
+
     fn bare(&self, kind: Kind, name: &str) -> Design {
         Design {
             format: FORMAT.into(),
@@ -86,14 +95,14 @@ impl Start {
 
     fn short(&self, design: &mut Design) {
         let core = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
-        design.coils.push(coil("A", former(core, 6.6, 9.0), wire(42, Build::Heavy), 7200));
+        design.coils.push(coil("A", former(core, 6.6, 9.0), wire(42, Build::Heavy), self.turns(7000.0)));
         self.row(design, "A", (PoleShape::Rod, ROD_MM, 12.6, 0.0), Grade::Alnico5, Polarity::South);
         design.metal.push(plate(MetalPart::BasePlate, Grade::Steel, [self.row_mm + 16.0, 24.0, 1.0], -0.7));
     }
 
     fn wide(&self, design: &mut Design) {
         let core = Core::stadium(self.row_mm + 6.4, 6.4);
-        design.coils.push(coil("A", former(core, 6.2, 12.5), wire(42, Build::Single), 10_000));
+        design.coils.push(coil("A", former(core, 6.2, 12.5), wire(42, Build::Single), self.turns(9400.0)));
         self.row(design, "A", (PoleShape::Screw, 3.2, 19.0, -8.0), Grade::Steel, Polarity::North);
         // Like poles face the screws from both sides.
         for (side, north) in [(1.0, End::Negative), (-1.0, End::Positive)] {
@@ -117,7 +126,7 @@ impl Start {
     fn twin(&self, design: &mut Design) {
         for (name, y) in [("A", -9.2), ("B", 9.2)] {
             let core = Core::stadium(self.row_mm + 5.6, 5.6);
-            let mut one = coil(name, former(core, 6.4, 5.6), wire(42, Build::Single), 5000);
+            let mut one = coil(name, former(core, 6.4, 5.6), wire(42, Build::Single), self.turns(5000.0));
             one.center_mm = [0.0, y];
             (one.former.flange_bottom_mm, one.former.flange_top_mm) = (1.2, 1.2);
             design.coils.push(one);
@@ -151,7 +160,7 @@ impl Start {
 
     fn blade(&self, design: &mut Design) {
         let core = Core::stadium(self.row_mm + 10.0, 3.6);
-        design.coils.push(coil("A", former(core, 8.0, 6.5), wire(43, Build::Single), 7600));
+        design.coils.push(coil("A", former(core, 8.0, 6.5), wire(43, Build::Single), self.turns(7200.0)));
         let pole = Pole {
             string: None,
             ..pole("A", (PoleShape::Blade, 3.2, 15.0, 0.0), Grade::Steel, Polarity::North, 0.0)
@@ -174,8 +183,10 @@ impl Start {
             ..Core::stadium(self.row_mm + 8.0, 14.0)
         };
         design.coils.push(coil("A", former(core, 5.2, 7.0), wire(42, Build::Single), 5200));
-        let step = self.row_mm / 3.0;
-        for x in [-step, 0.0, step] {
+        // As many as stand well apart.
+        let step = (self.row_mm / 3.0).max(16.0);
+        let places = if self.row_mm < 40.0 { vec![-step / 2.0, step / 2.0] } else { vec![-step, 0.0, step] };
+        for x in places {
             let shape = (PoleShape::Button, 12.0, 5.0, 2.6);
             design.poles.push(Pole { string: None, ..pole("A", shape, Grade::Alnico5, Polarity::South, x) });
         }
@@ -185,7 +196,7 @@ impl Start {
         const INNER_MM: f64 = 2.1;
         let inner = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
         let outer = Core::stadium(self.row_mm + ROD_MM + 2.0 * INNER_MM, ROD_MM + 2.0 * INNER_MM);
-        design.coils.push(coil("inner", former(inner, 10.92, INNER_MM), wire(42, Build::Heavy), 3000));
+        design.coils.push(coil("inner", former(inner, 10.92, INNER_MM), wire(42, Build::Heavy), 2700));
         design.coils.push(coil("outer", former(outer, 10.92, 3.6), wire(42, Build::Heavy), 4600));
         self.row(design, "inner", (PoleShape::Rod, ROD_MM, 17.0, 0.0), Grade::Alnico5, Polarity::South);
         design.wiring.join = "sections".into();
@@ -262,7 +273,11 @@ fn former(core: Core, height_mm: f64, room_mm: f64) -> Former {
 fn wire(awg: u32, build: Build) -> Wire {
     Wire {
         gauge: Gauge::awg(awg).unwrap_or_else(|_| unreachable!("42 to 44 AWG are in the table")),
-        insulation: if build == Build::Heavy { Insulation::PolyvinylAcetal } else { Insulation::Polyurethane },
+        insulation: if build == Build::Heavy {
+            Insulation::PolyvinylAcetal
+        } else {
+            Insulation::Polyurethane
+        },
         build,
         range: ToleranceRange::MinimumToNominal,
         spool: None,
@@ -299,7 +314,8 @@ fn plate(part: MetalPart, grade: Grade, size_mm: [f64; 3], center_z_mm: f64) -> 
 fn series(design: &mut Design, turned: &[&str]) {
     design.wiring.join = "series".into();
     for coil in &design.coils {
-        let sense = if turned.contains(&coil.name.as_str()) { Sense::FinishToGround } else { Sense::StartToGround };
+        let sense =
+            if turned.contains(&coil.name.as_str()) { Sense::FinishToGround } else { Sense::StartToGround };
         design.wiring.sense.insert(coil.name.clone(), sense);
     }
 }

@@ -6,9 +6,18 @@ use std::f64::consts::PI;
 
 /// Zeros of the Bessel function J₀ [AS, table 9.5].
 const ZEROS: [f64; 12] = [
-    2.404_825_557_695_8, 5.520_078_110_286_3, 8.653_727_912_911_0, 11.791_534_439_014, 14.930_917_708_488,
-    18.071_063_967_911, 21.211_636_629_879, 24.352_471_530_749, 27.493_479_132_040, 30.634_606_468_432,
-    33.775_820_213_574, 36.917_098_353_664,
+    2.404_825_557_695_8,
+    5.520_078_110_286_3,
+    8.653_727_912_911_0,
+    11.791_534_439_014,
+    14.930_917_708_488,
+    18.071_063_967_911,
+    21.211_636_629_879,
+    24.352_471_530_749,
+    27.493_479_132_040,
+    30.634_606_468_432,
+    33.775_820_213_574,
+    36.917_098_353_664,
 ];
 
 /// Mean permeability over that at rest of a round core along its axis at `hz`: 2J₁(x)/(x·J₀(x)) with
@@ -70,13 +79,11 @@ pub fn pole_relaxations(
         a.iter().zip(b).map(|(x, y)| x.re * y.re + x.im * y.im).sum()
     };
     let mut weights = vec![0.0_f64; times.len()];
-    let gram: Vec<Vec<f64>> =
-        columns.iter().map(|a| columns.iter().map(|b| dot(a, b)).collect()).collect();
+    let gram: Vec<Vec<f64>> = columns.iter().map(|a| columns.iter().map(|b| dot(a, b)).collect()).collect();
     let wanted: Vec<f64> = columns.iter().map(|a| dot(a, &target)).collect();
     for _ in 0..400 {
         for k in 0..weights.len() {
-            let others: f64 =
-                (0..weights.len()).filter(|&j| j != k).map(|j| gram[k][j] * weights[j]).sum();
+            let others: f64 = (0..weights.len()).filter(|&j| j != k).map(|j| gram[k][j] * weights[j]).sum();
             weights[k] = ((wanted[k] - others) / gram[k][k]).max(0.0);
         }
     }

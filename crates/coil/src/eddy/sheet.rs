@@ -9,8 +9,8 @@
 use super::Relaxation;
 use crate::inductance::MU_0;
 use crate::magnet::{Patch, Shape, System};
-use nalgebra::{DMatrix, DVector, SymmetricEigen};
 use crate::numeric::gauss;
+use nalgebra::{DMatrix, DVector, SymmetricEigen};
 use std::collections::HashMap;
 use std::sync::LazyLock;
 
@@ -195,8 +195,7 @@ impl Sheet {
             let mut normal = [0.0; 3];
             normal[n] = sign;
             let [a, b] = [gradient, normal];
-            let cross =
-                [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+            let cross = [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
             (cell.corners[corner], cross)
         })
     }
@@ -216,13 +215,14 @@ impl Sheet {
         let mut known: HashMap<[i64; 8], f64> = HashMap::new();
         #[allow(clippy::cast_possible_truncation, reason = "nanometres of a part fit")]
         let nano = |v: f64| (v * 1e9).round() as i64;
+        let axis = |cell: &Cell| i64::from(cell.normal.0 == 1) + 2 * i64::from(cell.normal.0 == 2);
         for i in 0..count {
             for j in 0..=i {
                 let (a, b) = (&self.cells[i], &self.cells[j]);
                 let apart = |k: usize| nano((a.patch.center_m[k] - b.patch.center_m[k]).abs());
                 let key = [
-                    a.normal.0 as i64,
-                    b.normal.0 as i64,
+                    axis(a),
+                    axis(b),
                     apart(0),
                     apart(1),
                     apart(2),

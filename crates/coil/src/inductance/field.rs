@@ -130,4 +130,3 @@ fn add_corners(
         }
     }
 }
-

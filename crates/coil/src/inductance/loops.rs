@@ -5,7 +5,6 @@ use crate::numeric::gauss;
 use std::f64::consts::{FRAC_PI_2, PI};
 use std::sync::LazyLock;
 
-static EIGHT: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(8));
 static FOUR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(4));
 static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
 
@@ -113,14 +112,9 @@ fn element(
 }
 
 /// ∮∮ dl·dl′ K(d) between two outlines about the same centre: a quarter of the first, four times.
-pub(super) fn concentric(
-    first: &Outline,
-    second: &Outline,
-    fine: bool,
-    kernel: &impl Fn(f64) -> f64,
-) -> f64 {
+pub(super) fn concentric(first: &Outline, second: &Outline, fine: bool, kernel: &impl Fn(f64) -> f64) -> f64 {
     let others = pieces(second, (0.0, 0.0));
-    let rule = if fine { &EIGHT } else { &FOUR };
+    let rule = if fine { &SIX } else { &FOUR };
     let mut sum = 0.0;
     for piece in pieces(first, (0.0, 0.0)) {
         // The first quarter: its own corner, and the halves of the straights that meet it.
@@ -137,7 +131,6 @@ pub(super) fn concentric(
     }
     4.0 * sum
 }
-
 
 /// ∮∮ dl·dl′ K(d) between two outlines about any centres.
 pub(super) fn apart(

@@ -290,7 +290,7 @@ impl Grid {
     }
 
     /// A rectangle across `axis` with sizes along the other two axes given by axis.
-    fn rectangle(&self, axis: usize, center_m: [f64; 3], size: impl Fn(usize) -> f64) -> Patch {
+    fn rectangle(axis: usize, center_m: [f64; 3], size: impl Fn(usize) -> f64) -> Patch {
         let (u, v) = match axis {
             0 => (1, 2),
             1 => (0, 2),
@@ -320,7 +320,7 @@ impl Grid {
         let at = |u: f64| self.point((i as f64 + 0.5) / self.np as f64, (j as f64 + 0.5) / self.nq as f64, u);
         for sign in [1.0, -1.0] {
             let patch = cut.patches.len();
-            cut.patches.push(self.rectangle(self.n, at(0.5 * sign), |axis| self.cell_size(axis)));
+            cut.patches.push(Self::rectangle(self.n, at(0.5 * sign), |axis| self.cell_size(axis)));
             cut.charges[through].push((patch, sign));
             for (side, per_m) in divergence {
                 cut.charges[side].push((patch, -dn / 2.0 * per_m));
@@ -397,7 +397,7 @@ impl Grid {
     fn add_edges(&self, cut: &mut Cut) {
         let mut add = |unknown: usize, axis: usize, at: [f64; 3], sign: f64| {
             let patch = cut.patches.len();
-            cut.patches.push(self.rectangle(axis, at, |a| self.cell_size(a)));
+            cut.patches.push(Self::rectangle(axis, at, |a| self.cell_size(a)));
             cut.charges[unknown].push((patch, sign));
         };
         for j in 0..self.nq {

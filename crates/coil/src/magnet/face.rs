@@ -122,7 +122,7 @@ impl Facets {
     fn annuli(&self) -> DMatrix<f64> {
         let size = RINGS.len() * FACES;
         let mut matrix = DMatrix::zeros(size, size);
-        let rule = gauss(4);
+        let rule = gauss(3);
         for ra in 0..RINGS.len() {
             for rb in 0..=ra {
                 for fa in 0..FACES {

@@ -138,14 +138,13 @@ impl Grade {
     /// Conductivity, S/m (from memory; ceramics insulate).
     const fn conductivity_s_m(self) -> f64 {
         match self {
-            Self::Alnico2 | Self::Alnico3 | Self::Alnico4 => 1.6e6,
+            Self::Alnico2 | Self::Alnico3 | Self::Alnico4 | Self::Stainless => 1.6e6,
             Self::Alnico5 => 2.1e6,
             Self::Alnico8 => 1.9e6,
             Self::Ceramic5 | Self::Ceramic8 => 0.0,
             Self::NeodymiumN35 | Self::NeodymiumN38 | Self::NeodymiumN42 => 0.67e6,
             Self::Steel => 5.5e6,
             Self::MildSteel1010 => 7.0e6,
-            Self::Stainless => 1.6e6,
             Self::Brass => 16e6,
             Self::NickelSilver => 3.3e6,
             Self::Copper => 58e6,

@@ -1,14 +1,16 @@
 //! Magnetic parts: grades, how parts are cut into elements, how they act together, what they hold and show.
 
 mod body;
+mod estimate;
 mod face;
 mod grade;
 mod patch;
 mod system;
 
 pub use body::{Block, Body, Magnetised, Resolution, Rod};
+pub use estimate::{AlloyGuess, estimate_alloy};
 pub use face::Facets;
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
-pub use patch::{Charged, Patch, Shape, flux_density};
 pub(crate) use patch::ring_ring;
+pub use patch::{Charged, Patch, Shape, flux_density};
 pub use system::{Probe, State, System};

@@ -241,10 +241,8 @@ impl Patch {
                     for k in 0..around {
                         let (sin, cos) = (2.0 * PI * f64::from(k) / f64::from(around)).sin_cos();
                         let z = c[2] + half_m * (2.0 * t - 1.0);
-                        points.push((
-                            [c[0] + radius_m * cos, c[1] + radius_m * sin, z],
-                            w / f64::from(around),
-                        ));
+                        points
+                            .push(([c[0] + radius_m * cos, c[1] + radius_m * sin, z], w / f64::from(around)));
                     }
                 }
                 points
@@ -278,8 +276,7 @@ impl Patch {
         }
         let near = d2 < NEAR * NEAR * reach * reach;
         let on = |source: &Self, target: &Self| {
-            target.area_m2()
-                * target.points(near).iter().map(|(p, w)| w * source.potential(*p)).sum::<f64>()
+            target.area_m2() * target.points(near).iter().map(|(p, w)| w * source.potential(*p)).sum::<f64>()
         };
         match (self.shape, other.shape) {
             (Shape::Rectangle { .. }, Shape::Rectangle { .. }) => {
@@ -303,7 +300,8 @@ impl Patch {
         let Shape::Rectangle { half_m, .. } = self.shape else { return 0.0 };
         let (a, b) = (2.0 * half_m[0], 2.0 * half_m[1]);
         let d = a.hypot(b);
-        let sum = 2.0 * a * a * b * ((b + d) / a).ln() + 2.0 * a * b * b * ((a + d) / b).ln()
+        let sum = 2.0 * a * a * b * ((b + d) / a).ln()
+            + 2.0 * a * b * b * ((a + d) / b).ln()
             + 2.0 / 3.0 * (a.powi(3) + b.powi(3) - d.powi(3));
         sum / (4.0 * PI)
     }
@@ -317,7 +315,8 @@ fn rectangle_potential(across: usize, half_m: [f64; 2], r: [f64; 3]) -> f64 {
     for (x, sx) in [(r[u] + half_m[0], 1.0), (r[u] - half_m[0], -1.0)] {
         for (y, sy) in [(r[v] + half_m[1], 1.0), (r[v] - half_m[1], -1.0)] {
             let d = (x * x + y * y + w * w).sqrt().max(1e-15);
-            let mut corner = x * log_sum(y, d, (x * x + w * w).sqrt()) + y * log_sum(x, d, (y * y + w * w).sqrt());
+            let mut corner =
+                x * log_sum(y, d, (x * x + w * w).sqrt()) + y * log_sum(x, d, (y * y + w * w).sqrt());
             if w > 1e-12 {
                 corner -= w * (x * y / (w * d)).atan();
             }
@@ -433,8 +432,13 @@ mod tests {
     #[case(rectangle(1, [0.001, 0.001], [0.004, 0.003, 0.0]))]
     fn energy_between_rectangles(#[case] other: Patch) {
         let patch = rectangle(2, [0.001, 0.002], [0.0; 3]);
-        let exact: f64 = many(&other, 40).iter().map(|(p, w)| w * other.area_m2() * patch.potential(*p)).sum();
-        assert!((patch.energy_with(&other) / exact - 1.0).abs() < 0.01, "{}", patch.energy_with(&other) / exact);
+        let exact: f64 =
+            many(&other, 40).iter().map(|(p, w)| w * other.area_m2() * patch.potential(*p)).sum();
+        assert!(
+            (patch.energy_with(&other) / exact - 1.0).abs() < 0.01,
+            "{}",
+            patch.energy_with(&other) / exact
+        );
     }
 
     /// Discs and bands from far against their rings from near.

@@ -362,7 +362,9 @@ fn aligned(member: &Member, unknown: usize) -> f64 {
         Body::Block(block) => {
             let axis = block.magnet.map_or(2, |m| m.0);
             let found = member.cut.samples.iter().flat_map(|s| &s.weights).find(|(u, _)| *u == unknown);
-            found.map_or(0.0, |(_, w)| f64::from(u8::from(w[axis].abs() > 0.5 * w.iter().map(|v| v.abs()).sum::<f64>())))
+            found.map_or(0.0, |(_, w)| {
+                f64::from(u8::from(w[axis].abs() > 0.5 * w.iter().map(|v| v.abs()).sum::<f64>()))
+            })
         }
     }
 }
@@ -423,7 +425,8 @@ fn interactions(members: &[Member], size: usize, resolution: Resolution) -> DMat
                     weigh(here, &own_energies(rod, resolution.rod), there)
                 }),
                 (Body::Rod(a), Body::Rod(b)) => known(&mut pairs, stands(a, b), || {
-                    let lateral = ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
+                    let lateral =
+                        ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
                     let between = |p: &Patch, q: &Patch| energy_apart(p, q, lateral.max(a.radius_m));
                     weigh(here, &energies(here, there, between), there)
                 }),
@@ -495,7 +498,9 @@ fn own_of_block(here: &Member) -> DMatrix<f64> {
     #[allow(clippy::cast_possible_truncation, reason = "nanometres of a part fit")]
     let nano = |v: f64| (v * 1e9).round() as i64;
     let across = |p: &Patch| match p.shape {
-        Shape::Rectangle { across, .. } => across as i64,
+        Shape::Rectangle { across: 0, .. } => 0,
+        Shape::Rectangle { across: 1, .. } => 1,
+        Shape::Rectangle { .. } => 2,
         _ => 3,
     };
     for i in 0..patches.len() {
@@ -523,12 +528,12 @@ fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
     // Second antiderivative of the ring kernel over the height: t²∫₀¹(1 − x)·g(t·x) dx, the nodes crowding to
     // where the kernel is like a logarithm.
     let twice = |t: f64| -> f64 {
-        let sum: f64 = SIX.iter().map(|(v, w)| w * 2.0 * v * (1.0 - v * v) * ring_ring(r, r, t * v * v)).sum();
+        let sum: f64 =
+            SIX.iter().map(|(v, w)| w * 2.0 * v * (1.0 - v * v) * ring_ring(r, r, t * v * v)).sum();
         t * t * sum
     };
     let count = nodes.len();
-    let table =
-        DMatrix::from_fn(count, count, |i, j| if i > j { twice(nodes[i] - nodes[j]) } else { 0.0 });
+    let table = DMatrix::from_fn(count, count, |i, j| if i > j { twice(nodes[i] - nodes[j]) } else { 0.0 });
     let at = |i: usize, j: usize| table[(i.max(j), i.min(j))];
     let band = |i: usize, j: usize| {
         ring_area * ring_area * (at(i + 1, j) + at(i, j + 1) - at(i + 1, j + 1) - at(i, j))

@@ -25,8 +25,11 @@ struct Spread {
     input: String,
     shape: Shape,
     /// Moves the inputs by this many standard deviations.
-    apply: Box<dyn Fn(&mut Inputs, f64) + Send + Sync>,
+    apply: Move,
 }
+
+/// Moves inputs by so many standard deviations.
+type Move = Box<dyn Fn(&mut Inputs, f64) + Send + Sync>;
 
 /// The nominal figures and how each input moves them.
 pub(super) struct Outcome {
@@ -57,7 +60,7 @@ pub(super) const EXPLAINED: [Explained; 9] = [
 /// capacitance a fifth for a straight and three tenths for a scattered lay, output 1 dB.
 fn spreads(model: &Model) -> Vec<Spread> {
     let mut all = Vec::new();
-    let mut add = |input: String, shape: Shape, apply: Box<dyn Fn(&mut Inputs, f64) + Send + Sync>| {
+    let mut add = |input: String, shape: Shape, apply: Move| {
         all.push(Spread { input, shape, apply });
     };
     let one_wire = model.coils.len() > 1 && model.coils.windows(2).all(|c| c[0].wire == c[1].wire);
@@ -141,9 +144,10 @@ pub(super) fn evaluate(model: &Model, solved: &Solved) -> Outcome {
         .collect();
     let mut contributions = Vec::new();
     for (to, pick) in EXPLAINED {
-        let centre = pick(&nominal);
-        let squares: Vec<(&str, f64)> =
-            moved.iter().map(|(input, [up, down])| (input.as_str(), 0.25 * (pick(up) - pick(down)).powi(2))).collect();
+        let squares: Vec<(&str, f64)> = moved
+            .iter()
+            .map(|(input, [up, down])| (input.as_str(), 0.25 * (pick(up) - pick(down)).powi(2)))
+            .collect();
         let all: f64 = squares.iter().map(|(_, s)| s).sum();
         let mut ranked: Vec<Contribution> = squares
             .into_iter()

@@ -96,7 +96,8 @@ fn coils(model: &Model, inputs: &Inputs) -> Vec<(CoilFigures, f64, f64)> {
             let stretch = coil.pull.map_or(1.0, |p| p.resistance_factor);
             let wire = &coil.wire;
             let (by_overall, by_packing) = coil.capacitance_slopes;
-            let bonds = coil.capacitance_f * (by_overall * change.overall + by_packing * change.packing).exp();
+            let bonds =
+                coil.capacitance_f * (by_overall * change.overall + by_packing * change.packing).exp();
             let figures = CoilFigures {
                 lay,
                 wire_mass_g: lay.wire_m * wire.mass_per_m() * 1e3,
@@ -171,7 +172,8 @@ fn network(
     signals: &Signals,
 ) -> Network {
     let scale = inductance[(model.joined[0], model.joined[0])]
-        / (solved.air_h[(model.joined[0], model.joined[0])] + solved.gain_h[(model.joined[0], model.joined[0])]);
+        / (solved.air_h[(model.joined[0], model.joined[0])]
+            + solved.gain_h[(model.joined[0], model.joined[0])]);
     Network {
         coils: model
             .joined
@@ -273,7 +275,7 @@ fn reference(core_m: f64) -> f64 {
                         gap_mm: 2.4,
                     })
                     .collect();
-                let Ok(model) = Model::of(&design) else { return (core.ln(), 0.0) };
+                let model = Model::of(&design);
                 let solved = Solved::of(&model);
                 let sum: f64 = solved.strings.iter().map(|s| s.by_coil[0].abs()).sum();
                 (core.ln(), (sum / 6.0).max(1e-30).ln())

@@ -40,7 +40,7 @@ fn work(design: &Design) -> Result<Worked, Vec<Problem>> {
     if !problems.is_empty() {
         return Err(problems);
     }
-    let model = Model::of(design)?;
+    let model = Model::of(design);
     let solved = Solved::of(&model);
     Ok(Worked { model, solved })
 }
@@ -78,7 +78,9 @@ pub fn predict_by_lot(
 pub fn pole_flux_mt(design: &Design, gap_mm: f64) -> Result<Vec<Option<f64>>, Vec<Problem>> {
     let Worked { model, solved } = work(design)?;
     let mut over = OverPoles::new(&model, &solved);
-    Ok((0..design.poles.len()).map(|pole| over.reading_t(design, pole, gap_mm * 1e-3).map(|t| t * 1e3)).collect())
+    Ok((0..design.poles.len())
+        .map(|pole| over.reading_t(design, pole, gap_mm * 1e-3).map(|t| t * 1e3))
+        .collect())
 }
 
 /// Flux density along the row of strings at `height_mm` (of the design's z axis) and y = `y_mm`, at the given places

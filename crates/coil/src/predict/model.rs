@@ -1,7 +1,7 @@
 //! A design resolved to the parts that the physics takes, SI.
 
 use crate::circuit::{Join, LoadCircuit};
-use crate::design::{Coil, Design, Direction, Metal, MetalPart, Polarity, Pole, PoleShape, Problem, Sense};
+use crate::design::{Coil, Design, Direction, Metal, MetalPart, Polarity, Pole, PoleShape, Sense};
 use crate::eddy::panels_of;
 use crate::former::Outline;
 use crate::inductance::Winding;
@@ -11,7 +11,7 @@ use crate::wind::{Bonds, GuidePlan, Lay, Pattern, Section, lay};
 use crate::wire::{Pull, WireData, at_temperature, pull};
 
 /// Share of the breaking pull that is usual, where the design names none (common practice, no source).
-const USUAL_PULL: f64 = 0.33;
+pub(super) const USUAL_PULL: f64 = 0.33;
 /// Parts of more than this permeability count as magnetic.
 const MAGNETIC: f64 = 1.02;
 
@@ -191,8 +191,8 @@ impl CoilModel {
 }
 
 impl Model {
-    /// Resolves a checked design; the problems are what contradicts itself only as a whole.
-    pub fn of(design: &Design) -> Result<Self, Vec<Problem>> {
+    /// Resolves a checked design.
+    pub fn of(design: &Design) -> Self {
         let (joined, join) = joined(design);
         let coils: Vec<CoilModel> =
             design.coils.iter().map(|coil| CoilModel::of(coil, sense(design, coil))).collect();
@@ -218,16 +218,17 @@ impl Model {
                 center_m: bar.center_mm.map(|v| v * 1e-3),
                 size_m: bar.size_mm.map(|v| v * 1e-3),
                 mu_r: bar.material.recoil_mu(),
-                magnet: bar.material.demagnetisation().map(|curve| {
-                    (bar.magnetised as usize, Magnetised { curve, charge: bar.charge * north })
-                }),
+                magnet: bar
+                    .material
+                    .demagnetisation()
+                    .map(|curve| (bar.magnetised as usize, Magnetised { curve, charge: bar.charge * north })),
             };
             model.add(Origin::Bar(i), Body::Block(block), bar.material);
         }
         for (i, metal) in design.metal.iter().enumerate() {
             model.add_metal(i, metal);
         }
-        Ok(model)
+        model
     }
 
     fn add(&mut self, origin: Origin, body: Body, material: Material) {
@@ -348,12 +349,8 @@ fn strings(design: &Design) -> Vec<StringAt> {
             let top_of = |p: &Pole| p.bottom_mm + p.length_mm;
             let pole = poles.max_by(|a, b| top_of(a).total_cmp(&top_of(b)));
             let (core_mm, gap_mm) = design.strings.core_and_gap_mm(number);
-            let row_mm = crate::design::place_in_row(
-                number,
-                count,
-                design.strings.pitch_mm,
-                design.strings.handed,
-            );
+            let row_mm =
+                crate::design::place_in_row(number, count, design.strings.pitch_mm, design.strings.handed);
             let top_mm = pole.map_or_else(|| highest_mm(design), top_of);
             let note = design.strings.each.get(number as usize - 1).and_then(|s| note_hz(&s.note));
             // Without a note: from 330 Hz down to 82 Hz over the row (common practice, no source).

@@ -213,8 +213,7 @@ fn sheet_relaxations(
 fn eddy_shares(model: &Model, network: &Network, weights: &[f64]) -> Vec<f64> {
     let pattern = network.pattern();
     let hot: Vec<f64> = network.coils.iter().zip(&pattern).map(|(c, p)| c.sense * p).collect();
-    let own: Vec<f64> =
-        model.joined.iter().zip(&network.coils).map(|(&i, c)| c.sense * weights[i]).collect();
+    let own: Vec<f64> = model.joined.iter().zip(&network.coils).map(|(&i, c)| c.sense * weights[i]).collect();
     let whole: f64 = own.iter().zip(&hot).map(|(w, p)| w * p).sum();
     if whole.abs() > 1e-30 {
         return own.iter().map(|w| w / whole).collect();

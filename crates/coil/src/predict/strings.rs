@@ -29,10 +29,8 @@ pub(super) fn signals(
 ) -> Vec<StringSignal> {
     let ys = model.coils.iter().map(|c| c.center_m.1);
     let (from, to) = ys.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), y| (a.min(y), b.max(y)));
-    let induced: Vec<Vec<f64>> = responses
-        .iter()
-        .map(|r| system.charged(r).iter().map(|c| c.density_a_m).collect())
-        .collect();
+    let induced: Vec<Vec<f64>> =
+        responses.iter().map(|r| system.charged(r).iter().map(|c| c.density_a_m).collect()).collect();
     let mut same: Vec<(f64, Linkage)> = Vec::new();
     model
         .strings
@@ -69,8 +67,7 @@ fn signal(
         let total: Vec<[f64; 3]> =
             air.iter().zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
         let (coil, coil_by_m) = middle_and_slope(&total);
-        let fields =
-            Fields { poles: poles.clone(), poles_by_m: poles_by_m.clone(), coil, coil_by_m };
+        let fields = Fields { poles: poles.clone(), poles_by_m: poles_by_m.clone(), coil, coil_by_m };
         let (linked, by_m) = linkage(line, Steel::default(), &fields);
         if linked != 0.0 {
             // What falls off like exp(−kz) has its slope fall off alike.
@@ -111,7 +108,6 @@ fn fields(
 fn middle_and_slope(values: &[[f64; 3]]) -> (Vec<[f64; 3]>, Vec<[f64; 3]>) {
     let (up, down) = values.split_at(values.len() / 2);
     let middle = up.iter().zip(down).map(|(a, b)| std::array::from_fn(|i| 0.5 * (a[i] + b[i])));
-    let slope =
-        up.iter().zip(down).map(|(a, b)| std::array::from_fn(|i| (a[i] - b[i]) / (2.0 * STEP_M)));
+    let slope = up.iter().zip(down).map(|(a, b)| std::array::from_fn(|i| (a[i] - b[i]) / (2.0 * STEP_M)));
     (middle.collect(), slope.collect())
 }

@@ -118,7 +118,11 @@ impl Linkage {
     }
 
     /// Magnetisation at the inner nodes, A/m, and the factor of the slope there.
-    fn magnetise(&self, steel: Steel, along: &[[f64; 3]]) -> (DVector<f64>, Option<nalgebra::Cholesky<f64, nalgebra::Dyn>>) {
+    fn magnetise(
+        &self,
+        steel: Steel,
+        along: &[[f64; 3]],
+    ) -> (DVector<f64>, Option<nalgebra::Cholesky<f64, nalgebra::Dyn>>) {
         let inner = self.nodes_m.len() - 2;
         let drive = self.against(|p| along[p][1] / MU_0);
         let mut m: DVector<f64> = DVector::zeros(inner);

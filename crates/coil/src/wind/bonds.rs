@@ -181,10 +181,17 @@ impl Cells {
         };
         let ((x0, x1), (z0, z1)) = (range(|p| p.0), range(|p| p.1));
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "coils are bounded")]
-        let count = |from: f64, to: f64| if places.is_empty() { 1 } else { ((to - from) / reach_m) as usize + 1 };
+        let count =
+            |from: f64, to: f64| if places.is_empty() { 1 } else { ((to - from) / reach_m) as usize + 1 };
         let (rows, columns) = (count(x0, x1), count(z0, z1));
-        let mut cells =
-            Self { reach_m, from: (x0, z0), columns, rows, begins: vec![0; rows * columns + 1], turns: Vec::new() };
+        let mut cells = Self {
+            reach_m,
+            from: (x0, z0),
+            columns,
+            rows,
+            begins: vec![0; rows * columns + 1],
+            turns: Vec::new(),
+        };
         let at: Vec<usize> = places
             .iter()
             .map(|p| {

@@ -71,7 +71,9 @@ impl GuidePlan {
     pub fn path(&self) -> Vec<f64> {
         let mut path = self.path_unmirrored();
         if self.mirrored {
-            path.iter_mut().for_each(|z| *z = self.height_m - *z);
+            for z in &mut path {
+                *z = self.height_m - *z;
+            }
         }
         path
     }
@@ -98,8 +100,7 @@ impl GuidePlan {
                     pass = passes.floor();
                     slip = (rng.random::<f64>() - 0.5) / self.turns_per_pass;
                 }
-                let phase = (passes + slip).rem_euclid(2.0);
-                let even = if phase < 1.0 { phase } else { 2.0 - phase };
+                let even = fold(passes + slip);
                 let noise: f64 = StandardNormal.sample(&mut rng);
                 error = keep * error + fresh * noise;
                 let asked = self.margin_m
@@ -142,8 +143,13 @@ fn reflect(value: f64, low: f64, high: f64) -> f64 {
     if span <= 0.0 {
         return 0.5 * (low + high);
     }
-    let phase = ((value - low) / span).rem_euclid(2.0);
-    low + span * if phase < 1.0 { phase } else { 2.0 - phase }
+    low + span * fold((value - low) / span)
+}
+
+/// A triangle of period 2 between 0 and 1.
+fn fold(value: f64) -> f64 {
+    let phase = value - 2.0 * (0.5 * value).floor();
+    if phase < 1.0 { phase } else { 2.0 - phase }
 }
 
 #[cfg(test)]

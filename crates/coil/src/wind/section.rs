@@ -113,7 +113,7 @@ impl Surface {
         for _ in 0..STEPS {
             let next = (z + side * way).clamp(low, high);
             let there = self.rest(next);
-            if there < out - FRICTION * way && next != z {
+            if there < out - FRICTION * way && (next - z).abs() > 1e-6 {
                 (z, out) = (next, there);
             } else if way > 0.15 {
                 way *= 0.5;
@@ -271,4 +271,3 @@ impl Section {
         zones
     }
 }
-

@@ -54,6 +54,39 @@ impl Insulation {
         }
     }
 
+    /// Band of the relative permittivity, low and high (from memory).
+    #[must_use]
+    pub const fn permittivity_band(self) -> (f64, f64) {
+        match self {
+            Self::PolyvinylAcetal => (3.2, 3.7),
+            Self::PlainEnamel | Self::PolyesterImide => (3.5, 4.1),
+            Self::Polyurethane => (3.4, 4.0),
+            Self::PolyurethaneNylon | Self::SelfBonding => (3.5, 4.3),
+        }
+    }
+
+    /// Thermal class, °C (from memory of NEMA MW 1000); a bonding coat softens far below it.
+    #[must_use]
+    pub const fn thermal_class_c(self) -> u32 {
+        match self {
+            Self::PlainEnamel | Self::PolyvinylAcetal => 105,
+            Self::Polyurethane | Self::PolyurethaneNylon | Self::SelfBonding => 155,
+            Self::PolyesterImide => 180,
+        }
+    }
+
+    /// Number of its specification in NEMA MW 1000 (from memory); none where there is no one number.
+    #[must_use]
+    pub const fn mw_number(self) -> Option<u32> {
+        match self {
+            Self::PlainEnamel | Self::SelfBonding => None,
+            Self::PolyvinylAcetal => Some(15),
+            Self::Polyurethane => Some(75),
+            Self::PolyurethaneNylon => Some(80),
+            Self::PolyesterImide => Some(30),
+        }
+    }
+
     /// How the wire's end is bared (common practice, no source).
     #[must_use]
     pub const fn stripping(self) -> Stripping {

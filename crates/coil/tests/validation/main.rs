@@ -7,8 +7,11 @@ mod document;
 mod eddy;
 mod finite_elements;
 mod formats;
+mod hostile;
 mod laws;
+mod libraries;
 mod monte_carlo;
+mod netlist;
 mod notices;
 mod physical_sense;
 mod self_capacitance;
@@ -32,7 +35,11 @@ fn num(value: &Value, key: &str) -> f64 {
 fn winding(coil: &Value) -> Winding {
     let mm = |key| num(coil, key) * 1e-3;
     Winding {
-        core: Outline { straight_x_m: mm("straight_mm"), straight_y_m: 0.0, corner_m: mm("inner_end_radius_mm") },
+        core: Outline {
+            straight_x_m: mm("straight_mm"),
+            straight_y_m: 0.0,
+            corner_m: mm("inner_end_radius_mm"),
+        },
         center_m: (0.0, 0.0),
         from_z_m: -mm("height_mm") / 2.0,
         to_z_m: mm("height_mm") / 2.0,

@@ -4,8 +4,8 @@ use coil::design::{Kind, starting_point, tall_single};
 use coil::former::Core;
 use coil::predict::{predict, predict_by_lot};
 use coil::wind::Lay;
-use rstest::rstest;
 use coil::wire::{Build, Gauge, Insulation, ToleranceRange, WireData};
+use rstest::rstest;
 
 /// A small repeatable generator (the constants of Numerical Recipes' quick one), enough to spread inputs.
 struct Lot(u64);

@@ -99,7 +99,7 @@ fn aims_that_are_missed_say_which_way_to_go() {
 #[test]
 fn the_serious_comes_first() {
     let found = notices(|d| {
-        d.coils[0].wind.turns = 9500;
+        d.coils[0].wind.turns = 10_500;
         d.coils[0].wind.margin_mm = 0.0;
         d.coils[0].wind.tension_n = Some(0.5);
     });

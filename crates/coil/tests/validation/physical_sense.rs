@@ -1,11 +1,11 @@
 //! Directions that physics fixes, whatever the numbers: which change moves which quantity which way.
 
 use coil::design::{Design, tall_single};
+use coil::inductance::MU_0;
 use coil::inductance::Winding;
 use coil::magnet::{
     Body, Demagnetisation, Facets, Grade, Magnetised, Material, Resolution, Rod, System, flux_density,
 };
-use coil::inductance::MU_0;
 use coil::predict::{PickupPrediction, predict};
 use coil::wire::{Build, ToleranceRange};
 use rstest::rstest;
@@ -17,14 +17,7 @@ fn pickup(change: impl FnOnce(&mut Design)) -> PickupPrediction {
 }
 
 fn rod(mu_r: f64) -> Rod {
-    Rod {
-        axis_m: (0.0, 0.0),
-        bottom_m: 0.0,
-        length_m: 0.017,
-        radius_m: 0.002_375,
-        mu_r,
-        magnet: None,
-    }
+    Rod { axis_m: (0.0, 0.0), bottom_m: 0.0, length_m: 0.017, radius_m: 0.002_375, mu_r, magnet: None }
 }
 
 fn winding() -> Winding {

@@ -39,9 +39,8 @@ fn strings_over_a_row_of_rods() {
         let scaled: Vec<Charged> =
             held.iter().map(|c| Charged { density_a_m: c.density_a_m * scale, ..*c }).collect();
         let points = |z: f64| -> Vec<[f64; 3]> { string.points().iter().map(|y| [x, *y, z]).collect() };
-        let poles = |z: f64| -> Vec<[f64; 3]> {
-            points(z).iter().map(|p| flux_density(&scaled, *p)).collect()
-        };
+        let poles =
+            |z: f64| -> Vec<[f64; 3]> { points(z).iter().map(|p| flux_density(&scaled, *p)).collect() };
         let of_coil = |z: f64| -> Vec<[f64; 3]> {
             let at = points(z);
             let add = |(air, p): (&[f64; 3], &[f64; 3])| {
@@ -61,7 +60,8 @@ fn strings_over_a_row_of_rods() {
             coil: of_coil(z),
             coil_by_m: slope(of_coil(z + step), of_coil(z - step)),
         };
-        let ratio = |steel: Steel, key: &str| linkage(&string, steel, &fields).1.abs() * 1e-4 / num(case, key);
+        let ratio =
+            |steel: Steel, key: &str| linkage(&string, steel, &fields).1.abs() * 1e-4 / num(case, key);
         let saturating = ratio(Steel::default(), "flux_linkage_change_per_0.1mm_wb");
         assert!((saturating - 1.0).abs() < 0.05, "{saturating} in {case}");
         let free = Steel { saturation_t: 1e6, ..Steel::default() };

@@ -17,7 +17,10 @@ fn joins(case: Case<'_>, gather: &mut Gather) {
             Level::Warn,
             "join-not-said",
             "wiring.join",
-            format!("{} coils, and the design does not say how they are joined: taken in series.", case.design.coils.len()),
+            format!(
+                "{} coils, and the design does not say how they are joined: taken in series.",
+                case.design.coils.len()
+            ),
             "Write series, parallel, sections, or split:NAME for one of them.",
         );
     }
@@ -31,7 +34,8 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
     let signals: Vec<f64> = case.figures.network.coils.iter().map(|c| c.signal).collect();
     let largest = signals.iter().fold(0.0_f64, |m, s| m.max(s.abs()));
     let opposed = signals.iter().any(|s| *s > 0.3 * largest) && signals.iter().any(|s| *s < -0.3 * largest);
-    if opposed {
+    // The lower coil of a stack is there for the hum alone.
+    if opposed && case.design.kind != crate::design::Kind::StackedTwin {
         gather.say(
             Level::Warn,
             "out-of-phase",

@@ -25,13 +25,13 @@ fn fit(case: Case<'_>, index: usize, gather: &mut Gather) {
     let room_mm = coil.former.room_mm;
     let at = format!("coils[{index}].wind.turns");
     if build_mm > room_mm {
-        let turns = model.turns * room_mm / build_mm;
+        let turns = fitting_turns(case, index);
         gather.say(
             Level::Stop,
             "wire-does-not-fit",
             &at,
             format!("{} turns build up {build_mm:.2} mm; the flanges leave {room_mm:.2} mm.", coil.wind.turns),
-            format!("At this packing about {:.0} turns fit. Or thinner wire, single build, a straighter lay, a wider flange.", (turns / 10.0).floor() * 10.0),
+            format!("In this lay about {turns} turns fit. Or thinner wire, single build, a straighter lay, a wider flange."),
         );
     } else if thickest_mm > room_mm {
         gather.say(
@@ -42,6 +42,34 @@ fn fit(case: Case<'_>, index: usize, gather: &mut Gather) {
             "Wind a straighter lay, or leave out some turns.",
         );
     }
+}
+
+/// How many turns the room takes, to ten, by laying them.
+fn fitting_turns(case: Case<'_>, index: usize) -> u32 {
+    let (coil, model) = (&case.design.coils[index], &case.model.coils[index]);
+    let room_mm = coil.former.room_mm;
+    let build_mm = |turns: u32| {
+        if let Some(packing) = coil.wind.packing {
+            let area = f64::from(turns) * (model.wire.overall_m * 1e3).powi(2);
+            return area / packing / coil.former.height_mm;
+        }
+        let wind = crate::design::Wind { turns, ..coil.wind.clone() };
+        let plan = crate::wind::GuidePlan::of(&wind, model.height_m(), model.wire.overall_m);
+        let of_breaking = model.pull.map_or(crate::predict::model::USUAL_PULL, |p| p.of_breaking);
+        crate::wind::lay(&plan, room_mm * 1e-3, of_breaking).mean_build_m() * 1e3
+    };
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "fewer than there were")]
+    let down = |turns: f64| ((turns / 10.0).floor() * 10.0).max(10.0) as u32;
+    let mut turns = down(model.turns * room_mm / (case.figures.coils[index].lay.build_m * 1e3));
+    for _ in 0..4 {
+        let build = build_mm(turns);
+        let next = down(f64::from(turns) * room_mm / build);
+        if build <= room_mm && next <= turns + 20 {
+            break;
+        }
+        turns = if next < turns || build <= room_mm { next } else { turns.saturating_sub(10).max(10) };
+    }
+    turns
 }
 
 fn lay(case: Case<'_>, index: usize, gather: &mut Gather) {
@@ -72,7 +100,11 @@ fn lay(case: Case<'_>, index: usize, gather: &mut Gather) {
             Level::Note,
             "uneven-lay",
             &format!("coils[{index}].wind"),
-            format!("The coil will be {:.2} mm thick at its thickest and {:.2} mm at its thinnest.", thick * 1e3, thin * 1e3),
+            format!(
+                "The coil will be {:.2} mm thick at its thickest and {:.2} mm at its thinnest.",
+                thick * 1e3,
+                thin * 1e3
+            ),
             "Slow the guide where the coil is thin, or shorten the stages that prefer one place.",
         );
     }
@@ -81,15 +113,17 @@ fn lay(case: Case<'_>, index: usize, gather: &mut Gather) {
             Level::Note,
             "plan-beyond-the-turns",
             &format!("coils[{index}].wind.plan[{stage}].until_turn"),
-            format!("This stage runs to turn {}, and the coil has {}.", coil.wind.plan[stage].until_turn, coil.wind.turns),
+            format!(
+                "This stage runs to turn {}, and the coil has {}.",
+                coil.wind.plan[stage].until_turn, coil.wind.turns
+            ),
             "End the last stage at the coil's turns.",
         );
     }
 }
 
 fn tension(case: Case<'_>, index: usize, gather: &mut Gather) {
-    let (Some(pull), Some(newtons)) =
-        (case.model.coils[index].pull, case.design.coils[index].wind.tension_n)
+    let (Some(pull), Some(newtons)) = (case.model.coils[index].pull, case.design.coils[index].wind.tension_n)
     else {
         return;
     };
@@ -118,7 +152,16 @@ fn gauge(case: Case<'_>, index: usize, gather: &mut Gather) {
     if bare_mm > 0.0675 {
         gather.say(Level::Note, "wire-thick", &at, format!("{} is thicker than the usual 42 AWG: few turns fit, so the coil comes out weak for its room.", coil.wire.gauge), "Thinner wire gives more turns in the same room.");
     } else if bare_mm < 0.0475 {
-        gather.say(Level::Note, "wire-thin", &at, format!("{} is thinner than the usual 44 AWG: it is hard to wind and breaks easily.", coil.wire.gauge), "Go slowly, with a light pull, or take 44 AWG and a little less of it.");
+        gather.say(
+            Level::Note,
+            "wire-thin",
+            &at,
+            format!(
+                "{} is thinner than the usual 44 AWG: it is hard to wind and breaks easily.",
+                coil.wire.gauge
+            ),
+            "Go slowly, with a light pull, or take 44 AWG and a little less of it.",
+        );
     }
 }
 
@@ -164,7 +207,9 @@ fn spool(case: Case<'_>, index: usize, gather: &mut Gather) {
                     Level::Warn,
                     "spool-readings-disagree",
                     &format!("coils[{index}].wire.spool"),
-                    format!("Copper of {bare_mm:.4} mm has {by_diameter:.3} Ω/m; the spool reads {ohms:.3} Ω/m."),
+                    format!(
+                        "Copper of {bare_mm:.4} mm has {by_diameter:.3} Ω/m; the spool reads {ohms:.3} Ω/m."
+                    ),
                     "Measure the diameter again with the enamel burned off, and a longer piece for the ohms.",
                 );
             }

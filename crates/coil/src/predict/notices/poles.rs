@@ -104,7 +104,16 @@ fn polarity(case: Case<'_>, gather: &mut Gather) {
         let odd = if norths == 1 { Polarity::North } else { Polarity::South };
         if row.len() >= 4 && (norths == 1 || norths + 1 == row.len()) {
             let at = row.iter().find(|(_, up)| *up == odd).map_or(0, |(i, _)| *i);
-            gather.say(Level::Warn, "pole-reversed", &format!("poles[{at}].up"), format!("Pole {} alone is the other way up: its string will be out of phase with the others.", at + 1), "Turn it, unless that is meant.");
+            gather.say(
+                Level::Warn,
+                "pole-reversed",
+                &format!("poles[{at}].up"),
+                format!(
+                    "Pole {} alone is the other way up: its string will be out of phase with the others.",
+                    at + 1
+                ),
+                "Turn it, unless that is meant.",
+            );
         }
         gather.say(Level::Note, "mixed-polarity", "poles", "Neighbouring poles of opposite polarity make the level swoosh when a string is bent from one to the next.".into(), "Use one polarity for the whole row unless that is meant.");
     }
@@ -116,7 +125,13 @@ fn metal(case: Case<'_>, gather: &mut Gather) {
         let at = format!("metal[{i}]");
         let magnetic = metal.material.recoil_mu() > 1.02;
         if metal.part == MetalPart::Cover && magnetic {
-            gather.say(Level::Warn, "magnetic-cover", &format!("{at}.material"), "A magnetic cover leads the poles' field past the strings: output and highs fall.".into(), "Use nickel silver, or leave the cover off.");
+            gather.say(
+                Level::Warn,
+                "magnetic-cover",
+                &format!("{at}.material"),
+                "A magnetic cover leads the poles' field past the strings: output and highs fall.".into(),
+                "Use nickel silver, or leave the cover off.",
+            );
         }
         if !magnetic && good_conductor(metal.material) && lost > 0.1 {
             gather.say(
@@ -129,10 +144,27 @@ fn metal(case: Case<'_>, gather: &mut Gather) {
         }
         if metal.part == MetalPart::BasePlate || metal.part == MetalPart::Cover {
             let what = if metal.part == MetalPart::Cover { "cover" } else { "base plate" };
-            gather.say(Level::Note, "ground-the-metal", &at, format!("The {what} shields only when it is connected to ground; loose, it hums when touched."), "Solder it to the ground lead, and insulate the poles from it where they carry signal.");
+            gather.say(
+                Level::Note,
+                "ground-the-metal",
+                &at,
+                format!(
+                    "The {what} shields only when it is connected to ground; loose, it hums when touched."
+                ),
+                "Solder it to the ground lead, and insulate the poles from it where they carry signal.",
+            );
         }
         if let Some(pole) = case.design.poles.iter().position(|p| touches(p, metal)) {
-            gather.say(Level::Note, "pole-through-metal", &at, format!("Pole {} reaches into this part; the prediction takes the part as whole there.", pole + 1), "Leave a hole, and tape between pole and plate so that no coil is shorted to ground.");
+            gather.say(
+                Level::Note,
+                "pole-through-metal",
+                &at,
+                format!(
+                    "Pole {} reaches into this part; the prediction takes the part as whole there.",
+                    pole + 1
+                ),
+                "Leave a hole, and tape between pole and plate so that no coil is shorted to ground.",
+            );
         }
     }
 }
