@@ -39,7 +39,7 @@ fn a_good_coil_of_the_trade() {
 
 #[rstest]
 #[case(1.0, 1.0, Level::Pass, "")]
-#[case(1.0, 0.88, Level::Stop, "shorted turns")]
+#[case(1.0, 0.84, Level::Stop, "shorted turns")]
 #[case(0.94, 0.9, Level::Look, "fewer turns")]
 #[case(1.055, 1.0, Level::Look, "warm")]
 fn readings_and_what_they_mean(

@@ -465,7 +465,7 @@ fn default_scale() -> f64 {
 fn default_from_bridge() -> f64 {
     45.0
 }
-fn default_gap() -> f64 {
+pub(crate) fn default_gap() -> f64 {
     2.4
 }
 fn default_flange() -> f64 {

@@ -56,7 +56,7 @@ struct FieldRule {
 
 impl FieldRule {
     fn new() -> Self {
-        Self::with(3, 6)
+        Self::with(2, 5)
     }
 
     fn coarse() -> Self {

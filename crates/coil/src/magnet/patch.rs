@@ -132,7 +132,8 @@ impl Patch {
     #[must_use]
     pub fn field(&self, point_m: [f64; 3]) -> [f64; 3] {
         let r = sub(point_m, self.center_m);
-        if dot(r, r) > 9.0 * self.reach_sq_m2() {
+        let far = if matches!(self.shape, Shape::Rectangle { .. }) { 9.0 } else { 5.0 };
+        if dot(r, r) > far * self.reach_sq_m2() {
             return self.field_from_far(r);
         }
         match self.shape {

@@ -263,21 +263,17 @@ const REFERENCE_CORES_M: [f64; 8] = [0.1e-3, 0.2e-3, 0.3e-3, 0.4e-3, 0.55e-3, 0.
 fn reference(core_m: f64) -> f64 {
     static REFERENCE: OnceLock<Vec<(f64, f64)>> = OnceLock::new();
     let table = REFERENCE.get_or_init(|| {
-        let mut design = crate::design::tall_single("reference", 6, 10.4);
+        let mut model = Model::of(&crate::design::tall_single("reference", 6, 10.4));
+        let solved = Solved::of(&model);
+        let gap_m = crate::design::default_gap() * 1e-3;
+        let tops: Vec<f64> = model.strings.iter().map(|s| s.z_m - s.core_m / 2.0 - gap_m).collect();
         REFERENCE_CORES_M
             .iter()
             .map(|core| {
-                design.strings.each = (0..6)
-                    .map(|_| crate::design::OneString {
-                        note: String::new(),
-                        diameter_mm: core * 1e3,
-                        core_mm: None,
-                        gap_mm: 2.4,
-                    })
-                    .collect();
-                let model = Model::of(&design);
-                let solved = Solved::of(&model);
-                let sum: f64 = solved.strings.iter().map(|s| s.by_coil[0].abs()).sum();
+                for (string, top) in model.strings.iter_mut().zip(&tops) {
+                    (string.core_m, string.z_m) = (*core, top + gap_m + core / 2.0);
+                }
+                let sum: f64 = solved.strings_anew(&model).iter().map(|s| s.by_coil[0].abs()).sum();
                 (core.ln(), (sum / 6.0).max(1e-30).ln())
             })
             .collect()

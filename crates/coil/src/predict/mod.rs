@@ -42,6 +42,13 @@ fn work(design: &Design) -> Result<Worked, Vec<Problem>> {
     }
     let model = Model::of(design);
     let solved = Solved::of(&model);
+    if !solved.is_sound(&model) {
+        return Err(vec![Problem::new(
+            "coils",
+            "the coils as wound would lie inside one another",
+            "fewer turns, thinner wire, or set the coils further apart",
+        )]);
+    }
     Ok(Worked { model, solved })
 }
 

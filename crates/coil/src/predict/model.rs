@@ -137,6 +137,23 @@ impl CoilModel {
         model
     }
 
+    /// The same coil in another place.
+    fn moved_to(&self, coil: &Coil, sense: f64) -> Self {
+        let center_m = (coil.center_mm[0] * 1e-3, coil.center_mm[1] * 1e-3);
+        let from_z_m = (coil.base_mm + coil.former.flange_bottom_mm) * 1e-3;
+        let up = from_z_m - self.from_z_m;
+        let moved =
+            |w: &Winding| Winding { center_m, from_z_m: w.from_z_m + up, to_z_m: w.to_z_m + up, ..*w };
+        Self {
+            center_m,
+            from_z_m,
+            to_z_m: self.to_z_m + up,
+            zones: self.zones.iter().map(moved).collect(),
+            sense,
+            ..self.clone()
+        }
+    }
+
     pub fn height_m(&self) -> f64 {
         self.to_z_m - self.from_z_m
     }
@@ -194,8 +211,17 @@ impl Model {
     /// Resolves a checked design.
     pub fn of(design: &Design) -> Self {
         let (joined, join) = joined(design);
-        let coils: Vec<CoilModel> =
-            design.coils.iter().map(|coil| CoilModel::of(coil, sense(design, coil))).collect();
+        let mut coils: Vec<CoilModel> = Vec::with_capacity(design.coils.len());
+        for (i, coil) in design.coils.iter().enumerate() {
+            let sense = sense(design, coil);
+            // Coils wound alike are laid alike: their common plan and seed make one lay of them.
+            let same = |other: &Coil| {
+                other.former == coil.former && other.wire == coil.wire && same_wind(&other.wind, &coil.wind)
+            };
+            let twin = design.coils[..i].iter().position(same);
+            let made = twin.map_or_else(|| CoilModel::of(coil, sense), |k| coils[k].moved_to(coil, sense));
+            coils.push(made);
+        }
         let mut model = Self {
             joined,
             join,
@@ -266,6 +292,11 @@ impl Model {
     pub fn has_magnet(&self) -> bool {
         self.bodies.iter().any(|(_, body)| body.magnet().is_some_and(|m| m.charge != 0.0))
     }
+}
+
+/// Whether two windings lay their turns alike: all but the direction.
+fn same_wind(a: &crate::design::Wind, b: &crate::design::Wind) -> bool {
+    *a == crate::design::Wind { direction: a.direction, ..b.clone() }
 }
 
 /// +1 when the current towards the hot lead runs counter-clockwise seen from above.

@@ -44,6 +44,8 @@ pub(super) struct Solved {
     pub held: State,
     pub charges: Vec<Charged>,
     pub strings: Vec<StringSignal>,
+    /// What one ampere in each coil magnetises.
+    responses: Vec<State>,
     pub hum_rejection_db: Option<f64>,
 }
 
@@ -75,6 +77,7 @@ impl Solved {
             (0..model.coils.len()).map(|i| system.respond(&drives.column(i).into_owned())).collect();
         let strings = strings::signals(model, &system, &charges, &responses);
         Self {
+            responses: responses.clone(),
             air_slopes: model.coils.iter().map(|c| slopes(&c.winding())).collect(),
             gain_slopes: gain_slopes(&system, &bodies, &drive, &answer),
             eddy_shares: eddy_shares(model, &network, &weights),
@@ -87,6 +90,20 @@ impl Solved {
             charges,
             strings,
         }
+    }
+
+    /// Whether the inductances are those of coils that can be: positive, and no mutual one beyond what two coils share.
+    pub fn is_sound(&self, model: &Model) -> bool {
+        let whole = &self.air_h + &self.gain_h;
+        let n = model.coils.len();
+        let own = (0..n).all(|i| whole[(i, i)] > 0.0 && whole[(i, i)].is_finite());
+        let pairs = (0..n).all(|a| (0..a).all(|b| whole[(a, b)].powi(2) < whole[(a, a)] * whole[(b, b)]));
+        own && pairs && plain_network(model, &whole).inductance_h() > 0.0
+    }
+
+    /// The signals of other strings over the same pickup.
+    pub fn strings_anew(&self, model: &Model) -> Vec<StringSignal> {
+        strings::signals(model, &self.system, &self.charges, &self.responses)
     }
 
     /// Flux density of the magnets and what they magnetise, T.
@@ -161,7 +178,19 @@ fn drives(model: &Model, system: &System) -> DMatrix<f64> {
     if !system.is_empty() {
         let probe = system.probe();
         for (i, coil) in model.coils.iter().enumerate() {
-            let field = field_of_zones(&coil.zones, &probe.points_m);
+            // Inside the core the lay and every node count; beyond it half of them do.
+            let (half_x, half_y) = coil.core.half_size_m();
+            let inside = |p: &[f64; 3]| {
+                (p[0] - coil.center_m.0).abs() < half_x && (p[1] - coil.center_m.1).abs() < half_y
+            };
+            let (own, other): (Vec<[f64; 3]>, Vec<[f64; 3]>) = probe.points_m.iter().partition(|p| inside(p));
+            let mut own = field_of_zones(&coil.zones, &own).into_iter();
+            let mut other = coil.winding().field_beyond(&other).into_iter();
+            let field: Vec<[f64; 3]> = probe
+                .points_m
+                .iter()
+                .map(|p| if inside(p) { own.next() } else { other.next() }.unwrap_or_default())
+                .collect();
             drives.set_column(i, &System::drive(&probe, &field));
         }
     }

