@@ -2,7 +2,7 @@
 
 use super::model::{Model, StringAt};
 use crate::magnet::{Charged, State, System};
-use crate::string::{Fields, Linkage, Pluck, Steel, linkage, velocity_rms_m_s};
+use crate::string::{Along, Linkage, Pluck, Steel, velocity_rms_m_s};
 
 /// Half the step of height for derivatives, m.
 const STEP_M: f64 = 0.1e-3;
@@ -59,16 +59,14 @@ fn signal(
         .flat_map(|lift| ys.iter().map(move |y| [string.x_m, *y, string.z_m + lift]))
         .collect();
     let (poles, of_coils) = fields(&points, held, induced);
-    let (poles, poles_by_m) = middle_and_slope(&poles);
+    let magnetised = line.magnetised(Steel::default(), middle_and_slope(&poles));
     let mut by_coil = Vec::with_capacity(model.coils.len());
     let mut falls = 0.0_f64;
     for (coil, induced) in model.coils.iter().zip(of_coils) {
         let air = coil.winding().field_beyond(&points);
         let total: Vec<[f64; 3]> =
             air.iter().zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
-        let (coil, coil_by_m) = middle_and_slope(&total);
-        let fields = Fields { poles: poles.clone(), poles_by_m: poles_by_m.clone(), coil, coil_by_m };
-        let (linked, by_m) = linkage(line, Steel::default(), &fields);
+        let (linked, by_m) = magnetised.linkage(&middle_and_slope(&total));
         if linked != 0.0 {
             // What falls off like exp(−kz) has its slope fall off alike.
             falls = falls.max((by_m / linked).abs());
@@ -105,9 +103,9 @@ fn fields(
 }
 
 /// Means and slopes of values taken above (first half) and below.
-fn middle_and_slope(values: &[[f64; 3]]) -> (Vec<[f64; 3]>, Vec<[f64; 3]>) {
+fn middle_and_slope(values: &[[f64; 3]]) -> Along {
     let (up, down) = values.split_at(values.len() / 2);
     let middle = up.iter().zip(down).map(|(a, b)| std::array::from_fn(|i| 0.5 * (a[i] + b[i])));
     let slope = up.iter().zip(down).map(|(a, b)| std::array::from_fn(|i| (a[i] - b[i]) / (2.0 * STEP_M)));
-    (middle.collect(), slope.collect())
+    Along { field: middle.collect(), by_m: slope.collect() }
 }

@@ -4,4 +4,4 @@ mod pluck;
 mod wire_equation;
 
 pub use pluck::{Pluck, note_hz, velocity_rms_m_s};
-pub use wire_equation::{Fields, Linkage, Steel, linkage};
+pub use wire_equation::{Along, Linkage, Magnetisation, Steel};

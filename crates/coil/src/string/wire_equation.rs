@@ -37,17 +37,13 @@ impl Steel {
     }
 }
 
-/// Fields along a string that lies along y: flux densities at the points of [`Linkage::points`].
+/// A field along a string that lies along y, at the points of [`Linkage::points`], and its change with height.
 #[derive(Clone, Debug)]
-pub struct Fields {
-    /// Of the poles, T, at height z.
-    pub poles: Vec<[f64; 3]>,
-    /// Its change with height, T/m.
-    pub poles_by_m: Vec<[f64; 3]>,
-    /// Of the coil with one ampere, with what it induces in the poles, T/A.
-    pub coil: Vec<[f64; 3]>,
-    /// Its change with height, T/(A·m).
-    pub coil_by_m: Vec<[f64; 3]>,
+pub struct Along {
+    /// Flux densities, T; of a coil per ampere.
+    pub field: Vec<[f64; 3]>,
+    /// Their change with height, T/m.
+    pub by_m: Vec<[f64; 3]>,
 }
 
 /// The points of a string: nodes along y and the points between them.
@@ -58,6 +54,8 @@ pub struct Linkage {
     /// N: energies of the nodes' charges, m³.
     charges: DMatrix<f64>,
 }
+
+type Factor = nalgebra::Cholesky<f64, nalgebra::Dyn>;
 
 /// Half the length of string that counts, m.
 const REACH_M: f64 = 0.045;
@@ -120,11 +118,7 @@ impl Linkage {
     }
 
     /// Magnetisation at the inner nodes, A/m, and the factor of the slope there.
-    fn magnetise(
-        &self,
-        steel: Steel,
-        along: &[[f64; 3]],
-    ) -> (DVector<f64>, Option<nalgebra::Cholesky<f64, nalgebra::Dyn>>) {
+    fn magnetise(&self, steel: Steel, along: &[[f64; 3]]) -> (DVector<f64>, Option<Factor>) {
         let inner = self.nodes_m.len() - 2;
         let drive = self.against(|p| along[p][1] / MU_0);
         let mut m: DVector<f64> = DVector::zeros(inner);
@@ -166,34 +160,55 @@ impl Linkage {
     }
 }
 
-/// Flux linkage of a string's magnetisation, Wb, and its change with height, Wb/m: λ = (1/I)·∫M·B_coil dV by
-/// reciprocity.
-#[must_use]
-pub fn linkage(string: &Linkage, steel: Steel, fields: &Fields) -> (f64, f64) {
-    let (m, factor) = string.magnetise(steel, &fields.poles);
-    let coil = string.against(|p| fields.coil[p][1]);
-    let coil_by = string.against(|p| fields.coil_by_m[p][1]);
-    let mut total = (m.dot(&coil), m.dot(&coil_by));
-    if let Some(factor) = factor {
-        let moved = factor.solve(&string.against(|p| fields.poles_by_m[p][1] / MU_0));
-        total.1 += moved.dot(&coil);
+/// A string as the poles magnetise it.
+#[derive(Clone, Debug)]
+pub struct Magnetisation<'a> {
+    line: &'a Linkage,
+    steel: Steel,
+    poles: Along,
+    /// Along the string at the inner nodes, A/m, and its change with height.
+    along: DVector<f64>,
+    along_by_m: DVector<f64>,
+}
+
+impl Linkage {
+    /// What poles of this field make of the string.
+    #[must_use]
+    pub fn magnetised(&self, steel: Steel, poles: Along) -> Magnetisation<'_> {
+        let (along, factor) = self.magnetise(steel, &poles.field);
+        let along_by_m = factor.map_or_else(
+            || DVector::zeros(along.len()),
+            |factor| factor.solve(&self.against(|p| poles.by_m[p][1] / MU_0)),
+        );
+        Magnetisation { line: self, steel, poles, along, along_by_m }
     }
-    // Across: a thin cylinder of high permeability takes M = 2H, and less as it saturates along itself.
-    let chi = steel.mu_r - 1.0;
-    let answer = 2.0 * chi / (chi + 2.0) / MU_0;
-    for (i, pair) in string.nodes_m.windows(2).enumerate() {
-        for (j, (_, w)) in RULE.iter().enumerate() {
-            let weight = string.section_m2() * w * (pair[1] - pair[0]) * answer;
-            let p = BETWEEN * i + j;
-            for axis in [0, 2] {
-                total.0 += weight * fields.poles[p][axis] * fields.coil[p][axis];
-                total.1 += weight
-                    * (fields.poles_by_m[p][axis] * fields.coil[p][axis]
-                        + fields.poles[p][axis] * fields.coil_by_m[p][axis]);
+}
+
+impl Magnetisation<'_> {
+    /// Flux linkage with a coil, Wb, and its change with height, Wb/m: λ = (1/I)·∫M·B_coil dV by reciprocity. `coil` is the
+    /// field of one ampere in it, with what that induces in the poles.
+    #[must_use]
+    pub fn linkage(&self, coil: &Along) -> (f64, f64) {
+        let line = self.line;
+        let field = line.against(|p| coil.field[p][1]);
+        let by_m = line.against(|p| coil.by_m[p][1]);
+        let mut total = (self.along.dot(&field), self.along.dot(&by_m) + self.along_by_m.dot(&field));
+        // Across: a thin cylinder of high permeability takes M = 2H.
+        let chi = self.steel.mu_r - 1.0;
+        let answer = 2.0 * chi / (chi + 2.0) / MU_0;
+        for (i, pair) in line.nodes_m.windows(2).enumerate() {
+            for (j, (_, w)) in RULE.iter().enumerate() {
+                let weight = line.section_m2() * w * (pair[1] - pair[0]) * answer;
+                let p = BETWEEN * i + j;
+                for axis in [0, 2] {
+                    let (poles, coils) = (self.poles.field[p][axis], coil.field[p][axis]);
+                    total.0 += weight * poles * coils;
+                    total.1 += weight * (self.poles.by_m[p][axis] * coils + poles * coil.by_m[p][axis]);
+                }
             }
         }
+        total
     }
-    total
 }
 
 /// Energies of the charges of the inner nodes' hats, m³.

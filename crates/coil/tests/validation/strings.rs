@@ -4,7 +4,7 @@
 
 use super::{num, reference, winding};
 use coil::magnet::{Body, Charged, Demagnetisation, Magnetised, Resolution, Rod, System, flux_density};
-use coil::string::{Fields, Linkage, Steel, linkage};
+use coil::string::{Along, Linkage, Steel};
 use serde_json::json;
 
 #[test]
@@ -54,14 +54,11 @@ fn strings_over_a_row_of_rods() {
             let by = |(a, b): (&[f64; 3], &[f64; 3])| std::array::from_fn(|i| (a[i] - b[i]) / (2.0 * step));
             up.iter().zip(&down).map(by).collect()
         };
-        let fields = Fields {
-            poles: poles(z),
-            poles_by_m: slope(poles(z + step), poles(z - step)),
-            coil: of_coil(z),
-            coil_by_m: slope(of_coil(z + step), of_coil(z - step)),
+        let poles = Along { field: poles(z), by_m: slope(poles(z + step), poles(z - step)) };
+        let coil = Along { field: of_coil(z), by_m: slope(of_coil(z + step), of_coil(z - step)) };
+        let ratio = |steel: Steel, key: &str| {
+            string.magnetised(steel, poles.clone()).linkage(&coil).1.abs() * 1e-4 / num(case, key)
         };
-        let ratio =
-            |steel: Steel, key: &str| linkage(&string, steel, &fields).1.abs() * 1e-4 / num(case, key);
         let saturating = ratio(Steel::default(), "flux_linkage_change_per_0.1mm_wb");
         assert!((saturating - 1.0).abs() < 0.05, "{saturating} in {case}");
         let free = Steel { saturation_t: 1e6, ..Steel::default() };
