@@ -4,6 +4,7 @@ mod body;
 mod estimate;
 mod face;
 mod grade;
+mod interaction;
 mod patch;
 mod system;
 

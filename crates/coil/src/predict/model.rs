@@ -174,14 +174,14 @@ impl CoilModel {
         }
     }
 
-    /// Three zones where the lay is uneven by more than a twentieth; a measured packing is that of an even one.
+    /// Three zones where the lay is uneven by more than a tenth; a measured packing is that of an even one.
     fn zones(&self, measured: bool) -> Vec<Winding> {
         const ZONES: usize = 3;
         let whole = self.winding();
         let laid = self.section.zones(ZONES);
         let even = self.turns / ZONES as f64;
         let uneven = |&(turns, build): &(f64, f64)| {
-            (turns / even - 1.0).abs().max((build / whole.build_m - 1.0).abs()) > 0.05
+            (turns / even - 1.0).abs().max((build / whole.build_m - 1.0).abs()) > 0.1
         };
         if measured || !laid.iter().any(uneven) || laid.iter().any(|z| z.0 < 1.0) {
             return vec![whole];

@@ -60,7 +60,7 @@ type Factor = nalgebra::Cholesky<f64, nalgebra::Dyn>;
 /// Half the length of string that counts, m.
 const REACH_M: f64 = 0.045;
 /// Nodes on each side of the middle.
-const HALF: usize = 15;
+const HALF: usize = 13;
 
 /// Points between two nodes.
 const BETWEEN: usize = 1;

@@ -26,8 +26,10 @@ fn plates_and_covers_of_brass_and_nickel_silver() {
         let flux = sheet.flux(&coil.field_beyond(&sheet.points_m()));
         let z = impedance(&sheet.relaxations(&flux, None), hz);
         let inductance = (1.0 + z.im / (2.0 * PI * hz) / at_rest) / num(case, "ratio_of_inductance");
+        println!("eddy inductance {inductance:.4}");
         assert!((inductance - 1.0).abs() < 0.02, "{inductance} in {case}");
         let resistance = z.re / num(case, "added_resistance_ohm");
+        println!("eddy resistance {resistance:.4}");
         assert!((resistance - 1.0).abs() < 0.2, "{resistance} in {case}");
     }
 }

@@ -76,6 +76,7 @@ fn air_core_within_half_a_percent() {
     let file = reference(include_str!("inductance.json"));
     for case in file["air_core"].as_array().unwrap() {
         let ratio = winding(&case["coil"]).inductance_h() / num(case, "inductance_h");
+        println!("finite elements ratio {ratio:.4}");
         assert!((ratio - 1.0).abs() < 0.005, "{ratio} in {case}");
     }
 }
@@ -87,6 +88,7 @@ fn rods_within_one_and_a_half_percent_and_steel_within_four() {
         let ratio =
             matrix(&[winding(&case["coil"])], &row(&case["rods"], 0.0))[(0, 0)] / num(case, "inductance_h");
         let allowed = if num(&case["rods"], "mu_r") > 10.0 { 0.04 } else { 0.015 };
+        println!("finite elements ratio {ratio:.4}");
         assert!((ratio - 1.0).abs() < allowed, "{ratio} in {case}");
     }
 }
@@ -100,6 +102,7 @@ fn steel_plates_within_four_percent() {
         bodies.extend(block(&case["plate"]));
         let ratio = matrix(&[winding(&case["coil"])], &bodies)[(0, 0)] / num(case, "inductance_h");
         let allowed = if case["plate"].is_null() { 0.015 } else { 0.04 };
+        println!("finite elements ratio {ratio:.4}");
         assert!((ratio - 1.0).abs() < allowed, "{ratio} in {}", case["case"]);
     }
 }
@@ -124,6 +127,7 @@ fn two_coils_within_four_percent() {
             (series, "series_humbucking_h"),
         ] {
             let ratio = got / num(case, key);
+            println!("finite elements ratio {ratio:.4}");
             assert!((ratio - 1.0).abs() < allowed, "{key}: {ratio} in {case}");
         }
         assert!((l[(0, 1)] - l[(1, 0)]).abs() < 1e-9 && (l[(0, 0)] / l[(1, 1)] - 1.0).abs() < 1e-3);
@@ -170,6 +174,7 @@ fn rigid_rods_single_and_in_a_row() {
                 let height = length_m + gap.as_f64().unwrap().max(1e-6) * 1e-3;
                 let got = flux_density(&charged, [place(which), 0.0, height])[2];
                 let ratio = got / expected.as_f64().unwrap();
+                println!("finite elements ratio {ratio:.4}");
                 assert!((ratio - 1.0).abs() < 0.003, "{key} at {gap}: {ratio}");
             }
         }
@@ -196,11 +201,13 @@ fn alnico_rods_on_their_demagnetisation_curve() {
         for (gap, expected) in case["on_axis_t_by_gap_mm"].as_object().unwrap() {
             let height = rod.length_m + gap.parse::<f64>().unwrap().max(1e-4) * 1e-3;
             let ratio = flux_density(&alone, [0.0, 0.0, height])[2] / expected.as_f64().unwrap();
+            println!("finite elements ratio {ratio:.4}");
             assert!((ratio - 1.0).abs() < 0.07, "{ratio} at {gap} in {case}");
         }
         let single = System::new(&[Body::Rod(rod)], Resolution::default());
         let volume = std::f64::consts::PI * rod.radius_m * rod.radius_m * rod.length_m;
         let mean = single.moment(&single.held())[2] * MU_0 / volume / num(case, "mean_polarisation_t");
+        println!("finite elements mean {mean:.4}");
         assert!((mean - 1.0).abs() < 0.02, "{mean} in {case}");
         let place = |i: usize| (i as f64 - 2.5) * 10.4e-3;
         let rods: Vec<Rod> = (0..6).map(|i| Rod { axis_m: (place(i), 0.0), ..rod }).collect();
@@ -214,6 +221,7 @@ fn alnico_rods_on_their_demagnetisation_curve() {
             let at = [place(which), 0.0, rod.length_m + 1e-7];
             let got = flux_density(&own, at)[2] + flux_density(&others, at)[2];
             let ratio = got / num(&case["row_of_six_by_one_dimensional_model"], key);
+            println!("finite elements ratio {ratio:.4}");
             assert!((ratio - 1.0).abs() < 0.10, "{ratio} {key}");
         }
     }

@@ -30,6 +30,7 @@ fn neighbours_of_known_sections() {
             1.0,
         );
         let ratio = got / num(case, "capacitance_f_per_m");
+        println!("self_capacitance ratio {ratio:.4}");
         assert!((ratio - 1.0).abs() < 0.1, "{}: {ratio}", case["name"]);
     }
 }

@@ -60,9 +60,11 @@ fn strings_over_a_row_of_rods() {
             string.magnetised(steel, poles.clone()).linkage(&coil).1.abs() * 1e-4 / num(case, key)
         };
         let saturating = ratio(Steel::default(), "flux_linkage_change_per_0.1mm_wb");
+        println!("strings saturating {saturating:.4}");
         assert!((saturating - 1.0).abs() < 0.05, "{saturating} in {case}");
         let free = Steel { saturation_t: 1e6, ..Steel::default() };
         let linear = ratio(free, "without_saturation_wb");
+        println!("strings linear {linear:.4}");
         assert!((linear - 1.0).abs() < 0.05, "{linear} without saturation in {case}");
     }
 }

@@ -1,0 +1,221 @@
+//! How the charges of magnetic parts act on one another: the matrix N of [`super::System`].
+
+use super::body::{Body, Resolution, Rod};
+use super::patch::{Patch, Shape, ring_ring};
+use super::system::Member;
+use crate::numeric::gauss;
+use nalgebra::DMatrix;
+use std::f64::consts::PI;
+use std::sync::LazyLock;
+
+/// A block of the matrix that stands for more than one pair: keys, and the block.
+type Known<const N: usize> = Vec<([f64; N], DMatrix<f64>)>;
+
+/// N over all unknowns.
+pub(super) fn interactions(members: &[Member], size: usize, resolution: Resolution) -> DMatrix<f64> {
+    let mut matrix = DMatrix::zeros(size, size);
+    let (mut own, mut pairs): (Known<2>, Known<6>) = (Vec::new(), Vec::new());
+    for (i, here) in members.iter().enumerate() {
+        for there in &members[..=i] {
+            let itself = std::ptr::eq(here, there);
+            let block = match (&here.body, &there.body) {
+                (Body::Rod(rod), _) if itself => known(&mut own, [rod.radius_m, rod.length_m], || {
+                    weigh(here, &own_energies(rod, resolution.rod), there)
+                }),
+                (Body::Rod(a), Body::Rod(b)) => known(&mut pairs, stands(a, b), || {
+                    let lateral =
+                        ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
+                    let between = |p: &Patch, q: &Patch| energy_apart(p, q, lateral.max(a.radius_m));
+                    weigh(here, &energies(here, there, between), there)
+                }),
+                _ if itself => weigh(here, &own_of_block(here), there),
+                _ => weigh(here, &energies(here, there, Patch::energy_with), there),
+            };
+            let (rows, columns) = (here.cut.unknowns, there.cut.unknowns);
+            matrix.view_mut((here.first, there.first), (rows, columns)).copy_from(&block);
+            if !itself {
+                matrix.view_mut((there.first, here.first), (columns, rows)).copy_from(&block.transpose());
+            }
+        }
+    }
+    matrix
+}
+
+/// How two rods stand to one another: in an even row most pairs stand alike.
+fn stands(a: &Rod, b: &Rod) -> [f64; 6] {
+    let lateral = ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
+    [lateral, a.bottom_m - b.bottom_m, a.radius_m, a.length_m, b.radius_m, b.length_m]
+}
+
+fn known<const N: usize>(
+    all: &mut Known<N>,
+    key: [f64; N],
+    make: impl FnOnce() -> DMatrix<f64>,
+) -> DMatrix<f64> {
+    let same = |k: &&([f64; N], DMatrix<f64>)| k.0.iter().zip(&key).all(|(a, b)| (a - b).abs() < 1e-9);
+    if let Some(found) = all.iter().find(same) {
+        return found.1.clone();
+    }
+    let made = make();
+    all.push((key, made.clone()));
+    made
+}
+
+/// From energies between surfaces to energies between unknowns.
+fn weigh(here: &Member, energies: &DMatrix<f64>, there: &Member) -> DMatrix<f64> {
+    let mut half = DMatrix::zeros(here.cut.patches.len(), there.cut.unknowns);
+    for (unknown, list) in there.cut.charges.iter().enumerate() {
+        for &(patch, density) in list {
+            let column = energies.column(patch) * density;
+            let mut sum = half.column_mut(unknown);
+            sum += column;
+        }
+    }
+    let half = half.transpose();
+    let mut whole = DMatrix::zeros(there.cut.unknowns, here.cut.unknowns);
+    for (unknown, list) in here.cut.charges.iter().enumerate() {
+        for &(patch, density) in list {
+            let column = half.column(patch) * density;
+            let mut sum = whole.column_mut(unknown);
+            sum += column;
+        }
+    }
+    whole.transpose()
+}
+
+fn energies(here: &Member, there: &Member, between: impl Fn(&Patch, &Patch) -> f64) -> DMatrix<f64> {
+    let (a, b) = (&here.cut.patches, &there.cut.patches);
+    DMatrix::from_fn(a.len(), b.len(), |i, j| between(&a[i], &b[j]))
+}
+
+/// A block's surfaces among themselves: the cells are alike, so that pairs that stand alike are reckoned once.
+fn own_of_block(here: &Member) -> DMatrix<f64> {
+    let patches = &here.cut.patches;
+    let mut found: std::collections::HashMap<[i64; 6], f64> = std::collections::HashMap::new();
+    let mut matrix = DMatrix::zeros(patches.len(), patches.len());
+    #[allow(clippy::cast_possible_truncation, reason = "nanometres of a part fit")]
+    let nano = |v: f64| (v * 1e9).round() as i64;
+    let across = |p: &Patch| match p.shape {
+        Shape::Rectangle { across: 0, .. } => 0,
+        Shape::Rectangle { across: 1, .. } => 1,
+        Shape::Rectangle { .. } => 2,
+        _ => 3,
+    };
+    for i in 0..patches.len() {
+        for j in 0..=i {
+            let (a, b) = (&patches[i], &patches[j]);
+            let apart = |k: usize| nano((a.center_m[k] - b.center_m[k]).abs());
+            let (ka, kb) = (across(a), across(b));
+            let key = [ka.min(kb), ka.max(kb), apart(0), apart(1), apart(2), 0];
+            let value = *found.entry(key).or_insert_with(|| a.energy_with(b));
+            matrix[(i, j)] = value;
+            matrix[(j, i)] = value;
+        }
+    }
+    matrix
+}
+
+static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
+
+/// Coulomb energies between the surfaces of one rod, m³: lower disc, bands, upper disc.
+fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
+    let r = rod.radius_m;
+    let nodes = rod.nodes_m(intervals);
+    let parts = intervals + 2;
+    let ring_area = 2.0 * PI * r;
+    // Second antiderivative of the ring kernel over the height: t²∫₀¹(1 − x)·g(t·x) dx, the nodes crowding to
+    // where the kernel is like a logarithm.
+    let twice = |t: f64| -> f64 {
+        let sum: f64 =
+            SIX.iter().map(|(v, w)| w * 2.0 * v * (1.0 - v * v) * ring_ring(r, r, t * v * v)).sum();
+        t * t * sum
+    };
+    let count = nodes.len();
+    let table = DMatrix::from_fn(count, count, |i, j| if i > j { twice(nodes[i] - nodes[j]) } else { 0.0 });
+    let at = |i: usize, j: usize| table[(i.max(j), i.min(j))];
+    let band = |i: usize, j: usize| {
+        ring_area * ring_area * (at(i + 1, j) + at(i, j + 1) - at(i + 1, j + 1) - at(i, j))
+    };
+    // Disc and band whose nearer edge is `gap` away.
+    let disc_band = |gap: f64, height: f64| -> f64 {
+        let mut sum = 0.0;
+        for (u, wu) in SIX.iter() {
+            let a = r * (1.0 - u * u);
+            for (v, wv) in SIX.iter() {
+                let z = gap + v * v * height;
+                sum +=
+                    wu * 2.0 * u * r * 2.0 * PI * a * wv * 2.0 * v * height * ring_area * ring_ring(a, r, z);
+            }
+        }
+        sum
+    };
+    let area = PI * r * r;
+    // The mean inverse distance of two points in a disc is 16/(3πR).
+    let disc_self = area * area * 16.0 / (3.0 * PI * r) / (4.0 * PI);
+    let mut disc_disc = 0.0;
+    for (u, wu) in SIX.iter() {
+        for (v, wv) in SIX.iter() {
+            let rings = (2.0 * PI * u * r) * (2.0 * PI * v * r) * ring_ring(u * r, v * r, rod.length_m);
+            disc_disc += wu * wv * r * r * rings;
+        }
+    }
+    let to_band: Vec<f64> = nodes.windows(2).map(|pair| disc_band(pair[0], pair[1] - pair[0])).collect();
+    DMatrix::from_fn(parts, parts, |i, j| {
+        let (low, high) = (i.min(j), i.max(j));
+        match (low, high) {
+            (0, 0) => disc_self,
+            (0, h) if h == parts - 1 => disc_disc,
+            (l, _) if l == parts - 1 => disc_self,
+            (0, h) => to_band[h - 1],
+            // The nodes are symmetric about the middle.
+            (l, h) if h == parts - 1 => to_band[intervals - l],
+            (l, h) => band(l - 1, h - 1),
+        }
+    })
+}
+
+/// The `order`th derivative of 1/√(D² + t²) by t, from −2 (second antiderivative) to 4.
+fn inverse_distance(order: i32, t: f64, lateral: f64) -> f64 {
+    let d2 = lateral * lateral;
+    let s2 = d2 + t * t;
+    let s = s2.sqrt();
+    match order {
+        -2 => t * (t / lateral).asinh() - s,
+        -1 => (t / lateral).asinh(),
+        0 => 1.0 / s,
+        1 => -t / (s2 * s),
+        2 => (2.0 * t * t - d2) / (s2 * s2 * s),
+        3 => (9.0 * d2 * t - 6.0 * t.powi(3)) / (s2.powi(3) * s),
+        _ => (24.0 * t.powi(4) - 72.0 * t * t * d2 + 9.0 * d2 * d2) / (s2.powi(4) * s),
+    }
+}
+
+/// Lower and upper edge, and mean square and mean fourth power of the distance from the axis.
+fn moments(patch: &Patch) -> (f64, f64, f64, f64) {
+    let z = patch.center_m[2];
+    match patch.shape {
+        Shape::Disc { radius_m: r } => (z, z, r * r / 2.0, r.powi(4) / 3.0),
+        Shape::Band { radius_m: r, half_m } => (z - half_m, z + half_m, r * r, r.powi(4)),
+        Shape::Rectangle { .. } => (z, z, 0.0, 0.0),
+    }
+}
+
+/// Coulomb energy between surfaces of two rods whose axes are `lateral` apart, m³: averages of 1/d over rings
+/// as a series in the rings' radii, exact in height, to the fourth order in radius over distance.
+fn energy_apart(a: &Patch, b: &Patch, lateral: f64) -> f64 {
+    let ((a0, a1, a_sq, a_four), (b0, b1, b_sq, b_four)) = (moments(a), moments(b));
+    let mean = |order: i32| {
+        let f = |extra: i32, t: f64| inverse_distance(order + extra, t, lateral);
+        match (a1 > a0, b1 > b0) {
+            (false, false) => f(0, a0 - b0),
+            (true, false) => (f(-1, a1 - b0) - f(-1, a0 - b0)) / (a1 - a0),
+            (false, true) => (f(-1, b1 - a0) - f(-1, b0 - a0)) / (b1 - b0),
+            (true, true) => {
+                (f(-2, a1 - b0) - f(-2, a1 - b1) - f(-2, a0 - b0) + f(-2, a0 - b1)) / ((a1 - a0) * (b1 - b0))
+            }
+        }
+    };
+    let second = -(a_sq + b_sq) / 4.0;
+    let fourth = (a_four + b_four) / 64.0 + a_sq * b_sq / 16.0;
+    a.area_m2() * b.area_m2() / (4.0 * PI) * (mean(0) + second * mean(2) + fourth * mean(4))
+}
