@@ -1,6 +1,7 @@
 //! The program itself: what it prints and how it ends.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+use rstest::rstest;
 use std::io::Write as _;
 use std::process::{Command, Output, Stdio};
 
@@ -40,6 +41,74 @@ fn refuses_with_status_2_and_says_where() {
         assert_eq!(json["errors"][0]["at"], at);
     }
     assert_eq!(filamentum(&["predict", "/no/such/file"], "").status.code(), Some(2));
+}
+
+#[test]
+fn one_part_for_programs_and_for_people() {
+    let json = filamentum(&["predict", EXAMPLE, "--what", "inductance_h"], "");
+    let quantity: serde_json::Value = serde_json::from_slice(&json.stdout).unwrap();
+    assert!(quantity["p05"].as_f64().unwrap() < quantity["nominal"].as_f64().unwrap());
+    let text = filamentum(&["predict", EXAMPLE, "--what", "inductance_h", "--format", "text"], "");
+    let line = String::from_utf8(text.stdout).unwrap();
+    assert!(line.starts_with(&quantity["nominal"].to_string()) && line.contains(" to "), "{line}");
+    let meters = filamentum(&["predict", EXAMPLE, "--what", "meter"], "");
+    let rows: serde_json::Value = serde_json::from_slice(&meters.stdout).unwrap();
+    assert_eq!(rows.as_array().unwrap().len(), 4);
+    let wrong = filamentum(&["predict", EXAMPLE, "--what", "loudness"], "");
+    assert_eq!(wrong.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&wrong.stdout).contains("output_mv"), "it names what there is");
+    let whole = filamentum(&["predict", EXAMPLE, "--format", "text"], "");
+    let page = String::from_utf8(whole.stdout).unwrap();
+    for word in ["Resistance at 20 °C", "kΩ", "Peak with load", "Coil A", "String 6", "note "] {
+        assert!(page.contains(word), "{word} in {page}");
+    }
+}
+
+/// A new design of every format is sound, predicts, and makes a netlist; the schema is one.
+#[rstest]
+#[case("tall-single")]
+#[case("short-single")]
+#[case("wide-single")]
+#[case("twin-coil")]
+#[case("stacked-twin")]
+#[case("blade")]
+#[case("button-magnet")]
+#[case("concentric")]
+#[case("per-string")]
+fn from_a_new_design_to_its_netlist(#[case] kind: &str) {
+    let new = filamentum(&["new", kind, "--strings", "8", "--pitch", "9.6"], "");
+    assert!(new.status.success());
+    let design = String::from_utf8(new.stdout).unwrap();
+    assert_eq!(serde_json::from_str::<serde_json::Value>(&design).unwrap()["kind"], kind);
+    assert!(filamentum(&["predict", "-"], &design).status.success());
+    let netlist = filamentum(&["netlist", "-"], &design);
+    let text = String::from_utf8(netlist.stdout).unwrap();
+    assert!(text.starts_with("* ") && text.contains("\nL1 ") && text.ends_with(".end\n"), "{text}");
+    // The committed example of the format reads and predicts too.
+    let example = format!("{}/../../examples/designs/{kind}.json", env!("CARGO_MANIFEST_DIR"));
+    assert!(filamentum(&["predict", &example], "").status.success());
+}
+
+#[test]
+fn the_schema_is_printed_and_wrong_words_are_told() {
+    let schema = filamentum(&["schema"], "");
+    let json: serde_json::Value = serde_json::from_slice(&schema.stdout).unwrap();
+    assert_eq!(json["title"], "filamentum-design/1");
+    assert!(json["properties"]["coils"].is_object());
+    for wrong in
+        [&["new", "square-wheel"][..], &["new", "blade", "--strings", "40"], &["netlist", "/no/such/file"]]
+    {
+        let output = filamentum(wrong, "");
+        assert_eq!(output.status.code(), Some(2));
+        let json: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        assert!(!json["errors"][0]["try"].as_str().unwrap().is_empty());
+    }
+    // Not text at all.
+    let bytes = std::env::temp_dir().join(format!("filamentum-not-text-{}", std::process::id()));
+    std::fs::write(&bytes, [0xff, 0xfe, 0x00]).unwrap();
+    let output = filamentum(&["predict", &bytes.display().to_string()], "");
+    std::fs::remove_file(&bytes).unwrap();
+    assert_eq!(output.status.code(), Some(2));
 }
 
 #[test]

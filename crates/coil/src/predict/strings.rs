@@ -61,15 +61,15 @@ fn signal(
     let (poles, of_coils) = fields(&points, held, induced);
     let magnetised = line.magnetised(Steel::default(), middle_and_slope(&poles));
     let mut by_coil = Vec::with_capacity(model.coils.len());
-    let mut falls = 0.0_f64;
+    let (mut falls, mut largest) = (0.0, 0.0_f64);
     for (coil, induced) in model.coils.iter().zip(of_coils) {
         let air = coil.winding().field_beyond(&points);
         let total: Vec<[f64; 3]> =
             air.iter().zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
         let (linked, by_m) = magnetised.linkage(&middle_and_slope(&total));
-        if linked != 0.0 {
-            // What falls off like exp(−kz) has its slope fall off alike.
-            falls = falls.max((by_m / linked).abs());
+        // What falls off like exp(−kz) has its slope fall off alike; the coil that hears most tells.
+        if linked != 0.0 && by_m.abs() > largest {
+            (falls, largest) = ((by_m / linked).abs(), by_m.abs());
         }
         by_coil.push(by_m);
     }

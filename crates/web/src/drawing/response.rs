@@ -5,7 +5,7 @@ use coil::predict::Response;
 use std::fmt::Write as _;
 
 const WIDTH: f64 = 120.0;
-const HEIGHT: f64 = 56.0;
+const HEIGHT: f64 = 74.0;
 const LOW_DB: f64 = -20.0;
 const HIGH_DB: f64 = 30.0;
 
@@ -45,10 +45,22 @@ pub fn response(curve: &Response) -> String {
     }
     for (class, values) in [("unloaded", &curve.unloaded_db), ("loaded", &curve.loaded_db)] {
         let mut path = String::new();
+        let mut before: Option<(f64, f64)> = None;
         for (hz, db) in curve.hz.iter().zip(values).filter(|(hz, _)| **hz >= 100.0) {
+            // A curve that falls out of the frame ends at its floor.
+            let (mut at, mut level) = (x(*hz), *db);
+            let below = level < LOW_DB;
+            if let Some((x0, db0)) = before.filter(|_| below) {
+                at = x0 + (at - x0) * (db0 - LOW_DB) / (db0 - level);
+                level = LOW_DB;
+            }
             let pen = if path.is_empty() { "M" } else { "L" };
             // Writing to a string cannot fail.
-            let _ = write!(path, "{pen}{:.2} {:.2}", x(*hz), y(*db));
+            let _ = write!(path, "{pen}{at:.2} {:.2}", y(level));
+            if below {
+                break;
+            }
+            before = Some((at, level));
         }
         svg.put(format_args!(r#"<path class="curve {class}" d="{path}"/>"#));
     }
@@ -72,9 +84,9 @@ mod tests {
         };
         let svg = response(&curve);
         assert_eq!(svg.matches("class=\"curve").count(), 2);
-        // 100 Hz at the left edge, 20 kHz at the right, and levels clamped to the frame.
+        // 100 Hz at the left edge, 20 kHz at the right; above the frame is its edge, below it the curve ends.
         assert!(
-            svg.contains("M9.00 30.80") && svg.contains("L118.00 2.00") && svg.contains("L118.00 50.00"),
+            svg.contains("M9.00 41.60") && svg.contains("L118.00 2.00") && svg.contains("L69.07 68.00"),
             "{svg}"
         );
     }
