@@ -188,37 +188,36 @@ impl Network {
         Source { open: bare.open / shunt, impedance: bare.impedance / shunt }
     }
 
-    /// Several coils: v = e − Z·i for the coils, their capacitances across them.
+    /// Several coils: v = e − Z·i for the coils, their capacitances across them. Signs: voltages and currents are counted
+    /// towards the hot lead.
     fn coupled(&self, omega: f64, eddy: Number) -> Source {
         let n = self.coils.len();
-        // Signs: voltages and currents are counted towards the hot lead.
-        let z = DMatrix::from_fn(n, n, |a, b| {
+        let z = |a: usize, b: usize| {
             let (one, other) = (&self.coils[a], &self.coils[b]);
             let mutual = one.sense * other.sense * self.inductance_h[a][b];
             let own = if a == b { one.resistance_ohm } else { 0.0 };
             eddy * (one.eddy_share * other.eddy_share) + own + j(omega * mutual)
-        });
-        let e = DVector::from_iterator(n, self.coils.iter().map(|c| Number::from(c.signal)));
-        let ones = DVector::from_element(n, Number::from(1.0));
+        };
+        let e = |a: usize| Number::from(self.coils[a].signal);
+        let nothing = Source { open: Number::from(0.0), impedance: Number::from(0.0) };
+        let zero = Number::from(0.0);
         match self.join {
             Join::Series => {
                 // (1 + Z·jωC)·v = e − Z·1·I.
-                let shunt = DMatrix::from_fn(n, n, |a, b| {
-                    let through = z[(a, b)] * j(omega * self.coils[b].capacitance_f);
+                let left = |a: usize, b: usize| {
+                    let through = z(a, b) * j(omega * self.coils[b].capacitance_f);
                     if a == b { through + 1.0 } else { through }
-                });
-                let Some(solver) = shunt.lu().try_inverse() else {
-                    return Source { open: Number::from(0.0), impedance: Number::from(0.0) };
                 };
-                Source { open: (&solver * e).sum(), impedance: (&solver * (&z * ones)).sum() }
+                let driven = |a: usize| (0..n).fold(zero, |sum, b| sum + z(a, b));
+                solve_sums(n, left, e, driven).map_or(nothing, |(open, impedance)| Source { open, impedance })
             }
             Join::Parallel => {
-                let Some(inverse) = z.lu().try_inverse() else {
-                    return Source { open: Number::from(0.0), impedance: Number::from(0.0) };
-                };
                 let capacitance: f64 = self.coils.iter().map(|c| c.capacitance_f).sum();
-                let admittance = (&inverse * ones).sum() + j(omega * capacitance);
-                Source { open: (&inverse * e).sum() / admittance, impedance: admittance.inv() }
+                let one = |_| Number::from(1.0);
+                solve_sums(n, z, e, one).map_or(nothing, |(of_e, of_one)| {
+                    let admittance = of_one + j(omega * capacitance);
+                    Source { open: of_e / admittance, impedance: admittance.inv() }
+                })
             }
         }
     }
@@ -296,6 +295,24 @@ impl Network {
         }
         Peak { peak_hz, peak_db: level(peak_hz), minus3db_hz: from }
     }
+}
+
+/// Sums of the solutions of one matrix with two right sides; two coils, which are most, in closed form.
+fn solve_sums(
+    n: usize,
+    matrix: impl Fn(usize, usize) -> Number,
+    first: impl Fn(usize) -> Number,
+    second: impl Fn(usize) -> Number,
+) -> Option<(Number, Number)> {
+    if n == 2 {
+        let (a, b, c, d) = (matrix(0, 0), matrix(0, 1), matrix(1, 0), matrix(1, 1));
+        let inverse = (a * d - b * c).inv();
+        let sum = |x: Number, y: Number| ((d - c) * x + (a - b) * y) * inverse;
+        return Some((sum(first(0), first(1)), sum(second(0), second(1))));
+    }
+    let lu = DMatrix::from_fn(n, n, matrix).lu();
+    let solve = |right: DVector<Number>| lu.solve(&right).map(|x| x.sum());
+    Some((solve(DVector::from_fn(n, |i, _| first(i)))?, solve(DVector::from_fn(n, |i, _| second(i)))?))
 }
 
 impl LoadCircuit {

@@ -84,7 +84,7 @@ const fn along(axis: usize) -> (usize, usize) {
 }
 
 /// Points along each side of a cell where the coil's flux is taken.
-const RULE: usize = 3;
+const RULE: usize = 2;
 /// Fewest cells across and along a coil.
 const LEAST: usize = 7;
 static POINTS: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(RULE));

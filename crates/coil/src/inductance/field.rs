@@ -89,17 +89,22 @@ fn add_straights(outline: &Outline, p: [f64; 2], t_bottom: f64, t_top: f64, b: &
         // x × y = z but y × x = −z.
         let turned = if along == 0 { direction } else { -direction };
         let (q, at) = (p[across] - offset, p[along]);
-        for (t, edge) in [(t_bottom, turned), (t_top, -turned)] {
-            let beside = (q * q + t * t).sqrt().max(1e-12);
-            for (xi, sign) in [(length / 2.0 - at, edge), (-length / 2.0 - at, -edge)] {
-                let r = (xi * xi + beside * beside).sqrt();
-                if q.abs() > 1e-12 {
-                    b[2] += sign * (xi * t / (q * r)).atan();
-                }
-                // asinh(ξ/beside), by its logarithm: odd, and without cancellation.
-                b[across] += sign * ((xi.abs() + r) / beside).ln().copysign(xi);
-            }
-        }
+        let (from, to) = (-length / 2.0 - at, length / 2.0 - at);
+        // For each edge the four terms' logarithms and angles are taken together: one logarithm of a ratio, and one angle
+        // of a product of complex numbers, which stays within a half turn.
+        let edge = |t: f64| {
+            let beside_sq = (q * q + t * t).max(1e-24);
+            let (r0, r1) = ((from * from + beside_sq).sqrt(), (to * to + beside_sq).sqrt());
+            // exp(asinh(ξ/beside))·beside, without cancellation for negative ξ.
+            let grown = |xi: f64, r: f64| if xi >= 0.0 { xi + r } else { beside_sq / (r - xi) };
+            let (x0, y0, x1, y1) = (q * r0, from * t, q * r1, to * t);
+            // atan(y₁/x₁) − atan(y₀/x₀); x₀ and x₁ have one sign.
+            let angle = if q.abs() > 1e-12 { (y1 * x0 - y0 * x1).atan2(x1 * x0 + y1 * y0) } else { 0.0 };
+            (grown(to, r1) / grown(from, r0), angle)
+        };
+        let ((low, low_angle), (high, high_angle)) = (edge(t_bottom), edge(t_top));
+        b[across] += turned * (low / high).ln();
+        b[2] += turned * (low_angle - high_angle);
     }
 }
 

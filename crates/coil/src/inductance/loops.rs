@@ -5,8 +5,7 @@ use crate::numeric::gauss;
 use std::f64::consts::{FRAC_PI_2, PI};
 use std::sync::LazyLock;
 
-static FOUR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(4));
-static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
+pub(super) static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
 
 /// One smooth piece of an outline: a straight or a quarter circle, run counter-clockwise.
 #[derive(Clone, Copy)]
@@ -111,10 +110,15 @@ fn element(
     sum
 }
 
-/// ∮∮ dl·dl′ K(d) between two outlines about the same centre: a quarter of the first, four times.
-pub(super) fn concentric(first: &Outline, second: &Outline, fine: bool, kernel: &impl Fn(f64) -> f64) -> f64 {
+/// ∮∮ dl·dl′ K(d) between two outlines about the same centre by a Gauss rule on 0…1: a quarter of the first, four
+/// times.
+pub(super) fn concentric(
+    first: &Outline,
+    second: &Outline,
+    rule: &[(f64, f64)],
+    kernel: &impl Fn(f64) -> f64,
+) -> f64 {
     let others = pieces(second, (0.0, 0.0));
-    let rule = if fine { &SIX } else { &FOUR };
     let mut sum = 0.0;
     for piece in pieces(first, (0.0, 0.0)) {
         // The first quarter: its own corner, and the halves of the straights that meet it.
@@ -124,7 +128,7 @@ pub(super) fn concentric(first: &Outline, second: &Outline, fine: bool, kernel: 
             Piece::Straight { along, .. } if along[1] > 0.0 => (0.5, 1.0),
             _ => continue,
         };
-        for &(t, w) in rule.iter() {
+        for &(t, w) in rule {
             let (p, tangent) = piece.at(from + (to - from) * t);
             sum += w * (to - from) * piece.length() * element(p, tangent, &others, rule, kernel);
         }

@@ -5,7 +5,7 @@ mod loops;
 
 use crate::former::Outline;
 use crate::numeric::gauss;
-use loops::{apart, concentric};
+use loops::{SIX, apart, concentric};
 use std::f64::consts::PI;
 use std::sync::LazyLock;
 
@@ -68,7 +68,11 @@ impl Winding {
                 let lower = t * (1.0 - u);
                 let inner = self.core.offset(lower * self.build_m);
                 let outer = self.core.offset((lower + u) * self.build_m);
-                sum += 2.0 * weight_u * wt * (1.0 - u) * concentric(&inner, &outer, fine, &kernel);
+                sum += 2.0
+                    * weight_u
+                    * wt
+                    * (1.0 - u)
+                    * concentric(&inner, &outer, if fine { &SIX } else { &FOUR }, &kernel);
             }
         }
         MU_0 / (4.0 * PI) * (self.turns / h).powi(2) * sum
@@ -104,7 +108,7 @@ impl Winding {
                 sum += ws
                     * wt
                     * if together {
-                        concentric(&first, &second, fine, &kernel)
+                        concentric(&first, &second, if fine { &SIX } else { &FOUR }, &kernel)
                     } else {
                         apart((&first, a.center_m), (&second, b.center_m), &kernel)
                     };
@@ -182,7 +186,8 @@ mod tests {
         };
         for (a, b, z) in [(0.02, 0.025, 0.01), (0.02, 0.02, 0.002), (0.03, 0.01, 0.03), (0.02, 0.0205, 0.0)] {
             let (first, second) = (Core::round(2e3 * a).outline(), Core::round(2e3 * b).outline());
-            let neumann = MU_0 / (4.0 * PI) * concentric(&first, &second, true, &|d: f64| 1.0 / d.hypot(z));
+            let neumann =
+                MU_0 / (4.0 * PI) * concentric(&first, &second, &gauss(8), &|d: f64| 1.0 / d.hypot(z));
             assert!((neumann / maxwell(a, b, z) - 1.0).abs() < 2e-4, "a {a} b {b} z {z}");
         }
     }

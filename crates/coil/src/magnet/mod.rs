@@ -12,6 +12,5 @@ pub use body::{Block, Body, Magnetised, Resolution, Rod};
 pub use estimate::{AlloyGuess, estimate_alloy};
 pub use face::Facets;
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
-pub(crate) use patch::ring_ring;
 pub use patch::{Charged, Patch, Shape, flux_density};
 pub use system::{Probe, State, System};

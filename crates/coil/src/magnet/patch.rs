@@ -72,7 +72,7 @@ const fn along(axis: usize) -> (usize, usize) {
 /// Surfaces further apart than this, in sums of their reaches, act as their moments; nearer than the other, by
 /// many points. Finer limits move an inductance by less than 0.1 %.
 const FAR: f64 = 1.5;
-const NEAR: f64 = 0.7;
+const NEAR: f64 = 0.5;
 
 /// Points of a rule over a patch: place and share of its charge.
 type Points = Vec<([f64; 3], f64)>;
@@ -355,7 +355,7 @@ fn rectangle_field(across: usize, half_m: [f64; 2], r: [f64; 3]) -> [f64; 3] {
 }
 
 /// Mean of 1/(4πd) over two coaxial rings of radii `a` and `b`, `z` apart, 1/m.
-pub(crate) fn ring_ring(a: f64, b: f64, z: f64) -> f64 {
+pub(super) fn ring_ring(a: f64, b: f64, z: f64) -> f64 {
     let sum_sq = (a + b) * (a + b) + z * z;
     let m = (4.0 * a * b / sum_sq).min(1.0 - 1e-15);
     elliptic_k(m) / (2.0 * PI * PI * sum_sq.sqrt())

@@ -78,7 +78,7 @@ impl Solved {
         let strings = strings::signals(model, &system, &charges, &responses);
         Self {
             responses: responses.clone(),
-            air_slopes: model.coils.iter().map(|c| slopes(&c.winding())).collect(),
+            air_slopes: air_slopes(model),
             gain_slopes: gain_slopes(&system, &bodies, &drive, &answer),
             eddy_shares: eddy_shares(model, &network, &weights),
             hum_rejection_db: hum(model, &network, &system, &responses),
@@ -302,6 +302,16 @@ fn gain_slopes(system: &System, bodies: &[Body], drive: &State, answer: &State) 
         return GainSlopes::default();
     }
     GainSlopes { susceptibility: by_chi / whole, radius: by_radius / whole }
+}
+
+/// Slopes of every coil; coils alike have them once.
+fn air_slopes(model: &Model) -> Vec<Slopes> {
+    let mut all: Vec<Slopes> = Vec::with_capacity(model.coils.len());
+    for (i, coil) in model.coils.iter().enumerate() {
+        let twin = (0..i).find(|&k| same_but_place(&model.coils[k].zones, &coil.zones));
+        all.push(twin.map_or_else(|| slopes(&coil.winding()), |k| all[k]));
+    }
+    all
 }
 
 /// By small differences of the even window.

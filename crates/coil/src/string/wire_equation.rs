@@ -6,7 +6,6 @@
 //! added: a thin cylinder's answer to a field across it.
 
 use crate::inductance::MU_0;
-use crate::magnet::ring_ring;
 use crate::numeric::gauss;
 use nalgebra::{DMatrix, DVector};
 use std::f64::consts::PI;
@@ -65,7 +64,6 @@ const HALF: usize = 13;
 /// Points between two nodes.
 const BETWEEN: usize = 1;
 static RULE: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(BETWEEN));
-static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
 
 impl Linkage {
     /// A string of core radius `radius_m` whose poles stand between `from_m` and `to_m` along y: nodes are dense
@@ -151,7 +149,7 @@ impl Linkage {
             let step = solver.solve(&residual);
             last = Some(solver);
             let largest = step.amax() / top;
-            m -= &step * if largest > 0.25 { 0.25 / largest } else { 1.0 };
+            m -= &step * if largest > 0.4 { 0.4 / largest } else { 1.0 };
             if largest < 1e-5 {
                 break;
             }
@@ -213,13 +211,11 @@ impl Magnetisation<'_> {
 
 /// Energies of the charges of the inner nodes' hats, m³.
 fn charges(nodes: &[f64], radius: f64) -> DMatrix<f64> {
-    let twice = |t: f64| -> f64 {
-        let sum: f64 =
-            SIX.iter().map(|(v, w)| w * 2.0 * v * (1.0 - v * v) * ring_ring(radius, radius, t * v * v)).sum();
-        t * t * sum
-    };
+    // The mean of ln d between two points of a ring is the logarithm of its radius, so that along the string
+    // 1/√(t² + r²) stands for the mean inverse distance; its second antiderivative is closed.
+    let twice = |t: f64| (t * (t / radius).asinh() - t.hypot(radius)) / (4.0 * PI);
     let count = nodes.len();
-    let table = DMatrix::from_fn(count, count, |i, j| if i > j { twice(nodes[i] - nodes[j]) } else { 0.0 });
+    let table = DMatrix::from_fn(count, count, |i, j| if i >= j { twice(nodes[i] - nodes[j]) } else { 0.0 });
     let at = |i: usize, j: usize| table[(i.max(j), i.min(j))];
     let section = PI * radius * radius;
     // Mean inverse distance of unit charges on two pieces.
