@@ -8,7 +8,7 @@ use std::path::Path;
 use std::time::Duration;
 use store::Store;
 use store::private_server::{Durability, PrivateServer};
-use tokio::signal::unix::{SignalKind, signal};
+use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
@@ -80,6 +80,8 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
         println!("Loading the demo workshop …");
         demo::load(&store).await.context("the demo workshop could not be loaded")?;
     }
+    // Before anything is announced: whoever reads the address may stop us in the same moment.
+    let ends = (signal(SignalKind::interrupt())?, signal(SignalKind::terminate())?);
     println!("\nFilamentum listens on http://{address}");
     if show_demo {
         println!("Sign in as “{}” with the password “{}”", demo::SIGN_IN, demo::PASSWORD);
@@ -88,7 +90,7 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
     let server = web::serve(store.clone(), listener)?;
     let handle = server.handle();
     let serving = tokio::spawn(server);
-    let private = wait(private, serving).await?;
+    let private = wait(private, serving, ends).await?;
     println!("Stopping …");
     handle.stop(true).await;
     store.close().await;
@@ -103,9 +105,8 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
 async fn wait(
     mut private: Option<PrivateServer>,
     mut serving: tokio::task::JoinHandle<std::io::Result<()>>,
+    (mut interrupt, mut terminate): (Signal, Signal),
 ) -> anyhow::Result<Option<PrivateServer>> {
-    let mut interrupt = signal(SignalKind::interrupt())?;
-    let mut terminate = signal(SignalKind::terminate())?;
     loop {
         let fallen = async {
             match private.as_mut() {
