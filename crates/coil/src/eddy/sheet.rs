@@ -8,7 +8,7 @@
 
 use super::Relaxation;
 use crate::inductance::MU_0;
-use crate::magnet::{Patch, Shape, System};
+use crate::magnet::{Patch, Shape, System, along};
 use crate::numeric::gauss;
 use nalgebra::{DMatrix, DVector, SymmetricEigen};
 use std::collections::HashMap;
@@ -73,14 +73,6 @@ pub fn panels_of(center_m: [f64; 3], size_m: [f64; 3], wall_m: Option<f64>) -> V
         panel([x, y + hy, low], 1, true, [hx, hz]),
         panel([x, y - hy, low], 1, false, [hx, hz]),
     ]
-}
-
-const fn along(axis: usize) -> (usize, usize) {
-    match axis {
-        0 => (1, 2),
-        1 => (0, 2),
-        _ => (0, 1),
-    }
 }
 
 /// Points along each side of a cell where the coil's flux is taken.

@@ -6,7 +6,7 @@
 //! an unknown of its own.
 
 use super::grade::Demagnetisation;
-use super::patch::{Patch, Shape};
+use super::patch::{Patch, Shape, along};
 use crate::numeric::gauss;
 use std::f64::consts::PI;
 use std::sync::LazyLock;
@@ -291,11 +291,7 @@ impl Grid {
 
     /// A rectangle across `axis` with sizes along the other two axes given by axis.
     fn rectangle(axis: usize, center_m: [f64; 3], size: impl Fn(usize) -> f64) -> Patch {
-        let (u, v) = match axis {
-            0 => (1, 2),
-            1 => (0, 2),
-            _ => (0, 1),
-        };
+        let (u, v) = along(axis);
         Patch { center_m, shape: Shape::Rectangle { across: axis, half_m: [size(u) / 2.0, size(v) / 2.0] } }
     }
 

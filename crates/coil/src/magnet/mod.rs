@@ -12,5 +12,6 @@ pub use body::{Block, Body, Magnetised, Resolution, Rod};
 pub use estimate::{AlloyGuess, estimate_alloy};
 pub use face::Facets;
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
+pub(crate) use patch::along;
 pub use patch::{Charged, Patch, Shape, flux_density};
 pub use system::{Probe, State, System};

@@ -61,7 +61,7 @@ pub fn flux_density(charged: &[Charged], point_m: [f64; 3]) -> [f64; 3] {
 }
 
 /// The axes along a rectangle across `axis`.
-const fn along(axis: usize) -> (usize, usize) {
+pub(crate) const fn along(axis: usize) -> (usize, usize) {
     match axis {
         0 => (1, 2),
         1 => (0, 2),
@@ -308,7 +308,7 @@ impl Patch {
     }
 }
 
-/// Potential of a rectangle per charge density, times nothing: ∫dA/(4πd), m.
+/// Potential of a rectangle per charge density: ∫dA/(4πd), m.
 fn rectangle_potential(across: usize, half_m: [f64; 2], r: [f64; 3]) -> f64 {
     let (u, v) = along(across);
     let w = r[across].abs();

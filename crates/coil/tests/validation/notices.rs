@@ -1,7 +1,7 @@
 //! What a design alone can reveal: every notice appears when its mistake is made, says its numbers and what
 //! to try, and is silent otherwise. The thresholds are common practice, no source.
 
-use coil::design::{Design, Polarity, Spool, tall_single};
+use coil::design::{Bias, Design, Kind, Polarity, Spool, Stage, starting_point, tall_single};
 use coil::magnet::{Grade, Material};
 use coil::predict::{Level, Notice, predict};
 use rstest::rstest;
@@ -105,4 +105,106 @@ fn the_serious_comes_first() {
     });
     assert!(found.windows(2).all(|pair| pair[0].level <= pair[1].level));
     assert_eq!(found.iter().map(|n| n.level).min(), Some(Level::Stop));
+}
+
+/// One mistake in a sound design of a format: its notice appears, at its place, with what to try, and is absent before.
+fn one_mistake(kind: Kind, change: impl FnOnce(&mut Design), level: Level, code: &str, at: &str) {
+    let sound = starting_point(kind, "sound", 6, 10.0);
+    assert!(!predict(&sound).unwrap().notices.iter().any(|n| n.code == code), "{code} in a sound design");
+    let mut design = sound;
+    change(&mut design);
+    let found = predict(&design).unwrap().notices;
+    let notice = found.iter().find(|n| n.code == code).unwrap_or_else(|| panic!("no {code} in {found:?}"));
+    assert_eq!((notice.level, notice.at.as_str()), (level, at), "{notice:?}");
+    assert!(!notice.text.is_empty() && !notice.try_.is_empty());
+}
+
+#[test]
+fn mistakes_at_the_winder() {
+    let tall = Kind::TallSingle;
+    let (note, warn) = (Level::Note, Level::Warn);
+    one_mistake(
+        tall,
+        |d| d.coils[0].wind.margin_mm = 1.5,
+        warn,
+        "guides-too-narrow",
+        "coils[0].wind.margin_mm",
+    );
+    one_mistake(
+        tall,
+        |d| d.coils[0].wind.tension_n = Some(0.03),
+        note,
+        "tension-slack",
+        "coils[0].wind.tension_n",
+    );
+    let beyond = Stage { until_turn: 9000, bias: Bias::Centre };
+    let at = "coils[0].wind.plan[0].until_turn";
+    one_mistake(tall, |d| d.coils[0].wind.plan = vec![beyond], note, "plan-beyond-the-turns", at);
+    let gauge = |g: &str| {
+        let gauge = g.parse().unwrap();
+        move |d: &mut Design| d.coils[0].wire.gauge = gauge
+    };
+    one_mistake(tall, gauge("40 AWG"), note, "wire-thick", "coils[0].wire.gauge");
+    one_mistake(tall, gauge("46 AWG"), note, "wire-thin", "coils[0].wire.gauge");
+    // A diameter and ohms per metre that cannot be of one wire.
+    let odd = Spool { bare_mm: Some(0.0600), ohm_per_m: Some(5.5), ..Spool::default() };
+    one_mistake(tall, spool(odd), warn, "spool-readings-disagree", "coils[0].wire.spool");
+}
+
+#[test]
+fn mistakes_of_poles_and_metal() {
+    let (note, warn) = (Level::Note, Level::Warn);
+    one_mistake(Kind::TallSingle, |d| d.poles[3].up = Polarity::North, warn, "pole-reversed", "poles[3].up");
+    one_mistake(
+        Kind::TallSingle,
+        |d| {
+            d.poles.remove(2);
+        },
+        note,
+        "string-without-pole",
+        "poles",
+    );
+    let uncharged = |d: &mut Design| d.poles.iter_mut().for_each(|p| p.charge = 0.0);
+    one_mistake(Kind::TallSingle, uncharged, warn, "no-charge", "poles[0].charge");
+    let cover = |grade| {
+        move |d: &mut Design| {
+            d.metal = vec![coil::design::Metal {
+                part: coil::design::MetalPart::Cover,
+                material: Material::Named(grade),
+                size_mm: [74.0, 22.0, 18.0],
+                center_mm: [0.0, 0.0, 9.5],
+                wall_mm: Some(0.5),
+            }];
+        }
+    };
+    one_mistake(Kind::TallSingle, cover(Grade::Steel), warn, "magnetic-cover", "metal[0].material");
+    one_mistake(Kind::TallSingle, cover(Grade::Copper), note, "metal-damps", "metal[0].material");
+    one_mistake(Kind::TallSingle, cover(Grade::NickelSilver), note, "ground-the-metal", "metal[0]");
+}
+
+#[test]
+fn mistakes_of_the_circuit() {
+    let (note, warn) = (Level::Note, Level::Warn);
+    one_mistake(Kind::TwinCoil, |d| d.wiring.join = "single".into(), warn, "join-not-said", "wiring.join");
+    one_mistake(Kind::TwinCoil, |d| d.coils[1].wind.turns = 4500, note, "coils-differ", "coils");
+    let unequal = |d: &mut Design| {
+        d.wiring.join = "parallel".into();
+        d.coils[1].wind.turns = 4000;
+    };
+    one_mistake(Kind::TwinCoil, unequal, note, "unequal-in-parallel", "wiring.join");
+    let hot = |d: &mut Design| {
+        d.coils[0].wire.gauge = "44 AWG".parse().unwrap();
+        d.coils[0].wind.turns = 14_000;
+    };
+    one_mistake(Kind::WideSingle, hot, note, "overwound", "coils[0].wind.turns");
+    let aims: [fn(&mut Design); 4] = [
+        |d| d.aims.capacitance_f = Some([1e-9, 2e-9]),
+        |d| d.aims.peak_hz = Some([9e3, 10e3]),
+        |d| d.aims.resonance_unloaded_hz = Some([1e3, 2e3]),
+        |d| d.aims.output_mv = Some([500.0, 600.0]),
+    ];
+    let places = ["capacitance_f", "peak_hz", "resonance_unloaded_hz", "output_mv"];
+    for (aim, place) in aims.into_iter().zip(places) {
+        one_mistake(Kind::TallSingle, aim, note, "misses-aim", &format!("aims.{place}"));
+    }
 }
