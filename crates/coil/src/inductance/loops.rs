@@ -5,6 +5,7 @@ use crate::numeric::gauss;
 use std::f64::consts::{FRAC_PI_2, PI};
 use std::sync::LazyLock;
 
+static TRIPLE: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(3));
 pub(super) static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
 
 /// One smooth piece of an outline: a straight or a quarter circle, run counter-clockwise.
@@ -94,6 +95,17 @@ fn element(
     let mut sum = 0.0;
     for piece in others {
         let nearest = piece.nearest(p);
+        let (q, _) = piece.at(nearest);
+        if (p[0] - q[0]).hypot(p[1] - q[1]) > piece.length() {
+            // Seen from afar it is smooth.
+            for &(t, w) in &*TRIPLE {
+                let (q, along) = piece.at(t);
+                let (dx, dy) = (p[0] - q[0], p[1] - q[1]);
+                let cosine = tangent[0] * along[0] + tangent[1] * along[1];
+                sum += w * piece.length() * cosine * kernel((dx * dx + dy * dy).sqrt());
+            }
+            continue;
+        }
         for span in [1.0 - nearest, -nearest] {
             if span.abs() < 1e-9 {
                 continue;

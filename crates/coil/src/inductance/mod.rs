@@ -43,16 +43,17 @@ impl Winding {
     /// references of `tests/validation`.
     #[must_use]
     pub fn inductance_h(&self) -> f64 {
-        self.self_inductance_h(true)
+        self.self_inductance_h(&TRIPLE, &PAIR, &SIX)
     }
 
     /// As [`Self::inductance_h`] by a coarser rule, good to 1 %: for ratios, where the error falls out.
     #[must_use]
     pub fn rough_inductance_h(&self) -> f64 {
-        self.self_inductance_h(false)
+        self.self_inductance_h(&PAIR, &PAIR, &FOUR)
     }
 
-    fn self_inductance_h(&self, fine: bool) -> f64 {
+    /// By rules for the difference of two radii, for the lower one, and along the turns.
+    fn self_inductance_h(&self, apart: Rule, lower: Rule, round: Rule) -> f64 {
         let h = self.height_m();
         let kernel = |d: f64| {
             let r = (h * h + d * d).sqrt();
@@ -61,18 +62,14 @@ impl Winding {
         // Pairs of radii by their difference u and the lower one: f(u) is singular like ln u at 0, and
         // u = v² takes that out. Weight 2 for the mirrored half of the square.
         let mut sum = 0.0;
-        for &(v, wv) in if fine { &*FOUR } else { &*TRIPLE } {
+        for &(v, wv) in apart {
             let u = v * v;
             let weight_u = wv * 2.0 * v;
-            for &(t, wt) in if fine { &*TRIPLE } else { &*PAIR } {
+            for &(t, wt) in lower {
                 let lower = t * (1.0 - u);
                 let inner = self.core.offset(lower * self.build_m);
                 let outer = self.core.offset((lower + u) * self.build_m);
-                sum += 2.0
-                    * weight_u
-                    * wt
-                    * (1.0 - u)
-                    * concentric(&inner, &outer, if fine { &SIX } else { &FOUR }, &kernel);
+                sum += 2.0 * weight_u * wt * (1.0 - u) * concentric(&inner, &outer, round, &kernel);
             }
         }
         MU_0 / (4.0 * PI) * (self.turns / h).powi(2) * sum
@@ -117,6 +114,9 @@ impl Winding {
         MU_0 / (4.0 * PI) * a.turns * b.turns / (a.height_m() * b.height_m()) * sum
     }
 }
+
+/// Nodes and weights on 0…1.
+type Rule<'a> = &'a [(f64, f64)];
 
 static FOUR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(4));
 static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));

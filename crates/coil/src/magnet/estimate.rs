@@ -35,7 +35,7 @@ pub fn estimate_alloy(
     {
         return Vec::new();
     }
-    let facets = Facets::new(length_m, diameter_m / 2.0);
+    let mut facets = Facets::new(length_m, diameter_m / 2.0);
     let mut guesses: Vec<AlloyGuess> = grades
         .iter()
         .filter_map(|&grade| {

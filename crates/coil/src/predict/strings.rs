@@ -3,6 +3,7 @@
 use super::model::{Model, StringAt};
 use crate::magnet::{Charged, State, System};
 use crate::string::{Along, Linkage, Pluck, Steel, velocity_rms_m_s};
+use nalgebra::DVector;
 
 /// Half the step of height for derivatives, m.
 const STEP_M: f64 = 0.1e-3;
@@ -32,6 +33,7 @@ pub(super) fn signals(
     let induced: Vec<Vec<f64>> =
         responses.iter().map(|r| system.charged(r).iter().map(|c| c.density_a_m).collect()).collect();
     let mut same: Vec<(f64, Linkage)> = Vec::new();
+    let mut beside = None;
     model
         .strings
         .iter()
@@ -41,7 +43,7 @@ pub(super) fn signals(
                 same.push((string.core_m, Linkage::new(string.core_m / 2.0, from, to)));
                 same.len() - 1
             });
-            signal(model, string, &same[at].1, held, &induced)
+            signal(model, string, &same[at].1, (held, &induced), &mut beside)
         })
         .collect()
 }
@@ -50,8 +52,8 @@ fn signal(
     model: &Model,
     string: &StringAt,
     line: &Linkage,
-    held: &[Charged],
-    induced: &[Vec<f64>],
+    (held, induced): (&[Charged], &[Vec<f64>]),
+    beside: &mut Option<DVector<f64>>,
 ) -> StringSignal {
     let ys = line.points();
     let points: Vec<[f64; 3]> = [STEP_M, -STEP_M]
@@ -59,7 +61,7 @@ fn signal(
         .flat_map(|lift| ys.iter().map(move |y| [string.x_m, *y, string.z_m + lift]))
         .collect();
     let (poles, of_coils) = fields(&points, held, induced);
-    let magnetised = line.magnetised(Steel::default(), middle_and_slope(&poles));
+    let magnetised = line.magnetised(Steel::default(), middle_and_slope(&poles), beside.as_ref());
     let mut by_coil = Vec::with_capacity(model.coils.len());
     let (mut falls, mut largest) = (0.0, 0.0_f64);
     for (coil, induced) in model.coils.iter().zip(of_coils) {
@@ -73,6 +75,7 @@ fn signal(
         }
         by_coil.push(by_m);
     }
+    *beside = Some(magnetised.along().clone());
     let speed = velocity_rms_m_s(Pluck::default(), string.fundamental_hz, model.from_bridge, HIGHEST_HZ);
     StringSignal { by_coil, falls_per_m: falls, speed_m_s: speed }
 }

@@ -116,10 +116,15 @@ impl Linkage {
     }
 
     /// Magnetisation at the inner nodes, A/m, and the factor of the slope there.
-    fn magnetise(&self, steel: Steel, along: &[[f64; 3]]) -> (DVector<f64>, Option<Factor>) {
+    fn magnetise(
+        &self,
+        steel: Steel,
+        along: &[[f64; 3]],
+        near: Option<&DVector<f64>>,
+    ) -> (DVector<f64>, Option<Factor>) {
         let inner = self.nodes_m.len() - 2;
         let drive = self.against(|p| along[p][1] / MU_0);
-        let mut m: DVector<f64> = DVector::zeros(inner);
+        let mut m = near.filter(|n| n.len() == inner).cloned().unwrap_or_else(|| DVector::zeros(inner));
         let mut last = None;
         let top = steel.saturation_t / MU_0;
         for _ in 0..60 {
@@ -170,10 +175,11 @@ pub struct Magnetisation<'a> {
 }
 
 impl Linkage {
-    /// What poles of this field make of the string.
+    /// What poles of this field make of the string; `near` is a magnetisation to begin from, such as the string's
+    /// beside it.
     #[must_use]
-    pub fn magnetised(&self, steel: Steel, poles: Along) -> Magnetisation<'_> {
-        let (along, factor) = self.magnetise(steel, &poles.field);
+    pub fn magnetised(&self, steel: Steel, poles: Along, near: Option<&DVector<f64>>) -> Magnetisation<'_> {
+        let (along, factor) = self.magnetise(steel, &poles.field, near);
         let along_by_m = factor.map_or_else(
             || DVector::zeros(along.len()),
             |factor| factor.solve(&self.against(|p| poles.by_m[p][1] / MU_0)),
@@ -183,6 +189,12 @@ impl Linkage {
 }
 
 impl Magnetisation<'_> {
+    /// Magnetisation along the string at the inner nodes, A/m.
+    #[must_use]
+    pub fn along(&self) -> &DVector<f64> {
+        &self.along
+    }
+
     /// Flux linkage with a coil, Wb, and its change with height, Wb/m: λ = (1/I)·∫M·B_coil dV by reciprocity. `coil` is the
     /// field of one ampere in it, with what that induces in the poles.
     #[must_use]

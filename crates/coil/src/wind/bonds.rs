@@ -79,8 +79,8 @@ impl Bonds {
     }
 
     fn between(places: &[Place], overall: f64, length_m: impl Fn(usize, usize) -> f64) -> Self {
-        // An eighth of the turns stands for all of a large coil: thousands of bonds remain to average over.
-        let every = if places.len() > 3000 { 8 } else { 1 };
+        // A sixteenth of the turns stands for all of a large coil: thousands of bonds remain to average over.
+        let every = if places.len() > 3000 { 16 } else { 1 };
         let cells = Cells::new(places, REACH * overall);
         let last = (places.len().max(2) - 1) as f64;
         let mut weight_m = vec![0.0; DISTANCES * ANGLES];

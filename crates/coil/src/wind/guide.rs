@@ -96,7 +96,7 @@ impl GuidePlan {
                 }
                 let bias = stages.peek().map_or(Bias::Even, |s| s.bias);
                 let passes = f64::from(turn) / self.turns_per_pass;
-                if passes.floor() > pass {
+                if passes >= pass + 1.0 {
                     pass = passes.floor();
                     slip = (rng.random::<f64>() - 0.5) / self.turns_per_pass;
                 }
@@ -139,6 +139,9 @@ fn dwell(bias: Bias, even: f64) -> f64 {
 
 /// Folds a height back between two limits.
 fn reflect(value: f64, low: f64, high: f64) -> f64 {
+    if (low..=high).contains(&value) {
+        return value;
+    }
     let span = high - low;
     if span <= 0.0 {
         return 0.5 * (low + high);
@@ -148,7 +151,10 @@ fn reflect(value: f64, low: f64, high: f64) -> f64 {
 
 /// A triangle of period 2 between 0 and 1.
 fn fold(value: f64) -> f64 {
-    let phase = value - 2.0 * (0.5 * value).floor();
+    // Truncation instead of a remainder: the triangle is even, and this is asked for every turn.
+    #[allow(clippy::cast_possible_truncation, reason = "passes and reflections are few")]
+    let whole = (0.5 * value.abs()) as i64 as f64;
+    let phase = value.abs() - 2.0 * whole;
     if phase < 1.0 { phase } else { 2.0 - phase }
 }
 

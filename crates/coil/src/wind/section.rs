@@ -8,12 +8,14 @@
 use super::guide::GuidePlan;
 use crate::former::Outline;
 use std::f64::consts::PI;
+use wide::{f32x4, f32x8};
 
 /// A turn slides down any slope steeper than this: enamel on enamel under tension (from memory: 0.1 to 0.2).
 const FRICTION: f32 = 0.15;
-/// First step of a slide, in diameters, and how many steps there can be.
+/// Longest step of a slide, in diameters, how many there can be, and where a slope is felt.
 const STEP: f32 = 0.5;
 const STEPS: usize = 24;
+const FEEL: f32 = 0.02;
 /// Crossings per turn at which a turn rides half its way on the crests. With [`SLIDE`] it is set so that a
 /// machine-straight lay on a tall former packs to 0.90 and a hand-scattered one to 0.79 (common practice,
 /// no source); everything between and beyond is the model's own.
@@ -55,9 +57,10 @@ struct Surface {
 }
 
 /// Empty strips on either side.
-const MARGIN: usize = 4;
-/// Strips looked at together: those that a turn can touch, and some that it cannot.
-const TOGETHER: usize = 8;
+const MARGIN: usize = 5;
+/// Strips looked at together, and how many of them lie below: those that a turn can touch before and after a step.
+const TOGETHER: usize = 9;
+const BELOW: usize = 4;
 
 impl Surface {
     fn new(height: f32) -> Self {
@@ -71,55 +74,67 @@ impl Surface {
         ((z * 2.0).max(0.0) as usize + MARGIN).min(self.out.len() - MARGIN - 1)
     }
 
-    fn window(&self, z: f32) -> ([f32; TOGETHER], [f32; TOGETHER]) {
-        let from = self.strip(z) - 3;
-        let take = |all: &[f32]| -> [f32; TOGETHER] { std::array::from_fn(|k| all[k]) };
-        (take(&self.height[from..from + TOGETHER]), take(&self.out[from..from + TOGETHER]))
-    }
-
-    /// How far out a turn at `z` comes to rest: on the core, or on the turns there.
-    fn rest(&self, z: f32) -> f32 {
-        let (height, out) = self.window(z);
-        let mut on_it = [0.0_f32; TOGETHER];
-        for k in 0..TOGETHER {
-            let apart = z - height[k];
-            let room = 1.0 - apart * apart;
-            let touching = out[k] + room.max(0.0).sqrt();
-            on_it[k] = if room > 0.0 { touching } else { 0.0 };
+    /// How far out a turn comes to rest at each of several heights about `near`: on the core, or on the turns
+    /// there. Side by side, since one after the other they would wait for each other's roots.
+    fn rests(&self, near: f32, at: f32x4) -> f32x4 {
+        let from = self.strip(near) - BELOW;
+        let (height, out) = (&self.height[from..from + TOGETHER], &self.out[from..from + TOGETHER]);
+        let mut most = f32x4::splat(0.5);
+        for (height, out) in height.iter().zip(out) {
+            let apart = at - f32x4::splat(*height);
+            let room = f32x4::ONE - apart * apart;
+            let touching = f32x4::splat(*out) + room.fast_max(f32x4::ZERO).sqrt();
+            most = most.fast_max(room.simd_gt(f32x4::ZERO) & touching);
         }
-        largest(on_it).max(0.5)
+        most
     }
 
     /// Where a turn at `z` would lie on the crest of the highest one that it touches.
     fn crest(&self, z: f32) -> f32 {
-        let (height, out) = self.window(z);
-        let mut crest = [0.0_f32; TOGETHER];
-        for k in 0..TOGETHER {
-            crest[k] = if (z - height[k]).abs() < 1.0 { out[k] + 1.0 } else { 0.0 };
-        }
-        largest(crest)
+        let from = self.strip(z) - BELOW;
+        let take = |all: &[f32]| {
+            let all = &all[from..from + 8];
+            f32x8::from(std::array::from_fn(|k| all[k]))
+        };
+        let apart = (f32x8::splat(z) - take(&self.height)).abs();
+        let crest = apart.simd_lt(f32x8::ONE) & (take(&self.out) + f32x8::ONE);
+        crest.to_array().into_iter().fold(0.0, |a, b| if b > a { b } else { a })
     }
 
     /// Where a turn asked at `asked` slides to, and how far out it rests there: down the slope on which it lands, as
-    /// long as that is steeper than friction, then into the hollow.
+    /// long as that is steeper than friction, by half diameters and in the end by eighths.
     fn settle(&self, asked: f32, low: f32, high: f32) -> (f32, f32) {
-        const FEEL: f32 = 0.02;
-        let (mut z, mut out) = (asked, self.rest(asked));
+        let (low, high) = (f32x4::splat(low), f32x4::splat(high));
+        let look = |z: f32, ways: f32x4| {
+            let tried = (f32x4::splat(z) + ways).fast_max(low).fast_min(high);
+            (tried.to_array(), self.rests(z, tried).to_array())
+        };
+        let (tried, rests) = look(asked, f32x4::from([0.0, FEEL, STEP, -STEP]));
+        let (mut z, mut out) = (asked, rests[0]);
         if out <= 0.5 {
             return (z, out);
         }
-        let side = if self.rest(asked + FEEL) < out { 1.0 } else { -1.0 };
-        let mut way = STEP;
+        let (side, far) = if rests[1] < out { (1.0, 2) } else { (-1.0, 3) };
+        if rests[far] < out - FRICTION * STEP {
+            (z, out) = (tried[far], rests[far]);
+        }
+        let ways = f32x4::splat(side * STEP) * f32x4::from([1.0, 0.5, 0.25, 0.75]);
         for _ in 0..STEPS {
-            let next = (z + side * way).clamp(low, high);
-            let there = self.rest(next);
-            if there < out - FRICTION * way && (next - z).abs() > 1e-6 {
-                (z, out) = (next, there);
-            } else if way > 0.15 {
-                way *= 0.5;
-            } else {
-                break;
+            let (tried, rests) = look(z, ways);
+            let leads_down = |k: usize, from: f32, way: f32| rests[k] < from - FRICTION * STEP * way;
+            if leads_down(0, out, 1.0) && tried[0] != z {
+                (z, out) = (tried[0], rests[0]);
+                continue;
             }
+            if leads_down(1, out, 0.5) {
+                (z, out) = (tried[1], rests[1]);
+                if leads_down(3, out, 0.25) {
+                    (z, out) = (tried[3], rests[3]);
+                }
+            } else if leads_down(2, out, 0.25) {
+                (z, out) = (tried[2], rests[2]);
+            }
+            break;
         }
         (z, out)
     }
@@ -132,22 +147,16 @@ impl Surface {
     }
 }
 
-/// The largest of eight, pair by pair.
-fn largest(values: [f32; TOGETHER]) -> f32 {
-    let pick = |a: f32, b: f32| if a > b { a } else { b };
-    let four: [f32; 4] = std::array::from_fn(|k| pick(values[k], values[k + 4]));
-    pick(pick(four[0], four[2]), pick(four[1], four[3]))
-}
-
 /// Lays a coil. `room_m` is the way from core to the flange's edge; `of_breaking` is the pull on the wire as a
 /// share of what breaks it: a harder pull draws a turn deeper between those below, a slack one leaves it up.
 #[must_use]
 pub fn lay(plan: &GuidePlan, room_m: f64, of_breaking: f64) -> Section {
     let overall = plan.overall_m;
+    let wires_per_m = overall.recip();
     // A mirrored plan is wound as it is and the coil turned over: the strips know no up and down.
     let path = plan.path_unmirrored();
     #[allow(clippy::cast_possible_truncation, reason = "single precision is ample for a lay")]
-    let in_wires = |m: f64| (m / overall) as f32;
+    let in_wires = |m: f64| (m * wires_per_m) as f32;
     let (low, high, room) = (0.5, in_wires(plan.height_m) - 0.5, in_wires(room_m));
     // A third of the breaking pull is usual; nothing pulls a turn through another.
     #[allow(clippy::cast_possible_truncation, reason = "single precision is ample for a lay")]

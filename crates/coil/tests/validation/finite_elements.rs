@@ -196,7 +196,7 @@ fn alnico_rods_on_their_demagnetisation_curve() {
             magnet: Some(Magnetised { curve, charge: 1.0 }),
             ..PLAIN
         };
-        let facets = Facets::new(rod.length_m, rod.radius_m);
+        let mut facets = Facets::new(rod.length_m, rod.radius_m);
         let alone = facets.magnetise(&rod, |_| 0.0);
         for (gap, expected) in case["on_axis_t_by_gap_mm"].as_object().unwrap() {
             let height = rod.length_m + gap.parse::<f64>().unwrap().max(1e-4) * 1e-3;
