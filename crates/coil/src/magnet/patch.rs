@@ -308,49 +308,53 @@ impl Patch {
     }
 }
 
+/// What a point sees of a rectangle: the logarithms along its edges, and the solid angle.
+struct Seen {
+    /// Places of the edges across u from the point, m, and the integrals of 1/d along them.
+    across_u: [(f64, f64); 2],
+    /// As well for the edges across v.
+    across_v: [(f64, f64); 2],
+    /// Solid angle, 0 to 2π.
+    solid_rad: f64,
+}
+
+fn seen(half_m: [f64; 2], u: f64, v: f64, w: f64) -> Seen {
+    let (x, y) = ([u + half_m[0], u - half_m[0]], [v + half_m[1], v - half_m[1]]);
+    let w = w.abs();
+    let squares = |t: [f64; 2]| t.map(|t| (t * t + w * w).max(1e-24));
+    let (beside_x, beside_y) = (squares(x), squares(y));
+    let d = beside_x.map(|b| y.map(|y| (b + y * y).sqrt()));
+    // asinh(t₁/beside) − asinh(t₀/beside): one logarithm of a ratio, without cancellation for negative t.
+    let grown = |t: f64, d: f64, beside_sq: f64| if t >= 0.0 { t + d } else { beside_sq / (d - t) };
+    let logarithm = |t: [f64; 2], d: [f64; 2], b: f64| (grown(t[0], d[0], b) / grown(t[1], d[1], b)).ln();
+    // The corners' angles atan(xy/(wd)) in pairs, as one angle of a product of complex numbers.
+    let pair = |x: f64, d: [f64; 2]| {
+        let (a, b, c, e) = (w * d[0], x * y[0], w * d[1], x * y[1]);
+        (b * c - a * e).atan2(a * c + b * e)
+    };
+    Seen {
+        across_u: std::array::from_fn(|i| (x[i], logarithm(y, d[i], beside_x[i]))),
+        across_v: std::array::from_fn(|j| (y[j], logarithm(x, [d[0][j], d[1][j]], beside_y[j]))),
+        solid_rad: if w > 1e-12 { pair(x[0], d[0]) - pair(x[1], d[1]) } else { 0.0 },
+    }
+}
+
 /// Potential of a rectangle per charge density: ∫dA/(4πd), m.
 fn rectangle_potential(across: usize, half_m: [f64; 2], r: [f64; 3]) -> f64 {
     let (u, v) = along(across);
-    let w = r[across].abs();
-    let mut sum = 0.0;
-    for (x, sx) in [(r[u] + half_m[0], 1.0), (r[u] - half_m[0], -1.0)] {
-        for (y, sy) in [(r[v] + half_m[1], 1.0), (r[v] - half_m[1], -1.0)] {
-            let d = (x * x + y * y + w * w).sqrt().max(1e-15);
-            let mut corner =
-                x * log_sum(y, d, (x * x + w * w).sqrt()) + y * log_sum(x, d, (y * y + w * w).sqrt());
-            if w > 1e-12 {
-                corner -= w * (x * y / (w * d)).atan();
-            }
-            sum += sx * sy * corner;
-        }
-    }
-    sum / (4.0 * PI)
-}
-
-/// asinh(y/beside) = ln((y + d)/beside), without cancellation for negative y.
-fn log_sum(y: f64, d: f64, beside: f64) -> f64 {
-    if beside < 1e-15 {
-        return 0.0;
-    }
-    ((y.abs() + d) / beside).ln().copysign(y)
+    let s = seen(half_m, r[u], r[v], r[across]);
+    let edges = |e: [(f64, f64); 2]| e[0].0 * e[0].1 - e[1].0 * e[1].1;
+    (edges(s.across_u) + edges(s.across_v) - r[across].abs() * s.solid_rad) / (4.0 * PI)
 }
 
 /// Field of a rectangle per charge density: minus the gradient of its potential.
 fn rectangle_field(across: usize, half_m: [f64; 2], r: [f64; 3]) -> [f64; 3] {
     let (u, v) = along(across);
-    let w = r[across];
+    let s = seen(half_m, r[u], r[v], r[across]);
     let mut field = [0.0; 3];
-    for (x, sx) in [(r[u] + half_m[0], 1.0), (r[u] - half_m[0], -1.0)] {
-        for (y, sy) in [(r[v] + half_m[1], 1.0), (r[v] - half_m[1], -1.0)] {
-            let sign = sx * sy / (4.0 * PI);
-            let d = (x * x + y * y + w * w).sqrt().max(1e-15);
-            field[u] -= sign * log_sum(y, d, (x * x + w * w).sqrt().max(1e-12));
-            field[v] -= sign * log_sum(x, d, (y * y + w * w).sqrt().max(1e-12));
-            if w.abs() > 1e-12 {
-                field[across] += sign * (x * y / (w * d)).atan();
-            }
-        }
-    }
+    field[u] = (s.across_u[1].1 - s.across_u[0].1) / (4.0 * PI);
+    field[v] = (s.across_v[1].1 - s.across_v[0].1) / (4.0 * PI);
+    field[across] = (s.solid_rad / (4.0 * PI)).copysign(r[across]);
     field
 }
 
