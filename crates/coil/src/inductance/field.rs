@@ -4,6 +4,7 @@ use super::{MU_0, Winding};
 use crate::former::Outline;
 use crate::numeric::gauss;
 use std::f64::consts::{FRAC_PI_2, PI};
+use wide::f64x2;
 
 impl Winding {
     /// Flux density per ampere at a point outside the winding itself, T/A.
@@ -99,12 +100,14 @@ fn add_straights(outline: &Outline, p: [f64; 2], t_bottom: f64, t_top: f64, b: &
             let grown = |xi: f64, r: f64| if xi >= 0.0 { xi + r } else { beside_sq / (r - xi) };
             let (x0, y0, x1, y1) = (q * r0, from * t, q * r1, to * t);
             // atan(y₁/x₁) − atan(y₀/x₀); x₀ and x₁ have one sign.
-            let angle = if q.abs() > 1e-12 { (y1 * x0 - y0 * x1).atan2(x1 * x0 + y1 * y0) } else { 0.0 };
-            (grown(to, r1) / grown(from, r0), angle)
+            (grown(to, r1) / grown(from, r0), y1 * x0 - y0 * x1, x1 * x0 + y1 * y0)
         };
-        let ((low, low_angle), (high, high_angle)) = (edge(t_bottom), edge(t_top));
+        let ((low, low_y, low_x), (high, high_y, high_x)) = (edge(t_bottom), edge(t_top));
         b[across] += turned * (low / high).ln();
-        b[2] += turned * (low_angle - high_angle);
+        if q.abs() > 1e-12 {
+            let [low, high] = f64x2::from([low_y, high_y]).atan2(f64x2::from([low_x, high_x])).to_array();
+            b[2] += turned * (low - high);
+        }
     }
 }
 

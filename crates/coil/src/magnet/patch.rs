@@ -4,6 +4,7 @@ use crate::inductance::MU_0;
 use crate::numeric::{elliptic_k, gauss};
 use std::f64::consts::PI;
 use std::sync::LazyLock;
+use wide::{f64x2, f64x4};
 
 /// The shape of an evenly charged surface.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -326,16 +327,25 @@ fn seen(half_m: [f64; 2], u: f64, v: f64, w: f64) -> Seen {
     let d = beside_x.map(|b| y.map(|y| (b + y * y).sqrt()));
     // asinh(t₁/beside) − asinh(t₀/beside): one logarithm of a ratio, without cancellation for negative t.
     let grown = |t: f64, d: f64, beside_sq: f64| if t >= 0.0 { t + d } else { beside_sq / (d - t) };
-    let logarithm = |t: [f64; 2], d: [f64; 2], b: f64| (grown(t[0], d[0], b) / grown(t[1], d[1], b)).ln();
+    let ratio = |t: [f64; 2], d: [f64; 2], b: f64| grown(t[0], d[0], b) / grown(t[1], d[1], b);
+    let ratios = [
+        ratio(y, d[0], beside_x[0]),
+        ratio(y, d[1], beside_x[1]),
+        ratio(x, [d[0][0], d[1][0]], beside_y[0]),
+        ratio(x, [d[0][1], d[1][1]], beside_y[1]),
+    ];
+    let [x0, x1, y0, y1] = f64x4::from(ratios).ln().to_array();
     // The corners' angles atan(xy/(wd)) in pairs, as one angle of a product of complex numbers.
     let pair = |x: f64, d: [f64; 2]| {
         let (a, b, c, e) = (w * d[0], x * y[0], w * d[1], x * y[1]);
-        (b * c - a * e).atan2(a * c + b * e)
+        (b * c - a * e, a * c + b * e)
     };
+    let [(s0, c0), (s1, c1)] = [pair(x[0], d[0]), pair(x[1], d[1])];
+    let [first, second] = f64x2::from([s0, s1]).atan2(f64x2::from([c0, c1])).to_array();
     Seen {
-        across_u: std::array::from_fn(|i| (x[i], logarithm(y, d[i], beside_x[i]))),
-        across_v: std::array::from_fn(|j| (y[j], logarithm(x, [d[0][j], d[1][j]], beside_y[j]))),
-        solid_rad: if w > 1e-12 { pair(x[0], d[0]) - pair(x[1], d[1]) } else { 0.0 },
+        across_u: [(x[0], x0), (x[1], x1)],
+        across_v: [(y[0], y0), (y[1], y1)],
+        solid_rad: if w > 1e-12 { first - second } else { 0.0 },
     }
 }
 
