@@ -4,6 +4,7 @@ use crate::former::Outline;
 use crate::numeric::gauss;
 use std::f64::consts::{FRAC_PI_2, PI};
 use std::sync::LazyLock;
+use wide::f64x4;
 
 static TRIPLE: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(3));
 pub(super) static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
@@ -81,28 +82,64 @@ fn pieces(outline: &Outline, center: (f64, f64)) -> Vec<Piece> {
     all
 }
 
-/// ∮ dl·dl′ K(d) of one element at `p` with direction `tangent` against all of `others`.
+/// A weighed sum of K(d), four distances at a time.
+struct Sum<K> {
+    kernel: K,
+    square_m2: [f64; 4],
+    weight: [f64; 4],
+    waiting: usize,
+    total: f64x4,
+}
+
+impl<K: Fn(f64x4) -> f64x4> Sum<K> {
+    fn new(kernel: K) -> Self {
+        Self { kernel, square_m2: [1.0; 4], weight: [0.0; 4], waiting: 0, total: f64x4::ZERO }
+    }
+
+    fn add(&mut self, square_m2: f64, weight: f64) {
+        self.square_m2[self.waiting] = square_m2;
+        self.weight[self.waiting] = weight;
+        self.waiting += 1;
+        if self.waiting == 4 {
+            self.settle();
+        }
+    }
+
+    fn settle(&mut self) {
+        let d = f64x4::from(self.square_m2).fast_max(f64x4::splat(1e-18)).sqrt();
+        self.total += f64x4::from(self.weight) * (self.kernel)(d);
+        (self.weight, self.waiting) = ([0.0; 4], 0);
+    }
+
+    fn total(mut self) -> f64 {
+        self.settle();
+        self.total.reduce_add()
+    }
+}
+
+/// Adds ∮ dl·dl′ K(d) of one element of weight `length` at `p` with direction `tangent` against all of `others`.
 ///
 /// Every piece is split where it comes nearest to the element and the nodes crowd there, since K falls
 /// off like a logarithm from that point.
-fn element(
-    p: [f64; 2],
-    tangent: [f64; 2],
+fn element<K: Fn(f64x4) -> f64x4>(
+    (p, tangent, length): ([f64; 2], [f64; 2], f64),
     others: &[Piece],
     rule: &[(f64, f64)],
-    kernel: &impl Fn(f64) -> f64,
-) -> f64 {
-    let mut sum = 0.0;
+    sum: &mut Sum<K>,
+) {
     for piece in others {
+        let mut node = |s: f64, weight: f64| {
+            let (q, along) = piece.at(s);
+            let (dx, dy) = (p[0] - q[0], p[1] - q[1]);
+            let cosine = tangent[0] * along[0] + tangent[1] * along[1];
+            sum.add(dx * dx + dy * dy, length * piece.length() * weight * cosine);
+        };
         let nearest = piece.nearest(p);
         let (q, _) = piece.at(nearest);
-        if (p[0] - q[0]).hypot(p[1] - q[1]) > piece.length() {
+        if (p[0] - q[0]).powi(2) + (p[1] - q[1]).powi(2) > piece.length().powi(2) {
             // Seen from afar it is smooth.
             for &(t, w) in &*TRIPLE {
-                let (q, along) = piece.at(t);
-                let (dx, dy) = (p[0] - q[0], p[1] - q[1]);
-                let cosine = tangent[0] * along[0] + tangent[1] * along[1];
-                sum += w * piece.length() * cosine * kernel((dx * dx + dy * dy).sqrt());
+                node(t, w);
             }
             continue;
         }
@@ -111,15 +148,10 @@ fn element(
                 continue;
             }
             for &(v, w) in rule {
-                let (q, along) = piece.at(nearest + span * v * v);
-                let (dx, dy) = (p[0] - q[0], p[1] - q[1]);
-                let d = (dx * dx + dy * dy).sqrt().max(1e-9);
-                let cosine = tangent[0] * along[0] + tangent[1] * along[1];
-                sum += w * 2.0 * v * span.abs() * piece.length() * cosine * kernel(d);
+                node(nearest + span * v * v, w * 2.0 * v * span.abs());
             }
         }
     }
-    sum
 }
 
 /// ∮∮ dl·dl′ K(d) between two outlines about the same centre by a Gauss rule on 0…1: a quarter of the first, four
@@ -128,10 +160,10 @@ pub(super) fn concentric(
     first: &Outline,
     second: &Outline,
     rule: &[(f64, f64)],
-    kernel: &impl Fn(f64) -> f64,
+    kernel: &impl Fn(f64x4) -> f64x4,
 ) -> f64 {
     let others = pieces(second, (0.0, 0.0));
-    let mut sum = 0.0;
+    let mut sum = Sum::new(kernel);
     for piece in pieces(first, (0.0, 0.0)) {
         // The first quarter: its own corner, and the halves of the straights that meet it.
         let (from, to) = match piece {
@@ -142,25 +174,25 @@ pub(super) fn concentric(
         };
         for &(t, w) in rule {
             let (p, tangent) = piece.at(from + (to - from) * t);
-            sum += w * (to - from) * piece.length() * element(p, tangent, &others, rule, kernel);
+            element((p, tangent, w * (to - from) * piece.length()), &others, rule, &mut sum);
         }
     }
-    4.0 * sum
+    4.0 * sum.total()
 }
 
 /// ∮∮ dl·dl′ K(d) between two outlines about any centres.
 pub(super) fn apart(
     first: (&Outline, (f64, f64)),
     second: (&Outline, (f64, f64)),
-    kernel: &impl Fn(f64) -> f64,
+    kernel: &impl Fn(f64x4) -> f64x4,
 ) -> f64 {
     let others = pieces(second.0, second.1);
-    let mut sum = 0.0;
+    let mut sum = Sum::new(kernel);
     for piece in pieces(first.0, first.1) {
         for &(t, w) in SIX.iter() {
             let (p, tangent) = piece.at(t);
-            sum += w * piece.length() * element(p, tangent, &others, &SIX, kernel);
+            element((p, tangent, w * piece.length()), &others, &SIX, &mut sum);
         }
     }
-    sum
+    sum.total()
 }

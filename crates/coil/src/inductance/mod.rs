@@ -8,6 +8,7 @@ use crate::numeric::gauss;
 use loops::{SIX, apart, concentric};
 use std::f64::consts::PI;
 use std::sync::LazyLock;
+use wide::f64x4;
 
 /// Permeability of vacuum, H/m.
 pub const MU_0: f64 = 4e-7 * PI;
@@ -55,9 +56,10 @@ impl Winding {
     /// By rules for the difference of two radii, for the lower one, and along the turns.
     fn self_inductance_h(&self, apart: Rule, lower: Rule, round: Rule) -> f64 {
         let h = self.height_m();
-        let kernel = |d: f64| {
-            let r = (h * h + d * d).sqrt();
-            2.0 * (h * ((h + r) / d).ln() - r + d)
+        let height = f64x4::splat(h);
+        let kernel = |d: f64x4| {
+            let r = (height * height + d * d).sqrt();
+            f64x4::splat(2.0) * (height * ((height + r) / d).ln() - r + d)
         };
         // Pairs of radii by their difference u and the lower one: f(u) is singular like ln u at 0, and
         // u = v² takes that out. Weight 2 for the mirrored half of the square.
@@ -86,11 +88,12 @@ impl Winding {
 
     fn mutual_inductance_h(&self, other: &Self, fine: bool) -> f64 {
         let (a, b) = (self, other);
-        let twice = |t: f64, d: f64| {
+        let twice = |t: f64, d: f64x4| {
+            let t = f64x4::splat(t.abs());
             let r = (t * t + d * d).sqrt();
-            t.abs() * ((t.abs() + r) / d).ln() - r
+            t * ((t + r) / d).ln() - r
         };
-        let kernel = |d: f64| {
+        let kernel = |d: f64x4| {
             twice(a.to_z_m - b.from_z_m, d) + twice(a.from_z_m - b.to_z_m, d)
                 - twice(a.to_z_m - b.to_z_m, d)
                 - twice(a.from_z_m - b.from_z_m, d)
@@ -186,8 +189,10 @@ mod tests {
         };
         for (a, b, z) in [(0.02, 0.025, 0.01), (0.02, 0.02, 0.002), (0.03, 0.01, 0.03), (0.02, 0.0205, 0.0)] {
             let (first, second) = (Core::round(2e3 * a).outline(), Core::round(2e3 * b).outline());
-            let neumann =
-                MU_0 / (4.0 * PI) * concentric(&first, &second, &gauss(8), &|d: f64| 1.0 / d.hypot(z));
+            let neumann = MU_0 / (4.0 * PI)
+                * concentric(&first, &second, &gauss(8), &|d: f64x4| {
+                    f64x4::ONE / (d * d + f64x4::splat(z * z)).sqrt()
+                });
             assert!((neumann / maxwell(a, b, z) - 1.0).abs() < 2e-4, "a {a} b {b} z {z}");
         }
     }
