@@ -8,7 +8,7 @@
 use super::guide::GuidePlan;
 use crate::former::Outline;
 use std::f64::consts::PI;
-use wide::{f32x4, f32x8};
+use wide::f32x4;
 
 /// A turn slides down any slope steeper than this: enamel on enamel under tension (from memory: 0.1 to 0.2).
 const FRICTION: f32 = 0.15;
@@ -59,8 +59,8 @@ struct Surface {
 /// Empty strips on either side.
 const MARGIN: usize = 5;
 /// Strips looked at together, and how many of them lie below: those that a turn can touch before and after a step.
-const TOGETHER: usize = 9;
-const BELOW: usize = 4;
+const TOGETHER: usize = 7;
+const BELOW: usize = 3;
 
 impl Surface {
     fn new(height: f32) -> Self {
@@ -79,26 +79,29 @@ impl Surface {
     fn rests(&self, near: f32, at: f32x4) -> f32x4 {
         let from = self.strip(near) - BELOW;
         let (height, out) = (&self.height[from..from + TOGETHER], &self.out[from..from + TOGETHER]);
-        let mut most = f32x4::splat(0.5);
-        for (height, out) in height.iter().zip(out) {
+        // Two chains of maxima, so that neither waits for the other.
+        let mut most = [f32x4::splat(0.5); 2];
+        for (k, (height, out)) in height.iter().zip(out).enumerate() {
             let apart = at - f32x4::splat(*height);
             let room = f32x4::ONE - apart * apart;
             let touching = f32x4::splat(*out) + room.fast_max(f32x4::ZERO).sqrt();
-            most = most.fast_max(room.simd_gt(f32x4::ZERO) & touching);
+            most[k % 2] = most[k % 2].fast_max(room.simd_gt(f32x4::ZERO) & touching);
         }
-        most
+        most[0].fast_max(most[1])
     }
 
     /// Where a turn at `z` would lie on the crest of the highest one that it touches.
     fn crest(&self, z: f32) -> f32 {
-        let from = self.strip(z) - BELOW;
-        let take = |all: &[f32]| {
-            let all = &all[from..from + 8];
-            f32x8::from(std::array::from_fn(|k| all[k]))
+        let at = self.strip(z);
+        let crests = |from: usize| {
+            let four = |all: &[f32]| f32x4::from([all[from], all[from + 1], all[from + 2], all[from + 3]]);
+            let near = (f32x4::splat(z) - four(&self.height)).abs().simd_lt(f32x4::ONE);
+            near & (four(&self.out) + f32x4::ONE)
         };
-        let apart = (f32x8::splat(z) - take(&self.height)).abs();
-        let crest = apart.simd_lt(f32x8::ONE) & (take(&self.out) + f32x8::ONE);
-        crest.to_array().into_iter().fold(0.0, |a, b| if b > a { b } else { a })
+        // Five strips can hold a turn within a diameter: four and four of them.
+        let [a, b, c, d] = crests(at - 2).fast_max(crests(at - 1)).to_array();
+        let larger = |a: f32, b: f32| if a > b { a } else { b };
+        larger(larger(a, b), larger(c, d))
     }
 
     /// Where a turn asked at `asked` slides to, and how far out it rests there: down the slope on which it lands, as
@@ -122,19 +125,17 @@ impl Surface {
         for _ in 0..STEPS {
             let (tried, rests) = look(z, ways);
             let leads_down = |k: usize, from: f32, way: f32| rests[k] < from - FRICTION * STEP * way;
-            if leads_down(0, out, 1.0) && tried[0] != z {
+            if leads_down(0, out, 1.0) && (tried[0] - z).abs() > 1e-6 {
                 (z, out) = (tried[0], rests[0]);
                 continue;
             }
-            if leads_down(1, out, 0.5) {
-                (z, out) = (tried[1], rests[1]);
-                if leads_down(3, out, 0.25) {
-                    (z, out) = (tried[3], rests[3]);
-                }
-            } else if leads_down(2, out, 0.25) {
-                (z, out) = (tried[2], rests[2]);
-            }
-            break;
+            // The rest in one choice without a branch, which nothing could foretell.
+            let (half, quarter) = (leads_down(1, out, 0.5), leads_down(2, out, 0.25));
+            let beyond = leads_down(3, rests[1], 0.25);
+            let choice = usize::from(half) + 2 * usize::from(quarter) + 4 * usize::from(beyond);
+            let k = [0, 1, 2, 1, 0, 3, 2, 3][choice];
+            let (places, outs) = ([z, tried[1], tried[2], tried[3]], [out, rests[1], rests[2], rests[3]]);
+            return (places[k], outs[k]);
         }
         (z, out)
     }
