@@ -79,8 +79,9 @@ impl Bonds {
     }
 
     fn between(places: &[Place], overall: f64, length_m: impl Fn(usize, usize) -> f64) -> Self {
-        // A sixteenth of the turns stands for all of a large coil: thousands of bonds remain to average over.
-        let every = if places.len() > 3000 { 16 } else { 1 };
+        // An eighth of the turns stands for all of a large coil: thousands of bonds remain to average over, and the
+        // capacitance moves by 5 % at most, a tenth of its band.
+        let every = if places.len() > 3000 { 8 } else { 1 };
         let cells = Cells::new(places, REACH * overall);
         let last = (places.len().max(2) - 1) as f64;
         let mut weight_m = vec![0.0; DISTANCES * ANGLES];
@@ -90,13 +91,11 @@ impl Bonds {
             cells.near(places, i, &mut near);
             asked += 1;
             bonds += near.len();
-            for &j in &near {
-                let (a, b) = (places[i], places[j]);
-                let distance = ((b.0 - a.0).powi(2) + (b.1 - a.1).powi(2)).sqrt();
-                let apart = (f64::from(a.2) - f64::from(b.2)) / last;
+            for &Near { turn: j, distance, .. } in &near {
+                let apart = (f64::from(places[i].2) - f64::from(places[j].2)) / last;
                 // Seen from both its ends, a bond counts half from each.
                 let weight = 0.5 * every as f64 * apart * apart * length_m(i, j);
-                for reach in notch_angles(places, &near, i, j, distance, overall) {
+                for reach in notch_angles(&near, j, NOTCH * overall) {
                     weight_m[bin(distance / overall, reach)] += weight;
                 }
             }
@@ -131,31 +130,31 @@ impl Bonds {
 #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to the bins")]
 fn bin(distance: f64, reach_rad: f64) -> usize {
     let d = (((distance - 1.0).max(0.0) / (REACH - 1.0)).sqrt() * DISTANCES as f64) as usize;
-    let angle = (reach_rad / OPEN_RAD * ANGLES as f64).round().max(1.0) as usize - 1;
+    let angle = (reach_rad / OPEN_RAD * ANGLES as f64 + 0.5).max(1.0) as usize - 1;
     d.min(DISTANCES - 1) * ANGLES + angle.min(ANGLES - 1)
 }
 
-/// Half angles of the field between `i` and `j` on either side.
-fn notch_angles(
-    places: &[Place],
-    of_i: &[usize],
-    i: usize,
-    j: usize,
+/// A neighbour of a turn: which, how far off and where from it, m.
+struct Near {
+    turn: usize,
     distance: f64,
-    overall: f64,
-) -> [f64; 2] {
-    let (a, b) = (places[i], places[j]);
-    let (ux, uz) = ((b.0 - a.0) / distance, (b.1 - a.1) / distance);
+    x: f64,
+    z: f64,
+}
+
+/// Half angles of the field between a turn and its neighbour `j` on either side; a third turn within `notch_m` of both
+/// takes what lies beyond the bisector.
+fn notch_angles(near: &[Near], j: usize, notch_m: f64) -> [f64; 2] {
     let mut reach = [OPEN_RAD; 2];
-    let near_sq = (NOTCH * overall).powi(2);
-    for &k in of_i.iter().filter(|&&k| k != j) {
-        let c = places[k];
-        let (ax, az, bx, bz) = (c.0 - a.0, c.1 - a.1, c.0 - b.0, c.1 - b.1);
-        if ax * ax + az * az > near_sq || bx * bx + bz * bz > near_sq {
+    let Some(b) = near.iter().find(|n| n.turn == j) else { return reach };
+    let (ux, uz) = (b.x / b.distance, b.z / b.distance);
+    for c in near.iter().filter(|c| c.turn != j && c.distance <= notch_m) {
+        let (bx, bz) = (c.x - b.x, c.z - b.z);
+        if bx * bx + bz * bz > notch_m * notch_m {
             continue;
         }
-        let across = ux * az - uz * ax;
-        let from_a = rough_angle(across.abs(), ux * ax + uz * az);
+        let across = ux * c.z - uz * c.x;
+        let from_a = rough_angle(across.abs(), ux * c.x + uz * c.z);
         let from_b = rough_angle(across.abs(), -(ux * bx + uz * bz));
         let side = usize::from(across <= 0.0);
         reach[side] = reach[side].min(0.25 * (from_a + from_b));
@@ -220,7 +219,7 @@ impl Cells {
     }
 
     /// The neighbours of turn `i` nearer than the reach.
-    fn near(&self, places: &[Place], i: usize, near: &mut Vec<usize>) {
+    fn near(&self, places: &[Place], i: usize, near: &mut Vec<Near>) {
         near.clear();
         let p = places[i];
         let (row, column) = self.cell(&p);
@@ -230,9 +229,10 @@ impl Cells {
             let (first, last) = (r * self.columns + columns.start, r * self.columns + columns.end);
             for &j in &self.turns[self.begins[first] as usize..self.begins[last] as usize] {
                 let q = places[j as usize];
-                let (dx, dz) = (p.0 - q.0, p.1 - q.1);
-                if dx * dx + dz * dz < self.reach_m * self.reach_m && j as usize != i {
-                    near.push(j as usize);
+                let (x, z) = (q.0 - p.0, q.1 - p.1);
+                let square = x * x + z * z;
+                if square < self.reach_m * self.reach_m && j as usize != i {
+                    near.push(Near { turn: j as usize, distance: square.sqrt(), x, z });
                 }
             }
         }
