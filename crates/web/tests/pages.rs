@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
 use scraper::{Html, Selector};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 use std::net::TcpListener;
 use store::Store;
@@ -33,7 +33,7 @@ impl Answer {
 
     fn field(&self, name: &str) -> String {
         let page = Html::parse_document(&self.body);
-        let css = Selector::parse(&format!("[name={name}]")).unwrap();
+        let css = Selector::parse(&format!("[name='{name}']")).unwrap();
         page.select(&css).next().and_then(|e| e.value().attr("value").map(str::to_owned)).unwrap_or_default()
     }
 }
@@ -154,7 +154,7 @@ async fn another_workshop_sees_nothing() {
     with_workshop(&store, "wren").await;
     let mut ode = Visit::to(&store);
     ode.sign_in("ode", "seven thousand turns").await;
-    let sheet = ode.get("/designs/new").await;
+    let sheet = ode.get("/designs/new?kind=tall-single").await;
     let mut fields: Vec<(String, String)> =
         web::sheet::filled_from(&coil::design::tall_single("Secret", 6, 10.4)).0.into_iter().collect();
     fields.push(("csrf".into(), sheet.field("csrf")));
@@ -184,17 +184,17 @@ async fn a_refused_sheet_keeps_what_was_typed() {
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
-    let sheet = visit.get("/designs/new").await;
+    let sheet = visit.get("/designs/new?kind=tall-single").await;
     let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
-    filled.insert("turns".into(), "a <b>lot</b>".into());
+    filled.insert("coils[0].wind.turns".into(), "a <b>lot</b>".into());
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("key".into(), sheet.field("key"));
     let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
     let answer = visit.post("/designs", &borrowed).await;
     assert_eq!(answer.status, 422);
-    assert_eq!(answer.field("turns"), "a <b>lot</b>");
+    assert_eq!(answer.field("coils[0].wind.turns"), "a <b>lot</b>");
     assert_eq!(answer.field("name"), "Sedge");
-    assert!(answer.find("#e-turns").unwrap().contains("as a number"));
+    assert!(answer.find("[id='e-coils[0].wind.turns']").unwrap().contains("as a number"));
     assert!(!answer.body.contains("<b>lot"), "what is typed is never markup");
 }
 
@@ -224,7 +224,7 @@ async fn the_database_goes_away_and_comes_back() {
 /// Signs in and saves a standard design; gives the path of its revision.
 async fn with_design(visit: &mut Visit) -> String {
     visit.sign_in("ode", "seven thousand turns").await;
-    let sheet = visit.get("/designs/new").await;
+    let sheet = visit.get("/designs/new?kind=tall-single").await;
     let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("key".into(), sheet.field("key"));
@@ -352,24 +352,111 @@ async fn a_correction_belongs_to_its_own_run() {
     assert!(late.body.contains("corrected meanwhile"));
 }
 
+async fn previewed(visit: &mut Visit, filled: &BTreeMap<String, String>) -> serde_json::Value {
+    let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let answer = visit.post("/designs/preview", &borrowed).await;
+    let body = answer.body.find('{').map(|at| &answer.body[at..=answer.body.rfind('}').unwrap()]).unwrap();
+    serde_json::from_str(body).unwrap()
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn the_preview_answers_with_numbers_or_messages() {
     let store = store::testing::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
-    let sheet = visit.get("/designs/new").await;
+    let sheet = visit.get("/designs/new?kind=tall-single").await;
     let mut filled = web::sheet::filled_from(&coil::design::tall_single("", 6, 10.4)).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     for (turns, good) in [("7620", true), ("0", false)] {
-        filled.insert("turns".into(), turns.into());
-        let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
-        let answer = visit.post("/designs/preview", &borrowed).await;
-        let body =
-            answer.body.find('{').map(|at| &answer.body[at..=answer.body.rfind('}').unwrap()]).unwrap();
-        let json: serde_json::Value = serde_json::from_str(body).unwrap();
+        filled.insert("coils[0].wind.turns".into(), turns.into());
+        let json = previewed(&mut visit, &filled).await;
         assert_eq!(json["errors"].as_object().unwrap().is_empty(), good);
         assert_eq!(json["strip"].as_str().unwrap().contains("data-cell=\"resistance\""), good);
         assert_eq!(json["drawings"].as_str().unwrap().contains("<svg"), good);
     }
+}
+
+/// A step that changes the parts gives new fields, and the design that they stand on; every drawing is to be had.
+#[tokio::test(flavor = "multi_thread")]
+async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    visit.sign_in("ode", "seven thousand turns").await;
+    let sheet = visit.get("/designs/new?kind=twin-coil&strings=8").await;
+    assert!(sheet.find("#fields").unwrap().contains("Coil B"));
+    let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "", 6, 10.0);
+    let mut filled = web::sheet::filled_from(&twin).0;
+    filled.insert("csrf".into(), sheet.field("csrf"));
+    filled.insert("step".into(), "coil.remove:0".into());
+    let json = previewed(&mut visit, &filled).await;
+    let left: coil::design::Design = serde_json::from_str(json["document"].as_str().unwrap()).unwrap();
+    assert_eq!((left.coils.len(), left.poles.len()), (1, 6));
+    assert!(!json["sheet"].as_str().unwrap().contains("coils[1]"));
+    filled.insert("step".into(), "coil.eat".into());
+    assert!(previewed(&mut visit, &filled).await["errors"]["name"].as_str().unwrap().contains("no step"));
+    filled.insert("step".into(), String::new());
+    for (view, shown) in [("laid", "class=\"turns"), ("field", "mT upright"), ("wiring", "hot")] {
+        filled.insert("view".into(), view.into());
+        let json = previewed(&mut visit, &filled).await;
+        assert!(json["drawings"].as_str().unwrap().contains(shown), "{view}");
+        assert!(json["sheet"].is_null(), "the parts are as they were");
+    }
+    filled.insert("strings.count".into(), "8".into());
+    let json = previewed(&mut visit, &filled).await;
+    assert!(json["sheet"].as_str().unwrap().contains("poles[15].length_mm"));
+}
+
+/// Two people go on from the same revision: the second is told, and saves beside it only when told to.
+#[tokio::test(flavor = "multi_thread")]
+async fn nobody_is_overtaken_without_a_word() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let first = with_design(&mut visit).await;
+    let opened = visit.get(&format!("{first}/edit")).await;
+    let again = visit.get(&format!("{first}/edit")).await;
+    let sheet = |page: &Answer, turns: &str, more: &[(&str, &str)]| -> Vec<(String, String)> {
+        let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+        filled.insert("coils[0].wind.turns".into(), turns.into());
+        for name in ["csrf", "key", "parent", "seen"] {
+            filled.insert(name.into(), page.field(name));
+        }
+        filled.extend(more.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())));
+        filled.into_iter().collect()
+    };
+    let one = sheet(&opened, "8000", &[]);
+    let pairs: Vec<(&str, &str)> = one.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    assert_eq!(visit.post(&first, &pairs).await.status, 303);
+    let two = sheet(&again, "9000", &[]);
+    let pairs: Vec<(&str, &str)> = two.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let told = visit.post(&first, &pairs).await;
+    assert_eq!(told.status, 409);
+    assert!(told.body.contains("saved r2") && told.field("coils[0].wind.turns") == "9000", "nothing is lost");
+    let three = sheet(&again, "9000", &[("anyway", "2")]);
+    let pairs: Vec<(&str, &str)> = three.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let saved = visit.post(&first, &pairs).await;
+    assert_eq!(saved.status, 303);
+    let branch = visit.get(&saved.headers["location"].clone()).await;
+    assert!(branch.find("h1").unwrap().contains("r3"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_design_file_opens_on_a_sheet_or_says_all_that_is_wrong() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let first = with_design(&mut visit).await;
+    let file = visit.get(&format!("{first}/design.json")).await.body;
+    let text = &file[file.find('{').unwrap()..=file.rfind('}').unwrap()];
+    let token = visit.get("/designs/new").await.field("csrf");
+    let opened = visit.post("/designs/import", &[("csrf", &token), ("text", text)]).await;
+    assert_eq!((opened.status, opened.field("name").as_str()), (200, "Sedge"));
+    let broken = text.replace("\"turns\"", "\"turnz\"").replace("\"pitch_mm\": 10.4", "\"pitch_mm\": 1.0");
+    let refused = visit.post("/designs/import", &[("csrf", &token), ("text", &broken)]).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.body.contains("turnz") && refused.find("textarea").unwrap().contains("turnz"));
+    let copy = visit.get(&format!("{first}/duplicate")).await;
+    assert_eq!(copy.field("name"), "Sedge, copy");
 }

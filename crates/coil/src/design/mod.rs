@@ -3,11 +3,13 @@
 //! Reading refuses unknown keys by name; [`Design::problems`] lists everything that contradicts the
 //! allowed ranges, all at once, by its place in the document.
 
+mod arrange;
 mod check;
 mod difference;
 mod read;
 mod start;
 
+pub use arrange::{Stagger, Step, StepError, follow_row};
 pub use check::Problem;
 pub use difference::{Change, differences};
 pub use read::{LONGEST_BYTES, read, read_value, schema};

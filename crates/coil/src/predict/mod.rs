@@ -16,7 +16,7 @@ pub use report::{
 use crate::design::{Design, Polarity, Problem};
 use crate::inductance::MU_0;
 use crate::magnet::{Body, Charged, Facets, flux_density};
-use crate::wind::USUAL_RPM;
+use crate::wind::{GuidePlan, Section, USUAL_RPM};
 use bands::Outcome;
 use model::Model;
 use solve::Solved;
@@ -104,6 +104,16 @@ pub fn flux_along_row_mt(
     let Worked { solved, .. } = work(design)?;
     let at = |x: &f64| solved.flux_density([x * 1e-3, y_mm * 1e-3, height_mm * 1e-3]).map(|b| b * 1e3);
     Ok(xs_mm.iter().map(at).collect())
+}
+
+/// What moves the guide of coil `coil` (from 0), and the lay that comes of it; `None` when there is no such coil or the
+/// design has problems.
+pub fn laid(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
+    if !design.problems().is_empty() {
+        return None;
+    }
+    let model::Laid { plan, section, .. } = model::Laid::of(design.coils.get(coil)?);
+    Some((plan, section))
 }
 
 /// The equivalent circuit as a netlist for general circuit simulators, with the design's load.

@@ -86,21 +86,36 @@ pub(super) struct Model {
     pub metal_f: f64,
 }
 
-impl CoilModel {
-    fn of(coil: &Coil, sense: f64) -> Self {
-        const STEP: f64 = 0.03;
+/// A coil's wire as it is, how it is pulled, what moves the guide, and the lay that comes of it.
+pub(super) struct Laid {
+    wire: WireData,
+    pull: Option<Pull>,
+    pub plan: GuidePlan,
+    pub section: Section,
+}
+
+impl Laid {
+    pub fn of(coil: &Coil) -> Self {
         let spool = coil.wire.spool.unwrap_or_default();
         let mm = |value: Option<f64>| value.map(|v| v * 1e-3);
         let ohms = spool.ohm_per_m.map(|r| at_temperature(r, spool.at_c.unwrap_or(20.0), 20.0));
         let wire = WireData::ordered(coil.wire.gauge, coil.wire.insulation, coil.wire.build, coil.wire.range)
             .measured(mm(spool.bare_mm), mm(spool.overall_mm), ohms);
+        let pulled = coil.wind.tension_n.map(|tension| pull(tension, wire.bare_m));
+        let plan = GuidePlan::of(&coil.wind, coil.former.height_mm * 1e-3, wire.overall_m);
+        let of_breaking = pulled.map_or(USUAL_PULL, |p| p.of_breaking);
+        let section = lay(&plan, coil.former.room_mm * 1e-3, of_breaking);
+        Self { wire, pull: pulled, plan, section }
+    }
+}
+
+impl CoilModel {
+    fn of(coil: &Coil, sense: f64) -> Self {
+        const STEP: f64 = 0.03;
+        let Laid { wire, pull: pulled, section, .. } = Laid::of(coil);
         let height_m = coil.former.height_mm * 1e-3;
         let from_z_m = (coil.base_mm + coil.former.flange_bottom_mm) * 1e-3;
         let core = coil.former.core.outline();
-        let pulled = coil.wind.tension_n.map(|tension| pull(tension, wire.bare_m));
-        let plan = GuidePlan::of(&coil.wind, height_m, wire.overall_m);
-        let of_breaking = pulled.map_or(USUAL_PULL, |p| p.of_breaking);
-        let section = lay(&plan, coil.former.room_mm * 1e-3, of_breaking);
         let bonds = Bonds::of(&section, &core);
         let laid = section.packing();
         let packing = coil.wind.packing.unwrap_or(laid);

@@ -1,7 +1,7 @@
 // The workbench: new numbers while typing, undo, and a draft that survives the page.
 "use strict";
 document.addEventListener("alpine:init", () => {
-  const KEPT_OUT = ["csrf", "key", "parent"];
+  const KEPT_OUT = ["csrf", "key", "parent", "seen", "anyway"];
   const STEPS = 200;
 
   Alpine.data("workbench", () => ({
@@ -20,10 +20,8 @@ document.addEventListener("alpine:init", () => {
       this.now = this.server;
       const kept = this.$root.dataset.refused ? null : this.load();
       if (kept && JSON.stringify(kept) !== JSON.stringify(this.now)) {
-        this.write(kept);
-        this.now = this.read();
         this.restored = true;
-        this.ask();
+        this.put(kept);
       }
       this.arrange();
     },
@@ -38,6 +36,14 @@ document.addEventListener("alpine:init", () => {
       for (const e of this.fields()) {
         if (e.name in values) e.value = values[e.name];
       }
+    },
+    // Puts a kept state back: where it has other parts than the sheet shows, with its own fields.
+    async put(values) {
+      const other = values.document !== this.$root.elements.document.value || values.poles_each !== this.$root.elements.poles_each.value;
+      this.write(values);
+      if (other) await this.ask("show", values);
+      this.write(values);
+      this.take(this.read());
     },
     load() {
       try {
@@ -58,22 +64,55 @@ document.addEventListener("alpine:init", () => {
     undo() {
       if (!this.past.length) return;
       this.future.push(this.now);
-      this.write(this.past.pop());
-      this.take(this.read());
+      this.put(this.past.pop());
     },
     redo() {
       if (!this.future.length) return;
       this.past.push(this.now);
-      this.write(this.future.pop());
-      this.take(this.read());
+      this.put(this.future.pop());
     },
-    discard() {
-      localStorage.removeItem(this.draft);
+    async discard() {
       this.past.push(this.now);
-      this.write(this.server);
-      this.take(this.read());
+      await this.put(this.server);
       localStorage.removeItem(this.draft);
       this.restored = false;
+    },
+    // Buttons that change the whole design, choose drawings or save one.
+    clicked(event) {
+      const button = event.target.closest("[data-step], [data-view], [data-save]");
+      if (!button) return;
+      if (button.dataset.step) this.ask(button.dataset.step);
+      else if (button.dataset.save) this.save(button);
+      else {
+        this.$root.elements.view.value = button.dataset.view;
+        this.ask();
+      }
+    },
+    save(button) {
+      const drawing = button.closest("figure").querySelector("svg").cloneNode(true);
+      const styles = [...document.styleSheets].flatMap((sheet) => [...sheet.cssRules]);
+      const wanted = styles.map((rule) => rule.cssText).filter((text) => /^(:root|\.drawing)/.test(text));
+      const style = document.createElementNS("http://www.w3.org/2000/svg", "style");
+      style.textContent = wanted.join("\n");
+      drawing.prepend(style);
+      const link = document.createElement("a");
+      link.href = URL.createObjectURL(new Blob([drawing.outerHTML], { type: "image/svg+xml" }));
+      link.download = button.dataset.save.toLowerCase().replace(/[^a-z0-9]+/g, "-") + ".svg";
+      link.click();
+      setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+    },
+    // A part under the pointer lights its field, a field its part.
+    lit(event) {
+      for (const e of this.$root.querySelectorAll(".lit")) e.classList.remove("lit");
+      const part = event.target.closest("[data-field]");
+      const field = event.target.closest(".field, .grid td")?.querySelector("[name]");
+      if (part?.dataset.field) {
+        for (const e of this.fields()) if (e.name.endsWith(part.dataset.field)) e.classList.add("lit");
+      } else if (field) {
+        for (const e of this.$root.querySelectorAll("#drawings [data-field]")) {
+          if (e.dataset.field && field.name.endsWith(e.dataset.field)) e.classList.add("lit");
+        }
+      }
     },
     take(values) {
       this.now = values;
@@ -95,21 +134,18 @@ document.addEventListener("alpine:init", () => {
       sessionStorage.setItem("sent-draft", this.draft);
     },
 
-    // Shows the fields that apply, and which way undo can go.
+    // Which way undo can go.
     arrange() {
       this.cannotUndo = !this.past.length;
       this.cannotRedo = !this.future.length;
-      for (const box of this.$root.querySelectorAll("[data-when]")) {
-        const [, name, sign, value] = box.dataset.when.match(/^(\w+)(>?=)(.*)$/);
-        const typed = this.$root.elements[name].value;
-        box.hidden = sign === "=" ? typed !== value : !(Number.parseInt(typed, 10) >= Number(value));
-      }
     },
 
     // Asks for new numbers; an answer that is older than one shown is dropped.
-    async ask() {
+    async ask(step = "", values = null) {
       const mine = ++this.asked;
       const body = new URLSearchParams(new FormData(this.$root));
+      for (const [name, value] of Object.entries(values ?? {})) body.set(name, value);
+      body.set("step", step);
       const strip = document.getElementById("strip");
       try {
         const answer = await fetch("/designs/preview", { method: "POST", body });
@@ -127,6 +163,7 @@ document.addEventListener("alpine:init", () => {
       }
     },
     show(found, strip) {
+      if (found.sheet) this.reshape(found);
       const wrong = Object.keys(found.errors);
       for (const e of this.fields()) {
         const message = found.errors[e.name] ?? "";
@@ -134,7 +171,8 @@ document.addEventListener("alpine:init", () => {
         e.classList.toggle("is-invalid", message !== "");
         if (message) e.setAttribute("aria-invalid", "true");
         else e.removeAttribute("aria-invalid");
-        document.getElementById("e-" + e.name).textContent = message;
+        const at = document.getElementById("e-" + e.name);
+        if (at) at.textContent = message;
         this.echo(e.name, found.meant[e.name] ?? "");
       }
       strip.classList.toggle("stale", wrong.length > 0);
@@ -147,9 +185,29 @@ document.addEventListener("alpine:init", () => {
       document.getElementById("drawings").innerHTML = found.drawings;
       document.getElementById("notices").innerHTML = found.notices;
     },
+    // Other parts, other fields: the sheet is shown anew, and what was typed in it so far is one step of undo.
+    reshape(found) {
+      const focused = document.activeElement?.id;
+      document.getElementById("fields").innerHTML = found.sheet;
+      if (found.document) {
+        this.$root.elements.document.value = found.document;
+        this.$root.elements.poles_each.value = found.one_by_one ? "yes" : "";
+        this.past.push(this.now);
+        this.future = [];
+        this.now = this.read();
+        try {
+          localStorage.setItem(this.draft, JSON.stringify(this.now));
+        } catch {
+          // As in take().
+        }
+        this.arrange();
+      }
+      if (focused) document.getElementById(focused)?.focus();
+    },
     // How a typed value was understood, beside its hint.
     echo(name, words) {
       const hint = document.getElementById("h-" + name);
+      if (!hint) return;
       let span = hint.querySelector(".meant");
       if (!span && words) {
         span = document.createElement("span");

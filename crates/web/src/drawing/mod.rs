@@ -1,16 +1,41 @@
 //! Drawings: functions from a domain value to SVG markup, to scale, one millimetre per unit.
 
 mod band;
+mod laid;
 mod response;
+mod row;
 mod section;
 mod top;
+mod wiring;
 
 pub use band::band;
+pub use laid::{guide, laid};
 pub use response::response;
+pub use row::{balance, row};
 pub use section::section;
 pub use top::top;
+pub use wiring::wiring;
 
 use std::fmt::Write as _;
+
+/// Half the sizes along x and y of all that is there, mm.
+pub(crate) fn extent(design: &coil::design::Design) -> (f64, f64) {
+    let mut half = (5.0_f64, 5.0_f64);
+    let mut reach = |x: f64, y: f64, hx: f64, hy: f64| {
+        half = (half.0.max(x.abs() + hx), half.1.max(y.abs() + hy));
+    };
+    for coil in &design.coils {
+        let ((length, width), room) = (coil.former.core.size_mm(), coil.former.room_mm);
+        reach(coil.center_mm[0], coil.center_mm[1], length / 2.0 + room, width / 2.0 + room);
+    }
+    for (center, size) in design.bars.iter().map(|b| (b.center_mm, b.size_mm)) {
+        reach(center[0], center[1], size[0] / 2.0, size[1] / 2.0);
+    }
+    for (center, size) in design.metal.iter().map(|m| (m.center_mm, m.size_mm)) {
+        reach(center[0], center[1], size[0] / 2.0, size[1] / 2.0);
+    }
+    half
+}
 
 /// Markup under construction.
 #[derive(Default)]

@@ -1,93 +1,147 @@
-//! The section through the middle pole: flanges, rod, the coil as wound, the string above.
+//! The section across the row through a middle pole: flanges, poles, coils as wound, magnets, plates, the string above.
 
-use super::Svg;
-use coil::design::Design;
+use super::{Svg, extent};
+use coil::design::{Coil, Design, MetalPart, Pole};
 use coil::quantity::fixed;
 
-/// Draws the section across the row, with a build of `build_mm`; the string runs left to right above.
-pub fn section(design: &Design, build_mm: f64) -> String {
+/// Draws the section across the row, with the builds of the coils, mm; the string runs left to right above.
+pub fn section(design: &Design, builds_mm: &[f64]) -> String {
     let mut svg = Svg::default();
-    let Some(coil) = design.coils.first() else {
-        return svg.framed([0.0, 0.0, 1.0, 1.0], "section", "nothing");
-    };
-    let former = &coil.former;
-    let width = former.core.size_mm().1;
-    let edge = width / 2.0 + former.room_mm;
-    let pole = design.poles.get(design.poles.len() / 2);
-    let (gap, string_mm) = (design.strings.core_and_gap_mm(1).1, 0.4);
-    let bottom = coil.base_mm;
-    let floor = bottom + former.flange_bottom_mm;
-    let ceiling = floor + former.height_mm;
-    let roof = ceiling + former.flange_top_mm;
-    let pole_top = pole.map_or(roof, |p| p.bottom_mm + p.length_mm);
-    // z runs up, y of the drawing down.
-    let mut part = |class: &str, x: f64, z: f64, w: f64, h: f64| {
-        svg.put(format_args!(
-            r#"<rect class="{class}" x="{x:.3}" y="{:.3}" width="{w:.3}" height="{h:.3}"/>"#,
-            -z - h
-        ));
-    };
+    let edge = extent(design).1;
+    let poles: Vec<(&Coil, &Pole)> =
+        design.coils.iter().filter_map(|c| middle_pole(design, c).map(|p| (c, p))).collect();
+    let bottom_of = |center: f64, size: f64| center - size / 2.0;
+    let bottom = design
+        .coils
+        .iter()
+        .map(|c| c.base_mm)
+        .chain(poles.iter().map(|(_, p)| p.bottom_mm))
+        .chain(design.bars.iter().map(|b| bottom_of(b.center_mm[2], b.size_mm[2])))
+        .chain(design.metal.iter().map(|m| bottom_of(m.center_mm[2], m.size_mm[2])))
+        .fold(0.0, f64::min);
+    let roof = design.coils.iter().map(roof).fold(0.0, f64::max);
+    let pole_top = poles.iter().map(|(_, p)| p.bottom_mm + p.length_mm).fold(f64::NEG_INFINITY, f64::max);
+    let face = if pole_top.is_finite() { pole_top } else { roof };
+    let gap = design.strings.core_and_gap_mm(design.strings.count / 2).1;
     for metal in &design.metal {
-        part(
-            "metal",
-            metal.center_mm[1] - metal.size_mm[1] / 2.0,
-            metal.center_mm[2] - metal.size_mm[2] / 2.0,
-            metal.size_mm[1],
-            metal.size_mm[2],
-        );
+        let ([_, sy, sz], [_, y, z]) = (metal.size_mm, metal.center_mm);
+        match (metal.part, metal.wall_mm) {
+            (MetalPart::Cover, Some(wall)) => {
+                // Top and two sides; the strings' side is closed.
+                rect(&mut svg, "metal", (y - sy / 2.0, z + sz / 2.0 - wall, sy, wall), "");
+                rect(&mut svg, "metal", (y - sy / 2.0, z - sz / 2.0, wall, sz - wall), "");
+                rect(&mut svg, "metal", (y + sy / 2.0 - wall, z - sz / 2.0, wall, sz - wall), "");
+            }
+            _ => rect(&mut svg, "metal", (y - sy / 2.0, z - sz / 2.0, sy, sz), ""),
+        }
     }
     for bar in &design.bars {
-        part(
-            "bar",
-            bar.center_mm[1] - bar.size_mm[1] / 2.0,
-            bar.center_mm[2] - bar.size_mm[2] / 2.0,
-            bar.size_mm[1],
-            bar.size_mm[2],
+        let ([_, sy, sz], [_, y, z]) = (bar.size_mm, bar.center_mm);
+        rect(&mut svg, "bar", (y - sy / 2.0, z - sz / 2.0, sy, sz), "");
+    }
+    let builds = builds_mm.iter().copied().chain(std::iter::repeat(0.0));
+    for ((i, coil), build) in design.coils.iter().enumerate().zip(builds) {
+        winding(&mut svg, coil, build, i);
+    }
+    for (coil, pole) in &poles {
+        let place =
+            (coil.center_mm[1] - pole.diameter_mm / 2.0, pole.bottom_mm, pole.diameter_mm, pole.length_mm);
+        rect(&mut svg, "pole", place, "length_mm");
+    }
+    let string_z = face + gap;
+    rect(&mut svg, "string-body", (-edge - 2.0, string_z, 2.0 * edge + 4.0, 0.4), "gap");
+    if let Some(coil) = design.coils.last() {
+        let (floor, ceiling) = (floor(coil), floor(coil) + coil.former.height_mm);
+        svg.dimension(
+            (edge + 2.0, -floor),
+            (edge + 2.0, -ceiling),
+            &format!("{} high", fixed(coil.former.height_mm, 2)),
         );
     }
-    part("flange", -edge, bottom, 2.0 * edge, former.flange_bottom_mm);
-    part("flange", -edge, ceiling, 2.0 * edge, former.flange_top_mm);
-    let class = if build_mm > former.room_mm { "wire over" } else { "wire" };
-    part(class, -width / 2.0 - build_mm, floor, build_mm, former.height_mm);
-    part(class, width / 2.0, floor, build_mm, former.height_mm);
-    if let Some(pole) = pole {
-        part("pole", -pole.diameter_mm / 2.0, pole.bottom_mm, pole.diameter_mm, pole.length_mm);
+    if let (Some(coil), Some(&build)) = (design.coils.first(), builds_mm.first()) {
+        let from = coil.center_mm[1] + coil.former.core.size_mm().1 / 2.0;
+        let y = -bottom + 2.6;
+        svg.dimension((from, y), (from + build, y), &format!("build {}", fixed(build, 2)));
     }
-    let string_z = pole_top + gap;
-    part("string-body", -edge - 2.0, string_z, 2.0 * edge + 4.0, string_mm);
-    svg.dimension(
-        (edge + 2.0, -floor),
-        (edge + 2.0, -ceiling),
-        &format!("{} high", fixed(former.height_mm, 2)),
-    );
-    svg.dimension(
-        (width / 2.0, -bottom + 2.6),
-        (width / 2.0 + build_mm, -bottom + 2.6),
-        &format!("build {}", fixed(build_mm, 2)),
-    );
-    svg.dimension((0.0, -pole_top), (0.0, -string_z), &format!("gap {}", fixed(gap, 1)));
-    if let Some(pole) = pole {
+    if let Some((coil, pole)) = poles
+        .iter()
+        .max_by(|a, b| (a.1.bottom_mm + a.1.length_mm).total_cmp(&(b.1.bottom_mm + b.1.length_mm)))
+    {
+        let y = coil.center_mm[1];
+        svg.dimension((y, -face), (y, -string_z), &format!("gap {}", fixed(gap, 1)));
         let x = -edge - 3.0;
-        svg.dimension((x, -pole.bottom_mm), (x, -pole_top), "");
+        svg.dimension((x, -pole.bottom_mm), (x, -pole.bottom_mm - pole.length_mm), "");
         svg.put(format_args!(
-            r#"<text class="dim-text" text-anchor="end" dominant-baseline="middle" x="{:.3}" y="{:.3}">rod {}</text>"#,
-            x - 1.2, -(pole.bottom_mm + pole_top) / 2.0, fixed(pole.length_mm, 2)
+            r#"<text class="dim-text" text-anchor="end" dominant-baseline="middle" x="{:.3}" y="{:.3}">pole {}</text>"#,
+            x - 1.2,
+            -pole.bottom_mm - pole.length_mm / 2.0,
+            fixed(pole.length_mm, 2)
         ));
     }
-    let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom.min(0.0) + 7.0];
+    let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom + 7.0];
     svg.framed(view, "section", "Section through a pole, to scale")
+}
+
+fn rect(svg: &mut Svg, class: &str, (x, z, w, h): (f64, f64, f64, f64), field: &str) {
+    // z runs up, y of the drawing down.
+    svg.put(format_args!(
+        r#"<rect class="{class}" data-field="{field}" x="{x:.3}" y="{:.3}" width="{w:.3}" height="{h:.3}"/>"#,
+        -z - h
+    ));
+}
+
+fn floor(coil: &Coil) -> f64 {
+    coil.base_mm + coil.former.flange_bottom_mm
+}
+
+fn roof(coil: &Coil) -> f64 {
+    floor(coil) + coil.former.height_mm + coil.former.flange_top_mm
+}
+
+/// The pole of a coil nearest to the middle of the row.
+fn middle_pole<'a>(design: &'a Design, coil: &Coil) -> Option<&'a Pole> {
+    design.poles.iter().filter(|p| p.coil == coil.name).min_by(|a, b| a.x_mm.abs().total_cmp(&b.x_mm.abs()))
+}
+
+fn winding(svg: &mut Svg, coil: &Coil, build: f64, index: usize) {
+    let former = &coil.former;
+    let (middle, half) = (coil.center_mm[1], former.core.size_mm().1 / 2.0);
+    let edge = half + former.room_mm;
+    let field = |key: &str| format!("coils[{index}].former.{key}");
+    rect(
+        svg,
+        "flange",
+        (middle - edge, coil.base_mm, 2.0 * edge, former.flange_bottom_mm),
+        &field("flange_bottom_mm"),
+    );
+    let ceiling = floor(coil) + former.height_mm;
+    rect(svg, "flange", (middle - edge, ceiling, 2.0 * edge, former.flange_top_mm), &field("flange_top_mm"));
+    let class = if build > former.room_mm { "wire over" } else { "wire" };
+    for from in [middle - half - build, middle + half] {
+        rect(svg, class, (from, floor(coil), build, former.height_mm), &field("height_mm"));
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::tall_single;
+    use coil::design::{Kind, starting_point, tall_single};
 
     #[test]
     fn parts_are_where_the_document_has_them() {
-        let svg = section(&tall_single("Sedge", 6, 10.4), 4.6);
+        let svg = section(&tall_single("Sedge", 6, 10.4), &[4.6]);
         // The winding: 4.6 mm of build, 10.92 mm high, standing on a flange of 2.4 mm.
         assert!(svg.contains(r#"x="2.375" y="-13.320" width="4.600" height="10.920""#), "{svg}");
-        assert!(svg.contains("10.92 high") && svg.contains("rod 17") && svg.contains("gap 2.4"));
+        assert!(svg.contains("gap 2.4") && svg.contains("10.92 high"));
+    }
+
+    #[test]
+    fn a_twin_shows_both_coils_and_what_lies_under_them() {
+        let design = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+        let svg = section(&design, &[3.0, 3.0]);
+        assert_eq!(svg.matches(r#"class="wire""#).count(), 4);
+        assert_eq!(svg.matches(r#"class="flange""#).count(), 4);
+        assert_eq!(svg.matches(r#"class="pole""#).count(), 2);
+        assert_eq!(svg.matches(r#"class="bar""#).count(), 1);
     }
 }

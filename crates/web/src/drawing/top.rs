@@ -1,83 +1,176 @@
-//! The pickup from above: core, rods with their polarity, the coil, the flange, the strings.
+//! The pickup from above: parts below, flanges, coils as wound, cores, poles with their polarity, strings.
 
-use super::Svg;
-use coil::design::{Design, Polarity};
+use super::{Svg, extent};
+use coil::design::{Coil, Design, Direction, Polarity, Pole, PoleShape};
 use coil::quantity::fixed;
 
-/// Draws the first coil from above, with a build of `build_mm`; treble to the right.
-pub fn top(design: &Design, build_mm: f64) -> String {
+/// Draws the pickup from above, with the builds of its coils, mm; treble to the right, the bridge upwards.
+pub fn top(design: &Design, builds_mm: &[f64]) -> String {
     let mut svg = Svg::default();
-    let Some(coil) = design.coils.first() else { return svg.framed([0.0, 0.0, 1.0, 1.0], "top", "nothing") };
+    let half = extent(design);
+    for metal in &design.metal {
+        block(&mut svg, "metal", metal.center_mm, metal.size_mm);
+    }
+    for bar in &design.bars {
+        block(&mut svg, "bar", bar.center_mm, bar.size_mm);
+    }
+    let built = || design.coils.iter().zip(builds_mm.iter().copied().chain(std::iter::repeat(0.0)));
+    for (coil, _) in built() {
+        ring(&mut svg, "flange", coil, coil.former.room_mm, "room_mm");
+    }
+    for (coil, build) in built() {
+        ring(
+            &mut svg,
+            if build > coil.former.room_mm { "wire over" } else { "wire" },
+            coil,
+            build,
+            "wind.turns",
+        );
+        ring(&mut svg, "core", coil, 0.0, "former.core.length_mm");
+        turning(&mut svg, coil, build);
+    }
+    for (k, one) in design.poles.iter().enumerate() {
+        pole(&mut svg, design, one, k);
+    }
+    for string in 1..=design.strings.count {
+        let strings = &design.strings;
+        let x = coil::design::place_in_row(string, strings.count, strings.pitch_mm, strings.handed);
+        svg.put(format_args!(
+            r#"<path class="string" d="M{x:.3} {:.3}V{:.3}"/>"#,
+            -half.1 - 2.0,
+            half.1 + 2.0
+        ));
+        svg.put(format_args!(
+            r#"<text class="dim-text" text-anchor="middle" x="{x:.3}" y="{:.3}">{string}</text>"#,
+            half.1 + 4.6
+        ));
+    }
+    if let Some((coil, build)) = built().max_by(|a, b| reach(a).total_cmp(&reach(b))) {
+        let (length, width) = coil.former.core.size_mm();
+        let over = (length + 2.0 * build, width + 2.0 * build);
+        let (cx, cy) = (coil.center_mm[0], -coil.center_mm[1]);
+        svg.dimension(
+            (cx - over.0 / 2.0, -half.1 - 4.0),
+            (cx + over.0 / 2.0, -half.1 - 4.0),
+            &format!("coil {} mm", fixed(over.0, 1)),
+        );
+        svg.dimension(
+            (half.0 + 2.5, cy - over.1 / 2.0),
+            (half.0 + 2.5, cy + over.1 / 2.0),
+            &fixed(over.1, 1),
+        );
+    }
+    svg.framed(
+        [-half.0 - 3.0, -half.1 - 8.0, 2.0 * half.0 + 16.0, 2.0 * half.1 + 14.0],
+        "top",
+        "The pickup from above, to scale",
+    )
+}
+
+fn reach((coil, build): &(&Coil, f64)) -> f64 {
+    coil.former.core.size_mm().0 + 2.0 * build
+}
+
+fn block(svg: &mut Svg, class: &str, center: [f64; 3], size: [f64; 3]) {
+    svg.put(format_args!(
+        r#"<rect class="{class}" x="{:.3}" y="{:.3}" width="{:.3}" height="{:.3}" rx="0.8"/>"#,
+        center[0] - size[0] / 2.0,
+        -center[1] - size[1] / 2.0,
+        size[0],
+        size[1]
+    ));
+}
+
+fn ring(svg: &mut Svg, class: &str, coil: &Coil, out: f64, field: &str) {
     let core = coil.former.core;
     let corner = core.outline().corner_m * 1e3;
     let (length, width) = core.size_mm();
-    let (cx, cy) = (coil.center_mm[0], -coil.center_mm[1]);
-    let mut ring = |class: &str, out: f64| {
-        svg.put(format_args!(
-            r#"<rect class="{class}" x="{:.3}" y="{:.3}" width="{:.3}" height="{:.3}" rx="{:.3}"/>"#,
-            cx - length / 2.0 - out,
-            cy - width / 2.0 - out,
-            length + 2.0 * out,
-            width + 2.0 * out,
-            corner + out
-        ));
-    };
-    let room = coil.former.room_mm;
-    ring("flange", room);
-    ring(if build_mm > room { "wire over" } else { "wire" }, build_mm);
-    ring("core", 0.0);
-    let half = (length / 2.0 + room, width / 2.0 + room);
-    for pole in &design.poles {
-        let letter = if pole.up == Polarity::North { "N" } else { "S" };
-        svg.put(format_args!(
-            r#"<circle class="pole" cx="{:.3}" cy="{cy:.3}" r="{:.3}"/><text class="polarity" text-anchor="middle" dominant-baseline="central" x="{:.3}" y="{cy:.3}">{letter}</text>"#,
-            pole.x_mm, pole.diameter_mm / 2.0, pole.x_mm
-        ));
-        svg.put(format_args!(
-            r#"<path class="string" d="M{0:.3} {1:.3}V{2:.3}"/>"#,
-            pole.x_mm,
-            cy - half.1 - 2.0,
-            cy + half.1 + 2.0
-        ));
-        if let Some(string) = pole.string {
+    svg.put(format_args!(
+        r#"<rect class="{class}" data-field="{field}" x="{:.3}" y="{:.3}" width="{:.3}" height="{:.3}" rx="{:.3}"/>"#,
+        coil.center_mm[0] - length / 2.0 - out,
+        -coil.center_mm[1] - width / 2.0 - out,
+        length + 2.0 * out,
+        width + 2.0 * out,
+        corner + out
+    ));
+}
+
+/// An arrow on the coil's far side: the way the wire runs from start to finish, seen from above.
+fn turning(svg: &mut Svg, coil: &Coil, build: f64) {
+    let y = -coil.center_mm[1] - coil.former.core.size_mm().1 / 2.0 - build / 2.0;
+    let way = if coil.wind.direction == Direction::Clockwise { 1.0 } else { -1.0 };
+    let (x, tip) = (coil.center_mm[0], coil.center_mm[0] + 3.0 * way);
+    svg.put(format_args!(
+        r#"<path class="turning" d="M{:.3} {y:.3}H{tip:.3}m{:.3} -0.9l{:.3} 0.9l{:.3} 0.9"/>"#,
+        x - 3.0 * way,
+        -1.2 * way,
+        1.2 * way,
+        -1.2 * way
+    ));
+}
+
+fn pole(svg: &mut Svg, design: &Design, pole: &Pole, index: usize) {
+    let coil = design.coils.iter().find(|c| c.name == pole.coil);
+    let (x, y) = (pole.x_mm, coil.map_or(0.0, |c| -c.center_mm[1]));
+    let r = pole.diameter_mm / 2.0;
+    let field = format!("poles[{index}].length_mm");
+    match pole.shape {
+        PoleShape::Blade | PoleShape::Square => {
+            let along = match (pole.shape, coil) {
+                (PoleShape::Blade, Some(c)) => {
+                    let (length, width) = c.former.core.size_mm();
+                    (length - width + pole.diameter_mm) / 2.0
+                }
+                _ => r,
+            };
             svg.put(format_args!(
-                r#"<text class="dim-text" text-anchor="middle" x="{:.3}" y="{:.3}">{string}</text>"#,
-                pole.x_mm,
-                cy + half.1 + 4.6
+                r#"<rect class="pole" data-field="{field}" x="{:.3}" y="{:.3}" width="{:.3}" height="{:.3}"/>"#,
+                x - along,
+                y - r,
+                2.0 * along,
+                2.0 * r
             ));
         }
+        PoleShape::Screw => svg.put(format_args!(
+            r#"<circle class="pole" data-field="{field}" cx="{x:.3}" cy="{y:.3}" r="{r:.3}"/><circle class="slot" cx="{x:.3}" cy="{y:.3}" r="{:.3}"/>"#,
+            0.82 * r
+        )),
+        _ => svg.put(format_args!(
+            r#"<circle class="pole" data-field="{field}" cx="{x:.3}" cy="{y:.3}" r="{r:.3}"/>"#
+        )),
     }
-    let over = (length + 2.0 * build_mm, width + 2.0 * build_mm);
-    svg.dimension(
-        (cx - over.0 / 2.0, cy - half.1 - 4.0),
-        (cx + over.0 / 2.0, cy - half.1 - 4.0),
-        &format!("coil {} mm", fixed(over.0, 1)),
-    );
-    svg.dimension(
-        (cx + half.0 + 2.5, cy - over.1 / 2.0),
-        (cx + half.0 + 2.5, cy + over.1 / 2.0),
-        &fixed(over.1, 1),
-    );
-    let view = [cx - half.0 - 3.0, cy - half.1 - 8.0, 2.0 * half.0 + 16.0, 2.0 * half.1 + 14.0];
-    svg.framed(view, "top", "The pickup from above, to scale")
+    let letter = if pole.up == Polarity::North { "N" } else { "S" };
+    svg.put(format_args!(
+        r#"<text class="polarity" text-anchor="middle" dominant-baseline="central" x="{x:.3}" y="{y:.3}">{letter}</text>"#
+    ));
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::tall_single;
+    use coil::design::{Kind, starting_point, tall_single};
 
     #[test]
     fn every_rod_stands_at_its_place_to_scale() {
         let design = tall_single("Sedge", 6, 10.4);
-        let svg = top(&design, 4.6);
+        let svg = top(&design, &[4.6]);
         assert_eq!(svg.matches(r#"class="pole""#).count(), 6);
-        assert!(
-            svg.contains(r#"cx="26.000" cy="-0.000" r="2.375""#)
-                || svg.contains(r#"cx="26.000" cy="0.000" r="2.375""#),
-            "{svg}"
-        );
+        assert!(svg.contains(r#"cx="26.000""#) && svg.contains(r#"r="2.375""#), "{svg}");
         assert!(svg.contains("coil 66 mm"));
-        assert!(!svg.contains("wire over") && top(&design, 7.0).contains("wire over"));
+        assert!(!svg.contains("wire over") && top(&design, &[7.0]).contains("wire over"));
+    }
+
+    #[test]
+    fn every_format_shows_all_its_parts() {
+        for kind in Kind::ALL {
+            let design = starting_point(kind, "Sedge", 6, 10.0);
+            let svg = top(&design, &vec![3.0; design.coils.len()]);
+            let count = |class: &str| svg.matches(&format!(r#"class="{class}""#)).count();
+            assert_eq!(count("core"), design.coils.len(), "{kind:?}");
+            assert_eq!(count("pole"), design.poles.len(), "{kind:?}");
+            assert_eq!(count("bar"), design.bars.len(), "{kind:?}");
+            assert_eq!(count("metal"), design.metal.len(), "{kind:?}");
+            assert_eq!(count("string"), 6, "{kind:?}");
+        }
     }
 }

@@ -1,5 +1,6 @@
 //! Designs: the list, the workbench, revisions.
 
+mod outlook;
 pub mod sheet;
 mod view;
 
@@ -13,8 +14,9 @@ use crate::visitor::Visitor;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use coil::design::{Design, tall_single};
-use coil::predict::{Prediction, predict};
+use coil::design::{Design, Kind, Step, starting_point, tall_single};
+use coil::predict::Prediction;
+use outlook::{Outlook, View, outlook, predicted};
 use serde::{Deserialize, Serialize};
 use sheet::{Section, Shelf};
 use std::collections::BTreeMap;
@@ -30,6 +32,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/designs", web::post().to(save_new))
         .route("/designs/new", web::get().to(new))
         .route("/designs/preview", web::post().to(preview))
+        .route("/designs/import", web::post().to(import))
+        .route("/revisions/{id}/duplicate", web::get().to(duplicate))
         .route("/revisions/{id}", web::get().to(show))
         .route("/revisions/{id}", web::post().to(save_next))
         .route("/revisions/{id}/edit", web::get().to(edit))
@@ -82,120 +86,28 @@ struct Workbench {
     heading: String,
     /// Where the sheet is sent.
     action: String,
+    /// Under which name the browser keeps a draft of it.
+    draft: String,
     /// The revision that this goes on from; empty for a new design.
     parent: String,
+    /// The newest revision when the sheet was opened.
+    seen: String,
+    /// A revision that somebody saved since.
+    overtaken: Option<RevisionRow>,
+    document: String,
+    view: String,
+    one_by_one: String,
+    status: u16,
     key: ClientKey,
-    sections: Vec<Section>,
+    fields: String,
     name: Field,
     note: Field,
     outlook: Outlook,
     refused: bool,
 }
 
-/// What the sheet will be: the strip, drawings and notices.
-struct Outlook {
-    strip: String,
-    drawings: String,
-    notices: String,
-}
-
-#[derive(Template)]
-#[template(path = "designs/_strip.html")]
-struct Strip {
-    cells: Vec<Cell>,
-}
-
-#[derive(Template)]
-#[template(path = "designs/_drawings.html")]
-struct Drawings {
-    top: String,
-    section: String,
-    response: String,
-}
-
-#[derive(Template)]
-#[template(path = "designs/_notices.html")]
-struct Notices<'a> {
-    all: &'a [coil::predict::Notice],
-    changes: &'a [Changed],
-    compared: bool,
-}
-
-/// A change in words.
-struct Changed {
-    what: String,
-    before: String,
-    after: String,
-}
-
-impl From<coil::design::Change> for Changed {
-    fn from(change: coil::design::Change) -> Self {
-        let value = |v: Option<String>| v.map_or_else(|| "–".to_owned(), |v| v.trim_matches('"').to_owned());
-        Self {
-            what: view::place_in_words(&change.at),
-            before: value(change.before),
-            after: value(change.after),
-        }
-    }
-}
-
 fn render(template: &impl Template) -> Result<String, Fault> {
     template.render().map_err(|error| Fault::Internal(error.to_string()))
-}
-
-/// Predicts off the threads that serve pages.
-async fn predicted(design: Design) -> Result<Result<Prediction, Vec<coil::design::Problem>>, Fault> {
-    Ok(web::block(move || predict(&design)).await?)
-}
-
-async fn outlook(design: &Design, parent: Option<&Design>) -> Result<Outlook, Fault> {
-    let before = match parent {
-        Some(parent) => predicted(parent.clone()).await?.ok(),
-        None => None,
-    };
-    let changes = parent.map(|p| coil::design::differences(p, design)).unwrap_or_default();
-    let changes: Vec<Changed> = changes.into_iter().map(Changed::from).collect();
-    match predicted(design.clone()).await? {
-        Ok(prediction) => {
-            let build = prediction.coils.first().map_or(0.0, |c| c.build_mm);
-            Ok(Outlook {
-                strip: render(&Strip {
-                    cells: cells(design, &prediction, before.as_ref(), &BTreeMap::new()),
-                })?,
-                drawings: render(&Drawings {
-                    top: crate::drawing::top(design, build),
-                    section: crate::drawing::section(design, build),
-                    response: crate::drawing::response(&prediction.response),
-                })?,
-                notices: render(&Notices {
-                    all: &prediction.notices,
-                    changes: &changes,
-                    compared: parent.is_some(),
-                })?,
-            })
-        }
-        Err(problems) => {
-            let notices: Vec<coil::predict::Notice> = problems
-                .into_iter()
-                .map(|p| coil::predict::Notice {
-                    level: coil::predict::Level::Stop,
-                    code: "not-predicted".into(),
-                    at: p.at,
-                    text: p.text,
-                    try_: p.try_,
-                })
-                .collect();
-            Ok(Outlook {
-                strip: render(&Strip { cells: Vec::new() })?,
-                drawings: render(&Drawings {
-                    top: crate::drawing::top(design, 0.0),
-                    section: crate::drawing::section(design, 0.0),
-                    response: String::new(),
-                })?,
-                notices: render(&Notices { all: &notices, changes: &changes, compared: parent.is_some() })?,
-            })
-        }
-    }
 }
 
 async fn shelf(app: &App, visitor: &Visitor) -> Result<Vec<Shelf>, Fault> {
@@ -206,14 +118,20 @@ async fn shelf(app: &App, visitor: &Visitor) -> Result<Vec<Shelf>, Fault> {
         .collect())
 }
 
-/// What a sheet goes on from: a revision, or the start of a format.
-async fn base(app: &App, visitor: &Visitor, parent: &str) -> Result<(Design, Option<Revision>), Fault> {
+/// What a form goes on from: a revision, or nothing yet.
+async fn parent_of(app: &App, visitor: &Visitor, parent: &str) -> Result<Option<Revision>, Fault> {
     if parent.is_empty() {
-        return Ok((tall_single("", 6, 10.4), None));
+        return Ok(None);
     }
     let Ok(id) = parent.parse() else { return Err(Fault::Missing("revision")) };
-    let revision = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
-    Ok((revision.design.clone(), Some(revision)))
+    Ok(Some(app.store.revision(visitor.workshop(), RevisionId(id)).await?))
+}
+
+/// The design that the form's fields stand on: the one it carries, else its parent.
+fn base_of(filled: &Filled, parent: Option<&Revision>) -> Design {
+    sheet::base_of(filled)
+        .or_else(|| parent.map(|p| p.design.clone()))
+        .unwrap_or_else(|| tall_single("", USUAL_STRINGS, USUAL_PITCH_MM))
 }
 
 /// The sheet with a stand-in where the name is still empty: a design gets its name when it is saved, and
@@ -226,54 +144,182 @@ fn named(filled: &Filled) -> Filled {
     named
 }
 
+/// Only the fields, for a sheet that changes its shape while it is open.
+#[derive(Template)]
+#[template(path = "designs/_sheet.html")]
+struct SheetFields {
+    sections: Vec<Section>,
+}
+
 async fn workbench(
     app: &App,
     visitor: &Visitor,
     filled: &Filled,
     errors: &Errors,
     parent: Option<&Revision>,
+    overtaken: Option<RevisionRow>,
 ) -> Result<HttpResponse, Fault> {
     let shelf = shelf(app, visitor).await?;
-    let start = parent.map_or_else(|| tall_single("", 6, 10.4), |p| p.design.clone());
-    // A sheet that cannot be read shows what it went on from.
+    let base = base_of(filled, parent);
+    // A sheet that cannot be read shows what it stands on.
     let named = named(filled);
-    let shown = sheet::read(&named, &start, &shelf).map_or_else(|_| start.clone(), |read| read.design);
-    let outlook = outlook(&shown, parent.map(|p| &p.design)).await?;
+    let shown = sheet::read(&named, &base, &shelf).map_or_else(|_| base.clone(), |read| read.design);
+    let outlook = outlook(&shown, parent.map(|p| &p.design), View::named(filled.get("view"))).await?;
     let (heading, action) = match parent {
-        None => ("New design".to_owned(), "/designs".to_owned()),
+        None => (format!("New {}", base.kind.name()), "/designs".to_owned()),
         Some(p) => (format!("{}, after r{}", p.row.name, p.row.number), format!("/revisions/{}", p.row.id)),
     };
-    let aims = shown.aims.resistance_ohm.is_some() || shown.aims.inductance_h.is_some();
+    let newest = match parent {
+        Some(p) => newest(app, visitor, p).await?.number,
+        None => 0,
+    };
+    let aims = shown.aims != coil::design::Aims::default();
+    let frame = Frame::new(visitor, "designs", heading.clone());
     let page = Workbench {
-        frame: Frame::new(visitor, "designs", heading.clone()),
         thread: thread(aims, None, false),
         heading,
+        draft: if parent.is_some() { action.clone() } else { format!("{action}:{}", base.kind.name()) },
         action,
         parent: parent.map_or_else(String::new, |p| p.row.id.to_string()),
+        seen: if filled.get("seen").is_empty() { newest.to_string() } else { filled.get("seen").to_owned() },
+        document: serde_json::to_string(&base).map_err(|e| Fault::Internal(e.to_string()))?,
+        view: filled.get("view").to_owned(),
+        one_by_one: filled.get(sheet::ONE_BY_ONE).to_owned(),
         key: filled.key().unwrap_or_else(|_| ClientKey::random()),
-        sections: sheet::sections(filled, errors, &shelf),
+        fields: render(&SheetFields { sections: sheet::sections(&base, filled, errors, &shelf) })?,
         name: Field { required: "yes", ..Field::typed("name", "Name", "").with(filled.get("name"), errors) },
         note: Field::typed("note", "Note", "Why this revision; what changed and what you expect.")
             .with(filled.get("note"), errors),
         outlook,
-        refused: !errors.is_empty(),
+        refused: !errors.is_empty() || overtaken.is_some(),
+        status: if errors.is_empty() && overtaken.is_none() {
+            200
+        } else if errors.is_empty() {
+            409
+        } else {
+            422
+        },
+        overtaken,
+        frame,
     };
-    let status = if errors.is_empty() {
-        actix_web::http::StatusCode::OK
-    } else {
-        actix_web::http::StatusCode::UNPROCESSABLE_ENTITY
-    };
+    let status = actix_web::http::StatusCode::from_u16(page.status).unwrap_or_default();
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(render(&page)?))
 }
 
-async fn new(app: web::Data<App>, visitor: Visitor) -> Result<HttpResponse, Fault> {
-    let filled = sheet::filled_from(&tall_single("", 6, 10.4));
-    workbench(&app, &visitor, &filled, &Errors::new(), None).await
+/// The newest revision of a revision's design.
+async fn newest(app: &App, visitor: &Visitor, of: &Revision) -> Result<RevisionRow, Fault> {
+    let all = app.store.revisions(visitor.workshop(), of.row.design_id).await?;
+    Ok(all.into_iter().next().unwrap_or_else(|| of.row.clone()))
+}
+
+/// Strings of a new design, until the sheet says otherwise.
+const USUAL_STRINGS: u32 = 6;
+const USUAL_PITCH_MM: f64 = 10.4;
+
+/// A format to begin with.
+struct Start {
+    word: String,
+    name: &'static str,
+    about: &'static str,
+    drawing: String,
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "designs/formats.html")]
+struct FormatsPage {
+    frame: Frame,
+    starts: Vec<Start>,
+    import: Field,
+    problems: Vec<coil::design::Problem>,
+}
+
+fn word_of(kind: Kind) -> String {
+    serde_json::to_value(kind).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+fn formats_page(visitor: &Visitor, import: &str, problems: Vec<coil::design::Problem>) -> FormatsPage {
+    let about = |kind| match kind {
+        Kind::TallSingle => "Rod magnets in a tall narrow coil: bright, clear, hums.",
+        Kind::ShortSingle => "Rods in a low coil over a steel plate: more inductance, a little thicker.",
+        Kind::WideSingle => "Screws in a wide flat coil over two bar magnets: fuller.",
+        Kind::TwinCoil => "Two coils side by side over one bar, wound against each other: quiet.",
+        Kind::StackedTwin => "Two coils one above the other: quiet in a single's outline.",
+        Kind::Blade => "One blade under all strings: even when strings are bent.",
+        Kind::ButtonMagnet => "Short fat magnets in a wide core, for few or wide-set strings.",
+        Kind::Concentric => "A coil inside another, to be tapped or joined in series.",
+        Kind::PerString => "One small coil for each string.",
+    };
+    FormatsPage {
+        frame: Frame::new(visitor, "designs", "New design"),
+        starts: Kind::ALL
+            .iter()
+            .map(|&kind| {
+                let design = starting_point(kind, "", USUAL_STRINGS, 10.0);
+                let builds: Vec<f64> = design.coils.iter().map(|c| 0.75 * c.former.room_mm).collect();
+                Start {
+                    word: word_of(kind),
+                    name: kind.name(),
+                    about: about(kind),
+                    drawing: crate::drawing::section(&design, &builds),
+                }
+            })
+            .collect(),
+        import: Field::typed(
+            "text",
+            "Design file",
+            "Paste a filamentum-design/1 document, or choose its file.",
+        )
+        .with(import, &Errors::new()),
+        problems,
+    }
+}
+
+#[derive(Deserialize)]
+struct NewQuery {
+    kind: Option<Kind>,
+    strings: Option<u32>,
+}
+
+async fn new(
+    app: web::Data<App>,
+    visitor: Visitor,
+    query: web::Query<NewQuery>,
+) -> Result<HttpResponse, Fault> {
+    let Some(kind) = query.kind else {
+        let page = formats_page(&visitor, "", Vec::new());
+        return Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(render(&page)?));
+    };
+    let strings = query.strings.unwrap_or(USUAL_STRINGS).clamp(4, 10);
+    let filled = sheet::filled_from(&starting_point(kind, "", strings, USUAL_PITCH_MM));
+    workbench(&app, &visitor, &filled, &Errors::new(), None, None).await
+}
+
+/// A design file becomes a new sheet; one that cannot be read says everything that is wrong with it.
+async fn import(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+    match coil::design::read(filled.get("text")) {
+        Ok(design) => {
+            workbench(&app, &visitor, &sheet::filled_from(&design), &Errors::new(), None, None).await
+        }
+        Err(problems) => {
+            let page = formats_page(&visitor, filled.get("text"), problems);
+            Ok(HttpResponse::UnprocessableEntity()
+                .content_type("text/html; charset=utf-8")
+                .body(render(&page)?))
+        }
+    }
 }
 
 async fn edit(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<HttpResponse, Fault> {
     let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
-    workbench(&app, &visitor, &sheet::filled_from(&revision.design), &Errors::new(), Some(&revision)).await
+    workbench(&app, &visitor, &sheet::filled_from(&revision.design), &Errors::new(), Some(&revision), None)
+        .await
+}
+
+/// A new design that begins as a revision is.
+async fn duplicate(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<HttpResponse, Fault> {
+    let mut design = app.store.revision(visitor.workshop(), RevisionId(*id)).await?.design;
+    design.name = format!("{}, copy", design.name.chars().take(110).collect::<String>());
+    workbench(&app, &visitor, &sheet::filled_from(&design), &Errors::new(), None, None).await
 }
 
 /// What a preview answers.
@@ -284,23 +330,66 @@ struct Preview {
     notices: String,
     errors: Errors,
     meant: BTreeMap<String, String>,
+    /// The fields anew and the design they stand on, when the sheet has changed its shape.
+    sheet: Option<String>,
+    document: Option<String>,
+    one_by_one: bool,
 }
 
 async fn preview(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<web::Json<Preview>, Fault> {
-    let (start, parent) = base(&app, &visitor, filled.get("parent")).await?;
-    match sheet::read(&named(&filled), &start, &shelf(&app, &visitor).await?) {
-        Err(errors) => Ok(web::Json(Preview { errors, ..Preview::default() })),
-        Ok(read) => {
-            let outlook = outlook(&read.design, parent.as_ref().map(|p| &p.design)).await?;
-            Ok(web::Json(Preview {
-                strip: outlook.strip,
-                drawings: outlook.drawings,
-                notices: outlook.notices,
-                errors: Errors::new(),
-                meant: read.meant,
-            }))
+    let parent = parent_of(&app, &visitor, filled.get("parent")).await?;
+    let base = base_of(&filled, parent.as_ref());
+    let shelf = shelf(&app, &visitor).await?;
+    let mut design = match sheet::read(&named(&filled), &base, &shelf) {
+        // A sheet is shown as it was kept even where it cannot be read.
+        Err(errors) if filled.get("step") == "show" => {
+            let fields = sheet::sections(&base, &filled, &errors, &shelf);
+            let sheet = Some(render(&SheetFields { sections: fields })?);
+            return Ok(web::Json(Preview { errors, sheet, ..Preview::default() }));
+        }
+        Err(errors) => return Ok(web::Json(Preview { errors, ..Preview::default() })),
+        Ok(read) => read,
+    };
+    let mut kept = filled.clone();
+    let mut anew = filled.get("step") == "show";
+    match filled.get("step") {
+        "" | "show" => {}
+        "poles.each" => {
+            kept.0.insert(sheet::ONE_BY_ONE.into(), "yes".into());
+            anew = true;
+        }
+        step => {
+            let done = step.parse::<Step>().and_then(|step| step.apply(&mut design.design));
+            if let Err(error) = done {
+                let errors = Errors::from([("name".to_owned(), format!("Not done: {error}."))]);
+                return Ok(web::Json(Preview { errors, ..Preview::default() }));
+            }
+            anew = true;
         }
     }
+    anew = anew || sheet::names(&design.design, &kept) != sheet::names(&base, &filled);
+    let outlook =
+        outlook(&design.design, parent.as_ref().map(|p| &p.design), View::named(filled.get("view"))).await?;
+    let (mut sheet, mut document) = (None, None);
+    if anew {
+        // The fields show the design as it now is; what was typed has gone into it.
+        let flag = kept.get(sheet::ONE_BY_ONE).to_owned();
+        let only = Filled(BTreeMap::from([(sheet::ONE_BY_ONE.to_owned(), flag)]));
+        let fields = sheet::sections(&design.design, &only, &Errors::new(), &shelf);
+        sheet = Some(render(&SheetFields { sections: fields })?);
+        let text = serde_json::to_string(&design.design).map_err(|e| Fault::Internal(e.to_string()))?;
+        document = Some(text);
+    }
+    Ok(web::Json(Preview {
+        strip: outlook.strip,
+        drawings: outlook.drawings,
+        notices: outlook.notices,
+        errors: Errors::new(),
+        meant: if anew { BTreeMap::new() } else { design.meant },
+        sheet,
+        document,
+        one_by_one: kept.get(sheet::ONE_BY_ONE) == "yes",
+    }))
 }
 
 async fn save(
@@ -309,20 +398,28 @@ async fn save(
     filled: &Filled,
     parent: Option<Revision>,
 ) -> Result<HttpResponse, Fault> {
-    let start = parent.as_ref().map_or_else(|| tall_single("", 6, 10.4), |p| p.design.clone());
+    let base = base_of(filled, parent.as_ref());
     let mut errors = Errors::new();
     if filled.get("note").chars().count() > 1000 {
         errors.insert("note".into(), "A note has up to 1,000 letters.".into());
     }
-    let read = sheet::read(filled, &start, &shelf(app, visitor).await?);
+    let read = sheet::read(filled, &base, &shelf(app, visitor).await?);
     let design = match read {
         Ok(read) if errors.is_empty() => read.design,
-        Ok(_) => return workbench(app, visitor, filled, &errors, parent.as_ref()).await,
+        Ok(_) => return workbench(app, visitor, filled, &errors, parent.as_ref(), None).await,
         Err(more) => {
             errors.extend(more);
-            return workbench(app, visitor, filled, &errors, parent.as_ref()).await;
+            return workbench(app, visitor, filled, &errors, parent.as_ref(), None).await;
         }
     };
+    // Somebody else has gone on from here in the meantime: both go on, but not without a word.
+    if let Some(parent) = &parent {
+        let newest = newest(app, visitor, parent).await?;
+        let seen: u32 = filled.get("seen").parse().unwrap_or(0);
+        if newest.number > seen && filled.get("anyway") != newest.number.to_string() {
+            return workbench(app, visitor, filled, &errors, Some(parent), Some(newest)).await;
+        }
+    }
     let prediction = predicted(design.clone()).await?.ok();
     let new = NewRevision {
         key: filled.key()?,
@@ -370,7 +467,18 @@ struct Why {
     from: String,
 }
 
-async fn show(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<RevisionPage, Fault> {
+#[derive(Deserialize)]
+struct ShowQuery {
+    #[serde(default)]
+    view: String,
+}
+
+async fn show(
+    app: web::Data<App>,
+    visitor: Visitor,
+    id: web::Path<u64>,
+    query: web::Query<ShowQuery>,
+) -> Result<RevisionPage, Fault> {
     let workshop = visitor.workshop();
     let revision = app.store.revision(workshop, RevisionId(*id)).await?;
     let parent = match revision.row.parent_id {
@@ -381,14 +489,15 @@ async fn show(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Resu
     let siblings = app.store.revisions(workshop, revision.row.design_id).await?;
     let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
     let runs = app.store.runs(workshop, &filter).await?;
-    let why = predicted(design.clone()).await?.map(|p| whys(&p)).unwrap_or_default();
-    let aims = design.aims.resistance_ohm.is_some() || design.aims.inductance_h.is_some();
+    let outlook = outlook(&design, parent.as_ref(), View::named(&query.view)).await?;
+    let why = outlook.prediction.as_ref().map(|p| whys(p, &design)).unwrap_or_default();
+    let aims = design.aims != coil::design::Aims::default();
     Ok(RevisionPage {
         frame: Frame::new(&visitor, "designs", format!("{} r{}", revision.row.name, revision.row.number)),
         thread: thread(aims, None, false),
         when: present::moment(revision.row.created_at),
         when_iso: present::iso(revision.row.created_at),
-        outlook: outlook(&design, parent.as_ref()).await?,
+        outlook,
         newest: siblings.first().is_some_and(|s| s.id == revision.row.id),
         siblings,
         runs,
@@ -398,23 +507,24 @@ async fn show(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Resu
 }
 
 /// The inputs that widen the main bands, largest first.
-fn whys(prediction: &Prediction) -> Vec<Why> {
-    let named = |input: &str| {
-        match input {
-            "coils[0].wire.ohm_per_m" => "the wire's ohms per metre",
-            "coils[0].wire.overall" => "the wire's overall diameter",
-            "coils[0].wind.packing" => "the packing",
-            "coils[0].wind.turns" => "the turns counted",
-            "coils[0].former.height_mm" => "the winding height",
-            "coils[0].former.core" => "the core's size",
-            "room_c" => "the room's temperature",
-            "poles[*].material" => "the alloy's recoil permeability",
-            "poles[*].diameter_mm" => "the rods' diameter",
-            "model: inductance" => "the inductance model itself",
-            "model: self-capacitance" => "the capacitance model itself",
-            _ => "the model itself",
+fn whys(prediction: &Prediction, design: &Design) -> Vec<Why> {
+    let named = |input: &str| match input.strip_prefix("model: ") {
+        Some(model) => format!("the model of the {model} itself"),
+        None => {
+            let at = input.replace("[*]", "[0]");
+            let said = sheet::place_in_words(&at, design);
+            if said != at {
+                return said;
+            }
+            match at.rsplit('.').next().unwrap_or_default() {
+                "ohm_per_m" => "the wire's ohms per metre".into(),
+                "overall" => "the wire's overall diameter".into(),
+                "packing" => "the packing".into(),
+                "core" => "the core's size".into(),
+                "material" => "the alloy".into(),
+                other => other.replace('_', " "),
+            }
         }
-        .to_owned()
     };
     [
         ("resistance_20c_ohm", "Resistance"),

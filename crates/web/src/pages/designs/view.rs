@@ -141,46 +141,6 @@ pub fn cells(
     all
 }
 
-/// A place in the document as the sheet calls it.
-pub fn place_in_words(at: &str) -> String {
-    const WORDS: [(&str, &str); 24] = [
-        ("coils[0].wind.turns", "Turns"),
-        ("coils[0].wind.wander", "Pattern (wander)"),
-        ("coils[0].wind.packing", "Packing"),
-        ("coils[0].wind.direction", "Direction"),
-        ("coils[0].wind.tension_n", "Tension, N"),
-        ("coils[0].wind.margin_mm", "Guide margin, mm"),
-        ("coils[0].wire.gauge", "Gauge"),
-        ("coils[0].wire.insulation", "Insulation"),
-        ("coils[0].wire.build", "Build"),
-        ("coils[0].wire.range", "Ordered as"),
-        ("coils[0].wire.spool", "Spool"),
-        ("coils[0].former.height_mm", "Winding height, mm"),
-        ("coils[0].former.room_mm", "Room for the build, mm"),
-        ("coils[0].former.flange_bottom_mm", "Lower flange, mm"),
-        ("coils[0].former.flange_top_mm", "Upper flange, mm"),
-        ("coils[0].former.core.length_mm", "Core length, mm"),
-        ("coils[0].former.core.width_mm", "Core width, mm"),
-        ("strings.count", "Strings"),
-        ("strings.pitch_mm", "Pitch, mm"),
-        ("strings.handed", "Handed"),
-        ("name", "Name"),
-        ("room_c", "Room, °C"),
-        ("aims.resistance_ohm", "Aim, resistance, Ω"),
-        ("aims.inductance_h", "Aim, inductance, H"),
-    ];
-    if let Some((_, words)) = WORDS.iter().find(|(place, _)| at == *place) {
-        return (*words).to_owned();
-    }
-    let pole = at.strip_prefix("poles[").and_then(|rest| rest.split_once("]."));
-    if let Some((index, key)) = pole
-        && let Ok(index) = index.parse::<u32>()
-    {
-        return format!("Rod {}, {}", index + 1, key.replace("_mm", ", mm").replace('_', " "));
-    }
-    at.to_owned()
-}
-
 fn signed(db: f64) -> String {
     format!("{db:+.1}").replace('-', "−")
 }
@@ -194,17 +154,5 @@ fn in_aim(value: f64, aim: Option<[f64; 2]>) -> &'static str {
         None => "",
         Some([from, to]) if (from..=to).contains(&value) => "in",
         Some(_) => "out",
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn places_are_said_as_the_sheet_says_them() {
-        assert_eq!(place_in_words("coils[0].wind.turns"), "Turns");
-        assert_eq!(place_in_words("poles[2].length_mm"), "Rod 3, length, mm");
-        assert_eq!(place_in_words("bars[0].charge"), "bars[0].charge");
     }
 }

@@ -1,0 +1,99 @@
+//! The coil as it was laid: every turn in the section, coloured by when it came; and the guide that laid it.
+
+use super::Svg;
+use coil::quantity::fixed;
+use coil::wind::{GuidePlan, Section};
+use std::fmt::Write as _;
+
+/// Steps of colour from the first turns to the last.
+const AGES: usize = 8;
+
+/// Draws one side of the winding, core at the left, millimetre for millimetre, with the thickest and the
+/// thinnest place marked.
+pub fn laid(section: &Section) -> String {
+    let mut svg = Svg::default();
+    let height = section.height_m * 1e3;
+    let thick = section.thickest_m() * 1e3;
+    let mut ages = vec![String::new(); AGES];
+    let count = section.turns.len().max(1);
+    for (k, turn) in section.turns.iter().enumerate() {
+        // A stroke of no length with a round cap is a dot. Writing to a string cannot fail.
+        let _ =
+            write!(ages[k * AGES / count], "M{:.2} {:.2}h0", turn.out_m * 1e3, height - turn.height_m * 1e3);
+    }
+    let wire = section.overall_m * 1e3;
+    svg.put(format_args!(r#"<path class="core-edge" d="M0 {:.2}V{:.2}"/>"#, -0.4, height + 0.4));
+    for (age, dots) in ages.iter().enumerate() {
+        svg.put(format_args!(r#"<path class="turns age{age}" stroke-width="{wire:.3}" d="{dots}"/>"#));
+    }
+    let strip = section.strip_m() * 1e3;
+    let edge = section.profile_m.len() / 20;
+    let inner = edge..section.profile_m.len() - edge;
+    let at = |pick: fn(f64, f64) -> bool| {
+        inner.clone().reduce(|a, b| if pick(section.profile_m[b], section.profile_m[a]) { b } else { a })
+    };
+    for (found, word) in [(at(|b, a| b > a), "thickest"), (at(|b, a| b < a), "thinnest")] {
+        let Some(k) = found else { continue };
+        let (x, y) = (section.profile_m[k] * 1e3, height - strip * (k as f64 + 0.5));
+        svg.put(format_args!(
+            r#"<path class="dim" d="M{x:.2} {y:.2}h1"/><text class="dim-text" dominant-baseline="middle" x="{:.2}" y="{y:.2}">{word} {}</text>"#,
+            x + 1.2,
+            fixed(x, 2)
+        ));
+    }
+    let title = "Section of the coil as laid, core at the left, first turns dark and last turns light";
+    svg.framed([-0.6, -0.6, thick + 6.0, height + 1.2], "laid", title)
+}
+
+/// Draws where the guide asks the turns to lie, over the turns: the first passes in full, then all of them thinned out.
+pub fn guide(plan: &GuidePlan) -> String {
+    const WIDTH: f64 = 120.0;
+    const HEIGHT: f64 = 40.0;
+    const SHOWN: usize = 400;
+    let path = plan.path();
+    let mut svg = Svg::default();
+    let first = path.len().min(SHOWN);
+    let mut line = String::new();
+    for (k, z) in path[..first].iter().enumerate() {
+        let x = 14.0 + (WIDTH - 16.0) * k as f64 / (first.max(2) - 1) as f64;
+        let y = 2.0 + (HEIGHT - 8.0) * (1.0 - z / plan.height_m);
+        let _ = write!(line, "{}{x:.2} {y:.2}", if k == 0 { "M" } else { "L" });
+    }
+    svg.put(format_args!(
+        r#"<path class="grid" d="M14 2V{0:.2}M14 {0:.2}H{1:.2}M14 2H{1:.2}"/>"#,
+        HEIGHT - 6.0,
+        WIDTH - 2.0
+    ));
+    svg.put(format_args!(r#"<path class="guide" d="{line}"/>"#));
+    for (y, text) in [(3.0, "top"), (HEIGHT - 6.0, "bottom")] {
+        svg.put(format_args!(r#"<text class="axis" text-anchor="end" dominant-baseline="middle" x="13" y="{y:.2}">{text}</text>"#));
+    }
+    svg.put(format_args!(r#"<text class="axis" x="14" y="{:.2}">turn 1</text>"#, HEIGHT - 1.5));
+    svg.put(format_args!(
+        r#"<text class="axis" text-anchor="end" x="{:.2}" y="{:.2}">turn {first}</text>"#,
+        WIDTH - 2.0,
+        HEIGHT - 1.5
+    ));
+    svg.framed(
+        [0.0, 0.0, WIDTH, HEIGHT],
+        "guide-path",
+        "Where the guide asks the first turns to lie, between the flanges",
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::tall_single;
+    use coil::predict::laid as laid_coil;
+
+    #[test]
+    fn every_turn_is_a_dot_in_its_age() {
+        let (plan, section) = laid_coil(&tall_single("Sedge", 6, 10.4), 0).unwrap();
+        let svg = laid(&section);
+        assert_eq!(svg.matches("h0").count(), section.turns.len());
+        assert_eq!(svg.matches(r#"class="turns"#).count(), AGES);
+        assert!(svg.contains("thickest") && svg.contains("thinnest"));
+        assert!(guide(&plan).contains("turn 400"));
+    }
+}

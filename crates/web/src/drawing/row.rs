@@ -1,0 +1,89 @@
+//! The field along the row of strings, and each string's share of the output.
+
+use super::Svg;
+use coil::predict::StringPrediction;
+use coil::quantity::fixed;
+use std::fmt::Write as _;
+
+const WIDTH: f64 = 120.0;
+const HEIGHT: f64 = 46.0;
+
+/// Draws the upright flux density along x at the strings' height: (x in mm, mT) pairs in rising order.
+pub fn row(points: &[(f64, f64)], strings_x_mm: &[f64]) -> String {
+    let mut svg = Svg::default();
+    let (Some(first), Some(last)) = (points.first(), points.last()) else { return String::new() };
+    let low = points.iter().map(|p| p.1).fold(0.0, f64::min);
+    let high = points.iter().map(|p| p.1).fold(0.0, f64::max);
+    let span = (high - low).max(1.0);
+    let x = |mm: f64| 12.0 + (WIDTH - 14.0) * (mm - first.0) / (last.0 - first.0).max(1e-9);
+    let y = |mt: f64| 3.0 + (HEIGHT - 11.0) * (high - mt) / span;
+    for mt in [low, 0.0, high] {
+        svg.put(format_args!(r#"<path class="grid" d="M12 {:.2}H{:.2}"/>"#, y(mt), WIDTH - 2.0));
+    }
+    for mt in if low < 0.0 && high > 0.0 { vec![low, 0.0, high] } else { vec![low, high] } {
+        svg.put(format_args!(
+            r#"<text class="axis" text-anchor="end" dominant-baseline="middle" x="11" y="{:.2}">{}</text>"#,
+            y(mt),
+            fixed(mt, 1).replace('-', "−")
+        ));
+    }
+    for (k, mm) in strings_x_mm.iter().enumerate() {
+        svg.put(format_args!(r#"<path class="string" d="M{0:.2} 3V{1:.2}"/>"#, x(*mm), HEIGHT - 8.0));
+        svg.put(format_args!(
+            r#"<text class="axis" text-anchor="middle" x="{:.2}" y="{:.2}">{}</text>"#,
+            x(*mm),
+            HEIGHT - 4.0,
+            k + 1
+        ));
+    }
+    let mut line = String::new();
+    for (k, (mm, mt)) in points.iter().enumerate() {
+        let _ = write!(line, "{}{:.2} {:.2}", if k == 0 { "M" } else { "L" }, x(*mm), y(*mt));
+    }
+    svg.put(format_args!(r#"<path class="curve loaded" d="{line}"/>"#));
+    svg.put(format_args!(
+        r#"<text class="axis" x="12" y="{:.2}">mT upright, at the strings; south up is negative</text>"#,
+        HEIGHT - 0.6
+    ));
+    svg.framed([0.0, 0.0, WIDTH, HEIGHT], "row", "Flux density along the row of strings, in millitesla")
+}
+
+/// Bars of the strings' outputs in dB against the loudest; `from_last` begins with the highest number, as a
+/// right-handed row does from the left.
+pub fn balance(strings: &[StringPrediction], from_last: bool) -> String {
+    let mut svg = Svg::default();
+    let loudest = strings.iter().map(|s| s.balance_db).fold(f64::NEG_INFINITY, f64::max);
+    let step = (WIDTH - 14.0) / strings.len().max(1) as f64;
+    for k in 0..strings.len() {
+        let string = &strings[if from_last { strings.len() - 1 - k } else { k }];
+        let down = string.balance_db - loudest;
+        let height = 24.0 * (1.0 + down / 12.0).clamp(0.02, 1.0);
+        let x = 12.0 + step * k as f64;
+        svg.put(format_args!(
+            r#"<rect class="bar-of" x="{:.2}" y="{:.2}" width="{:.2}" height="{height:.2}"/>"#,
+            x + 0.2 * step,
+            30.0 - height,
+            0.6 * step
+        ));
+        svg.put(format_args!(
+            r#"<text class="axis" text-anchor="middle" x="{0:.2}" y="{1:.2}">{2}</text><text class="axis" text-anchor="middle" x="{0:.2}" y="34">{3}</text>"#,
+            x + 0.5 * step,
+            29.0 - height,
+            format!("{down:.1}").replace('-', "−"),
+            string.string
+        ));
+    }
+    svg.framed([0.0, 0.0, WIDTH, 36.0], "balance", "Output of every string against the loudest, in decibels")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_highest_field_is_at_the_top() {
+        let svg = row(&[(-10.0, 0.0), (0.0, 50.0), (10.0, 0.0)], &[0.0]);
+        assert!(svg.contains("L65.00 3.00"), "{svg}");
+        assert!(row(&[], &[]).is_empty());
+    }
+}

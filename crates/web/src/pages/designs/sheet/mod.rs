@@ -1,0 +1,545 @@
+//! The build sheet of any format: every field a place in the document, read from what a maker types and written back.
+
+mod spec;
+
+use crate::filled::{Errors, Filled};
+use crate::layout::Field;
+use coil::design::{Design, OneString, follow_row, read_value};
+use coil::quantity::fixed;
+use coil::wire::Gauge;
+use serde::Serialize;
+use serde_json::Value;
+use spec::{Entry, Group, Spec};
+use std::collections::BTreeMap;
+
+/// A group of fields as the template shows it.
+pub struct Section {
+    /// Its heading.
+    pub title: String,
+    /// Its fields.
+    pub fields: Vec<Field>,
+    /// Heads and rows of fields side by side.
+    pub heads: Vec<&'static str>,
+    /// Rows: label and fields.
+    pub rows: Vec<(String, Vec<Field>)>,
+    /// Buttons: step and label.
+    pub tools: Vec<(String, &'static str)>,
+    /// Can be folded away.
+    pub folded: bool,
+    /// Begins unfolded.
+    pub open: bool,
+}
+
+/// A fitting spool on the shelf, for the sheet's choice.
+#[derive(Clone, Debug)]
+pub struct Shelf {
+    /// Number.
+    pub id: u64,
+    /// As people read it.
+    pub label: String,
+    /// What was measured on it.
+    pub measured: coil::design::Spool,
+}
+
+/// Names of fields that are no places in the document.
+const NAME: &str = "name";
+const GAP: &str = "strings.gap";
+/// The form's flag for poles set one by one.
+pub const ONE_BY_ONE: &str = "poles_each";
+
+/// The name of a value in the document's own words.
+fn word<T: Serialize>(value: T) -> String {
+    serde_json::to_value(value).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+fn document(design: &Design) -> Value {
+    // A design is plain data: it always becomes a value.
+    serde_json::to_value(design).unwrap_or_default()
+}
+
+/// `coils[0].wind.turns` as a JSON pointer.
+fn pointer(at: &str) -> String {
+    format!("/{}", at.replace('[', ".").replace(']', "").replace('.', "/"))
+}
+
+/// The places that a field stands for: all poles of a coil for `poles{A}.key`.
+fn places(at: &str, design: &Design) -> Vec<String> {
+    let group = at.strip_prefix("poles{").and_then(|rest| rest.split_once("}."));
+    match group {
+        None => vec![at.to_owned()],
+        Some((coil, key)) => (0..design.poles.len())
+            .filter(|&k| design.poles[k].coil == coil)
+            .map(|k| format!("poles[{k}].{key}"))
+            .collect(),
+    }
+}
+
+fn all_specs(groups: &[Group]) -> impl Iterator<Item = &Spec> {
+    groups.iter().flat_map(|g| {
+        let rows = g.table.iter().flat_map(|(_, rows)| rows.iter().flat_map(|(_, cells)| cells));
+        g.fields.iter().chain(rows)
+    })
+}
+
+/// A field's value as it is shown.
+fn shown(spec: &Spec, design: &Design, value: &Value) -> String {
+    if spec.at == GAP {
+        return fixed(design.strings.core_and_gap_mm(1).1, 4);
+    }
+    if spec.at.ends_with(".spool") {
+        return if value.pointer(&pointer(&spec.at)).is_some_and(|v| !v.is_null()) { "keep" } else { "" }
+            .into();
+    }
+    if let Some(coil) = spec.at.strip_prefix("wiring.sense.") {
+        return design.wiring.sense.get(coil).map_or_else(String::new, word);
+    }
+    let at = places(&spec.at, design).into_iter().next().unwrap_or_default();
+    match (value.pointer(&pointer(&at)), &spec.entry) {
+        (Some(Value::Number(n)), Entry::Number(number)) => number.shown(n.as_f64().unwrap_or_default()),
+        (Some(Value::Object(_)), Entry::Choice(_)) => "keep".into(),
+        (Some(Value::String(text)), _) => text.clone(),
+        _ => String::new(),
+    }
+}
+
+/// The sheet's fields, filled from a design.
+#[must_use]
+pub fn filled_from(design: &Design) -> Filled {
+    let value = document(design);
+    let groups = spec::groups(design, &[], false);
+    let mut sheet: BTreeMap<String, String> =
+        all_specs(&groups).map(|s| (s.at.clone(), shown(s, design, &value))).collect();
+    sheet.insert(NAME.into(), design.name.clone());
+    sheet.insert("document".into(), value.to_string());
+    Filled(sheet)
+}
+
+/// The design that a form's fields stand on.
+#[must_use]
+pub fn base_of(filled: &Filled) -> Option<Design> {
+    serde_json::from_str(filled.get("document")).ok()
+}
+
+/// Whether poles are set one by one.
+fn one_by_one(filled: &Filled) -> bool {
+    filled.get(ONE_BY_ONE) == "yes"
+}
+
+/// What the sheet says, and how typed values were understood.
+pub struct Read {
+    /// The design.
+    pub design: Design,
+    /// What each typed value was understood as.
+    pub meant: BTreeMap<String, String>,
+}
+
+/// Reads the sheet into a design: what was typed, over `base`. A field that is not sent keeps what the base has.
+///
+/// # Errors
+/// Messages by field, all at once.
+pub fn read(filled: &Filled, base: &Design, shelf: &[Shelf]) -> Result<Read, Errors> {
+    let mut reader =
+        Reader { errors: Errors::new(), meant: BTreeMap::new(), value: document(base), base, shelf };
+    let name = filled.get(NAME);
+    if name.is_empty() || name.chars().count() > 120 {
+        reader.errors.insert(NAME.into(), "Give it a name of up to 120 letters.".into());
+    }
+    reader.put(NAME, Value::String(name.to_owned()));
+    let groups = spec::groups(base, shelf, one_by_one(filled));
+    let mut gap = None;
+    for spec in all_specs(&groups) {
+        let Some(typed) = filled.0.get(&spec.at).map(|t| t.trim()) else { continue };
+        if spec.at == GAP {
+            gap = reader.number(spec, typed);
+        } else if spec.at.starts_with("aims.") {
+            // Ends of a range are put together below.
+        } else {
+            reader.field(spec, typed);
+        }
+    }
+    for pair in aims(&groups) {
+        reader.aim(pair, filled);
+    }
+    let Reader { mut errors, meant, value, .. } = reader;
+    if !errors.is_empty() {
+        return Err(errors);
+    }
+    let mut design: Design = match serde_json::from_value(value) {
+        Ok(design) => design,
+        Err(error) => return Err(Errors::from([(NAME.into(), error.to_string())])),
+    };
+    follow_row(base, &mut design);
+    if let Some(gap) = gap {
+        set_gap(&mut design, gap);
+    }
+    // The engine has the last word.
+    let problems = match read_value(document(&design)) {
+        Ok(_) => Vec::new(),
+        Err(problems) => problems,
+    };
+    for problem in problems {
+        let text = format!("{}: {}.", capital(&problem.text).trim_end_matches('.'), problem.try_);
+        errors.entry(field_of(&problem.at, base, &groups)).or_insert(text);
+    }
+    if errors.is_empty() { Ok(Read { design, meant }) } else { Err(errors) }
+}
+
+/// A gap other than the usual one needs the strings by name.
+fn set_gap(design: &mut Design, gap: f64) {
+    let strings = &mut design.strings;
+    if strings.each.is_empty() && (gap - strings.core_and_gap_mm(1).1).abs() > 1e-9 {
+        strings.each = (1..=strings.count)
+            .map(|n| OneString {
+                note: String::new(),
+                diameter_mm: strings.core_and_gap_mm(n).0,
+                core_mm: None,
+                gap_mm: gap,
+            })
+            .collect();
+    }
+}
+
+/// The pairs of ends of the aims.
+fn aims(groups: &[Group]) -> Vec<(&Spec, &Spec)> {
+    let ends: Vec<&Spec> = all_specs(groups).filter(|s| s.at.starts_with("aims.")).collect();
+    ends.chunks_exact(2).map(|pair| (pair[0], pair[1])).collect()
+}
+
+/// The field nearest to a place in the document.
+fn field_of(at: &str, base: &Design, groups: &[Group]) -> String {
+    let covers = |spec: &&Spec| spec.at == at || places(&spec.at, base).iter().any(|p| p == at);
+    if let Some(spec) = all_specs(groups).find(covers) {
+        return spec.at.clone();
+    }
+    // What has no field of its own is said at the one that shares the most of its place.
+    let shared = |spec: &Spec| spec.at.bytes().zip(at.bytes()).take_while(|(a, b)| a == b).count();
+    all_specs(groups)
+        .max_by_key(|s| shared(s))
+        .filter(|s| shared(s) >= 5)
+        .map_or_else(|| NAME.to_owned(), |s| s.at.clone())
+}
+
+/// Reads fields into a document and gathers what is wrong with them.
+struct Reader<'a> {
+    errors: Errors,
+    meant: BTreeMap<String, String>,
+    value: Value,
+    base: &'a Design,
+    shelf: &'a [Shelf],
+}
+
+impl Reader<'_> {
+    fn fail(&mut self, spec: &Spec, message: impl Into<String>) {
+        self.errors.entry(spec.at.clone()).or_insert(message.into());
+    }
+
+    /// Puts a value at a place; nothing takes it out.
+    fn put(&mut self, at: &str, new: Value) {
+        let (parent, key) = at.rsplit_once('.').map_or(("", at), |(parent, key)| (parent, key));
+        let parent = if parent.is_empty() { String::new() } else { pointer(parent) };
+        if let Some((key, index)) = key.split_once('[') {
+            let place = format!("{parent}/{key}/{}", index.trim_end_matches(']'));
+            if let Some(old) = self.value.pointer_mut(&place) {
+                *old = new;
+            }
+            return;
+        }
+        if let Some(Value::Object(object)) = self.value.pointer_mut(&parent) {
+            if new.is_null() {
+                object.remove(key);
+            } else {
+                object.insert(key.to_owned(), new);
+            }
+        }
+    }
+
+    fn put_all(&mut self, spec: &Spec, new: &Value) {
+        for at in places(&spec.at, self.base) {
+            self.put(&at, new.clone());
+        }
+    }
+
+    fn field(&mut self, spec: &Spec, typed: &str) {
+        match &spec.entry {
+            Entry::Words => self.put_all(spec, &Value::String(typed.to_owned())),
+            Entry::Gauge => match typed.parse::<Gauge>() {
+                Ok(gauge) => {
+                    let bare = fixed(gauge.bare_m() * 1e3, 4);
+                    self.meant.insert(spec.at.clone(), format!("= {gauge}, {bare} mm bare"));
+                    self.put_all(spec, &Value::String(gauge.to_string()));
+                }
+                Err(error) => self.fail(spec, capital(&error.to_string())),
+            },
+            Entry::Choice(_) if spec.at.ends_with(".spool") => self.spool(spec, typed),
+            Entry::Choice(_) if typed == "keep" => {}
+            Entry::Choice(all) if all.iter().any(|c| c.value == typed) && typed.is_empty() => {
+                self.put_all(spec, &Value::Null);
+            }
+            Entry::Choice(all) if all.iter().any(|c| c.value == typed) => {
+                self.put_all(spec, &Value::String(typed.to_owned()));
+            }
+            Entry::Choice(_) => self.fail(spec, "Choose one of the list."),
+            Entry::Number(number) => {
+                if typed.is_empty() && number.optional {
+                    self.put_all(spec, &Value::Null);
+                } else if let Some(value) = self.number(spec, typed) {
+                    #[allow(
+                        clippy::cast_possible_truncation,
+                        clippy::cast_sign_loss,
+                        reason = "its range is checked"
+                    )]
+                    let value = if number.whole { Value::from(value as u64) } else { Value::from(value) };
+                    self.put_all(spec, &value);
+                }
+            }
+        }
+    }
+
+    fn spool(&mut self, spec: &Spec, typed: &str) {
+        match typed {
+            "keep" => {}
+            "" => self.put_all(spec, &Value::Null),
+            id => match self.shelf.iter().find(|s| s.id.to_string() == id) {
+                Some(found) => {
+                    let measured = serde_json::to_value(found.measured).unwrap_or_default();
+                    self.put_all(spec, &measured);
+                }
+                None => self.fail(spec, "That spool is no longer on the shelf."),
+            },
+        }
+    }
+
+    /// A number in the document's unit, or the complaint at its field. What shows as it was is as it was: a field that
+    /// nobody touched loses no digit.
+    fn number(&mut self, spec: &Spec, typed: &str) -> Option<f64> {
+        let Entry::Number(number) = &spec.entry else { return None };
+        let at = places(&spec.at, self.base).into_iter().next().unwrap_or_default();
+        if let Some(old) = self.value.pointer(&pointer(&at)).and_then(Value::as_f64)
+            && number.shown(old) == typed
+        {
+            return Some(old);
+        }
+        let (low, high) = number.range;
+        match (number.read)(typed) {
+            Ok(value) if value >= low && value <= high => {
+                if typed.contains(|c: char| c.is_alphabetic() || "\"/,°%".contains(c)) {
+                    let meant = format!("= {} {}", fixed(value, 4), number.unit);
+                    self.meant.insert(spec.at.clone(), meant.trim_end().to_owned());
+                }
+                Some(value * number.per)
+            }
+            Ok(value) => {
+                let unit = if number.unit.is_empty() { String::new() } else { format!(" {}", number.unit) };
+                let (value, low, high) = (fixed(value, 4), fixed(low, 3), fixed(high, 3));
+                self.fail(spec, format!("{value}{unit} is out of range: between {low} and {high}{unit}."));
+                None
+            }
+            Err(error) => {
+                self.fail(spec, capital(&error));
+                None
+            }
+        }
+    }
+
+    fn aim(&mut self, (from, to): (&Spec, &Spec), filled: &Filled) {
+        if !filled.0.contains_key(&from.at) {
+            return;
+        }
+        let mut end = |spec: &Spec| match filled.get(&spec.at) {
+            "" => None,
+            typed => Some(self.number(spec, typed)),
+        };
+        let ends = (end(from), end(to));
+        let key = from.at.trim_end_matches("[0]");
+        match ends {
+            (Some(Some(a)), Some(Some(b))) if a <= b => self.put(key, Value::from(vec![a, b])),
+            (Some(Some(_)), Some(Some(_))) => self.fail(to, "The aim ends below where it begins."),
+            (Some(_), None) => self.fail(to, "Say up to where, or leave both empty."),
+            (None, Some(_)) => self.fail(from, "Say from where, or leave both empty."),
+            (None, None) => self.put(key, Value::Null),
+            _ => {}
+        }
+    }
+}
+
+fn capital(text: &str) -> String {
+    let mut letters = text.chars();
+    letters
+        .next()
+        .map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect::<String>() + ".")
+}
+
+/// The sheet's sections with what was typed and what is wrong with it; what was not typed as the design has it.
+#[must_use]
+pub fn sections(design: &Design, filled: &Filled, errors: &Errors, shelf: &[Shelf]) -> Vec<Section> {
+    let value = document(design);
+    let field = |spec: Spec| {
+        let now = filled.0.get(&spec.at).cloned().unwrap_or_else(|| shown(&spec, design, &value));
+        let mut field = Field::typed(&spec.at, &spec.label, spec.hint);
+        match spec.entry {
+            Entry::Number(number) => number.unit.clone_into(&mut field.unit),
+            Entry::Choice(choices) => field.options = choices,
+            Entry::Gauge | Entry::Words => {}
+        }
+        field.with(&now, errors)
+    };
+    spec::groups(design, shelf, one_by_one(filled))
+        .into_iter()
+        .map(|group| {
+            let (heads, rows) = group.table.unwrap_or_default();
+            let fields: Vec<Field> = group.fields.into_iter().map(field).collect();
+            let aims = fields.iter().any(|f| f.name.starts_with("aims.") && !f.value.is_empty());
+            Section {
+                title: group.title,
+                folded: group.folded,
+                open: aims || fields.iter().any(|f| !f.error.is_empty()),
+                fields,
+                heads,
+                rows: rows
+                    .into_iter()
+                    .map(|(l, cells)| (l, cells.into_iter().map(field).collect()))
+                    .collect(),
+                tools: group.tools.into_iter().map(|t| (t.step, t.label)).collect(),
+            }
+        })
+        .collect()
+}
+
+/// The names of all fields of a design's sheet: two designs with the same names need no new sheet.
+#[must_use]
+pub fn names(design: &Design, filled: &Filled) -> Vec<String> {
+    all_specs(&spec::groups(design, &[], one_by_one(filled))).map(|s| s.at.clone()).collect()
+}
+
+/// A place in the document as the sheet calls it.
+#[must_use]
+pub fn place_in_words(at: &str, design: &Design) -> String {
+    if at == NAME {
+        return "Name".into();
+    }
+    for group in spec::groups(design, &[], true) {
+        let (_, rows) = group.table.unwrap_or_default();
+        let found = group.fields.into_iter().find(|s| s.at == at).map(|s| s.label);
+        if let Some(label) = found {
+            let plain =
+                group.title == "Aim" || group.title.starts_with("Wire") || group.title.starts_with("Former");
+            return if plain || group.title.starts_with("Strings") {
+                label
+            } else {
+                format!("{}: {label}", group.title)
+            };
+        }
+        for (row, cells) in rows {
+            if let Some(cell) = cells.into_iter().find(|s| s.at == at) {
+                return format!("{} {row}, {}", group.title.trim_end_matches('s'), cell.label);
+            }
+        }
+    }
+    at.to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::{Kind, starting_point, tall_single};
+    use rstest::rstest;
+
+    fn with(kind: Kind, changes: &[(&str, &str)]) -> (Filled, Design) {
+        let base = starting_point(kind, "Sedge", 6, 10.4);
+        let mut sheet = filled_from(&base);
+        for (name, value) in changes {
+            sheet.0.insert((*name).into(), (*value).into());
+        }
+        (sheet, base)
+    }
+
+    /// Every format comes back from its own sheet as it was, digit by digit.
+    #[test]
+    fn an_untouched_sheet_is_the_design() {
+        for kind in Kind::ALL {
+            let (sheet, base) = with(kind, &[]);
+            let read = read(&sheet, &base, &[]).map_err(|e| format!("{kind:?} {e:?}")).unwrap();
+            assert_eq!(coil::design::differences(&base, &read.design), [], "{kind:?}");
+        }
+    }
+
+    #[test]
+    fn values_are_read_as_they_are_spoken() {
+        let (sheet, base) = with(
+            Kind::TallSingle,
+            &[
+                ("poles[0].length_mm", "0.671in"),
+                ("coils[0].wind.turns", "7,800"),
+                ("coils[0].wire.gauge", "43"),
+                ("aims.resistance_ohm[0]", "5.6k"),
+                ("aims.resistance_ohm[1]", "6k"),
+                ("room_c", "73 F"),
+                ("poles{A}.charge", "80"),
+                ("load.volume_kohm", "500"),
+                ("load.tone_nf", "0.047 µF"),
+            ],
+        );
+        let found = read(&sheet, &base, &[]).map_err(|e| format!("{e:?}")).unwrap();
+        let design = found.design;
+        assert!((design.poles[0].length_mm - 17.0434).abs() < 1e-6);
+        assert_eq!(design.coils[0].wind.turns, 7800);
+        assert_eq!(design.coils[0].wire.gauge.to_string(), "43 AWG");
+        assert_eq!(design.aims.resistance_ohm, Some([5600.0, 6000.0]));
+        assert!((design.room_c - 22.777).abs() < 1e-2);
+        assert!(design.poles.iter().all(|p| (p.charge - 0.8).abs() < 1e-12));
+        assert!((design.load.volume_kohm - 500.0).abs() < 1e-9 && (design.load.tone_nf - 47.0).abs() < 1e-9);
+        assert_eq!(found.meant["poles[0].length_mm"], "= 17.0434 mm");
+    }
+
+    #[rstest]
+    #[case("coils[0].wind.turns", "many")]
+    #[case("coils[0].wind.turns", "3")]
+    #[case("coils[0].former.height_mm", "0")]
+    #[case("coils[0].wire.gauge", "12")]
+    #[case("strings.pitch_mm", "3")]
+    #[case("name", "")]
+    #[case("poles{A}.material", "cheese")]
+    #[case("aims.inductance_h[0]", "2")]
+    #[case("poles[5].length_mm", "17 furlongs")]
+    #[case("coils[0].wire.spool", "99")]
+    fn what_cannot_be_is_said_at_its_field(#[case] field: &str, #[case] typed: &str) {
+        let (sheet, base) = with(Kind::TallSingle, &[(field, typed)]);
+        let errors = read(&sheet, &base, &[]).map(|_| ()).unwrap_err();
+        assert_eq!(errors.len(), 1, "{errors:?}");
+        assert!(
+            errors.keys().all(|name| name == field || name.starts_with("aims.inductance_h")),
+            "{errors:?}"
+        );
+    }
+
+    /// What only the engine sees is said at the field that it is about.
+    #[test]
+    fn contradictions_are_said_at_a_field_near_them() {
+        let (sheet, base) = with(
+            Kind::TallSingle,
+            &[("coils[0].former.core.width_mm", "0.6"), ("coils[0].wind.margin_mm", "9")],
+        );
+        let errors = read(&sheet, &base, &[]).map(|_| ()).unwrap_err();
+        assert!(errors.keys().all(|k| k.starts_with("coils[0]")), "{errors:?}");
+    }
+
+    #[test]
+    fn fewer_strings_shorten_the_row_and_left_hands_mirror_it() {
+        let (sheet, base) = with(Kind::TallSingle, &[("strings.count", "4"), ("strings.handed", "left")]);
+        let found = read(&sheet, &base, &[]).map_err(|e| format!("{e:?}")).unwrap().design;
+        assert_eq!(found.poles.len(), 4);
+        assert!((found.poles[0].x_mm + 15.6).abs() < 1e-9);
+        assert!((found.coils[0].former.core.size_mm().0 - (31.2 + 4.75)).abs() < 1e-9);
+        assert_ne!(names(&found, &Filled::default()), names(&base, &Filled::default()));
+    }
+
+    #[test]
+    fn places_are_said_as_the_sheet_says_them() {
+        let design = tall_single("Sedge", 6, 10.4);
+        assert_eq!(place_in_words("coils[0].wind.turns", &design), "Turns");
+        assert_eq!(place_in_words("poles[2].length_mm", &design), "Pole A 3, length");
+        assert_eq!(place_in_words("bars[0].charge", &design), "bars[0].charge");
+        let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+        assert_eq!(place_in_words("coils[1].wind.turns", &twin), "Coil B, wire and wind: Turns");
+    }
+}
