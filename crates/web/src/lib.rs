@@ -7,6 +7,7 @@ mod fault;
 mod filled;
 mod layout;
 mod pages;
+mod plot;
 mod present;
 mod session;
 mod visitor;

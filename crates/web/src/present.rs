@@ -28,6 +28,11 @@ pub const METRE: Scale = Scale { unit: "m", factor: 1.0, digits: 3 };
 /// Millitesla.
 pub const MILLITESLA: Scale = Scale { unit: "mT", factor: 1e3, digits: 3 };
 
+/// Decibels.
+pub const DECIBEL: Scale = Scale { unit: "dB", factor: 1.0, digits: 2 };
+/// Millivolts, of values in millivolts.
+pub const MILLIVOLT: Scale = Scale { unit: "mV", factor: 1.0, digits: 3 };
+
 /// A number as templates hand it over: by value or by reference, whole or not.
 pub trait Number {
     /// The value.
@@ -56,6 +61,11 @@ impl Scale {
     /// The same with one figure more, for measured values.
     pub fn finer(self) -> Self {
         Self { digits: self.digits + 1, ..self }
+    }
+
+    /// The value in this unit.
+    pub fn scaled(self, si: f64) -> f64 {
+        si * self.factor
     }
 
     /// A bare number in this unit.

@@ -182,7 +182,9 @@ document.addEventListener("alpine:init", () => {
       }
       this.status = "Draft kept";
       strip.innerHTML = found.strip;
-      document.getElementById("drawings").innerHTML = found.drawings;
+      const drawings = document.getElementById("drawings");
+      drawings.innerHTML = found.drawings;
+      window.filamentum.plots(drawings);
       document.getElementById("notices").innerHTML = found.notices;
     },
     // Other parts, other fields: the sheet is shown anew, and what was typed in it so far is one step of undo.

@@ -2,7 +2,6 @@
 
 mod band;
 mod laid;
-mod response;
 mod row;
 mod section;
 mod top;
@@ -10,7 +9,6 @@ mod wiring;
 
 pub use band::band;
 pub use laid::{guide, laid};
-pub use response::response;
 pub use row::{balance, row};
 pub use section::section;
 pub use top::top;

@@ -1,6 +1,7 @@
 //! The pages, one folder each.
 
 pub mod bench;
+pub mod compare;
 pub mod designs;
 pub mod logbook;
 pub mod runs;
@@ -16,6 +17,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
     config
         .configure(sign_in::routes)
         .configure(designs::routes)
+        .configure(compare::routes)
         .configure(runs::routes)
         .configure(logbook::routes)
         .configure(stores::routes)

@@ -16,8 +16,10 @@ use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::{Design, Kind, Step, starting_point, tall_single};
 use coil::predict::Prediction;
-use outlook::{Outlook, View, outlook, predicted};
+pub use outlook::predicted;
+use outlook::{Outlook, View, outlook};
 use serde::{Deserialize, Serialize};
+pub use sheet::place_in_words;
 use sheet::{Section, Shelf};
 use std::collections::BTreeMap;
 use store::design::{DesignOrder, NewRevision, Revision, RevisionRow};
@@ -455,10 +457,40 @@ struct RevisionPage {
     when: String,
     when_iso: String,
     outlook: Outlook,
-    siblings: Vec<RevisionRow>,
+    tree: Vec<Branch>,
     runs: Vec<RunRow>,
     newest: bool,
     why: Vec<Why>,
+}
+
+/// A revision in the tree of its design.
+struct Branch {
+    row: RevisionRow,
+    /// How far in it stands: one more for every branch beside a first child.
+    depth: usize,
+    /// Whether it is ticked to be compared: the one shown, and the one before it.
+    ticked: bool,
+}
+
+/// All revisions, each below the one it was made from; what goes straight on stays in line, a branch stands further in.
+fn tree(mut rows: Vec<RevisionRow>, shown: &RevisionRow) -> Vec<Branch> {
+    rows.sort_by_key(|r| r.number);
+    let mut found = Vec::with_capacity(rows.len());
+    let mut waiting: Vec<(RevisionRow, usize)> = Vec::new();
+    let is_root = |r: &RevisionRow, rows: &[RevisionRow]| !rows.iter().any(|o| Some(o.id) == r.parent_id);
+    let roots: Vec<RevisionRow> = rows.iter().filter(|r| is_root(r, &rows)).cloned().collect();
+    waiting.extend(roots.into_iter().rev().map(|r| (r, 0)));
+    while let Some((row, depth)) = waiting.pop() {
+        let children: Vec<&RevisionRow> = rows.iter().filter(|r| r.parent_id == Some(row.id)).collect();
+        // The first child goes straight on and comes last, so that branches stand beside their parent.
+        if let Some((first, beside)) = children.split_first() {
+            waiting.push(((*first).clone(), depth));
+            waiting.extend(beside.iter().rev().map(|r| ((*r).clone(), depth + 1)));
+        }
+        let ticked = row.id == shown.id || shown.parent_id == Some(row.id);
+        found.push(Branch { row, depth: depth.min(5), ticked });
+    }
+    found
 }
 
 /// What a band is made of, in words.
@@ -499,7 +531,7 @@ async fn show(
         when_iso: present::iso(revision.row.created_at),
         outlook,
         newest: siblings.first().is_some_and(|s| s.id == revision.row.id),
-        siblings,
+        tree: tree(siblings, &revision.row),
         runs,
         row: revision.row,
         why,

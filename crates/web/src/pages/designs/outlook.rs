@@ -4,6 +4,7 @@ use super::sheet::place_in_words;
 use super::view::{Cell, cells};
 use crate::drawing;
 use crate::fault::Fault;
+use crate::plot::{curves, plot};
 use actix_web::web;
 use askama::Template;
 use coil::design::{Change, Design, Problem};
@@ -153,8 +154,22 @@ fn along_row(design: &Design) -> Vec<(f64, f64)> {
     xs.into_iter().zip(field.into_iter().map(|b| b[2])).collect()
 }
 
+/// The response, over that of the revision before.
+fn responses(prediction: &Prediction, before: Option<&Prediction>) -> String {
+    let mut all = Vec::from(curves("", 0, &prediction.response));
+    if let Some(before) = before {
+        all.extend(curves("before", 5, &before.response));
+    }
+    plot(&all, "Response in decibels over frequency")
+}
+
 /// The drawings of a view.
-pub fn figures(design: &Design, prediction: Option<&Prediction>, view: View) -> Vec<Figure> {
+pub fn figures(
+    design: &Design,
+    prediction: Option<&Prediction>,
+    before: Option<&Prediction>,
+    view: View,
+) -> Vec<Figure> {
     let builds: Vec<f64> =
         prediction.map(|p| p.coils.iter().map(|c| c.build_mm).collect()).unwrap_or_default();
     let plain = |caption: &str, svg: String, wide: bool| Figure {
@@ -170,10 +185,7 @@ pub fn figures(design: &Design, prediction: Option<&Prediction>, view: View) -> 
                 plain("Section through a pole", drawing::section(design, &builds), false),
             ];
             if let Some(prediction) = prediction {
-                all.push(Figure {
-                    keys: vec![("unloaded", "coil alone"), ("loaded", "with load")],
-                    ..plain("Response", drawing::response(&prediction.response), false)
-                });
+                all.push(plain("Response", responses(prediction, before), false));
             }
             all
         }
@@ -244,7 +256,7 @@ pub async fn outlook(design: &Design, parent: Option<&Design>, view: View) -> Re
         prediction.as_ref().map_or_else(Vec::new, |p| cells(design, p, before.as_ref(), &BTreeMap::new()));
     let drawn = design.clone();
     let (prediction, figures) = web::block(move || {
-        let figures = figures(&drawn, prediction.as_ref(), view);
+        let figures = figures(&drawn, prediction.as_ref(), before.as_ref(), view);
         (prediction, figures)
     })
     .await?;
@@ -285,8 +297,12 @@ mod tests {
             let design = starting_point(kind, "Sedge", 6, 10.0);
             let prediction = predict(&design).unwrap();
             for (view, name, _) in View::ALL {
-                let all = figures(&design, Some(&prediction), view);
-                assert!(!all.is_empty() && all.iter().all(|f| f.svg.starts_with("<svg")), "{kind:?} {name}");
+                let all = figures(&design, Some(&prediction), Some(&prediction), view);
+                assert!(
+                    !all.is_empty()
+                        && all.iter().all(|f| f.svg.starts_with("<svg") || f.svg.contains("data-plot")),
+                    "{kind:?} {name}"
+                );
                 assert!(
                     all.iter().all(|f| !f.svg.contains("NaN") && !f.svg.contains("inf")),
                     "{kind:?} {name}"

@@ -112,7 +112,7 @@ async fn show(app: web::Data<App>, visitor: Visitor, query: web::Query<Query>) -
 }
 
 /// Text that a spreadsheet would take for a formula gets a mark before it.
-fn safe(text: &str) -> String {
+pub fn unformulated(text: &str) -> String {
     if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{text}") } else { text.to_owned() }
 }
 
@@ -152,10 +152,10 @@ async fn export(
         out.write_record([
             run.number.to_string(),
             present::iso(run.created_at),
-            safe(&run.design),
+            unformulated(&run.design),
             format!("r{}", run.revision),
-            safe(run.spool.as_deref().unwrap_or("")),
-            safe(&run.operator),
+            unformulated(run.spool.as_deref().unwrap_or("")),
+            unformulated(&run.operator),
             run.planned_turns.to_string(),
             run.turns.map_or_else(String::new, |t| format!("{t:.0}")),
             r.0,
@@ -163,7 +163,7 @@ async fn export(
             l.0,
             l.1,
             run.level.unwrap_or_else(|| Level::Waiting.key().into()),
-            safe(run.verdict.as_deref().unwrap_or("")),
+            unformulated(run.verdict.as_deref().unwrap_or("")),
         ])
         .map_err(failed)?;
     }
@@ -178,7 +178,7 @@ async fn export(
 mod tests {
     #[test]
     fn no_cell_becomes_a_formula() {
-        assert_eq!(super::safe("=1+1"), "'=1+1");
-        assert_eq!(super::safe("Reed"), "Reed");
+        assert_eq!(super::unformulated("=1+1"), "'=1+1");
+        assert_eq!(super::unformulated("Reed"), "Reed");
     }
 }

@@ -1,0 +1,344 @@
+//! Any number of designs, revisions and wound pickups side by side: figures, curves, what differs.
+
+use crate::app::App;
+use crate::fault::Fault;
+use crate::layout::Frame;
+use crate::pages::designs::{place_in_words, predicted};
+use crate::pages::logbook::unformulated;
+use crate::plot::{Curve, curves, plot};
+use crate::present::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
+use crate::visitor::Visitor;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use askama_web::WebTemplate;
+use coil::design::{Design, differences};
+use coil::predict::{PickupPrediction, Prediction, Quantity};
+use shop::comparison::Comparison;
+use shop::reading::Kind;
+use std::collections::BTreeMap;
+use store::RevisionId;
+use store::design::{DesignOrder, RevisionRow};
+use store::run::RunFilter;
+
+/// Routes.
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.route("/compare", web::get().to(show)).route("/compare.csv", web::get().to(export));
+}
+
+/// Most pickups side by side: what a plot still tells apart.
+const MOST: usize = 24;
+
+/// A column that can be chosen.
+struct Column {
+    key: &'static str,
+    label: &'static str,
+    scale: Scale,
+    of: fn(&PickupPrediction) -> &Quantity,
+    measured: Option<Kind>,
+}
+
+static COLUMNS: [Column; 9] = [
+    Column {
+        key: "resistance",
+        label: "R at 20 °C",
+        scale: KILOOHM,
+        of: |p| &p.resistance_20c_ohm,
+        measured: Some(Kind::Resistance),
+    },
+    Column {
+        key: "inductance",
+        label: "Inductance",
+        scale: HENRY,
+        of: |p| &p.inductance_h,
+        measured: Some(Kind::Inductance),
+    },
+    Column {
+        key: "capacitance",
+        label: "Capacitance",
+        scale: PICOFARAD,
+        of: |p| &p.capacitance_f,
+        measured: None,
+    },
+    Column {
+        key: "resonance",
+        label: "Resonance alone",
+        scale: KILOHERTZ,
+        of: |p| &p.resonance_unloaded_hz,
+        measured: None,
+    },
+    Column { key: "peak", label: "Peak loaded", scale: KILOHERTZ, of: |p| &p.peak_hz, measured: None },
+    Column { key: "height", label: "Its height", scale: DECIBEL, of: |p| &p.peak_db, measured: None },
+    Column { key: "down", label: "Down 3 dB at", scale: KILOHERTZ, of: |p| &p.minus3db_hz, measured: None },
+    Column { key: "output", label: "Output", scale: MILLIVOLT, of: |p| &p.output_mv, measured: None },
+    Column {
+        key: "relative",
+        label: "To reference",
+        scale: DECIBEL,
+        of: |p| &p.relative_output_db,
+        measured: None,
+    },
+];
+/// What is shown until columns are chosen.
+const USUAL: [&str; 6] = ["resistance", "inductance", "capacitance", "peak", "height", "output"];
+
+/// What the address asks for.
+struct Asked {
+    of: Vec<u64>,
+    columns: Vec<&'static Column>,
+    search: String,
+}
+
+impl Asked {
+    fn from(query: &[(String, String)]) -> Self {
+        let all = |key: &'static str| query.iter().filter(move |(k, _)| k == key).map(|(_, v)| v.as_str());
+        let mut of: Vec<u64> = Vec::new();
+        for id in all("of").filter_map(|v| v.parse().ok()) {
+            if !of.contains(&id) && of.len() < MOST {
+                of.push(id);
+            }
+        }
+        let chosen: Vec<&str> = all("col").collect();
+        let chosen = if chosen.is_empty() { USUAL.to_vec() } else { chosen };
+        Self {
+            of,
+            columns: COLUMNS.iter().filter(|c| chosen.contains(&c.key)).collect(),
+            search: all("q").next().unwrap_or_default().to_owned(),
+        }
+    }
+}
+
+/// A pickup with what it is predicted to be and what was measured on the coils wound from it.
+struct One {
+    row: RevisionRow,
+    design: Design,
+    prediction: Option<Prediction>,
+    measured: Vec<(u32, u64, BTreeMap<Kind, f64>)>,
+}
+
+async fn gathered(app: &App, visitor: &Visitor, asked: &Asked) -> Result<Vec<One>, Fault> {
+    let mut all = Vec::with_capacity(asked.of.len());
+    for &id in &asked.of {
+        let revision = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
+        let prediction = predicted(revision.design.clone()).await?.ok();
+        let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
+        let runs = app.store.runs(visitor.workshop(), &filter).await?;
+        let measured = runs
+            .into_iter()
+            .filter(|r| r.revision_id == revision.row.id)
+            .filter_map(|r| {
+                let comparisons: Vec<Comparison> = serde_json::from_str(r.comparisons.as_deref()?).ok()?;
+                let values: BTreeMap<Kind, f64> =
+                    comparisons.iter().filter(|c| c.pole.is_none()).map(|c| (c.kind, c.measured)).collect();
+                Some((r.number, r.id.0, values))
+            })
+            .collect();
+        all.push(One { row: revision.row, design: revision.design, prediction, measured });
+    }
+    Ok(all)
+}
+
+/// A row of the table.
+struct Line {
+    name: String,
+    link: String,
+    tone: usize,
+    measured: bool,
+    /// Number and band by column.
+    cells: Vec<(String, String)>,
+}
+
+fn lines(all: &[One], columns: &[&Column]) -> Vec<Line> {
+    let mut lines = Vec::new();
+    for (tone, one) in all.iter().enumerate() {
+        let cell = |c: &&Column| match &one.prediction {
+            Some(p) => {
+                let q = (c.of)(&p.pickup);
+                (c.scale.text(q.nominal), c.scale.band(q))
+            }
+            None => ("–".to_owned(), String::new()),
+        };
+        lines.push(Line {
+            name: format!("{} r{}", one.row.name, one.row.number),
+            link: format!("/revisions/{}", one.row.id),
+            tone: tone % 6,
+            measured: false,
+            cells: columns.iter().map(cell).collect(),
+        });
+        for (number, id, values) in &one.measured {
+            let cell = |c: &&Column| {
+                let value = c.measured.and_then(|kind| values.get(&kind));
+                (value.map_or_else(String::new, |v| c.scale.text(*v)), String::new())
+            };
+            lines.push(Line {
+                name: format!("Run {number}"),
+                link: format!("/runs/{id}"),
+                tone: tone % 6,
+                measured: true,
+                cells: columns.iter().map(cell).collect(),
+            });
+        }
+    }
+    lines
+}
+
+/// A place that differs, with its value in every design.
+struct Differs {
+    what: String,
+    values: Vec<String>,
+}
+
+/// Every place in which any design differs from the first.
+fn differing(all: &[One]) -> Vec<Differs> {
+    let Some((first, rest)) = all.split_first() else { return Vec::new() };
+    let by_place: Vec<BTreeMap<String, (Option<String>, Option<String>)>> = rest
+        .iter()
+        .map(|one| {
+            differences(&first.design, &one.design).into_iter().map(|c| (c.at, (c.before, c.after))).collect()
+        })
+        .collect();
+    let mut places: Vec<&String> =
+        by_place.iter().flat_map(BTreeMap::keys).filter(|at| *at != "name").collect();
+    places.sort();
+    places.dedup();
+    let said = |v: Option<&String>| v.map_or_else(|| "–".to_owned(), |v| v.trim_matches('"').to_owned());
+    places
+        .into_iter()
+        .map(|at| {
+            let base = by_place.iter().find_map(|d| d.get(at)).and_then(|(before, _)| before.as_ref());
+            let mut values = vec![said(base)];
+            values.extend(
+                by_place
+                    .iter()
+                    .map(|d| d.get(at).map_or_else(|| said(base), |(_, after)| said(after.as_ref()))),
+            );
+            let of = all.iter().find(|o| place_in_words(at, &o.design) != *at).unwrap_or(first);
+            Differs { what: place_in_words(at, &of.design), values }
+        })
+        .collect()
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "compare/compare.html")]
+struct ComparePage {
+    frame: Frame,
+    names: Vec<String>,
+    heads: Vec<&'static str>,
+    lines: Vec<Line>,
+    plot: String,
+    differs: Vec<Differs>,
+    columns: Vec<(&'static str, &'static str, bool)>,
+    choices: Vec<(RevisionRow, bool)>,
+    kept: Vec<u64>,
+    csv: String,
+}
+
+async fn show(
+    app: web::Data<App>,
+    visitor: Visitor,
+    query: web::Query<Vec<(String, String)>>,
+) -> Result<ComparePage, Fault> {
+    let asked = Asked::from(&query);
+    let all = gathered(&app, &visitor, &asked).await?;
+    let rows = app.store.designs(visitor.workshop(), &asked.search, DesignOrder::Name).await?;
+    let drawn: Vec<Curve> = all
+        .iter()
+        .enumerate()
+        .filter_map(|(tone, one)| Some((tone, one, one.prediction.as_ref()?)))
+        .flat_map(|(tone, one, p)| {
+            curves(&format!("{} r{}", one.row.name, one.row.number), tone, &p.response)
+        })
+        .collect();
+    let shown: Vec<u64> = rows.iter().map(|r| r.id.0).collect();
+    let choices = rows.into_iter().map(|r| (asked.of.contains(&r.id.0), r)).map(|(on, r)| (r, on)).collect();
+    let pairs = asked
+        .of
+        .iter()
+        .map(|id| format!("of={id}"))
+        .chain(asked.columns.iter().map(|c| format!("col={}", c.key)));
+    Ok(ComparePage {
+        frame: Frame::new(&visitor, "designs", "Compare"),
+        names: all.iter().map(|o| format!("{} r{}", o.row.name, o.row.number)).collect(),
+        heads: asked.columns.iter().map(|c| c.label).collect(),
+        lines: lines(&all, &asked.columns),
+        plot: if drawn.is_empty() {
+            String::new()
+        } else {
+            plot(&drawn, "Responses of all pickups compared, in decibels over frequency")
+        },
+        differs: differing(&all),
+        columns: COLUMNS
+            .iter()
+            .map(|c| (c.key, c.label, asked.columns.iter().any(|a| a.key == c.key)))
+            .collect(),
+        choices,
+        // Older revisions are in no list, and stay.
+        kept: asked.of.iter().copied().filter(|id| !shown.contains(id)).collect(),
+        csv: format!("/compare.csv?{}", pairs.collect::<Vec<_>>().join("&")),
+    })
+}
+
+async fn export(
+    app: web::Data<App>,
+    visitor: Visitor,
+    query: web::Query<Vec<(String, String)>>,
+) -> Result<HttpResponse, Fault> {
+    let asked = Asked::from(&query);
+    let all = gathered(&app, &visitor, &asked).await?;
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    let failed = |e: csv::Error| Fault::Internal(e.to_string());
+    let mut head = vec!["pickup".to_owned(), "what".to_owned()];
+    for c in &asked.columns {
+        head.extend([
+            format!("{} ({})", c.label, c.scale.unit),
+            format!("{} 5 %", c.label),
+            format!("{} 95 %", c.label),
+        ]);
+    }
+    writer.write_record(&head).map_err(failed)?;
+    for one in &all {
+        let name = unformulated(&format!("{} r{}", one.row.name, one.row.number));
+        let mut cells = vec![name.clone(), "predicted".to_owned()];
+        for c in &asked.columns {
+            let q = one.prediction.as_ref().map(|p| (c.of)(&p.pickup));
+            let number = |v: Option<f64>| v.map_or_else(String::new, |v| format!("{:.6}", c.scale.scaled(v)));
+            cells.extend([number(q.map(|q| q.nominal)), number(q.map(|q| q.p05)), number(q.map(|q| q.p95))]);
+        }
+        writer.write_record(&cells).map_err(failed)?;
+        for (number, _, values) in &one.measured {
+            let mut cells = vec![name.clone(), format!("run {number}, measured")];
+            for c in &asked.columns {
+                let value = c.measured.and_then(|kind| values.get(&kind));
+                cells.extend([
+                    value.map_or_else(String::new, |v| format!("{:.6}", c.scale.scaled(*v))),
+                    String::new(),
+                    String::new(),
+                ]);
+            }
+            writer.write_record(&cells).map_err(failed)?;
+        }
+    }
+    let body = writer.into_inner().map_err(|e| Fault::Internal(e.to_string()))?;
+    Ok(HttpResponse::Ok()
+        .content_type("text/csv; charset=utf-8")
+        .insert_header(("Content-Disposition", "attachment; filename=\"compare.csv\""))
+        .body(body))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_address_says_what_is_compared() {
+        let pairs = |text: &[(&str, &str)]| -> Vec<(String, String)> {
+            text.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect()
+        };
+        let asked =
+            Asked::from(&pairs(&[("of", "3"), ("of", "x"), ("of", "3"), ("of", "1"), ("col", "peak")]));
+        assert_eq!(asked.of, [3, 1]);
+        assert_eq!(asked.columns.iter().map(|c| c.key).collect::<Vec<_>>(), ["peak"]);
+        assert_eq!(Asked::from(&[]).columns.len(), USUAL.len());
+        let many: Vec<(String, String)> = (0..99).map(|i| ("of".to_owned(), i.to_string())).collect();
+        assert_eq!(Asked::from(&many).of.len(), MOST);
+    }
+}

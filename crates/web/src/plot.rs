@@ -1,0 +1,57 @@
+//! Response curves as a plot takes them.
+
+use coil::predict::Response;
+use serde::Serialize;
+
+/// How many tones the plot tells apart.
+const TONES: usize = 6;
+
+/// One line of a plot.
+#[derive(Clone, Debug, Serialize)]
+pub struct Curve {
+    name: String,
+    /// `loaded`, `alone` or `measured`.
+    kind: &'static str,
+    /// Which of the tones.
+    tone: usize,
+    hz: Vec<f64>,
+    db: Vec<f64>,
+}
+
+/// Both curves of a prediction under a name, in a tone.
+pub fn curves(name: &str, tone: usize, response: &Response) -> [Curve; 2] {
+    let rounded = |values: &[f64], by: f64| values.iter().map(|v| (v * by).round() / by).collect::<Vec<_>>();
+    [("loaded", "with load", &response.loaded_db), ("alone", "alone", &response.unloaded_db)].map(
+        |(kind, words, db)| Curve {
+            name: if name.is_empty() { words.to_owned() } else { format!("{name}, {words}") },
+            kind,
+            tone: tone % TONES,
+            hz: rounded(&response.hz, 10.0),
+            db: rounded(db, 100.0),
+        },
+    )
+}
+
+/// The plot's markup.
+pub fn plot(curves: &[Curve], label: &str) -> String {
+    let data = serde_json::to_string(curves).unwrap_or_default();
+    format!(r#"<div class="plot-box" data-plot="{}" aria-label="{}"></div>"#, escaped(&data), escaped(label))
+}
+
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('"', "&quot;").replace('<', "&lt;")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_name_is_never_markup() {
+        let response =
+            Response { hz: vec![50.0, 100.04], unloaded_db: vec![0.0, 1.234], loaded_db: vec![0.0, -1.0] };
+        let markup = plot(&curves("\"><b>", 7, &response), "All");
+        assert!(!markup.contains("<b>") && markup.contains("&quot;hz&quot;:[50.0,100.0]"), "{markup}");
+        assert!(markup.contains("&quot;tone&quot;:1") && markup.contains("1.23]"));
+    }
+}
