@@ -16,6 +16,7 @@ pub mod magnet;
 pub mod numeric;
 pub mod predict;
 pub mod quantity;
+pub mod seek;
 pub mod string;
 pub mod wind;
 pub mod wire;

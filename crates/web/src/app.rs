@@ -1,5 +1,6 @@
 //! Putting the application together.
 
+use crate::jobs::Jobs;
 use crate::session::DbSessions;
 use crate::{assets, fault, pages};
 use actix_session::SessionMiddleware;
@@ -20,6 +21,8 @@ use tracing_actix_web::TracingLogger;
 pub struct App {
     /// The database.
     pub store: Store,
+    /// Long work under way.
+    pub(crate) jobs: Jobs,
     /// Attempts to sign in, by name and by address.
     pub(crate) attempts: RateLimiter<String, DefaultKeyedStateStore<String>, DefaultClock>,
 }
@@ -28,7 +31,7 @@ impl App {
     /// An application on a store.
     pub fn new(store: Store) -> Self {
         let a_minute = NonZeroU32::new(10).unwrap_or(NonZeroU32::MIN);
-        Self { store, attempts: RateLimiter::keyed(Quota::per_minute(a_minute)) }
+        Self { store, jobs: Jobs::default(), attempts: RateLimiter::keyed(Quota::per_minute(a_minute)) }
     }
 }
 

@@ -107,7 +107,7 @@ impl FromStr for Step {
     fn from_str(text: &str) -> Result<Self, StepError> {
         let (name, index) = text.split_once(':').unwrap_or((text, "0"));
         let unknown = || StepError::Unknown(text.chars().take(40).collect());
-        let i = index.parse::<usize>().map_err(|_| unknown())?;
+        let i = index.parse::<usize>().ok().ok_or_else(unknown)?;
         Ok(match name {
             "coil.add" => Self::AddCoil,
             "coil.duplicate" => Self::DuplicateCoil(i),

@@ -53,7 +53,9 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    changed() {
+    changed(event) {
+      // What a search asks for changes no design.
+      if (event?.target.name?.startsWith("seek_")) return;
       const next = this.read();
       if (JSON.stringify(next) === JSON.stringify(this.now)) return;
       this.past.push(this.now);
@@ -79,13 +81,66 @@ document.addEventListener("alpine:init", () => {
     },
     // Buttons that change the whole design, choose drawings or save one.
     clicked(event) {
-      const button = event.target.closest("[data-step], [data-view], [data-save]");
+      const button = event.target.closest("[data-step], [data-view], [data-save], [data-goal], [data-seek], [data-document]");
       if (!button) return;
+      const { elements } = this.$root;
       if (button.dataset.step) this.ask(button.dataset.step);
+      else if (button.dataset.document) {
+        // What stands on the sheet is one step of undo; its drawings come with it.
+        elements.view.value = "pickup";
+        this.ask("load", { document: button.dataset.document });
+      } else if (button.dataset.seek) this.seek(button.dataset.seek);
+      else if (button.dataset.goal) {
+        elements.goal.value = button.dataset.goal;
+        this.ask();
+      }
       else if (button.dataset.save) this.save(button);
       else {
         this.$root.elements.view.value = button.dataset.view;
         this.ask();
+      }
+    },
+    // A search runs on the server; this asks how far it is until it is done.
+    async seek(what) {
+      const body = new URLSearchParams(new FormData(this.$root));
+      const [progress, status] = ["seek-progress", "seek-status"].map((id) => document.getElementById(id));
+      const cancel = this.$root.querySelector("[data-seek=cancel]");
+      if (what === "cancel") {
+        if (this.search) await fetch(`/designs/seek/${this.search}/cancel`, { method: "POST", body });
+        return;
+      }
+      const began = Date.now();
+      try {
+        let standing = await (await fetch("/designs/seek", { method: "POST", body })).json();
+        this.mark(standing.errors);
+        if (Object.keys(standing.errors).length) {
+          status.textContent = "Not begun: see the marked fields.";
+          return;
+        }
+        this.search = standing.job;
+        progress.hidden = cancel.hidden = false;
+        while (standing.found === null) {
+          await new Promise((done) => setTimeout(done, 250));
+          standing = await (await fetch(`/designs/seek/${this.search}`)).json();
+          progress.value = standing.share;
+          const left = ((Date.now() - began) / 1000) * (1 / Math.max(standing.share, 0.01) - 1);
+          status.textContent = standing.share > 0.05 ? `about ${Math.ceil(left)} s left` : "seeking";
+        }
+        status.textContent = standing.found ? "" : "Stopped.";
+        const found = document.getElementById("found");
+        if (found) found.innerHTML = standing.found;
+      } catch {
+        status.textContent = "No connection; nothing is lost.";
+      }
+      progress.hidden = cancel.hidden = true;
+      this.search = null;
+    },
+    mark(errors) {
+      for (const e of this.fields()) {
+        const message = errors[e.name] ?? "";
+        e.classList.toggle("is-invalid", message !== "");
+        const at = document.getElementById("e-" + e.name);
+        if (at) at.textContent = message;
       }
     },
     save(button) {

@@ -1,6 +1,7 @@
 //! Designs: the list, the workbench, revisions.
 
 mod outlook;
+mod seeking;
 pub mod sheet;
 mod view;
 
@@ -16,6 +17,7 @@ use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::{Design, Kind, Step, starting_point, tall_single};
 use coil::predict::Prediction;
+use coil::seek::Lever;
 pub use outlook::predicted;
 use outlook::{Outlook, View, outlook};
 use serde::{Deserialize, Serialize};
@@ -35,6 +37,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/designs/new", web::get().to(new))
         .route("/designs/preview", web::post().to(preview))
         .route("/designs/import", web::post().to(import))
+        .route("/designs/seek", web::post().to(seeking::start))
+        .route("/designs/seek/{name}", web::get().to(seeking::standing))
+        .route("/designs/seek/{name}/cancel", web::post().to(seeking::cancel))
         .route("/revisions/{id}/duplicate", web::get().to(duplicate))
         .route("/revisions/{id}", web::get().to(show))
         .route("/revisions/{id}", web::post().to(save_next))
@@ -166,7 +171,8 @@ async fn workbench(
     // A sheet that cannot be read shows what it stands on.
     let named = named(filled);
     let shown = sheet::read(&named, &base, &shelf).map_or_else(|_| base.clone(), |read| read.design);
-    let outlook = outlook(&shown, parent.map(|p| &p.design), View::named(filled.get("view"))).await?;
+    let view = View::named(filled.get("view"));
+    let outlook = outlook(&shown, parent.map(|p| &p.design), view, Some(filled)).await?;
     let (heading, action) = match parent {
         None => (format!("New {}", base.kind.name()), "/designs".to_owned()),
         Some(p) => (format!("{}, after r{}", p.row.name, p.row.number), format!("/revisions/{}", p.row.id)),
@@ -360,8 +366,25 @@ async fn preview(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Resul
             kept.0.insert(sheet::ONE_BY_ONE.into(), "yes".into());
             anew = true;
         }
+        // A design found by a search, in place of what the fields say.
+        "load" => {
+            design.design = base.clone();
+            anew = true;
+        }
         step => {
-            let done = step.parse::<Step>().and_then(|step| step.apply(&mut design.design));
+            let done = match step.strip_prefix("try:") {
+                Some(lever) => match lever.parse::<Lever>().ok().and_then(|l| l.applied(&design.design)) {
+                    Some(next) => {
+                        design.design = next;
+                        Ok(())
+                    }
+                    None => Err("this step leads out of what is allowed".to_owned()),
+                },
+                None => {
+                    let step = step.parse::<Step>();
+                    step.and_then(|step| step.apply(&mut design.design)).map_err(|e| e.to_string())
+                }
+            };
             if let Err(error) = done {
                 let errors = Errors::from([("name".to_owned(), format!("Not done: {error}."))]);
                 return Ok(web::Json(Preview { errors, ..Preview::default() }));
@@ -370,8 +393,8 @@ async fn preview(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Resul
         }
     }
     anew = anew || sheet::names(&design.design, &kept) != sheet::names(&base, &filled);
-    let outlook =
-        outlook(&design.design, parent.as_ref().map(|p| &p.design), View::named(filled.get("view"))).await?;
+    let view = View::named(filled.get("view"));
+    let outlook = outlook(&design.design, parent.as_ref().map(|p| &p.design), view, Some(&filled)).await?;
     let (mut sheet, mut document) = (None, None);
     if anew {
         // The fields show the design as it now is; what was typed has gone into it.
@@ -521,7 +544,7 @@ async fn show(
     let siblings = app.store.revisions(workshop, revision.row.design_id).await?;
     let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
     let runs = app.store.runs(workshop, &filter).await?;
-    let outlook = outlook(&design, parent.as_ref(), View::named(&query.view)).await?;
+    let outlook = outlook(&design, parent.as_ref(), View::named(&query.view), None).await?;
     let why = outlook.prediction.as_ref().map(|p| whys(p, &design)).unwrap_or_default();
     let aims = design.aims != coil::design::Aims::default();
     Ok(RevisionPage {

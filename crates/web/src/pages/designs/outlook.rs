@@ -1,9 +1,11 @@
 //! What a design will be: the strip, drawings and notices, as markup.
 
+use super::seeking::{effects_table, panel};
 use super::sheet::place_in_words;
 use super::view::{Cell, cells};
 use crate::drawing;
 use crate::fault::Fault;
+use crate::filled::Filled;
 use crate::plot::{curves, plot};
 use actix_web::web;
 use askama::Template;
@@ -23,14 +25,20 @@ pub enum View {
     Field,
     /// How the coils are joined.
     Wiring,
+    /// What changes what.
+    Changes,
+    /// From aims to designs.
+    Seek,
 }
 
 impl View {
-    const ALL: [(Self, &'static str, &'static str); 4] = [
+    const ALL: [(Self, &'static str, &'static str); 6] = [
         (Self::Pickup, "pickup", "Pickup"),
         (Self::Laid, "laid", "As laid"),
         (Self::Field, "field", "Field and strings"),
         (Self::Wiring, "wiring", "Wiring"),
+        (Self::Changes, "changes", "What changes what"),
+        (Self::Seek, "seek", "Seek"),
     ];
 
     /// By its name; the pickup for any other.
@@ -74,6 +82,7 @@ pub struct Figure {
 struct Drawings {
     views: Vec<(&'static str, &'static str, bool)>,
     figures: Vec<Figure>,
+    panel: String,
 }
 
 #[derive(Template)]
@@ -217,6 +226,7 @@ pub fn figures(
             }
             all
         }
+        View::Changes | View::Seek => Vec::new(),
         View::Wiring => {
             vec![plain("From ground to hot; arrows as seen from above", drawing::wiring(design), true)]
         }
@@ -237,7 +247,14 @@ fn refused(problems: Vec<Problem>) -> Vec<Notice> {
 }
 
 /// What a design will be, against its parent.
-pub async fn outlook(design: &Design, parent: Option<&Design>, view: View) -> Result<Outlook, Fault> {
+///
+/// `filled` is what the sheet's panels were filled with; a page that only shows has none, and no panels that ask.
+pub async fn outlook(
+    design: &Design,
+    parent: Option<&Design>,
+    view: View,
+    filled: Option<&Filled>,
+) -> Result<Outlook, Fault> {
     let before = match parent {
         Some(parent) => predicted(parent.clone()).await?.ok(),
         None => None,
@@ -254,17 +271,27 @@ pub async fn outlook(design: &Design, parent: Option<&Design>, view: View) -> Re
     };
     let strip =
         prediction.as_ref().map_or_else(Vec::new, |p| cells(design, p, before.as_ref(), &BTreeMap::new()));
-    let drawn = design.clone();
-    let (prediction, figures) = web::block(move || {
+    let (drawn, asked) = (design.clone(), filled.cloned());
+    let (prediction, figures, panel) = web::block(move || {
         let figures = figures(&drawn, prediction.as_ref(), before.as_ref(), view);
-        (prediction, figures)
+        let panel = match (view, &asked) {
+            (View::Changes, Some(filled)) => effects_table(&drawn, filled.get("goal")),
+            (View::Seek, Some(filled)) => panel(&drawn, filled),
+            _ => String::new(),
+        };
+        (prediction, figures, panel)
     })
     .await?;
     Ok(Outlook {
         strip: render(&Strip { cells: strip })?,
         drawings: render(&Drawings {
-            views: View::ALL.iter().map(|(v, name, label)| (*name, *label, *v == view)).collect(),
+            views: View::ALL
+                .iter()
+                .filter(|(v, _, _)| filled.is_some() || !matches!(v, View::Changes | View::Seek))
+                .map(|(v, name, label)| (*name, *label, *v == view))
+                .collect(),
             figures,
+            panel,
         })?,
         notices: render(&Notices { all: &notices, changes: &changes, compared: parent.is_some(), things })?,
         prediction,
@@ -296,7 +323,7 @@ mod tests {
         for kind in Kind::ALL {
             let design = starting_point(kind, "Sedge", 6, 10.0);
             let prediction = predict(&design).unwrap();
-            for (view, name, _) in View::ALL {
+            for (view, name, _) in View::ALL.into_iter().take(4) {
                 let all = figures(&design, Some(&prediction), Some(&prediction), view);
                 assert!(
                     !all.is_empty()

@@ -1,0 +1,293 @@
+//! The search: every allowed wire and alloy with its turns, judged against what is wanted.
+
+use super::Goal;
+use super::lever::neighbour;
+use crate::design::Design;
+use crate::magnet::{Grade, Material};
+use crate::predict::{Level, Prediction, predict};
+use crate::wire::{Build, Gauge};
+
+/// What is wanted of one quantity: from – to, SI, dB for height and output.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Want {
+    /// The quantity.
+    pub goal: Goal,
+    /// From.
+    pub from: f64,
+    /// To.
+    pub to: f64,
+}
+
+/// What may change.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Allowed {
+    /// Turns of the first coil, from – to; the other coils keep their ratio to it.
+    pub turns: (u32, u32),
+    /// How many gauge numbers to either side.
+    pub gauges: u32,
+    /// Whether the build may change.
+    pub builds: bool,
+    /// Whether the magnets' alloy may change.
+    pub alloys: bool,
+}
+
+/// A design found, with what it is predicted to be.
+#[derive(Clone, Debug)]
+pub struct Candidate {
+    /// The design.
+    pub design: Design,
+    /// Its whole prediction.
+    pub prediction: Prediction,
+    /// How far it is from what is wanted: 0 within all, else in shares of the value (dB over 10).
+    pub miss: f64,
+    /// How many things differ from where the search began.
+    pub changed: u32,
+}
+
+/// How a search goes on: called with the share done; answers whether to go on.
+pub type Seeking<'a> = &'a mut dyn FnMut(f64) -> bool;
+
+/// Candidates tried per wire and alloy.
+const TURNS_TRIED: u32 = 80;
+/// Whole predictions per wire and alloy, between which the turns are read.
+const SAMPLES: usize = 4;
+/// Length of the short list.
+const SHORT: usize = 8;
+
+/// One wire and alloy, with a few numbers of turns predicted whole.
+struct Track {
+    design: Design,
+    changed: u32,
+    samples: Vec<(f64, [f64; 6], f64, bool)>,
+}
+
+impl Track {
+    /// Values of all goals, and the fill, at a number of turns: a polynomial through the samples, by logarithms of what
+    /// is positive.
+    fn at(&self, turns: f64) -> ([f64; 6], f64) {
+        let x = turns.ln();
+        let lagrange = |value: &dyn Fn(usize) -> f64| -> f64 {
+            (0..self.samples.len())
+                .map(|i| {
+                    let xi = self.samples[i].0.ln();
+                    let others = (0..self.samples.len()).filter(|j| *j != i).map(|j| self.samples[j].0.ln());
+                    value(i) * others.map(|xj| (x - xj) / (xi - xj)).product::<f64>()
+                })
+                .sum()
+        };
+        let goals = std::array::from_fn(|g| match Goal::ALL[g] {
+            Goal::PeakHeight | Goal::Output => lagrange(&|i| self.samples[i].1[g]),
+            _ => lagrange(&|i| self.samples[i].1[g].max(1e-300).ln()).exp(),
+        });
+        (goals, lagrange(&|i| self.samples[i].2))
+    }
+}
+
+fn with_turns(design: &Design, turns: u32) -> Option<Design> {
+    let mut next = design.clone();
+    let first = f64::from(design.coils.first()?.wind.turns);
+    for coil in &mut next.coils {
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "turns are bounded")]
+        let scaled = (f64::from(coil.wind.turns) / first * f64::from(turns)).round() as u32;
+        coil.wind.turns = scaled;
+    }
+    next.problems().is_empty().then_some(next)
+}
+
+fn miss(values: &[f64; 6], wants: &[Want]) -> f64 {
+    wants
+        .iter()
+        .map(|want| {
+            let value = values[Goal::ALL.iter().position(|g| *g == want.goal).unwrap_or(0)];
+            let short = (want.from - value).max(value - want.to).max(0.0);
+            match want.goal {
+                Goal::PeakHeight | Goal::Output => short / 10.0,
+                _ => short / want.from.abs().max(want.to.abs()).max(1e-300),
+            }
+        })
+        .map(|m| m * m)
+        .sum::<f64>()
+        .sqrt()
+}
+
+/// Every wire and alloy that is allowed, the design's own first.
+fn bases(design: &Design, allowed: &Allowed) -> Vec<(Design, u32)> {
+    let Some(first) = design.coils.first() else { return Vec::new() };
+    let reach = i32::try_from(allowed.gauges).unwrap_or(0).min(6);
+    let gauges: Vec<Gauge> = (-reach..=reach).filter_map(|n| neighbour(first.wire.gauge, n)).collect();
+    let builds = if allowed.builds { vec![Build::Single, Build::Heavy] } else { vec![first.wire.build] };
+    let magnets: Vec<Grade> = Grade::MAGNETS.into_iter().filter(|g| holds(design, *g)).collect();
+    let own = magnets.first().copied();
+    let alloys: Vec<Option<Grade>> = match own {
+        Some(_) if allowed.alloys => {
+            [Grade::Alnico2, Grade::Alnico3, Grade::Alnico4, Grade::Alnico5, Grade::Alnico8, Grade::Ceramic8]
+                .map(Some)
+                .to_vec()
+        }
+        _ => vec![None],
+    };
+    let mut all = Vec::new();
+    for &gauge in &gauges {
+        for &build in &builds {
+            for &alloy in &alloys {
+                let mut next = design.clone();
+                for coil in &mut next.coils {
+                    if coil.wire.gauge != gauge {
+                        // A measured spool is one gauge's.
+                        coil.wire.spool = None;
+                    }
+                    coil.wire.gauge = gauge;
+                    coil.wire.build = build;
+                }
+                if let Some(lever) = alloy.filter(|_| alloy != own).map(super::Lever::Alloy) {
+                    let Some(changed) = lever.applied(&next) else { continue };
+                    next = changed;
+                }
+                let changed = u32::from(gauge != first.wire.gauge)
+                    + u32::from(build != first.wire.build)
+                    + u32::from(alloy.is_some() && alloy != own);
+                all.push((next, changed));
+            }
+        }
+    }
+    all.sort_by_key(|(_, changed)| *changed);
+    all
+}
+
+fn holds(design: &Design, grade: Grade) -> bool {
+    let named = Material::Named(grade);
+    design.poles.iter().any(|p| p.material == named) || design.bars.iter().any(|b| b.material == named)
+}
+
+/// Searches what is allowed for what is wanted: a short list, best first, each of another wire or alloy, predicted whole;
+/// among equals the one that changes least. Gives `None` when `on` says to stop.
+#[must_use]
+pub fn seek(design: &Design, wants: &[Want], allowed: &Allowed, on: Seeking<'_>) -> Option<Vec<Candidate>> {
+    let bases = bases(design, allowed);
+    let own_turns = design.coils.first().map_or(0, |c| c.wind.turns);
+    let (low, high) = (allowed.turns.0.max(10), allowed.turns.1.max(allowed.turns.0 + 1));
+    let mut tracks = Vec::with_capacity(bases.len());
+    let count = bases.len().max(1) as f64;
+    for (k, (base, changed)) in bases.into_iter().enumerate() {
+        let mut samples = Vec::with_capacity(SAMPLES);
+        for s in 0..SAMPLES {
+            if !on(0.9 * (k as f64 + s as f64 / SAMPLES as f64) / count) {
+                return None;
+            }
+            let share = s as f64 / (SAMPLES - 1) as f64;
+            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "turns are bounded")]
+            let turns = (f64::from(low) * (f64::from(high) / f64::from(low)).powf(share)).round() as u32;
+            let Some(sample) = with_turns(&base, turns) else { continue };
+            let Ok(prediction) = predict(&sample) else { continue };
+            let fill = prediction.coils.iter().map(|c| c.fill).fold(0.0, f64::max);
+            let values = Goal::ALL.map(|g| g.of(&prediction));
+            samples.push((f64::from(turns), values, fill, true));
+        }
+        if samples.len() > 1 {
+            tracks.push(Track { design: base, changed, samples });
+        }
+    }
+    let mut found: Vec<(f64, u32, usize, u32)> = Vec::new();
+    for (t, track) in tracks.iter().enumerate() {
+        let best = (0..=TURNS_TRIED)
+            .map(|k| low + (high - low) * k / TURNS_TRIED)
+            .chain(Some(own_turns).filter(|n| (low..=high).contains(n)))
+            .filter_map(|turns| {
+                let (values, fill) = track.at(f64::from(turns));
+                // A bobbin that cannot hold it is no answer.
+                (fill <= 1.0).then(|| (miss(&values, wants), turns))
+            })
+            .min_by(|a, b| {
+                // Within what is wanted, nearest to what is wound today.
+                let far = |n: u32| f64::from(n.abs_diff(own_turns));
+                a.0.total_cmp(&b.0).then(far(a.1).total_cmp(&far(b.1)))
+            });
+        if let Some((miss, turns)) = best {
+            found.push((miss, track.changed + u32::from(turns != own_turns), t, turns));
+        }
+    }
+    found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+    let mut list = Vec::new();
+    for (k, (_, changed, track, turns)) in found.into_iter().take(SHORT).enumerate() {
+        if !on(0.9 + 0.1 * k as f64 / SHORT as f64) {
+            return None;
+        }
+        let Some(design) = with_turns(&tracks[track].design, turns) else { continue };
+        let Ok(prediction) = predict(&design) else { continue };
+        let stops = prediction.notices.iter().filter(|n| n.level == Level::Stop).count();
+        let miss = miss(&Goal::ALL.map(|g| g.of(&prediction)), wants) + stops as f64;
+        list.push(Candidate { design, prediction, miss, changed });
+    }
+    list.sort_by(|a, b| a.miss.total_cmp(&b.miss).then(a.changed.cmp(&b.changed)));
+    on(1.0);
+    Some(list)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::design::{Kind, starting_point, tall_single};
+    use crate::seek::{Lever, effects};
+
+    /// Inductance goes with the square of the turns, resistance with a little more than their number (any textbook).
+    #[test]
+    fn turns_do_what_turns_do() {
+        let all = effects(&tall_single("Sedge", 6, 10.4), Goal::Inductance);
+        let hundred = all.iter().find(|e| e.lever == Lever::Turns(100)).unwrap();
+        let more = 100.0 / 7620.0;
+        assert!((hundred.changes[1] / (2.0 * more) - 1.0).abs() < 0.15, "{hundred:?}");
+        assert!(hundred.changes[0] > more && hundred.changes[0] < 1.8 * more);
+        assert!(hundred.changes[3] < 0.0, "more inductance lowers the peak");
+        // A finer gauge is a quarter more ohms per metre (the definition of AWG: 1.2610 in area).
+        let finer = all.iter().find(|e| e.lever == Lever::Gauge(1)).unwrap();
+        assert!((0.2..0.28).contains(&finer.changes[0]), "{finer:?}");
+        assert!(finer.changes[1].abs() < 0.05);
+        assert!(all.windows(2).all(|p| p[0].changes[1].abs() >= p[1].changes[1].abs()));
+    }
+
+    #[test]
+    fn every_lever_is_said_and_read_again() {
+        for effect in effects(&starting_point(Kind::Blade, "Sedge", 6, 10.0), Goal::Output) {
+            let text = effect.lever.to_string();
+            assert_eq!(text.parse(), Ok(effect.lever), "{text}");
+            assert!(!effect.lever.words().is_empty());
+        }
+        for text in ["", "turns", "turns:x", "alloy:cheese", "gap:NaN", "wander:1e99"] {
+            assert!(text.parse::<Lever>().is_err(), "{text}");
+        }
+    }
+
+    /// What is found does what was asked, and the whole prediction of it says so.
+    #[test]
+    fn a_search_finds_turns_and_gauge_for_what_is_wanted() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let wants = [
+            Want { goal: Goal::Inductance, from: 2.9, to: 3.0 },
+            Want { goal: Goal::Resistance, from: 8000.0, to: 8600.0 },
+        ];
+        let allowed = Allowed { turns: (5000, 11_000), gauges: 2, builds: true, alloys: false };
+        let mut shares = Vec::new();
+        let mut on = |share: f64| {
+            shares.push(share);
+            true
+        };
+        let list = seek(&design, &wants, &allowed, &mut on).unwrap();
+        let best = &list[0];
+        assert!(best.miss < 0.01, "{}", best.miss);
+        assert_eq!(best.design.coils[0].wire.gauge.to_string(), "43 AWG");
+        assert!((2.87..3.03).contains(&best.prediction.pickup.inductance_h.nominal));
+        assert!(list.windows(2).all(|p| p[0].miss <= p[1].miss));
+        assert!(shares.windows(2).all(|p| p[0] <= p[1]) && shares.last() == Some(&1.0));
+        assert!(seek(&design, &wants, &allowed, &mut |_| false).is_none(), "it stops when told to");
+    }
+
+    /// What is met already is left alone.
+    #[test]
+    fn what_fits_already_is_not_changed() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let wants = [Want { goal: Goal::Resistance, from: 5000.0, to: 6500.0 }];
+        let allowed = Allowed { turns: (5000, 9000), gauges: 1, builds: false, alloys: true };
+        let list = seek(&design, &wants, &allowed, &mut |_| true).unwrap();
+        assert_eq!((list[0].miss, list[0].changed, &list[0].design), (0.0, 0, &design));
+    }
+}
