@@ -354,7 +354,10 @@ async fn a_correction_belongs_to_its_own_run() {
 
 async fn previewed(visit: &mut Visit, filled: &BTreeMap<String, String>) -> serde_json::Value {
     let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
-    let answer = visit.post("/designs/preview", &borrowed).await;
+    json_of(&visit.post("/designs/preview", &borrowed).await)
+}
+
+fn json_of(answer: &Answer) -> serde_json::Value {
     let body = answer.body.find('{').map(|at| &answer.body[at..=answer.body.rfind('}').unwrap()]).unwrap();
     serde_json::from_str(body).unwrap()
 }
@@ -459,4 +462,62 @@ async fn a_design_file_opens_on_a_sheet_or_says_all_that_is_wrong() {
     assert!(refused.body.contains("turnz") && refused.find("textarea").unwrap().contains("turnz"));
     let copy = visit.get(&format!("{first}/duplicate")).await;
     assert_eq!(copy.field("name"), "Sedge, copy");
+}
+
+/// One gesture makes a family of three that differ in one thing, and shows them side by side.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_experiment_is_three_coils_that_differ_in_one_thing() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let first = with_design(&mut visit).await;
+    let page = visit.get(&first).await;
+    let fields = [("csrf", page.field("csrf")), ("key", page.field("key")), ("vary", "turns".to_owned())];
+    let pairs: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (*k, v.as_str())).collect();
+    let made = visit.post(&format!("{first}/experiment"), &pairs).await;
+    assert_eq!(made.status, 303);
+    let address = made.headers["location"].clone();
+    assert_eq!(address.matches("of=").count(), 3);
+    let again = visit.post(&format!("{first}/experiment"), &pairs).await;
+    assert_eq!(again.headers["location"], address, "sent twice, it is the same family");
+    let compared = visit.get(&address).await;
+    assert!(compared.body.contains("7320") && compared.body.contains("7920"));
+    let page = Html::parse_document(&compared.body);
+    let differs = page.select(&Selector::parse(".changes tbody tr").unwrap()).count();
+    assert_eq!(differs, 1, "one thing differs");
+    let csv = visit.get(&address.replace("/compare?", "/compare.csv?")).await;
+    assert!(csv.body.lines().filter(|l| l.contains("predicted")).count() == 3, "{}", csv.body);
+    let wrong = [("csrf", fields[0].1.as_str()), ("key", fields[1].1.as_str()), ("vary", "moon")];
+    assert_eq!(visit.post(&format!("{first}/experiment"), &wrong).await.status, 400);
+}
+
+/// A search says how far it is, ends with a list, and belongs to its workshop.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_search_ends_with_a_list() {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    visit.sign_in("ode", "seven thousand turns").await;
+    let sheet = visit.get("/designs/new?kind=tall-single").await;
+    let mut filled = web::sheet::filled_from(&coil::design::tall_single("", 6, 10.4)).0;
+    for (name, value) in [
+        ("csrf", sheet.field("csrf").as_str()),
+        ("seek_l_from", "2.6 H"),
+        ("seek_l_to", "2.8"),
+        ("seek_turns_from", "6000"),
+        ("seek_turns_to", "9500"),
+        ("seek_gauges", "0"),
+    ] {
+        filled.insert(name.into(), value.into());
+    }
+    let pairs: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let begun = json_of(&visit.post("/designs/seek", &pairs).await);
+    let path = format!("/designs/seek/{}", begun["job"].as_str().unwrap());
+    let mut standing = json_of(&visit.get(&path).await);
+    while standing["found"].is_null() {
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        standing = json_of(&visit.get(&path).await);
+    }
+    assert!(standing["found"].as_str().unwrap().contains("meets it"));
+    assert_eq!(visit.get("/designs/seek/0123456789abcdef0123456789abcdef").await.status, 404);
 }

@@ -2,7 +2,7 @@
 
 use crate::design::{Design, OneString};
 use crate::magnet::{Grade, Material};
-use crate::wire::{Build, Gauge};
+use crate::wire::{Build, Gauge, GaugeSystem};
 use std::fmt;
 use std::str::FromStr;
 
@@ -95,8 +95,9 @@ impl Lever {
     #[must_use]
     pub fn words(&self) -> String {
         let signed = |v: f64, unit: &str| {
+            let (size, what) = unit.split_once(' ').unwrap_or((unit, ""));
             let more = if v < 0.0 { "less" } else { "more" };
-            format!("{} {unit} {more}", crate::quantity::fixed(v.abs(), 3))
+            format!("{} {size} {more} {what}", crate::quantity::fixed(v.abs(), 3))
         };
         match self {
             Self::Turns(n) => format!("{} turns {}", n.abs(), if *n < 0 { "fewer" } else { "more" }),
@@ -107,7 +108,7 @@ impl Lever {
             Self::Height(v) => signed(*v, "mm winding height"),
             Self::CoreWidth(v) => signed(*v, "mm core width"),
             Self::Gap(v) => signed(*v, "mm gap to the strings"),
-            Self::PoleLength(v) => signed(*v, "mm pole length, same gap"),
+            Self::PoleLength(v) => signed(*v, "mm pole, same gap"),
             Self::Charge(v) => format!("charged to {} %", crate::quantity::fixed(v * 100.0, 1)),
             Self::Alloy(grade) => word(*grade).replace('-', " "),
         }
@@ -187,12 +188,10 @@ fn is_magnet(material: Material) -> bool {
 
 /// The gauge some numbers finer in its own system; metric wire by steps of an eighth of an octave in area.
 pub(super) fn neighbour(gauge: Gauge, finer: i32) -> Option<Gauge> {
-    let text = gauge.to_string();
-    let (number, system) = text.split_once(' ')?;
-    match system {
-        "AWG" => Gauge::awg(number.parse::<u32>().ok()?.checked_add_signed(finer)?).ok(),
-        "SWG" => Gauge::swg(number.parse::<u32>().ok()?.checked_add_signed(finer)?).ok(),
-        _ => {
+    match gauge.system() {
+        GaugeSystem::Awg(number) => Gauge::awg(number.checked_add_signed(finer)?).ok(),
+        GaugeSystem::Swg(number) => Gauge::swg(number.checked_add_signed(finer)?).ok(),
+        GaugeSystem::Metric(_) => {
             let bare_mm = gauge.bare_m() * 1e3 * 0.89_f64.powi(finer);
             Gauge::metric((bare_mm * 1e3).round() / 1e3).ok()
         }

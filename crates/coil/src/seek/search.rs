@@ -58,7 +58,8 @@ const SHORT: usize = 8;
 struct Track {
     design: Design,
     changed: u32,
-    samples: Vec<(f64, [f64; 6], f64, bool)>,
+    /// Turns, all goals, fill.
+    samples: Vec<(f64, [f64; 6], f64)>,
 }
 
 impl Track {
@@ -181,7 +182,7 @@ pub fn seek(design: &Design, wants: &[Want], allowed: &Allowed, on: Seeking<'_>)
             let Ok(prediction) = predict(&sample) else { continue };
             let fill = prediction.coils.iter().map(|c| c.fill).fold(0.0, f64::max);
             let values = Goal::ALL.map(|g| g.of(&prediction));
-            samples.push((f64::from(turns), values, fill, true));
+            samples.push((f64::from(turns), values, fill));
         }
         if samples.len() > 1 {
             tracks.push(Track { design: base, changed, samples });

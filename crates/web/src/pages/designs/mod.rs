@@ -16,6 +16,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::{Design, Kind, Step, starting_point, tall_single};
+use coil::magnet::Grade;
 use coil::predict::Prediction;
 use coil::seek::Lever;
 pub use outlook::predicted;
@@ -41,6 +42,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/designs/seek/{name}", web::get().to(seeking::standing))
         .route("/designs/seek/{name}/cancel", web::post().to(seeking::cancel))
         .route("/revisions/{id}/duplicate", web::get().to(duplicate))
+        .route("/revisions/{id}/experiment", web::post().to(experiment))
         .route("/revisions/{id}", web::get().to(show))
         .route("/revisions/{id}", web::post().to(save_next))
         .route("/revisions/{id}/edit", web::get().to(edit))
@@ -471,6 +473,59 @@ async fn save_next(
     save(&app, &visitor, &filled, Some(parent)).await
 }
 
+/// What an experiment varies: field value, what it is called, and the step to either side.
+const VARIED: [(&str, &str, [Lever; 2]); 7] = [
+    ("turns", "turns, by 300", [Lever::Turns(-300), Lever::Turns(300)]),
+    ("gauge", "gauge, by one", [Lever::Gauge(-1), Lever::Gauge(1)]),
+    ("wander", "hand wander, by 15 %", [Lever::Wander(-0.15), Lever::Wander(0.15)]),
+    ("gap", "gap to the strings, by 0.5 mm", [Lever::Gap(-0.5), Lever::Gap(0.5)]),
+    ("height", "winding height, by 1 mm", [Lever::Height(-1.0), Lever::Height(1.0)]),
+    ("charge", "charge: 100, 80 and 60 %", [Lever::Charge(0.8), Lever::Charge(0.6)]),
+    (
+        "alloy",
+        "alloy: alnico 2 and 3 beside it",
+        [Lever::Alloy(Grade::Alnico2), Lever::Alloy(Grade::Alnico3)],
+    ),
+];
+
+/// Saves two branches that differ from a revision in one thing, so that three coils can be wound and told apart.
+async fn experiment(
+    app: web::Data<App>,
+    visitor: Visitor,
+    id: web::Path<u64>,
+    filled: Filled,
+) -> Result<HttpResponse, Fault> {
+    let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
+    let Some((_, what, levers)) = VARIED.iter().find(|(name, _, _)| *name == filled.get("vary")) else {
+        return Err(Fault::Unreadable("Choose what the experiment varies.".into()));
+    };
+    let mut family = vec![*id];
+    for (k, lever) in levers.iter().enumerate() {
+        let Some(design) = lever.applied(&revision.design) else {
+            return Err(Fault::Unreadable(format!("{} leads out of what is allowed here.", lever.words())));
+        };
+        let prediction = predicted(design.clone()).await?.ok();
+        // Sent twice, the family is the same one.
+        let key = format!("{:.30}{k:02}", filled.key()?.to_string()).parse::<ClientKey>();
+        let key = key.map_err(|error| Fault::Unreadable(error.to_string()))?;
+        let note = format!(
+            "Experiment on r{}, {what}: {}; nothing else differs.",
+            revision.row.number,
+            lever.words()
+        );
+        let new = NewRevision {
+            key,
+            parent: Some(revision.row.id),
+            note: &note,
+            design: &design,
+            prediction: prediction.as_ref(),
+        };
+        family.push(app.store.save_revision(visitor.workshop(), visitor.person.id, &new).await?.0);
+    }
+    let of: Vec<String> = family.iter().map(|id| format!("of={id}")).collect();
+    Ok(see(format!("/compare?{}", of.join("&"))))
+}
+
 #[derive(Template, WebTemplate)]
 #[template(path = "designs/revision.html")]
 struct RevisionPage {
@@ -484,6 +539,8 @@ struct RevisionPage {
     runs: Vec<RunRow>,
     newest: bool,
     why: Vec<Why>,
+    varied: Vec<(&'static str, &'static str)>,
+    key: ClientKey,
 }
 
 /// A revision in the tree of its design.
@@ -558,6 +615,8 @@ async fn show(
         runs,
         row: revision.row,
         why,
+        varied: VARIED.iter().map(|(name, what, _)| (*name, *what)).collect(),
+        key: ClientKey::random(),
     })
 }
 
