@@ -1,6 +1,8 @@
 //! Pages over HTTP, against a private MariaDB: who may see what, and what a visitor is told.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod journeys;
+
 use scraper::{Html, Selector};
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;

@@ -238,8 +238,11 @@ document.addEventListener("alpine:init", () => {
       this.status = "Draft kept";
       strip.innerHTML = found.strip;
       const drawings = document.getElementById("drawings");
-      drawings.innerHTML = found.drawings;
-      window.filamentum.plots(drawings);
+      // Nobody's typing is taken from under the fingers: a panel that is being filled in stays.
+      if (!drawings.contains(document.activeElement) || !document.activeElement.matches("input, select")) {
+        drawings.innerHTML = found.drawings;
+        window.filamentum.plots(drawings);
+      }
       document.getElementById("notices").innerHTML = found.notices;
     },
     // Other parts, other fields: the sheet is shown anew, and what was typed in it so far is one step of undo.

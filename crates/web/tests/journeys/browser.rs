@@ -1,0 +1,230 @@
+//! A headless Chromium that a test drives: its console must stay clean, and every page it is asked about accessible.
+
+use fantoccini::elements::Element;
+use fantoccini::wd::{Capabilities, WebDriverCompatibleCommand};
+use fantoccini::{Client, ClientBuilder, Locator};
+use futures_util::FutureExt as _;
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use std::future::Future;
+use std::io::{BufRead as _, BufReader};
+use std::net::SocketAddr;
+use std::panic::{AssertUnwindSafe, resume_unwind};
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+/// How long something may take to show on a busy machine.
+const PATIENCE: Duration = Duration::from_secs(40);
+
+/// The browser's console since it was last read.
+#[derive(Debug)]
+struct ConsoleLog;
+
+impl WebDriverCompatibleCommand for ConsoleLog {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/se/log", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(json!({ "type": "browser" }).to_string()))
+    }
+}
+
+/// A browser at an address.
+pub struct Browser {
+    client: Client,
+    base: String,
+}
+
+/// Kills the driver when a test is over, however it ends.
+struct Driver(Child);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+fn start_driver() -> (Driver, String) {
+    let mut child = Command::new("chromedriver")
+        .arg("--port=0")
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("chromedriver, from script/setup --tests");
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let port = lines
+        .by_ref()
+        .map_while(Result::ok)
+        .find_map(|l| {
+            l.strip_suffix('.').and_then(|l| l.rsplit(' ').next()).and_then(|p| p.parse::<u16>().ok())
+        })
+        .unwrap();
+    // Its pipe is read on, so that it never waits for us.
+    std::thread::spawn(move || lines.for_each(drop));
+    (Driver(child), format!("http://127.0.0.1:{port}"))
+}
+
+/// Opens a browser of 1280 by 800 on a server, does a journey in it, and closes it; a journey with anything wrong in
+/// the console has failed.
+pub async fn journey<F>(server: SocketAddr, go: impl FnOnce(Browser) -> F)
+where
+    F: Future<Output = Browser>,
+{
+    let (driver, address) = start_driver();
+    let profile = tempfile::tempdir().unwrap();
+    let mut arguments: Vec<String> = [
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--window-size=1280,940",
+    ]
+    .map(str::to_owned)
+    .to_vec();
+    arguments.push(format!("--user-data-dir={}", profile.path().display()));
+    let wanted: Capabilities = serde_json::from_value(json!({
+        "goog:chromeOptions": { "args": arguments },
+        "goog:loggingPrefs": { "browser": "ALL" },
+    }))
+    .unwrap();
+    let client =
+        ClientBuilder::new(HttpConnector::new()).capabilities(wanted).connect(&address).await.unwrap();
+    let browser = Browser { client: client.clone(), base: format!("http://{server}") };
+    let ended = AssertUnwindSafe(go(browser)).catch_unwind().await;
+    // The driver leaves its browser behind unless the session is closed.
+    let closed = client.close().await;
+    drop(driver);
+    match ended {
+        Ok(_) => closed.unwrap(),
+        Err(panic) => resume_unwind(panic),
+    }
+}
+
+impl Browser {
+    /// Goes to a path.
+    pub async fn go(&self, path: &str) {
+        self.client.goto(&format!("{}{path}", self.base)).await.unwrap();
+    }
+
+    /// The path it is at.
+    pub async fn path(&self) -> String {
+        self.client.current_url().await.unwrap().path().to_owned()
+    }
+
+    /// An element, as soon as it is there.
+    pub async fn find(&self, css: &str) -> Element {
+        let wait = self.client.wait().at_most(PATIENCE).every(Duration::from_millis(30));
+        wait.for_element(Locator::Css(css)).await.unwrap_or_else(|e| panic!("{css}: {e}"))
+    }
+
+    /// Presses an element.
+    pub async fn press(&self, css: &str) {
+        // What is found may be drawn anew before it is pressed.
+        for _ in 0..5 {
+            match self.find(css).await.click().await {
+                Err(error) if error.to_string().contains("stale") => {}
+                done => return done.unwrap_or_else(|e| panic!("{css}: {e}")),
+            }
+        }
+        panic!("{css} is drawn anew all the time");
+    }
+
+    /// Presses what is called so.
+    pub async fn press_called(&self, words: &str) {
+        let path = format!(
+            "//*[self::a or self::button or self::summary][contains(normalize-space(.), \"{words}\")]"
+        );
+        let wait = self.client.wait().at_most(PATIENCE);
+        let found = wait.for_element(Locator::XPath(&path)).await.unwrap_or_else(|e| panic!("{words}: {e}"));
+        found.click().await.unwrap_or_else(|e| panic!("{words}: {e}"));
+    }
+
+    /// Types into a field in place of what is there.
+    pub async fn fill(&self, name: &str, text: &str) {
+        for _ in 0..5 {
+            let field = self.find(&format!("[name='{name}']")).await;
+            let cleared = field.clear().await;
+            match if cleared.is_ok() { field.send_keys(text).await } else { cleared } {
+                Err(error) if error.to_string().contains("stale") => {}
+                done => return done.unwrap_or_else(|e| panic!("{name}: {e}")),
+            }
+        }
+        panic!("{name} is drawn anew all the time");
+    }
+
+    /// What is in a field.
+    pub async fn value(&self, name: &str) -> String {
+        self.find(&format!("[name='{name}']")).await;
+        let script = "return document.querySelector(`[name='${arguments[0]}']`).value;";
+        let value = self.client.execute(script, vec![json!(name)]).await.unwrap();
+        value.as_str().unwrap_or_default().to_owned()
+    }
+
+    /// Waits until an element's text satisfies something.
+    pub async fn until(&self, css: &str, holds: impl Fn(&str) -> bool) -> String {
+        let began = std::time::Instant::now();
+        loop {
+            let script = "const e = document.querySelector(arguments[0]); return e ? e.textContent : null;";
+            let text = self.client.execute(script, vec![json!(css)]).await.unwrap();
+            let text = text.as_str().unwrap_or_default().split_whitespace().collect::<Vec<_>>().join(" ");
+            if holds(&text) {
+                return text;
+            }
+            assert!(began.elapsed() < PATIENCE, "{css} still says “{text}”");
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// Waits until a field holds a value.
+    pub async fn holds(&self, name: &str, value: &str) {
+        let began = std::time::Instant::now();
+        loop {
+            let now = self.value(name).await;
+            if now == value {
+                return;
+            }
+            assert!(began.elapsed() < PATIENCE, "{name} still holds “{now}”");
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// How many elements there are.
+    pub async fn count(&self, css: &str) -> usize {
+        self.client.find_all(Locator::Css(css)).await.unwrap().len()
+    }
+
+    /// Signs in.
+    pub async fn sign_in(&self, name: &str) {
+        self.go("/").await;
+        self.fill("sign_in", name).await;
+        self.fill("password", "seven thousand turns").await;
+        self.press("form button").await;
+        self.find("nav.spine").await;
+    }
+
+    /// Checks the page with axe-core (WCAG 2.2 AA and below, and its good practices), and that the console is clean.
+    pub async fn is_well(&self) {
+        const AXE: &str = include_str!("axe.min.js");
+        self.client.execute(AXE, Vec::new()).await.unwrap();
+        let run = "const done = arguments[0]; axe.run(document).then((r) => done(r.violations.map((v) => \
+                   v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.target.join(' ')).join(' | '))));";
+        let found: Value = self.client.execute_async(run, Vec::new()).await.unwrap();
+        assert_eq!(found, json!([]), "axe at {}", self.path().await);
+        let console = self.client.issue_cmd(ConsoleLog).await.unwrap();
+        let wrong: Vec<&Value> = console
+            .as_array()
+            .into_iter()
+            .flatten()
+            .filter(|l| l["level"] == "SEVERE")
+            // A sheet refused with what is wrong with it, or overtaken, is an answer and no fault.
+            .filter(|l| !l["message"].as_str().is_some_and(|m| m.contains("422") || m.contains("409")))
+            .collect();
+        assert!(wrong.is_empty(), "console at {}: {wrong:?}", self.path().await);
+    }
+}

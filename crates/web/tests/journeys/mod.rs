@@ -1,0 +1,156 @@
+//! Whole journeys of a person through the real pages, in a real browser.
+
+mod browser;
+
+use super::{Visit, with_workshop};
+use browser::journey;
+
+/// A workshop with its server.
+async fn server() -> std::net::SocketAddr {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    Visit::to(&store).address
+}
+
+const TURNS: &str = "coils[0].wind.turns";
+
+/// A maker begins a wide single, changes it by typing as it is spoken, looks at it from all sides, goes back a step, leaves
+/// the tab and comes back, and saves it.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_wide_single_from_scratch_to_a_saved_revision() {
+    journey(server().await, |b| async move {
+        b.sign_in("ode").await;
+        b.go("/designs").await;
+        b.is_well().await;
+        b.press_called("Begin a design").await;
+        b.find(".formats").await;
+        b.is_well().await;
+        b.press_called("wide single").await;
+        b.until("h1", |t| t == "New wide single").await;
+        let before = b.until("[data-cell=inductance] .number", |t| t.ends_with('H')).await;
+        b.is_well().await;
+        b.fill(TURNS, "10,200").await;
+        let after = b.until("[data-cell=inductance] .number", |t| t.starts_with('7') && t != before).await;
+        b.fill(TURNS, "many").await;
+        b.until("[id='e-coils[0].wind.turns']", |t| t.contains("as a number")).await;
+        assert_eq!(
+            b.until("[data-cell=inductance] .number", |t| !t.is_empty()).await,
+            after,
+            "kept, and marked stale"
+        );
+        b.fill(TURNS, "10200").await;
+        b.until("[id='e-coils[0].wind.turns']", str::is_empty).await;
+        // Two strings more: poles, core and fields follow.
+        b.fill("strings.count", "8").await;
+        b.find("[name='poles[7].length_mm']").await;
+        assert_eq!(b.count("#drawings svg.top .pole").await, 8);
+        b.press("[data-step='metal.add']").await;
+        b.find("[name='metal[1].material']").await;
+        b.press("[aria-label=Undo]").await;
+        b.until("#fields", |t| !t.contains("Base plate 2")).await;
+        for (view, shown) in [
+            ("laid", "svg.laid"),
+            ("field", "svg.row"),
+            ("wiring", "svg.wiring"),
+            ("changes", ".effects"),
+            ("seek", ".seek"),
+            ("pickup", "svg.section"),
+        ] {
+            b.press(&format!("[data-view={view}]")).await;
+            b.find(&format!("#drawings {shown}")).await;
+            b.is_well().await;
+        }
+        // The tab closes; the draft is there when it opens again.
+        b.fill("name", "Marram wide").await;
+        b.until(".status", |t| t == "Draft kept").await;
+        b.go("/designs").await;
+        b.go("/designs/new?kind=wide-single").await;
+        b.find(".draft:not([style*=none])").await;
+        b.find("[name='poles[7].length_mm']").await;
+        assert_eq!((b.value("name").await.as_str(), b.value(TURNS).await.as_str()), ("Marram wide", "10200"));
+        b.press_called("Save the design").await;
+        b.until("h1", |t| t == "Marram wide r1").await;
+        assert!(b.path().await.starts_with("/revisions/"));
+        b.is_well().await;
+        b
+    })
+    .await;
+}
+
+/// From an aim to a wire and its turns, then three coils that differ in one thing, side by side.
+#[tokio::test(flavor = "multi_thread")]
+async fn seeking_an_experiment_and_comparing() {
+    journey(server().await, |b| async move {
+        b.sign_in("ode").await;
+        b.go("/designs/new?kind=tall-single").await;
+        b.fill("name", "Sedge").await;
+        b.press("[data-view=seek]").await;
+        b.fill("seek_l_from", "much").await;
+        b.press("[data-seek=start]").await;
+        b.until("#e-seek_l_from", |t| !t.is_empty()).await;
+        b.fill("seek_l_from", "2.9").await;
+        b.fill("seek_l_to", "3 H").await;
+        b.fill("seek_r_from", "8k").await;
+        b.fill("seek_r_to", "8.6k").await;
+        b.press("[data-seek=start]").await;
+        let list = b.until("#found", |t| t.contains("Put on the sheet")).await;
+        assert!(list.contains("43 AWG") && list.contains("meets it"), "{list}");
+        b.is_well().await;
+        b.press("#found [data-document]").await;
+        b.until("[data-cell=inductance] .number", |t| t.starts_with("2.9") || t.starts_with('3')).await;
+        b.holds("coils[0].wire.gauge", "43 AWG").await;
+        // A step tried and taken back.
+        b.press("[data-view=changes]").await;
+        let turns = b.value(TURNS).await;
+        b.press("[data-step='try:turns:100']").await;
+        b.holds(TURNS, &(turns.parse::<u32>().unwrap() + 100).to_string()).await;
+        b.press("[aria-label=Undo]").await;
+        b.holds(TURNS, &turns).await;
+        b.press_called("Save the design").await;
+        b.until("h1", |t| t == "Sedge r1").await;
+        b.press_called("Make an experiment of it").await;
+        b.press_called("Make the family").await;
+        b.until("h1", |t| t == "Compare").await;
+        assert_eq!((b.count(".compared tbody tr").await, b.count(".changes tbody tr").await), (3, 1));
+        b.press("svg.plot").await;
+        b.until(".plot-reading", |t| t.contains("Hz") && t.contains("dB")).await;
+        b.is_well().await;
+        b
+    })
+    .await;
+}
+
+/// Two browsers go on from the same revision: the second is told who was first, and nothing of either is lost.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_conflict_between_two_browsers() {
+    let server = server().await;
+    journey(server, |first| async move {
+        first.sign_in("ode").await;
+        first.go("/designs/new?kind=twin-coil").await;
+        first.fill("name", "Sallow").await;
+        first.press_called("Save the design").await;
+        first.until("h1", |t| t == "Sallow r1").await;
+        let path = first.path().await;
+        first.go(&format!("{path}/edit")).await;
+        first.fill(TURNS, "5100").await;
+        let at = path.clone();
+        journey(server, |second| async move {
+            second.sign_in("ode").await;
+            second.go(&format!("{at}/edit")).await;
+            second.fill(TURNS, "5300").await;
+            second.press_called("Save as next revision").await;
+            second.until("h1", |t| t == "Sallow r2").await;
+            second
+        })
+        .await;
+        first.press_called("Save as next revision").await;
+        first.until("[role=alert].notice", |t| t.contains("saved r2")).await;
+        assert_eq!(first.value(TURNS).await, "5100");
+        first.is_well().await;
+        first.press_called("Save mine as a branch").await;
+        first.until("h1", |t| t == "Sallow r3").await;
+        assert_eq!(first.count(".tree li.in1").await, 1, "it stands beside r2");
+        first
+    })
+    .await;
+}
