@@ -7,6 +7,7 @@
 //! Source keys in square brackets (`[B258]`, `[Grover]` …) are listed in `docs/sources.md`.
 #![deny(missing_docs)]
 
+pub mod audition;
 pub mod circuit;
 pub mod design;
 pub mod eddy;

@@ -1,7 +1,7 @@
 //! The demo: an invented workshop. Its people, names and numbers are made up; the numbers come from the
 //! engine itself with the troubles of a real shop put in.
 
-use coil::design::{Aims, Design, tall_single};
+use coil::design::{Aims, Design, Kind as CoilKind, starting_point, tall_single};
 use coil::predict::{pole_flux_mt, predict};
 use coil::wire::{Build, Insulation, at_temperature};
 use rand::rngs::StdRng;
@@ -9,12 +9,14 @@ use rand::{RngExt as _, SeedableRng as _};
 use shop::comparison::compare;
 use shop::reading::{Kind, Reading};
 use shop::run::usual_stops;
+use shop::sweep::Sweep;
 use shop::verdict::judge;
 use store::design::NewRevision;
 use store::person::NewPerson;
 use store::reading::NewReading;
 use store::run::NewRun;
 use store::spool::NewSpool;
+use store::sweep::NewSweep;
 use store::{ClientKey, PersonId, RevisionId, SpoolId, Store, WorkshopId};
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
 
@@ -111,6 +113,17 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     baritone.poles.iter_mut().for_each(|pole| pole.length_mm = 16.0);
     let baritone_first = shop.revision(&baritone, None, "Shorter rods, fewer turns: clear low end").await?;
 
+    let twin = starting_point(CoilKind::TwinCoil, "Marsh baritone, bridge", 6, 10.4);
+    let twin_first = shop.revision(&twin, None, "Quiet one for the baritone's bridge").await?;
+    let wide = starting_point(CoilKind::WideSingle, "Tern tenor, neck", 4, 11.0);
+    shop.revision(&wide, None, "Screws and two bars: fuller than the rods").await?;
+    shop.tags(first, &["order 31", "lap steel"]).await?;
+    shop.tags(mandola_first, &["mandola"]).await?;
+    shop.tags(twin_first, &["baritone", "quiet"]).await?;
+    shop.tags(baritone_first, &["baritone"]).await?;
+    shop.sweep(&hotter, second, "second coil of run 13").await?;
+    shop.sweep(&twin, twin_first, "first twin, no cover").await?;
+
     let wound = |revision, design, spool, operator, days_ago, fate, remark| Wound {
         revision,
         design,
@@ -187,6 +200,35 @@ impl Shop<'_> {
         let new =
             NewRevision { key: ClientKey::random(), parent, note, design, prediction: prediction.as_ref() };
         Ok(self.store.save_revision(self.workshop, self.owner, &new).await?)
+    }
+
+    async fn tags(&self, of: RevisionId, tags: &[&str]) -> anyhow::Result<()> {
+        let design = self.store.revision(self.workshop, of).await?.row.design_id;
+        let tags: Vec<String> = tags.iter().map(|t| (*t).to_owned()).collect();
+        Ok(self.store.tag_design(self.workshop, design, &tags).await?)
+    }
+
+    /// What an exciter coil over the wound pickup would have shown: its own inductance and capacitance, and the
+    /// analyser's last digit.
+    async fn sweep(&mut self, design: &Design, of: RevisionId, label: &str) -> anyhow::Result<()> {
+        let Ok(prediction) = predict(design) else { return Ok(()) };
+        let (henries, farads) = (self.about(0.05), self.about(0.3));
+        let mut circuit = prediction.circuit;
+        circuit.inductance_h.iter_mut().flatten().for_each(|l| *l *= henries);
+        circuit.coils.iter_mut().for_each(|c| c.capacitance_f *= farads);
+        let load = design.load.circuit();
+        let hz: Vec<f64> = (0..90).map(|k| (80.0 * 1.06f64.powi(k) * 10.0).round() / 10.0).collect();
+        let level = |f: &f64| (circuit.response_db(Some(&load), *f) * 20.0).round() / 20.0;
+        let sweep = Sweep { db: hz.iter().map(level).collect(), hz }.against_low_end();
+        let new = NewSweep {
+            key: ClientKey::random(),
+            revision: of,
+            run: None,
+            label,
+            sweep: &sweep,
+            at: Some(days_ago(4)),
+        };
+        Ok(self.store.add_sweep(self.workshop, self.owner, &new).await?)
     }
 
     /// About ±`spread`, as a factor; the sum of three dice is near enough to normal.

@@ -6,4 +6,5 @@
 pub mod comparison;
 pub mod reading;
 pub mod run;
+pub mod sweep;
 pub mod verdict;

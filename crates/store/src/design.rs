@@ -28,6 +28,8 @@ pub struct RevisionRow {
     pub parent_id: Option<RevisionId>,
     /// Why it was made.
     pub note: String,
+    /// What it is called among its siblings; empty for none.
+    pub label: String,
     /// The design's name at that revision.
     pub name: String,
     /// The format of the pickup.
@@ -48,6 +50,25 @@ pub struct RevisionRow {
     pub created_at: PrimitiveDateTime,
     /// How many runs were started from it.
     pub runs: i64,
+    /// When its design was put away.
+    pub archived_at: Option<PrimitiveDateTime>,
+    /// Tags of its design, parted by commas.
+    pub tags: String,
+}
+
+/// Which designs a list shows.
+#[derive(Clone, Debug, Default)]
+pub struct DesignFilter {
+    /// Part of the name.
+    pub search: String,
+    /// With this tag; all when empty.
+    pub tag: String,
+    /// Of this format, by its word; all when empty.
+    pub kind: String,
+    /// Those that were put away, instead of the others.
+    pub archived: bool,
+    /// How they are ordered.
+    pub order: DesignOrder,
 }
 
 /// A revision to save.
@@ -82,10 +103,12 @@ pub enum DesignOrder {
 macro_rules! revision_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT r.id, r.design_id, r.number, r.parent_id, r.note, r.name, r.kind, r.gauge, r.turns, \
+            "SELECT r.id, r.design_id, r.number, r.parent_id, r.note, r.label, r.name, r.kind, r.gauge, r.turns, \
              r.resistance_20c_ohm, r.inductance_h, r.peak_hz, p.name AS author, r.created_at, \
-             (SELECT COUNT(*) FROM runs WHERE runs.revision_id = r.id) AS runs \
-             FROM revisions r JOIN people p ON p.id = r.created_by ",
+             (SELECT COUNT(*) FROM runs WHERE runs.revision_id = r.id) AS runs, d.archived_at, \
+             COALESCE((SELECT GROUP_CONCAT(t.tag ORDER BY t.tag SEPARATOR ',') FROM design_tags t \
+               WHERE t.design_id = r.design_id), '') AS tags \
+             FROM revisions r JOIN people p ON p.id = r.created_by JOIN designs d ON d.id = r.design_id ",
             $rest
         )
     };
@@ -218,23 +241,31 @@ impl Store {
         if found.is_empty() { Err(StoreError::Missing("design")) } else { Ok(found) }
     }
 
-    /// The newest revision of every design whose name holds `search`.
+    /// The newest revision of every design that the filter lets through.
     pub async fn designs(
         &self,
         workshop: WorkshopId,
-        search: &str,
-        order: DesignOrder,
+        filter: &DesignFilter,
     ) -> Result<Vec<RevisionRow>, StoreError> {
         let mut found: Vec<RevisionRow> = sqlx::query_as(revision_columns!(
             "JOIN (SELECT design_id, MAX(number) AS number FROM revisions WHERE workshop_id = ? GROUP BY design_id) \
              newest ON newest.design_id = r.design_id AND newest.number = r.number \
-             WHERE r.workshop_id = ? AND LOCATE(?, r.name) > 0 ORDER BY r.created_at DESC, r.id DESC LIMIT 500"
+             WHERE r.workshop_id = ? AND LOCATE(?, r.name) > 0 AND (? = '' OR r.kind = ?) \
+             AND (d.archived_at IS NOT NULL) = ? AND (? = '' OR EXISTS \
+               (SELECT 1 FROM design_tags t WHERE t.design_id = r.design_id AND t.tag = ?)) \
+             ORDER BY r.created_at DESC, r.id DESC LIMIT 500"
         ))
         .bind(workshop)
         .bind(workshop)
-        .bind(search)
+        .bind(&filter.search)
+        .bind(&filter.kind)
+        .bind(&filter.kind)
+        .bind(filter.archived)
+        .bind(&filter.tag)
+        .bind(&filter.tag)
         .fetch_all(&self.pool)
         .await?;
+        let order = filter.order;
         let falling = |a: Option<f64>, b: Option<f64>| b.unwrap_or(0.0).total_cmp(&a.unwrap_or(0.0));
         match order {
             DesignOrder::Newest => {}
@@ -245,6 +276,77 @@ impl Store {
             DesignOrder::Inductance => found.sort_by(|a, b| falling(a.inductance_h, b.inductance_h)),
         }
         Ok(found)
+    }
+
+    /// Puts a design away, or takes it out again.
+    pub async fn archive_design(
+        &self,
+        workshop: WorkshopId,
+        design: DesignId,
+        away: bool,
+    ) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE designs SET archived_at = IF(?, COALESCE(archived_at, CURRENT_TIMESTAMP(6)), NULL) \
+             WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(away)
+        .bind(workshop)
+        .bind(design)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Gives a design these tags in place of those it had.
+    pub async fn tag_design(
+        &self,
+        workshop: WorkshopId,
+        design: DesignId,
+        tags: &[String],
+    ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let found: Option<u64> =
+            sqlx::query_scalar("SELECT id FROM designs WHERE workshop_id = ? AND id = ? FOR UPDATE")
+                .bind(workshop)
+                .bind(design)
+                .fetch_optional(&mut *tx)
+                .await?;
+        found.ok_or(StoreError::Missing("design"))?;
+        sqlx::query("DELETE FROM design_tags WHERE design_id = ?").bind(design).execute(&mut *tx).await?;
+        for tag in tags {
+            sqlx::query("INSERT IGNORE INTO design_tags (workshop_id, design_id, tag) VALUES (?, ?, ?)")
+                .bind(workshop)
+                .bind(design)
+                .bind(tag)
+                .execute(&mut *tx)
+                .await?;
+        }
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// All tags of a workshop, by name.
+    pub async fn tags(&self, workshop: WorkshopId) -> Result<Vec<String>, StoreError> {
+        Ok(sqlx::query_scalar("SELECT DISTINCT tag FROM design_tags WHERE workshop_id = ? ORDER BY tag")
+            .bind(workshop)
+            .fetch_all(&self.pool)
+            .await?)
+    }
+
+    /// Calls a revision by a name among its siblings; an empty one takes it back.
+    pub async fn label_revision(
+        &self,
+        workshop: WorkshopId,
+        revision: RevisionId,
+        label: &str,
+    ) -> Result<(), StoreError> {
+        sqlx::query("UPDATE revisions SET label = ? WHERE workshop_id = ? AND id = ?")
+            .bind(label)
+            .bind(workshop)
+            .bind(revision)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
     }
 }
 

@@ -37,6 +37,8 @@ id! {
     RunId
     /// A reading in a run's log.
     ReadingId
+    /// A measured response.
+    SweepId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

@@ -12,12 +12,13 @@ pub mod reading;
 pub mod run;
 pub mod session;
 pub mod spool;
+pub mod sweep;
 pub mod testing;
 pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{ClientKey, ClientKeyError};
-pub use id::{DesignId, PersonId, ReadingId, RevisionId, RunId, SpoolId, WorkshopId};
+pub use id::{DesignId, PersonId, ReadingId, RevisionId, RunId, SpoolId, SweepId, WorkshopId};
 
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
 use sqlx::{ConnectOptions, MySqlPool};

@@ -6,11 +6,12 @@ use coil::predict::predict;
 use shop::comparison::compare;
 use shop::reading::Kind;
 use shop::verdict::{Level, judge};
-use store::design::{DesignOrder, NewRevision};
+use store::design::{DesignFilter, DesignOrder, NewRevision};
 use store::person::NewPerson;
 use store::reading::NewReading;
 use store::run::{NewRun, RunFilter, RunOrder};
 use store::spool::NewSpool;
+use store::sweep::NewSweep;
 use store::testing::fresh_store;
 use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
 use time::Duration;
@@ -134,12 +135,73 @@ async fn lists_of_designs_search_and_sort() {
         design(&store, shop, owner, name).await;
     }
     let names = async |search: &str, order| -> Vec<String> {
-        store.designs(shop, search, order).await.unwrap().into_iter().map(|row| row.name).collect()
+        let filter = DesignFilter { search: search.into(), order, ..DesignFilter::default() };
+        store.designs(shop, &filter).await.unwrap().into_iter().map(|row| row.name).collect()
     };
     assert_eq!(names("", DesignOrder::Name).await, ["Baritone", "Mandola", "Reed lap steel"]);
     assert_eq!(names("", DesignOrder::Newest).await[0], "Baritone");
     assert_eq!(names("lap", DesignOrder::Resistance).await, ["Reed lap steel"]);
     assert_eq!(names("100%", DesignOrder::Inductance).await.len(), 0);
+}
+
+#[tokio::test]
+async fn designs_are_tagged_named_and_put_away() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, _) = workshop(&store, "heron").await;
+    let first = design(&store, shop, owner, "Mandola").await;
+    design(&store, shop, owner, "Baritone").await;
+    let row = store.revision(shop, first).await.unwrap().row;
+    let tags = |all: &[&str]| all.iter().map(|t| (*t).to_owned()).collect::<Vec<String>>();
+    store.tag_design(shop, row.design_id, &tags(&["order 12", "neck"])).await.unwrap();
+    store.tag_design(shop, row.design_id, &tags(&["neck", "bright"])).await.unwrap();
+    let foreign = store.tag_design(other, row.design_id, &tags(&["mine"])).await;
+    assert!(matches!(foreign, Err(StoreError::Missing("design"))));
+    assert_eq!(store.tags(shop).await.unwrap(), ["bright", "neck"]);
+    store.label_revision(shop, first, "the bright one").await.unwrap();
+    store.label_revision(other, first, "not yours").await.unwrap();
+    let row = store.revision(shop, first).await.unwrap().row;
+    assert_eq!((row.label.as_str(), row.tags.as_str()), ("the bright one", "bright,neck"));
+    let named = async |filter: DesignFilter| -> Vec<String> {
+        store.designs(shop, &filter).await.unwrap().into_iter().map(|r| r.name).collect()
+    };
+    assert_eq!(named(DesignFilter { tag: "neck".into(), ..DesignFilter::default() }).await, ["Mandola"]);
+    let twins = DesignFilter { kind: "twin-coil".into(), ..DesignFilter::default() };
+    assert!(named(twins).await.is_empty());
+    store.archive_design(other, row.design_id, true).await.unwrap();
+    assert_eq!(named(DesignFilter::default()).await.len(), 2);
+    store.archive_design(shop, row.design_id, true).await.unwrap();
+    assert_eq!(named(DesignFilter::default()).await, ["Baritone"]);
+    let away = DesignFilter { archived: true, ..DesignFilter::default() };
+    assert_eq!(named(away.clone()).await, ["Mandola"]);
+    store.archive_design(shop, row.design_id, false).await.unwrap();
+    assert!(named(away).await.is_empty());
+}
+
+#[tokio::test]
+async fn sweeps_belong_to_a_revision_and_come_once() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let first = design(&store, shop, owner, "Mandola").await;
+    let sweep = shop::sweep::Sweep { hz: vec![100.0, 4000.0, 9000.0], db: vec![0.0, 6.5, -20.25] };
+    let new = NewSweep {
+        key: ClientKey::random(),
+        revision: first,
+        run: None,
+        label: "first coil",
+        sweep: &sweep,
+        at: None,
+    };
+    store.add_sweep(shop, owner, &new).await.unwrap();
+    store.add_sweep(shop, owner, &new).await.unwrap();
+    assert!(matches!(store.add_sweep(other, stranger, &new).await, Err(StoreError::Missing("revision"))));
+    let kept = store.sweeps(shop, Some(first)).await.unwrap();
+    assert_eq!(kept.len(), 1);
+    assert_eq!((kept[0].label.as_str(), kept[0].by.as_str()), ("first coil", "Ode Farrow"));
+    assert_eq!(kept[0].sweep().unwrap(), sweep);
+    assert_eq!(store.sweeps(shop, None).await.unwrap().len(), 1);
+    assert!(store.sweeps(other, None).await.unwrap().is_empty());
 }
 
 #[tokio::test]

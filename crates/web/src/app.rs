@@ -1,5 +1,6 @@
 //! Putting the application together.
 
+use crate::foretold::Predictions;
 use crate::jobs::Jobs;
 use crate::session::DbSessions;
 use crate::{assets, fault, pages};
@@ -23,6 +24,8 @@ pub struct App {
     pub store: Store,
     /// Long work under way.
     pub(crate) jobs: Jobs,
+    /// Predictions, the last of them kept.
+    pub(crate) predictions: Predictions,
     /// Attempts to sign in, by name and by address.
     pub(crate) attempts: RateLimiter<String, DefaultKeyedStateStore<String>, DefaultClock>,
 }
@@ -31,7 +34,12 @@ impl App {
     /// An application on a store.
     pub fn new(store: Store) -> Self {
         let a_minute = NonZeroU32::new(10).unwrap_or(NonZeroU32::MIN);
-        Self { store, jobs: Jobs::default(), attempts: RateLimiter::keyed(Quota::per_minute(a_minute)) }
+        Self {
+            store,
+            jobs: Jobs::default(),
+            predictions: Predictions::default(),
+            attempts: RateLimiter::keyed(Quota::per_minute(a_minute)),
+        }
     }
 }
 

@@ -9,7 +9,7 @@ use store::{ClientKey, WorkshopId};
 /// Most searches at once: each takes a processor.
 const MOST_RUNNING: usize = 2;
 /// How long a finished one is kept for its page to fetch.
-const KEPT: Duration = Duration::from_secs(600);
+const KEPT: Duration = Duration::from_mins(10);
 
 /// A piece of work under way.
 #[derive(Debug, Default)]
@@ -50,7 +50,10 @@ impl Job {
 
 /// All work under way, by workshop.
 #[derive(Clone, Debug, Default)]
-pub struct Jobs(Arc<Mutex<HashMap<(u64, String), (Instant, Arc<Job>)>>>);
+pub struct Jobs(Arc<Mutex<ByName>>);
+
+/// When each began, by workshop and name.
+type ByName = HashMap<(u64, String), (Instant, Arc<Job>)>;
 
 impl Jobs {
     /// Takes a new piece of work on, under a name that nobody guesses; `None` when enough is under way.

@@ -5,6 +5,7 @@ mod assets;
 mod drawing;
 mod fault;
 mod filled;
+mod foretold;
 mod jobs;
 mod layout;
 mod pages;

@@ -2,6 +2,7 @@
 
 use coil::predict::Response;
 use serde::Serialize;
+use shop::sweep::Sweep;
 
 /// How many tones the plot tells apart.
 const TONES: usize = 6;
@@ -30,6 +31,17 @@ pub fn curves(name: &str, tone: usize, response: &Response) -> [Curve; 2] {
             db: rounded(db, 100.0),
         },
     )
+}
+
+/// A measured sweep under a name.
+pub fn measured(name: &str, tone: usize, sweep: &Sweep) -> Curve {
+    Curve {
+        name: format!("{name}, measured"),
+        kind: "measured",
+        tone: tone % TONES,
+        hz: sweep.hz.clone(),
+        db: sweep.db.clone(),
+    }
 }
 
 /// The plot's markup.

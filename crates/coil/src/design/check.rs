@@ -276,6 +276,8 @@ impl Design {
         walk.aim("aims.capacitance_f", self.aims.capacitance_f, 1e-13, 1e-6, "F");
         walk.aim("aims.peak_hz", self.aims.peak_hz, 100.0, 1e5, "Hz");
         walk.aim("aims.resonance_unloaded_hz", self.aims.resonance_unloaded_hz, 100.0, 1e6, "Hz");
+        walk.aim("aims.peak_db", self.aims.peak_db, -20.0, 60.0, "dB");
+        walk.aim("aims.output_db", self.aims.output_db, -60.0, 60.0, "dB");
         walk.aim("aims.output_mv", self.aims.output_mv, 0.0, 1e5, "mV");
     }
 }

@@ -15,8 +15,10 @@ pub use difference::{Change, differences};
 pub use read::{LONGEST_BYTES, read, read_value, schema};
 pub use start::{place_in_row, starting_point, tall_single};
 
+use crate::circuit::LoadCircuit;
 use crate::former::Core;
 use crate::magnet::Material;
+use crate::string::note_hz;
 use crate::wire::{Build, Gauge, Insulation, ToleranceRange};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -434,6 +436,21 @@ pub struct Load {
     pub input_mohm: f64,
 }
 
+impl Load {
+    /// As a circuit, with both pots at full.
+    #[must_use]
+    pub fn circuit(&self) -> LoadCircuit {
+        LoadCircuit {
+            volume_ohm: self.volume_kohm * 1e3,
+            volume_at: 1.0,
+            tone_ohm: if self.tone_nf > 0.0 { self.tone_kohm * 1e3 } else { f64::INFINITY },
+            tone_f: self.tone_nf * 1e-9,
+            cable_f: self.cable_pf * 1e-12,
+            input_ohm: self.input_mohm * 1e6,
+        }
+    }
+}
+
 /// What the pickup should become: from – to.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -456,6 +473,12 @@ pub struct Aims {
     /// Output, mV.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub output_mv: Option<[f64; 2]>,
+    /// Height of the loaded peak, dB.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub peak_db: Option<[f64; 2]>,
+    /// Output to the reference coil, dB; what sheets and searches show, against `output_mv` for files that know volts.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub output_db: Option<[f64; 2]>,
 }
 
 fn default_room() -> f64 {
@@ -545,6 +568,21 @@ impl Kind {
 }
 
 impl Strings {
+    /// Where the pickup stands, as a share of the strings' length from the bridge.
+    #[must_use]
+    pub fn place_of_pickup(&self) -> f64 {
+        (self.from_bridge_mm / self.scale_mm).clamp(0.005, 0.6)
+    }
+
+    /// Pitch of string `number` (from 1), Hz: its note's, or from 330 Hz down to 82 Hz over the row (common practice, no
+    /// source).
+    #[must_use]
+    pub fn fundamental_hz(&self, number: u32) -> f64 {
+        let note = self.each.get((number as usize).saturating_sub(1)).and_then(|s| note_hz(&s.note));
+        let share = f64::from(number.saturating_sub(1)) / f64::from(self.count.saturating_sub(1).max(1));
+        note.unwrap_or_else(|| 330.0 * 0.25f64.powf(share))
+    }
+
     /// Core diameter and gap of string `number` (from 1), mm. Where none is given, the core of a usual set from plain
     /// treble to wound bass strings (common practice, no source).
     #[must_use]

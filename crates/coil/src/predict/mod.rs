@@ -122,7 +122,7 @@ pub fn laid(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
 /// As [`predict`].
 pub fn netlist(design: &Design) -> Result<String, Vec<Problem>> {
     let prediction = predict(design)?;
-    Ok(crate::circuit::netlist(&design.name, &prediction.circuit, Some(&model::load(design))))
+    Ok(crate::circuit::netlist(&design.name, &prediction.circuit, Some(&design.load.circuit())))
 }
 
 /// Readings over poles: each magnet rod is cut finely for its own, and rods of one size share the work.
@@ -186,7 +186,7 @@ fn report(
 ) -> Prediction {
     let nominal = &outcome.nominal;
     let network = nominal.network.clone();
-    let load = model::load(design);
+    let load = design.load.circuit();
     let grid: Vec<f64> =
         (0..RESPONSE_POINTS).map(|i| 50.0 * 400f64.powf(i as f64 / (RESPONSE_POINTS - 1) as f64)).collect();
     let sources: Vec<crate::circuit::Source> = grid.iter().map(|hz| network.source(*hz)).collect();

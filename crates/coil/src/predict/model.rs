@@ -6,7 +6,6 @@ use crate::eddy::panels_of;
 use crate::former::Outline;
 use crate::inductance::Winding;
 use crate::magnet::{Block, Body, Magnetised, Material, Rod};
-use crate::string::note_hz;
 use crate::wind::{Bonds, GuidePlan, Lay, Pattern, Section, lay};
 use crate::wire::{Pull, WireData, at_temperature, pull};
 
@@ -244,8 +243,8 @@ impl Model {
             body_sigma_s_m: Vec::new(),
             conductors: Vec::new(),
             strings: strings(design),
-            from_bridge: (design.strings.from_bridge_mm / design.strings.scale_mm).clamp(0.005, 0.6),
-            load: load(design),
+            from_bridge: design.strings.place_of_pickup(),
+            load: design.load.circuit(),
             room_c: design.room_c,
             metal_f: metal_capacitance(design),
             coils,
@@ -374,18 +373,6 @@ fn pole_body(design: &Design, pole: &Pole) -> Body {
     }
 }
 
-pub(super) fn load(design: &Design) -> LoadCircuit {
-    let load = &design.load;
-    LoadCircuit {
-        volume_ohm: load.volume_kohm * 1e3,
-        volume_at: 1.0,
-        tone_ohm: if load.tone_nf > 0.0 { load.tone_kohm * 1e3 } else { f64::INFINITY },
-        tone_f: load.tone_nf * 1e-9,
-        cable_f: load.cable_pf * 1e-12,
-        input_ohm: load.input_mohm * 1e6,
-    }
-}
-
 /// The strings over their poles; a string without a pole of its own stands where the pitch puts it.
 fn strings(design: &Design) -> Vec<StringAt> {
     let count = design.strings.count;
@@ -398,15 +385,12 @@ fn strings(design: &Design) -> Vec<StringAt> {
             let row_mm =
                 crate::design::place_in_row(number, count, design.strings.pitch_mm, design.strings.handed);
             let top_mm = pole.map_or_else(|| highest_mm(design), top_of);
-            let note = design.strings.each.get(number as usize - 1).and_then(|s| note_hz(&s.note));
-            // Without a note: from 330 Hz down to 82 Hz over the row (common practice, no source).
-            let share = f64::from(number - 1) / f64::from((count - 1).max(1));
             StringAt {
                 x_m: pole.map_or(row_mm, |p| p.x_mm) * 1e-3,
                 core_m: core_mm * 1e-3,
                 // The gap is to the underside; the axis lies half a core higher.
                 z_m: (top_mm + gap_mm + core_mm / 2.0) * 1e-3,
-                fundamental_hz: note.unwrap_or_else(|| 330.0 * 0.25f64.powf(share)),
+                fundamental_hz: design.strings.fundamental_hz(number),
             }
         })
         .collect()

@@ -55,13 +55,16 @@ impl Goal {
         }
     }
 
+    /// Whether it is a level in decibels: changes add up, while those of all else multiply.
+    #[must_use]
+    pub const fn is_level(self) -> bool {
+        matches!(self, Self::PeakHeight | Self::Output)
+    }
+
     /// A change from `before` to `after`: a ratio less one, dB for height and output.
     #[must_use]
     pub fn change(self, before: f64, after: f64) -> f64 {
-        match self {
-            Self::PeakHeight | Self::Output => after - before,
-            _ => after / before - 1.0,
-        }
+        if self.is_level() { after - before } else { after / before - 1.0 }
     }
 }
 

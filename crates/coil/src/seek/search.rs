@@ -1,7 +1,7 @@
 //! The search: every allowed wire and alloy with its turns, judged against what is wanted.
 
-use super::Goal;
 use super::lever::neighbour;
+use super::{Goal, Lever};
 use crate::design::Design;
 use crate::magnet::{Grade, Material};
 use crate::predict::{Level, Prediction, predict};
@@ -20,6 +20,7 @@ pub struct Want {
 
 /// What may change.
 #[derive(Clone, Debug, PartialEq)]
+#[allow(clippy::struct_excessive_bools, reason = "a list of permissions, each given or not")]
 pub struct Allowed {
     /// Turns of the first coil, from – to; the other coils keep their ratio to it.
     pub turns: (u32, u32),
@@ -29,6 +30,102 @@ pub struct Allowed {
     pub builds: bool,
     /// Whether the magnets' alloy may change.
     pub alloys: bool,
+    /// Whether the winding height may change, by up to 1 mm to either side.
+    pub heights: bool,
+    /// Whether the core may be made wider or narrower, by up to 0.4 mm.
+    pub cores: bool,
+    /// Whether the magnets may be charged to less: 80 or 60 %.
+    pub charges: bool,
+    /// Whether the poles' length may change, by up to 2 mm to either side.
+    pub lengths: bool,
+}
+
+impl Allowed {
+    /// Only the turns, from – to.
+    #[must_use]
+    pub const fn turns(from: u32, to: u32) -> Self {
+        Self {
+            turns: (from, to),
+            gauges: 0,
+            builds: false,
+            alloys: false,
+            heights: false,
+            cores: false,
+            charges: false,
+            lengths: false,
+        }
+    }
+
+    /// What may be done to the bobbin and the poles besides, each with nothing as its first choice.
+    fn extras(&self) -> Vec<Vec<Lever>> {
+        let sizes = |on: bool, lever: fn(f64) -> Lever, steps: &[f64]| {
+            if on { steps.iter().map(|v| lever(*v)).collect() } else { Vec::new() }
+        };
+        let all: [Vec<Lever>; 4] = [
+            sizes(self.heights, Lever::Height, &[-1.0, -0.5, 0.5, 1.0]),
+            sizes(self.cores, Lever::CoreWidth, &[-0.4, -0.2, 0.2, 0.4]),
+            sizes(self.charges, Lever::Charge, &[0.8, 0.6]),
+            sizes(self.lengths, Lever::PoleLength, &[-2.0, -1.0, 1.0, 2.0]),
+        ];
+        all.into_iter().filter(|one| !one.is_empty()).collect()
+    }
+}
+
+/// What a change of bobbin or poles does to all goals (logarithms, dB for the last two) and to the fill: reckoned once
+/// and taken to be alike for all wires, until the short list is predicted whole.
+#[derive(Clone, Debug, Default)]
+struct Shift {
+    levers: Vec<Lever>,
+    goals: [f64; 6],
+    fill: f64,
+}
+
+impl Shift {
+    fn of(design: &Design, base: &Prediction, lever: Lever) -> Option<Self> {
+        let after = predict(&lever.applied(design)?).ok()?;
+        let goals = std::array::from_fn(|g| {
+            let (goal, ratio) = (Goal::ALL[g], Goal::ALL[g].of(&after) / Goal::ALL[g].of(base));
+            if goal.is_level() { goal.of(&after) - goal.of(base) } else { ratio.ln() }
+        });
+        Some(Self { levers: vec![lever], goals, fill: fullest(&after) / fullest(base) })
+    }
+
+    /// How many things it changes.
+    fn changes(&self) -> u32 {
+        u32::try_from(self.levers.len()).unwrap_or(u32::MAX)
+    }
+
+    fn and(&self, other: &Self) -> Self {
+        Self {
+            levers: self.levers.iter().chain(&other.levers).copied().collect(),
+            goals: std::array::from_fn(|g| self.goals[g] + other.goals[g]),
+            fill: self.fill * other.fill,
+        }
+    }
+
+    fn on(&self, values: &[f64; 6]) -> [f64; 6] {
+        std::array::from_fn(|g| {
+            if Goal::ALL[g].is_level() { values[g] + self.goals[g] } else { values[g] * self.goals[g].exp() }
+        })
+    }
+
+    /// Every way to do one of each, or none.
+    fn all(design: &Design, extras: &[Vec<Lever>]) -> Vec<Self> {
+        let mut all = vec![Self { fill: 1.0, ..Self::default() }];
+        let Ok(base) = predict(design) else { return all };
+        for choices in extras {
+            let singles: Vec<Self> =
+                choices.iter().filter_map(|lever| Self::of(design, &base, *lever)).collect();
+            let more: Vec<Self> =
+                all.iter().flat_map(|one| singles.iter().map(|single| one.and(single))).collect();
+            all.extend(more);
+        }
+        all
+    }
+}
+
+fn fullest(prediction: &Prediction) -> f64 {
+    prediction.coils.iter().map(|c| c.fill).fold(0.0, f64::max)
 }
 
 /// A design found, with what it is predicted to be.
@@ -76,12 +173,24 @@ impl Track {
                 })
                 .sum()
         };
-        let goals = std::array::from_fn(|g| match Goal::ALL[g] {
-            Goal::PeakHeight | Goal::Output => lagrange(&|i| self.samples[i].1[g]),
-            _ => lagrange(&|i| self.samples[i].1[g].max(1e-300).ln()).exp(),
+        let goals = std::array::from_fn(|g| {
+            if Goal::ALL[g].is_level() {
+                lagrange(&|i| self.samples[i].1[g])
+            } else {
+                lagrange(&|i| self.samples[i].1[g].max(1e-300).ln()).exp()
+            }
         });
         (goals, lagrange(&|i| self.samples[i].2))
     }
+}
+
+/// A way found, before it is predicted whole.
+struct Found {
+    miss: f64,
+    changed: u32,
+    track: usize,
+    shift: usize,
+    turns: u32,
 }
 
 fn with_turns(design: &Design, turns: u32) -> Option<Design> {
@@ -101,9 +210,12 @@ fn miss(values: &[f64; 6], wants: &[Want]) -> f64 {
         .map(|want| {
             let value = values[Goal::ALL.iter().position(|g| *g == want.goal).unwrap_or(0)];
             let short = (want.from - value).max(value - want.to).max(0.0);
-            match want.goal {
-                Goal::PeakHeight | Goal::Output => short / 10.0,
-                _ => short / want.from.abs().max(want.to.abs()).max(1e-300),
+            if want.goal.is_level() {
+                short / 10.0
+            } else {
+                // Of the end that is missed: an open end is no measure.
+                let end = if value < want.from { want.from } else { want.to };
+                short / end.abs().max(1e-300)
             }
         })
         .map(|m| m * m)
@@ -140,7 +252,7 @@ fn bases(design: &Design, allowed: &Allowed) -> Vec<(Design, u32)> {
                     coil.wire.gauge = gauge;
                     coil.wire.build = build;
                 }
-                if let Some(lever) = alloy.filter(|_| alloy != own).map(super::Lever::Alloy) {
+                if let Some(lever) = alloy.filter(|_| alloy != own).map(Lever::Alloy) {
                     let Some(changed) = lever.applied(&next) else { continue };
                     next = changed;
                 }
@@ -180,7 +292,7 @@ pub fn seek(design: &Design, wants: &[Want], allowed: &Allowed, on: Seeking<'_>)
             let turns = (f64::from(low) * (f64::from(high) / f64::from(low)).powf(share)).round() as u32;
             let Some(sample) = with_turns(&base, turns) else { continue };
             let Ok(prediction) = predict(&sample) else { continue };
-            let fill = prediction.coils.iter().map(|c| c.fill).fold(0.0, f64::max);
+            let fill = fullest(&prediction);
             let values = Goal::ALL.map(|g| g.of(&prediction));
             samples.push((f64::from(turns), values, fill));
         }
@@ -188,32 +300,43 @@ pub fn seek(design: &Design, wants: &[Want], allowed: &Allowed, on: Seeking<'_>)
             tracks.push(Track { design: base, changed, samples });
         }
     }
-    let mut found: Vec<(f64, u32, usize, u32)> = Vec::new();
+    let shifts = Shift::all(design, &allowed.extras());
+    let mut found: Vec<Found> = Vec::new();
     for (t, track) in tracks.iter().enumerate() {
-        let best = (0..=TURNS_TRIED)
-            .map(|k| low + (high - low) * k / TURNS_TRIED)
-            .chain(Some(own_turns).filter(|n| (low..=high).contains(n)))
-            .filter_map(|turns| {
-                let (values, fill) = track.at(f64::from(turns));
-                // A bobbin that cannot hold it is no answer.
-                (fill <= 1.0).then(|| (miss(&values, wants), turns))
-            })
-            .min_by(|a, b| {
-                // Within what is wanted, nearest to what is wound today.
-                let far = |n: u32| f64::from(n.abs_diff(own_turns));
-                a.0.total_cmp(&b.0).then(far(a.1).total_cmp(&far(b.1)))
-            });
-        if let Some((miss, turns)) = best {
-            found.push((miss, track.changed + u32::from(turns != own_turns), t, turns));
+        for (s, shift) in shifts.iter().enumerate() {
+            let best = (0..=TURNS_TRIED)
+                .map(|k| low + (high - low) * k / TURNS_TRIED)
+                .chain(Some(own_turns).filter(|n| (low..=high).contains(n)))
+                .filter_map(|turns| {
+                    let (values, fill) = track.at(f64::from(turns));
+                    // A bobbin that cannot hold it is no answer.
+                    (fill * shift.fill <= 1.0).then(|| (miss(&shift.on(&values), wants), turns))
+                })
+                .min_by(|a, b| {
+                    // Within what is wanted, nearest to what is wound today.
+                    let far = |n: u32| f64::from(n.abs_diff(own_turns));
+                    a.0.total_cmp(&b.0).then(far(a.1).total_cmp(&far(b.1)))
+                });
+            if let Some((miss, turns)) = best {
+                let changed = track.changed + u32::from(turns != own_turns) + shift.changes();
+                found.push(Found { miss, changed, track: t, shift: s, turns });
+            }
         }
     }
-    found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+    // What is a thousandth nearer is no nearer: then the one that changes less.
+    let near = |m: f64| (m * 1e3).round();
+    found.sort_by(|a, b| near(a.miss).total_cmp(&near(b.miss)).then(a.changed.cmp(&b.changed)));
     let mut list = Vec::new();
-    for (k, (_, changed, track, turns)) in found.into_iter().take(SHORT).enumerate() {
+    for (k, Found { changed, track, shift, turns, .. }) in found.into_iter().take(SHORT).enumerate() {
         if !on(0.9 + 0.1 * k as f64 / SHORT as f64) {
             return None;
         }
-        let Some(design) = with_turns(&tracks[track].design, turns) else { continue };
+        let turned = with_turns(&tracks[track].design, turns);
+        let shifted = shifts[shift]
+            .levers
+            .iter()
+            .try_fold(turned, |design, lever| design.map(|design| lever.applied(&design).map(Some))?);
+        let Some(Some(design)) = shifted else { continue };
         let Ok(prediction) = predict(&design) else { continue };
         let stops = prediction.notices.iter().filter(|n| n.level == Level::Stop).count();
         let miss = miss(&Goal::ALL.map(|g| g.of(&prediction)), wants) + stops as f64;
@@ -266,7 +389,7 @@ mod tests {
             Want { goal: Goal::Inductance, from: 2.9, to: 3.0 },
             Want { goal: Goal::Resistance, from: 8000.0, to: 8600.0 },
         ];
-        let allowed = Allowed { turns: (5000, 11_000), gauges: 2, builds: true, alloys: false };
+        let allowed = Allowed { gauges: 2, builds: true, ..Allowed::turns(5000, 11_000) };
         let mut shares = Vec::new();
         let mut on = |share: f64| {
             shares.push(share);
@@ -287,8 +410,29 @@ mod tests {
     fn what_fits_already_is_not_changed() {
         let design = tall_single("Sedge", 6, 10.4);
         let wants = [Want { goal: Goal::Resistance, from: 5000.0, to: 6500.0 }];
-        let allowed = Allowed { turns: (5000, 9000), gauges: 1, builds: false, alloys: true };
+        let allowed = Allowed { gauges: 1, alloys: true, ..Allowed::turns(5000, 9000) };
         let list = seek(&design, &wants, &allowed, &mut |_| true).unwrap();
         assert_eq!((list[0].miss, list[0].changed, &list[0].design), (0.0, 0, &design));
+    }
+    /// Where turns alone cannot do it, bobbin and poles may: as much output with less inductance takes nearer magnets.
+    #[test]
+    fn bobbin_and_poles_may_change_where_they_are_allowed_to() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let base = predict(&design).unwrap().pickup;
+        let wants = [
+            Want { goal: Goal::Inductance, from: 0.0, to: base.inductance_h.nominal * 0.95 },
+            Want {
+                goal: Goal::Resistance,
+                from: base.resistance_20c_ohm.nominal * 0.995,
+                to: base.resistance_20c_ohm.nominal * 1.005,
+            },
+        ];
+        let turns = Allowed::turns(6000, 9000);
+        let alone = seek(&design, &wants, &turns, &mut |_| true).unwrap();
+        assert!(alone[0].miss > 0.02, "{}", alone[0].miss);
+        let wider = Allowed { heights: true, cores: true, charges: true, lengths: true, ..turns };
+        let list = seek(&design, &wants, &wider, &mut |_| true).unwrap();
+        assert!(list[0].miss < 0.3 * alone[0].miss, "{}", list[0].miss);
+        assert!(list.iter().all(|c| c.design.problems().is_empty()));
     }
 }

@@ -14,3 +14,6 @@ if (sent) {
   }
   sessionStorage.removeItem("sent-draft");
 }
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-print]")) print();
+});

@@ -55,6 +55,7 @@ document.addEventListener("alpine:init", () => {
 
     changed(event) {
       // What a search asks for changes no design.
+      if (event?.target.name === "seek_overlay") return event.type === "change" ? this.layOver(event.target.value, true) : undefined;
       if (event?.target.name?.startsWith("seek_")) return;
       const next = this.read();
       if (JSON.stringify(next) === JSON.stringify(this.now)) return;
@@ -81,7 +82,7 @@ document.addEventListener("alpine:init", () => {
     },
     // Buttons that change the whole design, choose drawings or save one.
     clicked(event) {
-      const button = event.target.closest("[data-step], [data-view], [data-save], [data-goal], [data-seek], [data-document]");
+      const button = event.target.closest("[data-step], [data-view], [data-goal], [data-seek], [data-document], [data-overlay-off]");
       if (!button) return;
       const { elements } = this.$root;
       if (button.dataset.step) this.ask(button.dataset.step);
@@ -94,11 +95,20 @@ document.addEventListener("alpine:init", () => {
         elements.goal.value = button.dataset.goal;
         this.ask();
       }
-      else if (button.dataset.save) this.save(button);
+      else if (button.dataset.overlayOff) this.layOver(button.dataset.overlayOff, false);
       else {
         this.$root.elements.view.value = button.dataset.view;
         this.ask();
       }
+    },
+    // Another pickup's response over this one's, or off it.
+    layOver(name, on) {
+      if (!name) return;
+      const field = this.$root.elements.overlay;
+      const laid = field.value.split(",").filter((other) => other && other !== name);
+      field.value = (on ? [...laid, name] : laid).join(",");
+      document.activeElement?.blur();
+      this.changed();
     },
     // A search runs on the server; this asks how far it is until it is done.
     async seek(what) {
@@ -142,19 +152,6 @@ document.addEventListener("alpine:init", () => {
         const at = document.getElementById("e-" + e.name);
         if (at) at.textContent = message;
       }
-    },
-    save(button) {
-      const drawing = button.closest("figure").querySelector("svg").cloneNode(true);
-      const styles = [...document.styleSheets].flatMap((sheet) => [...sheet.cssRules]);
-      const wanted = styles.map((rule) => rule.cssText).filter((text) => /^(:root|\.drawing)/.test(text));
-      const style = document.createElementNS("http://www.w3.org/2000/svg", "style");
-      style.textContent = wanted.join("\n");
-      drawing.prepend(style);
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([drawing.outerHTML], { type: "image/svg+xml" }));
-      link.download = button.dataset.save.toLowerCase().replace(/[^a-z0-9]+/g, "-") + ".svg";
-      link.click();
-      setTimeout(() => URL.revokeObjectURL(link.href), 1000);
     },
     // A part under the pointer lights its field, a field its part.
     lit(event) {

@@ -10,8 +10,8 @@ mod wiring;
 pub use band::band;
 pub use laid::{guide, laid};
 pub use row::{balance, row};
-pub use section::section;
-pub use top::top;
+pub use section::{section, section_over};
+pub use top::{top, top_over};
 pub use wiring::wiring;
 
 use std::fmt::Write as _;
@@ -33,6 +33,15 @@ pub(crate) fn extent(design: &coil::design::Design) -> (f64, f64) {
         reach(center[0], center[1], size[0] / 2.0, size[1] / 2.0);
     }
     half
+}
+
+/// Two drawings in one frame that holds both; the second as outlines without its dimensions.
+fn over(one: (Svg, [f64; 4]), (other, b): (Svg, [f64; 4]), class: &str, title: &str) -> String {
+    let (mut svg, a) = one;
+    let from = [a[0].min(b[0]), a[1].min(b[1])];
+    let to = [(a[0] + a[2]).max(b[0] + b[2]), (a[1] + a[3]).max(b[1] + b[3])];
+    svg.put(format_args!(r#"<g class="outlines">{}</g>"#, other.0));
+    svg.framed([from[0], from[1], to[0] - from[0], to[1] - from[1]], class, title)
 }
 
 /// Markup under construction.

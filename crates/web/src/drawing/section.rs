@@ -6,6 +6,21 @@ use coil::quantity::fixed;
 
 /// Draws the section across the row, with the builds of the coils, mm; the string runs left to right above.
 pub fn section(design: &Design, builds_mm: &[f64]) -> String {
+    let (svg, view) = parts(design, builds_mm);
+    svg.framed(view, "section", "Section through a pole, to scale")
+}
+
+/// The sections of two pickups over one another, the second as outlines.
+pub fn section_over(one: (&Design, &[f64]), other: (&Design, &[f64])) -> String {
+    super::over(
+        parts(one.0, one.1),
+        parts(other.0, other.1),
+        "section",
+        "Sections of two pickups over one another, to scale",
+    )
+}
+
+fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
     let mut svg = Svg::default();
     let edge = extent(design).1;
     let poles: Vec<(&Coil, &Pole)> =
@@ -79,7 +94,7 @@ pub fn section(design: &Design, builds_mm: &[f64]) -> String {
         ));
     }
     let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom + 7.0];
-    svg.framed(view, "section", "Section through a pole, to scale")
+    (svg, view)
 }
 
 fn rect(svg: &mut Svg, class: &str, (x, z, w, h): (f64, f64, f64, f64), field: &str) {

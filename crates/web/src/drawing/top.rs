@@ -6,6 +6,21 @@ use coil::quantity::fixed;
 
 /// Draws the pickup from above, with the builds of its coils, mm; treble to the right, the bridge upwards.
 pub fn top(design: &Design, builds_mm: &[f64]) -> String {
+    let (svg, view) = parts(design, builds_mm);
+    svg.framed(view, "top", "The pickup from above, to scale")
+}
+
+/// Two pickups from above over one another, the second as outlines.
+pub fn top_over(one: (&Design, &[f64]), other: (&Design, &[f64])) -> String {
+    super::over(
+        parts(one.0, one.1),
+        parts(other.0, other.1),
+        "top",
+        "Two pickups from above over one another, to scale",
+    )
+}
+
+fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
     let mut svg = Svg::default();
     let half = extent(design);
     for metal in &design.metal {
@@ -60,11 +75,7 @@ pub fn top(design: &Design, builds_mm: &[f64]) -> String {
             &fixed(over.1, 1),
         );
     }
-    svg.framed(
-        [-half.0 - 3.0, -half.1 - 8.0, 2.0 * half.0 + 16.0, 2.0 * half.1 + 14.0],
-        "top",
-        "The pickup from above, to scale",
-    )
+    (svg, [-half.0 - 3.0, -half.1 - 8.0, 2.0 * half.0 + 16.0, 2.0 * half.1 + 14.0])
 }
 
 fn reach((coil, build): &(&Coil, f64)) -> f64 {

@@ -7,7 +7,7 @@ use crate::visitor::Visitor;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
-use store::design::{DesignOrder, RevisionRow};
+use store::design::{DesignFilter, RevisionRow};
 use store::run::{RunFilter, RunRow};
 
 /// Routes.
@@ -37,7 +37,7 @@ async fn show(app: web::Data<App>, visitor: Visitor) -> Result<BenchPage, Fault>
         .take(4)
         .cloned()
         .collect();
-    let mut designs = app.store.designs(visitor.workshop(), "", DesignOrder::Newest).await?;
+    let mut designs = app.store.designs(visitor.workshop(), &DesignFilter::default()).await?;
     designs.truncate(ROOM);
     Ok(BenchPage { frame: Frame::new(&visitor, "bench", "Bench"), waiting, off, designs })
 }

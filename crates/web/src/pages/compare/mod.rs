@@ -1,24 +1,27 @@
 //! Any number of designs, revisions and wound pickups side by side: figures, curves, what differs.
 
 use crate::app::App;
+use crate::drawing::{section_over, top_over};
 use crate::fault::Fault;
 use crate::layout::Frame;
-use crate::pages::designs::{place_in_words, predicted};
+use crate::pages::designs::{Differs, differing};
 use crate::pages::logbook::unformulated;
-use crate::plot::{Curve, curves, plot};
+use crate::plot::{Curve, curves, measured, plot};
 use crate::present::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
 use crate::visitor::Visitor;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use coil::design::{Design, differences};
+use coil::design::Design;
 use coil::predict::{PickupPrediction, Prediction, Quantity};
 use shop::comparison::Comparison;
 use shop::reading::Kind;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use store::RevisionId;
-use store::design::{DesignOrder, RevisionRow};
+use store::design::{DesignFilter, DesignOrder, RevisionRow};
 use store::run::RunFilter;
+use store::sweep::SweepRow;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -111,7 +114,8 @@ impl Asked {
 struct One {
     row: RevisionRow,
     design: Design,
-    prediction: Option<Prediction>,
+    prediction: Option<Arc<Prediction>>,
+    sweeps: Vec<SweepRow>,
     measured: Vec<(u32, u64, BTreeMap<Kind, f64>)>,
 }
 
@@ -119,7 +123,8 @@ async fn gathered(app: &App, visitor: &Visitor, asked: &Asked) -> Result<Vec<One
     let mut all = Vec::with_capacity(asked.of.len());
     for &id in &asked.of {
         let revision = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
-        let prediction = predicted(revision.design.clone()).await?.ok();
+        let prediction = app.predictions.of(&revision.design).await?.ok();
+        let sweeps = app.store.sweeps(visitor.workshop(), Some(revision.row.id)).await?;
         let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
         let runs = app.store.runs(visitor.workshop(), &filter).await?;
         let measured = runs
@@ -132,7 +137,7 @@ async fn gathered(app: &App, visitor: &Visitor, asked: &Asked) -> Result<Vec<One
                 Some((r.number, r.id.0, values))
             })
             .collect();
-        all.push(One { row: revision.row, design: revision.design, prediction, measured });
+        all.push(One { row: revision.row, design: revision.design, prediction, sweeps, measured });
     }
     Ok(all)
 }
@@ -181,40 +186,15 @@ fn lines(all: &[One], columns: &[&Column]) -> Vec<Line> {
     lines
 }
 
-/// A place that differs, with its value in every design.
-struct Differs {
-    what: String,
-    values: Vec<String>,
-}
-
-/// Every place in which any design differs from the first.
-fn differing(all: &[One]) -> Vec<Differs> {
-    let Some((first, rest)) = all.split_first() else { return Vec::new() };
-    let by_place: Vec<BTreeMap<String, (Option<String>, Option<String>)>> = rest
-        .iter()
-        .map(|one| {
-            differences(&first.design, &one.design).into_iter().map(|c| (c.at, (c.before, c.after))).collect()
-        })
-        .collect();
-    let mut places: Vec<&String> =
-        by_place.iter().flat_map(BTreeMap::keys).filter(|at| *at != "name").collect();
-    places.sort();
-    places.dedup();
-    let said = |v: Option<&String>| v.map_or_else(|| "–".to_owned(), |v| v.trim_matches('"').to_owned());
-    places
-        .into_iter()
-        .map(|at| {
-            let base = by_place.iter().find_map(|d| d.get(at)).and_then(|(before, _)| before.as_ref());
-            let mut values = vec![said(base)];
-            values.extend(
-                by_place
-                    .iter()
-                    .map(|d| d.get(at).map_or_else(|| said(base), |(_, after)| said(after.as_ref()))),
-            );
-            let of = all.iter().find(|o| place_in_words(at, &o.design) != *at).unwrap_or(first);
-            Differs { what: place_in_words(at, &of.design), values }
-        })
-        .collect()
+/// Drawings of the first two over one another, when just two are compared.
+fn over(all: &[One]) -> Vec<(&'static str, String)> {
+    let [a, b] = all else { return Vec::new() };
+    let builds = |one: &One| -> Vec<f64> {
+        one.prediction.iter().flat_map(|p| p.coils.iter().map(|c| c.build_mm)).collect()
+    };
+    let (builds_a, builds_b) = (builds(a), builds(b));
+    let (one, other) = ((&a.design, &builds_a[..]), (&b.design, &builds_b[..]));
+    vec![("From above", top_over(one, other)), ("Section through a pole", section_over(one, other))]
 }
 
 #[derive(Template, WebTemplate)]
@@ -225,6 +205,8 @@ struct ComparePage {
     heads: Vec<&'static str>,
     lines: Vec<Line>,
     plot: String,
+    /// The first two over one another.
+    over: Vec<(&'static str, String)>,
     differs: Vec<Differs>,
     columns: Vec<(&'static str, &'static str, bool)>,
     choices: Vec<(RevisionRow, bool)>,
@@ -239,15 +221,18 @@ async fn show(
 ) -> Result<ComparePage, Fault> {
     let asked = Asked::from(&query);
     let all = gathered(&app, &visitor, &asked).await?;
-    let rows = app.store.designs(visitor.workshop(), &asked.search, DesignOrder::Name).await?;
-    let drawn: Vec<Curve> = all
-        .iter()
-        .enumerate()
-        .filter_map(|(tone, one)| Some((tone, one, one.prediction.as_ref()?)))
-        .flat_map(|(tone, one, p)| {
-            curves(&format!("{} r{}", one.row.name, one.row.number), tone, &p.response)
-        })
-        .collect();
+    let filter =
+        DesignFilter { search: asked.search.clone(), order: DesignOrder::Name, ..DesignFilter::default() };
+    let rows = app.store.designs(visitor.workshop(), &filter).await?;
+    let mut drawn: Vec<Curve> = Vec::new();
+    for (tone, one) in all.iter().enumerate() {
+        if let Some(p) = &one.prediction {
+            drawn.extend(curves(&format!("{} r{}", one.row.name, one.row.number), tone, &p.response));
+        }
+        for taken in &one.sweeps {
+            drawn.push(measured(&taken.label, tone, &taken.sweep()?));
+        }
+    }
     let shown: Vec<u64> = rows.iter().map(|r| r.id.0).collect();
     let choices = rows.into_iter().map(|r| (asked.of.contains(&r.id.0), r)).map(|(on, r)| (r, on)).collect();
     let pairs = asked
@@ -265,7 +250,10 @@ async fn show(
         } else {
             plot(&drawn, "Responses of all pickups compared, in decibels over frequency")
         },
-        differs: differing(&all),
+        over: over(&all),
+        differs: all.split_first().map_or_else(Vec::new, |(first, rest)| {
+            differing(&first.design, &rest.iter().map(|o| &o.design).collect::<Vec<_>>())
+        }),
         columns: COLUMNS
             .iter()
             .map(|c| (c.key, c.label, asked.columns.iter().any(|a| a.key == c.key)))

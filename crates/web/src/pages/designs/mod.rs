@@ -1,7 +1,13 @@
 //! Designs: the list, the workbench, revisions.
 
+mod beside;
+mod differs;
+mod list;
+mod listening;
 mod outlook;
+mod revision;
 mod seeking;
+mod share;
 pub mod sheet;
 mod view;
 
@@ -10,83 +16,46 @@ use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::layout::{Field, Frame, Knot, thread};
 use crate::pages::see;
-use crate::present;
 use crate::visitor::Visitor;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use coil::design::{Design, Kind, Step, starting_point, tall_single};
-use coil::magnet::Grade;
-use coil::predict::Prediction;
-use coil::seek::Lever;
-pub use outlook::predicted;
+use beside::beside;
+use coil::design::{Aims, Design, Kind, Step, starting_point, tall_single};
+use coil::seek::{Lever, Wish, aims_like};
+pub use differs::{Differs, differing};
 use outlook::{Outlook, View, outlook};
 use serde::{Deserialize, Serialize};
-pub use sheet::place_in_words;
 use sheet::{Section, Shelf};
 use std::collections::BTreeMap;
-use store::design::{DesignOrder, NewRevision, Revision, RevisionRow};
-use store::run::{RunFilter, RunRow};
+use store::design::{NewRevision, Revision, RevisionRow};
 use store::{ClientKey, RevisionId};
 pub use view::{Cell, cells};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
     config
-        .route("/designs", web::get().to(list))
+        .route("/designs", web::get().to(list::show))
         .route("/designs", web::post().to(save_new))
         .route("/designs/new", web::get().to(new))
         .route("/designs/preview", web::post().to(preview))
+        .route("/designs/audition", web::post().to(listening::sound))
         .route("/designs/import", web::post().to(import))
         .route("/designs/seek", web::post().to(seeking::start))
         .route("/designs/seek/{name}", web::get().to(seeking::standing))
         .route("/designs/seek/{name}/cancel", web::post().to(seeking::cancel))
         .route("/revisions/{id}/duplicate", web::get().to(duplicate))
-        .route("/revisions/{id}/experiment", web::post().to(experiment))
-        .route("/revisions/{id}", web::get().to(show))
+        .route("/revisions/{id}/experiment", web::post().to(revision::experiment))
+        .route("/revisions/{id}/restore", web::post().to(revision::restore))
+        .route("/revisions/{id}/keep", web::post().to(revision::keep))
+        .route("/revisions/{id}/sweeps", web::post().to(revision::add_sweep))
+        .route("/revisions/{id}/share", web::get().to(share::show))
+        .route("/revisions/{id}", web::get().to(revision::show))
         .route("/revisions/{id}", web::post().to(save_next))
         .route("/revisions/{id}/edit", web::get().to(edit))
-        .route("/revisions/{id}/design.json", web::get().to(export));
+        .route("/revisions/{id}/design.json", web::get().to(revision::export));
 }
 
-#[derive(Template, WebTemplate)]
-#[template(path = "designs/list.html")]
-struct ListPage {
-    frame: Frame,
-    rows: Vec<RevisionRow>,
-    search: String,
-    sort: String,
-}
-
-#[derive(Deserialize)]
-struct ListQuery {
-    #[serde(default)]
-    q: String,
-    #[serde(default)]
-    sort: String,
-}
-
-async fn list(
-    app: web::Data<App>,
-    visitor: Visitor,
-    query: web::Query<ListQuery>,
-) -> Result<ListPage, Fault> {
-    let order = match query.sort.as_str() {
-        "name" => DesignOrder::Name,
-        "resistance" => DesignOrder::Resistance,
-        "inductance" => DesignOrder::Inductance,
-        _ => DesignOrder::Newest,
-    };
-    let rows = app.store.designs(visitor.workshop(), &query.q, order).await?;
-    Ok(ListPage {
-        frame: Frame::new(&visitor, "designs", "Designs"),
-        rows,
-        search: query.q.clone(),
-        sort: query.sort.clone(),
-    })
-}
-
-/// The workbench: sheet on the left, what it will be on the right.
 #[derive(Template, WebTemplate)]
 #[template(path = "designs/workbench.html")]
 struct Workbench {
@@ -105,6 +74,7 @@ struct Workbench {
     overtaken: Option<RevisionRow>,
     document: String,
     view: String,
+    overlay: String,
     one_by_one: String,
     status: u16,
     key: ClientKey,
@@ -174,7 +144,8 @@ async fn workbench(
     let named = named(filled);
     let shown = sheet::read(&named, &base, &shelf).map_or_else(|_| base.clone(), |read| read.design);
     let view = View::named(filled.get("view"));
-    let outlook = outlook(&shown, parent.map(|p| &p.design), view, Some(filled)).await?;
+    let beside = beside(app, visitor, Some(filled), parent).await?;
+    let outlook = outlook(app, &shown, parent.map(|p| &p.design), (view, Some(filled)), beside).await?;
     let (heading, action) = match parent {
         None => (format!("New {}", base.kind.name()), "/designs".to_owned()),
         Some(p) => (format!("{}, after r{}", p.row.name, p.row.number), format!("/revisions/{}", p.row.id)),
@@ -194,6 +165,7 @@ async fn workbench(
         seen: if filled.get("seen").is_empty() { newest.to_string() } else { filled.get("seen").to_owned() },
         document: serde_json::to_string(&base).map_err(|e| Fault::Internal(e.to_string()))?,
         view: filled.get("view").to_owned(),
+        overlay: filled.get("overlay").to_owned(),
         one_by_one: filled.get(sheet::ONE_BY_ONE).to_owned(),
         key: filled.key().unwrap_or_else(|_| ClientKey::random()),
         fields: render(&SheetFields { sections: sheet::sections(&base, filled, errors, &shelf) })?,
@@ -346,7 +318,73 @@ struct Preview {
     one_by_one: bool,
 }
 
-async fn preview(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<web::Json<Preview>, Fault> {
+/// Does a whole step to a design: a lever, aims from a word or from another pickup, or a step of arrangement. What is in
+/// the way is said at its field.
+async fn stepped(
+    app: &App,
+    visitor: &Visitor,
+    step: &str,
+    filled: &Filled,
+    parent: Option<&Revision>,
+    design: &mut Design,
+) -> Result<Result<(), Errors>, Fault> {
+    let not_done = |why: String| Errors::from([("name".to_owned(), format!("Not done: {why}."))]);
+    if let Some(lever) = step.strip_prefix("try:") {
+        return Ok(match lever.parse::<Lever>().ok().and_then(|l| l.applied(design)) {
+            Some(next) => {
+                *design = next;
+                Ok(())
+            }
+            None => Err(not_done("this step leads out of what is allowed".into())),
+        });
+    }
+    if let Some(word) = step.strip_prefix("wish:") {
+        // What is wished for is wished of the revision that one goes on from, or of what stands there now.
+        let from = parent.map_or(&*design, |p| &p.design);
+        return Ok(match (word.parse::<Wish>(), app.predictions.of(from).await?) {
+            (Ok(wish), Ok(now)) => {
+                design.aims = wish.aims(&now);
+                Ok(())
+            }
+            _ => Err(not_done("there are no numbers to begin from".into())),
+        });
+    }
+    if step == "like" {
+        return Ok(match like(app, visitor, filled).await? {
+            Ok(aims) => {
+                design.aims = aims;
+                Ok(())
+            }
+            Err(message) => Err(Errors::from([("seek_like_by".to_owned(), message)])),
+        });
+    }
+    let step = step.parse::<Step>();
+    Ok(step.and_then(|step| step.apply(design)).map_err(|e| not_done(e.to_string())))
+}
+
+/// Aims "as that pickup, but so much more of this".
+async fn like(app: &App, visitor: &Visitor, filled: &Filled) -> Result<Result<Aims, String>, Fault> {
+    let by = filled.get("seek_like_by").trim_end_matches('%').trim().replace('−', "-").replace(',', ".");
+    let by = if by.is_empty() { Ok(0.0) } else { by.parse::<f64>() };
+    let Ok(by) = by else { return Ok(Err("Type per cent: 15 or -10.".into())) };
+    if !(-60.0..=300.0).contains(&by) {
+        return Ok(Err("Between 60 % less and 300 % more.".into()));
+    }
+    let Ok(id) = filled.get("seek_like_of").parse() else { return Ok(Err("Choose a pickup.".into())) };
+    let reference = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
+    let goal = seeking::goal_named_or(filled.get("seek_like_goal"), coil::seek::Goal::Output);
+    let moved = (by != 0.0).then_some((goal, by / 100.0));
+    Ok(match app.predictions.of(&reference.design).await? {
+        Ok(prediction) => Ok(aims_like(&prediction, moved)),
+        Err(_) => Err("That pickup has no numbers.".into()),
+    })
+}
+
+async fn preview(
+    app: web::Data<App>,
+    visitor: Visitor,
+    mut filled: Filled,
+) -> Result<web::Json<Preview>, Fault> {
     let parent = parent_of(&app, &visitor, filled.get("parent")).await?;
     let base = base_of(&filled, parent.as_ref());
     let shelf = shelf(&app, &visitor).await?;
@@ -374,29 +412,24 @@ async fn preview(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Resul
             anew = true;
         }
         step => {
-            let done = match step.strip_prefix("try:") {
-                Some(lever) => match lever.parse::<Lever>().ok().and_then(|l| l.applied(&design.design)) {
-                    Some(next) => {
-                        design.design = next;
-                        Ok(())
-                    }
-                    None => Err("this step leads out of what is allowed".to_owned()),
-                },
-                None => {
-                    let step = step.parse::<Step>();
-                    step.and_then(|step| step.apply(&mut design.design)).map_err(|e| e.to_string())
-                }
-            };
-            if let Err(error) = done {
-                let errors = Errors::from([("name".to_owned(), format!("Not done: {error}."))]);
-                return Ok(web::Json(Preview { errors, ..Preview::default() }));
+            if let Err(refused) =
+                stepped(&app, &visitor, step, &filled, parent.as_ref(), &mut design.design).await?
+            {
+                return Ok(web::Json(Preview { errors: refused, ..Preview::default() }));
             }
             anew = true;
         }
     }
     anew = anew || sheet::names(&design.design, &kept) != sheet::names(&base, &filled);
+    if filled.get("step") == "like" || filled.get("step").starts_with("wish:") {
+        // The panel shows the aims just made, not what was typed over the ones before.
+        let end = |n: &str| n.starts_with("seek_") && (n.ends_with("_from") || n.ends_with("_to"));
+        filled.0.retain(|name, _| !end(name) || name.starts_with("seek_turns"));
+    }
     let view = View::named(filled.get("view"));
-    let outlook = outlook(&design.design, parent.as_ref().map(|p| &p.design), view, Some(&filled)).await?;
+    let beside = beside(&app, &visitor, Some(&filled), parent.as_ref()).await?;
+    let before = parent.as_ref().map(|p| &p.design);
+    let outlook = outlook(&app, &design.design, before, (view, Some(&filled)), beside).await?;
     let (mut sheet, mut document) = (None, None);
     if anew {
         // The fields show the design as it now is; what was typed has gone into it.
@@ -447,13 +480,13 @@ async fn save(
             return workbench(app, visitor, filled, &errors, Some(parent), Some(newest)).await;
         }
     }
-    let prediction = predicted(design.clone()).await?.ok();
+    let prediction = app.predictions.of(&design).await?.ok();
     let new = NewRevision {
         key: filled.key()?,
         parent: parent.map(|p| p.row.id),
         note: filled.get("note"),
         design: &design,
-        prediction: prediction.as_ref(),
+        prediction: prediction.as_deref(),
     };
     let id = app.store.save_revision(visitor.workshop(), visitor.person.id, &new).await?;
     Ok(see(format!("/revisions/{id}")))
@@ -471,210 +504,4 @@ async fn save_next(
 ) -> Result<HttpResponse, Fault> {
     let parent = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
     save(&app, &visitor, &filled, Some(parent)).await
-}
-
-/// What an experiment varies: field value, what it is called, and the step to either side.
-const VARIED: [(&str, &str, [Lever; 2]); 7] = [
-    ("turns", "turns, by 300", [Lever::Turns(-300), Lever::Turns(300)]),
-    ("gauge", "gauge, by one", [Lever::Gauge(-1), Lever::Gauge(1)]),
-    ("wander", "hand wander, by 15 %", [Lever::Wander(-0.15), Lever::Wander(0.15)]),
-    ("gap", "gap to the strings, by 0.5 mm", [Lever::Gap(-0.5), Lever::Gap(0.5)]),
-    ("height", "winding height, by 1 mm", [Lever::Height(-1.0), Lever::Height(1.0)]),
-    ("charge", "charge: 100, 80 and 60 %", [Lever::Charge(0.8), Lever::Charge(0.6)]),
-    (
-        "alloy",
-        "alloy: alnico 2 and 3 beside it",
-        [Lever::Alloy(Grade::Alnico2), Lever::Alloy(Grade::Alnico3)],
-    ),
-];
-
-/// Saves two branches that differ from a revision in one thing, so that three coils can be wound and told apart.
-async fn experiment(
-    app: web::Data<App>,
-    visitor: Visitor,
-    id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
-    let Some((_, what, levers)) = VARIED.iter().find(|(name, _, _)| *name == filled.get("vary")) else {
-        return Err(Fault::Unreadable("Choose what the experiment varies.".into()));
-    };
-    let mut family = vec![*id];
-    for (k, lever) in levers.iter().enumerate() {
-        let Some(design) = lever.applied(&revision.design) else {
-            return Err(Fault::Unreadable(format!("{} leads out of what is allowed here.", lever.words())));
-        };
-        let prediction = predicted(design.clone()).await?.ok();
-        // Sent twice, the family is the same one.
-        let key = format!("{:.30}{k:02}", filled.key()?.to_string()).parse::<ClientKey>();
-        let key = key.map_err(|error| Fault::Unreadable(error.to_string()))?;
-        let note = format!(
-            "Experiment on r{}, {what}: {}; nothing else differs.",
-            revision.row.number,
-            lever.words()
-        );
-        let new = NewRevision {
-            key,
-            parent: Some(revision.row.id),
-            note: &note,
-            design: &design,
-            prediction: prediction.as_ref(),
-        };
-        family.push(app.store.save_revision(visitor.workshop(), visitor.person.id, &new).await?.0);
-    }
-    let of: Vec<String> = family.iter().map(|id| format!("of={id}")).collect();
-    Ok(see(format!("/compare?{}", of.join("&"))))
-}
-
-#[derive(Template, WebTemplate)]
-#[template(path = "designs/revision.html")]
-struct RevisionPage {
-    frame: Frame,
-    thread: Vec<Knot>,
-    row: RevisionRow,
-    when: String,
-    when_iso: String,
-    outlook: Outlook,
-    tree: Vec<Branch>,
-    runs: Vec<RunRow>,
-    newest: bool,
-    why: Vec<Why>,
-    varied: Vec<(&'static str, &'static str)>,
-    key: ClientKey,
-}
-
-/// A revision in the tree of its design.
-struct Branch {
-    row: RevisionRow,
-    /// How far in it stands: one more for every branch beside a first child.
-    depth: usize,
-    /// Whether it is ticked to be compared: the one shown, and the one before it.
-    ticked: bool,
-}
-
-/// All revisions, each below the one it was made from; what goes straight on stays in line, a branch stands further in.
-fn tree(mut rows: Vec<RevisionRow>, shown: &RevisionRow) -> Vec<Branch> {
-    rows.sort_by_key(|r| r.number);
-    let mut found = Vec::with_capacity(rows.len());
-    let mut waiting: Vec<(RevisionRow, usize)> = Vec::new();
-    let is_root = |r: &RevisionRow, rows: &[RevisionRow]| !rows.iter().any(|o| Some(o.id) == r.parent_id);
-    let roots: Vec<RevisionRow> = rows.iter().filter(|r| is_root(r, &rows)).cloned().collect();
-    waiting.extend(roots.into_iter().rev().map(|r| (r, 0)));
-    while let Some((row, depth)) = waiting.pop() {
-        let children: Vec<&RevisionRow> = rows.iter().filter(|r| r.parent_id == Some(row.id)).collect();
-        // The first child goes straight on and comes last, so that branches stand beside their parent.
-        if let Some((first, beside)) = children.split_first() {
-            waiting.push(((*first).clone(), depth));
-            waiting.extend(beside.iter().rev().map(|r| ((*r).clone(), depth + 1)));
-        }
-        let ticked = row.id == shown.id || shown.parent_id == Some(row.id);
-        found.push(Branch { row, depth: depth.min(5), ticked });
-    }
-    found
-}
-
-/// What a band is made of, in words.
-struct Why {
-    what: &'static str,
-    from: String,
-}
-
-#[derive(Deserialize)]
-struct ShowQuery {
-    #[serde(default)]
-    view: String,
-}
-
-async fn show(
-    app: web::Data<App>,
-    visitor: Visitor,
-    id: web::Path<u64>,
-    query: web::Query<ShowQuery>,
-) -> Result<RevisionPage, Fault> {
-    let workshop = visitor.workshop();
-    let revision = app.store.revision(workshop, RevisionId(*id)).await?;
-    let parent = match revision.row.parent_id {
-        Some(parent) => Some(app.store.revision(workshop, parent).await?.design),
-        None => None,
-    };
-    let design = revision.design;
-    let siblings = app.store.revisions(workshop, revision.row.design_id).await?;
-    let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
-    let runs = app.store.runs(workshop, &filter).await?;
-    let outlook = outlook(&design, parent.as_ref(), View::named(&query.view), None).await?;
-    let why = outlook.prediction.as_ref().map(|p| whys(p, &design)).unwrap_or_default();
-    let aims = design.aims != coil::design::Aims::default();
-    Ok(RevisionPage {
-        frame: Frame::new(&visitor, "designs", format!("{} r{}", revision.row.name, revision.row.number)),
-        thread: thread(aims, None, false),
-        when: present::moment(revision.row.created_at),
-        when_iso: present::iso(revision.row.created_at),
-        outlook,
-        newest: siblings.first().is_some_and(|s| s.id == revision.row.id),
-        tree: tree(siblings, &revision.row),
-        runs,
-        row: revision.row,
-        why,
-        varied: VARIED.iter().map(|(name, what, _)| (*name, *what)).collect(),
-        key: ClientKey::random(),
-    })
-}
-
-/// The inputs that widen the main bands, largest first.
-fn whys(prediction: &Prediction, design: &Design) -> Vec<Why> {
-    let named = |input: &str| match input.strip_prefix("model: ") {
-        Some(model) => format!("the model of the {model} itself"),
-        None => {
-            let at = input.replace("[*]", "[0]");
-            let said = sheet::place_in_words(&at, design);
-            if said != at {
-                return said;
-            }
-            match at.rsplit('.').next().unwrap_or_default() {
-                "ohm_per_m" => "the wire's ohms per metre".into(),
-                "overall" => "the wire's overall diameter".into(),
-                "packing" => "the packing".into(),
-                "core" => "the core's size".into(),
-                "material" => "the alloy".into(),
-                other => other.replace('_', " "),
-            }
-        }
-    };
-    [
-        ("resistance_20c_ohm", "Resistance"),
-        ("inductance_h", "Inductance"),
-        ("capacitance_f", "Capacitance"),
-        ("peak_hz", "Loaded peak"),
-    ]
-    .into_iter()
-    .map(|(key, what)| Why {
-        what,
-        from: prediction
-            .contributions
-            .iter()
-            .filter(|c| c.to == key)
-            .take(3)
-            .map(|c| format!("{} {:.0} %", named(&c.input), c.share * 100.0))
-            .collect::<Vec<_>>()
-            .join(", "),
-    })
-    .collect()
-}
-
-async fn export(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<HttpResponse, Fault> {
-    let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
-    let text = serde_json::to_string_pretty(&revision.design).map_err(|e| Fault::Internal(e.to_string()))?;
-    let name: String = revision
-        .row
-        .name
-        .chars()
-        .map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' })
-        .collect();
-    Ok(HttpResponse::Ok()
-        .content_type("application/json")
-        .insert_header((
-            "Content-Disposition",
-            format!("attachment; filename=\"{name}-r{}.json\"", revision.row.number),
-        ))
-        .body(text))
 }

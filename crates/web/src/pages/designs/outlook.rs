@@ -1,16 +1,19 @@
 //! What a design will be: the strip, drawings and notices, as markup.
 
+use super::beside::Beside;
+use super::differs::{Differs, differing};
+use super::listening;
 use super::seeking::{effects_table, panel};
-use super::sheet::place_in_words;
 use super::view::{Cell, cells};
+use crate::app::App;
 use crate::drawing;
 use crate::fault::Fault;
 use crate::filled::Filled;
-use crate::plot::{curves, plot};
+use crate::plot::{Curve, curves, plot};
 use actix_web::web;
 use askama::Template;
 use coil::design::{Change, Design, Problem};
-use coil::predict::{Level, Notice, Prediction, flux_along_row_mt, laid, predict};
+use coil::predict::{Level, Notice, Prediction, flux_along_row_mt, laid};
 use std::collections::BTreeMap;
 
 /// Which drawings are shown.
@@ -25,6 +28,8 @@ pub enum View {
     Field,
     /// How the coils are joined.
     Wiring,
+    /// How it would sound.
+    Listen,
     /// What changes what.
     Changes,
     /// From aims to designs.
@@ -32,11 +37,12 @@ pub enum View {
 }
 
 impl View {
-    const ALL: [(Self, &'static str, &'static str); 6] = [
+    const ALL: [(Self, &'static str, &'static str); 7] = [
         (Self::Pickup, "pickup", "Pickup"),
         (Self::Laid, "laid", "As laid"),
         (Self::Field, "field", "Field and strings"),
         (Self::Wiring, "wiring", "Wiring"),
+        (Self::Listen, "listen", "Listen"),
         (Self::Changes, "changes", "What changes what"),
         (Self::Seek, "seek", "Seek"),
     ];
@@ -55,8 +61,6 @@ pub struct Outlook {
     pub drawings: String,
     /// Notices and what changed.
     pub notices: String,
-    /// The prediction itself, where there is one.
-    pub prediction: Option<Prediction>,
 }
 
 #[derive(Template)]
@@ -89,32 +93,10 @@ struct Drawings {
 #[template(path = "designs/_notices.html")]
 struct Notices<'a> {
     all: &'a [Notice],
-    changes: &'a [Changed],
+    changes: &'a [Differs],
     compared: bool,
     /// Independent things that differ from the parent.
     things: usize,
-}
-
-/// A change in words.
-pub struct Changed {
-    /// What.
-    pub what: String,
-    /// As it was.
-    pub before: String,
-    /// As it is.
-    pub after: String,
-}
-
-impl Changed {
-    /// A change of a design in the sheet's words.
-    pub fn of(change: Change, design: &Design) -> Self {
-        let value = |v: Option<String>| v.map_or_else(|| "–".to_owned(), |v| v.trim_matches('"').to_owned());
-        Self {
-            what: place_in_words(&change.at, design),
-            before: value(change.before),
-            after: value(change.after),
-        }
-    }
 }
 
 /// How many independent things changed: all poles' lengths are one, a core that followed the strings is none.
@@ -133,11 +115,6 @@ pub fn independent(changes: &[Change]) -> usize {
 
 fn render(template: &impl Template) -> Result<String, Fault> {
     template.render().map_err(|error| Fault::Internal(error.to_string()))
-}
-
-/// Predicts off the threads that serve pages.
-pub async fn predicted(design: Design) -> Result<Result<Prediction, Vec<Problem>>, Fault> {
-    Ok(web::block(move || predict(&design)).await?)
 }
 
 /// Field along the row at the strings' height, for a drawing.
@@ -163,12 +140,13 @@ fn along_row(design: &Design) -> Vec<(f64, f64)> {
     xs.into_iter().zip(field.into_iter().map(|b| b[2])).collect()
 }
 
-/// The response, over that of the revision before.
-fn responses(prediction: &Prediction, before: Option<&Prediction>) -> String {
+/// The response, over that of the revision before and what else is laid beside it.
+fn responses(prediction: &Prediction, before: Option<&Prediction>, over: &[Curve]) -> String {
     let mut all = Vec::from(curves("", 0, &prediction.response));
     if let Some(before) = before {
         all.extend(curves("before", 5, &before.response));
     }
+    all.extend_from_slice(over);
     plot(&all, "Response in decibels over frequency")
 }
 
@@ -177,6 +155,7 @@ pub fn figures(
     design: &Design,
     prediction: Option<&Prediction>,
     before: Option<&Prediction>,
+    over: &[Curve],
     view: View,
 ) -> Vec<Figure> {
     let builds: Vec<f64> =
@@ -194,7 +173,7 @@ pub fn figures(
                 plain("Section through a pole", drawing::section(design, &builds), false),
             ];
             if let Some(prediction) = prediction {
-                all.push(plain("Response", responses(prediction, before), false));
+                all.push(plain("Response", responses(prediction, before, over), false));
             }
             all
         }
@@ -226,7 +205,7 @@ pub fn figures(
             }
             all
         }
-        View::Changes | View::Seek => Vec::new(),
+        View::Changes | View::Seek | View::Listen => Vec::new(),
         View::Wiring => {
             vec![plain("From ground to hot; arrows as seen from above", drawing::wiring(design), true)]
         }
@@ -246,40 +225,54 @@ fn refused(problems: Vec<Problem>) -> Vec<Notice> {
         .collect()
 }
 
+#[derive(Template)]
+#[template(path = "designs/_overlay.html")]
+struct Overlay<'a> {
+    laid: &'a [(String, String)],
+    choices: &'a [(String, String)],
+}
+
 /// What a design will be, against its parent.
 ///
-/// `filled` is what the sheet's panels were filled with; a page that only shows has none, and no panels that ask.
+/// The view comes with what the sheet's panels were filled with; a page that only shows has none, and no panels that ask.
 pub async fn outlook(
+    app: &App,
     design: &Design,
     parent: Option<&Design>,
-    view: View,
-    filled: Option<&Filled>,
+    (view, filled): (View, Option<&Filled>),
+    beside: Beside,
 ) -> Result<Outlook, Fault> {
     let before = match parent {
-        Some(parent) => predicted(parent.clone()).await?.ok(),
+        Some(parent) => app.predictions.of(parent).await?.ok(),
         None => None,
     };
-    let changes = parent.map(|p| coil::design::differences(p, design)).unwrap_or_default();
-    let things = independent(&changes);
-    let changes: Vec<Changed> = changes.into_iter().map(|c| Changed::of(c, design)).collect();
-    let (prediction, notices) = match predicted(design.clone()).await? {
+    let things = parent.map_or(0, |p| independent(&coil::design::differences(p, design)));
+    let changes = parent.map(|p| differing(p, &[design])).unwrap_or_default();
+    let (prediction, notices) = match app.predictions.of(design).await? {
         Ok(prediction) => {
             let notices = prediction.notices.clone();
             (Some(prediction), notices)
         }
         Err(problems) => (None, refused(problems)),
     };
-    let strip =
-        prediction.as_ref().map_or_else(Vec::new, |p| cells(design, p, before.as_ref(), &BTreeMap::new()));
-    let (drawn, asked) = (design.clone(), filled.cloned());
-    let (prediction, figures, panel) = web::block(move || {
-        let figures = figures(&drawn, prediction.as_ref(), before.as_ref(), view);
+    let none = BTreeMap::new();
+    let strip = prediction
+        .as_ref()
+        .map_or_else(Vec::new, |p| cells(design, p, before.as_deref(), &none, &beside.wound));
+    let (drawn, asked, foretold) = (design.clone(), filled.cloned(), prediction.clone());
+    let (figures, panel) = web::block(move || {
+        let figures = figures(&drawn, foretold.as_deref(), before.as_deref(), &beside.over, view);
         let panel = match (view, &asked) {
+            (View::Pickup, Some(_)) => {
+                let page = Overlay { laid: &beside.laid, choices: &beside.choices };
+                page.render().unwrap_or_default()
+            }
             (View::Changes, Some(filled)) => effects_table(&drawn, filled.get("goal")),
-            (View::Seek, Some(filled)) => panel(&drawn, filled),
+            (View::Seek, Some(filled)) => panel(&drawn, filled, &beside.others),
+            (View::Listen, Some(filled)) => listening::panel(filled, &beside.others),
             _ => String::new(),
         };
-        (prediction, figures, panel)
+        (figures, panel)
     })
     .await?;
     Ok(Outlook {
@@ -287,14 +280,15 @@ pub async fn outlook(
         drawings: render(&Drawings {
             views: View::ALL
                 .iter()
-                .filter(|(v, _, _)| filled.is_some() || !matches!(v, View::Changes | View::Seek))
+                .filter(|(v, _, _)| {
+                    filled.is_some() || !matches!(v, View::Changes | View::Seek | View::Listen)
+                })
                 .map(|(v, name, label)| (*name, *label, *v == view))
                 .collect(),
             figures,
             panel,
         })?,
         notices: render(&Notices { all: &notices, changes: &changes, compared: parent.is_some(), things })?,
-        prediction,
     })
 }
 
@@ -302,6 +296,7 @@ pub async fn outlook(
 mod tests {
     use super::*;
     use coil::design::{Kind, Step, differences, starting_point};
+    use coil::predict::predict;
 
     #[test]
     fn a_row_of_poles_is_one_thing_and_what_follows_is_none() {
@@ -324,7 +319,7 @@ mod tests {
             let design = starting_point(kind, "Sedge", 6, 10.0);
             let prediction = predict(&design).unwrap();
             for (view, name, _) in View::ALL.into_iter().take(4) {
-                let all = figures(&design, Some(&prediction), Some(&prediction), view);
+                let all = figures(&design, Some(&prediction), Some(&prediction), &[], view);
                 assert!(
                     !all.is_empty()
                         && all.iter().all(|f| f.svg.starts_with("<svg") || f.svg.contains("data-plot")),

@@ -10,8 +10,8 @@ use crate::visitor::Visitor;
 use actix_web::web;
 use askama::Template;
 use coil::design::Design;
-use coil::quantity::{Frequency, Inductance, Resistance, Spoken, Turns, fixed};
-use coil::seek::{Allowed, Candidate, Goal, Want, effects, seek};
+use coil::quantity::{Capacitance, Frequency, Inductance, Resistance, Spoken, Turns, fixed};
+use coil::seek::{Allowed, Candidate, Goal, Want, Wish, effects, seek};
 use serde::Serialize;
 
 /// Most wires and alloys of one search: each takes four predictions.
@@ -54,7 +54,12 @@ struct Effects {
 
 /// The goal of that name; inductance for any other.
 fn goal_named(name: &str) -> Goal {
-    Goal::ALL.into_iter().find(|g| g.key() == name).unwrap_or(Goal::Inductance)
+    goal_named_or(name, Goal::Inductance)
+}
+
+/// The goal of that name, or another.
+pub fn goal_named_or(name: &str, other: Goal) -> Goal {
+    Goal::ALL.into_iter().find(|g| g.key() == name).unwrap_or(other)
 }
 
 fn said(goal: Goal, change: f64) -> String {
@@ -83,12 +88,27 @@ pub fn effects_table(design: &Design, goal: &str) -> String {
 }
 
 /// What the panel asks for, by field.
-const WANTS: [(&str, Goal, &str); 4] = [
+const WANTS: [(&str, Goal, &str); 6] = [
     ("seek_r", Goal::Resistance, "Ω"),
     ("seek_l", Goal::Inductance, "H"),
+    ("seek_c", Goal::Capacitance, "pF"),
     ("seek_peak", Goal::Peak, "Hz"),
+    ("seek_height", Goal::PeakHeight, "dB"),
     ("seek_output", Goal::Output, "dB to reference"),
 ];
+
+/// What may change besides turns and gauge: field, name, and how far.
+const MAY: [(&str, &str, &str); 6] = [
+    ("seek_builds", "Build", "may change"),
+    ("seek_alloys", "Alloy", "may change"),
+    ("seek_heights", "Winding height", "by up to 1 mm"),
+    ("seek_cores", "Core width", "by up to 0.4 mm"),
+    ("seek_charges", "Charge", "down to 60 %"),
+    ("seek_lengths", "Pole length", "by up to 2 mm"),
+];
+
+/// A choice of the panel: value, label, whether it is on.
+type Option3 = (String, String, bool);
 
 /// From and to, with what is in them.
 type Ends = [(&'static str, String); 2];
@@ -100,36 +120,69 @@ struct SeekPanel {
     wants: Vec<(&'static str, &'static str, &'static str, Ends)>,
     turns: Ends,
     gauges: String,
-    builds: bool,
-    alloys: bool,
-    words: Vec<(&'static str, &'static str)>,
+    may: Vec<(&'static str, &'static str, &'static str, bool)>,
+    wishes: Vec<(&'static str, String, String)>,
+    /// Pickups to take aim at, what of them is to differ, and by how much.
+    like_of: Vec<Option3>,
+    like_goal: Vec<Option3>,
+    like_by: String,
 }
 
-/// Makers' words as what they ask of the figures.
-const WORDS: [(&str, &str); 4] = [
-    ("brighter", "loaded peak up by a tenth: fewer turns, or less capacitance"),
-    ("fuller", "loaded peak down by a tenth, inductance up: more turns"),
-    ("more output", "output up by 1.5 dB: more turns, a stronger alloy"),
-    ("less harsh", "lower peak height: more load, more eddy currents; the peak may stay"),
-];
+/// A word of the bench, and what it moves, for reading.
+fn wish_words(wish: Wish) -> (&'static str, String, String) {
+    let moves: Vec<String> = wish
+        .moves()
+        .iter()
+        .map(|(goal, from, to)| {
+            let what = match goal {
+                Goal::Resistance => "resistance",
+                Goal::Inductance => "inductance",
+                Goal::Capacitance => "capacitance",
+                Goal::Peak => "loaded peak",
+                Goal::PeakHeight => "height of the peak",
+                Goal::Output => "output",
+            };
+            let (from, to, unit) = if goal.is_level() {
+                (*from, *to, "dB")
+            } else {
+                ((from - 1.0) * 100.0, (to - 1.0) * 100.0, "%")
+            };
+            format!("{what} {} to {} {unit}", signed(from), signed(to))
+        })
+        .collect();
+    (wish.key(), wish.key().replace('-', " "), moves.join(", "))
+}
+
+fn signed(value: f64) -> String {
+    let text = fixed(value.abs(), 1);
+    if value < 0.0 { format!("−{text}") } else { format!("+{text}") }
+}
 
 /// The panel, with what was typed or the aims of the design.
-pub fn panel(design: &Design, filled: &Filled) -> String {
+///
+/// `others` are the pickups that aim can be taken at, by number.
+pub fn panel(design: &Design, filled: &Filled, others: &[(u64, String)]) -> String {
     let typed = |name: &str, usual: String| {
         if filled.0.contains_key(name) { filled.get(name).to_owned() } else { usual }
     };
     let aim = |goal: Goal| match goal {
         Goal::Resistance => design.aims.resistance_ohm,
         Goal::Inductance => design.aims.inductance_h,
+        Goal::Capacitance => design.aims.capacitance_f,
         Goal::Peak => design.aims.peak_hz,
-        _ => None,
+        Goal::PeakHeight => design.aims.peak_db,
+        Goal::Output => design.aims.output_db,
     };
     let own = design.coils.first().map_or(0, |c| c.wind.turns);
     let page = SeekPanel {
         wants: WANTS
             .iter()
             .map(|(name, goal, unit)| {
-                let end = |i: usize| aim(*goal).map_or_else(String::new, |a| fixed(a[i], 4));
+                let end = |i: usize| match aim(*goal) {
+                    Some(a) if *goal == Goal::Capacitance => fixed(a[i] * 1e12, 2),
+                    Some(a) => fixed(a[i], 4),
+                    None => String::new(),
+                };
                 let (from, to) = (format!("{name}_from"), format!("{name}_to"));
                 let values = (typed(&from, end(0)), typed(&to, end(1)));
                 (*name, label(*goal), *unit, [("from", values.0), ("to", values.1)])
@@ -140,9 +193,20 @@ pub fn panel(design: &Design, filled: &Filled) -> String {
             ("to", typed("seek_turns_to", (own * 14 / 10).to_string())),
         ],
         gauges: typed("seek_gauges", "1".into()),
-        builds: filled.get("seek_builds") == "yes",
-        alloys: filled.get("seek_alloys") == "yes",
-        words: WORDS.to_vec(),
+        may: MAY.iter().map(|(name, what, how)| (*name, *what, *how, filled.get(name) == "yes")).collect(),
+        wishes: Wish::ALL.into_iter().map(wish_words).collect(),
+        like_of: others
+            .iter()
+            .map(|(id, name)| (id.to_string(), name.clone(), filled.get("seek_like_of") == id.to_string()))
+            .collect(),
+        like_goal: Goal::ALL
+            .iter()
+            .map(|g| {
+                let on = goal_named_or(filled.get("seek_like_goal"), Goal::Output) == *g;
+                (g.key().to_owned(), label(*g).to_lowercase(), on)
+            })
+            .collect(),
+        like_by: typed("seek_like_by", "15".into()),
     };
     page.render().unwrap_or_default()
 }
@@ -156,7 +220,12 @@ fn asked(filled: &Filled) -> Result<(Vec<Want>, Allowed), Errors> {
             Goal::Resistance => Resistance::parse(text).map(Resistance::ohms).map_err(|e| said(&e)),
             Goal::Inductance => Inductance::parse(text).map(Inductance::henries).map_err(|e| said(&e)),
             Goal::Peak => Frequency::parse(text).map(Frequency::hz).map_err(|e| said(&e)),
-            _ => text
+            Goal::Capacitance => {
+                let bare = text.chars().all(|c| c.is_ascii_digit() || ".,".contains(c));
+                let text = if bare { format!("{text} pF") } else { text.to_owned() };
+                Capacitance::parse(&text).map(Capacitance::farads).map_err(|e| said(&e))
+            }
+            Goal::PeakHeight | Goal::Output => text
                 .replace('−', "-")
                 .trim_end_matches("dB")
                 .trim()
@@ -206,20 +275,25 @@ fn asked(filled: &Filled) -> Result<(Vec<Want>, Allowed), Errors> {
         errors.insert("seek_l_from".into(), "Say at least one thing that it should become.".into());
     }
     let gauges = filled.get("seek_gauges").parse::<u32>().unwrap_or(0).min(3);
+    let may = |name: &str| filled.get(name) == "yes";
     let allowed = Allowed {
         turns,
         gauges,
-        builds: filled.get("seek_builds") == "yes",
-        alloys: filled.get("seek_alloys") == "yes",
+        builds: may("seek_builds"),
+        alloys: may("seek_alloys"),
+        heights: may("seek_heights"),
+        cores: may("seek_cores"),
+        charges: may("seek_charges"),
+        lengths: may("seek_lengths"),
     };
     debug_assert!((2 * gauges + 1) * 12 <= MOST_TRACKS);
     if errors.is_empty() { Ok((wants, allowed)) } else { Err(errors) }
 }
 
 struct Found {
-    wire: String,
     turns: String,
-    alloy: String,
+    /// What differs from the sheet, in words.
+    changed: String,
     values: Vec<String>,
     miss: String,
     document: String,
@@ -236,7 +310,12 @@ struct FoundList {
     axes: (String, String, String, String),
 }
 
-fn found(list: &[Candidate]) -> String {
+/// A figure as the short list shows it: decibels to a tenth.
+fn figure(goal: Goal, value: f64) -> String {
+    if goal.is_level() { format!("{value:+.1} dB").replace('-', "−") } else { scale(goal).text(value) }
+}
+
+fn found(from: &Design, list: &[Candidate]) -> String {
     let goals = [Goal::Resistance, Goal::Inductance, Goal::Peak, Goal::Output];
     let span = |goal: Goal| {
         let values = list.iter().map(|c| goal.of(&c.prediction));
@@ -246,25 +325,22 @@ fn found(list: &[Candidate]) -> String {
     let place =
         |value: f64, (low, high): (f64, f64)| if high > low { (value - low) / (high - low) } else { 0.5 };
     let rows = list.iter().map(|c| {
-        let coil = c.design.coils.first();
-        let material =
-            c.design.poles.iter().map(|p| p.material).chain(c.design.bars.iter().map(|b| b.material));
-        let alloy = material
-            .filter_map(|m| serde_json::to_value(m).ok()?.as_str().map(|s| s.replace('-', " ")))
-            .find(|m| m.contains("alnico") || m.contains("ceramic") || m.contains("neodymium"));
+        let said: Vec<String> = super::differs::differing(from, &[&c.design])
+            .into_iter()
+            .filter(|d| !d.what.ends_with("Turns"))
+            .filter_map(|d| Some(format!("{}: {}", d.what.to_lowercase(), d.values.last()?)))
+            .collect();
         Found {
-            wire: coil.map_or_else(String::new, |c| {
-                let build = serde_json::to_value(c.wire.build).ok();
-                format!(
-                    "{}, {}",
-                    c.wire.gauge,
-                    build.and_then(|b| b.as_str().map(str::to_owned)).unwrap_or_default()
-                )
-            }),
             turns: c.design.coils.iter().map(|c| c.wind.turns.to_string()).collect::<Vec<_>>().join(" + "),
-            alloy: alloy.unwrap_or_default(),
-            values: goals.iter().map(|g| scale(*g).text(g.of(&c.prediction))).collect(),
-            miss: if c.miss < 5e-4 { "meets it".into() } else { format!("{:.1} % off", c.miss * 100.0) },
+            changed: if said.is_empty() { "turns alone".into() } else { said.join(", ") },
+            values: goals.iter().map(|g| figure(*g, g.of(&c.prediction))).collect(),
+            miss: if c.miss >= 1.0 {
+                "would be refused".into()
+            } else if c.miss < 5e-4 {
+                "meets it".into()
+            } else {
+                format!("{:.1} % off", c.miss * 100.0)
+            },
             document: serde_json::to_string(&c.design).unwrap_or_default(),
             x: 34.0 + 180.0 * place(Goal::Peak.of(&c.prediction), peaks),
             y: 110.0 - 96.0 * place(Goal::Output.of(&c.prediction), outputs),
@@ -276,8 +352,8 @@ fn found(list: &[Candidate]) -> String {
         axes: (
             KILOHERTZ.text(peaks.0),
             KILOHERTZ.text(peaks.1),
-            DECIBEL.text(outputs.0),
-            DECIBEL.text(outputs.1),
+            figure(Goal::Output, outputs.0),
+            figure(Goal::Output, outputs.1),
         ),
     };
     page.render().unwrap_or_default()
@@ -319,7 +395,7 @@ pub async fn start(
     // It runs beside the pages; nobody waits for the handle.
     drop(tokio::task::spawn_blocking(move || {
         let list = seek(&design, &wants, &allowed, &mut |share| job.on(share));
-        job.finish(list.map_or_else(String::new, |list| found(&list)));
+        job.finish(list.map_or_else(String::new, |list| found(&design, &list)));
     }));
     Ok(web::Json(Standing { job: name, ..Standing::default() }))
 }
@@ -367,7 +443,7 @@ mod tests {
         let (wants, allowed) = asked(&form(&[("seek_r_from", "8k"), ("seek_output_to", "−1.5 dB")])).unwrap();
         assert_eq!((wants[0].goal, wants[0].from), (Goal::Resistance, 8000.0));
         assert_eq!((wants[1].goal, wants[1].to), (Goal::Output, -1.5));
-        assert_eq!(allowed, Allowed { turns: (6000, 9000), gauges: 1, builds: false, alloys: false });
+        assert_eq!(allowed, Allowed { gauges: 1, ..Allowed::turns(6000, 9000) });
     }
 
     #[rstest]
@@ -387,10 +463,10 @@ mod tests {
         let list = seek(
             &tall_single("Sedge", 6, 10.4),
             &[Want { goal: Goal::Inductance, from: 2.0, to: 3.0 }],
-            &Allowed { turns: (7000, 8000), gauges: 0, builds: true, alloys: false },
+            &Allowed { builds: true, ..Allowed::turns(7000, 8000) },
             &mut |_| true,
         );
-        let markup = found(&list.unwrap());
+        let markup = found(&tall_single("Sedge", 6, 10.4), &list.unwrap());
         assert!(markup.contains("meets it") && markup.contains("data-document"));
     }
 }

@@ -1,5 +1,6 @@
 //! The readout strip.
 
+use super::sheet::place_in_words;
 use crate::drawing::band;
 use crate::present::{HENRY, KILOHERTZ, KILOOHM, METRE, PICOFARAD, Scale};
 use coil::design::Design;
@@ -27,15 +28,152 @@ pub struct Cell {
     pub aim: &'static str,
     /// Measured value, with unit; empty without.
     pub measured: String,
+    /// Why it is what it is.
+    pub why: Why,
+}
+
+/// Why a figure is what it is.
+#[derive(Clone, Debug, Default)]
+pub struct Why {
+    /// How it is computed, and from which sources.
+    pub model: &'static str,
+    /// What its band comes from: input and share, %, largest first.
+    pub from: Vec<(String, u32)>,
+    /// What the coils wound so far say.
+    pub wound: String,
+}
+
+/// How wound coils stand to their predictions.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Wound {
+    /// How many were measured.
+    pub count: usize,
+    /// Mean deviation, as a ratio.
+    pub mean: f64,
+    /// From the lowest to the highest.
+    pub range: (f64, f64),
+}
+
+impl Wound {
+    /// Of deviations; `None` of none.
+    pub fn of(deviations: &[f64]) -> Option<Self> {
+        let low = deviations.iter().copied().min_by(f64::total_cmp)?;
+        let high = deviations.iter().copied().max_by(f64::total_cmp)?;
+        let count = deviations.len();
+        Some(Self { count, mean: deviations.iter().sum::<f64>() / count as f64, range: (low, high) })
+    }
+
+    fn words(&self) -> String {
+        let percent = |v: f64| format!("{:+.1} %", v * 100.0).replace('-', "−");
+        if self.count == 1 {
+            return format!("One coil of this design was measured: {} off.", percent(self.mean));
+        }
+        format!(
+            "{} coils of this design were measured: {} off on average, from {} to {}.",
+            self.count,
+            percent(self.mean),
+            percent(self.range.0),
+            percent(self.range.1)
+        )
+    }
+}
+
+/// How each figure of the strip is computed.
+const fn model_of(key: &str) -> &'static str {
+    match key.as_bytes() {
+        b"resistance" | b"resistance_room" => {
+            "Every turn is laid and its length added up; times the wire's ohms per metre, stretched by the tension. \
+             Diameters: ASTM B258 and NEMA MW 1000; copper: IEC 60028."
+        }
+        b"wire" => "Every turn is laid along its own outline, and the lengths are added up.",
+        b"inductance" => {
+            "Neumann's integral over the coil as laid (Grover); what poles, bars and plates add by the method of moments \
+             with their magnetisation and side charges. Good to about 1 % in air, 4 % with steel."
+        }
+        b"capacitance" => {
+            "Energy between turns that lie side by side in the simulated lay (after Massarini and Kazimierczuk), to \
+             poles and grounded metal, and 0.3 m of twisted leads. How the wire lies decides, so the band is wide."
+        }
+        b"resonance" => "Inductance and capacitance of the pickup alone: 1 / (2π√(LC)).",
+        b"peak" => {
+            "The circuit of coils, eddy currents, pots, capacitor, cable and input, solved at each frequency; the highest \
+             point of what comes out."
+        }
+        b"output" => {
+            "By reciprocity: how much of each string's magnetisation the coil links, and how that changes as the string \
+             moves; against 7,620 turns of 42 AWG on the standard tall single."
+        }
+        b"fill" => "The build of the lay over the room between core and flange edge.",
+        _ => "",
+    }
+}
+
+/// The prediction's own name for a cell's quantity.
+const fn quantity_of(key: &str) -> &'static str {
+    match key.as_bytes() {
+        b"resistance" => "resistance_20c_ohm",
+        b"resistance_room" => "resistance_ohm",
+        b"inductance" => "inductance_h",
+        b"capacitance" => "capacitance_f",
+        b"resonance" => "resonance_unloaded_hz",
+        b"peak" => "peak_hz",
+        b"output" => "relative_output_db",
+        _ => "",
+    }
+}
+
+/// An input of the prediction in the sheet's words.
+fn input_words(input: &str, design: &Design) -> String {
+    if let Some(model) = input.strip_prefix("model: ") {
+        return format!("the model of the {model} itself");
+    }
+    let at = input.replace("[*]", "[0]");
+    let said = place_in_words(&at, design);
+    if said != at {
+        // What is said of the first of many is meant of all.
+        let all = input.contains("[*]") && at.starts_with("poles");
+        return match said.split_once(", ") {
+            Some((_, what)) if all => format!("the poles' {what}"),
+            _ => said,
+        };
+    }
+    match at.rsplit('.').next().unwrap_or_default() {
+        "ohm_per_m" => "the wire's ohms per metre".into(),
+        "overall" => "the wire's overall diameter".into(),
+        "packing" => "the packing".into(),
+        "core" => "the core's size".into(),
+        "material" => "the alloy".into(),
+        other => other.replace('_', " "),
+    }
+}
+
+fn why(key: &'static str, design: &Design, prediction: &Prediction, wound: Option<&Wound>) -> Why {
+    let of = quantity_of(key);
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share, 0 to 100")]
+    let from = prediction
+        .contributions
+        .iter()
+        .filter(|c| c.to == of && c.share >= 0.01)
+        .take(5)
+        .map(|c| (input_words(&c.input, design), (c.share * 100.0).round() as u32))
+        .collect();
+    let wound = match (wound, key) {
+        (Some(wound), _) => wound.words(),
+        (None, "resistance" | "inductance") => "No coil of this design has been measured yet.".into(),
+        _ => String::new(),
+    };
+    Why { model: model_of(key), from, wound }
 }
 
 #[allow(clippy::too_many_lines, reason = "one table of all cells")]
-/// The strip of a prediction, with the change against `before` and what was measured, SI, by key.
+/// The strip of a prediction, with the change against `before`, and by key what was measured, SI, and what the coils
+/// wound so far say.
 pub fn cells(
     design: &Design,
     prediction: &Prediction,
     before: Option<&Prediction>,
     measured: &BTreeMap<&'static str, f64>,
+    wound: &BTreeMap<&'static str, Wound>,
 ) -> Vec<Cell> {
     let pickup = &prediction.pickup;
     let old = before.map(|b| &b.pickup);
@@ -54,6 +192,7 @@ pub fn cells(
         change: old.map_or_else(String::new, |o| percent(q.nominal / o.nominal - 1.0)),
         aim: in_aim(q.nominal, aim),
         measured: measured.get(key).map_or_else(String::new, |v| scale.text(*v)),
+        why: Why::default(),
     };
     let mut all = vec![
         scaled(
@@ -115,13 +254,14 @@ pub fn cells(
         value: signed(output.nominal),
         unit: "dB".into(),
         band: format!("{} – {}", signed(output.p05), signed(output.p95)),
-        drawing: band(output, None, None),
+        drawing: band(output, design.aims.output_db, None),
         change: old.map_or_else(String::new, |o| {
             let step = output.nominal - o.relative_output_db.nominal;
             if step.abs() < 0.05 { "=".into() } else { format!("{step:+.1} dB") }
         }),
-        aim: "",
+        aim: in_aim(output.nominal, design.aims.output_db),
         measured: String::new(),
+        why: Why::default(),
     });
     if let Some(coil) = prediction.coils.first() {
         let old = before.and_then(|b| b.coils.first());
@@ -135,8 +275,12 @@ pub fn cells(
             change: old.map_or_else(String::new, |o| percent(coil.fill / o.fill - 1.0)),
             aim: if coil.fill > 1.0 { "out" } else { "" },
             measured: String::new(),
+            why: Why::default(),
         });
         all.push(scaled("wire", "Wire", METRE, &coil.wire_length_m, old.map(|o| &o.wire_length_m), None));
+    }
+    for cell in &mut all {
+        cell.why = why(cell.key, design, prediction, wound.get(cell.key));
     }
     all
 }
@@ -154,5 +298,28 @@ fn in_aim(value: f64, aim: Option<[f64; 2]>) -> &'static str {
         None => "",
         Some([from, to]) if (from..=to).contains(&value) => "in",
         Some(_) => "out",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::tall_single;
+    use coil::predict::predict;
+
+    #[test]
+    fn every_figure_says_why() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let prediction = predict(&design).unwrap();
+        let wound = BTreeMap::from([("resistance", Wound::of(&[0.01, -0.02, 0.04]).unwrap())]);
+        let all = cells(&design, &prediction, None, &BTreeMap::new(), &wound);
+        for cell in &all {
+            assert!(!cell.why.model.is_empty(), "{}", cell.key);
+            let known = quantity_of(cell.key);
+            assert!(known.is_empty() || !cell.why.from.is_empty(), "{}", cell.key);
+            assert!(cell.why.from.windows(2).all(|p| p[0].1 >= p[1].1), "ranked: {:?}", cell.why.from);
+        }
+        assert!(all[0].why.wound.starts_with("3 coils") && all[0].why.wound.contains("+1.0 %"));
+        assert_eq!(Wound::of(&[]), None);
     }
 }

@@ -386,7 +386,7 @@ async fn run_page(
         when_iso: present::iso(run.row.created_at),
         stops: run.row.stops.split(',').filter_map(|s| s.parse::<u32>().ok()).map(present::turns).collect(),
         level: verdict.level.key(),
-        cells: prediction.map(|p| cells(&wound, &p, None, &measured)).unwrap_or_default(),
+        cells: prediction.map(|p| cells(&wound, &p, None, &measured, &BTreeMap::new())).unwrap_or_default(),
         table: comparisons.iter().map(comparison_row).collect(),
         verdict,
         log,

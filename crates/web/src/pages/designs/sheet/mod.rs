@@ -81,12 +81,17 @@ fn all_specs(groups: &[Group]) -> impl Iterator<Item = &Spec> {
     })
 }
 
+/// Whether the field chooses a spool.
+fn is_spool(spec: &Spec) -> bool {
+    spec.at.rsplit('.').next() == Some("spool")
+}
+
 /// A field's value as it is shown.
 fn shown(spec: &Spec, design: &Design, value: &Value) -> String {
     if spec.at == GAP {
         return fixed(design.strings.core_and_gap_mm(1).1, 4);
     }
-    if spec.at.ends_with(".spool") {
+    if is_spool(spec) {
         return if value.pointer(&pointer(&spec.at)).is_some_and(|v| !v.is_null()) { "keep" } else { "" }
             .into();
     }
@@ -270,7 +275,7 @@ impl Reader<'_> {
                 }
                 Err(error) => self.fail(spec, capital(&error.to_string())),
             },
-            Entry::Choice(_) if spec.at.ends_with(".spool") => self.spool(spec, typed),
+            Entry::Choice(_) if is_spool(spec) => self.spool(spec, typed),
             Entry::Choice(_) if typed == "keep" => {}
             Entry::Choice(all) if all.iter().any(|c| c.value == typed) && typed.is_empty() => {
                 self.put_all(spec, &Value::Null);

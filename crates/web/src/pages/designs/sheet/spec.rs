@@ -59,6 +59,9 @@ pub struct Tool {
     pub label: &'static str,
 }
 
+/// Heads, and a label and fields a row.
+pub type Table = (Vec<&'static str>, Vec<(String, Vec<Spec>)>);
+
 /// Fields that belong together.
 #[derive(Default)]
 pub struct Group {
@@ -67,7 +70,7 @@ pub struct Group {
     /// One below another.
     pub fields: Vec<Spec>,
     /// Side by side: heads, and a label and fields a row.
-    pub table: Option<(Vec<&'static str>, Vec<(String, Vec<Spec>)>)>,
+    pub table: Option<Table>,
     /// Buttons.
     pub tools: Vec<Tool>,
     /// Folded away until something is in it: what a design can do without.
@@ -172,6 +175,10 @@ fn aims() -> Group {
     let ohms = || optional(Entry::Number(number("Ω", (1.0, 1e6), |t| typed(t, Resistance::ohms))));
     let henries = || optional(Entry::Number(number("H", (1e-3, 100.0), |t| typed(t, Inductance::henries))));
     let hertz = || optional(Entry::Number(number("Hz", (100.0, 50_000.0), |t| typed(t, Frequency::hz))));
+    let picofarads = || {
+        let read = number("pF", (0.1, 1e6), |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF"));
+        optional(Entry::Number(Number { per: 1e-12, ..read }))
+    };
     Group {
         title: "Aim".into(),
         folded: true,
@@ -184,6 +191,9 @@ fn aims() -> Group {
                 hertz,
                 "With the pots, capacitor and cable of the load. Type 3.2 kHz.",
             ),
+            from_to("aims.capacitance_f", "Capacitance", picofarads, "Of the pickup alone. Type 90 pF."),
+            from_to("aims.peak_db", "Height of the peak", || decibels(-20.0), "Over the low level, loaded."),
+            from_to("aims.output_db", "Output", || decibels(-60.0), "To the reference coil. Type +1.5."),
         ]
         .into_iter()
         .flatten()
@@ -192,15 +202,24 @@ fn aims() -> Group {
     }
 }
 
+fn decibels(lowest: f64) -> Entry {
+    optional(Entry::Number(number("dB", (lowest, 60.0), |t| {
+        let bare = t.replace('−', "-");
+        let bare = bare.trim().trim_end_matches("dB").trim().trim_start_matches('+');
+        bare.parse::<f64>().ok().filter(|v| v.is_finite()).ok_or_else(|| "type decibels: +2 or -1.5".into())
+    })))
+}
+
 fn coil_of(design: &Design, i: usize) -> String {
     if design.coils.len() == 1 { String::new() } else { format!("Coil {}, ", design.coils[i].name) }
 }
 
-fn headed(text: String) -> String {
+fn headed(text: &str) -> String {
     let mut letters = text.chars();
     letters.next().map_or_else(String::new, |c| c.to_uppercase().chain(letters).collect())
 }
 
+#[allow(clippy::too_many_lines, reason = "one list of a coil's fields")]
 fn coil_winding(design: &Design, i: usize, shelf: &[Shelf]) -> Group {
     let at = |key: &str| format!("coils[{i}].{key}");
     let coil = &design.coils[i];
@@ -312,7 +331,12 @@ fn coil_winding(design: &Design, i: usize, shelf: &[Shelf]) -> Group {
     if !coil.wind.plan.is_empty() {
         tools.push(Tool { step: format!("stage.remove:{i}"), label: "Remove the last stage" });
     }
-    Group { title: headed(format!("{}wire and wind", coil_of(design, i))), fields, tools, ..Group::default() }
+    Group {
+        title: headed(&format!("{}wire and wind", coil_of(design, i))),
+        fields,
+        tools,
+        ..Group::default()
+    }
 }
 
 fn turns_hint(kind: Kind) -> &'static str {
@@ -372,20 +396,21 @@ fn coil_former(design: &Design, i: usize) -> Group {
     if design.coils.len() > 1 {
         tools.push(Tool { step: format!("coil.remove:{i}"), label: "Remove this coil" });
     }
-    Group { title: headed(format!("{}former", coil_of(design, i))), fields, tools, ..Group::default() }
+    Group { title: headed(&format!("{}former", coil_of(design, i))), fields, tools, ..Group::default() }
 }
 
 /// The keys that a row of poles usually has in common.
 fn same_in_row(design: &Design, coil: &str) -> bool {
     let mut row = design.poles.iter().filter(|p| p.coil == coil);
     let Some(first) = row.next() else { return true };
-    row.all(|p| {
-        p.diameter_mm == first.diameter_mm
-            && p.bottom_mm == first.bottom_mm
-            && p.material == first.material
-            && p.charge == first.charge
-            && p.up == first.up
-    })
+    let key = |p: &coil::design::Pole| {
+        (
+            [p.diameter_mm, p.bottom_mm, p.charge].map(f64::to_bits),
+            p.up,
+            serde_json::to_string(&p.material).ok(),
+        )
+    };
+    row.all(|p| key(p) == key(first))
 }
 
 fn poles(design: &Design, one_by_one: bool) -> Group {
@@ -420,7 +445,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
             group.fields.extend(
                 columns(&at, &of, design.poles[first].material)
                     .into_iter()
-                    .map(|s| Spec { label: headed(s.label), ..s }),
+                    .map(|s| Spec { label: headed(&s.label), ..s }),
             );
             for k in rows {
                 let label = design.poles[k]
@@ -428,7 +453,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                     .map_or_else(|| "Length".to_owned(), |s| format!("Length, string {s}"));
                 group.fields.push(spec(
                     format!("poles[{k}].length_mm"),
-                    headed(format!("{of}{label}")),
+                    headed(&format!("{of}{label}")),
                     mm(0.5, 400.0),
                     "",
                 ));
@@ -574,7 +599,7 @@ fn parts(design: &Design) -> Vec<Group> {
         fields.extend(place(&of, "center_mm", "Middle", (-200.0, 200.0)));
         let tools = vec![Tool { step: format!("metal.remove:{i}"), label: "Remove this part" }];
         all.push(Group {
-            title: headed(format!("{} {}", word(metal.part).replace('-', " "), i + 1)),
+            title: headed(&format!("{} {}", word(metal.part).replace('-', " "), i + 1)),
             fields,
             tools,
             ..Group::default()

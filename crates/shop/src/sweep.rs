@@ -1,0 +1,166 @@
+//! A measured response: read from what analysers write, and its peak.
+
+use serde::{Deserialize, Serialize};
+
+/// Most points kept of a sweep.
+const MOST_POINTS: usize = 2000;
+
+/// A measured response.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Sweep {
+    /// Frequencies, Hz, rising.
+    pub hz: Vec<f64>,
+    /// Levels, dB; against the level at the low end, as predicted responses are against theirs at 80 Hz.
+    pub db: Vec<f64>,
+}
+
+/// A line that cannot be read.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum SweepError {
+    /// The line is no pair of numbers.
+    #[error("line {line} is no frequency and level: “{text}”")]
+    Line {
+        /// From 1.
+        line: usize,
+        /// What stands there, shortened.
+        text: String,
+    },
+    /// Frequencies must rise, within what is heard and a decade beyond.
+    #[error("line {line}: {hz} Hz is not above the frequency before it, or not between 1 Hz and 1 MHz")]
+    Order {
+        /// From 1.
+        line: usize,
+        /// What stands there.
+        hz: String,
+    },
+    /// Too few or too many.
+    #[error("a sweep has 8 to {MOST_POINTS} points; this has {0}")]
+    Count(usize),
+    /// The low end says where 0 dB is.
+    #[error("the sweep begins at {0} Hz: begin at 400 Hz or below, where the level is flat")]
+    NoLowEnd(u32),
+}
+
+impl Sweep {
+    /// Reads lines of frequency and level: Hz and dB, parted by comma, semicolon, tab or blanks; a decimal comma where
+    /// the parts are otherwise parted. Lines that begin with a letter or a `#`, `*` or `;` are headings.
+    ///
+    /// # Errors
+    /// The first line that cannot be read, or what is wrong with the whole.
+    pub fn read(text: &str) -> Result<Self, SweepError> {
+        let (mut hz, mut db) = (Vec::new(), Vec::new());
+        for (k, line) in text.lines().enumerate() {
+            let line = line.trim();
+            if line.is_empty() || line.starts_with(|c: char| c.is_alphabetic() || "#*;\"".contains(c)) {
+                continue;
+            }
+            let wrong = || SweepError::Line { line: k + 1, text: line.chars().take(40).collect() };
+            let (f, level) = pair(line).ok_or_else(wrong)?;
+            if !(1.0..=1e6).contains(&f) || hz.last().is_some_and(|last| f <= *last) {
+                return Err(SweepError::Order { line: k + 1, hz: f.to_string() });
+            }
+            hz.push(f);
+            db.push(level);
+        }
+        if !(8..=MOST_POINTS).contains(&hz.len()) {
+            return Err(SweepError::Count(hz.len()));
+        }
+        if hz[0] > 400.0 {
+            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "at most 1e6")]
+            return Err(SweepError::NoLowEnd(hz[0] as u32));
+        }
+        Ok(Self { hz, db }.against_low_end())
+    }
+
+    /// With the level at 80 Hz, or at the lowest frequency above, as 0 dB.
+    #[must_use]
+    pub fn against_low_end(mut self) -> Self {
+        let at = self.hz.iter().position(|f| *f >= 80.0).unwrap_or(0);
+        let zero = self.db[at];
+        self.db.iter_mut().for_each(|v| *v -= zero);
+        self
+    }
+
+    /// Frequency and height of its highest point, by a parabola through it and its neighbours on a logarithmic scale.
+    /// `None` when it is highest at an end.
+    #[must_use]
+    pub fn peak(&self) -> Option<(f64, f64)> {
+        let top = (0..self.db.len()).max_by(|a, b| self.db[*a].total_cmp(&self.db[*b]))?;
+        if top == 0 || top + 1 == self.db.len() {
+            return None;
+        }
+        let [x0, x1, x2] = [top - 1, top, top + 1].map(|i| self.hz[i].ln());
+        let [y0, y1, y2] = [top - 1, top, top + 1].map(|i| self.db[i]);
+        let (left, right) = ((y1 - y0) / (x1 - x0), (y2 - y1) / (x2 - x1));
+        let bend = (right - left) / (x2 - x0);
+        if bend >= 0.0 {
+            return Some((self.hz[top], y1));
+        }
+        let x = ((x0 + x1) / 2.0 - left / (2.0 * bend)).clamp(x0, x2);
+        Some((x.exp(), y0 + left * (x - x0) + bend * (x - x0) * (x - x1)))
+    }
+}
+
+/// Two numbers of a line, whatever parts them.
+fn pair(line: &str) -> Option<(f64, f64)> {
+    let number = |t: &str| t.trim().parse::<f64>().ok().filter(|v| v.is_finite());
+    let both = |parts: Vec<&str>, comma: bool| {
+        let read = |t: &str| if comma { number(&t.replace(',', ".")) } else { number(t) };
+        Some((read(parts.first()?)?, read(parts.get(1)?)?))
+    };
+    let cut = |by: &[char]| line.split(by).map(str::trim).filter(|p| !p.is_empty()).collect::<Vec<_>>();
+    if line.contains([';', '\t']) {
+        both(cut(&[';', '\t']), true)
+    } else if line.contains(' ') && !line.contains(", ") {
+        both(cut(&[' ']), true)
+    } else {
+        both(cut(&[',']), false)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("Hz,dB\n", ",", ".")]
+    #[case("# a sweep\n", "\t", ".")]
+    #[case("", ";", ",")]
+    #[case("Frequency Level\n", "   ", ".")]
+    #[case("", ", ", ".")]
+    fn what_analysers_write(#[case] head: &str, #[case] between: &str, #[case] point: &str) {
+        let lines: Vec<String> = (0..12)
+            .map(|k| format!("{}{between}{}", 100 * (k + 1), format!("-2.{k}").replace('.', point)))
+            .collect();
+        let sweep = Sweep::read(&format!("{head}{}\n", lines.join("\n"))).unwrap();
+        assert_eq!((sweep.hz.len(), sweep.hz[11]), (12, 1200.0));
+        assert!((sweep.db[5] + 0.5).abs() < 1e-9, "against the low end");
+    }
+
+    #[rstest]
+    #[case("100,0\n200,much\n", SweepError::Line { line: 2, text: "200,much".into() })]
+    #[case("100,0\n90,1\n", SweepError::Order { line: 2, hz: "90".into() })]
+    #[case("100,0\n", SweepError::Count(1))]
+    fn what_is_wrong_is_said_by_line(#[case] text: &str, #[case] error: SweepError) {
+        assert_eq!(Sweep::read(text), Err(error));
+    }
+
+    /// The peak of a resonance is found between its points: R, L and C in the voltage-divider form have it at
+    /// f₀·√(1 − 1/(2Q²)), with the height Q/√(1 − 1/(4Q²)) (any textbook on filters).
+    #[test]
+    fn a_peak_between_points() {
+        let (f0, q) = (4000.0, 3.0);
+        let hz: Vec<f64> = (0..60).map(|k| 80.0 * 1.1f64.powi(k)).collect();
+        let level = |f: f64| {
+            let x = f / f0;
+            -10.0 * ((1.0 - x * x).powi(2) + (x / q) * (x / q)).log10()
+        };
+        let sweep = Sweep { db: hz.iter().map(|f| level(*f)).collect(), hz };
+        let (hz, db) = sweep.peak().unwrap();
+        assert!((hz / (f0 * (1.0 - 1.0 / (2.0 * q * q)).sqrt()) - 1.0).abs() < 0.01, "{hz}");
+        assert!((db - 20.0 * (q / (1.0 - 1.0 / (4.0 * q * q)).sqrt()).log10()).abs() < 0.15, "{db}");
+        let falling = Sweep { hz: vec![100.0, 200.0, 400.0], db: vec![0.0, -1.0, -2.0] };
+        assert_eq!(falling.peak(), None);
+    }
+}

@@ -1,0 +1,2 @@
+ALTER TABLE designs
+    ADD COLUMN archived_at DATETIME(6) NULL

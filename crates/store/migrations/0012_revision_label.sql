@@ -1,0 +1,2 @@
+ALTER TABLE revisions
+    ADD COLUMN label VARCHAR(60) NOT NULL DEFAULT ''
