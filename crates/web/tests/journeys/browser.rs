@@ -158,6 +158,19 @@ impl Browser {
         panic!("{name} is drawn anew all the time");
     }
 
+    /// Chooses from a list by value.
+    pub async fn choose(&self, name: &str, value: &str) {
+        self.find(&format!("[name='{name}'] option[value='{value}']")).await;
+        let field = self.find(&format!("select[name='{name}']")).await;
+        field.select_by_value(value).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+    }
+
+    /// Presses the escape key where the focus is.
+    pub async fn press_escape(&self) {
+        let focused = self.client.active_element().await.unwrap();
+        focused.send_keys("\u{e00c}").await.unwrap();
+    }
+
     /// What is in a field.
     pub async fn value(&self, name: &str) -> String {
         self.find(&format!("[name='{name}']")).await;

@@ -52,6 +52,7 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
             ("laid", "svg.laid"),
             ("field", "svg.row"),
             ("wiring", "svg.wiring"),
+            ("listen", ".listen"),
             ("changes", ".effects"),
             ("seek", ".seek"),
             ("pickup", "svg.section"),
@@ -93,7 +94,7 @@ async fn seeking_an_experiment_and_comparing() {
         b.fill("seek_r_from", "8k").await;
         b.fill("seek_r_to", "8.6k").await;
         b.press("[data-seek=start]").await;
-        let list = b.until("#found", |t| t.contains("Put on the sheet")).await;
+        let list = b.until("#found", |t| t.contains("Take it")).await;
         assert!(list.contains("43 AWG") && list.contains("meets it"), "{list}");
         b.is_well().await;
         b.press("#found [data-document]").await;
@@ -151,6 +152,60 @@ async fn a_conflict_between_two_browsers() {
         first.until("h1", |t| t == "Sallow r3").await;
         assert_eq!(first.count(".tree li.in1").await, 1, "it stands beside r2");
         first
+    })
+    .await;
+}
+
+/// What was measured is laid over what was foretold; the change is heard, asked why, named, and shared without its recipe.
+#[tokio::test(flavor = "multi_thread")]
+async fn measured_over_predicted_heard_and_shared() {
+    journey(server().await, |b| async move {
+        b.sign_in("ode").await;
+        b.go("/designs/new?kind=tall-single").await;
+        b.fill("name", "Reedmace").await;
+        b.press_called("Save the design").await;
+        b.until("h1", |t| t == "Reedmace r1").await;
+        let path = b.path().await;
+        b.press_called("Add a measured response").await;
+        b.fill("sweep_label", "coil one").await;
+        let points: String =
+            (0..12).map(|k| format!("{} {}\n", 100 + 700 * k, f64::from(6 - (k - 6_i32).abs()))).collect();
+        b.fill("points", &points).await;
+        b.press_called("Keep it").await;
+        b.until(".plot-reading", |t| t.contains("coil one")).await;
+        b.press_called("Name, tags, shelf").await;
+        b.fill("label", "the first").await;
+        b.fill("tags", "lap steel").await;
+        b.press_called("Keep these").await;
+        b.until("h1", |t| t == "Reedmace r1, the first").await;
+        b.is_well().await;
+        b.go(&format!("{path}/edit")).await;
+        b.press("[data-cell=inductance] .why-open").await;
+        b.until("#why-inductance:popover-open", |t| t.contains("Neumann") && t.contains("the poles' alloy"))
+            .await;
+        b.is_well().await;
+        b.press_escape().await;
+        b.choose("seek_overlay", "s1").await;
+        b.until(".plot-reading", |t| t.contains("coil one")).await;
+        b.press("[data-enlarge='Section through a pole']").await;
+        b.find("dialog[open] svg").await;
+        b.is_well().await;
+        b.press_escape().await;
+        b.fill(TURNS, "8600").await;
+        b.press("[data-view=seek]").await;
+        b.press("[data-step='wish:brighter']").await;
+        b.until("[data-cell=peak]", |t| t.contains("off aim")).await;
+        b.press("[data-view=listen]").await;
+        b.press("[data-listen=play]").await;
+        b.until("#listen-status", |t| t.contains("Playing A") && t.contains("softer than A")).await;
+        b.press("[data-listen=b]").await;
+        b.until("#listen-status", |t| t.contains("Playing B")).await;
+        b.is_well().await;
+        b.press("[data-listen=stop]").await;
+        b.go(&format!("{path}/share")).await;
+        b.until(".share-sheet", |t| t.contains("Inductance") && !t.contains("AWG")).await;
+        b.is_well().await;
+        b
     })
     .await;
 }

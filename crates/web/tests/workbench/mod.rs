@@ -1,0 +1,152 @@
+//! What the workbench and the revision's page answer: aims, overlays, sweeps, names, the shelf, what is shared, sounds.
+
+use super::{Answer, Visit, previewed, with_design, with_workshop};
+use std::collections::BTreeMap;
+
+async fn begun() -> (Visit, String) {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    (visit, revision)
+}
+
+/// The sheet that goes on from a revision, with the form's own fields.
+async fn sheet(visit: &mut Visit, revision: &str) -> BTreeMap<String, String> {
+    let page = visit.get(&format!("{revision}/edit")).await;
+    let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    for name in ["csrf", "parent", "seen"] {
+        filled.insert(name.into(), page.field(name));
+    }
+    filled
+}
+
+async fn post(visit: &mut Visit, path: &str, fields: &[(&str, &str)]) -> Answer {
+    let at = path.rsplit_once('/').map_or(path, |(revision, _)| revision).to_owned();
+    let page = visit.get(&at).await;
+    let (token, key) = (page.field("csrf"), page.field("key"));
+    let mut all = vec![("csrf", token.as_str()), ("key", key.as_str())];
+    all.extend_from_slice(fields);
+    visit.post(path, &all).await
+}
+
+fn said(json: &serde_json::Value, part: &str) -> String {
+    json[part].as_str().unwrap_or_default().to_owned()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn aims_come_from_words_and_from_a_pickup() {
+    let (mut visit, revision) = begun().await;
+    let mut filled = sheet(&mut visit, &revision).await;
+    filled.insert("view".into(), "seek".into());
+    filled.insert("step".into(), "wish:fuller".into());
+    filled.insert("seek_l_from".into(), "9".into());
+    let json = previewed(&mut visit, &filled).await;
+    let design: coil::design::Design = serde_json::from_str(&said(&json, "document")).unwrap();
+    let [from, to] = design.aims.inductance_h.unwrap();
+    assert!(from > 2.2 && to < 3.1, "{from} {to}");
+    assert!(
+        said(&json, "drawings").contains(&format!("value=\"{from}\"")),
+        "the panel shows the aims just made"
+    );
+    assert!(said(&json, "strip").contains("off aim"));
+    filled.insert("step".into(), "like".into());
+    filled.insert("seek_like_of".into(), revision.rsplit('/').next().unwrap().into());
+    filled.insert("seek_like_goal".into(), "output".into());
+    filled.insert("seek_like_by".into(), "15 %".into());
+    let json = previewed(&mut visit, &filled).await;
+    let design: coil::design::Design = serde_json::from_str(&said(&json, "document")).unwrap();
+    let [from, to] = design.aims.output_db.unwrap();
+    assert!(from > 0.5 && to < 1.9, "15 % more volts are 1.2 dB: {from} {to}");
+    filled.insert("seek_like_by".into(), "much".into());
+    let json = previewed(&mut visit, &filled).await;
+    assert!(json["errors"]["seek_like_by"].as_str().unwrap().contains("per cent"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_sweep_is_kept_and_laid_over_the_response() {
+    let (mut visit, revision) = begun().await;
+    let path = format!("{revision}/sweeps");
+    let refused = post(&mut visit, &path, &[("sweep_label", "first"), ("points", "100,0\n200,oops\n")]).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.find("#e-points").unwrap().contains("Line 2 is no frequency and level"));
+    assert!(refused.find("#f-points").unwrap().contains("oops"), "nothing is lost");
+    let points: String = (0..40)
+        .map(|k| {
+            let hz = 100.0 * 1.13f64.powi(k);
+            let x = hz / 4100.0;
+            format!("{hz:.1}\t{:.2}\n", -10.0 * ((1.0 - x * x).powi(2) + 0.2 * x * x).log10())
+        })
+        .collect();
+    let kept = post(&mut visit, &path, &[("sweep_label", "first coil"), ("points", &points)]).await;
+    assert_eq!(kept.status, 303);
+    let page = visit.get(&revision).await;
+    assert!(page.body.contains("first coil") && page.find(".measured").unwrap().contains("kHz"));
+    assert!(page.body.contains("&quot;kind&quot;:&quot;measured&quot;"));
+    let mut filled = sheet(&mut visit, &revision).await;
+    let json = previewed(&mut visit, &filled).await;
+    assert!(said(&json, "drawings").contains("<option value=\"s1\">first coil, measured"));
+    filled.insert("overlay".into(), "s1".into());
+    let json = previewed(&mut visit, &filled).await;
+    assert!(said(&json, "drawings").contains("first coil, measured&quot;"));
+    assert!(said(&json, "drawings").contains("data-overlay-off=\"s1\""));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn revisions_are_named_tagged_put_away_and_gone_back_to() {
+    let (mut visit, revision) = begun().await;
+    let keep = format!("{revision}/keep");
+    let long = "x".repeat(61);
+    assert_eq!(post(&mut visit, &keep, &[("label", &long), ("tags", "neck")]).await.status, 422);
+    let kept = post(&mut visit, &keep, &[("label", "the bright one"), ("tags", "neck, order 12")]).await;
+    assert_eq!(kept.status, 303);
+    assert!(visit.get(&revision).await.find("h1").unwrap().contains("the bright one"));
+    assert!(visit.get("/designs?tag=order%2012").await.body.contains("Sedge"));
+    assert!(!visit.get("/designs?tag=neck&kind=blade").await.body.contains("Sedge"));
+    post(&mut visit, &keep, &[("label", ""), ("tags", "neck"), ("shelf", "away")]).await;
+    assert!(!visit.get("/designs").await.body.contains("Sedge"));
+    assert!(visit.get("/designs?shelf=away").await.body.contains("Sedge"));
+    post(&mut visit, &keep, &[("label", ""), ("tags", ""), ("shelf", "back")]).await;
+    assert!(visit.get("/designs").await.body.contains("Sedge"));
+    // A change, and back to before it: nothing is lost, the old design is the newest again.
+    let mut filled = sheet(&mut visit, &revision).await;
+    filled.insert("coils[0].wind.turns".into(), "8000".into());
+    filled.insert("key".into(), "0123456789abcdef0123456789abcdef".into());
+    let pairs: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    assert_eq!(visit.post(&revision, &pairs).await.status, 303);
+    let back = post(&mut visit, &format!("{revision}/restore"), &[]).await;
+    let newest = visit.get(&back.headers["location"].clone()).await;
+    assert!(newest.find("h1").unwrap().contains("r3") && newest.body.contains("Back to r1."));
+    assert!(newest.find(".changes").unwrap().contains("8000"), "against r2, which it comes after");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_share_sheet_shows_what_its_maker_chose() {
+    let (mut visit, revision) = begun().await;
+    let usual = visit.get(&format!("{revision}/share")).await;
+    let sheet = usual.find(".share-sheet").unwrap();
+    assert!(sheet.contains("Inductance") && sheet.contains("alnico 5"));
+    assert!(!sheet.contains("7620") && !sheet.contains("AWG") && !usual.body.contains("build "), "{sheet}");
+    let more = visit.get(&format!("{revision}/share?show=turns&show=wire")).await;
+    let sheet = more.find(".share-sheet").unwrap();
+    assert!(sheet.contains("7620") && sheet.contains("42 AWG") && !sheet.contains("Inductance"));
+    let told = visit.get(&format!("{revision}/share?show=wire&show=figures")).await;
+    assert!(told.body.contains("work out the turns"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn both_pickups_are_heard_and_the_difference_is_told() {
+    let (mut visit, revision) = begun().await;
+    let mut filled = sheet(&mut visit, &revision).await;
+    filled.insert("coils[0].wind.turns".into(), "9000".into());
+    filled.insert("listen_which".into(), "a".into());
+    let pairs: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let heard = visit.post("/designs/audition", &pairs).await;
+    assert_eq!((heard.status, heard.headers["content-type"].as_str()), (200, "audio/wav"));
+    assert!(heard.body.contains("WAVEfmt"));
+    let louder: f64 = heard.headers["filamentum-louder"].parse().unwrap();
+    assert!((-3.0..-0.3).contains(&louder), "the revision before has fewer turns: {louder}");
+    filled.insert("parent".into(), String::new());
+    let pairs: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    assert_eq!(visit.post("/designs/audition", &pairs).await.status, 400, "nothing to listen against");
+}
