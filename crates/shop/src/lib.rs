@@ -7,4 +7,6 @@ pub mod comparison;
 pub mod reading;
 pub mod run;
 pub mod sweep;
+pub mod traveller;
 pub mod verdict;
+pub mod winding;

@@ -39,6 +39,19 @@ impl Kind {
         }
     }
 
+    /// As it is said in a sentence.
+    #[must_use]
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Turns => "the turns",
+            Self::Resistance => "the resistance",
+            Self::Open => "the open coil",
+            Self::Inductance => "the inductance",
+            Self::Flux => "the flux over the poles",
+            Self::Remark => "a remark",
+        }
+    }
+
     /// The kind of that name.
     #[must_use]
     pub fn from_key(key: &str) -> Option<Self> {

@@ -138,7 +138,10 @@ document.addEventListener("alpine:init", () => {
         }
         status.textContent = standing.found ? "" : "Stopped.";
         const found = document.getElementById("found");
-        if (found) found.innerHTML = standing.found;
+        if (found) {
+          found.innerHTML = standing.found;
+          found.scrollIntoView({ block: "start" });
+        }
       } catch {
         status.textContent = "No connection; nothing is lost.";
       }

@@ -42,7 +42,7 @@ pub fn laid(section: &Section) -> String {
         ));
     }
     let title = "Section of the coil as laid, core at the left, first turns dark and last turns light";
-    svg.framed([-0.6, -0.6, thick + 6.0, height + 1.2], "laid", title)
+    svg.framed([-0.6, -0.6, thick + 7.2, height + 1.2], "laid", title)
 }
 
 /// Draws where the guide asks the turns to lie, over the turns: the first passes in full, then all of them thinned out.

@@ -54,8 +54,14 @@ impl Svg {
         let _ = self.0.write_fmt(markup);
     }
 
-    /// A dimension line from `a` to `b`, with its text beside the middle.
-    pub fn dimension(&mut self, a: (f64, f64), b: (f64, f64), text: &str) {
+    /// A dimension line from `a` to `b`, with its text beside the middle; linked to the field that sets it.
+    pub fn dimension(&mut self, a: (f64, f64), b: (f64, f64), text: &str, field: &str) {
+        self.put(format_args!(r#"<g data-field="{field}">"#));
+        self.measure(a, b, text);
+        self.put(format_args!("</g>"));
+    }
+
+    fn measure(&mut self, a: (f64, f64), b: (f64, f64), text: &str) {
         let upright = (a.0 - b.0).abs() < 1e-9;
         let (tx, ty) = ((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0);
         let tick = if upright { (0.7, 0.0) } else { (0.0, 0.7) };

@@ -71,21 +71,27 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
             (edge + 2.0, -floor),
             (edge + 2.0, -ceiling),
             &format!("{} high", fixed(coil.former.height_mm, 2)),
+            &format!("coils[{}].former.height_mm", design.coils.len() - 1),
         );
     }
     if let (Some(coil), Some(&build)) = (design.coils.first(), builds_mm.first()) {
         let from = coil.center_mm[1] + coil.former.core.size_mm().1 / 2.0;
         let y = -bottom + 2.6;
-        svg.dimension((from, y), (from + build, y), &format!("build {}", fixed(build, 2)));
+        svg.dimension(
+            (from, y),
+            (from + build, y),
+            &format!("build {}", fixed(build, 2)),
+            "coils[0].wind.turns",
+        );
     }
     if let Some((coil, pole)) = poles
         .iter()
         .max_by(|a, b| (a.1.bottom_mm + a.1.length_mm).total_cmp(&(b.1.bottom_mm + b.1.length_mm)))
     {
         let y = coil.center_mm[1];
-        svg.dimension((y, -face), (y, -string_z), &format!("gap {}", fixed(gap, 1)));
+        svg.dimension((y, -face), (y, -string_z), &format!("gap {}", fixed(gap, 1)), "gap");
         let x = -edge - 3.0;
-        svg.dimension((x, -pole.bottom_mm), (x, -pole.bottom_mm - pole.length_mm), "");
+        svg.dimension((x, -pole.bottom_mm), (x, -pole.bottom_mm - pole.length_mm), "", ".length_mm");
         svg.put(format_args!(
             r#"<text class="dim-text" text-anchor="end" dominant-baseline="middle" x="{:.3}" y="{:.3}">pole {}</text>"#,
             x - 1.2,

@@ -30,18 +30,18 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
         block(&mut svg, "bar", bar.center_mm, bar.size_mm);
     }
     let built = || design.coils.iter().zip(builds_mm.iter().copied().chain(std::iter::repeat(0.0)));
-    for (coil, _) in built() {
-        ring(&mut svg, "flange", coil, coil.former.room_mm, "room_mm");
+    for (i, (coil, _)) in built().enumerate() {
+        ring(&mut svg, "flange", coil, coil.former.room_mm, &format!("coils[{i}].former.room_mm"));
     }
-    for (coil, build) in built() {
+    for (i, (coil, build)) in built().enumerate() {
         ring(
             &mut svg,
             if build > coil.former.room_mm { "wire over" } else { "wire" },
             coil,
             build,
-            "wind.turns",
+            &format!("coils[{i}].wind.turns"),
         );
-        ring(&mut svg, "core", coil, 0.0, "former.core.length_mm");
+        ring(&mut svg, "core", coil, 0.0, &format!("coils[{i}].former.core.length_mm"));
         turning(&mut svg, coil, build);
     }
     for (k, one) in design.poles.iter().enumerate() {
@@ -68,11 +68,13 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
             (cx - over.0 / 2.0, -half.1 - 4.0),
             (cx + over.0 / 2.0, -half.1 - 4.0),
             &format!("coil {} mm", fixed(over.0, 1)),
+            "former.core.length_mm",
         );
         svg.dimension(
             (half.0 + 2.5, cy - over.1 / 2.0),
             (half.0 + 2.5, cy + over.1 / 2.0),
             &fixed(over.1, 1),
+            "former.core.width_mm",
         );
     }
     (svg, [-half.0 - 3.0, -half.1 - 8.0, 2.0 * half.0 + 16.0, 2.0 * half.1 + 14.0])

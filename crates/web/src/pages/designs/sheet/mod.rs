@@ -382,7 +382,13 @@ pub fn sections(design: &Design, filled: &Filled, errors: &Errors, shelf: &[Shel
         let now = filled.0.get(&spec.at).cloned().unwrap_or_else(|| shown(&spec, design, &value));
         let mut field = Field::typed(&spec.at, &spec.label, spec.hint);
         match spec.entry {
-            Entry::Number(number) => number.unit.clone_into(&mut field.unit),
+            Entry::Number(number) => {
+                number.unit.clone_into(&mut field.unit);
+                // What one may aim at has no useful range.
+                if !spec.at.starts_with("aims.") {
+                    field.hint = number.with_range(spec.hint);
+                }
+            }
             Entry::Choice(choices) => field.options = choices,
             Entry::Gauge | Entry::Words => {}
         }

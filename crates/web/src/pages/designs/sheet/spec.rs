@@ -169,7 +169,7 @@ fn aims() -> Group {
     let from_to = |at: &str, what: &str, entry: fn() -> Entry, hint: &'static str| {
         [
             spec(format!("{at}[0]"), format!("{what} from"), entry(), hint),
-            spec(format!("{at}[1]"), "to", entry(), ""),
+            spec(format!("{at}[1]"), "to", entry(), "Empty for no aim."),
         ]
     };
     let ohms = || optional(Entry::Number(number("Ω", (1.0, 1e6), |t| typed(t, Resistance::ohms))));
@@ -318,7 +318,7 @@ fn coil_winding(design: &Design, i: usize, shelf: &[Shelf]) -> Group {
             at(&format!("wind.plan[{k}].until_turn")),
             format!("Stage {} until turn", k + 1),
             turns(1.0, 50_000.0),
-            "",
+            "Where this stage of the plan ends; the next begins.",
         ));
         fields.push(spec(
             at(&format!("wind.plan[{k}].bias")),
@@ -341,11 +341,11 @@ fn coil_winding(design: &Design, i: usize, shelf: &[Shelf]) -> Group {
 
 fn turns_hint(kind: Kind) -> &'static str {
     match kind {
-        Kind::TallSingle => "10 to 50,000. Tall singles usually take 7,000 to 8,500.",
-        Kind::WideSingle => "10 to 50,000. Wide singles usually take 8,000 to 10,000.",
-        Kind::TwinCoil => "10 to 50,000. Each coil of a twin usually takes 4,500 to 6,000.",
-        Kind::ShortSingle => "10 to 50,000. Short singles usually take 6,500 to 8,500.",
-        _ => "10 to 50,000.",
+        Kind::TallSingle => "Tall singles usually take 7,000 to 8,500.",
+        Kind::WideSingle => "Wide singles usually take 8,000 to 10,000.",
+        Kind::TwinCoil => "Each coil of a twin usually takes 4,500 to 6,000.",
+        Kind::ShortSingle => "Short singles usually take 6,500 to 8,500.",
+        _ => "",
     }
 }
 
@@ -455,7 +455,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                     format!("poles[{k}].length_mm"),
                     headed(&format!("{of}{label}")),
                     mm(0.5, 400.0),
-                    "",
+                    "A longer rod of one alloy reads stronger; 15 to 18 is usual for rods.",
                 ));
             }
         }
@@ -535,13 +535,16 @@ fn strings(design: &Design) -> Group {
     group
 }
 
+/// The axes, and where they run.
 const AXES: [&str; 3] = ["x", "y", "z"];
+const ALONG: [&str; 3] =
+    ["Along the row of strings.", "Along the strings, to the bridge.", "Up, from the lower flange."];
 
 fn parts(design: &Design) -> Vec<Group> {
     let mut all = Vec::new();
     let place = |of: &str, key: &'static str, what: &str, (low, high): (f64, f64)| -> Vec<Spec> {
         (0..3)
-            .map(|k| spec(format!("{of}.{key}[{k}]"), format!("{what} {}", AXES[k]), mm(low, high), ""))
+            .map(|k| spec(format!("{of}.{key}[{k}]"), format!("{what} {}", AXES[k]), mm(low, high), ALONG[k]))
             .collect()
     };
     for (i, bar) in design.bars.iter().enumerate() {
@@ -564,7 +567,7 @@ fn parts(design: &Design) -> Vec<Group> {
                 format!("{of}.north"),
                 "North at its",
                 words(&[("positive", "positive end"), ("negative", "negative end")]),
-                "",
+                "Two bars under one coil face each other with like poles.",
             ),
         ];
         fields.extend(place(&of, "size_mm", "Size", (0.1, 300.0)));
@@ -585,7 +588,7 @@ fn parts(design: &Design) -> Vec<Group> {
                     ("plate", "plate"),
                     ("shield", "shield"),
                 ]),
-                "",
+                "A cover has a wall; all else is solid.",
             ),
             spec(
                 format!("{of}.material"),
@@ -630,7 +633,12 @@ fn wiring(design: &Design) -> Group {
             .iter()
             .map(|c| Choice::new(format!("split:{}", c.name), format!("split: {} alone", c.name))),
     );
-    let mut fields = vec![spec("wiring.join", "Coils joined", Entry::Choice(joins), "")];
+    let mut fields = vec![spec(
+        "wiring.join",
+        "Coils joined",
+        Entry::Choice(joins),
+        "In series is usual; parallel is brighter and softer.",
+    )];
     fields.extend(design.coils.iter().map(|c| {
         spec(
             format!("wiring.sense.{}", c.name),
@@ -686,8 +694,23 @@ fn load() -> Group {
 }
 
 impl Number {
+    /// A hint with the range that is taken.
+    pub fn with_range(&self, hint: &str) -> String {
+        let (low, high) = (self.range.0, self.range.1);
+        let range = format!("{} to {}", fixed(low, 3), grouped_or(high));
+        format!("{hint} {range}{}{}.", if self.unit.is_empty() { "" } else { " " }, self.unit)
+            .trim_start()
+            .to_owned()
+    }
+
     /// The document's value as the field shows it.
     pub fn shown(&self, value: f64) -> String {
         fixed(value / self.per, 4)
     }
+}
+
+/// Large whole numbers with their thousands apart.
+fn grouped_or(value: f64) -> String {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "positive and bounded")]
+    if value >= 10_000.0 { coil::quantity::grouped(value.round() as u64) } else { fixed(value, 3) }
 }
