@@ -343,6 +343,10 @@ pub fn seek(design: &Design, wants: &[Want], allowed: &Allowed, on: Seeking<'_>)
         list.push(Candidate { design, prediction, miss, changed });
     }
     list.sort_by(|a, b| a.miss.total_cmp(&b.miss).then(a.changed.cmp(&b.changed)));
+    // What cannot be wound is shown only where there is nothing else.
+    if list.first().is_some_and(|best| best.miss < 1.0) {
+        list.retain(|c| c.miss < 1.0);
+    }
     on(1.0);
     Some(list)
 }
