@@ -39,6 +39,10 @@ id! {
     ReadingId
     /// A measured response.
     SweepId
+    /// An instrument.
+    InstrumentId
+    /// A timer.
+    TimerId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

@@ -4,6 +4,8 @@
 //! a workshop, and every query says which.
 
 pub mod design;
+pub mod event;
+pub mod instrument;
 mod error;
 mod id;
 pub mod person;
@@ -13,12 +15,15 @@ pub mod run;
 pub mod session;
 pub mod spool;
 pub mod sweep;
+pub mod timer;
 pub mod testing;
 pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{ClientKey, ClientKeyError};
-pub use id::{DesignId, PersonId, ReadingId, RevisionId, RunId, SpoolId, SweepId, WorkshopId};
+pub use id::{
+    DesignId, InstrumentId, PersonId, ReadingId, RevisionId, RunId, SpoolId, SweepId, TimerId, WorkshopId,
+};
 
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
 use sqlx::{ConnectOptions, MySqlPool};

@@ -1,6 +1,6 @@
 //! Readings: appended, and corrected by newer ones that point at them.
 
-use crate::{ClientKey, PersonId, ReadingId, RunId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, InstrumentId, PersonId, ReadingId, RunId, Store, StoreError, WorkshopId};
 use shop::reading::{Kind, Reading};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -16,6 +16,8 @@ pub struct Logged {
     pub taken_by: String,
     /// When, UTC.
     pub taken_at: PrimitiveDateTime,
+    /// The instrument that made it; none where it was typed.
+    pub instrument: Option<String>,
 }
 
 /// A reading to append.
@@ -37,6 +39,8 @@ pub struct NewReading {
     pub words: String,
     /// The reading it corrects.
     pub corrects: Option<ReadingId>,
+    /// The instrument that made it.
+    pub instrument: Option<InstrumentId>,
 }
 
 impl NewReading {
@@ -51,6 +55,7 @@ impl NewReading {
             probe_mm: None,
             words: String::new(),
             corrects: None,
+            instrument: None,
         }
     }
 }
@@ -68,6 +73,7 @@ struct Row {
     words: String,
     taken_by: String,
     taken_at: PrimitiveDateTime,
+    instrument: Option<String>,
 }
 
 impl Store {
@@ -100,8 +106,8 @@ impl Store {
             }
             let done = sqlx::query(
                 "INSERT INTO readings (workshop_id, run_id, batch_key, place, corrects_id, kind, pole, value, coil_c, \
-                 test_hz, probe_mm, words, taken_by, taken_at) \
-                 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
+                 test_hz, probe_mm, words, instrument_id, taken_by, taken_at) \
+                 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
             )
             .bind(workshop)
             .bind(run)
@@ -115,6 +121,7 @@ impl Store {
             .bind(reading.test_hz)
             .bind(reading.probe_mm)
             .bind(&reading.words)
+            .bind(reading.instrument)
             .bind(by)
             .bind(at)
             .execute(&mut *tx)
@@ -137,7 +144,8 @@ impl Store {
     pub async fn readings(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<Logged>, StoreError> {
         let rows: Vec<Row> = sqlx::query_as(
             "SELECT t.id, t.corrects_id, t.kind, t.pole, t.value, t.coil_c, t.test_hz, t.probe_mm, t.words, \
-             p.name AS taken_by, t.taken_at FROM readings t JOIN people p ON p.id = t.taken_by \
+             p.name AS taken_by, t.taken_at, i.name AS instrument FROM readings t JOIN people p ON p.id = t.taken_by \
+             LEFT JOIN instruments i ON i.id = t.instrument_id \
              WHERE t.workshop_id = ? AND t.run_id = ? ORDER BY t.id",
         )
         .bind(workshop)
@@ -166,6 +174,7 @@ impl Row {
             words: self.words,
             taken_by: self.taken_by,
             taken_at: self.taken_at,
+            instrument: self.instrument,
         })
     }
 }

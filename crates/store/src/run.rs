@@ -3,6 +3,7 @@
 use crate::design::parse_document;
 use crate::{ClientKey, DesignId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
 use coil::design::Design;
+use shop::traveller::Traveller;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -71,6 +72,8 @@ pub struct NewRun<'a> {
     pub design: &'a Design,
     /// Remark.
     pub remark: &'a str,
+    /// The operations that it follows.
+    pub traveller: &'a Traveller,
     /// When; now when absent.
     pub at: Option<PrimitiveDateTime>,
 }
@@ -144,8 +147,8 @@ impl Store {
             .await?;
         let done = sqlx::query(
             "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, planned_turns, \
-             stops, document, remark, created_by, created_at) \
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
+             stops, document, remark, traveller, created_by, created_at) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(workshop)
         .bind(last.unwrap_or(0) + 1)
@@ -157,6 +160,7 @@ impl Store {
         .bind(stops)
         .bind(document)
         .bind(new.remark)
+        .bind(crate::event::written(new.traveller)?)
         .bind(by)
         .bind(new.at)
         .execute(&mut *tx)

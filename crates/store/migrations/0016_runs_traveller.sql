@@ -1,0 +1,2 @@
+ALTER TABLE runs
+    ADD COLUMN traveller LONGTEXT NULL CHECK (JSON_VALID(traveller))

@@ -1,0 +1,94 @@
+//! Timers: what dries, soaks or cools.
+
+use crate::{ClientKey, PersonId, RunId, Store, StoreError, TimerId, WorkshopId};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// A timer that was not taken off yet.
+#[derive(Clone, Debug, FromRow)]
+pub struct Timer {
+    /// Number in the database.
+    pub id: TimerId,
+    /// The run that it is of.
+    pub run_id: Option<RunId>,
+    /// The run's number in the workshop.
+    pub run_number: Option<u32>,
+    /// What it is of.
+    pub label: String,
+    /// How long.
+    pub minutes: u32,
+    /// When it was started, UTC.
+    pub started_at: PrimitiveDateTime,
+}
+
+/// A timer to start.
+#[derive(Clone, Debug)]
+pub struct NewTimer<'a> {
+    /// Key of the submission.
+    pub key: ClientKey,
+    /// The run that it is of.
+    pub run: Option<RunId>,
+    /// What it is of.
+    pub label: &'a str,
+    /// How long.
+    pub minutes: u32,
+    /// When it began; now when absent.
+    pub at: Option<PrimitiveDateTime>,
+}
+
+impl Store {
+    /// Starts a timer; the same key again starts nothing more.
+    pub async fn start_timer(
+        &self,
+        workshop: WorkshopId,
+        by: PersonId,
+        new: &NewTimer<'_>,
+    ) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "INSERT INTO timers (workshop_id, client_key, run_id, label, minutes, started_by, started_at) \
+             VALUES (?, ?, (SELECT id FROM runs WHERE workshop_id = ? AND id = ?), ?, ?, ?, \
+             COALESCE(?, CURRENT_TIMESTAMP(6)))",
+        )
+        .bind(workshop)
+        .bind(new.key.as_str())
+        .bind(workshop)
+        .bind(new.run)
+        .bind(new.label)
+        .bind(new.minutes)
+        .bind(by)
+        .bind(new.at)
+        .execute(&self.pool)
+        .await
+        .map_err(StoreError::from);
+        match done {
+            Ok(_) => Ok(()),
+            Err(StoreError::Taken(index)) if index == "timers_client_key" => Ok(()),
+            Err(error) => Err(error),
+        }
+    }
+
+    /// The timers that are running or rang and were not taken off, the first due first.
+    pub async fn timers(&self, workshop: WorkshopId) -> Result<Vec<Timer>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT t.id, t.run_id, u.number AS run_number, t.label, t.minutes, t.started_at \
+             FROM timers t LEFT JOIN runs u ON u.id = t.run_id \
+             WHERE t.workshop_id = ? AND t.ended_at IS NULL \
+             ORDER BY DATE_ADD(t.started_at, INTERVAL t.minutes MINUTE), t.id LIMIT 50",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Takes a timer off.
+    pub async fn end_timer(&self, workshop: WorkshopId, id: TimerId) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE timers SET ended_at = COALESCE(ended_at, CURRENT_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(workshop)
+        .bind(id)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+}
