@@ -10,14 +10,18 @@ use shop::comparison::compare;
 use shop::reading::{Kind, Reading};
 use shop::run::usual_stops;
 use shop::sweep::Sweep;
+use shop::traveller::Traveller;
 use shop::verdict::judge;
 use store::design::NewRevision;
+use store::instrument::NewInstrument;
 use store::person::NewPerson;
 use store::reading::NewReading;
 use store::run::NewRun;
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
-use store::{ClientKey, PersonId, RevisionId, SpoolId, Store, WorkshopId};
+use store::timer::NewTimer;
+use store::{ClientKey, PersonId, RevisionId, RunId, SpoolId, Store, WorkshopId};
+use time::macros::date;
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
 
 /// Who signs in.
@@ -153,6 +157,15 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     ] {
         shop.wind(run).await?;
     }
+    shop.instruments().await?;
+    for (label, minutes, minutes_ago) in
+        [("Lacquer, six bobbins", 24 * 60, 22 * 60), ("Wax, twin of order 31", 15, 6)]
+    {
+        let now = OffsetDateTime::now_utc() - Duration::minutes(minutes_ago);
+        let at = Some(PrimitiveDateTime::new(now.date(), now.time()));
+        let new = NewTimer { key: ClientKey::random(), run: None, label, minutes, at };
+        store.start_timer(workshop, owner, &new).await?;
+    }
     Ok(())
 }
 
@@ -252,10 +265,12 @@ impl Shop<'_> {
             stops: &usual_stops(planned),
             design: &design,
             remark: wound.remark,
+            traveller: &Traveller::usual(&design),
             at: Some(at),
         };
         let run = self.store.start_run(self.workshop, self.owner, &new).await?;
         let readings = self.readings(&design, wound.fate);
+        self.signed(run, wound.operator, wound.fate).await?;
         if readings.is_empty() {
             return Ok(());
         }
@@ -266,6 +281,59 @@ impl Shop<'_> {
             self.store.readings(self.workshop, run).await?.into_iter().map(|logged| logged.reading).collect();
         let comparisons = compare(&design, &all);
         self.store.add_verdict(self.workshop, run, &judge(&comparisons, &all), &comparisons).await?;
+        Ok(())
+    }
+
+    /// What has been signed of a run: up to where it stands.
+    async fn signed(&self, run: RunId, by: PersonId, fate: Fate) -> anyhow::Result<()> {
+        let all = [
+            "seams",
+            "bevel",
+            "press",
+            "insulate",
+            "start-lead",
+            "wind",
+            "close",
+            "first-check",
+            "charge",
+            "assemble",
+            "pot",
+            "final",
+        ];
+        let reached = match fate {
+            Fate::Winding => 5,
+            Fate::Wound => 7,
+            Fate::Open | Fate::ShortedTurns => 8,
+            _ => all.len(),
+        };
+        for operation in &all[..reached] {
+            self.store.sign(self.workshop, run, by, operation, "").await?;
+        }
+        Ok(())
+    }
+
+    /// The instruments of the simulated bench; their address is set when it starts.
+    async fn instruments(&self) -> anyhow::Result<()> {
+        for (kind, name, resolution, accuracy, test_hz, due) in [
+            ("ohm", "Bench ohm meter", Some(1.0), Some(0.0005), None, Some(date!(2027 - 05 - 01))),
+            ("lcr", "Bridge at 1 kHz", Some(1e-4), Some(0.001), Some(1000.0), Some(date!(2027 - 02 - 14))),
+            ("gauss", "Hand probe", Some(1e-4), Some(0.01), None, Some(date!(2026 - 10 - 01))),
+            ("sweep", "Exciter and sweep", Some(0.01), None, None, None),
+            ("winder", "Winder one", Some(1.0), None, None, None),
+        ] {
+            let new = NewInstrument {
+                key: ClientKey::random(),
+                kind,
+                name,
+                address: "127.0.0.1:1",
+                resolution,
+                accuracy,
+                test_hz,
+                due,
+                simulated: true,
+            };
+            self.store.add_instrument(self.workshop, &new).await?;
+        }
         Ok(())
     }
 

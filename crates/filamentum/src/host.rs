@@ -2,6 +2,7 @@
 
 use crate::{Host, demo};
 use anyhow::{Context as _, bail};
+use instruments::simulated::Bench;
 use std::io::ErrorKind;
 use std::net::TcpListener;
 use std::path::Path;
@@ -35,6 +36,37 @@ fn listen(port: u16) -> anyhow::Result<TcpListener> {
         }
         _ => anyhow::anyhow!("cannot listen on port {port}: {error}. Choose another with --port"),
     })
+}
+
+/// Serves the simulated bench until it is stopped.
+pub fn bench(port: u16, pace: f64) -> anyhow::Result<()> {
+    tokio::runtime::Builder::new_multi_thread().enable_all().build()?.block_on(async {
+        let listener = listen(port)?;
+        listener.set_nonblocking(true)?;
+        println!("The simulated bench listens on {}", listener.local_addr()?);
+        let listener = tokio::net::TcpListener::from_std(listener)?;
+        let serving = instruments::server::serve(Bench::new(SEED, pace), listener);
+        tokio::select! {
+            () = serving => {}
+            _ = tokio::signal::ctrl_c() => {}
+        }
+        Ok(())
+    })
+}
+
+/// Seed of the simulated bench's dice.
+const SEED: u64 = 20_261_124;
+/// The demo winds and cools faster than life, so that a run can be watched to its end.
+const DEMO_PACE: f64 = 12.0;
+
+/// Starts a simulated bench on a port of its own, and moves the simulated instruments to it.
+async fn bench_beside(store: &Store) -> anyhow::Result<()> {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+    let address = listener.local_addr()?.to_string();
+    store.readdress_simulated(&address).await?;
+    println!("A simulated bench listens on {address}, {DEMO_PACE} times faster than life");
+    tokio::spawn(instruments::server::serve(Bench::new(SEED, DEMO_PACE), listener));
+    Ok(())
 }
 
 /// Removes a data folder of ours, and nothing that does not look like one.
@@ -79,6 +111,9 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
     if show_demo && !store.has_workshop().await? {
         println!("Loading the demo workshop …");
         demo::load(&store).await.context("the demo workshop could not be loaded")?;
+    }
+    if show_demo {
+        bench_beside(&store).await.context("the simulated bench could not be started")?;
     }
     // Before anything is announced: whoever reads the address may stop us in the same moment.
     let ends = (signal(SignalKind::interrupt())?, signal(SignalKind::terminate())?);

@@ -20,8 +20,17 @@ struct Cli {
 enum Command {
     /// Serve the workshop.
     Serve(Host),
-    /// Serve an invented workshop with designs, spools and runs in it.
+    /// Serve an invented workshop with designs, spools and runs in it, and a simulated bench beside it.
     Demo(Host),
+    /// Serve a simulated bench: meters, analyser and winder on one port of loopback, by the lines that real ones speak.
+    Bench {
+        /// Port on loopback.
+        #[arg(long, default_value_t = 8095)]
+        port: u16,
+        /// How many times faster than life winding and cooling go.
+        #[arg(long, default_value_t = 1.0)]
+        pace: f64,
+    },
     /// Print the prediction of a design file.
     Predict {
         /// The file; - reads from standard input.
@@ -75,6 +84,15 @@ fn main() -> ExitCode {
         Command::Schema => return predict::schema(),
         Command::Netlist { file } => return predict::netlist(&file),
         Command::New { kind, strings, pitch } => return predict::new(&kind, strings, pitch),
+        Command::Bench { port, pace } => {
+            return match host::bench(port, pace) {
+                Ok(()) => ExitCode::SUCCESS,
+                Err(error) => {
+                    eprintln!("filamentum: {error:#}");
+                    ExitCode::FAILURE
+                }
+            };
+        }
         Command::Serve(host) => (host, false),
         Command::Demo(host) => (host, true),
     };

@@ -2,7 +2,7 @@
 //! goes wrong ends it, so that a late answer is never taken for the next one's.
 
 use crate::{
-    Answer, Gaussmeter, Inductive, Instrument, InstrumentError, LcrMeter, Ohms, OhmMeter, PATIENCE,
+    Answer, Gaussmeter, Inductive, Instrument, InstrumentError, LcrMeter, OhmMeter, Ohms, PATIENCE,
     SweepAnalyser, Winder, WinderState, Winding,
 };
 use std::time::Duration;
@@ -78,8 +78,7 @@ impl Line {
             return Err(InstrumentError::Lost);
         }
         self.stream = Some(stream);
-        String::from_utf8(bytes)
-            .map_err(|e| garbled(&String::from_utf8_lossy(e.as_bytes())))
+        String::from_utf8(bytes).map_err(|e| garbled(&String::from_utf8_lossy(e.as_bytes())))
     }
 
     /// Asks for one number.
@@ -176,9 +175,8 @@ impl Winder for Line {
 
 /// `turns=4120 rpm=480 tension=0.18 state=run`
 fn winding(reply: &str) -> Option<Winding> {
-    let value = |key: &str| {
-        reply.split_whitespace().find_map(|part| part.strip_prefix(key)?.strip_prefix('='))
-    };
+    let value =
+        |key: &str| reply.split_whitespace().find_map(|part| part.strip_prefix(key)?.strip_prefix('='));
     Some(Winding {
         turns: value("turns")?.parse().ok()?,
         rpm: value("rpm")?.parse().ok().filter(|v: &f64| v.is_finite() && *v >= 0.0)?,

@@ -1,11 +1,11 @@
 //! The simulated bench as a server of its own: every instrument on one port, by the same lines that real ones speak.
 //!
-//! Besides those, the bench itself listens to what no instrument knows: `SIM:LAY` with a piece as JSON, `SIM:PROBE 3,0.5`,
-//! `SIM:LINE good|silent|garbage|lost`.
+//! Besides those, the bench itself listens to what no instrument knows: `SIM:LAY` with a piece as JSON, `SIM:FAULTS` with a
+//! list of them, `SIM:PROBE 3,0.5`, `SIM:LINE good|silent|garbage|lost`.
 
-use crate::simulated::{Bench, Line, Piece};
+use crate::simulated::{Bench, Fault, Line, Piece};
 use crate::{
-    Answer, Gaussmeter as _, Instrument as _, InstrumentError, LcrMeter as _, Ohms, OhmMeter as _,
+    Answer, Gaussmeter as _, Instrument as _, InstrumentError, LcrMeter as _, OhmMeter as _, Ohms,
     SweepAnalyser as _, Winder as _, WinderState,
 };
 use tokio::io::{AsyncBufReadExt as _, AsyncReadExt as _, AsyncWriteExt as _, BufReader};
@@ -95,12 +95,14 @@ async fn command(bench: &mut Bench, line: &str) -> Answer<String> {
             format!("turns={} rpm={}{tension} state={state}", now.turns, now.rpm)
         }
         "M3" => {
-            let rpm = rest.trim_start_matches('S').parse().map_err(|_: std::num::ParseFloatError| unknown())?;
+            let rpm =
+                rest.trim_start_matches('S').parse().map_err(|_: std::num::ParseFloatError| unknown())?;
             bench.run(rpm).await.map(ok)?
         }
         "M5" => bench.stop().await.map(ok)?,
         "G92" => {
-            let turns = rest.trim_start_matches('C').parse().map_err(|_: std::num::ParseIntError| unknown())?;
+            let turns =
+                rest.trim_start_matches('C').parse().map_err(|_: std::num::ParseIntError| unknown())?;
             bench.preset(turns).await.map(ok)?
         }
         "SIM:LAY" => {
@@ -113,6 +115,12 @@ async fn command(bench: &mut Bench, line: &str) -> Answer<String> {
             let [pole, gap_mm] = all[..] else { return Err(unknown()) };
             #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
             bench.hold_probe(pole.clamp(0.0, 99.0) as u32, gap_mm);
+            ok(())
+        }
+        "SIM:FAULTS" => {
+            let faults: Vec<Fault> = serde_json::from_str(rest)
+                .map_err(|error| InstrumentError::Refused { why: error.to_string() })?;
+            bench.set_faults(faults);
             ok(())
         }
         "SIM:LINE" => {

@@ -2,8 +2,8 @@
 //! read the physics of that coil with their own error and last digit.
 
 use crate::{
-    Answer, Gaussmeter, Inductive, Instrument, InstrumentError, LcrMeter, Ohms, OhmMeter, SweepAnalyser, Winder,
-    WinderState, Winding,
+    Answer, Gaussmeter, Inductive, Instrument, InstrumentError, LcrMeter, OhmMeter, Ohms, SweepAnalyser,
+    Winder, WinderState, Winding,
 };
 use coil::circuit::Network;
 use coil::design::Design;
@@ -48,7 +48,7 @@ pub enum Line {
 }
 
 /// A coil on the bench.
-#[derive(Clone, Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Piece {
     /// As it was wound.
     pub design: Design,
@@ -81,6 +81,8 @@ struct Turning {
 
 struct State {
     lying: Option<Lying>,
+    /// What is the matter with every coil that is laid on the bench, besides its own.
+    faults: Vec<Fault>,
     turning: Turning,
     /// Pole under the probe, from 1, and its distance, mm.
     probe: (u32, f64),
@@ -117,6 +119,7 @@ impl Bench {
         let turning = Turning { turns: 0.0, rpm: 0.0, since: now, state: WinderState::Stopped };
         let state = State {
             lying: None,
+            faults: Vec::new(),
             turning,
             probe: (1, 0.5),
             dice: Pcg64Mcg::seed_from_u64(seed),
@@ -129,11 +132,25 @@ impl Bench {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Lays a coil on the bench in place of what was there.
+    /// Gives every coil that is laid on the bench from now on these faults.
+    pub fn set_faults(&self, faults: Vec<Fault>) {
+        let mut state = self.lock();
+        state.faults = faults;
+        state.lying = None;
+    }
+
+    /// Lays a coil on the bench in place of what was there; the same coil again stays as it lies.
     ///
     /// # Errors
     /// When the design cannot be.
-    pub fn lay(&self, piece: Piece) -> Answer<()> {
+    pub fn lay(&self, mut piece: Piece) -> Answer<()> {
+        {
+            let state = self.lock();
+            piece.faults.extend_from_slice(&state.faults);
+            if state.lying.as_ref().is_some_and(|l| l.piece == piece) {
+                return Ok(());
+            }
+        }
         let prediction = predict(&piece.design).map_err(|problems| {
             refused(&problems.first().map_or_else(String::new, |p| format!("{} {}", p.at, p.text)))
         })?;

@@ -24,10 +24,7 @@ async fn served(bench: &Bench) -> Line {
 }
 
 /// What every driver of every instrument must do, on one coil.
-async fn contract(
-    bench: &Bench,
-    mut of: impl LcrMeter + OhmMeter + Gaussmeter + SweepAnalyser + Winder,
-) {
+async fn contract(bench: &Bench, mut of: impl LcrMeter + OhmMeter + Gaussmeter + SweepAnalyser + Winder) {
     assert!(of.identify().await.unwrap().contains(','));
     assert!(matches!(of.resistance().await, Err(InstrumentError::Refused { .. })), "nothing is connected");
     bench.lay(piece(&[])).unwrap();

@@ -4,6 +4,8 @@
 #![deny(missing_docs)]
 
 pub mod comparison;
+pub mod cooling;
+pub mod machine;
 pub mod reading;
 pub mod run;
 pub mod sweep;

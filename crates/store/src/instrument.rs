@@ -92,17 +92,10 @@ impl Store {
         .await?)
     }
 
-    /// Moves an instrument to another address: a simulated bench takes a new port at every start.
-    pub async fn readdress_instrument(
-        &self,
-        workshop: WorkshopId,
-        id: InstrumentId,
-        address: &str,
-    ) -> Result<(), StoreError> {
-        sqlx::query("UPDATE instruments SET address = ? WHERE workshop_id = ? AND id = ?")
+    /// Moves every simulated instrument, of all workshops, to where the simulated bench now listens.
+    pub async fn readdress_simulated(&self, address: &str) -> Result<(), StoreError> {
+        sqlx::query("UPDATE instruments SET address = ? WHERE simulated")
             .bind(address)
-            .bind(workshop)
-            .bind(id)
             .execute(&self.pool)
             .await?;
         Ok(())

@@ -4,10 +4,10 @@
 //! a workshop, and every query says which.
 
 pub mod design;
-pub mod event;
-pub mod instrument;
 mod error;
+pub mod event;
 mod id;
+pub mod instrument;
 pub mod person;
 pub mod private_server;
 pub mod reading;
@@ -15,8 +15,8 @@ pub mod run;
 pub mod session;
 pub mod spool;
 pub mod sweep;
-pub mod timer;
 pub mod testing;
+pub mod timer;
 pub mod verdict;
 
 pub use error::StoreError;

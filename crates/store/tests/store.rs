@@ -5,14 +5,19 @@ use coil::design::tall_single;
 use coil::predict::predict;
 use shop::comparison::compare;
 use shop::reading::Kind;
+use shop::traveller::Traveller;
 use shop::verdict::{Level, judge};
+use shop::winding::{Event, Happening};
 use store::design::{DesignFilter, DesignOrder, NewRevision};
+use store::event::NewEvent;
+use store::instrument::NewInstrument;
 use store::person::NewPerson;
 use store::reading::NewReading;
 use store::run::{NewRun, RunFilter, RunOrder};
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
 use store::testing::fresh_store;
+use store::timer::NewTimer;
 use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
 use time::Duration;
 
@@ -44,6 +49,7 @@ fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Desig
         stops: &[300, 7620],
         design,
         remark: "",
+        traveller: Box::leak(Box::new(Traveller::usual(design))),
         at: None,
     }
 }
@@ -396,4 +402,98 @@ async fn runs_are_numbered_per_workshop_even_when_started_at_once() {
     let theirs = design(&store, other, stranger, "Mandola").await;
     let run = store.start_run(other, stranger, &run_of(theirs, stranger, &document)).await.unwrap();
     assert_eq!(store.run(other, run).await.unwrap().row.number, 1);
+}
+
+/// The winding log takes every event once, in order; a traveller goes with its run and is signed once.
+#[tokio::test]
+async fn what_happens_at_the_winder_is_kept_once_and_in_order() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let revision = design(&store, shop, owner, "Mandola").await;
+    let document = store.revision(shop, revision).await.unwrap().design;
+    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
+    let keys: Vec<ClientKey> = (0..3).map(|_| ClientKey::random()).collect();
+    let event = |k: usize, what, at_turn| NewEvent {
+        key: keys[k].clone(),
+        event: Event { what, at_turn },
+        words: "",
+    };
+    assert!(store.note_event(shop, run, owner, &event(0, Happening::Count, 300)).await.unwrap());
+    assert!(store.note_event(shop, run, owner, &event(1, Happening::Stop, 300)).await.unwrap());
+    assert!(!store.note_event(shop, run, owner, &event(0, Happening::Count, 999)).await.unwrap(), "same key");
+    let foreign = store.note_event(other, run, stranger, &event(2, Happening::Stop, 1)).await;
+    assert!(matches!(foreign, Err(StoreError::Missing("run"))));
+    let all = store.events(shop, run).await.unwrap();
+    let said: Vec<(Happening, u32)> = all.iter().map(|h| (h.event.what, h.event.at_turn)).collect();
+    assert_eq!(said, [(Happening::Count, 300), (Happening::Stop, 300)]);
+    assert!(store.events(other, run).await.unwrap().is_empty());
+    let traveller = store.traveller_of_run(shop, run).await.unwrap().unwrap();
+    assert_eq!(traveller, Traveller::usual(&document));
+    assert!(store.sign(shop, run, owner, "seams", "").await.unwrap());
+    assert!(!store.sign(shop, run, owner, "seams", "again").await.unwrap());
+    let signed = store.signatures(shop, run, |_| "now".into()).await.unwrap();
+    assert_eq!((signed.len(), signed[0].by.as_str(), signed[0].waived.as_str()), (1, "Ode Farrow", ""));
+    let mut own = traveller.clone();
+    own.0.truncate(2);
+    store.keep_traveller(shop, owner, "tall-single", Some(&own)).await.unwrap();
+    assert_eq!(store.traveller(shop, "tall-single").await.unwrap(), Some(own));
+    assert_eq!(store.traveller(other, "tall-single").await.unwrap(), None);
+    assert_eq!(store.traveller_of_run(shop, run).await.unwrap(), Some(traveller), "a run keeps its own");
+    store.keep_traveller(shop, owner, "tall-single", None).await.unwrap();
+    assert_eq!(store.traveller(shop, "tall-single").await.unwrap(), None);
+}
+
+#[tokio::test]
+async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let new = NewInstrument {
+        key: ClientKey::random(),
+        kind: "ohm",
+        name: "Bench ohm meter",
+        address: "127.0.0.1:5025",
+        resolution: Some(1.0),
+        accuracy: Some(0.0005),
+        test_hz: None,
+        due: Some(time::macros::date!(2027 - 05 - 01)),
+        simulated: true,
+    };
+    store.add_instrument(shop, &new).await.unwrap();
+    store.add_instrument(shop, &new).await.unwrap();
+    let twin = NewInstrument { key: ClientKey::random(), ..new.clone() };
+    assert!(
+        matches!(store.add_instrument(shop, &twin).await, Err(StoreError::Taken(index)) if index == "instruments_name")
+    );
+    store.readdress_simulated("127.0.0.1:7777").await.unwrap();
+    let kept = store.instruments(shop).await.unwrap();
+    assert_eq!((kept.len(), kept[0].address.as_str(), kept[0].due), (1, "127.0.0.1:7777", new.due));
+    let revision = design(&store, shop, owner, "Mandola").await;
+    let document = store.revision(shop, revision).await.unwrap().design;
+    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
+    let reading =
+        NewReading { instrument: Some(kept[0].id), ..NewReading::of(Kind::Resistance, Some(5800.0)) };
+    store.log_readings(shop, run, owner, &ClientKey::random(), &[reading], None).await.unwrap();
+    let log = store.readings(shop, run).await.unwrap();
+    assert_eq!(log[0].instrument.as_deref(), Some("Bench ohm meter"));
+    store.retire_instrument(shop, kept[0].id).await.unwrap();
+    assert!(store.instruments(shop).await.unwrap().is_empty());
+    let key = ClientKey::random();
+    for (key, label, minutes) in
+        [(key.clone(), "Lacquer", 1440), (key, "Lacquer", 1440), (ClientKey::random(), "Wax", 15)]
+    {
+        store
+            .start_timer(shop, owner, &NewTimer { key, run: Some(run), label, minutes, at: None })
+            .await
+            .unwrap();
+    }
+    let timers = store.timers(shop).await.unwrap();
+    let labels: Vec<&str> = timers.iter().map(|t| t.label.as_str()).collect();
+    assert_eq!(
+        (labels, timers[0].run_number),
+        (vec!["Wax", "Lacquer"], Some(1)),
+        "first due first, each once"
+    );
+    store.end_timer(shop, timers[0].id).await.unwrap();
+    assert_eq!(store.timers(shop).await.unwrap().len(), 1);
 }

@@ -3,6 +3,7 @@
 use crate::foretold::Predictions;
 use crate::jobs::Jobs;
 use crate::session::DbSessions;
+use crate::winders::Winders;
 use crate::{assets, fault, pages};
 use actix_session::SessionMiddleware;
 use actix_session::config::{PersistentSession, TtlExtensionPolicy};
@@ -24,6 +25,8 @@ pub struct App {
     pub store: Store,
     /// Long work under way.
     pub(crate) jobs: Jobs,
+    /// Links between runs and their winders.
+    pub(crate) winders: Winders,
     /// Predictions, the last of them kept.
     pub(crate) predictions: Predictions,
     /// Attempts to sign in, by name and by address.
@@ -37,6 +40,7 @@ impl App {
         Self {
             store,
             jobs: Jobs::default(),
+            winders: Winders::default(),
             predictions: Predictions::default(),
             attempts: RateLimiter::keyed(Quota::per_minute(a_minute)),
         }

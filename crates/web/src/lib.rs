@@ -13,6 +13,7 @@ mod plot;
 mod present;
 mod session;
 mod visitor;
+mod winders;
 
 pub use app::{App, serve};
 pub use pages::designs::sheet;

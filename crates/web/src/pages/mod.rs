@@ -3,10 +3,12 @@
 pub mod bench;
 pub mod compare;
 pub mod designs;
+pub mod instruments;
 pub mod logbook;
 pub mod runs;
 pub mod sign_in;
 pub mod stores;
+pub mod timers;
 
 use crate::app::App;
 use crate::fault::Fault;
@@ -21,6 +23,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .configure(runs::routes)
         .configure(logbook::routes)
         .configure(stores::routes)
+        .configure(instruments::routes)
+        .configure(timers::routes)
         .configure(bench::routes)
         .default_service(web::to(|| async { Err::<HttpResponse, _>(Fault::Missing("page")) }));
 }

@@ -3,10 +3,12 @@
 use crate::app::App;
 use crate::fault::Fault;
 use crate::layout::Frame;
+use crate::pages::timers::TimerRow;
 use crate::visitor::Visitor;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
+use store::ClientKey;
 use store::design::{DesignFilter, RevisionRow};
 use store::run::{RunFilter, RunRow};
 
@@ -22,6 +24,8 @@ struct BenchPage {
     waiting: Vec<RunRow>,
     off: Vec<RunRow>,
     designs: Vec<RevisionRow>,
+    timers: Vec<TimerRow>,
+    key: ClientKey,
 }
 
 async fn show(app: web::Data<App>, visitor: Visitor) -> Result<BenchPage, Fault> {
@@ -39,7 +43,15 @@ async fn show(app: web::Data<App>, visitor: Visitor) -> Result<BenchPage, Fault>
         .collect();
     let mut designs = app.store.designs(visitor.workshop(), &DesignFilter::default()).await?;
     designs.truncate(ROOM);
-    Ok(BenchPage { frame: Frame::new(&visitor, "bench", "Bench"), waiting, off, designs })
+    let timers = app.store.timers(visitor.workshop()).await?.into_iter().map(TimerRow::from).collect();
+    Ok(BenchPage {
+        frame: Frame::new(&visitor, "bench", "Bench"),
+        waiting,
+        off,
+        designs,
+        timers,
+        key: ClientKey::random(),
+    })
 }
 
 /// The class of a ticket by its verdict.

@@ -1,4 +1,9 @@
-//! Winding runs: starting one, logging readings, the verdict.
+//! Winding runs: starting one, its traveller, the station, readings, the verdict.
+
+mod machine;
+mod measuring;
+mod operations;
+mod station;
 
 use crate::app::App;
 use crate::fault::Fault;
@@ -15,11 +20,13 @@ use coil::predict::predict;
 use coil::quantity::{
     FluxDensity, Frequency, Inductance, Length, Resistance, Spoken, Temperature, Turns, fixed,
 };
+use operations::OperationRow;
 use serde::Deserialize;
 use shop::comparison::{Comparison, Standing, as_wound, compare};
 use shop::reading::{Kind, Reading, standing};
 use shop::run::{Stage, usual_stops};
 use shop::verdict::{Level, Verdict, judge};
+use station::EventRow;
 use std::collections::BTreeMap;
 use store::design::Revision;
 use store::reading::{Logged, NewReading};
@@ -32,7 +39,25 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/runs", web::post().to(start))
         .route("/runs/new", web::get().to(new))
         .route("/runs/{id}", web::get().to(show))
-        .route("/runs/{id}/readings", web::post().to(log));
+        .route("/runs/{id}/readings", web::post().to(log))
+        .route("/runs/{id}/sign", web::post().to(operations::sign))
+        .route("/runs/{id}/station", web::get().to(station::show))
+        .route("/runs/{id}/live", web::get().to(station::live))
+        .route("/runs/{id}/events", web::post().to(station::note))
+        .route("/runs/{id}/winder", web::post().to(station::command))
+        .route("/runs/{id}/section", web::get().to(station::section))
+        .route("/runs/{id}/read", web::post().to(measuring::read))
+        .route("/runs/{id}/cooling", web::post().to(measuring::cooling))
+        .route("/runs/{id}/guide.{form:gcode|csv}", web::get().to(machine::guide))
+        .route("/runs/{id}/counter", web::post().to(machine::import))
+        .route("/runs/{id}/paper", web::get().to(machine::paper))
+        .route("/travellers", web::get().to(operations::travellers))
+        .route("/travellers", web::post().to(operations::keep_traveller));
+}
+
+/// A key for a form that is sent by a button alone.
+pub fn fresh_key() -> ClientKey {
+    ClientKey::random()
 }
 
 /// A verdict's level as people read it.
@@ -49,11 +74,14 @@ struct NewPage {
     key: ClientKey,
     fields: Vec<Field>,
     wire_m: String,
+    operations: Vec<String>,
 }
 
 #[derive(Deserialize)]
 struct NewQuery {
     revision: u64,
+    /// The run that this one is to mend.
+    rework: Option<u32>,
 }
 
 async fn new(
@@ -70,6 +98,7 @@ async fn new(
         ("stops", stops),
         ("operator", visitor.person.id.to_string()),
         ("spool", String::new()),
+        ("remark", query.rework.map_or_else(String::new, |n| format!("Rework of run {n}"))),
     ] {
         filled.0.insert(name.into(), value);
     }
@@ -118,6 +147,7 @@ async fn new_page(
             fill(Field::typed("remark", "Remark", "")).wide(),
         ],
         wire_m: wire_m.unwrap_or_default(),
+        operations: operations::plan_lines(app, visitor.workshop(), &revision).await?,
         revision,
     };
     respond(&page, errors)
@@ -183,6 +213,7 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
         stops: &stops,
         design: &design,
         remark: filled.get("remark"),
+        traveller: &operations::traveller_for(&app, workshop, &design).await?,
         at: None,
     };
     let run = app.store.start_run(workshop, visitor.person.id, &new).await?;
@@ -227,6 +258,14 @@ struct RunPage {
     fields: Vec<Field>,
     flux: Vec<Field>,
     corrects: Option<LogRow>,
+    operations: Vec<OperationRow>,
+    /// All is signed: readings are only corrected.
+    closed: bool,
+    /// Instruments that read off a coil: number, name, words; whether it can watch a coil cool.
+    instruments: Vec<(u64, String, &'static str, bool)>,
+    events: Vec<EventRow>,
+    said: String,
+    winding: bool,
 }
 
 /// A row of predicted against measured.
@@ -250,6 +289,8 @@ struct LogRow {
     value: String,
     condition: String,
     words: String,
+    /// The instrument that made it; empty where it was typed.
+    instrument: String,
     by: String,
     when: String,
     when_iso: String,
@@ -261,6 +302,9 @@ struct LogRow {
 #[derive(Deserialize)]
 struct RunQuery {
     correct: Option<u64>,
+    /// What an instrument could not read.
+    #[serde(default)]
+    said: String,
 }
 
 async fn show(
@@ -270,7 +314,15 @@ async fn show(
     query: web::Query<RunQuery>,
 ) -> Result<HttpResponse, Fault> {
     let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
-    run_page(&app, &visitor, run, &Filled::default(), &Errors::new(), query.correct).await
+    let asked = Asked { correct: query.correct, said: query.said.clone() };
+    run_page(&app, &visitor, run, &Filled::default(), &Errors::new(), asked).await
+}
+
+/// What the address of a run's page asks for.
+#[derive(Default)]
+struct Asked {
+    correct: Option<u64>,
+    said: String,
 }
 
 fn what(kind: Kind, pole: Option<u32>) -> String {
@@ -318,6 +370,7 @@ fn log_row(logged: &Logged, stands: bool) -> LogRow {
         value,
         condition: condition.join(", "),
         words: logged.words.clone(),
+        instrument: logged.instrument.clone().unwrap_or_default(),
         by: logged.taken_by.clone(),
         when: present::moment(logged.taken_at),
         when_iso: present::iso(logged.taken_at),
@@ -354,7 +407,7 @@ async fn run_page(
     run: Run,
     filled: &Filled,
     errors: &Errors,
-    correct: Option<u64>,
+    asked: Asked,
 ) -> Result<HttpResponse, Fault> {
     let logged = app.store.readings(visitor.workshop(), run.row.id).await?;
     let readings: Vec<Reading> = logged.iter().map(|l| l.reading.clone()).collect();
@@ -377,8 +430,15 @@ async fn run_page(
         .collect();
     let stands: Vec<u64> = standing(&readings).iter().map(|r| r.id).collect();
     let log: Vec<LogRow> = logged.iter().rev().map(|l| log_row(l, stands.contains(&l.reading.id))).collect();
-    let corrects = correct.and_then(|id| log.iter().find(|row| row.id == id && !row.struck).cloned());
+    let corrects = asked.correct.and_then(|id| log.iter().find(|row| row.id == id && !row.struck).cloned());
     let (fields, flux) = reading_fields(filled, errors, &run, corrects.as_ref());
+    let course = operations::course(app, visitor.workshop(), run.row.id, &readings).await?;
+    let (operations, closed) = course.map_or((Vec::new(), false), |c| (c.rows, c.closed));
+    let instruments = app.store.instruments(visitor.workshop()).await?;
+    let instruments = instruments.into_iter().filter_map(|i| {
+        let (kind, _, words) = measuring::ASKED.iter().find(|(kind, _, _)| *kind == i.kind)?;
+        Some((i.id.0, i.name, *words, *kind == "ohm"))
+    });
     let page = RunPage {
         frame: Frame::new(visitor, "logbook", format!("Run {}: {}", run.row.number, run.row.design)),
         thread: thread(true, Some(stage), verdict.level == Level::Pass),
@@ -394,6 +454,12 @@ async fn run_page(
         fields,
         flux,
         corrects,
+        operations,
+        closed,
+        instruments: instruments.collect(),
+        events: station::event_rows(app, visitor.workshop(), run.row.id).await?,
+        said: asked.said,
+        winding: stage == Stage::Wind,
         row: run.row,
     };
     respond(&page, errors)
@@ -538,11 +604,29 @@ async fn log(
     let correct: Option<u64> = filled.get("corrects").parse().ok();
     let mut readings = match readings_from(&filled, &run) {
         Ok(readings) => readings,
-        Err(errors) => return run_page(&app, &visitor, run, &filled, &errors, correct).await,
+        Err(errors) => {
+            return run_page(&app, &visitor, run, &filled, &errors, Asked { correct, ..Asked::default() })
+                .await;
+        }
     };
     if let (Some(corrected), Some(first)) = (correct, readings.first_mut()) {
         first.corrects = Some(ReadingId(corrected));
         readings.truncate(1);
+    }
+    if correct.is_none() {
+        let all: Vec<Reading> = app
+            .store
+            .readings(visitor.workshop(), run.row.id)
+            .await?
+            .into_iter()
+            .map(|l| l.reading)
+            .collect();
+        let course = operations::course(&app, visitor.workshop(), run.row.id, &all).await?;
+        if course.is_some_and(|c| c.closed) {
+            return Err(Fault::Unreadable(
+                "This run is signed off: its readings are corrected, and no new ones are added.".into(),
+            ));
+        }
     }
     record(&app.store, &run, visitor.person.id, visitor.workshop(), &filled.key()?, &readings).await?;
     Ok(see(format!("/runs/{id}")))

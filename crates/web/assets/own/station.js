@@ -1,0 +1,147 @@
+// The winding station: live turns, one-touch events, and nothing lost: what could not be sent waits here and says so.
+"use strict";
+(() => {
+  const root = document.getElementById("station");
+  const { run, csrf, winder } = root.dataset;
+  const planned = Number(root.dataset.planned);
+  const at = (id) => document.getElementById(id);
+  const spaced = (n) => String(n).replace(/\B(?=(\d{3})+$)/g, n > 9999 ? "\u202f" : "");
+  const QUEUE = `station:${run}`;
+  let live = { turns: 0, winder: "", stands: true };
+  let sending = false;
+
+  const queue = () => {
+    try { return JSON.parse(localStorage.getItem(QUEUE)) ?? []; } catch { return []; }
+  };
+  const keep = (all) => {
+    localStorage.setItem(QUEUE, JSON.stringify(all));
+    at("unsent").hidden = !all.length;
+    at("unsent").textContent = all.length === 1 ? "One event is not sent yet; it is kept here and sent as soon as there is a connection." : `${all.length} events are not sent yet; they are kept here and sent as soon as there is a connection.`;
+  };
+  const key = () => [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
+  const post = (path, fields) => fetch(path, { method: "POST", body: new URLSearchParams({ csrf, ...fields }) });
+
+  // In order, each until the server has it; its key makes sure that it is there once.
+  async function send() {
+    if (sending) return;
+    sending = true;
+    try {
+      for (let all = queue(); all.length; all = queue()) {
+        const answer = await post(`/runs/${run}/events`, all[0]);
+        if (answer.redirected || answer.status === 403) {
+          trouble("Sign in again in another tab; what was noted is kept here.");
+          break;
+        }
+        // What the server cannot read will not be read later either.
+        if (!answer.ok && answer.status !== 400) break;
+        keep(queue().slice(1));
+      }
+    } catch {
+      // No connection: it waits.
+    }
+    sending = false;
+  }
+  function note(what, turn, words = "") {
+    keep([...queue(), { key: key(), what, at_turn: turn, words }]);
+    const line = document.createElement("li");
+    line.textContent = `${spaced(turn)}: ${words || what.replace("-", " ")}`;
+    at("done").prepend(line);
+    while (at("done").children.length > 6) at("done").lastChild.remove();
+    return send();
+  }
+  function trouble(text) {
+    at("trouble").hidden = !text;
+    at("trouble").textContent = text;
+  }
+  async function command(fields) {
+    try {
+      const answer = await post(`/runs/${run}/winder`, { winder, ...fields });
+      const said = answer.ok ? (await answer.json()).trouble : "The winder did not take it.";
+      trouble(said ? `Winder: ${said}` : "");
+      return !said;
+    } catch {
+      trouble("No connection to the server; stop the winder by its own switch if it must stop.");
+      return false;
+    }
+  }
+
+  async function go() {
+    const runs = winder === "0" ? !live.stands : live.winder === "run";
+    if (runs) {
+      if (winder !== "0") await command({ do: "stop" });
+      await note("stop", live.turns);
+    } else {
+      if (winder !== "0" && !(await command({ do: "run", rpm: at("speed").value }))) return;
+      await note("restart", live.turns);
+    }
+  }
+  at("go").addEventListener("click", go);
+  document.addEventListener("keydown", (event) => {
+    if (event.code !== "Space" || event.repeat || event.target.closest("input, select, button, a")) return;
+    event.preventDefault();
+    go();
+  });
+  root.addEventListener("click", (event) => {
+    const what = event.target.closest("[data-happening]")?.dataset.happening;
+    if (what) note(what, live.turns, event.target.textContent.trim());
+  });
+  at("by-hand").addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const turns = Number(at("count").value.replace(/[\s,.\u202f]/g, ""));
+    if (!Number.isInteger(turns) || turns < 0 || turns > 100000 || !at("count").value.trim()) {
+      trouble("Turns are a whole number up to 100,000.");
+      return;
+    }
+    const what = event.submitter?.value ?? "count";
+    if (what === "preset" && winder !== "0") await command({ do: "preset", turns });
+    await note(what, turns, what === "preset" ? `preset to ${spaced(turns)}` : `counted ${spaced(turns)}`);
+    at("count").value = "";
+  });
+  at("remark").addEventListener("submit", (event) => {
+    event.preventDefault();
+    if (at("words").value.trim()) note("note", live.turns, at("words").value.trim());
+    at("words").value = "";
+  });
+  at("winder").addEventListener("change", (event) => event.target.form.submit());
+
+  let drawn = -1;
+  let stopped = 0;
+  async function show(now) {
+    live = now;
+    at("turns").textContent = spaced(now.turns);
+    at("share").value = now.turns;
+    at("to-go").textContent = spaced(now.to_go);
+    at("next-stop").textContent = now.next_stop === null ? "done" : `${spaced(now.next_stop)}, in ${spaced(now.next_stop - now.turns)}`;
+    at("minutes").textContent = now.minutes === null ? "–" : now.minutes.toFixed(1);
+    at("rpm").textContent = now.rpm ? Math.round(now.rpm) : "–";
+    at("tension").textContent = now.tension_n === null ? "–" : `${now.tension_n.toFixed(2)} N`;
+    const runs = winder === "0" ? !now.stands : now.winder === "run";
+    at("go").textContent = now.winder === "broke" ? "Wire spliced: run on" : runs ? "Stop" : "Run";
+    at("go").classList.toggle("running", runs);
+    trouble(now.winder === "broke" ? `The wire broke at turn ${spaced(now.turns)}. Splice it, note “wire broke, spliced”, and run on.` : now.trouble);
+    // A winder stops by itself at the stop that it has reached.
+    const reached = root.dataset.stops.split(",").map(Number).concat(planned).filter((stop) => stop <= now.turns && stop > stopped).pop();
+    if (reached && runs && winder !== "0" && stopped !== reached) {
+      const first = stopped === 0 && now.turns - reached > 60;
+      stopped = reached;
+      if (!first) {
+        await command({ do: "stop" });
+        note("stop", now.turns, reached === planned ? "end of the coil" : `stop at ${spaced(reached)}: look at the guides`);
+      }
+    }
+    if (now.turns >= 10 && Math.abs(now.turns - drawn) >= 120) {
+      drawn = now.turns;
+      const answer = await fetch(`/runs/${run}/section?turns=${now.turns}`);
+      if (answer.ok) at("section").innerHTML = await answer.text();
+    }
+  }
+
+  // The browser connects again by itself; what waits is sent when it is back.
+  const source = new EventSource(`/runs/${run}/live?winder=${winder}`);
+  source.addEventListener("message", (event) => show(JSON.parse(event.data)));
+  source.addEventListener("open", send);
+  source.addEventListener("error", () => trouble("No connection to the server. The winder's own counter goes on; this page comes back by itself."));
+  keep(queue());
+  send();
+  setInterval(send, 3000);
+})();

@@ -1,0 +1,68 @@
+//! Timers: what dries, soaks or cools; several at once, kept by the server.
+
+use crate::app::App;
+use crate::fault::Fault;
+use crate::filled::Filled;
+use crate::pages::see;
+use crate::present;
+use crate::visitor::Visitor;
+use actix_web::{HttpResponse, web};
+use store::timer::{NewTimer, Timer};
+use store::{RunId, TimerId};
+use time::Duration;
+
+/// Routes.
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.route("/timers", web::post().to(start)).route("/timers/{id}/end", web::post().to(end));
+}
+
+/// A timer as the bench shows it.
+pub struct TimerRow {
+    pub id: u64,
+    pub label: String,
+    pub run: Option<(u64, u32)>,
+    /// When it is due, for machines.
+    pub due_iso: String,
+    pub due: String,
+}
+
+impl From<Timer> for TimerRow {
+    fn from(timer: Timer) -> Self {
+        let due = timer.started_at + Duration::minutes(timer.minutes.into());
+        Self {
+            id: timer.id.0,
+            label: timer.label,
+            run: timer.run_id.zip(timer.run_number).map(|(id, number)| (id.0, number)),
+            due_iso: present::iso(due),
+            due: present::moment(due),
+        }
+    }
+}
+
+async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+    let minutes = match filled.get("minutes").parse::<u32>() {
+        Ok(minutes) if (1..=20_000).contains(&minutes) => minutes,
+        _ => return Err(Fault::Unreadable("A timer runs 1 to 20,000 minutes.".into())),
+    };
+    let label = filled.get("label");
+    if label.is_empty() || label.chars().count() > 80 {
+        return Err(Fault::Unreadable("Say what it is for, in up to 80 letters.".into()));
+    }
+    let run = filled.get("run").parse().ok().map(RunId);
+    let new = NewTimer { key: filled.key()?, run, label, minutes, at: None };
+    app.store.start_timer(visitor.workshop(), visitor.person.id, &new).await?;
+    Ok(see(match (filled.get("back"), run) {
+        ("run", Some(run)) => format!("/runs/{run}#operations"),
+        _ => "/".to_owned(),
+    }))
+}
+
+async fn end(
+    app: web::Data<App>,
+    visitor: Visitor,
+    id: web::Path<u64>,
+    _filled: Filled,
+) -> Result<HttpResponse, Fault> {
+    app.store.end_timer(visitor.workshop(), TimerId(*id)).await?;
+    Ok(see("/"))
+}
