@@ -50,8 +50,11 @@
     return send();
   }
   function trouble(text) {
-    at("trouble").hidden = !text;
+    at("trouble-box").hidden = !text;
     at("trouble").textContent = text;
+    // A counter that was switched off is set to what the log knows, in one touch.
+    at("mend").hidden = !text || live.counter === null || live.counter === undefined;
+    at("mend").textContent = `Set the counter to ${spaced(live.turns)}`;
   }
   async function command(fields) {
     try {
@@ -67,6 +70,7 @@
 
   async function go() {
     const runs = winder === "0" ? !live.stands : live.winder === "run";
+    if (!runs && typeof live.counter === "number") return;
     if (runs) {
       if (winder !== "0") await command({ do: "stop" });
       await note("stop", live.turns);
@@ -76,6 +80,10 @@
     }
   }
   at("go").addEventListener("click", go);
+  at("mend").addEventListener("click", async () => {
+    const { turns } = live;
+    if (await command({ do: "preset", turns })) await note("preset", turns, `counter set to ${spaced(turns)}`);
+  });
   document.addEventListener("keydown", (event) => {
     if (event.code !== "Space" || event.repeat || event.target.closest("input, select, button, a")) return;
     event.preventDefault();

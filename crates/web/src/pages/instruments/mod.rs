@@ -8,7 +8,7 @@ use crate::pages::see;
 use crate::visitor::Visitor;
 use ::instruments::net::Line;
 use ::instruments::simulated::Fault as CoilFault;
-use ::instruments::{Gaussmeter as _, Instrument as _, LcrMeter as _, OhmMeter as _, Winder as _};
+use ::instruments::{Gaussmeter as _, Instrument as _, LcrMeter as _, OhmMeter as _, Ohms, Winder as _};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -92,6 +92,7 @@ fn row(of: Instrument) -> Row {
     let (_, kind, unit) = KINDS.iter().find(|(key, _, _)| *key == of.kind).copied().unwrap_or(KINDS[0]);
     let mut reads = Vec::new();
     if let Some(step) = of.resolution {
+        let unit = if (step - 1.0).abs() < 1e-12 { unit.trim_end_matches('s') } else { unit };
         reads.push(format!("steps of {} {unit}", coil::quantity::fixed(step, 6)));
     }
     if let Some(accuracy) = of.accuracy {
@@ -251,7 +252,10 @@ async fn test(
         Err(error) => (format!("{}: {error}.", of.name), false),
         Ok(identity) => {
             let now = match of.kind.as_str() {
-                "ohm" => line.resistance().await.map(|r| format!("{r:?}")),
+                "ohm" => line.resistance().await.map(|r| match r {
+                    Ohms::Of(ohms) => format!("{} Ω", coil::quantity::fixed(ohms, 1)),
+                    Ohms::Open => "open".to_owned(),
+                }),
                 "lcr" => line
                     .inductance(of.test_hz.unwrap_or(1000.0))
                     .await

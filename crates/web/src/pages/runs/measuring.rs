@@ -17,12 +17,12 @@ use store::reading::NewReading;
 use store::run::Run;
 use store::sweep::NewSweep;
 
-/// What an instrument of a kind can be asked on a run's page: name in the form, words, and whether it takes a pole.
-pub const ASKED: [(&str, &str, &str); 4] = [
-    ("ohm", "resistance", "Read the resistance"),
-    ("lcr", "inductance", "Read the inductance"),
-    ("gauss", "flux", "Read the flux"),
-    ("sweep", "sweep", "Sweep the response"),
+/// What an instrument of a kind can be asked on a run's page, in the order of the work.
+pub const ASKED: [(&str, &str); 4] = [
+    ("ohm", "Read the resistance"),
+    ("lcr", "Read the inductance"),
+    ("gauss", "Read the flux"),
+    ("sweep", "Sweep the response"),
 ];
 
 /// Usual distance of a probe, mm.

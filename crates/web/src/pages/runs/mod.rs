@@ -11,12 +11,13 @@ use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field, Frame, Knot, thread};
 use crate::pages::designs::{Cell, cells};
 use crate::pages::see;
+use crate::plot;
 use crate::present::{self, HENRY, KILOOHM, MILLITESLA, Scale};
 use crate::visitor::Visitor;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::predict::predict;
+use coil::predict::{Prediction, predict};
 use coil::quantity::{
     FluxDensity, Frequency, Inductance, Length, Resistance, Spoken, Temperature, Turns, fixed,
 };
@@ -266,6 +267,8 @@ struct RunPage {
     events: Vec<EventRow>,
     said: String,
     winding: bool,
+    /// The response with what was swept; empty without a sweep.
+    plot: String,
 }
 
 /// A row of predicted against measured.
@@ -434,11 +437,21 @@ async fn run_page(
     let (fields, flux) = reading_fields(filled, errors, &run, corrects.as_ref());
     let course = operations::course(app, visitor.workshop(), run.row.id, &readings).await?;
     let (operations, closed) = course.map_or((Vec::new(), false), |c| (c.rows, c.closed));
-    let instruments = app.store.instruments(visitor.workshop()).await?;
-    let instruments = instruments.into_iter().filter_map(|i| {
-        let (kind, _, words) = measuring::ASKED.iter().find(|(kind, _, _)| *kind == i.kind)?;
-        Some((i.id.0, i.name, *words, *kind == "ohm"))
+    let all = app.store.instruments(visitor.workshop()).await?;
+    let instruments = measuring::ASKED.iter().flat_map(|(kind, words)| {
+        let of_kind = all.iter().filter(|i| i.kind == *kind);
+        of_kind.map(|i| (i.id.0, i.name.clone(), *words, *kind == "ohm"))
     });
+    let counted = station::counted(app, visitor.workshop(), &run).await?;
+    let mut fields = fields;
+    if let (true, Some(field)) = (stage == Stage::Wind && counted > 0, fields.first_mut())
+        && field.name == "turns"
+        && field.value.is_empty()
+    {
+        field.value = counted.to_string();
+        "From the counter, hand turns included. Correct it if it is wrong.".clone_into(&mut field.hint);
+    }
+    let plot = swept(app, visitor, &run, prediction.as_ref()).await?;
     let page = RunPage {
         frame: Frame::new(visitor, "logbook", format!("Run {}: {}", run.row.number, run.row.design)),
         thread: thread(true, Some(stage), verdict.level == Level::Pass),
@@ -460,9 +473,31 @@ async fn run_page(
         events: station::event_rows(app, visitor.workshop(), run.row.id).await?,
         said: asked.said,
         winding: stage == Stage::Wind,
+        plot,
         row: run.row,
     };
     respond(&page, errors)
+}
+
+/// The response of the coil as it was wound, with what was swept on it; empty without a sweep.
+async fn swept(
+    app: &App,
+    visitor: &Visitor,
+    run: &Run,
+    prediction: Option<&Prediction>,
+) -> Result<String, Fault> {
+    let sweeps = app.store.sweeps(visitor.workshop(), Some(run.row.revision_id)).await?;
+    let mut curves = Vec::new();
+    for (k, row) in sweeps.iter().filter(|s| s.run_id == Some(run.row.id)).take(4).enumerate() {
+        curves.push(plot::measured(&row.label, k + 1, &row.sweep()?));
+    }
+    if curves.is_empty() {
+        return Ok(String::new());
+    }
+    if let Some(prediction) = prediction {
+        curves.extend(plot::curves("", 0, &prediction.response));
+    }
+    Ok(plot::plot(&curves, "Response in decibels over frequency"))
 }
 
 /// The fields of the log's form: all of them, or those of the one reading that is being corrected.

@@ -17,7 +17,7 @@ use instruments::net::Line;
 use instruments::simulated::Piece;
 use instruments::{InstrumentError, Winder as _};
 use serde::Deserialize;
-use shop::winding::{Event, Happening};
+use shop::winding::{Event, Happening, Progress};
 use std::time::Duration;
 use store::event::NewEvent;
 use store::instrument::Instrument;
@@ -241,6 +241,13 @@ pub async fn section(
     .await?;
     let svg = svg.ok_or(Fault::Missing("section"))?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(svg))
+}
+
+/// Turns on the coil, as far as the winding log knows.
+pub async fn counted(app: &App, workshop: WorkshopId, run: &Run) -> Result<u32, Fault> {
+    let all: Vec<Event> =
+        app.store.events(workshop, run.row.id).await?.into_iter().map(|h| h.event).collect();
+    Ok(Progress::of(&all, run.row.planned_turns, &stops(run)).turns)
 }
 
 /// Events as the run's page lists them.
