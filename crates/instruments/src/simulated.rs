@@ -220,8 +220,9 @@ impl State {
                 Fault::BreaksAt(turn) => Some(f64::from(*turn)),
                 _ => None,
             });
-            if let Some(at) = breaks.filter(|at| (before..turning.turns).contains(at)) {
-                (turning.turns, turning.rpm, turning.state) = (at + 1e-9, 0.0, WinderState::WireBroke);
+            // Once spliced at that turn it holds.
+            if let Some(at) = breaks.filter(|at| before < *at && *at <= turning.turns) {
+                (turning.turns, turning.rpm, turning.state) = (at, 0.0, WinderState::WireBroke);
             }
         }
         turning.since = now;

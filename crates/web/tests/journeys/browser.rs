@@ -158,6 +158,11 @@ impl Browser {
         panic!("{name} is drawn anew all the time");
     }
 
+    /// Types into a field by its id.
+    pub async fn fill_id(&self, id: &str, text: &str) {
+        self.find(&format!("#{id}")).await.send_keys(text).await.unwrap_or_else(|e| panic!("{id}: {e}"));
+    }
+
     /// Chooses from a list by value.
     pub async fn choose(&self, name: &str, value: &str) {
         self.find(&format!("[name='{name}'] option[value='{value}']")).await;

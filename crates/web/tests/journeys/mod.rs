@@ -209,3 +209,155 @@ async fn measured_over_predicted_heard_and_shared() {
     })
     .await;
 }
+
+/// A server with a simulated bench beside it.
+async fn server_with_bench(pace: f64) -> (std::net::SocketAddr, instruments::simulated::Bench) {
+    let store = store::testing::fresh_store().await;
+    let bench = super::winding::with_bench(&store, pace).await;
+    (Visit::to(&store).address, bench)
+}
+
+/// From a saved design to a run of 2,000 turns, signed up to the winding.
+async fn to_the_winder(b: &browser::Browser) -> String {
+    b.sign_in("ode").await;
+    b.go("/designs/new?kind=tall-single").await;
+    b.fill("name", "Bittern").await;
+    b.press_called("Save the design").await;
+    b.until("h1", |t| t == "Bittern r1").await;
+    b.press_called("Wind it").await;
+    b.fill("turns", "2000").await;
+    b.fill("stops", "300, 2000").await;
+    b.is_well().await;
+    b.press_called("Start the run").await;
+    for (k, operation) in ["Dress", "Bevel", "Press", "Lacquer", "Start lead"].iter().enumerate() {
+        b.until(".now-op h2", |t| t.starts_with(&format!("{} of 12: {operation}", k + 1))).await;
+        b.press_called("Done: sign it").await;
+    }
+    b.until(".now-op", |t| t.contains("It waits for the turns")).await;
+    b.is_well().await;
+    b.path().await
+}
+
+/// A clean run, with every instrument simulated, from the plan to the last signature.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_clean_run_from_plan_to_sign_off() {
+    let (server, _bench) = server_with_bench(12.0).await;
+    journey(server, |b| async move {
+        let run = to_the_winder(&b).await;
+        b.press_called("At the winder").await;
+        b.until("#next-stop", |t| t.starts_with("300")).await;
+        b.is_well().await;
+        b.press("#go").await;
+        // It stops by itself where one looks at the guides, and goes on when told to.
+        b.until("#done", |t| t.contains("look at the guides")).await;
+        b.until("#go", |t| t == "Run").await;
+        b.press("[data-happening='guides-moved']").await;
+        b.press("#go").await;
+        b.until("#done", |t| t.contains("end of the coil")).await;
+        b.until("#to-go", |t| t == "0").await;
+        b.find("#section svg").await;
+        b.press_called("Readings and sign-off").await;
+        assert!(b.value("turns").await.parse::<u32>().unwrap() >= 2000);
+        b.press_called("Log it").await;
+        for words in ["of 12: Wind", "of 12: Close"] {
+            b.until(".now-op h2", |t| t.contains(words)).await;
+            b.press_called("Done: sign it").await;
+        }
+        b.until(".now-op", |t| t.contains("It waits for the resistance")).await;
+        b.press_called("Read the resistance").await;
+        b.until(".compare", |t| t.contains("Resistance at 20 °C")).await;
+        b.press_called("Read the inductance").await;
+        b.until(".compare", |t| t.contains("Inductance")).await;
+        b.press_called("Done: sign it").await;
+        b.until(".now-op", |t| t.contains("It waits for the flux")).await;
+        b.press_called("Read the flux").await;
+        b.until(".compare", |t| t.contains("Flux, pole 6")).await;
+        for words in ["Charge", "Assemble"] {
+            b.until(".now-op h2", |t| t.contains(words)).await;
+            b.press_called("Done: sign it").await;
+        }
+        b.press_called("Start its timer, 15 min").await;
+        b.until(".now-op h2", |t| t.contains("Pot in wax")).await;
+        b.press_called("Done: sign it").await;
+        b.until(".now-op h2", |t| t.contains("Final")).await;
+        b.press_called("Sweep the response").await;
+        b.find("svg.plot").await;
+        b.press_called("Done: sign it").await;
+        b.until("main", |t| t.contains("this run is closed")).await;
+        b.until(".verdict h2", |t| t == "Pass").await;
+        b.is_well().await;
+        b.go(&format!("{run}/paper")).await;
+        b.is_well().await;
+        b.go("/").await;
+        b.until(".timer", |t| t.contains("Pot in wax") && t.contains("min")).await;
+        b.is_well().await;
+        b.go("/instruments").await;
+        b.is_well().await;
+        b.go("/travellers").await;
+        b.is_well().await;
+        b
+    })
+    .await;
+}
+
+/// The wire breaks: the station says where, the splice is noted there, and the run goes on from the same turn; the counter is
+/// switched off in between, and set again in one touch.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_broken_wire_is_spliced_and_the_run_goes_on() {
+    let (server, bench) = server_with_bench(12.0).await;
+    bench.set_faults(vec![instruments::simulated::Fault::BreaksAt(850)]);
+    journey(server, |b| async move {
+        let run = to_the_winder(&b).await;
+        b.press_called("At the winder").await;
+        b.press("#go").await;
+        b.until("#done", |t| t.contains("look at the guides")).await;
+        b.until("#go", |t| t == "Run").await;
+        b.press("#go").await;
+        b.until("#trouble", |t| t.contains("The wire broke at turn 850")).await;
+        b.is_well().await;
+        b.press("[data-happening=splice]").await;
+        // Somebody switches the winder off and on: its counter begins at nothing.
+        instruments::Winder::preset(&mut bench.clone(), 0).await.unwrap();
+        b.until("#trouble", |t| t.contains("The counter shows 0, the log has 850")).await;
+        b.press("#mend").await;
+        b.until("#trouble", str::is_empty).await;
+        b.until("#turns", |t| t == "850").await;
+        b.press("#go").await;
+        b.until("#done", |t| t.contains("end of the coil")).await;
+        b.go(&run).await;
+        b.until("main", |t| t.contains("850 wire broke, spliced")).await;
+        b
+    })
+    .await;
+}
+
+/// An open coil is found at the first check: the verdict stops the run, and the rework knows where it comes from.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_open_coil_is_found_at_the_first_check() {
+    let (server, bench) = server_with_bench(12.0).await;
+    bench.set_faults(vec![instruments::simulated::Fault::Open]);
+    journey(server, |b| async move {
+        to_the_winder(&b).await;
+        // Wound on a hand winder, and told by hand.
+        b.press_called("At the winder").await;
+        b.choose("winder", "0").await;
+        b.until("#go", |t| t == "Going on" || t == "Run").await;
+        b.fill_id("count", "2004").await;
+        b.press("#by-hand button[value=count]").await;
+        b.until("#turns", |t| t == "2004").await;
+        b.press_called("Readings and sign-off").await;
+        assert_eq!(b.value("turns").await, "2004");
+        b.press_called("Log it").await;
+        for words in ["of 12: Wind", "of 12: Close"] {
+            b.until(".now-op h2", |t| t.contains(words)).await;
+            b.press_called("Done: sign it").await;
+        }
+        b.press_called("Read the resistance").await;
+        b.until(".verdict", |t| t.starts_with("Stop") && t.contains("reads open")).await;
+        b.is_well().await;
+        b.press_called("Wind it again").await;
+        assert_eq!(b.value("remark").await, "Rework of run 1");
+        b
+    })
+    .await;
+}

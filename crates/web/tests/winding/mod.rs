@@ -1,0 +1,192 @@
+//! The run at the bench over HTTP: events that come once, hold points that hold, instruments that fail in words.
+
+use super::{Answer, Visit, with_design, with_run};
+use instruments::server;
+use instruments::simulated::{Bench, Fault, Line};
+use store::instrument::NewInstrument;
+use store::person::NewPerson;
+use store::{ClientKey, Store};
+
+/// A workshop with a simulated bench beside it, so many times faster than life.
+pub async fn with_bench(store: &Store, pace: f64) -> Bench {
+    let hash = web::hash_password("seven thousand turns");
+    let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
+    let (workshop, _) = store.create_workshop("Sedge Lane", &owner).await.unwrap();
+    let bench = Bench::new(5, pace);
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    tokio::spawn(server::serve(bench.clone(), listener));
+    for (kind, name) in [
+        ("ohm", "Ohms"),
+        ("lcr", "Bridge"),
+        ("gauss", "Probe"),
+        ("sweep", "Exciter"),
+        ("winder", "Winder one"),
+    ] {
+        let new = NewInstrument {
+            key: ClientKey::random(),
+            kind,
+            name,
+            address: &address,
+            resolution: None,
+            accuracy: None,
+            test_hz: None,
+            due: None,
+            simulated: true,
+        };
+        store.add_instrument(workshop, &new).await.unwrap();
+    }
+    bench
+}
+
+async fn begun() -> (Visit, Bench, String) {
+    let store = store::testing::fresh_store().await;
+    let bench = with_bench(&store, 20.0).await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    let run = with_run(&mut visit, &revision).await;
+    (visit, bench, run)
+}
+
+async fn post(visit: &mut Visit, run: &str, path: &str, fields: &[(&str, &str)]) -> Answer {
+    let token = visit.get(run).await.field("csrf");
+    let key = ClientKey::random();
+    let mut all = vec![("csrf", token.as_str()), ("key", key.as_str())];
+    all.extend_from_slice(fields);
+    visit.post(path, &all).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_event_sent_twice_is_noted_once() {
+    let (mut visit, _, run) = begun().await;
+    let token = visit.get(&run).await.field("csrf");
+    let key = ClientKey::random();
+    let fields = [("csrf", token.as_str()), ("key", key.as_str()), ("what", "splice"), ("at_turn", "4120")];
+    let path = format!("{run}/events");
+    assert!(visit.post(&path, &fields).await.body.contains("\"new\":true"));
+    assert!(visit.post(&path, &fields).await.body.contains("\"new\":false"));
+    let page = visit.get(&run).await;
+    assert_eq!(page.body.matches("wire broke, spliced").count(), 1);
+    assert_eq!(page.field("turns"), "4120", "what is known of the turns is offered for the log");
+    for wrong in [("what", "dance"), ("at_turn", "many")] {
+        let mut fields = fields;
+        fields[if wrong.0 == "what" { 2 } else { 3 }] = wrong;
+        assert_eq!(visit.post(&path, &fields).await.status, 400);
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn hold_points_hold_until_the_reading_is_in_or_waived() {
+    let (mut visit, _, run) = begun().await;
+    let sign = format!("{run}/sign");
+    let early = post(&mut visit, &run, &sign, &[("operation", "close")]).await;
+    assert!(early.status == 400 && early.body.contains("comes first"));
+    for operation in ["seams", "bevel", "press", "insulate", "start-lead"] {
+        assert_eq!(post(&mut visit, &run, &sign, &[("operation", operation)]).await.status, 303);
+    }
+    let held = post(&mut visit, &run, &sign, &[("operation", "wind")]).await;
+    assert!(held.status == 400 && held.body.contains("waits for the turns"), "{}", held.body);
+    let waived = [("operation", "wind"), ("waived", "counter stood still; wound by the clock")];
+    assert_eq!(post(&mut visit, &run, &sign, &waived).await.status, 303);
+    assert!(visit.get(&run).await.body.contains("waived: counter stood still"));
+    // The rest: readings by instrument, then all signatures; after that only corrections.
+    post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7620")]).await;
+    assert_eq!(post(&mut visit, &run, &sign, &[("operation", "close")]).await.status, 303);
+    for instrument in ["1", "2", "3"] {
+        let read = post(&mut visit, &run, &format!("{run}/read"), &[("instrument", instrument)]).await;
+        assert_eq!(read.headers["location"], run, "{instrument}");
+    }
+    for operation in ["first-check", "charge", "assemble", "pot", "final"] {
+        assert_eq!(
+            post(&mut visit, &run, &sign, &[("operation", operation)]).await.status,
+            303,
+            "{operation}"
+        );
+    }
+    let page = visit.get(&run).await;
+    assert!(page.body.contains("this run is closed") && page.body.contains("Ohms, Ode Farrow"));
+    assert_eq!(page.find(".verdict h2").unwrap(), "Pass");
+    let late = post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7000")]).await;
+    assert!(late.status == 400 && late.body.contains("signed off"));
+    let corrected =
+        post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7610"), ("corrects", "1")]).await;
+    assert_eq!(corrected.status, 303);
+}
+
+/// An instrument that is silent, talks nonsense or is away is said in words, and nothing is logged.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_an_instrument_cannot_read_is_said() {
+    let (mut visit, bench, run) = begun().await;
+    let read = format!("{run}/read");
+    for (line, words) in [(Line::Garbage, "which is no reading"), (Line::Lost, "broke off")] {
+        bench.set_line(line);
+        let answer = post(&mut visit, &run, &read, &[("instrument", "1")]).await;
+        let page = visit.get(&answer.headers["location"].clone()).await;
+        assert!(page.find("[role=alert].caution").unwrap().contains(words));
+        assert!(page.body.contains("Empty so far."));
+    }
+    bench.set_line(Line::Good);
+    bench.set_faults(vec![Fault::Open]);
+    post(&mut visit, &run, &read, &[("instrument", "1")]).await;
+    assert_eq!(visit.get(&run).await.find(".verdict h2").unwrap(), "Stop");
+    // A coil that cools is read on and on, and nothing is logged by that.
+    bench.set_faults(Vec::new());
+    let cooling = format!("{run}/cooling");
+    let asked = [("instrument", "1"), ("seconds", "0"), ("samples", "[]")];
+    let answer = post(&mut visit, &run, &cooling, &asked).await;
+    assert!(
+        answer.body.contains("\"ohms\":") && answer.body.contains("\"settling\":null"),
+        "{}",
+        answer.body
+    );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn machine_files_the_counters_log_and_paper() {
+    let (mut visit, _, run) = begun().await;
+    let program = visit.get(&format!("{run}/guide.gcode")).await;
+    assert!(
+        program.body.contains("G21")
+            && program.body.contains("G1 C7620 Z")
+            && program.body.contains("M0 (turn 300")
+    );
+    assert!(visit.get(&format!("{run}/guide.csv")).await.body.contains("turn,guide_mm"));
+    let narrow = visit.get(&format!("{run}/guide.gcode?high_mm=4")).await;
+    assert!(narrow.status == 400 && narrow.body.contains("the guide travels 0.00 to 4.00 mm"));
+    let counter = format!("{run}/counter");
+    assert_eq!(post(&mut visit, &run, &counter, &[("log", "0,10\n60,510\n")]).await.status, 303);
+    assert_eq!(visit.get(&run).await.field("turns"), "510");
+    assert_eq!(post(&mut visit, &run, &counter, &[("log", "0,10\n60,5\n")]).await.status, 400);
+    let paper = visit.get(&format!("{run}/paper")).await;
+    assert!(
+        paper.body.contains("Press the poles")
+            && paper.body.contains("<svg")
+            && paper.body.contains("open flame")
+    );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_workshops_own_traveller_goes_with_its_new_runs() {
+    let (mut visit, _, run) = begun().await;
+    let own = [("kind", "tall-single"), ("text", "Wind it\n  hold: turns\nShip it\n  caution: gently\n")];
+    assert_eq!(post(&mut visit, &run, "/travellers", &own).await.status, 303);
+    let wrong = [("kind", "tall-single"), ("text", "Wind it\n  hold: weather\n")];
+    let refused = post(&mut visit, &run, "/travellers", &wrong).await;
+    assert!(refused.status == 422 && refused.find("textarea").unwrap().contains("weather"));
+    let second = with_run(&mut visit, "/revisions/1").await;
+    let page = visit.get(&second).await;
+    assert!(page.body.contains("1 of 2: Wind it") && !page.body.contains("Dress the bobbin"));
+    assert!(visit.get(&run).await.body.contains("Dress the bobbin"), "a run that was begun keeps its own");
+    let timer = [("label", "Lacquer"), ("minutes", "1440")];
+    assert_eq!(post(&mut visit, &run, "/timers", &timer).await.status, 303);
+    assert!(visit.get("/").await.find(".timer").unwrap().contains("Lacquer"));
+    assert_eq!(post(&mut visit, &run, "/timers", &[("label", "x"), ("minutes", "soon")]).await.status, 400);
+    let added = [("kind", "ohm"), ("name", "Second"), ("address", "nowhere")];
+    assert_eq!(post(&mut visit, &run, "/instruments", &added).await.status, 422);
+    let added = [("kind", "ohm"), ("name", "Second"), ("address", "127.0.0.1:9")];
+    assert_eq!(post(&mut visit, &run, "/instruments", &added).await.status, 303);
+    let tested = post(&mut visit, &run, "/instruments/6/test", &[]).await;
+    assert!(tested.body.contains("nothing answers at 127.0.0.1:9"));
+    let tested = post(&mut visit, &run, "/instruments/1/test", &[]).await;
+    assert!(tested.body.contains("Ohms answers: Filamentum,simulated bench"));
+}
