@@ -48,14 +48,19 @@ fn serve(data: &Path) -> Child {
         .unwrap()
 }
 
-/// The MariaDB that a server has started.
+/// Name and parent of a process.
+fn process(pid: u32) -> Option<(String, u32)> {
+    let stat = std::fs::read_to_string(format!("/proc/{pid}/stat")).ok()?;
+    let (head, tail) = stat.rsplit_once(')')?;
+    Some((head.to_owned(), tail.split_whitespace().nth(1)?.parse().ok()?))
+}
+
+/// The MariaDB that a server has started, by the shell that keeps it.
 fn database_of(server: u32) -> Option<u32> {
     std::fs::read_dir("/proc").ok()?.filter_map(Result::ok).find_map(|entry| {
         let pid: u32 = entry.file_name().to_str()?.parse().ok()?;
-        let stat = std::fs::read_to_string(entry.path().join("stat")).ok()?;
-        let (head, tail) = stat.rsplit_once(')')?;
-        let parent: u32 = tail.split_whitespace().nth(1)?.parse().ok()?;
-        (parent == server && head.contains("mariadbd")).then_some(pid)
+        let (name, keeper) = process(pid)?;
+        (name.contains("mariadbd") && process(keeper)?.1 == server).then_some(pid)
     })
 }
 
