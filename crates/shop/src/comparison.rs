@@ -83,8 +83,8 @@ pub fn as_wound(design: &Design, readings: &[Reading]) -> Design {
 
 /// Compares the readings that stand with what the design, wound to the turns logged, should read.
 ///
-/// Resistance at 20 °C; inductance as a meter shows it at its test frequency; flux at the probe's
-/// distance. Empty when the design cannot be predicted.
+/// Resistance at 20 °C; inductance as a meter shows it at its test frequency; capacitance as resonance tells it; flux at
+/// the probe's distance. Empty when the design cannot be predicted.
 #[must_use]
 pub fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
     let wound = as_wound(design, readings);
@@ -99,8 +99,18 @@ pub fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
         let expected = apparent(&prediction, reading.test_hz.unwrap_or(1000.0));
         found.push(Comparison::new(Kind::Inductance, None, expected, henries));
     }
+    if let Some(farads) = latest(readings, Kind::Capacitance).and_then(|r| r.value) {
+        found.push(Comparison::new(Kind::Capacitance, None, prediction.pickup.capacitance_f, farads));
+    }
     found.extend(compare_flux(&wound, readings));
     found
+}
+
+/// What a handheld meter's capacitance range shows at `hz` on a finished coil, F: inductance and resistance, read as if
+/// they were a capacitor. `None` when the design cannot be predicted.
+#[must_use]
+pub fn capacitance_range_shows(design: &Design, hz: f64) -> Option<f64> {
+    Some(predict(design).ok()?.circuit.meter(hz).capacitance_mode_f)
 }
 
 /// The inductance that a meter shows at `hz`, with the band of the inductance itself.

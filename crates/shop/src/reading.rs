@@ -17,14 +17,23 @@ pub enum Kind {
     Inductance,
     /// Flux density over a pole, T, north up positive, with the probe's distance.
     Flux,
+    /// Capacitance of the pickup, F, as resonance tells it.
+    Capacitance,
     /// Words only.
     Remark,
 }
 
 impl Kind {
     /// Every kind.
-    pub const ALL: [Self; 6] =
-        [Self::Turns, Self::Resistance, Self::Open, Self::Inductance, Self::Flux, Self::Remark];
+    pub const ALL: [Self; 7] = [
+        Self::Turns,
+        Self::Resistance,
+        Self::Open,
+        Self::Inductance,
+        Self::Flux,
+        Self::Capacitance,
+        Self::Remark,
+    ];
 
     /// Its stable name in tables and exports.
     #[must_use]
@@ -35,6 +44,7 @@ impl Kind {
             Self::Open => "open",
             Self::Inductance => "inductance",
             Self::Flux => "flux",
+            Self::Capacitance => "capacitance",
             Self::Remark => "remark",
         }
     }
@@ -48,6 +58,7 @@ impl Kind {
             Self::Open => "the open coil",
             Self::Inductance => "the inductance",
             Self::Flux => "the flux over the poles",
+            Self::Capacitance => "the capacitance",
             Self::Remark => "a remark",
         }
     }

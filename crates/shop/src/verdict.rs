@@ -250,6 +250,17 @@ pub fn judge(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
     if field == Sign::Low {
         causes.sort_by_key(|c| !(c.what.contains("charge")));
     }
+    match sign(Kind::Capacitance) {
+        Sign::High => causes.push(cause(
+            "a denser lay than planned, wax between the turns, or leads and cover that add",
+            "take the two resonances again with the leads off, and compare before and after potting",
+        )),
+        Sign::Low => causes.push(cause(
+            "a looser lay than planned: more wander, less tension",
+            "look at the coil's edge and compare its build with the one predicted",
+        )),
+        _ => {}
+    }
     causes.truncate(3);
     let far = off.iter().any(|c| c.bands.abs() > 3.0);
     Verdict {
@@ -299,7 +310,11 @@ fn all_inside(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
 /// "Resistance is fine, inductance 11 % low. Likeliest: …"
 fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
     let mut parts = Vec::new();
-    for (kind, name) in [(Kind::Resistance, "resistance"), (Kind::Inductance, "inductance")] {
+    for (kind, name) in [
+        (Kind::Resistance, "resistance"),
+        (Kind::Inductance, "inductance"),
+        (Kind::Capacitance, "capacitance"),
+    ] {
         if let Some(c) = comparisons.iter().find(|c| c.kind == kind) {
             parts.push(match c.standing {
                 Standing::Inside => format!("{name} is fine"),
@@ -389,6 +404,22 @@ mod tests {
         assert_eq!(verdict.level, level);
         assert!(verdict.causes[0].what.contains(first), "{verdict:?}");
         assert!(!verdict.causes[0].next_test.is_empty() && verdict.text.contains("Likeliest"));
+    }
+
+    /// Wax raises the capacitance (physics: its permittivity is above air's); the verdict says what to compare.
+    #[test]
+    fn a_high_capacitance_asks_for_wax_and_leads() {
+        let comparisons = [
+            at(Kind::Resistance, None, 0.1),
+            at(Kind::Inductance, None, 0.1),
+            at(Kind::Capacitance, None, 1.6),
+        ];
+        let verdict = judge(&comparisons, &[taken(Kind::Turns), taken(Kind::Capacitance)]);
+        assert_eq!(verdict.level, Level::Look);
+        assert!(
+            verdict.text.contains("capacitance is") && verdict.causes[0].what.contains("wax"),
+            "{verdict:?}"
+        );
     }
 
     #[test]

@@ -190,3 +190,65 @@ async fn a_workshops_own_traveller_goes_with_its_new_runs() {
     let tested = post(&mut visit, &run, "/instruments/1/test", &[]).await;
     assert!(tested.body.contains("Ohms answers: Filamentum,simulated bench"));
 }
+
+/// Nanofarads off a finished coil are explained, with what such a meter shows (34 nF near 500 Hz on a tall single: common
+/// practice, no source); two resonances give the real figure.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_capacitance_in_nanofarads_is_explained_kindly() {
+    let (mut visit, _, run) = begun().await;
+    let log = format!("{run}/readings");
+    let told = post(&mut visit, &run, &log, &[("turns", "7620"), ("capacitance", "34 nF")]).await;
+    assert_eq!(told.status, 422);
+    let words = told.find("#e-capacitance").unwrap();
+    assert!(words.contains("34 nF is not the coil's own capacitance"), "{words}");
+    let shows = words.split("about ").nth(1).unwrap().split(' ').next().unwrap().parse::<f64>().unwrap();
+    assert!((25.0..45.0).contains(&shows), "{shows}");
+    // 2.2 H: 15.4 kHz alone is 48.5 pF; 3.39 kHz is that with 1 nF (1/(2π√(LC)), any textbook).
+    let taken = [("turns", "7620"), ("alone_hz", "15.4k"), ("across_hz", "3.314k"), ("across_pf", "1000")];
+    assert_eq!(post(&mut visit, &run, &log, &taken).await.status, 303);
+    let page = visit.get(&run).await;
+    assert!(
+        page.find(".compare").unwrap().contains("Capacitance")
+            && page.find(".log").unwrap().contains("49\u{a0}pF"),
+        "{}",
+        page.find(".log").unwrap()
+    );
+    let wrong = [("alone_hz", "3k"), ("across_hz", "15k"), ("across_pf", "1000")];
+    assert!(post(&mut visit, &run, &log, &wrong).await.find("#e-across_hz").unwrap().contains("lower one"));
+}
+
+/// A spool that is too short is said before the run begins: by what the shelf says, or by its weight.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_spool_too_short_is_said_before() {
+    let (mut visit, _, run) = begun().await;
+    let spool = [
+        ("label", "M-3"),
+        ("gauge", "42 AWG"),
+        ("insulation", "polyvinyl-acetal"),
+        ("build", "heavy"),
+        ("tolerance", "minimum-to-nominal"),
+        ("left", "640"),
+    ];
+    assert_eq!(post(&mut visit, &run, "/spools", &spool).await.status, 303);
+    let page = visit.get("/runs/new?revision=1").await;
+    let operator = page.field("operator");
+    let operator = if operator.is_empty() { "1".to_owned() } else { operator };
+    let start = [
+        ("revision", "1"),
+        ("turns", "7620"),
+        ("stops", "300, 7620"),
+        ("operator", operator.as_str()),
+        ("spool", "1"),
+    ];
+    let told = post(&mut visit, &run, "/runs", &start).await;
+    assert!(
+        told.status == 422 && told.find("#e-spool").unwrap().contains("About 640 m are left"),
+        "{}",
+        told.status
+    );
+    // 42 AWG heavy weighs about 31 g a kilometre: 60 g are enough.
+    let weighed = [&start[..], &[("wire_g", "60")]].concat();
+    assert_eq!(post(&mut visit, &run, "/runs", &weighed).await.status, 303);
+    let anyway = [&start[..], &[("anyway", "yes")]].concat();
+    assert_eq!(post(&mut visit, &run, "/runs", &anyway).await.status, 303);
+}

@@ -12,18 +12,20 @@ use crate::layout::{Choice, Field, Frame, Knot, thread};
 use crate::pages::designs::{Cell, cells};
 use crate::pages::see;
 use crate::plot;
-use crate::present::{self, HENRY, KILOOHM, MILLITESLA, Scale};
+use crate::present::{self, HENRY, KILOOHM, MILLITESLA, PICOFARAD, Scale};
 use crate::visitor::Visitor;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use coil::circuit::capacitance_from_resonances;
+use coil::design::Design;
 use coil::predict::{Prediction, predict};
 use coil::quantity::{
-    FluxDensity, Frequency, Inductance, Length, Resistance, Spoken, Temperature, Turns, fixed,
+    Capacitance, FluxDensity, Frequency, Inductance, Length, Resistance, Spoken, Temperature, Turns, fixed,
 };
 use operations::OperationRow;
 use serde::Deserialize;
-use shop::comparison::{Comparison, Standing, as_wound, compare};
+use shop::comparison::{Comparison, Standing, as_wound, capacitance_range_shows, compare};
 use shop::reading::{Kind, Reading, standing};
 use shop::run::{Stage, usual_stops};
 use shop::verdict::{Level, Verdict, judge};
@@ -75,6 +77,8 @@ struct NewPage {
     key: ClientKey,
     fields: Vec<Field>,
     wire_m: String,
+    /// The spool is too short, and that was said.
+    short: bool,
     operations: Vec<String>,
 }
 
@@ -145,8 +149,17 @@ async fn new_page(
             fill(Field::chosen("operator", "Who winds", "", operators)),
             fill(Field::typed("turns", "Turns planned", "Hand turns included.")),
             fill(Field::typed("stops", "Stops", "Where to stop and look: turn counts, with commas between.")),
+            Field {
+                unit: "g".into(),
+                ..fill(Field::typed(
+                    "wire_g",
+                    "Wire on the spool weighs",
+                    "Less the empty spool, if it was weighed just now; else what the shelf says counts.",
+                ))
+            },
             fill(Field::typed("remark", "Remark", "")).wide(),
         ],
+        short: errors.get("spool").is_some_and(|e| e.contains("anyway")),
         wire_m: wire_m.unwrap_or_default(),
         operations: operations::plan_lines(app, visitor.workshop(), &revision).await?,
         revision,
@@ -195,6 +208,16 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
     if filled.get("remark").chars().count() > 1000 {
         errors.insert("remark".into(), "A remark has up to 1,000 letters.".into());
     }
+    if let (Some(spool), true) = (&spool, filled.get("anyway") != "yes") {
+        let mut wound = revision.design.clone();
+        if let Some(coil) = wound.coils.first_mut() {
+            coil.wind.turns = turns.max(10);
+            coil.wire.spool = Some(spool.measured());
+        }
+        if let Some(message) = too_short(&app, &wound, &filled, &mut errors, spool.left_m).await? {
+            errors.insert("spool".into(), message);
+        }
+    }
     let (Some(operator), true) = (operator, errors.is_empty()) else {
         return new_page(&app, &visitor, revision, &filled, &errors).await;
     };
@@ -219,6 +242,40 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
     };
     let run = app.store.start_run(workshop, visitor.person.id, &new).await?;
     Ok(see(format!("/runs/{run}")))
+}
+
+/// Whether the wire on a spool is too short for a coil, in words: by its weight where that was typed, else by what the
+/// shelf says.
+async fn too_short(
+    app: &App,
+    wound: &Design,
+    filled: &Filled,
+    errors: &mut Errors,
+    left_m: Option<f64>,
+) -> Result<Option<String>, Fault> {
+    let Ok(prediction) = app.predictions.of(wound).await? else { return Ok(None) };
+    let Some(coil) = prediction.coils.first() else { return Ok(None) };
+    let left_m = match filled.get("wire_g").trim_end_matches(['g', ' ']).replace(',', ".").as_str() {
+        "" => left_m,
+        typed => match typed.parse::<f64>() {
+            Ok(grams) if (0.0..=20_000.0).contains(&grams) => {
+                Some(grams * coil.wire_length_m.nominal / coil.wire_mass_g.nominal)
+            }
+            _ => {
+                errors.insert("wire_g".into(), "Grams, 0 to 20,000.".into());
+                None
+            }
+        },
+    };
+    // A band wider than the counter's: leads, and what is pulled off to begin.
+    let need_m = coil.wire_length_m.p95 + 3.0;
+    Ok(left_m.filter(|left| *left < need_m).map(|left| {
+        format!(
+            "About {} m are left, and the coil takes up to {} m: weigh the spool, choose another, or start anyway.",
+            fixed(left, 0),
+            fixed(need_m, 0)
+        )
+    }))
 }
 
 /// Turn counts in rising order, ending at the last turn.
@@ -336,6 +393,7 @@ fn what(kind: Kind, pole: Option<u32>) -> String {
         (Kind::Inductance, _) => "Inductance".into(),
         (Kind::Flux, Some(pole)) => format!("Flux, pole {pole}"),
         (Kind::Flux, None) => "Flux".into(),
+        (Kind::Capacitance, _) => "Capacitance".into(),
         (Kind::Remark, _) => "Remark".into(),
     }
 }
@@ -345,6 +403,7 @@ fn scale(kind: Kind) -> Option<Scale> {
         Kind::Resistance => Some(KILOOHM.finer()),
         Kind::Inductance => Some(HENRY.finer()),
         Kind::Flux => Some(MILLITESLA),
+        Kind::Capacitance => Some(PICOFARAD),
         _ => None,
     }
 }
@@ -428,6 +487,7 @@ async fn run_page(
         .filter_map(|c| match c.kind {
             Kind::Resistance => Some(("resistance", c.measured)),
             Kind::Inductance => Some(("inductance", c.measured)),
+            Kind::Capacitance => Some(("capacitance", c.measured)),
             _ => None,
         })
         .collect();
@@ -530,6 +590,22 @@ fn reading_fields(
         fields.push(typed("inductance", "Inductance", "H", ""));
         fields.push(typed("test_hz", "Test frequency", "Hz", "As set on the meter, often 100, 120 or 1000."));
     }
+    if wanted(Kind::Capacitance) {
+        fields.push(typed(
+            "capacitance",
+            "Capacitance",
+            "pF",
+            "Of the pickup, from resonance; or leave it empty and type both resonances.",
+        ));
+        fields.push(typed("alone_hz", "Resonance alone", "Hz", "With an exciter coil, nothing connected."));
+        fields.push(typed(
+            "across_hz",
+            "Resonance with a capacitor",
+            "Hz",
+            "The same with a known one across.",
+        ));
+        fields.push(typed("across_pf", "That capacitor", "pF", "1000 is usual."));
+    }
     if wanted(Kind::Remark) {
         fields.push(typed("remark", "Remark", "", "Anything that may matter later.").wide());
     }
@@ -606,6 +682,9 @@ fn readings_from(filled: &Filled, run: &Run) -> Result<Vec<NewReading>, Errors> 
         }
         readings.push(NewReading { test_hz, ..NewReading::of(Kind::Inductance, Some(henries)) });
     }
+    if let Some(farads) = capacitance(filled, e, run) {
+        readings.push(NewReading::of(Kind::Capacitance, Some(farads)));
+    }
     let probe_mm = optional(filled, e, "probe", (0.0, 20.0), "mm", Length::mm);
     for pole in run.design.poles.iter().filter_map(|p| p.string) {
         let name = format!("flux_{pole}");
@@ -627,6 +706,79 @@ fn readings_from(filled: &Filled, run: &Run) -> Result<Vec<NewReading>, Errors> 
         errors.insert("turns".into(), "Nothing was filled in: log at least one reading.".into());
     }
     if errors.is_empty() { Ok(readings) } else { Err(errors) }
+}
+
+/// A bare number is in picofarads.
+fn farads(text: &str) -> Result<f64, String> {
+    let bare = text.chars().all(|c| c.is_ascii_digit() || ".,".contains(c));
+    let text = if bare { format!("{text} pF") } else { text.to_owned() };
+    Capacitance::parse(&text).map(Capacitance::farads).map_err(|e| e.to_string())
+}
+
+/// The capacitance as typed, or from two resonances. Nanofarads off a finished coil are no capacitance: that is said,
+/// with what such a meter should show here.
+fn capacitance(filled: &Filled, errors: &mut Errors, run: &Run) -> Option<f64> {
+    const METER_HZ: f64 = 500.0;
+    const MOST_F: f64 = 3e-9;
+    let typed = filled.get("capacitance");
+    if !typed.is_empty() {
+        match farads(typed) {
+            Ok(value) if (1e-12..=MOST_F).contains(&value) => return Some(value),
+            Ok(value) if value > MOST_F && value < 1e-6 => {
+                let shown = capacitance_range_shows(&run.design, METER_HZ).map_or_else(String::new, |f| {
+                    format!(" A meter at 500 Hz should show about {} nF on this coil.", fixed(f * 1e9, 0))
+                });
+                let nano = fixed(value * 1e9, 1);
+                errors.insert(
+                    "capacitance".into(),
+                    format!(
+                        "{nano} nF is not the coil's own capacitance: in its capacitance range the meter takes inductance \
+                         and resistance for a capacitor.{shown} The real one is tens to a few hundred picofarads: take two \
+                         resonances, and it is computed from them."
+                    ),
+                );
+            }
+            Ok(_) => {
+                errors.insert("capacitance".into(), "Between 1 pF and 3 nF.".into());
+            }
+            Err(error) => {
+                errors.insert("capacitance".into(), error);
+            }
+        }
+        return None;
+    }
+    let hz = (200.0, 200_000.0);
+    let alone = optional(filled, errors, "alone_hz", hz, "Hz", Frequency::hz);
+    let across = optional(filled, errors, "across_hz", hz, "Hz", Frequency::hz);
+    let known = match filled.get("across_pf") {
+        "" => None,
+        text => match farads(text) {
+            Ok(value) if (1e-12..=1e-6).contains(&value) => Some(value),
+            _ => {
+                errors.insert("across_pf".into(), "In picofarads: 1000, or 1 nF.".into());
+                None
+            }
+        },
+    };
+    match (alone, across, known) {
+        (None, None, None) => None,
+        (Some(alone), Some(across), Some(known)) => {
+            let found = capacitance_from_resonances(alone, across, known);
+            if found.is_none() {
+                errors.insert(
+                    "across_hz".into(),
+                    "With a capacitor across it the resonance is the lower one.".into(),
+                );
+            }
+            found
+        }
+        _ => {
+            errors
+                .entry("across_pf".into())
+                .or_insert("It takes all three: both resonances and the capacitor.".into());
+            None
+        }
+    }
 }
 
 async fn log(
