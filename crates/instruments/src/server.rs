@@ -95,14 +95,12 @@ async fn command(bench: &mut Bench, line: &str) -> Answer<String> {
             format!("turns={} rpm={}{tension} state={state}", now.turns, now.rpm)
         }
         "M3" => {
-            let rpm =
-                rest.trim_start_matches('S').parse().map_err(|_: std::num::ParseFloatError| unknown())?;
+            let rpm = rest.trim_start_matches('S').parse().ok().ok_or_else(unknown)?;
             bench.run(rpm).await.map(ok)?
         }
         "M5" => bench.stop().await.map(ok)?,
         "G92" => {
-            let turns =
-                rest.trim_start_matches('C').parse().map_err(|_: std::num::ParseIntError| unknown())?;
+            let turns = rest.trim_start_matches('C').parse().ok().ok_or_else(unknown)?;
             bench.preset(turns).await.map(ok)?
         }
         "SIM:LAY" => {

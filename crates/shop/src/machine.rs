@@ -143,10 +143,8 @@ pub fn counter_log(text: &str) -> Result<(u32, usize), String> {
             line.split([',', ';', '\t', ' ']).map(str::trim).filter(|p| !p.is_empty()).collect();
         let wrong = |why: &str| format!("Line {}: {why}: “{:.40}”.", k + 1, line);
         let [at, count] = parts[..] else { return Err(wrong("write seconds and turns")) };
-        let at: f64 =
-            at.parse().map_err(|_: std::num::ParseFloatError| wrong("the seconds are no number"))?;
-        let count: u32 =
-            count.parse().map_err(|_: std::num::ParseIntError| wrong("the turns are no whole number"))?;
+        let at: f64 = at.parse().ok().ok_or_else(|| wrong("the seconds are no number"))?;
+        let count: u32 = count.parse().ok().ok_or_else(|| wrong("the turns are no whole number"))?;
         if at < seconds || count < turns || count > 100_000 {
             return Err(wrong("time or turns run backwards, or there are more than 100,000"));
         }

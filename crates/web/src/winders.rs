@@ -126,7 +126,7 @@ async fn link(store: &Store, of: Followed, sender: &watch::Sender<Live>, notify:
         let mut live = Live::default();
         match &mut known {
             None => {
-                "The database does not answer; the counter goes on counting.".clone_into(&mut live.trouble)
+                "The database does not answer; the counter goes on counting.".clone_into(&mut live.trouble);
             }
             Some((progress, presets)) => {
                 if let Some(line) = &mut winder {

@@ -113,8 +113,10 @@ pub async fn paper(
     let readings: Vec<Reading> =
         app.store.readings(workshop, run.row.id).await?.into_iter().map(|l| l.reading).collect();
     let course = course(&app, workshop, run.row.id, &readings).await?;
-    let info = request.connection_info();
-    let address = format!("{}://{}/runs/{id}", info.scheme(), info.host());
+    let address = {
+        let info = request.connection_info();
+        format!("{}://{}/runs/{id}", info.scheme(), info.host())
+    };
     let qr = qrcode::QrCode::new(address.as_bytes())
         .map(|code| code.render::<qrcode::render::svg::Color<'_>>().min_dimensions(160, 160).build())
         .map_err(|error| Fault::Internal(error.to_string()))?;

@@ -10,6 +10,7 @@ use askama::Template;
 use coil::design::{Design, Kind as Format, starting_point};
 use shop::reading::{Kind, Reading};
 use shop::traveller::{Operation, Signed, Standing, Traveller};
+use std::fmt::Write as _;
 use store::design::Revision;
 use store::{RunId, WorkshopId};
 
@@ -103,21 +104,22 @@ struct TravellersPage {
 
 /// A traveller as people write it: an operation a block, its parts a line each.
 fn written(traveller: &Traveller) -> String {
+    // Writing to a string cannot fail.
     let mut text = String::new();
     for one in &traveller.0 {
         text.push_str(&one.name);
         text.push('\n');
         for (what, value) in [("how", one.how.as_str()), ("caution", one.caution.as_str())] {
             if !value.is_empty() {
-                text.push_str(&format!("  {what}: {value}\n"));
+                let _ = writeln!(text, "  {what}: {value}");
             }
         }
         if !one.hold.is_empty() {
             let all: Vec<&str> = one.hold.iter().map(|kind| kind.key()).collect();
-            text.push_str(&format!("  hold: {}\n", all.join(", ")));
+            let _ = writeln!(text, "  hold: {}", all.join(", "));
         }
         if let Some(minutes) = one.minutes {
-            text.push_str(&format!("  minutes: {minutes}\n"));
+            let _ = writeln!(text, "  minutes: {minutes}");
         }
         text.push('\n');
     }
