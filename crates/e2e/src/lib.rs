@@ -136,14 +136,14 @@ impl Bench {
 
     /// Types into a field, replacing what is there.
     pub async fn fill(&self, name: &str, text: &str) -> Result<()> {
-        let field = self.wait(&format!("[name={name}]")).await?;
+        let field = self.wait(&format!("[name='{name}']")).await?;
         self.client.execute("arguments[0].select()", vec![serde_json::to_value(&field)?]).await?;
         field.send_keys(text).await.with_context(|| format!("typing into {name}"))
     }
 
     /// Chooses in a list.
     pub async fn choose(&self, name: &str, value: &str) -> Result<()> {
-        let field = self.wait(&format!("select[name={name}]")).await?;
+        let field = self.wait(&format!("select[name='{name}']")).await?;
         Ok(field.select_by_value(value).await?)
     }
 
@@ -177,7 +177,7 @@ impl Bench {
 
     /// The value of a field.
     pub async fn value(&self, name: &str) -> Result<String> {
-        Ok(self.wait(&format!("[name={name}]")).await?.prop("value").await?.unwrap_or_default())
+        Ok(self.wait(&format!("[name='{name}']")).await?.prop("value").await?.unwrap_or_default())
     }
 
     /// Waits until a script holds.
