@@ -236,7 +236,7 @@ async fn main() {
     let csrf = hidden(&page.body, "csrf");
     let sent = Arc::new(Sent::default());
     let mut winder = Line::to(format!("127.0.0.1:{BENCH}"));
-    winder.run(RPM).await.unwrap();
+    winder.run(RPM, None).await.unwrap();
     let pages = [
         tokio::spawn(notes(run, cookie.clone(), csrf.clone(), Arc::clone(&sent))),
         tokio::spawn(notes(run, cookie.clone(), csrf, Arc::clone(&sent))),

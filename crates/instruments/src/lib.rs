@@ -135,8 +135,9 @@ pub trait SweepAnalyser: Instrument {
 pub trait Winder: Instrument {
     /// What it is doing.
     fn status(&mut self) -> impl Future<Output = Answer<Winding>> + Send;
-    /// Runs at a speed, turns per minute.
-    fn run(&mut self, rpm: f64) -> impl Future<Output = Answer<()>> + Send;
+    /// Runs at a speed, turns per minute; with `until`, only to that turn, where it stops by itself even when nobody can
+    /// reach it any more.
+    fn run(&mut self, rpm: f64, until: Option<u32>) -> impl Future<Output = Answer<()>> + Send;
     /// Stops.
     fn stop(&mut self) -> impl Future<Output = Answer<()>> + Send;
     /// Sets its counter.

@@ -160,8 +160,9 @@ impl Winder for Line {
         self.understood(read)
     }
 
-    async fn run(&mut self, rpm: f64) -> Answer<()> {
-        self.ask(&format!("M3 S{rpm}")).await.map(drop)
+    async fn run(&mut self, rpm: f64, until: Option<u32>) -> Answer<()> {
+        let until = until.map_or_else(String::new, |turn| format!(" C{turn}"));
+        self.ask(&format!("M3 S{rpm}{until}")).await.map(drop)
     }
 
     async fn stop(&mut self) -> Answer<()> {

@@ -95,8 +95,10 @@ async fn command(bench: &mut Bench, line: &str) -> Answer<String> {
             format!("turns={} rpm={}{tension} state={state}", now.turns, now.rpm)
         }
         "M3" => {
-            let rpm = rest.trim_start_matches('S').parse().ok().ok_or_else(unknown)?;
-            bench.run(rpm).await.map(ok)?
+            let value = |letter: char| rest.split_whitespace().find_map(|word| word.strip_prefix(letter));
+            let rpm = value('S').and_then(|text| text.parse().ok()).ok_or_else(unknown)?;
+            let until = value('C').map(|text| text.parse().ok().ok_or_else(unknown)).transpose()?;
+            bench.run(rpm, until).await.map(ok)?
         }
         "M5" => bench.stop().await.map(ok)?,
         "G92" => {

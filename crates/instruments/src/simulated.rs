@@ -77,6 +77,7 @@ struct Turning {
     rpm: f64,
     since: Instant,
     state: WinderState,
+    until: Option<u32>,
 }
 
 struct State {
@@ -116,7 +117,7 @@ impl Bench {
     #[must_use]
     pub fn new(seed: u64, pace: f64) -> Self {
         let now = Instant::now();
-        let turning = Turning { turns: 0.0, rpm: 0.0, since: now, state: WinderState::Stopped };
+        let turning = Turning { turns: 0.0, rpm: 0.0, since: now, state: WinderState::Stopped, until: None };
         let state = State {
             lying: None,
             faults: Vec::new(),
@@ -223,6 +224,10 @@ impl State {
             // Once spliced at that turn it holds.
             if let Some(at) = breaks.filter(|at| before < *at && *at <= turning.turns) {
                 (turning.turns, turning.rpm, turning.state) = (at, 0.0, WinderState::WireBroke);
+            }
+            let stop = turning.until.map(f64::from).filter(|stop| turning.turns >= *stop);
+            if let (WinderState::Running, Some(stop)) = (turning.state, stop) {
+                (turning.turns, turning.rpm, turning.state) = (stop, 0.0, WinderState::Stopped);
             }
         }
         turning.since = now;
@@ -333,14 +338,17 @@ impl Winder for Bench {
         })
     }
 
-    async fn run(&mut self, rpm: f64) -> Answer<()> {
+    async fn run(&mut self, rpm: f64, until: Option<u32>) -> Answer<()> {
         let pace = self.pace;
         let mut state = self.lock();
         if !(1.0..=3000.0).contains(&rpm) {
             return Err(refused("the speed is out of range"));
         }
         state.turn(pace);
-        (state.turning.rpm, state.turning.state) = (rpm, WinderState::Running);
+        if until.is_some_and(|turn| f64::from(turn) <= state.turning.turns) {
+            return Err(refused("the counter is past that turn"));
+        }
+        (state.turning.rpm, state.turning.state, state.turning.until) = (rpm, WinderState::Running, until);
         Ok(())
     }
 

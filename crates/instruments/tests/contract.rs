@@ -48,7 +48,7 @@ async fn contract(bench: &Bench, mut of: impl LcrMeter + OhmMeter + Gaussmeter +
     // The winder counts while it runs, keeps its count while it stands, and takes a preset.
     of.preset(10).await.unwrap();
     assert_eq!(of.status().await.unwrap().turns, 10);
-    of.run(600.0).await.unwrap();
+    of.run(600.0, None).await.unwrap();
     let mut now = of.status().await.unwrap();
     while now.turns < 60 {
         assert_eq!(now.state, WinderState::Running);
@@ -58,7 +58,15 @@ async fn contract(bench: &Bench, mut of: impl LcrMeter + OhmMeter + Gaussmeter +
     of.stop().await.unwrap();
     let stands = of.status().await.unwrap();
     assert_eq!((stands.state, stands.turns), (WinderState::Stopped, of.status().await.unwrap().turns));
-    assert!(matches!(of.run(1e9).await, Err(InstrumentError::Refused { .. })));
+    // Told where to stop it stops there, to the turn; behind it there is nothing to run to.
+    of.preset(100).await.unwrap();
+    of.run(1500.0, Some(180)).await.unwrap();
+    while of.status().await.unwrap().state == WinderState::Running {
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+    assert_eq!(of.status().await.unwrap().turns, 180);
+    assert!(matches!(of.run(1500.0, Some(180)).await, Err(InstrumentError::Refused { .. })));
+    assert!(matches!(of.run(1e9, None).await, Err(InstrumentError::Refused { .. })));
 }
 
 #[tokio::test]
@@ -145,14 +153,14 @@ async fn a_broken_wire_stops_the_winder_at_its_turn() {
     let mut bench = Bench::new(3, 100.0);
     bench.lay(piece(&[Fault::BreaksAt(400)])).unwrap();
     bench.preset(0).await.unwrap();
-    bench.run(1000.0).await.unwrap();
+    bench.run(1000.0, None).await.unwrap();
     let mut now = bench.status().await.unwrap();
     while now.state == WinderState::Running {
         tokio::time::sleep(Duration::from_millis(5)).await;
         now = bench.status().await.unwrap();
     }
     assert_eq!((now.state, now.turns), (WinderState::WireBroke, 400));
-    bench.run(1000.0).await.unwrap();
+    bench.run(1000.0, None).await.unwrap();
     tokio::time::sleep(Duration::from_millis(20)).await;
     assert!(bench.status().await.unwrap().turns > 400);
 }

@@ -344,7 +344,7 @@ async fn a_correction_belongs_to_its_own_run() {
     let mut visit = Visit::to(&store);
     let revision = with_design(&mut visit).await;
     let (first, second) = (with_run(&mut visit, &revision).await, with_run(&mut visit, &revision).await);
-    log(&mut visit, &first, &[("turns", "762")]).await;
+    log(&mut visit, &first, &[("turns", "762"), ("sure", "yes")]).await;
     // The first reading of the first run cannot be corrected from the second.
     let foreign = log(&mut visit, &second, &[("turns", "7620"), ("corrects", "1")]).await;
     assert_eq!(foreign.status, 404);

@@ -76,6 +76,7 @@
       await note("stop", live.turns);
     } else {
       if (winder !== "0" && !(await command({ do: "run", rpm: at("speed").value }))) return;
+      ran = true;
       await note("restart", live.turns);
     }
   }
@@ -112,8 +113,10 @@
   });
   at("winder").addEventListener("change", (event) => event.target.form.submit());
 
+  const stops = root.dataset.stops.split(",").map(Number).concat(planned);
   let drawn = -1;
   let stopped = 0;
+  let ran = false;
   async function show(now) {
     live = now;
     at("turns").textContent = spaced(now.turns);
@@ -127,16 +130,15 @@
     at("go").textContent = now.winder === "broke" ? "Wire spliced: run on" : runs ? "Stop" : "Run";
     at("go").classList.toggle("running", runs);
     trouble(now.winder === "broke" ? `The wire broke at turn ${spaced(now.turns)}. Splice it, note “wire broke, spliced”, and run on.` : now.trouble);
-    // A winder stops by itself at the stop that it has reached.
-    const reached = root.dataset.stops.split(",").map(Number).concat(planned).filter((stop) => stop <= now.turns && stop > stopped).pop();
-    if (reached && runs && winder !== "0" && stopped !== reached) {
-      const first = stopped === 0 && now.turns - reached > 60;
+    // The winder was told how far to run; that it stands at a stop is noted, and one that ran on is stopped.
+    const reached = stops.filter((stop) => stop <= now.turns && stop > stopped).pop();
+    if (reached && winder !== "0") {
+      const fresh = ran || runs;
       stopped = reached;
-      if (!first) {
-        await command({ do: "stop" });
-        note("stop", now.turns, reached === planned ? "end of the coil" : `stop at ${spaced(reached)}: look at the guides`);
-      }
+      if (runs && now.turns > reached) await command({ do: "stop" });
+      if (fresh) note("stop", now.turns, reached === planned ? "end of the coil" : `stop at ${spaced(reached)}: look at the guides`);
     }
+    ran = runs;
     if (now.turns >= 10 && Math.abs(now.turns - drawn) >= 120) {
       drawn = now.turns;
       const answer = await fetch(`/runs/${run}/section?turns=${now.turns}`);

@@ -252,3 +252,28 @@ async fn a_spool_too_short_is_said_before() {
     let anyway = [&start[..], &[("anyway", "yes")]].concat();
     assert_eq!(post(&mut visit, &run, "/runs", &anyway).await.status, 303);
 }
+
+/// What is hardly so is asked about once, and logged when it is so; lines that are pasted are readings too.
+#[tokio::test(flavor = "multi_thread")]
+async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
+    let (mut visit, _, run) = begun().await;
+    let log = format!("{run}/readings");
+    let slip = [("turns", "762"), ("resistance", "5.8"), ("coil_c", "22")];
+    let asked = post(&mut visit, &run, &log, &slip).await;
+    assert_eq!(asked.status, 422);
+    assert!(asked.find("#e-turns").unwrap().contains("762 turns of 7620 planned?"));
+    assert!(asked.find("#e-resistance").unwrap().contains("a slip of the unit?"));
+    assert!(visit.get(&run).await.body.contains("Empty so far."));
+    let sure = [&slip[..1], &[("sure", "yes")]].concat();
+    assert_eq!(post(&mut visit, &run, &log, &sure).await.status, 303);
+    let lines = "turns; 7620\nR; 5.75k; 22 C\nL; 2.2 H; 1 kHz\npole 1; -105 mT\n";
+    assert_eq!(post(&mut visit, &run, &log, &[("pasted", lines)]).await.status, 303);
+    let table = visit.get(&run).await.find(".compare tbody").unwrap();
+    assert!(
+        table.contains("Resistance") && table.contains("Inductance") && table.contains("pole 1"),
+        "{table}"
+    );
+    let wrong = post(&mut visit, &run, &log, &[("pasted", "mood; fine")]).await;
+    assert!(wrong.status == 422 && wrong.find("#e-pasted").unwrap().contains("Line 1 is no reading"));
+    assert!(wrong.find("#pasted").unwrap().contains("mood"), "nothing is lost");
+}

@@ -3,6 +3,7 @@
 mod machine;
 mod measuring;
 mod operations;
+mod pasted;
 mod station;
 
 use crate::app::App;
@@ -324,6 +325,10 @@ struct RunPage {
     events: Vec<EventRow>,
     said: String,
     winding: bool,
+    /// Lines that were pasted, and what is wrong with them.
+    pasted: (String, String),
+    /// Some readings were asked about.
+    doubtful: bool,
     /// The response with what was swept; empty without a sweep.
     plot: String,
 }
@@ -533,6 +538,8 @@ async fn run_page(
         events: station::event_rows(app, visitor.workshop(), run.row.id).await?,
         said: asked.said,
         winding: stage == Stage::Wind,
+        pasted: (filled.get("pasted").to_owned(), errors.get("pasted").cloned().unwrap_or_default()),
+        doubtful: errors.values().any(|e| e.ends_with('?')),
         plot,
         row: run.row,
     };
@@ -789,7 +796,23 @@ async fn log(
 ) -> Result<HttpResponse, Fault> {
     let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
     let correct: Option<u64> = filled.get("corrects").parse().ok();
-    let mut readings = match readings_from(&filled, &run) {
+    let taken_in = match pasted::take_in(&filled) {
+        Ok(all) => all,
+        Err(message) => {
+            let errors = Errors::from([("pasted".to_owned(), message)]);
+            return run_page(&app, &visitor, run, &filled, &errors, Asked { correct, ..Asked::default() })
+                .await;
+        }
+    };
+    let read = readings_from(&taken_in, &run);
+    let doubts = match &read {
+        Ok(new) if filled.get("sure") != "yes" => doubts(&app, &run, new).await?,
+        _ => Errors::new(),
+    };
+    let read = if doubts.is_empty() { read } else { Err(doubts) };
+    // What was pasted stands in the fields now, where it can be mended.
+    let filled = taken_in;
+    let mut readings = match read {
         Ok(readings) => readings,
         Err(errors) => {
             return run_page(&app, &visitor, run, &filled, &errors, Asked { correct, ..Asked::default() })
@@ -817,6 +840,38 @@ async fn log(
     }
     record(&app.store, &run, visitor.person.id, visitor.workshop(), &filled.key()?, &readings).await?;
     Ok(see(format!("/runs/{id}")))
+}
+
+/// What is hardly so: a reading far from what the design can be is asked about once, by its field, and not refused.
+async fn doubts(app: &App, run: &Run, new: &[NewReading]) -> Result<Errors, Fault> {
+    let mut doubts = Errors::new();
+    let turns = new.iter().find(|r| r.kind == Kind::Turns).and_then(|r| r.value);
+    if let Some(turns) = turns.filter(|t| !(0.4..=1.6).contains(&(t / f64::from(run.row.planned_turns)))) {
+        doubts.insert(
+            "turns".into(),
+            format!("{} turns of {} planned?", present::turns(turns), present::turns(run.row.planned_turns)),
+        );
+    }
+    let mut wound = run.design.clone();
+    if let (Some(coil), Some(turns)) = (wound.coils.first_mut(), turns) {
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "1 to 50,000")]
+        let turns = turns.clamp(10.0, 50_000.0) as u32;
+        coil.wind.turns = turns;
+    }
+    let Ok(prediction) = app.predictions.of(&wound).await? else { return Ok(doubts) };
+    let pickup = &prediction.pickup;
+    for (kind, field, expected, scale) in [
+        (Kind::Resistance, "resistance", pickup.resistance_20c_ohm.nominal, KILOOHM),
+        (Kind::Inductance, "inductance", pickup.inductance_h.nominal, HENRY),
+    ] {
+        let read = new.iter().find(|r| r.kind == kind).and_then(|r| r.value);
+        if let Some(value) = read.filter(|v| !(0.4..=1.8).contains(&(v / expected))) {
+            let (value, expected) = (scale.finer().text(value), scale.text(expected));
+            doubts
+                .insert(field.into(), format!("{value}, where {expected} is predicted: a slip of the unit?"));
+        }
+    }
+    Ok(doubts)
 }
 
 /// Appends readings to a run and judges it anew.

@@ -194,7 +194,13 @@ pub async fn command(
             }
             let rpm = filled.get("rpm").parse::<f64>().ok().filter(|v| (1.0..=3000.0).contains(v));
             match rpm {
-                Some(rpm) => line.run(rpm).await,
+                // Only to the next stop: a winder that nobody can reach any more stops there by itself.
+                Some(rpm) => {
+                    let on = counted(&app, visitor.workshop(), &run).await?;
+                    let next =
+                        stops(&run).into_iter().chain([run.row.planned_turns]).filter(|s| *s > on).min();
+                    line.run(rpm, next).await
+                }
                 None => return Err(Fault::Unreadable("A speed is 1 to 3,000 turns a minute.".into())),
             }
         }
