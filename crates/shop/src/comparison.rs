@@ -102,6 +102,20 @@ pub fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
     if let Some(farads) = latest(readings, Kind::Capacitance).and_then(|r| r.value) {
         found.push(Comparison::new(Kind::Capacitance, None, prediction.pickup.capacitance_f, farads));
     }
+    if let Some(width_m) = latest(readings, Kind::Width).and_then(|r| r.value)
+        && let (Some(coil), Some(laid)) = (wound.coils.first(), prediction.coils.first())
+    {
+        let core_mm = coil.former.core.size_mm().1;
+        let at = |build_mm: f64| (core_mm + 2.0 * build_mm) * 1e-3;
+        // A hand lays a tenth looser or tighter than another, and a caliper is good to a tenth of a millimetre (common
+        // practice, no source).
+        let expected = Quantity {
+            nominal: at(laid.build_max_mm),
+            p05: at(0.9 * laid.build_max_mm) - 1e-4,
+            p95: at(1.1 * laid.build_max_mm) + 1e-4,
+        };
+        found.push(Comparison::new(Kind::Width, None, expected, width_m));
+    }
     found.extend(compare_flux(&wound, readings));
     found
 }

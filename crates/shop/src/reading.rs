@@ -19,19 +19,22 @@ pub enum Kind {
     Flux,
     /// Capacitance of the pickup, F, as resonance tells it.
     Capacitance,
+    /// Width over the winding at its thickest, across the row, m.
+    Width,
     /// Words only.
     Remark,
 }
 
 impl Kind {
     /// Every kind.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 8] = [
         Self::Turns,
         Self::Resistance,
         Self::Open,
         Self::Inductance,
         Self::Flux,
         Self::Capacitance,
+        Self::Width,
         Self::Remark,
     ];
 
@@ -45,6 +48,7 @@ impl Kind {
             Self::Inductance => "inductance",
             Self::Flux => "flux",
             Self::Capacitance => "capacitance",
+            Self::Width => "width",
             Self::Remark => "remark",
         }
     }
@@ -59,6 +63,7 @@ impl Kind {
             Self::Inductance => "the inductance",
             Self::Flux => "the flux over the poles",
             Self::Capacitance => "the capacitance",
+            Self::Width => "the width of the coil",
             Self::Remark => "a remark",
         }
     }

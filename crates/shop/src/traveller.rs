@@ -175,6 +175,14 @@ impl Traveller {
         Self(all)
     }
 
+    /// Without what is done to the whole pickup: for a coil that is wound alone. The names are those of the usual
+    /// operations; a workshop's own stay.
+    #[must_use]
+    pub fn of_a_coil(mut self) -> Self {
+        self.0.retain(|one| !["assemble", "pot", "final"].contains(&one.key.as_str()));
+        self
+    }
+
     /// What is wrong with a traveller that a workshop wrote.
     ///
     /// # Errors
@@ -365,6 +373,12 @@ mod tests {
         assert!(!all.is_done(&signed));
         signed.extend(["first-check", "charge", "assemble", "pot", "final"].map(sign));
         assert!(all.is_done(&signed));
+    }
+
+    #[test]
+    fn a_coil_alone_is_checked_and_not_potted() {
+        let all = Traveller::usual(&starting_point(Format::TwinCoil, "Sedge", 6, 10.0)).of_a_coil();
+        assert_eq!(all.0.last().unwrap().key, "first-check");
     }
 
     #[test]

@@ -261,6 +261,17 @@ pub fn judge(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
         )),
         _ => {}
     }
+    match sign(Kind::Width) {
+        Sign::High => causes.push(cause(
+            "a loose, fat lay: too little tension, or more scatter than planned",
+            "read the tension at the next coil; check that the cover still goes over",
+        )),
+        Sign::Low => causes.push(cause(
+            "a tight lay: much tension, or thinner wire than its label says",
+            "read the wire's diameter, and see whether the resistance is high",
+        )),
+        _ => {}
+    }
     causes.truncate(3);
     let far = off.iter().any(|c| c.bands.abs() > 3.0);
     Verdict {
@@ -314,6 +325,7 @@ fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
         (Kind::Resistance, "resistance"),
         (Kind::Inductance, "inductance"),
         (Kind::Capacitance, "capacitance"),
+        (Kind::Width, "width"),
     ] {
         if let Some(c) = comparisons.iter().find(|c| c.kind == kind) {
             parts.push(match c.standing {
@@ -404,6 +416,18 @@ mod tests {
         assert_eq!(verdict.level, level);
         assert!(verdict.causes[0].what.contains(first), "{verdict:?}");
         assert!(!verdict.causes[0].next_test.is_empty() && verdict.text.contains("Likeliest"));
+    }
+
+    /// A loose coil is fat and soft (common practice, no source).
+    #[test]
+    fn a_wide_coil_is_a_loose_one() {
+        let comparisons = [at(Kind::Resistance, None, 0.1), at(Kind::Width, None, 1.4)];
+        let verdict = judge(&comparisons, &[taken(Kind::Turns), taken(Kind::Width)]);
+        assert_eq!(verdict.level, Level::Look);
+        assert!(
+            verdict.text.contains("width is") && verdict.causes[0].what.contains("tension"),
+            "{verdict:?}"
+        );
     }
 
     /// Wax raises the capacitance (physics: its permittivity is above air's); the verdict says what to compare.

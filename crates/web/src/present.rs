@@ -25,6 +25,8 @@ pub const PICOFARAD: Scale = Scale { unit: "pF", factor: 1e12, digits: 2 };
 pub const KILOHERTZ: Scale = Scale { unit: "kHz", factor: 1e-3, digits: 3 };
 /// Metres.
 pub const METRE: Scale = Scale { unit: "m", factor: 1.0, digits: 3 };
+/// Millimetres, of metres.
+pub const MILLIMETRE: Scale = Scale { unit: "mm", factor: 1e3, digits: 3 };
 /// Millitesla.
 pub const MILLITESLA: Scale = Scale { unit: "mT", factor: 1e3, digits: 3 };
 

@@ -225,6 +225,25 @@ impl Step {
     }
 }
 
+impl Design {
+    /// One coil on its own former with its poles, without what is fitted later: what lies on the bench when it has just
+    /// been wound. `None` when there is no coil of that name.
+    #[must_use]
+    pub fn alone(&self, coil: &str) -> Option<Self> {
+        let one = self.coils.iter().find(|c| c.name == coil)?.clone();
+        let mut alone = self.clone();
+        alone.coils = vec![one];
+        alone.poles.retain(|p| p.coil == coil);
+        alone.bars.clear();
+        alone.metal.clear();
+        "single".clone_into(&mut alone.wiring.join);
+        alone.wiring.sense.retain(|name, _| name == coil);
+        // What the whole is to become is no aim of a part.
+        alone.aims = crate::design::Aims::default();
+        Some(alone)
+    }
+}
+
 fn take_out<T>(all: &mut Vec<T>, i: usize) -> Result<(), StepError> {
     if i >= all.len() {
         return Err(StepError::Missing);
@@ -479,6 +498,23 @@ mod tests {
         assert_eq!(lengths, [17.4, 17.0, 18.2, 18.6, 17.9, 17.4]);
         Step::Stagger(Stagger::Level).apply(&mut design).unwrap();
         assert!(design.poles.iter().all(|p| (p.length_mm - 18.6).abs() < 1e-9));
+    }
+
+    /// A coil of a twin on the bench reads half the ohms of the pair (both are alike, in series), and less than half its
+    /// henries: the other coil and the magnet's bar are not there yet.
+    #[test]
+    fn a_coil_alone_is_sound_and_reads_half() {
+        let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+        let whole = crate::predict::predict(&twin).unwrap().pickup;
+        for coil in ["A", "B"] {
+            let alone = twin.alone(coil).unwrap();
+            assert!(alone.problems().is_empty(), "{:?}", alone.problems());
+            let pickup = crate::predict::predict(&alone).unwrap().pickup;
+            let half = pickup.resistance_20c_ohm.nominal / whole.resistance_20c_ohm.nominal;
+            assert!((half - 0.5).abs() < 0.01, "{coil}: {half}");
+            assert!(pickup.inductance_h.nominal < 0.55 * whole.inductance_h.nominal);
+        }
+        assert!(twin.alone("Z").is_none());
     }
 
     #[test]

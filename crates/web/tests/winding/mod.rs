@@ -266,7 +266,7 @@ async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
     assert!(visit.get(&run).await.body.contains("Empty so far."));
     let sure = [&slip[..1], &[("sure", "yes")]].concat();
     assert_eq!(post(&mut visit, &run, &log, &sure).await.status, 303);
-    let lines = "turns; 7620\nR; 5.75k; 22 C\nL; 2.2 H; 1 kHz\npole 1; -105 mT\n";
+    let lines = "turns; 7620\nR; 5.75k; 22 C\nL; 2.2 H; 1 kHz\npole 1; -105 mT\nwidth; 14.3\n";
     assert_eq!(post(&mut visit, &run, &log, &[("pasted", lines)]).await.status, 303);
     let table = visit.get(&run).await.find(".compare tbody").unwrap();
     assert!(
@@ -276,4 +276,33 @@ async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
     let wrong = post(&mut visit, &run, &log, &[("pasted", "mood; fine")]).await;
     assert!(wrong.status == 422 && wrong.find("#e-pasted").unwrap().contains("Line 1 is no reading"));
     assert!(wrong.find("#pasted").unwrap().contains("mood"), "nothing is lost");
+}
+
+/// A coil of a twin is wound and checked alone: its own ohms, its own operations.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_coil_of_a_twin_is_wound_alone() {
+    let (mut visit, _, run) = begun().await;
+    let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "Sallow", 6, 10.0);
+    let mut fields: Vec<(String, String)> = web::sheet::filled_from(&twin).0.into_iter().collect();
+    fields.push(("note".into(), String::new()));
+    let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let saved = post(&mut visit, &run, "/designs", &borrowed).await;
+    let revision = saved.headers["location"].rsplit('/').next().unwrap().to_owned();
+    let form = visit.get(&format!("/runs/new?revision={revision}")).await;
+    assert!(form.find("#f-coil").unwrap().contains("coil B alone"));
+    let start = [
+        ("revision", revision.as_str()),
+        ("coil", "B"),
+        ("turns", "4900"),
+        ("stops", "300, 4900"),
+        ("operator", "1"),
+    ];
+    let begun = post(&mut visit, &run, "/runs", &start).await;
+    let of_b = begun.headers["location"].clone();
+    let page = visit.get(&of_b).await;
+    assert!(!page.body.contains("Pot in wax") && page.body.contains("First check"));
+    post(&mut visit, &of_b, &format!("{of_b}/readings"), &[("turns", "4900")]).await;
+    post(&mut visit, &of_b, &format!("{of_b}/read"), &[("instrument", "1")]).await;
+    let row = visit.get(&of_b).await.find(".compare tbody").unwrap();
+    assert!(row.contains("inside the band") && row.contains("3."), "half of the pair's 7.4 k: {row}");
 }

@@ -13,7 +13,7 @@ use crate::layout::{Choice, Field, Frame, Knot, thread};
 use crate::pages::designs::{Cell, cells};
 use crate::pages::see;
 use crate::plot;
-use crate::present::{self, HENRY, KILOOHM, MILLITESLA, PICOFARAD, Scale};
+use crate::present::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale};
 use crate::visitor::Visitor;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
@@ -140,32 +140,53 @@ async fn new_page(
         frame: Frame::new(visitor, "logbook", format!("Wind {}", revision.row.name)),
         thread: thread(true, Some(Stage::Wind), false),
         key: filled.key().unwrap_or_else(|_| ClientKey::random()),
-        fields: vec![
-            fill(Field::chosen(
-                "spool",
-                "Spool",
-                "What was measured on it goes into this run's prediction.",
-                choices,
-            )),
-            fill(Field::chosen("operator", "Who winds", "", operators)),
-            fill(Field::typed("turns", "Turns planned", "Hand turns included.")),
-            fill(Field::typed("stops", "Stops", "Where to stop and look: turn counts, with commas between.")),
-            Field {
-                unit: "g".into(),
-                ..fill(Field::typed(
-                    "wire_g",
-                    "Wire on the spool weighs",
-                    "Less the empty spool, if it was weighed just now; else what the shelf says counts.",
-                ))
-            },
-            fill(Field::typed("remark", "Remark", "")).wide(),
-        ],
+        fields: coil_choice(&revision.design)
+            .map(fill)
+            .into_iter()
+            .chain([
+                fill(Field::chosen(
+                    "spool",
+                    "Spool",
+                    "What was measured on it goes into this run's prediction.",
+                    choices,
+                )),
+                fill(Field::chosen("operator", "Who winds", "", operators)),
+                fill(Field::typed("turns", "Turns planned", "Hand turns included.")),
+                fill(Field::typed(
+                    "stops",
+                    "Stops",
+                    "Where to stop and look: turn counts, with commas between.",
+                )),
+                Field {
+                    unit: "g".into(),
+                    ..fill(Field::typed(
+                        "wire_g",
+                        "Wire on the spool weighs",
+                        "Less the empty spool, if it was weighed just now; else what the shelf says counts.",
+                    ))
+                },
+                fill(Field::typed("remark", "Remark", "")).wide(),
+            ])
+            .collect(),
         short: errors.get("spool").is_some_and(|e| e.contains("anyway")),
         wire_m: wire_m.unwrap_or_default(),
         operations: operations::plan_lines(app, visitor.workshop(), &revision).await?,
         revision,
     };
     respond(&page, errors)
+}
+
+/// What is wound, where there is a choice: a coil alone, or the pickup whole.
+fn coil_choice(design: &Design) -> Option<Field> {
+    if design.coils.len() < 2 {
+        return None;
+    }
+    let alone = design.coils.iter().map(|c| {
+        Choice::new(c.name.clone(), format!("coil {} alone, {} turns", c.name, present::turns(c.wind.turns)))
+    });
+    let whole = Choice::new("", "the pickup whole: turns are those of its first coil");
+    let hint = "A coil alone is checked on the bench before it is joined; the whole is measured when it is assembled.";
+    Some(Field::chosen("coil", "What is wound", hint, alone.chain([whole]).collect()).wide())
 }
 
 fn respond(page: &impl Template, errors: &Errors) -> Result<HttpResponse, Fault> {
@@ -210,7 +231,7 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
         errors.insert("remark".into(), "A remark has up to 1,000 letters.".into());
     }
     if let (Some(spool), true) = (&spool, filled.get("anyway") != "yes") {
-        let mut wound = revision.design.clone();
+        let mut wound = revision.design.alone(filled.get("coil")).unwrap_or_else(|| revision.design.clone());
         if let Some(coil) = wound.coils.first_mut() {
             coil.wind.turns = turns.max(10);
             coil.wire.spool = Some(spool.measured());
@@ -223,6 +244,11 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
         return new_page(&app, &visitor, revision, &filled, &errors).await;
     };
     let mut design = revision.design;
+    let mut traveller = operations::traveller_for(&app, workshop, &design).await?;
+    if let Some(alone) = design.alone(filled.get("coil")) {
+        design = alone;
+        traveller = traveller.of_a_coil();
+    }
     if let Some(coil) = design.coils.first_mut() {
         coil.wind.turns = turns;
         if let Some(spool) = &spool {
@@ -238,7 +264,7 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
         stops: &stops,
         design: &design,
         remark: filled.get("remark"),
-        traveller: &operations::traveller_for(&app, workshop, &design).await?,
+        traveller: &traveller,
         at: None,
     };
     let run = app.store.start_run(workshop, visitor.person.id, &new).await?;
@@ -399,6 +425,7 @@ fn what(kind: Kind, pole: Option<u32>) -> String {
         (Kind::Flux, Some(pole)) => format!("Flux, pole {pole}"),
         (Kind::Flux, None) => "Flux".into(),
         (Kind::Capacitance, _) => "Capacitance".into(),
+        (Kind::Width, _) => "Width of the coil".into(),
         (Kind::Remark, _) => "Remark".into(),
     }
 }
@@ -409,6 +436,7 @@ fn scale(kind: Kind) -> Option<Scale> {
         Kind::Inductance => Some(HENRY.finer()),
         Kind::Flux => Some(MILLITESLA),
         Kind::Capacitance => Some(PICOFARAD),
+        Kind::Width => Some(MILLIMETRE),
         _ => None,
     }
 }
@@ -613,6 +641,14 @@ fn reading_fields(
         ));
         fields.push(typed("across_pf", "That capacitor", "pF", "1000 is usual."));
     }
+    if wanted(Kind::Width) {
+        fields.push(typed(
+            "width",
+            "Width of the coil",
+            "mm",
+            "Over the winding at its thickest, by caliper.",
+        ));
+    }
     if wanted(Kind::Remark) {
         fields.push(typed("remark", "Remark", "", "Anything that may matter later.").wide());
     }
@@ -691,6 +727,9 @@ fn readings_from(filled: &Filled, run: &Run) -> Result<Vec<NewReading>, Errors> 
     }
     if let Some(farads) = capacitance(filled, e, run) {
         readings.push(NewReading::of(Kind::Capacitance, Some(farads)));
+    }
+    if let Some(mm) = optional(filled, e, "width", (1.0, 150.0), "mm", Length::mm) {
+        readings.push(NewReading::of(Kind::Width, Some(mm * 1e-3)));
     }
     let probe_mm = optional(filled, e, "probe", (0.0, 20.0), "mm", Length::mm);
     for pole in run.design.poles.iter().filter_map(|p| p.string) {

@@ -18,7 +18,7 @@ pub fn take_in(filled: &Filled) -> Result<Filled, String> {
         let parts: Vec<&str> = line.split([';', '\t']).flat_map(|p| p.split(", ")).map(str::trim).collect();
         let wrong = || {
             format!(
-                "Line {} is no reading: “{line:.40}”. Write R, L, C, turns or pole 3, then a semicolon.",
+                "Line {} is no reading: “{line:.40}”. Write R, L, C, turns, width or pole 3, then a semicolon.",
                 k + 1
             )
         };
@@ -28,6 +28,7 @@ pub fn take_in(filled: &Filled) -> Result<Filled, String> {
             "r" | "resistance" => ("resistance".to_owned(), Some("coil_c")),
             "l" | "inductance" => ("inductance".to_owned(), Some("test_hz")),
             "c" | "capacitance" => ("capacitance".to_owned(), None),
+            "width" => ("width".to_owned(), None),
             "turns" | "n" => ("turns".to_owned(), None),
             other => match other.strip_prefix("pole").and_then(|n| n.trim().parse::<u32>().ok()) {
                 Some(pole) => (format!("flux_{pole}"), Some("probe")),
