@@ -102,20 +102,7 @@ pub fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
     if let Some(farads) = latest(readings, Kind::Capacitance).and_then(|r| r.value) {
         found.push(Comparison::new(Kind::Capacitance, None, prediction.pickup.capacitance_f, farads));
     }
-    if let Some(width_m) = latest(readings, Kind::Width).and_then(|r| r.value)
-        && let (Some(coil), Some(laid)) = (wound.coils.first(), prediction.coils.first())
-    {
-        let core_mm = coil.former.core.size_mm().1;
-        let at = |build_mm: f64| (core_mm + 2.0 * build_mm) * 1e-3;
-        // A hand lays a tenth looser or tighter than another, and a caliper is good to a tenth of a millimetre (common
-        // practice, no source).
-        let expected = Quantity {
-            nominal: at(laid.build_max_mm),
-            p05: at(0.9 * laid.build_max_mm) - 1e-4,
-            p95: at(1.1 * laid.build_max_mm) + 1e-4,
-        };
-        found.push(Comparison::new(Kind::Width, None, expected, width_m));
-    }
+    found.extend(compare_sizes(&wound, &prediction, readings));
     found.extend(compare_flux(&wound, readings));
     found
 }
@@ -132,6 +119,28 @@ fn apparent(prediction: &Prediction, hz: f64) -> Quantity {
     let q = prediction.pickup.inductance_h;
     let factor = prediction.circuit.meter(hz).ls_h / q.nominal;
     Quantity { nominal: q.nominal * factor, p05: q.p05 * factor, p95: q.p95 * factor }
+}
+
+/// Sizes over the winding by caliper, against the thickest build predicted.
+fn compare_sizes(design: &Design, prediction: &Prediction, readings: &[Reading]) -> Vec<Comparison> {
+    let (Some(coil), Some(laid)) = (design.coils.first(), prediction.coils.first()) else {
+        return Vec::new();
+    };
+    let (length_mm, width_mm) = coil.former.core.size_mm();
+    let mut found = Vec::new();
+    for (kind, core_mm) in [(Kind::Width, width_mm), (Kind::Length, length_mm)] {
+        let Some(size_m) = latest(readings, kind).and_then(|r| r.value) else { continue };
+        let at = |build_mm: f64| (core_mm + 2.0 * build_mm) * 1e-3;
+        // A hand lays a tenth looser or tighter than another, and a caliper is good to a tenth of a millimetre (common
+        // practice, no source).
+        let expected = Quantity {
+            nominal: at(laid.build_max_mm),
+            p05: at(0.9 * laid.build_max_mm) - 1e-4,
+            p95: at(1.1 * laid.build_max_mm) + 1e-4,
+        };
+        found.push(Comparison::new(kind, None, expected, size_m));
+    }
+    found
 }
 
 fn compare_flux(design: &Design, readings: &[Reading]) -> Vec<Comparison> {

@@ -21,13 +21,15 @@ pub enum Kind {
     Capacitance,
     /// Width over the winding at its thickest, across the row, m.
     Width,
+    /// Length over the winding at its thickest, along the row, m.
+    Length,
     /// Words only.
     Remark,
 }
 
 impl Kind {
     /// Every kind.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Turns,
         Self::Resistance,
         Self::Open,
@@ -35,6 +37,7 @@ impl Kind {
         Self::Flux,
         Self::Capacitance,
         Self::Width,
+        Self::Length,
         Self::Remark,
     ];
 
@@ -49,6 +52,7 @@ impl Kind {
             Self::Flux => "flux",
             Self::Capacitance => "capacitance",
             Self::Width => "width",
+            Self::Length => "length",
             Self::Remark => "remark",
         }
     }
@@ -64,6 +68,7 @@ impl Kind {
             Self::Flux => "the flux over the poles",
             Self::Capacitance => "the capacitance",
             Self::Width => "the width of the coil",
+            Self::Length => "the length of the coil",
             Self::Remark => "a remark",
         }
     }

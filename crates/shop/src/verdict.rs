@@ -261,7 +261,9 @@ pub fn judge(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
         )),
         _ => {}
     }
-    match sign(Kind::Width) {
+    let size =
+        [Kind::Width, Kind::Length].map(sign).into_iter().find(|s| matches!(s, Sign::Low | Sign::High));
+    match size.unwrap_or(Sign::None) {
         Sign::High => causes.push(cause(
             "a loose, fat lay: too little tension, or more scatter than planned",
             "read the tension at the next coil; check that the cover still goes over",
@@ -326,6 +328,7 @@ fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
         (Kind::Inductance, "inductance"),
         (Kind::Capacitance, "capacitance"),
         (Kind::Width, "width"),
+        (Kind::Length, "length"),
     ] {
         if let Some(c) = comparisons.iter().find(|c| c.kind == kind) {
             parts.push(match c.standing {

@@ -113,6 +113,32 @@ async fn hold_points_hold_until_the_reading_is_in_or_waived() {
     assert_eq!(corrected.status, 303);
 }
 
+/// What lies off is not signed over without a reason.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_coil_that_is_off_is_signed_only_with_a_reason() {
+    let (mut visit, bench, run) = begun().await;
+    bench.set_faults(vec![Fault::ShortedTurns]);
+    let sign = format!("{run}/sign");
+    post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7620")]).await;
+    for operation in ["seams", "bevel", "press", "insulate", "start-lead", "wind", "close"] {
+        assert_eq!(
+            post(&mut visit, &run, &sign, &[("operation", operation)]).await.status,
+            303,
+            "{operation}"
+        );
+    }
+    for instrument in ["1", "2"] {
+        post(&mut visit, &run, &format!("{run}/read"), &[("instrument", instrument)]).await;
+    }
+    let page = visit.get(&run).await;
+    assert!(page.find(".verdict").unwrap().contains("shorted turns"), "{}", page.find(".verdict").unwrap());
+    assert!(page.find(".now-op").unwrap().contains("read again, or wind it again"));
+    let held = post(&mut visit, &run, &sign, &[("operation", "first-check")]).await;
+    assert!(held.status == 400 && held.body.contains("sign with a reason"));
+    let reasoned = [("operation", "first-check"), ("waived", "kept as a sample of the fault")];
+    assert_eq!(post(&mut visit, &run, &sign, &reasoned).await.status, 303);
+}
+
 /// An instrument that is silent, talks nonsense or is away is said in words, and nothing is logged.
 #[tokio::test(flavor = "multi_thread")]
 async fn what_an_instrument_cannot_read_is_said() {

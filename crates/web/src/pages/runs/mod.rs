@@ -366,6 +366,8 @@ struct ComparisonRow {
     band: String,
     measured: String,
     deviation: String,
+    /// The same in half widths of the band.
+    bands: String,
     standing: &'static str,
     words: &'static str,
     drawing: String,
@@ -426,6 +428,7 @@ fn what(kind: Kind, pole: Option<u32>) -> String {
         (Kind::Flux, None) => "Flux".into(),
         (Kind::Capacitance, _) => "Capacitance".into(),
         (Kind::Width, _) => "Width of the coil".into(),
+        (Kind::Length, _) => "Length of the coil".into(),
         (Kind::Remark, _) => "Remark".into(),
     }
 }
@@ -436,7 +439,7 @@ fn scale(kind: Kind) -> Option<Scale> {
         Kind::Inductance => Some(HENRY.finer()),
         Kind::Flux => Some(MILLITESLA),
         Kind::Capacitance => Some(PICOFARAD),
-        Kind::Width => Some(MILLIMETRE),
+        Kind::Width | Kind::Length => Some(MILLIMETRE),
         _ => None,
     }
 }
@@ -490,6 +493,7 @@ fn comparison_row(c: &Comparison) -> ComparisonRow {
         band: scale.band(&c.predicted),
         measured: scale.text(c.measured),
         deviation: format!("{:+.1} %", c.deviation * 100.0).replace('-', "−"),
+        bands: format!("{:+.1} bands", c.bands).replace('-', "−"),
         standing,
         words: if c.reversed { "polarity reversed" } else { words },
         drawing: crate::drawing::band(&c.predicted, None, Some(c.measured)),
@@ -730,6 +734,9 @@ fn readings_from(filled: &Filled, run: &Run) -> Result<Vec<NewReading>, Errors> 
     }
     if let Some(mm) = optional(filled, e, "width", (1.0, 150.0), "mm", Length::mm) {
         readings.push(NewReading::of(Kind::Width, Some(mm * 1e-3)));
+    }
+    if let Some(mm) = optional(filled, e, "length", (1.0, 300.0), "mm", Length::mm) {
+        readings.push(NewReading::of(Kind::Length, Some(mm * 1e-3)));
     }
     let probe_mm = optional(filled, e, "probe", (0.0, 20.0), "mm", Length::mm);
     for pole in run.design.poles.iter().filter_map(|p| p.string) {

@@ -81,6 +81,15 @@ pub async fn sign(
     if waived.chars().count() > 500 {
         return Err(Fault::Unreadable("A reason has up to 500 letters.".into()));
     }
+    // What was read and lies off is not signed over without a word.
+    let holds = traveller.0.iter().any(|one| one.key == key && !one.hold.is_empty());
+    let level = app.store.run(workshop, run).await?.row.level;
+    if let (true, true, Some(level @ ("look" | "stop"))) = (holds, waived.is_empty(), level.as_deref()) {
+        return Err(Fault::Unreadable(format!(
+            "Not signed: the verdict is “{}”. Read again, wind it again, or sign with a reason.",
+            super::level_name(level)
+        )));
+    }
     match traveller.may_sign(key, &signed, &readings, waived) {
         // Sent twice, it is signed once.
         Ok(()) | Err(shop::traveller::NotYet::Signed) => {

@@ -28,7 +28,7 @@ pub fn take_in(filled: &Filled) -> Result<Filled, String> {
             "r" | "resistance" => ("resistance".to_owned(), Some("coil_c")),
             "l" | "inductance" => ("inductance".to_owned(), Some("test_hz")),
             "c" | "capacitance" => ("capacitance".to_owned(), None),
-            "width" => ("width".to_owned(), None),
+            "width" | "length" => (what.clone(), None),
             "turns" | "n" => ("turns".to_owned(), None),
             other => match other.strip_prefix("pole").and_then(|n| n.trim().parse::<u32>().ok()) {
                 Some(pole) => (format!("flux_{pole}"), Some("probe")),
