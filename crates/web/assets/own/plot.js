@@ -136,7 +136,7 @@
       const named = new Set();
       for (const curve of curves) {
         // Without a place to read at, the name of a pickup once.
-        const name = kept.at === null && curves.length > 4 ? curve.name.split(", ").slice(0, -1).join(", ") : curve.name;
+        const name = kept.at === null && curves.length > 4 ? curve.name.split(", ").slice(0, -1).join(", ") || "this" : curve.name;
         if (named.has(name)) continue;
         named.add(name);
         const entry = document.createElement("span");
