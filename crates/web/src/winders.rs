@@ -76,7 +76,6 @@ impl Winders {
     /// Looks on at a run: what is known now, and every change.
     pub fn follow(&self, store: &Store, followed: Followed) -> watch::Receiver<Live> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.retain(|_, (_, sender, _)| !sender.is_closed());
         if let Some((winder, sender, _)) = all.get(&followed.run.0)
             && *winder == followed.winder
         {

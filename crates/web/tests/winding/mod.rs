@@ -182,7 +182,9 @@ async fn machine_files_the_counters_log_and_paper() {
     let counter = format!("{run}/counter");
     assert_eq!(post(&mut visit, &run, &counter, &[("log", "0,10\n60,510\n")]).await.status, 303);
     assert_eq!(visit.get(&run).await.field("turns"), "510");
-    assert_eq!(post(&mut visit, &run, &counter, &[("log", "0,10\n60,5\n")]).await.status, 400);
+    let wrong = post(&mut visit, &run, &counter, &[("log", "0,10\n60,5\n")]).await;
+    assert!(wrong.status == 422 && wrong.find("#e-log").unwrap().contains("Line 2"));
+    assert!(wrong.find("#log").unwrap().contains("60,5"), "nothing is lost");
     let paper = visit.get(&format!("{run}/paper")).await;
     assert!(
         paper.body.contains("Press the poles")

@@ -1,7 +1,7 @@
 //! Files for the traverse, the counter's log, and what goes on paper: the traveller and the label.
 
 use super::operations::{OperationRow, course};
-use super::{Fault, Filled, Frame, present, see};
+use super::{Asked, Errors, Fault, Filled, Frame, present, readings_of, run_page, see};
 use crate::app::App;
 use crate::visitor::Visitor;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -10,7 +10,6 @@ use askama_web::WebTemplate;
 use coil::predict::laid;
 use serde::Deserialize;
 use shop::machine::{Limits, counter_log, csv, gcode};
-use shop::reading::Reading;
 use shop::winding::{Event, Happening};
 use store::RunId;
 use store::event::NewEvent;
@@ -75,7 +74,14 @@ pub async fn import(
     id: web::Path<u64>,
     filled: Filled,
 ) -> Result<HttpResponse, Fault> {
-    let (turns, lines) = counter_log(filled.get("log")).map_err(Fault::Unreadable)?;
+    let (turns, lines) = match counter_log(filled.get("log")) {
+        Ok(read) => read,
+        Err(message) => {
+            let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
+            let errors = Errors::from([("log".to_owned(), message)]);
+            return run_page(&app, &visitor, run, &filled, &errors, Asked::default()).await;
+        }
+    };
     let words = format!("from the counter's log, {lines} lines");
     let new = NewEvent {
         key: filled.key()?,
@@ -110,8 +116,7 @@ pub async fn paper(
 ) -> Result<PaperPage, Fault> {
     let workshop = visitor.workshop();
     let run = app.store.run(workshop, RunId(*id)).await?;
-    let readings: Vec<Reading> =
-        app.store.readings(workshop, run.row.id).await?.into_iter().map(|l| l.reading).collect();
+    let readings = readings_of(&app, workshop, run.row.id).await?;
     let course = course(&app, workshop, run.row.id, &readings).await?;
     let address = {
         let info = request.connection_info();

@@ -1,6 +1,6 @@
 //! Readings by instrument: asked, questioned where they cannot be, logged with the instrument that made them.
 
-use super::{Fault, Filled, record, see, station::lay};
+use super::{Fault, Filled, readings_of, record, see, station::lay};
 use crate::app::App;
 use crate::visitor::Visitor;
 use actix_web::{HttpResponse, web};
@@ -130,8 +130,7 @@ pub async fn read(
     let workshop = visitor.workshop();
     let run = app.store.run(workshop, RunId(*id)).await?;
     let of = instrument(&app, &visitor, filled.get("instrument")).await?;
-    let readings: Vec<Reading> =
-        app.store.readings(workshop, run.row.id).await?.into_iter().map(|l| l.reading).collect();
+    let readings = readings_of(&app, workshop, run.row.id).await?;
     let typed_c = match filled.get("coil_c") {
         "" => None,
         text => match Temperature::parse(text).map(Temperature::celsius) {
@@ -184,8 +183,7 @@ pub async fn cooling(
     let workshop = visitor.workshop();
     let run = app.store.run(workshop, RunId(*id)).await?;
     let of = instrument(&app, &visitor, filled.get("instrument")).await?;
-    let readings: Vec<Reading> =
-        app.store.readings(workshop, run.row.id).await?.into_iter().map(|l| l.reading).collect();
+    let readings = readings_of(&app, workshop, run.row.id).await?;
     // What was read so far comes with the question: the page holds it, and a restart loses nothing.
     let mut samples: Vec<Sample> = serde_json::from_str(filled.get("samples")).unwrap_or_default();
     samples.retain(|s| s.0.is_finite() && s.1.is_finite());

@@ -1,6 +1,6 @@
 //! The traveller of a run on its page, and a workshop's own travellers.
 
-use super::{Fault, Filled, Frame, see};
+use super::{Fault, Filled, Frame, readings_of, see};
 use crate::app::App;
 use crate::present;
 use crate::visitor::Visitor;
@@ -75,8 +75,7 @@ pub async fn sign(
         return Err(Fault::Missing("traveller"));
     };
     let signed = app.store.signatures(workshop, run, present::moment).await?;
-    let readings: Vec<Reading> =
-        app.store.readings(workshop, run).await?.into_iter().map(|l| l.reading).collect();
+    let readings = readings_of(&app, workshop, run).await?;
     let (key, waived) = (filled.get("operation"), filled.get("waived"));
     if waived.chars().count() > 500 {
         return Err(Fault::Unreadable("A reason has up to 500 letters.".into()));

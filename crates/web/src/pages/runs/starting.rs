@@ -1,0 +1,280 @@
+//! Starting a run: what is wound, on which spool, by whom, and whether the wire will do.
+
+use super::{operations, respond};
+use crate::app::App;
+use crate::fault::Fault;
+use crate::filled::{Errors, Filled};
+use crate::layout::{Choice, Field, Frame, Knot, thread};
+use crate::pages::see;
+use crate::present;
+use crate::visitor::Visitor;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::design::Design;
+use coil::quantity::{Spoken, Turns, fixed};
+use serde::Deserialize;
+use shop::run::{Stage, usual_stops};
+use store::design::Revision;
+use store::run::NewRun;
+use store::{ClientKey, RevisionId, SpoolId};
+
+#[derive(Template)]
+#[template(path = "runs/new.html")]
+struct NewPage {
+    frame: Frame,
+    thread: Vec<Knot>,
+    revision: Revision,
+    key: ClientKey,
+    fields: Vec<Field>,
+    wire_m: String,
+    /// The spool is too short, and that was said.
+    short: bool,
+    operations: Vec<String>,
+}
+
+#[derive(Deserialize)]
+pub struct NewQuery {
+    revision: u64,
+    /// The run that this one is to mend.
+    rework: Option<u32>,
+}
+
+pub async fn new(
+    app: web::Data<App>,
+    visitor: Visitor,
+    query: web::Query<NewQuery>,
+) -> Result<HttpResponse, Fault> {
+    let revision = app.store.revision(visitor.workshop(), RevisionId(query.revision)).await?;
+    let turns = revision.row.turns;
+    let stops = usual_stops(turns).iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+    let mut filled = Filled::default();
+    for (name, value) in [
+        ("turns", turns.to_string()),
+        ("stops", stops),
+        ("operator", visitor.person.id.to_string()),
+        ("spool", String::new()),
+        ("remark", query.rework.map_or_else(String::new, |n| format!("Rework of run {n}"))),
+    ] {
+        filled.0.insert(name.into(), value);
+    }
+    new_page(&app, &visitor, revision, &filled, &Errors::new()).await
+}
+
+async fn new_page(
+    app: &App,
+    visitor: &Visitor,
+    revision: Revision,
+    filled: &Filled,
+    errors: &Errors,
+) -> Result<HttpResponse, Fault> {
+    let spools = app.store.spools(visitor.workshop()).await?;
+    let gauge = &revision.row.gauge;
+    let mut choices = vec![Choice::new("", "not noted")];
+    // The spools of this gauge first.
+    let (fitting, others): (Vec<_>, Vec<_>) = spools.iter().partition(|s| s.gauge == *gauge);
+    choices.extend(fitting.into_iter().chain(others).map(|s| {
+        let left = s.left_m.map_or_else(String::new, |m| format!(", about {m:.0} m left"));
+        Choice::new(s.id.to_string(), format!("{} · {}{left}", s.label, s.gauge))
+    }));
+    let people = app.store.people(visitor.workshop()).await?;
+    let operators = people.iter().map(|p| Choice::new(p.id.to_string(), p.name.clone())).collect();
+    let fill = |field: Field| {
+        let value = filled.get(&field.name).to_owned();
+        field.with(&value, errors)
+    };
+    let wire = app.predictions.of(&revision.design).await?.ok();
+    let wire_m = wire.and_then(|p| p.coils.first().map(|c| present::METRE.text(c.wire_length_m.nominal)));
+    let page = NewPage {
+        frame: Frame::new(visitor, "logbook", format!("Wind {}", revision.row.name)),
+        thread: thread(true, Some(Stage::Wind), false),
+        key: filled.key().unwrap_or_else(|_| ClientKey::random()),
+        fields: coil_choice(&revision.design)
+            .map(fill)
+            .into_iter()
+            .chain([
+                fill(Field::chosen(
+                    "spool",
+                    "Spool",
+                    "What was measured on it goes into this run's prediction.",
+                    choices,
+                )),
+                fill(Field::chosen("operator", "Who winds", "", operators)),
+                fill(Field::typed("turns", "Turns planned", "Hand turns included.")),
+                fill(Field::typed(
+                    "stops",
+                    "Stops",
+                    "Where to stop and look: turn counts, with commas between.",
+                )),
+                Field {
+                    unit: "g".into(),
+                    ..fill(Field::typed(
+                        "wire_g",
+                        "Wire on the spool weighs",
+                        "Less the empty spool, if it was weighed just now; else what the shelf says counts.",
+                    ))
+                },
+                fill(Field::typed("remark", "Remark", "")).wide(),
+            ])
+            .collect(),
+        short: errors.get("spool").is_some_and(|e| e.contains("anyway")),
+        wire_m: wire_m.unwrap_or_default(),
+        operations: operations::plan_lines(app, visitor.workshop(), &revision).await?,
+        revision,
+    };
+    respond(&page, errors)
+}
+
+/// What is wound, where there is a choice: a coil alone, or the pickup whole.
+fn coil_choice(design: &Design) -> Option<Field> {
+    if design.coils.len() < 2 {
+        return None;
+    }
+    let alone = design.coils.iter().map(|c| {
+        Choice::new(c.name.clone(), format!("coil {} alone, {} turns", c.name, present::turns(c.wind.turns)))
+    });
+    let whole = Choice::new("", "the pickup whole: turns are those of its first coil");
+    let hint = "A coil alone is checked on the bench before it is joined; the whole is measured when it is assembled.";
+    Some(Field::chosen("coil", "What is wound", hint, alone.chain([whole]).collect()).wide())
+}
+
+pub async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+    let workshop = visitor.workshop();
+    let Ok(id) = filled.get("revision").parse() else { return Err(Fault::Missing("revision")) };
+    let revision = app.store.revision(workshop, RevisionId(id)).await?;
+    let mut errors = Errors::new();
+    let turns = match Turns::parse(filled.get("turns")) {
+        Ok(Turns(turns)) if (10..=50_000).contains(&turns) => turns,
+        Ok(_) => {
+            errors.insert("turns".into(), "Between 10 and 50,000 turns.".into());
+            0
+        }
+        Err(error) => {
+            errors.insert("turns".into(), error.to_string());
+            0
+        }
+    };
+    let stops = stops(filled.get("stops"), turns).unwrap_or_else(|message| {
+        errors.entry("stops".into()).or_insert(message);
+        Vec::new()
+    });
+    let spool = match filled.get("spool") {
+        "" => None,
+        text => {
+            let Ok(id) = text.parse() else { return Err(Fault::Missing("spool")) };
+            Some(app.store.spool(workshop, SpoolId(id)).await?)
+        }
+    };
+    let people = app.store.people(workshop).await?;
+    let operator = people.iter().find(|p| p.id.to_string() == filled.get("operator")).map(|p| p.id);
+    if operator.is_none() {
+        errors.insert("operator".into(), "Choose who winds.".into());
+    }
+    if filled.get("remark").chars().count() > 1000 {
+        errors.insert("remark".into(), "A remark has up to 1,000 letters.".into());
+    }
+    if let (Some(spool), true) = (&spool, filled.get("anyway") != "yes") {
+        let mut wound = revision.design.alone(filled.get("coil")).unwrap_or_else(|| revision.design.clone());
+        if let Some(coil) = wound.coils.first_mut() {
+            coil.wind.turns = turns.max(10);
+            coil.wire.spool = Some(spool.measured());
+        }
+        if let Some(message) = too_short(&app, &wound, &filled, &mut errors, spool.left_m).await? {
+            errors.insert("spool".into(), message);
+        }
+    }
+    let (Some(operator), true) = (operator, errors.is_empty()) else {
+        return new_page(&app, &visitor, revision, &filled, &errors).await;
+    };
+    let mut design = revision.design;
+    let mut traveller = operations::traveller_for(&app, workshop, &design).await?;
+    if let Some(alone) = design.alone(filled.get("coil")) {
+        design = alone;
+        traveller = traveller.of_a_coil();
+    }
+    if let Some(coil) = design.coils.first_mut() {
+        coil.wind.turns = turns;
+        if let Some(spool) = &spool {
+            coil.wire.spool = Some(spool.measured());
+        }
+    }
+    let new = NewRun {
+        key: filled.key()?,
+        revision: revision.row.id,
+        spool: spool.map(|s| s.id),
+        operator,
+        planned_turns: turns,
+        stops: &stops,
+        design: &design,
+        remark: filled.get("remark"),
+        traveller: &traveller,
+        at: None,
+    };
+    let run = app.store.start_run(workshop, visitor.person.id, &new).await?;
+    Ok(see(format!("/runs/{run}")))
+}
+
+/// Whether the wire on a spool is too short for a coil, in words: by its weight where that was typed, else by what the
+/// shelf says.
+async fn too_short(
+    app: &App,
+    wound: &Design,
+    filled: &Filled,
+    errors: &mut Errors,
+    left_m: Option<f64>,
+) -> Result<Option<String>, Fault> {
+    let Ok(prediction) = app.predictions.of(wound).await? else { return Ok(None) };
+    let Some(coil) = prediction.coils.first() else { return Ok(None) };
+    let left_m = match filled.get("wire_g").trim_end_matches(['g', ' ']).replace(',', ".").as_str() {
+        "" => left_m,
+        typed => match typed.parse::<f64>() {
+            Ok(grams) if (0.0..=20_000.0).contains(&grams) => {
+                Some(grams * coil.wire_length_m.nominal / coil.wire_mass_g.nominal)
+            }
+            _ => {
+                errors.insert("wire_g".into(), "Grams, 0 to 20,000.".into());
+                None
+            }
+        },
+    };
+    // A band wider than the counter's: leads, and what is pulled off to begin.
+    let need_m = coil.wire_length_m.p95 + 3.0;
+    Ok(left_m.filter(|left| *left < need_m).map(|left| {
+        format!(
+            "About {} m are left, and the coil takes up to {} m: weigh the spool, choose another, or start anyway.",
+            fixed(left, 0),
+            fixed(need_m, 0)
+        )
+    }))
+}
+
+/// Turn counts in rising order, ending at the last turn.
+fn stops(typed: &str, turns: u32) -> Result<Vec<u32>, String> {
+    let mut all = Vec::new();
+    for part in typed.split([',', ';', ' ']).map(str::trim).filter(|part| !part.is_empty()) {
+        let Ok(Turns(at)) = Turns::parse(part) else {
+            return Err(format!("“{part}” is not a turn count: write for example 300, 1000, 2000."));
+        };
+        if at > turns && turns > 0 {
+            return Err(format!("A stop at {at} lies beyond the {turns} turns planned."));
+        }
+        all.push(at);
+    }
+    all.sort_unstable();
+    all.dedup();
+    if all.len() > 60 {
+        return Err("Up to 60 stops.".into());
+    }
+    Ok(all)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::stops;
+
+    #[test]
+    fn stops_are_sorted_and_bounded() {
+        assert_eq!(stops("2000, 300,1000 300", 7620).unwrap(), [300, 1000, 2000]);
+        assert!(stops("300, soon", 7620).unwrap_err().contains("soon"));
+        assert!(stops("9000", 7620).unwrap_err().contains("beyond"));
+    }
+}
