@@ -2,7 +2,7 @@
 
 use crate::reading::{Kind, Reading, latest, standing};
 use coil::design::{Design, Polarity};
-use coil::predict::{Prediction, Quantity, pole_flux_mt, predict};
+use coil::predict::{Experience, Learned, Prediction, Quantity, pole_flux_mt, predict, predict_with};
 use serde::{Deserialize, Serialize};
 
 /// Where a measured value lies.
@@ -36,6 +36,9 @@ pub struct Comparison {
     pub standing: Standing,
     /// Whether a magnet's polarity is the other way round than designed.
     pub reversed: bool,
+    /// What the workshop's runs have moved the expectation by, in the logarithm: without it the bare engine is left.
+    #[serde(default)]
+    pub learned: f64,
 }
 
 impl Comparison {
@@ -59,7 +62,19 @@ impl Comparison {
                 _ => Standing::Inside,
             },
             reversed: false,
+            learned: 0.0,
         }
+    }
+
+    fn leaning(mut self, learned: Option<Learned>) -> Self {
+        self.learned = learned.map_or(0.0, |l| l.shift);
+        self
+    }
+
+    /// Logarithm of measured over what the bare engine expects.
+    #[must_use]
+    pub fn ratio(&self) -> f64 {
+        (self.measured / self.predicted.nominal).ln() + self.learned
     }
 }
 
@@ -85,24 +100,34 @@ pub fn as_wound(design: &Design, readings: &[Reading]) -> Design {
 ///
 /// Resistance at 20 °C; inductance as a meter shows it at its test frequency; capacitance as resonance tells it; flux at
 /// the probe's distance. Empty when the design cannot be predicted.
+///
+/// What is expected leans on `experience`: what the workshop's own coils had shown when the run was started.
 #[must_use]
-pub fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
+pub fn compare(design: &Design, readings: &[Reading], experience: &Experience) -> Vec<Comparison> {
     let wound = as_wound(design, readings);
-    let Ok(prediction) = predict(&wound) else { return Vec::new() };
+    let Ok(prediction) = predict_with(&wound, experience) else { return Vec::new() };
     let mut found = Vec::new();
     if let Some(ohms) = latest(readings, Kind::Resistance).and_then(Reading::ohms_at_20c) {
-        found.push(Comparison::new(Kind::Resistance, None, prediction.pickup.resistance_20c_ohm, ohms));
+        let expected = prediction.pickup.resistance_20c_ohm;
+        found.push(
+            Comparison::new(Kind::Resistance, None, expected, ohms).leaning(experience.resistance),
+        );
     }
     if let Some(reading) = latest(readings, Kind::Inductance)
         && let Some(henries) = reading.value
     {
         let expected = apparent(&prediction, reading.test_hz.unwrap_or(1000.0));
-        found.push(Comparison::new(Kind::Inductance, None, expected, henries));
+        found.push(
+            Comparison::new(Kind::Inductance, None, expected, henries).leaning(experience.inductance),
+        );
     }
     if let Some(farads) = latest(readings, Kind::Capacitance).and_then(|r| r.value) {
-        found.push(Comparison::new(Kind::Capacitance, None, prediction.pickup.capacitance_f, farads));
+        let expected = prediction.pickup.capacitance_f;
+        found.push(
+            Comparison::new(Kind::Capacitance, None, expected, farads).leaning(experience.capacitance),
+        );
     }
-    found.extend(compare_sizes(&wound, &prediction, readings));
+    found.extend(compare_sizes(&wound, &prediction, readings, experience));
     found.extend(compare_flux(&wound, readings));
     found
 }
@@ -122,7 +147,12 @@ fn apparent(prediction: &Prediction, hz: f64) -> Quantity {
 }
 
 /// Sizes over the winding by caliper, against the thickest build predicted.
-fn compare_sizes(design: &Design, prediction: &Prediction, readings: &[Reading]) -> Vec<Comparison> {
+fn compare_sizes(
+    design: &Design,
+    prediction: &Prediction,
+    readings: &[Reading],
+    experience: &Experience,
+) -> Vec<Comparison> {
     let (Some(coil), Some(laid)) = (design.coils.first(), prediction.coils.first()) else {
         return Vec::new();
     };
@@ -133,14 +163,29 @@ fn compare_sizes(design: &Design, prediction: &Prediction, readings: &[Reading])
         let at = |build_mm: f64| (core_mm + 2.0 * build_mm) * 1e-3;
         // A hand lays a tenth looser or tighter than another, and a caliper is good to a tenth of a millimetre (common
         // practice, no source).
+        let reach = experience.build.map_or(0.1, |l| 1.645 * l.sd);
         let expected = Quantity {
             nominal: at(laid.build_max_mm),
-            p05: at(0.9 * laid.build_max_mm) - 1e-4,
-            p95: at(1.1 * laid.build_max_mm) + 1e-4,
+            p05: at((1.0 - reach) * laid.build_max_mm) - 1e-4,
+            p95: at((1.0 + reach) * laid.build_max_mm) + 1e-4,
         };
-        found.push(Comparison::new(kind, None, expected, size_m));
+        found.push(Comparison::new(kind, None, expected, size_m).leaning(experience.build));
     }
     found
+}
+
+/// Logarithm of the build by caliper over what the bare engine expects, from the comparison of a width or a length over
+/// the winding; `None` of other comparisons, and where the size is no larger than the core's.
+#[must_use]
+pub fn build_ratio(design: &Design, comparison: &Comparison) -> Option<f64> {
+    let (length_mm, width_mm) = design.coils.first()?.former.core.size_mm();
+    let core_m = match comparison.kind {
+        Kind::Width => width_mm * 1e-3,
+        Kind::Length => length_mm * 1e-3,
+        _ => return None,
+    };
+    let (measured, expected) = (comparison.measured - core_m, comparison.predicted.nominal - core_m);
+    (measured > 0.0 && expected > 0.0).then(|| (measured / expected).ln() + comparison.learned)
 }
 
 fn compare_flux(design: &Design, readings: &[Reading]) -> Vec<Comparison> {

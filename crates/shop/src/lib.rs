@@ -1,13 +1,19 @@
-//! The rules of the trade that are not physics: readings, comparison, verdicts, the course of a run.
+//! The rules of the trade that are not physics: readings, comparison, verdicts, the course of a run, and what many runs
+//! tell together.
 //!
 //! Pure like `coil`: no clock, no database, no screen.
 #![deny(missing_docs)]
 
 pub mod comparison;
+pub mod consistency;
 pub mod cooling;
+pub mod experiment;
+pub mod learning;
 pub mod machine;
+pub mod matching;
 pub mod reading;
 pub mod run;
+pub mod stock;
 pub mod sweep;
 pub mod traveller;
 pub mod verdict;

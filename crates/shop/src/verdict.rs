@@ -379,6 +379,7 @@ mod tests {
             bands,
             standing,
             reversed: false,
+            learned: 0.0,
         }
     }
 

@@ -1,5 +1,6 @@
 //! Bands: by linear sensitivities, every input moved by one standard deviation up and down, and by lot.
 
+use super::experience::{Experience, Settled};
 use super::inputs::{Figures, Inputs, capacitance_sd, figures};
 use super::model::Model;
 use super::report::{Contribution, Quantity};
@@ -126,22 +127,50 @@ fn spreads(model: &Model) -> Vec<Spread> {
     all
 }
 
-/// Evaluates the model and its sensitivities.
-pub(super) fn evaluate(model: &Model, solved: &Solved) -> Outcome {
-    let base = Inputs::nominal(model);
-    let nominal = figures(model, solved, &base, None);
-    let moved: Vec<(String, [Figures; 2])> = spreads(model)
-        .into_iter()
-        .map(|spread| {
-            let by = |deviations: f64| {
-                let mut inputs = base.clone();
-                (spread.apply)(&mut inputs, deviations);
-                figures(model, solved, &inputs, Some(nominal.peak))
-            };
-            let both = [by(1.0), by(-1.0)];
-            (spread.input, both)
-        })
-        .collect();
+/// What the workshop's runs leave open, in place of what they have shown.
+fn learned_spreads(experience: &Experience) -> Vec<Spread> {
+    let mut all = Vec::new();
+    let mut add = |of: &str, apply: Move| {
+        all.push(Spread { input: format!("runs: {of}"), shape: Shape::Normal, apply });
+    };
+    if let Some(learned) = experience.resistance {
+        let apply = move |m: &mut Inputs, s: f64| {
+            m.coils.iter_mut().for_each(|c| c.ohm = (1.0 + c.ohm) * (s * learned.sd).exp() - 1.0);
+        };
+        add("resistance", Box::new(apply));
+    }
+    if let Some(learned) = experience.inductance {
+        let apply = move |m: &mut Inputs, s: f64| {
+            m.inductance_model = (1.0 + m.inductance_model) * (s * learned.sd).exp() - 1.0;
+        };
+        add("inductance", Box::new(apply));
+    }
+    if let Some(learned) = experience.capacitance {
+        add("capacitance", Box::new(move |m, s| m.capacitance_model += s * learned.sd));
+    }
+    all
+}
+
+/// Evaluates the model and its sensitivities, leaning on what the workshop's runs have shown.
+pub(super) fn evaluate(model: &Model, solved: &Solved, experience: &Experience) -> Outcome {
+    let settled = Settled::of(model, solved, experience);
+    let base = &settled.inputs;
+    let nominal = figures(model, solved, base, None);
+    let moved_by = |spread: &Spread, deviations: f64, held: bool| {
+        let mut inputs = base.clone();
+        (spread.apply)(&mut inputs, deviations);
+        if held {
+            settled.hold(model, solved, &mut inputs);
+        }
+        figures(model, solved, &inputs, Some(nominal.peak))
+    };
+    let mut moved: Vec<(String, [Figures; 2])> = Vec::new();
+    for (spreads, held) in [(spreads(model), settled.holds()), (learned_spreads(experience), false)] {
+        for spread in spreads {
+            let both = [moved_by(&spread, 1.0, held), moved_by(&spread, -1.0, held)];
+            moved.push((spread.input, both));
+        }
+    }
     let mut contributions = Vec::new();
     for (to, pick) in EXPLAINED {
         let squares: Vec<(&str, f64)> = moved

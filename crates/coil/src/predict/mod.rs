@@ -1,6 +1,7 @@
 //! From a design to its prediction, with bands, notices and contributions.
 
 mod bands;
+mod experience;
 mod inputs;
 mod model;
 mod notices;
@@ -8,6 +9,7 @@ mod report;
 mod solve;
 mod strings;
 
+pub use experience::{Experience, Learned};
 pub use report::{
     CoilPrediction, Contribution, Level, Notice, PickupPrediction, PolePrediction, Prediction, Quantity,
     Response, StringPrediction,
@@ -57,8 +59,16 @@ fn work(design: &Design) -> Result<Worked, Vec<Problem>> {
 /// # Errors
 /// Every reason why the design cannot be predicted, by its place, all at once.
 pub fn predict(design: &Design) -> Result<Prediction, Vec<Problem>> {
+    predict_with(design, &Experience::default())
+}
+
+/// Predicts a pickup, leaning on what a workshop's own coils have shown.
+///
+/// # Errors
+/// As [`predict`].
+pub fn predict_with(design: &Design, experience: &Experience) -> Result<Prediction, Vec<Problem>> {
     let Worked { model, solved } = work(design)?;
-    let outcome = bands::evaluate(&model, &solved);
+    let outcome = bands::evaluate(&model, &solved, experience);
     let notices = notices::of(design, &model, &solved, &outcome.nominal);
     Ok(report(design, &model, &solved, outcome, notices))
 }

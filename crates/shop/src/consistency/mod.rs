@@ -1,0 +1,217 @@
+//! Whether the shop is consistent: control charts, runs rules, capability, trend.
+//!
+//! Limits and capability after the NIST/SEMATECH e-Handbook of Statistical Methods, sections 6.1.6 and 6.3.2; the eight
+//! rules after L. S. Nelson, Journal of Quality Technology 16 (1984) 237–239.
+
+mod capability;
+mod rules;
+mod trend;
+
+pub use capability::{Capability, capability};
+pub use rules::{Breach, Rule, breaches};
+pub use trend::{Trend, trend};
+
+use statrs::function::gamma::gamma;
+
+/// Fewest values from which limits are drawn.
+pub const FEWEST: usize = 5;
+
+/// Limits of a control chart.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Limits {
+    /// Middle line.
+    pub centre: f64,
+    /// Lower limit.
+    pub lower: f64,
+    /// Upper limit.
+    pub upper: f64,
+    /// Standard deviation of what is plotted: a third of the way to a limit.
+    pub sigma: f64,
+}
+
+impl Limits {
+    fn about(centre: f64, sigma: f64) -> Self {
+        Self { centre, lower: centre - 3.0 * sigma, upper: centre + 3.0 * sigma, sigma }
+    }
+}
+
+/// Mean moving range of two over its standard deviation: e-Handbook 6.3.2.2.
+const D2: f64 = 1.128;
+/// Upper limit of a moving range over its mean: e-Handbook 6.3.2.2.
+const D4: f64 = 3.267;
+
+/// Distances of neighbours; one fewer than the values.
+#[must_use]
+pub fn moving_ranges(values: &[f64]) -> Vec<f64> {
+    values.windows(2).map(|pair| (pair[1] - pair[0]).abs()).collect()
+}
+
+/// Limits of individuals and of their moving ranges; `None` of fewer than [`FEWEST`] values or of equal ones.
+#[must_use]
+pub fn individuals(values: &[f64]) -> Option<(Limits, Limits)> {
+    if values.len() < FEWEST {
+        return None;
+    }
+    let ranges = moving_ranges(values);
+    let range = mean(&ranges);
+    if range <= 0.0 {
+        return None;
+    }
+    let moving = Limits { centre: range, lower: 0.0, upper: D4 * range, sigma: (D4 - 1.0) * range / 3.0 };
+    Some((Limits::about(mean(values), range / D2), moving))
+}
+
+/// Mean and standard deviation of each whole subgroup of `size` neighbours.
+#[must_use]
+pub fn subgroups(values: &[f64], size: usize) -> Vec<(f64, f64)> {
+    values.chunks_exact(size.max(2)).map(|group| (mean(group), sd(group))).collect()
+}
+
+/// Limits of the means and of the standard deviations of subgroups of `size`; `None` of fewer than [`FEWEST`] subgroups
+/// or of such without spread.
+#[must_use]
+pub fn of_subgroups(groups: &[(f64, f64)], size: usize) -> Option<(Limits, Limits)> {
+    if groups.len() < FEWEST || size < 2 {
+        return None;
+    }
+    let spread = groups.iter().map(|g| g.1).sum::<f64>() / groups.len() as f64;
+    if spread <= 0.0 {
+        return None;
+    }
+    let c4 = c4(size);
+    let middle = groups.iter().map(|g| g.0).sum::<f64>() / groups.len() as f64;
+    let of_sd = spread / c4 * (1.0 - c4 * c4).sqrt();
+    let sds = Limits { lower: (spread - 3.0 * of_sd).max(0.0), ..Limits::about(spread, of_sd) };
+    Some((Limits::about(middle, spread / (c4 * (size as f64).sqrt())), sds))
+}
+
+/// Expected standard deviation of a sample of `n` over that of its population: e-Handbook 6.3.2.
+#[must_use]
+pub fn c4(n: usize) -> f64 {
+    let n = n as f64;
+    (2.0 / (n - 1.0)).sqrt() * gamma(n / 2.0) / gamma((n - 1.0) / 2.0)
+}
+
+/// Mean; 0 of nothing.
+#[must_use]
+pub fn mean(values: &[f64]) -> f64 {
+    if values.is_empty() { 0.0 } else { values.iter().sum::<f64>() / values.len() as f64 }
+}
+
+/// Standard deviation of a sample; 0 of fewer than two.
+#[must_use]
+pub fn sd(values: &[f64]) -> f64 {
+    if values.len() < 2 {
+        return 0.0;
+    }
+    let middle = mean(values);
+    (values.iter().map(|v| (v - middle).powi(2)).sum::<f64>() / (values.len() - 1) as f64).sqrt()
+}
+
+/// Exponentially weighted moving averages, starting at `start`, each new value counting `share`: e-Handbook 6.3.2.4.
+#[must_use]
+pub fn weighted_averages(values: &[f64], start: f64, share: f64) -> Vec<f64> {
+    values
+        .iter()
+        .scan(start, |level, value| {
+            *level += share * (value - *level);
+            Some(*level)
+        })
+        .collect()
+}
+
+/// The coils that read most alike: of all neighbours in order of value, the closest pairs that share none, by index.
+#[must_use]
+pub fn best_pairs(values: &[f64], most: usize) -> Vec<(usize, usize)> {
+    let mut order: Vec<usize> = (0..values.len()).collect();
+    order.sort_by(|a, b| values[*a].total_cmp(&values[*b]));
+    let mut pairs: Vec<(usize, usize)> = order.windows(2).map(|w| (w[0], w[1])).collect();
+    pairs.sort_by(|a, b| {
+        (values[a.1] - values[a.0]).abs().total_cmp(&(values[b.1] - values[b.0]).abs())
+    });
+    let mut used = vec![false; values.len()];
+    pairs.retain(|(a, b)| {
+        let free = !used[*a] && !used[*b];
+        if free {
+            (used[*a], used[*b]) = (true, true);
+        }
+        free
+    });
+    pairs.truncate(most);
+    pairs
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    /// NIST/SEMATECH e-Handbook 6.3.2.2, worked example of individuals: moving range 1.8778 on average, limits 45.8159
+    /// and 55.8041 about 50.81; the chart of moving ranges has 6.1347 above.
+    #[test]
+    fn the_handbooks_individuals() {
+        let values = [49.6, 47.6, 49.9, 51.3, 47.8, 51.2, 52.6, 52.4, 53.6, 52.1];
+        let (x, moving) = individuals(&values).unwrap();
+        assert!((x.centre - 50.81).abs() < 1e-9);
+        assert!((moving.centre - 1.8778).abs() < 5e-5);
+        assert!((x.upper - 55.8041).abs() < 1e-3 && (x.lower - 45.8159).abs() < 1e-3, "{x:?}");
+        assert!((moving.upper - 3.267 * 1.8778).abs() < 1e-3 && moving.lower <= 0.0);
+        assert!(breaches(&values, &x).is_empty(), "the handbook finds it in control");
+    }
+
+    /// e-Handbook 6.3.2.4, worked example of weighted averages: λ = 0.3 from 50, and the averages printed there.
+    #[test]
+    fn the_handbooks_weighted_averages() {
+        let values = [
+            52.0, 47.0, 53.0, 49.3, 50.1, 47.0, 51.0, 50.1, 51.2, 50.5, 49.6, 47.6, 49.9, 51.3, 47.8, 51.2,
+            52.6, 52.4, 53.6, 52.1,
+        ];
+        let printed = [
+            50.60, 49.52, 50.56, 50.18, 50.16, 49.21, 49.75, 49.85, 50.26, 50.33, 50.11, 49.36, 49.52, 50.05,
+            49.38, 49.92, 50.73, 51.23, 51.94, 51.99,
+        ];
+        for (found, printed) in weighted_averages(&values, 50.0, 0.3).iter().zip(printed) {
+            assert!((found - printed).abs() < 0.011, "{found} {printed}");
+        }
+    }
+
+    /// Factors of ASTM E2587 (from memory): c4, and A3, B3, B4 of charts of means and standard deviations.
+    #[rstest]
+    #[case(2, 0.7979, 2.659, 0.0, 3.267)]
+    #[case(3, 0.8862, 1.954, 0.0, 2.568)]
+    #[case(5, 0.9400, 1.427, 0.0, 2.089)]
+    #[case(10, 0.9727, 0.975, 0.284, 1.716)]
+    fn factors_of_charts(
+        #[case] size: usize,
+        #[case] factor: f64,
+        #[case] a3: f64,
+        #[case] b3: f64,
+        #[case] b4: f64,
+    ) {
+        assert!((c4(size) - factor).abs() < 6e-5);
+        let groups = vec![(10.0, 1.0); 8];
+        let (means, sds) = of_subgroups(&groups, size).unwrap();
+        assert!((means.upper - 10.0 - a3).abs() < 1e-3, "{means:?}");
+        assert!((sds.lower - b3).abs() < 1e-3 && (sds.upper - b4).abs() < 1e-3, "{sds:?}");
+    }
+
+    #[test]
+    fn subgroups_leave_out_what_does_not_fill_one() {
+        let groups = subgroups(&[1.0, 3.0, 5.0, 7.0, 9.0], 2);
+        assert_eq!(groups.len(), 2);
+        assert!((groups[1].0 - 6.0).abs() < 1e-12 && (groups[1].1 - 2f64.sqrt()).abs() < 1e-12);
+    }
+
+    #[test]
+    fn too_few_or_all_alike_have_no_limits() {
+        assert!(individuals(&[1.0, 2.0, 1.0, 2.0]).is_none());
+        assert!(individuals(&[5.0; 9]).is_none());
+        assert!(of_subgroups(&[(1.0, 0.0); 9], 3).is_none());
+    }
+
+    #[test]
+    fn pairs_share_no_coil() {
+        assert_eq!(best_pairs(&[5.0, 9.0, 5.1, 9.05, 5.2], 9), [(1, 3), (0, 2)]);
+        assert!(best_pairs(&[5.0], 3).is_empty());
+    }
+}

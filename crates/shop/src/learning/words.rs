@@ -1,0 +1,353 @@
+//! What was learned, in words, and never more than the data carry.
+
+use super::mixed::{Estimate, Sum};
+use super::{FEWEST_OF_LEVEL, Factor, Learnt, Lesson, Quantity};
+use std::collections::BTreeMap;
+
+/// Standard deviations beyond which an effect is claimed: one in a hundred would lie there by chance, and there are many
+/// levels to look at.
+const CLEAR: f64 = 2.576;
+/// The smallest effect worth a word, in the logarithm.
+const WORTH_SAYING: f64 = 0.002;
+/// How well a quantity must be known to say that it is unchanged: half its interval, in the logarithm.
+const KNOWN: f64 = 0.015;
+/// Two effects that move against each other more than this are not told apart.
+const TANGLED: f64 = -0.9;
+/// The same where hardly a run had the one without the other.
+const TANGLED_TOGETHER: f64 = -0.6;
+/// Runs of one without the other that are hardly any.
+const HARDLY: u32 = 3;
+
+/// Gives a level its name.
+pub trait Names {
+    /// The name of a level.
+    fn name(&self, factor: Factor, level: u64) -> String;
+}
+
+impl<F: Fn(Factor, u64) -> String> Names for F {
+    fn name(&self, factor: Factor, level: u64) -> String {
+        self(factor, level)
+    }
+}
+
+/// How a level stands.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Stand {
+    /// It differs, and that is carried by the runs.
+    Clear,
+    /// No difference is seen.
+    Quiet,
+    /// Too few runs.
+    TooFew,
+    /// The only one of its kind so far: there is nothing to compare it with.
+    Only,
+    /// It cannot be told from another.
+    Tangled(Box<Tangle>),
+}
+
+/// Two levels that were nearly always together.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Tangle {
+    /// The other.
+    pub with: (Factor, u64),
+    /// Both together, in the quantity that shows it.
+    pub both: Estimate,
+    /// Of which quantity.
+    pub quantity: Quantity,
+    /// The run that would separate them best: this level with that one of the other's factor, or the other way round.
+    pub run: Option<[(Factor, u64); 2]>,
+}
+
+/// What is said of one level.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Saying {
+    /// Of which factor.
+    pub factor: Factor,
+    /// Which level.
+    pub level: u64,
+    /// The most runs behind any of the effects.
+    pub runs: u32,
+    /// Its effects, by quantity, with the runs behind each.
+    pub effects: Vec<(Quantity, Estimate, u32)>,
+    /// How it stands.
+    pub stand: Stand,
+    /// All of it in a sentence.
+    pub text: String,
+}
+
+/// An effect in per cent: "+1.3 %".
+fn per_cent(value: f64) -> String {
+    format!("{:+.1} %", value.exp_m1() * 100.0).replace('-', "−")
+}
+
+fn clear(e: Estimate) -> bool {
+    e.value.abs() > CLEAR * e.sd && e.value.abs() > WORTH_SAYING
+}
+
+/// What is said of every level of every factor, the clearest first.
+#[must_use]
+pub fn say(lesson: &Lesson, names: &impl Names) -> Vec<Saying> {
+    let mut all = Vec::new();
+    for factor in Factor::ALL {
+        let mut levels: BTreeMap<u64, u32> = BTreeMap::new();
+        for learnt in &lesson.learnt {
+            for (level, runs) in learnt.levels(factor) {
+                let most = levels.entry(level).or_default();
+                *most = runs.max(*most);
+            }
+        }
+        let only = levels.len() == 1;
+        all.extend(levels.into_iter().map(|(level, runs)| one(lesson, names, (factor, level), runs, only)));
+    }
+    let rank = |s: &Saying| match s.stand {
+        Stand::Clear => 0,
+        Stand::Tangled(_) => 1,
+        Stand::Quiet => 2,
+        Stand::Only => 3,
+        Stand::TooFew => 4,
+    };
+    let size = |s: &Saying| s.effects.iter().map(|(_, e, _)| e.value.abs()).fold(0.0, f64::max);
+    all.sort_by(|a, b| rank(a).cmp(&rank(b)).then(size(b).total_cmp(&size(a))));
+    all
+}
+
+fn one(
+    lesson: &Lesson,
+    names: &impl Names,
+    (factor, level): (Factor, u64),
+    runs: u32,
+    only: bool,
+) -> Saying {
+    let effects: Vec<(Quantity, Estimate, u32)> = lesson
+        .learnt
+        .iter()
+        .filter_map(|l| Some((l.quantity, l.effect(factor, level)?, l.runs_of(factor, level))))
+        .collect();
+    let tangle = || lesson.learnt.iter().find_map(|l| tangled(l, factor, level));
+    let stand = if runs < FEWEST_OF_LEVEL {
+        Stand::TooFew
+    } else if only {
+        Stand::Only
+    } else if let Some(tangle) = tangle() {
+        Stand::Tangled(Box::new(tangle))
+    } else if effects.iter().any(|(_, e, n)| *n >= FEWEST_OF_LEVEL && clear(*e)) {
+        Stand::Clear
+    } else {
+        Stand::Quiet
+    };
+    let text = sentence(names, factor, level, runs, &effects, &stand);
+    Saying { factor, level, runs, effects, stand, text }
+}
+
+/// The level that this one cannot be told from, where both together show an effect.
+fn tangled(learnt: &Learnt, factor: Factor, level: u64) -> Option<Tangle> {
+    let own = learnt.against_others(factor, level)?;
+    let alone = learnt.fit.estimate(&own);
+    let mut worst: Option<(f64, Tangle)> = None;
+    for other in Factor::ALL.into_iter().filter(|f| *f != factor) {
+        if learnt.levels[other as usize].len() < 2 {
+            continue;
+        }
+        for (with, _) in learnt.met(factor, level, other) {
+            let theirs = learnt.against_others(other, with)?;
+            let apart = learnt.fit.estimate(&theirs);
+            let together = learnt.fit.covariance(&own, &theirs) / (alone.sd * apart.sd).max(1e-300);
+            let both = learnt.fit.estimate(&own.clone().and(&theirs));
+            let limit = if learnt.apart((factor, level), (other, with)) < HARDLY {
+                TANGLED_TOGETHER
+            } else {
+                TANGLED
+            };
+            if together < limit && clear(both) && worst.as_ref().is_none_or(|(w, _)| together < *w) {
+                let run = separating_run(learnt, (factor, level), (other, with));
+                worst = Some((
+                    together,
+                    Tangle { with: (other, with), both, quantity: learnt.quantity, run },
+                ));
+            }
+        }
+    }
+    worst.map(|(_, tangle)| tangle)
+}
+
+/// The pairing of known levels whose run would tell most about the difference of two: by how much one more observation
+/// of it takes off that difference's variance.
+fn separating_run(learnt: &Learnt, a: (Factor, u64), b: (Factor, u64)) -> Option<[(Factor, u64); 2]> {
+    let (one, two) = (learnt.against_others(a.0, a.1)?, learnt.against_others(b.0, b.1)?);
+    let difference = one.clone().less(&two);
+    let noise = learnt.fit.noise_sd.powi(2);
+    let gain = |run: &Sum| {
+        let run = learnt.fit.mean().and(run);
+        learnt.fit.covariance(&difference, &run).powi(2) / (learnt.fit.covariance(&run, &run) + noise)
+    };
+    let mut best: Option<(f64, [(Factor, u64); 2])> = None;
+    for (kept, moved) in [(a, b), (b, a)] {
+        let sum = learnt.sum(kept.0, kept.1)?;
+        for (level, _) in learnt.levels(moved.0).filter(|(level, _)| *level != moved.1) {
+            let gain = gain(&sum.clone().and(&learnt.sum(moved.0, level)?));
+            if best.as_ref().is_none_or(|(most, _)| gain > *most) {
+                best = Some((gain, [kept, (moved.0, level)]));
+            }
+        }
+    }
+    best.map(|(_, run)| run)
+}
+
+fn sentence(
+    names: &impl Names,
+    factor: Factor,
+    level: u64,
+    runs: u32,
+    effects: &[(Quantity, Estimate, u32)],
+    stand: &Stand,
+) -> String {
+    let own = subject(factor, &names.name(factor, level));
+    let of_runs = format!("{runs} run{}", if runs == 1 { "" } else { "s" });
+    let text = match stand {
+        Stand::TooFew => format!(
+            "{own}: {of_runs} so far. Nothing is said of {} with fewer than {FEWEST_OF_LEVEL}.",
+            a_word(factor)
+        ),
+        Stand::Only => format!(
+            "{own} is the only {} so far ({of_runs}): there is nothing to compare with.",
+            factor.name()
+        ),
+        Stand::Quiet => {
+            let half = effects
+                .iter()
+                .filter(|(q, _, _)| matches!(q, Quantity::Resistance | Quantity::Inductance))
+                .map(|(q, e, _)| {
+                    let most = (e.value.abs() + 1.645 * e.sd).exp_m1() * 100.0;
+                    format!("{} within ±{most:.1} %", q.sign())
+                })
+                .collect::<Vec<_>>()
+                .join(", ");
+            format!("{own}: no difference seen ({half}; {of_runs}).")
+        }
+        Stand::Clear => format!("{own} {} ({of_runs}).", what_it_does(factor, effects)),
+        Stand::Tangled(tangle) => {
+            let other = names.name(tangle.with.0, tangle.with.1);
+            let mut text = format!(
+                "{own} and {} {other}: together {} {}, but they cannot be told apart yet, because they were nearly always \
+                 together.",
+                tangle.with.0.name(),
+                tangle.quantity.sign(),
+                per_cent(tangle.both.value)
+            );
+            if let Some([a, b]) = tangle.run {
+                text += &format!(
+                    " A run with {} {} and {} {} would separate them best.",
+                    a.0.name(),
+                    names.name(a.0, a.1),
+                    b.0.name(),
+                    names.name(b.0, b.1)
+                );
+            }
+            text
+        }
+    };
+    capital(&text)
+}
+
+fn subject(factor: Factor, name: &str) -> String {
+    match factor {
+        Factor::Operator => format!("coils wound by {name}"),
+        Factor::Winder => format!("coils from {name}"),
+        Factor::Pattern => format!("{name} coils"),
+        Factor::Format => format!("coils of the format {name}"),
+        Factor::Design => format!("coils of {name}"),
+        Factor::Spool => format!("spool {name}"),
+    }
+}
+
+fn a_word(factor: Factor) -> String {
+    let word = factor.name();
+    if word.starts_with(['o']) { format!("an {word}") } else { format!("a {word}") }
+}
+
+fn capital(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
+}
+
+/// How a quantity lies: clearly high or low, unchanged as far as its interval says, or not known well enough.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Lie {
+    High,
+    Low,
+    Same,
+    Unknown,
+}
+
+fn lie(effects: &[(Quantity, Estimate, u32)], quantity: Quantity) -> Lie {
+    match effects.iter().find(|(q, _, _)| *q == quantity) {
+        Some((_, e, _)) if clear(*e) => {
+            if e.value > 0.0 {
+                Lie::High
+            } else {
+                Lie::Low
+            }
+        }
+        Some((_, e, _)) if e.value.abs() + 1.645 * e.sd < KNOWN => Lie::Same,
+        _ => Lie::Unknown,
+    }
+}
+
+/// The pattern of resistance and inductance by factor, as the trade reads it (common practice, no source; what stretch
+/// and packing do to each is the engine's).
+fn what_it_does(factor: Factor, effects: &[(Quantity, Estimate, u32)]) -> String {
+    let value = |q: Quantity| effects.iter().find(|(of, _, _)| *of == q).map_or(0.0, |(_, e, _)| e.value);
+    let (r, l) = (lie(effects, Quantity::Resistance), lie(effects, Quantity::Inductance));
+    let (dr, dl) = (per_cent(value(Quantity::Resistance)), per_cent(value(Quantity::Inductance)));
+    let hand = matches!(factor, Factor::Operator | Factor::Winder);
+    match (factor, r, l) {
+        (_, Lie::High, Lie::Same) if hand => format!("stretch the wire: R {dr}, L unchanged"),
+        (_, Lie::Low, Lie::Same) if hand => format!("stretch the wire less than others: R {dr}, L unchanged"),
+        (_, Lie::High, Lie::High) if hand => format!("are wound looser: R {dr}, L {dl}"),
+        (_, Lie::Low, Lie::Low) if hand => format!("are wound tighter: R {dr}, L {dl}"),
+        (Factor::Spool, Lie::High, Lie::Same) => format!("reads {} high: thinner wire; L unchanged", bare(&dr)),
+        (Factor::Spool, Lie::Low, Lie::Same) => format!("reads {} low: thicker wire; L unchanged", bare(&dr)),
+        (Factor::Spool, Lie::High, Lie::Unknown) => format!("reads {} high", bare(&dr)),
+        (Factor::Spool, Lie::Low, Lie::Unknown) => format!("reads {} low", bare(&dr)),
+        (_, Lie::Same | Lie::Unknown, Lie::High | Lie::Low) => {
+            let r = if r == Lie::Same { "R unchanged" } else { "of R too little is known" };
+            format!("{} L {dl}; {r}", reads(factor))
+        }
+        (_, Lie::High | Lie::Low, Lie::High | Lie::Low) => format!("{} R {dr} and L {dl}", reads(factor)),
+        (_, Lie::High | Lie::Low, _) => {
+            let l = if l == Lie::Same { "L unchanged" } else { "of L too little is known" };
+            format!("{} R {dr}; {l}", reads(factor))
+        }
+        _ => {
+            let others = effects.iter().filter(|(_, e, _)| clear(*e));
+            let said: Vec<String> =
+                others.map(|(q, e, _)| format!("{} {}", q.sign(), per_cent(e.value))).collect();
+            format!("{} {}", reads(factor), said.join(", "))
+        }
+    }
+}
+
+fn reads(factor: Factor) -> &'static str {
+    if factor == Factor::Spool { "reads" } else { "read" }
+}
+
+/// Without its sign.
+fn bare(text: &str) -> String {
+    text.trim_start_matches(['+', '−']).to_owned()
+}
+
+impl Learnt {
+    /// The levels of another factor that a level met, those of most runs first; up to six.
+    fn met(&self, factor: Factor, level: u64, other: Factor) -> Vec<(u64, u32)> {
+        let Some(at) = super::index(&self.levels[factor as usize], Some(level)) else { return Vec::new() };
+        let found = self.fit.met(factor as usize, at, other as usize);
+        let named = |(k, runs): (u32, u32)| Some((*self.levels[other as usize].get(k as usize)?, runs));
+        found.into_iter().take(6).filter_map(named).collect()
+    }
+
+    /// Runs of either level without the other, whichever are more.
+    fn apart(&self, a: (Factor, u64), b: (Factor, u64)) -> u32 {
+        let both = self.met(a.0, a.1, b.0).iter().find(|(level, _)| *level == b.1).map_or(0, |(_, n)| *n);
+        (self.runs_of(a.0, a.1) - both).max(self.runs_of(b.0, b.1) - both)
+    }
+}
