@@ -43,6 +43,16 @@ id! {
     InstrumentId
     /// A timer.
     TimerId
+    /// A version of what was learned.
+    LessonId
+    /// A kind of part.
+    PartId
+    /// A matched set.
+    SetId
+    /// An experiment.
+    ExperimentId
+    /// A blind listening.
+    ListeningId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

@@ -6,13 +6,19 @@
 pub mod design;
 mod error;
 pub mod event;
+pub mod experiment;
 mod id;
+pub mod import;
 pub mod instrument;
+pub mod lesson;
+pub mod logbook;
+pub mod part;
 pub mod person;
 pub mod private_server;
 pub mod reading;
 pub mod run;
 pub mod session;
+pub mod set;
 pub mod spool;
 pub mod sweep;
 pub mod testing;
@@ -22,7 +28,8 @@ pub mod verdict;
 pub use error::StoreError;
 pub use id::{ClientKey, ClientKeyError};
 pub use id::{
-    DesignId, InstrumentId, PersonId, ReadingId, RevisionId, RunId, SpoolId, SweepId, TimerId, WorkshopId,
+    DesignId, ExperimentId, InstrumentId, LessonId, ListeningId, PartId, PersonId, ReadingId, RevisionId,
+    RunId, SetId, SpoolId, SweepId, TimerId, WorkshopId,
 };
 
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};

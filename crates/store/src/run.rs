@@ -1,8 +1,12 @@
 //! Winding runs.
 
 use crate::design::parse_document;
-use crate::{ClientKey, DesignId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
+use crate::{
+    ClientKey, DesignId, InstrumentId, LessonId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError,
+    WorkshopId,
+};
 use coil::design::Design;
+use coil::predict::Experience;
 use shop::traveller::Traveller;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -42,6 +46,16 @@ pub struct RunRow {
     pub comparisons: Option<String>,
     /// Final turns logged.
     pub turns: Option<f64>,
+    /// The spool's number.
+    pub spool_id: Option<SpoolId>,
+    /// Who winds, by number.
+    pub operator_id: PersonId,
+    /// The winder that it is wound on.
+    pub winder_id: Option<InstrumentId>,
+    /// Its name.
+    pub winder: Option<String>,
+    /// Version of what had been learned when it was started.
+    pub lesson: Option<u32>,
 }
 
 /// A run with the document it winds.
@@ -51,6 +65,8 @@ pub struct Run {
     pub row: RunRow,
     /// The revision's document with the spool's own measurements and the planned turns.
     pub design: Design,
+    /// What the workshop's coils had shown when it was started: by this it is judged for good.
+    pub experience: Experience,
 }
 
 /// A run to start.
@@ -74,6 +90,10 @@ pub struct NewRun<'a> {
     pub remark: &'a str,
     /// The operations that it follows.
     pub traveller: &'a Traveller,
+    /// The winder that it is wound on.
+    pub winder: Option<InstrumentId>,
+    /// What the workshop's coils have shown so far, with its version.
+    pub experience: (Option<LessonId>, Experience),
     /// When; now when absent.
     pub at: Option<PrimitiveDateTime>,
 }
@@ -110,11 +130,12 @@ macro_rules! run_columns {
         concat!(
             "SELECT u.id, u.number, u.revision_id, r.design_id, r.name AS design, r.number AS revision, \
              s.label AS spool, p.name AS operator, u.planned_turns, u.stops, u.remark, u.created_at, \
-             v.level, v.text AS verdict, v.comparisons, \
+             v.level, v.text AS verdict, v.comparisons, u.spool_id, u.operator_id, u.winder_id, i.name AS winder, \
+             (SELECT number FROM lessons WHERE lessons.id = u.lesson_id) AS lesson, \
              (SELECT t.value FROM readings t WHERE t.run_id = u.id AND t.kind = 'turns' AND NOT EXISTS \
                (SELECT 1 FROM readings c WHERE c.corrects_id = t.id) ORDER BY t.id DESC LIMIT 1) AS turns \
              FROM runs u JOIN revisions r ON r.id = u.revision_id JOIN people p ON p.id = u.operator_id \
-             LEFT JOIN spools s ON s.id = u.spool_id \
+             LEFT JOIN spools s ON s.id = u.spool_id LEFT JOIN instruments i ON i.id = u.winder_id \
              LEFT JOIN verdicts v ON v.id = (SELECT MAX(id) FROM verdicts WHERE run_id = u.id) ",
             $rest
         )
@@ -135,6 +156,8 @@ impl Store {
         let document = serde_json::to_string(new.design)
             .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
         let stops = new.stops.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
+        let experience = serde_json::to_string(&new.experience.1)
+            .map_err(|error| StoreError::Unreadable { what: "experience", detail: error.to_string() })?;
         let mut tx = self.pool.begin().await?;
         // The workshop's row is the lock under which run numbers are given out.
         sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
@@ -147,8 +170,8 @@ impl Store {
             .await?;
         let done = sqlx::query(
             "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, planned_turns, \
-             stops, document, remark, traveller, created_by, created_at) \
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
+             stops, document, remark, traveller, winder_id, lesson_id, experience, created_by, created_at) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(workshop)
         .bind(last.unwrap_or(0) + 1)
@@ -161,6 +184,9 @@ impl Store {
         .bind(document)
         .bind(new.remark)
         .bind(crate::event::written(new.traveller)?)
+        .bind(new.winder)
+        .bind(new.experience.0)
+        .bind(experience)
         .bind(by)
         .bind(new.at)
         .execute(&mut *tx)
@@ -197,13 +223,17 @@ impl Store {
             .fetch_optional(&self.pool)
             .await?
             .ok_or(StoreError::Missing("run"))?;
-        let document: String =
-            sqlx::query_scalar("SELECT document FROM runs WHERE id = ? AND workshop_id = ?")
+        let (document, experience): (String, Option<String>) =
+            sqlx::query_as("SELECT document, experience FROM runs WHERE id = ? AND workshop_id = ?")
                 .bind(id)
                 .bind(workshop)
                 .fetch_one(&self.pool)
                 .await?;
-        Ok(Run { row, design: parse_document(&document)? })
+        let experience =
+            experience.map_or_else(|| Ok(Experience::default()), |text| serde_json::from_str(&text));
+        let experience = experience
+            .map_err(|error| StoreError::Unreadable { what: "experience", detail: error.to_string() })?;
+        Ok(Run { row, design: parse_document(&document)?, experience })
     }
 
     /// Runs of a workshop that pass the filter, up to 2,000.

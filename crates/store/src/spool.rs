@@ -1,6 +1,6 @@
 //! Spools of wire.
 
-use crate::{ClientKey, SpoolId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, InstrumentId, PersonId, SpoolId, Store, StoreError, WorkshopId};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -33,6 +33,103 @@ pub struct Spool {
     pub remark: String,
     /// When it was entered, UTC.
     pub created_at: PrimitiveDateTime,
+    /// Who sold it.
+    pub supplier: String,
+    /// The supplier's lot or order.
+    pub lot: String,
+    /// What a kilogram of it cost.
+    pub cost_per_kg: Option<f64>,
+    /// What the empty spool weighs, g.
+    pub empty_g: Option<f64>,
+    /// The winder that it is assigned to.
+    pub winder_id: Option<InstrumentId>,
+    /// That winder's name.
+    pub winder: Option<String>,
+    /// When it was used up, UTC.
+    pub emptied_at: Option<PrimitiveDateTime>,
+    /// Wire that runs took off it since the wire left was noted, m.
+    pub used_m: f64,
+    /// Runs wound on it.
+    pub runs: i64,
+    /// Wire that the last of them took, m.
+    pub coil_m: Option<f64>,
+}
+
+/// A check of a spool: measured at one place, weighed, or both.
+#[derive(Clone, Debug, FromRow)]
+pub struct SpoolCheck {
+    /// Metres left on the spool there.
+    pub at_m: Option<f64>,
+    /// Overall diameter, mm.
+    pub overall_mm: Option<f64>,
+    /// Ohms per metre as read.
+    pub ohm_per_m: Option<f64>,
+    /// Temperature of that reading, °C.
+    pub at_c: Option<f64>,
+    /// Weight with the spool, g.
+    pub gross_g: Option<f64>,
+    /// Who checked.
+    pub by: String,
+    /// When, UTC.
+    pub taken_at: PrimitiveDateTime,
+}
+
+impl SpoolCheck {
+    /// Ohms per metre at 20 °C.
+    pub fn ohm_per_m_20c(&self) -> Option<f64> {
+        Some(coil::wire::at_temperature(self.ohm_per_m?, self.at_c.unwrap_or(20.0), 20.0))
+    }
+}
+
+/// A check to log.
+#[derive(Clone, Debug, Default)]
+pub struct NewCheck {
+    /// Overall diameter, mm.
+    pub overall_mm: Option<f64>,
+    /// Ohms per metre.
+    pub ohm_per_m: Option<f64>,
+    /// Temperature of that reading, °C.
+    pub at_c: Option<f64>,
+    /// Weight with the spool, g.
+    pub gross_g: Option<f64>,
+    /// Wire left by that weight, m.
+    pub left_m: Option<f64>,
+    /// When; now when absent.
+    pub at: Option<PrimitiveDateTime>,
+}
+
+/// What is known of a spool beside its wire.
+#[derive(Clone, Debug, Default)]
+pub struct SpoolCare {
+    /// Who sold it.
+    pub supplier: String,
+    /// The supplier's lot or order.
+    pub lot: String,
+    /// What a kilogram of it cost.
+    pub cost_per_kg: Option<f64>,
+    /// What the empty spool weighs, g.
+    pub empty_g: Option<f64>,
+    /// The winder that it is assigned to.
+    pub winder: Option<InstrumentId>,
+    /// Whether it is used up.
+    pub emptied: bool,
+}
+
+macro_rules! spool_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT s.id, s.label, s.gauge, s.insulation, s.build, s.tolerance, s.bare_mm, s.overall_mm, s.ohm_per_m, \
+             s.at_c, s.left_m, s.remark, s.created_at, s.supplier, s.lot, s.cost_per_kg, s.empty_g, s.winder_id, \
+             i.name AS winder, s.emptied_at, \
+             COALESCE((SELECT SUM(l.wire_m) FROM logbook l WHERE l.workshop_id = s.workshop_id AND l.spool_id = s.id \
+               AND l.started_at > COALESCE(s.left_at, s.created_at)), 0) AS used_m, \
+             (SELECT COUNT(*) FROM logbook l WHERE l.workshop_id = s.workshop_id AND l.spool_id = s.id) AS runs, \
+             (SELECT l.wire_m FROM logbook l WHERE l.workshop_id = s.workshop_id AND l.spool_id = s.id \
+               AND l.wire_m IS NOT NULL ORDER BY l.started_at DESC LIMIT 1) AS coil_m \
+             FROM spools s LEFT JOIN instruments i ON i.id = s.winder_id ",
+            $rest
+        )
+    };
 }
 
 /// A spool to add.
@@ -107,27 +204,132 @@ impl Store {
 
     /// All spools of a workshop, by label.
     pub async fn spools(&self, workshop: WorkshopId) -> Result<Vec<Spool>, StoreError> {
-        let found = sqlx::query_as(
-            "SELECT id, label, gauge, insulation, build, tolerance, bare_mm, overall_mm, ohm_per_m, at_c, left_m, \
-             remark, created_at FROM spools WHERE workshop_id = ? ORDER BY label",
-        )
+        let found = sqlx::query_as(spool_columns!(
+            "WHERE s.workshop_id = ? ORDER BY s.emptied_at IS NOT NULL, s.label"
+        ))
         .bind(workshop)
         .fetch_all(&self.pool)
         .await?;
         Ok(found)
     }
 
-    /// One spool.
-    pub async fn spool(&self, workshop: WorkshopId, id: SpoolId) -> Result<Spool, StoreError> {
-        sqlx::query_as(
-            "SELECT id, label, gauge, insulation, build, tolerance, bare_mm, overall_mm, ohm_per_m, at_c, left_m, \
-             remark, created_at FROM spools WHERE workshop_id = ? AND id = ?",
+    /// Notes what is known of a spool beside its wire.
+    pub async fn care_for_spool(
+        &self,
+        workshop: WorkshopId,
+        id: SpoolId,
+        care: &SpoolCare,
+    ) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE spools SET supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \
+             winder_id = (SELECT id FROM instruments WHERE workshop_id = ? AND id = ?), \
+             emptied_at = IF(?, COALESCE(emptied_at, UTC_TIMESTAMP(6)), NULL) WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(&care.supplier)
+        .bind(&care.lot)
+        .bind(care.cost_per_kg)
+        .bind(care.empty_g)
+        .bind(workshop)
+        .bind(care.winder)
+        .bind(care.emptied)
+        .bind(workshop)
+        .bind(id)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Logs a check of a spool; what predictions take is then the mean over all places. The same key again logs nothing.
+    pub async fn check_spool(
+        &self,
+        workshop: WorkshopId,
+        id: SpoolId,
+        by: PersonId,
+        key: &ClientKey,
+        check: &NewCheck,
+    ) -> Result<(), StoreError> {
+        let spool = self.spool(workshop, id).await?;
+        let mut tx = self.pool.begin().await?;
+        let done = sqlx::query(
+            "INSERT INTO spool_checks (workshop_id, spool_id, client_key, at_m, overall_mm, ohm_per_m, at_c, gross_g, \
+             by_id, taken_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(workshop)
         .bind(id)
-        .fetch_optional(&self.pool)
-        .await?
-        .ok_or(StoreError::Missing("spool"))
+        .bind(key.as_str())
+        .bind(check.left_m.or_else(|| spool.left_now_m()))
+        .bind(check.overall_mm)
+        .bind(check.ohm_per_m)
+        .bind(check.at_c)
+        .bind(check.gross_g)
+        .bind(by)
+        .bind(check.at)
+        .execute(&mut *tx)
+        .await
+        .map_err(StoreError::from);
+        match done {
+            Ok(_) => {}
+            Err(StoreError::Taken(index)) if index == "spool_checks_client_key" => return Ok(()),
+            Err(error) => return Err(error),
+        }
+        // 0.00393 per kelvin, IEC 60028, as in the engine.
+        sqlx::query(
+            "UPDATE spools s SET \
+             overall_mm = COALESCE((SELECT AVG(c.overall_mm) FROM spool_checks c WHERE c.spool_id = s.id), overall_mm), \
+             ohm_per_m = COALESCE((SELECT AVG(c.ohm_per_m / (1 + 0.00393 * (COALESCE(c.at_c, 20) - 20))) \
+               FROM spool_checks c WHERE c.spool_id = s.id AND c.ohm_per_m IS NOT NULL), ohm_per_m), \
+             at_c = IF(EXISTS (SELECT 1 FROM spool_checks c WHERE c.spool_id = s.id AND c.ohm_per_m IS NOT NULL), 20, at_c), \
+             left_at = IF(? IS NULL, left_at, COALESCE(?, UTC_TIMESTAMP(6))), left_m = COALESCE(?, left_m) \
+             WHERE s.workshop_id = ? AND s.id = ?",
+        )
+        .bind(check.left_m)
+        .bind(check.at)
+        .bind(check.left_m)
+        .bind(workshop)
+        .bind(id)
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Checks of a spool, oldest first.
+    pub async fn spool_checks(
+        &self,
+        workshop: WorkshopId,
+        id: SpoolId,
+    ) -> Result<Vec<SpoolCheck>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT c.at_m, c.overall_mm, c.ohm_per_m, c.at_c, c.gross_g, p.name AS `by`, c.taken_at \
+             FROM spool_checks c JOIN people p ON p.id = c.by_id WHERE c.workshop_id = ? AND c.spool_id = ? ORDER BY c.id",
+        )
+        .bind(workshop)
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Checks of all spools, oldest first, by spool.
+    pub async fn all_spool_checks(
+        &self,
+        workshop: WorkshopId,
+    ) -> Result<Vec<(SpoolId, Option<f64>, Option<f64>)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT spool_id, ohm_per_m, at_c FROM spool_checks WHERE workshop_id = ? ORDER BY spool_id, id",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// One spool.
+    pub async fn spool(&self, workshop: WorkshopId, id: SpoolId) -> Result<Spool, StoreError> {
+        sqlx::query_as(spool_columns!("WHERE s.workshop_id = ? AND s.id = ?"))
+            .bind(workshop)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("spool"))
     }
 }
 
@@ -139,7 +341,12 @@ impl Spool {
             overall_mm: self.overall_mm,
             ohm_per_m: self.ohm_per_m,
             at_c: self.at_c,
-            left_m: self.left_m,
+            left_m: self.left_now_m(),
         }
+    }
+
+    /// Wire left now, m: what was noted less what runs took since.
+    pub fn left_now_m(&self) -> Option<f64> {
+        self.left_m.map(|left| (left - self.used_m).max(0.0))
     }
 }

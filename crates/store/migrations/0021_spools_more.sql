@@ -1,0 +1,9 @@
+ALTER TABLE spools
+    ADD COLUMN supplier VARCHAR(80) NOT NULL DEFAULT '',
+    ADD COLUMN lot VARCHAR(80) NOT NULL DEFAULT '',
+    ADD COLUMN cost_per_kg DOUBLE NULL,
+    ADD COLUMN empty_g DOUBLE NULL,
+    ADD COLUMN left_at DATETIME(6) NULL,
+    ADD COLUMN winder_id BIGINT UNSIGNED NULL,
+    ADD COLUMN emptied_at DATETIME(6) NULL,
+    ADD CONSTRAINT spools_winder FOREIGN KEY (winder_id) REFERENCES instruments (id)

@@ -1,0 +1,247 @@
+//! Experiments, and the blind listening kept beside them.
+
+use crate::{
+    ClientKey, ExperimentId, ListeningId, PersonId, RevisionId, RunId, Store, StoreError, WorkshopId,
+};
+use serde::{Deserialize, Serialize};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// An experiment.
+#[derive(Clone, Debug, FromRow)]
+pub struct Experiment {
+    /// Number.
+    pub id: ExperimentId,
+    /// What is asked.
+    pub question: String,
+    /// The revision that is compared with.
+    pub first_id: RevisionId,
+    /// The revision that differs from it.
+    pub second_id: RevisionId,
+    /// The difference that matters, per cent.
+    pub cares_percent: f64,
+    /// What came of it; empty while it goes on.
+    pub closed: String,
+    /// Who asks.
+    pub by: String,
+    /// Since when, UTC.
+    pub made_at: PrimitiveDateTime,
+}
+
+/// An experiment to begin.
+#[derive(Clone, Debug)]
+pub struct NewExperiment<'a> {
+    /// Key of the submission.
+    pub key: ClientKey,
+    /// What is asked.
+    pub question: &'a str,
+    /// The revision that is compared with.
+    pub first: RevisionId,
+    /// The revision that differs from it.
+    pub second: RevisionId,
+    /// The difference that matters, per cent.
+    pub cares_percent: f64,
+}
+
+/// A sample of a blind listening: a coil under a letter.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Sample {
+    /// The letter.
+    pub letter: char,
+    /// The coil.
+    pub run: RunId,
+}
+
+/// What was heard of a sample.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Score {
+    /// The letter.
+    pub letter: char,
+    /// Brighter is more, 0 to 10.
+    pub bright: u8,
+    /// Fuller is more, 0 to 10.
+    pub full: u8,
+    /// Liked, 0 to 10.
+    pub liked: u8,
+    /// Words.
+    pub words: String,
+}
+
+/// A blind listening.
+#[derive(Clone, Debug, FromRow)]
+pub struct Listening {
+    /// Number.
+    pub id: ListeningId,
+    /// Its experiment.
+    pub experiment_id: ExperimentId,
+    samples: String,
+    scores: Option<String>,
+    /// Who listens.
+    pub by: String,
+    /// Since when, UTC.
+    pub begun_at: PrimitiveDateTime,
+    /// When it was scored, UTC: from then on the labels are shown.
+    pub scored_at: Option<PrimitiveDateTime>,
+}
+
+fn unreadable(error: &serde_json::Error) -> StoreError {
+    StoreError::Unreadable { what: "listening", detail: error.to_string() }
+}
+
+impl Listening {
+    /// The samples in the order of their letters.
+    pub fn samples(&self) -> Result<Vec<Sample>, StoreError> {
+        let mut all: Vec<Sample> = serde_json::from_str(&self.samples).map_err(|e| unreadable(&e))?;
+        all.sort_by_key(|s| s.letter);
+        Ok(all)
+    }
+
+    /// The scores, once there are some.
+    pub fn scores(&self) -> Result<Vec<Score>, StoreError> {
+        self.scores
+            .as_deref()
+            .map_or_else(|| Ok(Vec::new()), |text| serde_json::from_str(text).map_err(|e| unreadable(&e)))
+    }
+}
+
+macro_rules! experiment_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT e.id, e.question, e.first_id, e.second_id, e.cares_percent, e.closed, p.name AS `by`, e.made_at \
+             FROM experiments e JOIN people p ON p.id = e.made_by ",
+            $rest
+        )
+    };
+}
+
+impl Store {
+    /// Begins an experiment; the same key again begins nothing more.
+    pub async fn begin_experiment(
+        &self,
+        workshop: WorkshopId,
+        by: PersonId,
+        new: &NewExperiment<'_>,
+    ) -> Result<ExperimentId, StoreError> {
+        let done = sqlx::query(
+            "INSERT IGNORE INTO experiments (workshop_id, client_key, question, first_id, second_id, cares_percent, made_by) \
+             SELECT ?, ?, ?, a.id, b.id, ?, ? FROM revisions a JOIN revisions b ON b.workshop_id = a.workshop_id \
+             WHERE a.workshop_id = ? AND a.id = ? AND b.id = ?",
+        )
+        .bind(workshop)
+        .bind(new.key.as_str())
+        .bind(new.question)
+        .bind(new.cares_percent)
+        .bind(by)
+        .bind(workshop)
+        .bind(new.first)
+        .bind(new.second)
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() > 0 {
+            return Ok(ExperimentId(done.last_insert_id()));
+        }
+        sqlx::query_scalar("SELECT id FROM experiments WHERE workshop_id = ? AND client_key = ?")
+            .bind(workshop)
+            .bind(new.key.as_str())
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("revision"))
+    }
+
+    /// All experiments, those that go on first, the newest first.
+    pub async fn experiments(&self, workshop: WorkshopId) -> Result<Vec<Experiment>, StoreError> {
+        Ok(sqlx::query_as(experiment_columns!(
+            "WHERE e.workshop_id = ? ORDER BY e.closed <> '', e.id DESC LIMIT 200"
+        ))
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// One experiment.
+    pub async fn experiment(&self, workshop: WorkshopId, id: ExperimentId) -> Result<Experiment, StoreError> {
+        sqlx::query_as(experiment_columns!("WHERE e.workshop_id = ? AND e.id = ?"))
+            .bind(workshop)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("experiment"))
+    }
+
+    /// Notes what came of an experiment; nothing opens it again.
+    pub async fn close_experiment(
+        &self,
+        workshop: WorkshopId,
+        id: ExperimentId,
+        words: &str,
+    ) -> Result<(), StoreError> {
+        sqlx::query("UPDATE experiments SET closed = ? WHERE workshop_id = ? AND id = ?")
+            .bind(words)
+            .bind(workshop)
+            .bind(id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Begins a blind listening; the same key again begins nothing more.
+    pub async fn begin_listening(
+        &self,
+        workshop: WorkshopId,
+        experiment: ExperimentId,
+        by: PersonId,
+        key: &ClientKey,
+        samples: &[Sample],
+    ) -> Result<(), StoreError> {
+        let samples = serde_json::to_string(samples).map_err(|e| unreadable(&e))?;
+        sqlx::query(
+            "INSERT IGNORE INTO listenings (workshop_id, experiment_id, client_key, samples, by_id) \
+             SELECT e.workshop_id, e.id, ?, ?, ? FROM experiments e WHERE e.workshop_id = ? AND e.id = ?",
+        )
+        .bind(key.as_str())
+        .bind(samples)
+        .bind(by)
+        .bind(workshop)
+        .bind(experiment)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Listenings of an experiment, newest first.
+    pub async fn listenings(
+        &self,
+        workshop: WorkshopId,
+        experiment: ExperimentId,
+    ) -> Result<Vec<Listening>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT l.id, l.experiment_id, l.samples, l.scores, p.name AS `by`, l.begun_at, l.scored_at \
+             FROM listenings l JOIN people p ON p.id = l.by_id WHERE l.workshop_id = ? AND l.experiment_id = ? \
+             ORDER BY l.id DESC LIMIT 100",
+        )
+        .bind(workshop)
+        .bind(experiment)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Scores a listening, once: what was heard blind is not changed after the labels were seen.
+    pub async fn score_listening(
+        &self,
+        workshop: WorkshopId,
+        id: ListeningId,
+        scores: &[Score],
+    ) -> Result<(), StoreError> {
+        let scores = serde_json::to_string(scores).map_err(|e| unreadable(&e))?;
+        sqlx::query(
+            "UPDATE listenings SET scores = ?, scored_at = UTC_TIMESTAMP(6) \
+             WHERE workshop_id = ? AND id = ? AND scored_at IS NULL",
+        )
+        .bind(scores)
+        .bind(workshop)
+        .bind(id)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+}

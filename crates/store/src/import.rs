@@ -1,0 +1,138 @@
+//! Runs brought in from elsewhere, all or none.
+
+use crate::reading::NewReading;
+use crate::{
+    ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId, logbook,
+};
+use coil::design::Design;
+use shop::outcome::Outcome;
+use std::collections::BTreeSet;
+use time::PrimitiveDateTime;
+
+/// A run to bring in, judged already.
+#[derive(Clone, Debug)]
+pub struct Brought {
+    /// Its key: that of the run where it came from, or drawn from its line.
+    pub key: ClientKey,
+    /// The revision wound.
+    pub revision: RevisionId,
+    /// The spool.
+    pub spool: Option<SpoolId>,
+    /// Who wound.
+    pub operator: PersonId,
+    /// The winder.
+    pub winder: Option<InstrumentId>,
+    /// When.
+    pub at: PrimitiveDateTime,
+    /// Turns planned.
+    pub planned_turns: u32,
+    /// The document as it was wound.
+    pub design: Design,
+    /// Remark.
+    pub remark: String,
+    /// What was read.
+    pub readings: Vec<NewReading>,
+    /// What it came to.
+    pub outcome: Outcome,
+}
+
+impl Store {
+    /// Which of some keys are runs of this workshop already.
+    pub async fn known_runs(
+        &self,
+        workshop: WorkshopId,
+        keys: &[ClientKey],
+    ) -> Result<BTreeSet<String>, StoreError> {
+        let mut known = BTreeSet::new();
+        for some in keys.chunks(500) {
+            let mut query =
+                sqlx::QueryBuilder::<sqlx::MySql>::new("SELECT client_key FROM runs WHERE workshop_id = ");
+            query.push_bind(workshop).push(" AND client_key IN (");
+            let mut list = query.separated(", ");
+            for key in some {
+                list.push_bind(key.as_str().to_owned());
+            }
+            query.push(")");
+            known.extend(query.build_query_scalar::<String>().fetch_all(&self.pool).await?);
+        }
+        Ok(known)
+    }
+
+    /// Brings runs in, all in one transaction; those whose key is known are passed over. Gives how many were new.
+    pub async fn bring_in(
+        &self,
+        workshop: WorkshopId,
+        by: PersonId,
+        runs: &[Brought],
+    ) -> Result<u32, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
+            .bind(workshop)
+            .fetch_one(&mut *tx)
+            .await?;
+        let last: Option<u32> = sqlx::query_scalar("SELECT MAX(number) FROM runs WHERE workshop_id = ?")
+            .bind(workshop)
+            .fetch_one(&mut *tx)
+            .await?;
+        let mut number = last.unwrap_or(0);
+        let mut new = 0;
+        for run in runs {
+            let document = serde_json::to_string(&run.design)
+                .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
+            let done = sqlx::query(
+                "INSERT IGNORE INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, winder_id, \
+                 planned_turns, stops, document, remark, created_by, created_at) \
+                 VALUES (?, ?, ?, ?, ?, ?, ?, ?, '', ?, ?, ?, ?)",
+            )
+            .bind(workshop)
+            .bind(number + 1)
+            .bind(run.key.as_str())
+            .bind(run.revision)
+            .bind(run.spool)
+            .bind(run.operator)
+            .bind(run.winder)
+            .bind(run.planned_turns)
+            .bind(document)
+            .bind(&run.remark)
+            .bind(by)
+            .bind(run.at)
+            .execute(&mut *tx)
+            .await?;
+            if done.rows_affected() == 0 {
+                continue;
+            }
+            (number, new) = (number + 1, new + 1);
+            let id = RunId(done.last_insert_id());
+            for (place, reading) in (0_u32..).zip(&run.readings) {
+                sqlx::query(
+                    "INSERT INTO readings (workshop_id, run_id, batch_key, place, kind, value, coil_c, test_hz, words, \
+                     taken_by, taken_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                )
+                .bind(workshop)
+                .bind(id)
+                .bind(run.key.as_str())
+                .bind(place)
+                .bind(reading.kind.key())
+                .bind(reading.value)
+                .bind(reading.coil_c)
+                .bind(reading.test_hz)
+                .bind(&reading.words)
+                .bind(run.operator)
+                .bind(run.at)
+                .execute(&mut *tx)
+                .await?;
+            }
+            crate::verdict::add_verdict_on(
+                &mut tx,
+                workshop,
+                id,
+                &run.outcome.verdict,
+                &run.outcome.comparisons,
+            )
+            .await?;
+            logbook::write_line_on(&mut tx, workshop, id, &run.outcome).await?;
+        }
+        tx.commit().await?;
+        Ok(new)
+    }
+}

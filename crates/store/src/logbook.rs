@@ -1,0 +1,530 @@
+//! The logbook: one line per run, drawn from its readings and written anew whenever it is judged.
+//!
+//! The history itself is in the runs, readings and verdicts; a line is what lists, charts and learning read.
+
+use crate::{DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
+use shop::comparison::Comparison;
+use shop::learning::{Circumstances, Factor, Lived};
+use shop::outcome::{Facts, Outcome};
+use sqlx::{FromRow, MySql, QueryBuilder};
+use time::{Date, PrimitiveDateTime};
+
+/// Lines of one page.
+pub const PAGE: u32 = 100;
+
+/// A line of the logbook.
+#[derive(Clone, Debug, FromRow)]
+#[allow(missing_docs, reason = "each is the column's name; units are in it")]
+pub struct Line {
+    pub run_id: RunId,
+    pub number: u32,
+    pub revision_id: RevisionId,
+    pub revision: u32,
+    pub design_id: DesignId,
+    pub name: String,
+    pub format: String,
+    pub gauge: String,
+    pub straight: bool,
+    pub clockwise: bool,
+    pub north: bool,
+    pub spool_id: Option<SpoolId>,
+    pub spool: Option<String>,
+    pub operator_id: PersonId,
+    pub operator: String,
+    pub winder_id: Option<InstrumentId>,
+    pub winder: Option<String>,
+    pub started_at: PrimitiveDateTime,
+    pub level: String,
+    pub verdict: String,
+    pub planned_turns: u32,
+    pub turns: Option<f64>,
+    pub coil_c: Option<f64>,
+    pub resistance_ohm: Option<f64>,
+    pub resistance_off: Option<f64>,
+    pub resistance_bands: Option<f64>,
+    pub inductance_h: Option<f64>,
+    pub inductance_off: Option<f64>,
+    pub inductance_bands: Option<f64>,
+    pub capacitance_f: Option<f64>,
+    pub flux_ratio: Option<f64>,
+    pub peak_hz: Option<f64>,
+    pub output_db: Option<f64>,
+    pub wire_m: Option<f64>,
+    pub resistance_ratio: Option<f64>,
+    pub inductance_ratio: Option<f64>,
+    pub capacitance_ratio: Option<f64>,
+    pub build_ratio: Option<f64>,
+    pub remark: String,
+    pub client_key: String,
+}
+
+impl Line {
+    /// The run as learning takes it.
+    pub fn lived(&self) -> Lived {
+        Lived {
+            run: self.number,
+            circumstances: circumstances(
+                self.spool_id.map(|id| id.0),
+                self.operator_id.0,
+                self.winder_id.map(|id| id.0),
+                self.straight,
+                &self.format,
+                self.design_id.0,
+            ),
+            coil_c: self.coil_c,
+            ratios: [self.resistance_ratio, self.inductance_ratio, self.capacitance_ratio, self.build_ratio],
+        }
+    }
+}
+
+/// Circumstances by the numbers of the rows. Pattern: 0 straight, 1 scattered; format: its place in [`FORMATS`].
+fn circumstances(
+    spool: Option<u64>,
+    operator: u64,
+    winder: Option<u64>,
+    straight: bool,
+    format: &str,
+    design: u64,
+) -> Circumstances {
+    let format = (0_u64..).zip(FORMATS).find(|(_, f)| *f == format).map(|(at, _)| at);
+    Circumstances::default()
+        .with(Factor::Spool, spool)
+        .with(Factor::Operator, Some(operator))
+        .with(Factor::Winder, winder)
+        .with(Factor::Pattern, Some(u64::from(!straight)))
+        .with(Factor::Format, format)
+        .with(Factor::Design, Some(design))
+}
+
+/// The formats by their words; a format's place is its number as a level.
+pub const FORMATS: [&str; 9] = [
+    "tall-single",
+    "short-single",
+    "wide-single",
+    "twin-coil",
+    "stacked-twin",
+    "blade",
+    "button-magnet",
+    "concentric",
+    "per-string",
+];
+
+/// The circumstances of a coil that is to be wound, as far as they are known.
+pub fn to_be_wound(
+    design: Option<DesignId>,
+    document: &coil::design::Design,
+    spool: Option<SpoolId>,
+    operator: Option<PersonId>,
+    winder: Option<InstrumentId>,
+) -> Circumstances {
+    let format = serde_json::to_value(document.kind)
+        .ok()
+        .and_then(|v| v.as_str().map(str::to_owned))
+        .unwrap_or_default();
+    let straight = document.coils.first().is_some_and(|c| c.wind.wander <= 0.0);
+    circumstances(spool.map(|id| id.0), 0, winder.map(|id| id.0), straight, &format, 0)
+        .with(Factor::Operator, operator.map(|id| id.0))
+        .with(Factor::Design, design.map(|id| id.0))
+}
+
+/// How the logbook is ordered.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Order {
+    /// By when the run was started.
+    #[default]
+    Started,
+    /// By design.
+    Design,
+    /// By spool.
+    Spool,
+    /// By operator.
+    Operator,
+    /// By measured resistance.
+    Resistance,
+    /// By deviation of the resistance.
+    ResistanceOff,
+    /// By measured inductance.
+    Inductance,
+    /// By deviation of the inductance.
+    InductanceOff,
+}
+
+impl Order {
+    /// Every order with its name in addresses.
+    pub const ALL: [(Self, &'static str); 8] = [
+        (Self::Started, "started"),
+        (Self::Design, "design"),
+        (Self::Spool, "spool"),
+        (Self::Operator, "operator"),
+        (Self::Resistance, "r"),
+        (Self::ResistanceOff, "r-off"),
+        (Self::Inductance, "l"),
+        (Self::InductanceOff, "l-off"),
+    ];
+
+    /// The order of a name.
+    pub fn from_key(key: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(_, k)| *k == key).map(|(order, _)| *order)
+    }
+
+    const fn column(self) -> &'static str {
+        match self {
+            Self::Started => "l.started_at",
+            Self::Design => "l.name",
+            Self::Spool => "s.label",
+            Self::Operator => "p.name",
+            Self::Resistance => "l.resistance_ohm",
+            Self::ResistanceOff => "l.resistance_off",
+            Self::Inductance => "l.inductance_h",
+            Self::InductanceOff => "l.inductance_off",
+        }
+    }
+}
+
+/// Which lines are asked for.
+#[derive(Clone, Debug, Default)]
+pub struct LogFilter {
+    /// Words of remarks, names of design, spool, winder and person.
+    pub words: String,
+    /// Of this design.
+    pub design: Option<DesignId>,
+    /// Of this revision of it.
+    pub revision: Option<u32>,
+    /// Of this format, by its word.
+    pub format: Option<String>,
+    /// On this spool.
+    pub spool: Option<SpoolId>,
+    /// By this person.
+    pub operator: Option<PersonId>,
+    /// On this winder.
+    pub winder: Option<InstrumentId>,
+    /// From this day on, UTC.
+    pub from: Option<Date>,
+    /// To this day, UTC.
+    pub to: Option<Date>,
+    /// With this verdict, by its word.
+    pub level: Option<String>,
+    /// Of designs with this tag.
+    pub tag: Option<String>,
+    /// How they are ordered.
+    pub order: Order,
+    /// The other way round: oldest, first, lowest.
+    pub rising: bool,
+}
+
+/// Words that MariaDB's full-text index leaves out (the default list of InnoDB).
+const STOPWORDS: [&str; 36] = [
+    "a", "about", "an", "are", "as", "at", "be", "by", "com", "de", "en", "for", "from", "how", "i", "in",
+    "is", "it", "la", "of", "on", "or", "that", "the", "this", "to", "was", "what", "when", "where", "who",
+    "will", "with", "und", "the", "www",
+];
+
+const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.design_id, l.name, l.format, l.gauge, \
+     l.straight, l.clockwise, l.north, l.spool_id, s.label AS spool, l.operator_id, p.name AS operator, l.winder_id, \
+     i.name AS winder, l.started_at, l.level, l.verdict, l.planned_turns, l.turns, l.coil_c, l.resistance_ohm, \
+     l.resistance_off, l.resistance_bands, l.inductance_h, l.inductance_off, l.inductance_bands, l.capacitance_f, \
+     l.flux_ratio, l.peak_hz, l.output_db, l.wire_m, l.resistance_ratio, l.inductance_ratio, l.capacitance_ratio, \
+     l.build_ratio, u.remark, u.client_key ";
+
+const JOINS: &str = "JOIN people p ON p.id = l.operator_id LEFT JOIN spools s ON s.id = l.spool_id \
+     LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";
+
+impl LogFilter {
+    /// Writes the conditions.
+    fn conditions(&self, query: &mut QueryBuilder<MySql>, workshop: WorkshopId) {
+        query.push("WHERE l.workshop_id = ").push_bind(workshop);
+        let mut indexed = Vec::new();
+        for term in self.words.split_whitespace() {
+            let plain = term.chars().all(char::is_alphanumeric);
+            let lower = term.to_lowercase();
+            if plain && term.chars().count() >= 3 && !STOPWORDS.contains(&lower.as_str()) {
+                indexed.push(format!("+{term}*"));
+            } else {
+                query.push(" AND LOCATE(").push_bind(lower).push(", l.words) > 0");
+            }
+        }
+        if !indexed.is_empty() {
+            query
+                .push(" AND MATCH(l.words) AGAINST (")
+                .push_bind(indexed.join(" "))
+                .push(" IN BOOLEAN MODE)");
+        }
+        if let Some(design) = self.design {
+            query.push(" AND l.design_id = ").push_bind(design);
+        }
+        if let Some(revision) = self.revision {
+            query.push(" AND l.revision = ").push_bind(revision);
+        }
+        if let Some(format) = &self.format {
+            query.push(" AND l.format = ").push_bind(format.clone());
+        }
+        if let Some(spool) = self.spool {
+            query.push(" AND l.spool_id = ").push_bind(spool);
+        }
+        if let Some(operator) = self.operator {
+            query.push(" AND l.operator_id = ").push_bind(operator);
+        }
+        if let Some(winder) = self.winder {
+            query.push(" AND l.winder_id = ").push_bind(winder);
+        }
+        if let Some(from) = self.from {
+            query.push(" AND l.started_at >= ").push_bind(from.midnight());
+        }
+        if let Some(to) = self.to.and_then(Date::next_day) {
+            query.push(" AND l.started_at < ").push_bind(to.midnight());
+        }
+        if let Some(level) = &self.level {
+            query.push(" AND l.level = ").push_bind(level.clone());
+        }
+        if let Some(tag) = &self.tag {
+            query
+                .push(" AND l.design_id IN (SELECT t.design_id FROM design_tags t WHERE t.workshop_id = ")
+                .push_bind(workshop)
+                .push(" AND t.tag = ")
+                .push_bind(tag.clone())
+                .push(")");
+        }
+    }
+
+    fn ordering(&self, query: &mut QueryBuilder<MySql>) {
+        let way = if self.rising { "ASC" } else { "DESC" };
+        query.push(format!(" ORDER BY {} {way}, l.run_id {way}", self.order.column()));
+    }
+}
+
+/// What a run's line says beside its figures.
+fn line_words(outcome: &Outcome) -> String {
+    outcome.verdict.text.chars().take(2000).collect()
+}
+
+impl Store {
+    /// Writes, or writes anew, the line of a run.
+    pub async fn write_line(
+        &self,
+        workshop: WorkshopId,
+        run: RunId,
+        outcome: &Outcome,
+    ) -> Result<(), StoreError> {
+        let mut connection = self.pool.acquire().await?;
+        write_line_on(&mut connection, workshop, run, outcome).await
+    }
+
+    /// Judges a run: appends the verdict with its comparisons, and writes its line.
+    pub async fn judged(
+        &self,
+        workshop: WorkshopId,
+        run: RunId,
+        outcome: &Outcome,
+    ) -> Result<(), StoreError> {
+        self.add_verdict(workshop, run, &outcome.verdict, &outcome.comparisons).await?;
+        self.write_line(workshop, run, outcome).await
+    }
+
+    /// Runs that have no line yet, oldest first, up to 200: those of before there were lines.
+    pub async fn runs_without_line(&self) -> Result<Vec<(WorkshopId, RunId)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT u.workshop_id, u.id FROM runs u LEFT JOIN logbook l ON l.run_id = u.id \
+             WHERE l.run_id IS NULL ORDER BY u.id LIMIT 200",
+        )
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// A page of lines, from 0, and how many lines there are in all.
+    pub async fn log_page(
+        &self,
+        workshop: WorkshopId,
+        filter: &LogFilter,
+        page: u32,
+    ) -> Result<(Vec<Line>, u64), StoreError> {
+        let mut count: QueryBuilder<MySql> = QueryBuilder::new("SELECT COUNT(*) FROM logbook l ");
+        filter.conditions(&mut count, workshop);
+        let all: i64 = count.build_query_scalar().fetch_one(&self.pool).await?;
+        // The page's numbers first, by an index or a narrow sort; the wide rows only of those.
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(COLUMNS);
+        query.push("FROM (SELECT l.run_id FROM logbook l ");
+        match filter.order {
+            Order::Spool => query.push("LEFT JOIN spools s ON s.id = l.spool_id "),
+            Order::Operator => query.push("JOIN people p ON p.id = l.operator_id "),
+            _ => &mut query,
+        };
+        filter.conditions(&mut query, workshop);
+        filter.ordering(&mut query);
+        query.push(" LIMIT ").push_bind(PAGE).push(" OFFSET ").push_bind(u64::from(page) * u64::from(PAGE));
+        query.push(") k JOIN logbook l ON l.run_id = k.run_id ").push(JOINS);
+        filter.ordering(&mut query);
+        let lines = query.build_query_as().fetch_all(&self.pool).await?;
+        Ok((lines, u64::try_from(all).unwrap_or(0)))
+    }
+
+    /// All lines that pass, up to `most`, in the filter's order.
+    pub async fn log_lines(
+        &self,
+        workshop: WorkshopId,
+        filter: &LogFilter,
+        most: u32,
+    ) -> Result<Vec<Line>, StoreError> {
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(COLUMNS);
+        query.push("FROM logbook l ").push(JOINS);
+        filter.conditions(&mut query, workshop);
+        filter.ordering(&mut query);
+        query.push(" LIMIT ").push_bind(most);
+        Ok(query.build_query_as().fetch_all(&self.pool).await?)
+    }
+
+    /// Lines of some runs, in no order.
+    pub async fn log_lines_of(&self, workshop: WorkshopId, runs: &[RunId]) -> Result<Vec<Line>, StoreError> {
+        if runs.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(COLUMNS);
+        query.push("FROM logbook l ").push(JOINS).push("WHERE l.workshop_id = ").push_bind(workshop);
+        query.push(" AND l.run_id IN (");
+        let mut list = query.separated(", ");
+        for run in runs {
+            list.push_bind(*run);
+        }
+        query.push(")");
+        Ok(query.build_query_as().fetch_all(&self.pool).await?)
+    }
+
+    /// What learning takes of every run that was measured and was not stopped.
+    pub async fn lived(&self, workshop: WorkshopId) -> Result<Vec<Lived>, StoreError> {
+        let rows: Vec<LivedRow> = sqlx::query_as(
+            "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
+             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
+             AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) ORDER BY started_at, run_id",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(rows.iter().map(LivedRow::lived).collect())
+    }
+
+    /// How many runs learning would take, and the last of their numbers in the database.
+    pub async fn lived_count(&self, workshop: WorkshopId) -> Result<u32, StoreError> {
+        let count: i64 = sqlx::query_scalar(
+            "SELECT COUNT(*) FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
+             AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL)",
+        )
+        .bind(workshop)
+        .fetch_one(&self.pool)
+        .await?;
+        Ok(u32::try_from(count).unwrap_or(u32::MAX))
+    }
+
+    /// The designs that have lines: number, name, lines.
+    pub async fn logged_designs(
+        &self,
+        workshop: WorkshopId,
+    ) -> Result<Vec<(DesignId, String, i64)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT design_id, SUBSTRING_INDEX(GROUP_CONCAT(name ORDER BY run_id DESC SEPARATOR '\\n'), '\\n', 1), n \
+             FROM (SELECT design_id, name, MAX(run_id) AS run_id, SUM(COUNT(*)) OVER (PARTITION BY design_id) AS n \
+               FROM logbook WHERE workshop_id = ? GROUP BY design_id, name) k GROUP BY design_id, n ORDER BY 2",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// The tags of a workshop.
+    pub async fn all_tags(&self, workshop: WorkshopId) -> Result<Vec<String>, StoreError> {
+        Ok(sqlx::query_scalar("SELECT DISTINCT tag FROM design_tags WHERE workshop_id = ? ORDER BY tag")
+            .bind(workshop)
+            .fetch_all(&self.pool)
+            .await?)
+    }
+}
+
+#[derive(FromRow)]
+struct LivedRow {
+    number: u32,
+    spool_id: Option<u64>,
+    operator_id: u64,
+    winder_id: Option<u64>,
+    straight: bool,
+    format: String,
+    design_id: u64,
+    coil_c: Option<f64>,
+    resistance_ratio: Option<f64>,
+    inductance_ratio: Option<f64>,
+    capacitance_ratio: Option<f64>,
+    build_ratio: Option<f64>,
+}
+
+impl LivedRow {
+    fn lived(&self) -> Lived {
+        Lived {
+            run: self.number,
+            circumstances: circumstances(
+                self.spool_id,
+                self.operator_id,
+                self.winder_id,
+                self.straight,
+                &self.format,
+                self.design_id,
+            ),
+            coil_c: self.coil_c,
+            ratios: [self.resistance_ratio, self.inductance_ratio, self.capacitance_ratio, self.build_ratio],
+        }
+    }
+}
+
+/// Writes a line on a connection of the caller's, which may be inside a transaction.
+pub(crate) async fn write_line_on(
+    connection: &mut sqlx::MySqlConnection,
+    workshop: WorkshopId,
+    run: RunId,
+    outcome: &Outcome,
+) -> Result<(), StoreError> {
+    let Facts { resistance: r, inductance: l, capacitance: c, .. } = &outcome.facts;
+    let facts = &outcome.facts;
+    let done = sqlx::query(
+        "REPLACE INTO logbook (run_id, workshop_id, number, revision_id, revision, design_id, name, format, gauge, \
+         spool_id, operator_id, winder_id, started_at, planned_turns, words, straight, clockwise, north, level, verdict, \
+         turns, coil_c, resistance_ohm, resistance_off, resistance_bands, resistance_ratio, inductance_h, \
+         inductance_off, inductance_bands, inductance_ratio, capacitance_f, capacitance_ratio, build_ratio, flux_ratio, \
+         peak_hz, output_db, wire_m) \
+         SELECT u.id, u.workshop_id, u.number, u.revision_id, r.number, r.design_id, r.name, r.kind, r.gauge, \
+         u.spool_id, u.operator_id, u.winder_id, u.created_at, u.planned_turns, \
+         LOWER(CONCAT_WS(' ', r.name, s.label, p.name, i.name, u.remark, \
+           (SELECT GROUP_CONCAT(t.words SEPARATOR ' ') FROM readings t WHERE t.run_id = u.id AND t.words <> ''))), \
+         ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ? \
+         FROM runs u JOIN revisions r ON r.id = u.revision_id JOIN people p ON p.id = u.operator_id \
+         LEFT JOIN spools s ON s.id = u.spool_id LEFT JOIN instruments i ON i.id = u.winder_id \
+         WHERE u.workshop_id = ? AND u.id = ?",
+    )
+    .bind(facts.straight)
+    .bind(facts.clockwise)
+    .bind(facts.north)
+    .bind(outcome.verdict.level.key())
+    .bind(line_words(outcome))
+    .bind(facts.turns)
+    .bind(facts.coil_c)
+    .bind(r.measured)
+    .bind(r.off)
+    .bind(r.bands)
+    .bind(r.ratio)
+    .bind(l.measured)
+    .bind(l.off)
+    .bind(l.bands)
+    .bind(l.ratio)
+    .bind(c.measured)
+    .bind(c.ratio)
+    .bind(facts.build_ratio)
+    .bind(facts.flux_ratio)
+    .bind(facts.peak_hz)
+    .bind(facts.output_db)
+    .bind(facts.wire_m)
+    .bind(workshop)
+    .bind(run)
+    .execute(&mut *connection)
+    .await?;
+    if done.rows_affected() == 0 { Err(StoreError::Missing("run")) } else { Ok(()) }
+}
+
+/// What a comparison of a quantity is worth in an export: predicted and measured.
+pub fn compared(comparisons: &[Comparison], kind: shop::reading::Kind) -> Option<(f64, f64)> {
+    comparisons.iter().find(|c| c.kind == kind).map(|c| (c.predicted.nominal, c.measured))
+}

@@ -1,0 +1,243 @@
+//! Parts: magnets, bobbins, plates and what else goes into a pickup, with stock and cost.
+
+use crate::{ClientKey, DesignId, PartId, PersonId, RunId, Store, StoreError, WorkshopId};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// A kind of part.
+#[derive(Clone, Debug, FromRow)]
+pub struct Part {
+    /// Number.
+    pub id: PartId,
+    /// Kind, by its word.
+    pub kind: String,
+    /// Name.
+    pub name: String,
+    /// What one costs.
+    pub each_cost: Option<f64>,
+    /// When to order more.
+    pub order_below: Option<u32>,
+    /// Who sells it.
+    pub supplier: String,
+    /// How many are there.
+    pub stock: i64,
+}
+
+/// A part to add.
+#[derive(Clone, Debug)]
+pub struct NewPart {
+    /// Key of the submission.
+    pub key: ClientKey,
+    /// Kind, by its word.
+    pub kind: &'static str,
+    /// Name, unique in the workshop.
+    pub name: String,
+    /// What one costs.
+    pub each_cost: Option<f64>,
+    /// When to order more.
+    pub order_below: Option<u32>,
+    /// Who sells it.
+    pub supplier: String,
+    /// How many are there.
+    pub stock: i32,
+}
+
+/// Stock that came or went.
+#[derive(Clone, Debug, FromRow)]
+pub struct Move {
+    /// How many: above nothing came, below went.
+    pub by_count: i32,
+    /// Why.
+    pub why: String,
+    /// For which run.
+    pub run_id: Option<RunId>,
+    /// That run's number.
+    pub run: Option<u32>,
+    /// Who.
+    pub by: String,
+    /// When, UTC.
+    pub moved_at: PrimitiveDateTime,
+}
+
+impl Store {
+    /// Adds a part with its stock; the same key again adds nothing.
+    pub async fn add_part(
+        &self,
+        workshop: WorkshopId,
+        by: PersonId,
+        new: &NewPart,
+    ) -> Result<PartId, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let done = sqlx::query(
+            "INSERT INTO parts (workshop_id, client_key, kind, name, each_cost, order_below, supplier) \
+             VALUES (?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(workshop)
+        .bind(new.key.as_str())
+        .bind(new.kind)
+        .bind(&new.name)
+        .bind(new.each_cost)
+        .bind(new.order_below)
+        .bind(&new.supplier)
+        .execute(&mut *tx)
+        .await
+        .map_err(StoreError::from);
+        let id = match done {
+            Ok(done) => PartId(done.last_insert_id()),
+            Err(StoreError::Taken(index)) if index == "parts_client_key" => {
+                tx.rollback().await?;
+                return Ok(sqlx::query_scalar(
+                    "SELECT id FROM parts WHERE workshop_id = ? AND client_key = ?",
+                )
+                .bind(workshop)
+                .bind(new.key.as_str())
+                .fetch_one(&self.pool)
+                .await?);
+            }
+            Err(error) => return Err(error),
+        };
+        if new.stock != 0 {
+            sqlx::query(
+                "INSERT INTO part_moves (workshop_id, part_id, client_key, by_count, why, by_id) VALUES (?, ?, ?, ?, ?, ?)",
+            )
+            .bind(workshop)
+            .bind(id)
+            .bind(new.key.as_str())
+            .bind(new.stock)
+            .bind("counted when it was entered")
+            .bind(by)
+            .execute(&mut *tx)
+            .await?;
+        }
+        tx.commit().await?;
+        Ok(id)
+    }
+
+    /// All parts with their stock, by kind and name.
+    pub async fn parts(&self, workshop: WorkshopId) -> Result<Vec<Part>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT p.id, p.kind, p.name, p.each_cost, p.order_below, p.supplier, \
+             CAST(COALESCE((SELECT SUM(m.by_count) FROM part_moves m WHERE m.part_id = p.id), 0) AS SIGNED) AS stock \
+             FROM parts p WHERE p.workshop_id = ? AND p.retired_at IS NULL ORDER BY p.kind, p.name",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Notes what one costs and when to order more.
+    pub async fn price_part(
+        &self,
+        workshop: WorkshopId,
+        id: PartId,
+        each_cost: Option<f64>,
+        order_below: Option<u32>,
+    ) -> Result<(), StoreError> {
+        sqlx::query("UPDATE parts SET each_cost = ?, order_below = ? WHERE workshop_id = ? AND id = ?")
+            .bind(each_cost)
+            .bind(order_below)
+            .bind(workshop)
+            .bind(id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Moves stock of several parts at once, all or none; the same key again moves nothing.
+    pub async fn move_parts(
+        &self,
+        workshop: WorkshopId,
+        by: PersonId,
+        key: &ClientKey,
+        moves: &[(PartId, i32)],
+        why: &str,
+        run: Option<RunId>,
+    ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        for (part, count) in moves {
+            let done = sqlx::query(
+                "INSERT INTO part_moves (workshop_id, part_id, client_key, by_count, why, run_id, by_id) \
+                 SELECT p.workshop_id, p.id, ?, ?, ?, (SELECT id FROM runs WHERE workshop_id = p.workshop_id AND id = ?), ? \
+                 FROM parts p WHERE p.workshop_id = ? AND p.id = ?",
+            )
+            .bind(key.as_str())
+            .bind(count)
+            .bind(why)
+            .bind(run)
+            .bind(by)
+            .bind(workshop)
+            .bind(part)
+            .execute(&mut *tx)
+            .await
+            .map_err(StoreError::from);
+            match done {
+                Ok(done) if done.rows_affected() == 0 => return Err(StoreError::Missing("part")),
+                Ok(_) => {}
+                Err(StoreError::Taken(index)) if index == "part_moves_client_key" => return Ok(()),
+                Err(error) => return Err(error),
+            }
+        }
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// The last moves of a part, newest first.
+    pub async fn part_moves(&self, workshop: WorkshopId, id: PartId) -> Result<Vec<Move>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT m.by_count, m.why, m.run_id, u.number AS run, p.name AS `by`, m.moved_at FROM part_moves m \
+             JOIN people p ON p.id = m.by_id LEFT JOIN runs u ON u.id = m.run_id \
+             WHERE m.workshop_id = ? AND m.part_id = ? ORDER BY m.id DESC LIMIT 50",
+        )
+        .bind(workshop)
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Sets how many of a part one pickup of a design takes; none takes it off the list.
+    pub async fn set_design_part(
+        &self,
+        workshop: WorkshopId,
+        design: DesignId,
+        part: PartId,
+        count: u32,
+    ) -> Result<(), StoreError> {
+        let sql = if count == 0 {
+            sqlx::query("DELETE FROM design_parts WHERE workshop_id = ? AND design_id = ? AND part_id = ?")
+        } else {
+            sqlx::query(
+                "INSERT INTO design_parts (workshop_id, design_id, part_id, count) \
+                 SELECT d.workshop_id, d.id, p.id, ? FROM designs d JOIN parts p ON p.workshop_id = d.workshop_id \
+                 WHERE d.workshop_id = ? AND d.id = ? AND p.id = ? ON DUPLICATE KEY UPDATE count = VALUES(count)",
+            )
+            .bind(count)
+        };
+        sql.bind(workshop).bind(design).bind(part).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// What one pickup of a design takes: the parts with how many.
+    pub async fn design_parts(
+        &self,
+        workshop: WorkshopId,
+        design: DesignId,
+    ) -> Result<Vec<(PartId, u32)>, StoreError> {
+        Ok(sqlx::query_as("SELECT part_id, count FROM design_parts WHERE workshop_id = ? AND design_id = ?")
+            .bind(workshop)
+            .bind(design)
+            .fetch_all(&self.pool)
+            .await?)
+    }
+
+    /// Whether parts were taken for a run.
+    pub async fn parts_taken(&self, workshop: WorkshopId, run: RunId) -> Result<bool, StoreError> {
+        let sum: i64 = sqlx::query_scalar(
+            "SELECT CAST(COALESCE(SUM(by_count), 0) AS SIGNED) FROM part_moves WHERE workshop_id = ? AND run_id = ?",
+        )
+        .bind(workshop)
+        .bind(run)
+        .fetch_one(&self.pool)
+        .await?;
+        Ok(sum < 0)
+    }
+}

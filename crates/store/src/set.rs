@@ -1,0 +1,100 @@
+//! Matched sets: coils set aside for one another.
+
+use crate::{ClientKey, PersonId, RunId, SetId, Store, StoreError, WorkshopId};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// A coil in a set.
+#[derive(Clone, Debug, FromRow)]
+pub struct Placed {
+    /// The set.
+    pub set_id: SetId,
+    /// Its name.
+    pub set_name: String,
+    /// When it was made, UTC.
+    pub made_at: PrimitiveDateTime,
+    /// By whom.
+    pub by: String,
+    /// The coil's run.
+    pub run_id: RunId,
+    /// Its role.
+    pub role: String,
+}
+
+impl Store {
+    /// Sets coils aside as one set; the same key again makes nothing more.
+    ///
+    /// A coil that is in another set is refused as taken.
+    pub async fn make_set(
+        &self,
+        workshop: WorkshopId,
+        by: PersonId,
+        key: &ClientKey,
+        name: &str,
+        coils: &[(RunId, &str)],
+    ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let made =
+            sqlx::query("INSERT INTO sets (workshop_id, client_key, name, made_by) VALUES (?, ?, ?, ?)")
+                .bind(workshop)
+                .bind(key.as_str())
+                .bind(name)
+                .bind(by)
+                .execute(&mut *tx)
+                .await
+                .map_err(StoreError::from);
+        let set = match made {
+            Ok(done) => SetId(done.last_insert_id()),
+            Err(StoreError::Taken(index)) if index == "sets_client_key" => return Ok(()),
+            Err(error) => return Err(error),
+        };
+        for (run, role) in coils {
+            let done = sqlx::query(
+                "INSERT INTO set_runs (run_id, workshop_id, set_id, role) SELECT u.id, u.workshop_id, ?, ? FROM runs u \
+                 WHERE u.workshop_id = ? AND u.id = ?",
+            )
+            .bind(set)
+            .bind(role)
+            .bind(workshop)
+            .bind(run)
+            .execute(&mut *tx)
+            .await?;
+            if done.rows_affected() == 0 {
+                return Err(StoreError::Missing("run"));
+            }
+        }
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Dissolves a set: its coils are in stock again.
+    pub async fn dissolve_set(&self, workshop: WorkshopId, id: SetId) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query("DELETE FROM set_runs WHERE workshop_id = ? AND set_id = ?")
+            .bind(workshop)
+            .bind(id)
+            .execute(&mut *tx)
+            .await?;
+        sqlx::query(
+            "UPDATE sets SET dissolved_at = COALESCE(dissolved_at, UTC_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(workshop)
+        .bind(id)
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Every coil that is in a set, newest set first.
+    pub async fn placed(&self, workshop: WorkshopId) -> Result<Vec<Placed>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT s.id AS set_id, s.name AS set_name, s.made_at, p.name AS `by`, c.run_id, c.role FROM set_runs c \
+             JOIN sets s ON s.id = c.set_id JOIN people p ON p.id = s.made_by WHERE c.workshop_id = ? \
+             ORDER BY s.id DESC, c.run_id",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+}
