@@ -2,6 +2,7 @@
 
 use crate::foretold::Predictions;
 use crate::jobs::Jobs;
+use crate::lessons::Lessons;
 use crate::session::DbSessions;
 use crate::winders::Winders;
 use crate::{assets, fault, pages};
@@ -29,6 +30,8 @@ pub struct App {
     pub(crate) winders: Winders,
     /// Predictions, the last of them kept.
     pub(crate) predictions: Predictions,
+    /// What runs have taught.
+    pub(crate) lessons: Lessons,
     /// Attempts to sign in, by name and by address.
     pub(crate) attempts: RateLimiter<String, DefaultKeyedStateStore<String>, DefaultClock>,
 }
@@ -42,6 +45,7 @@ impl App {
             jobs: Jobs::default(),
             winders: Winders::default(),
             predictions: Predictions::default(),
+            lessons: Lessons::default(),
             attempts: RateLimiter::keyed(Quota::per_minute(a_minute)),
         }
     }

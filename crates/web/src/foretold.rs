@@ -4,7 +4,7 @@
 use crate::fault::Fault;
 use actix_web::web;
 use coil::design::{Design, Problem};
-use coil::predict::{Prediction, predict};
+use coil::predict::{Experience, Prediction, predict_with};
 use lru::LruCache;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -26,14 +26,20 @@ impl Default for Predictions {
 }
 
 impl Predictions {
-    /// What a design is predicted to be.
+    /// What a design is predicted to be by the bare engine.
     pub async fn of(&self, design: &Design) -> Result<Foretold, Fault> {
-        let document = serde_json::to_string(design).map_err(|e| Fault::Internal(e.to_string()))?;
+        self.leaning(design, Experience::default()).await
+    }
+
+    /// What it is predicted to be, leaning on what runs have shown.
+    pub async fn leaning(&self, design: &Design, experience: Experience) -> Result<Foretold, Fault> {
+        let document =
+            serde_json::to_string(&(design, &experience)).map_err(|e| Fault::Internal(e.to_string()))?;
         if let Some(kept) = self.kept(&document) {
             return Ok(kept);
         }
         let design = design.clone();
-        let found: Foretold = web::block(move || predict(&design).map(Arc::new)).await?;
+        let found: Foretold = web::block(move || predict_with(&design, &experience).map(Arc::new)).await?;
         self.0.lock().unwrap_or_else(PoisonError::into_inner).put(document, found.clone());
         Ok(found)
     }

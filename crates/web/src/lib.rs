@@ -7,6 +7,7 @@ mod fault;
 mod filled;
 mod foretold;
 mod jobs;
+mod lessons;
 mod layout;
 mod pages;
 mod plot;

@@ -4,6 +4,7 @@ use super::view::Wound;
 use crate::app::App;
 use crate::fault::Fault;
 use crate::filled::Filled;
+use crate::lessons::Leans;
 use crate::plot::{Curve, curves, measured};
 use crate::visitor::Visitor;
 use shop::comparison::Comparison;
@@ -27,6 +28,8 @@ pub struct Beside {
     pub choices: Vec<(String, String)>,
     /// Pickups that aim can be taken at.
     pub others: Vec<(u64, String)>,
+    /// What its predictions lean on.
+    pub leans: Leans,
     /// What the coils wound from the design say of its figures.
     pub wound: BTreeMap<&'static str, Wound>,
 }
@@ -39,7 +42,9 @@ pub async fn beside(
     of: Option<&Revision>,
 ) -> Result<Beside, Fault> {
     let workshop = visitor.workshop();
-    let mut found = Beside::default();
+    let design = of.map(|r| r.row.design_id);
+    let mut found =
+        Beside { leans: app.lessons.leans(&app.store, workshop, design).await?, ..Beside::default() };
     if let Some(revision) = of {
         found.wound = wound(app, visitor, revision.row.design_id).await?;
     }
@@ -71,7 +76,9 @@ pub async fn beside(
         } else if let Some(id) = name.strip_prefix('r').and_then(|id| id.parse().ok()) {
             let revision = app.store.revision(workshop, RevisionId(id)).await?;
             let called = format!("{} r{}", revision.row.name, revision.row.number);
-            if let Ok(prediction) = app.predictions.of(&revision.design).await? {
+            let leans = app.lessons.leans(&app.store, workshop, Some(revision.row.design_id)).await?;
+            let experience = leans.experience(&revision.design);
+            if let Ok(prediction) = app.predictions.leaning(&revision.design, experience).await? {
                 found.over.extend(curves(&called, tone, &prediction.response));
             }
             found.laid.push(((*name).to_owned(), called));

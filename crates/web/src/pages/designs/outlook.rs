@@ -9,11 +9,12 @@ use crate::app::App;
 use crate::drawing;
 use crate::fault::Fault;
 use crate::filled::Filled;
+use crate::lessons::Leans;
 use crate::plot::{Curve, curves, plot};
 use actix_web::web;
 use askama::Template;
 use coil::design::{Change, Design, Problem};
-use coil::predict::{Level, Notice, Prediction, flux_along_row_mt, laid};
+use coil::predict::{Experience, Level, Notice, Prediction, flux_along_row_mt, laid};
 use std::collections::BTreeMap;
 
 /// Which drawings are shown.
@@ -243,12 +244,13 @@ pub async fn outlook(
     beside: Beside,
 ) -> Result<Outlook, Fault> {
     let before = match parent {
-        Some(parent) => app.predictions.of(parent).await?.ok(),
+        Some(parent) => app.predictions.leaning(parent, beside.leans.experience(parent)).await?.ok(),
         None => None,
     };
     let things = parent.map_or(0, |p| independent(&coil::design::differences(p, design)));
     let changes = parent.map(|p| differing(p, &[design])).unwrap_or_default();
-    let (prediction, notices) = match app.predictions.of(design).await? {
+    let experience = beside.leans.experience(design);
+    let (prediction, notices) = match app.predictions.leaning(design, experience).await? {
         Ok(prediction) => {
             let notices = prediction.notices.clone();
             (Some(prediction), notices)
@@ -256,9 +258,12 @@ pub async fn outlook(
         Err(problems) => (None, refused(problems)),
     };
     let none = BTreeMap::new();
-    let strip = prediction
+    let mut strip = prediction
         .as_ref()
         .map_or_else(Vec::new, |p| cells(design, p, before.as_deref(), &none, &beside.wound));
+    for cell in &mut strip {
+        cell.why.leans = leaning_words(cell.key, &beside.leans, &experience);
+    }
     let (drawn, asked, foretold) = (design.clone(), filled.cloned(), prediction.clone());
     let (figures, panel) = web::block(move || {
         let figures = figures(&drawn, foretold.as_deref(), before.as_deref(), &beside.over, view);
@@ -290,6 +295,35 @@ pub async fn outlook(
         })?,
         notices: render(&Notices { all: &notices, changes: &changes, compared: parent.is_some(), things })?,
     })
+}
+
+/// What a figure's prediction leans on, in words; empty for figures that runs do not move.
+pub fn leaning_words(key: &str, leans: &Leans, experience: &Experience) -> String {
+    let learned = match key {
+        "resistance" | "resistance_room" => experience.resistance,
+        "inductance" | "resonance" | "peak" => experience.inductance,
+        "capacitance" => experience.capacitance,
+        _ => return String::new(),
+    };
+    match (learned, leans.version) {
+        (Some(l), Some((_, number))) => {
+            let moved = format!("{:+.1} %", l.shift.exp_m1() * 100.0).replace('-', "−");
+            let what = match key {
+                "resonance" | "peak" => "The inductance under it leans",
+                _ => "It leans",
+            };
+            let frozen = if leans.how.is_empty() { String::new() } else { format!(", {}", leans.how) };
+            format!(
+                "{what} on {} runs of this workshop (version {number}{frozen}), which move it by {moved} against the bare \
+                 engine.",
+                l.runs
+            )
+        }
+        _ if leans.how.is_empty() => {
+            "It comes from the design alone: too few runs were measured to lean on.".into()
+        }
+        _ => format!("It comes from the design alone: {}.", leans.how),
+    }
 }
 
 #[cfg(test)]

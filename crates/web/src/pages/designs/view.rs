@@ -41,6 +41,8 @@ pub struct Why {
     pub from: Vec<(String, u32)>,
     /// What the coils wound so far say.
     pub wound: String,
+    /// What the prediction leans on.
+    pub leans: String,
 }
 
 /// How wound coils stand to their predictions.
@@ -124,6 +126,9 @@ const fn quantity_of(key: &str) -> &'static str {
 
 /// An input of the prediction in the sheet's words.
 fn input_words(input: &str, design: &Design) -> String {
+    if let Some(of) = input.strip_prefix("runs: ") {
+        return format!("what this workshop's runs leave open of the {of}");
+    }
     if let Some(model) = input.strip_prefix("model: ") {
         return format!("the model of the {model} itself");
     }
@@ -162,7 +167,7 @@ fn why(key: &'static str, design: &Design, prediction: &Prediction, wound: Optio
         (None, "resistance" | "inductance") => "No coil of this design has been measured yet.".into(),
         _ => String::new(),
     };
-    Why { model: model_of(key), from, wound }
+    Why { model: model_of(key), from, wound, leans: String::new() }
 }
 
 #[allow(clippy::too_many_lines, reason = "one table of all cells")]

@@ -266,7 +266,7 @@ pub async fn doubts(app: &App, run: &Run, new: &[NewReading]) -> Result<Errors, 
         let turns = turns.clamp(10.0, 50_000.0) as u32;
         coil.wind.turns = turns;
     }
-    let Ok(prediction) = app.predictions.of(&wound).await? else { return Ok(doubts) };
+    let Ok(prediction) = app.predictions.leaning(&wound, run.experience).await? else { return Ok(doubts) };
     let pickup = &prediction.pickup;
     for (kind, field, expected, scale) in [
         (Kind::Resistance, "resistance", pickup.resistance_20c_ohm.nominal, KILOOHM),

@@ -142,7 +142,7 @@ pub async fn read(
     let key = filled.key()?;
     match taken(&of, &run, &readings, typed_c, pole).await {
         Ok(Taken::Readings(new)) => {
-            record(&app.store, &run, visitor.person.id, workshop, &key, &new).await?;
+            record(&app, &run, visitor.person.id, workshop, &key, &new).await?;
             Ok(see(format!("/runs/{id}")))
         }
         Ok(Taken::Sweep(sweep)) => {

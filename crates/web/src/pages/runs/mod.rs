@@ -20,15 +20,16 @@ use crate::visitor::Visitor;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::predict::{Prediction, predict};
+use coil::predict::{Prediction, predict_with};
 use coil::quantity::fixed;
 use log_form::{doubts, reading_fields, readings_from};
 use operations::OperationRow;
 use serde::Deserialize;
-use shop::comparison::{Comparison, Standing, as_wound, compare};
+use shop::comparison::{Comparison, Standing, as_wound};
+use shop::outcome::{Outcome, outcome};
 use shop::reading::{Kind, Reading, standing};
 use shop::run::Stage;
-use shop::verdict::{Level, Verdict, judge};
+use shop::verdict::{Level, Verdict};
 use station::EventRow;
 use std::collections::BTreeMap;
 use store::reading::{Logged, NewReading};
@@ -265,14 +266,14 @@ async fn run_page(
 ) -> Result<HttpResponse, Fault> {
     let logged = app.store.readings(visitor.workshop(), run.row.id).await?;
     let readings: Vec<Reading> = logged.iter().map(|l| l.reading.clone()).collect();
-    let design = run.design.clone();
+    let (design, experience) = (run.design.clone(), run.experience);
     let of_design = readings.clone();
-    let (comparisons, prediction, wound) = web::block(move || {
+    let (outcome, prediction, wound) = web::block(move || {
         let wound = as_wound(&design, &of_design);
-        (compare(&design, &of_design), predict(&wound).ok(), wound)
+        (outcome(&design, &of_design, &experience), predict_with(&wound, &experience).ok(), wound)
     })
     .await?;
-    let verdict = judge(&comparisons, &readings);
+    let Outcome { comparisons, verdict, .. } = outcome;
     let stage = Stage::of(&readings);
     let measured: BTreeMap<&'static str, f64> = comparisons
         .iter()
@@ -399,25 +400,24 @@ async fn log(
             ));
         }
     }
-    record(&app.store, &run, visitor.person.id, visitor.workshop(), &filled.key()?, &readings).await?;
+    record(&app, &run, visitor.person.id, visitor.workshop(), &filled.key()?, &readings).await?;
     Ok(see(format!("/runs/{id}")))
 }
 
 /// Appends readings to a run and judges it anew.
 async fn record(
-    store: &store::Store,
+    app: &App,
     run: &Run,
     by: PersonId,
     workshop: store::WorkshopId,
     key: &ClientKey,
     readings: &[NewReading],
 ) -> Result<(), Fault> {
-    store.log_readings(workshop, run.row.id, by, key, readings, None).await?;
-    let all: Vec<Reading> =
-        store.readings(workshop, run.row.id).await?.into_iter().map(|l| l.reading).collect();
-    let design = run.design.clone();
-    let of_design = all.clone();
-    let comparisons = web::block(move || compare(&design, &of_design)).await?;
-    store.add_verdict(workshop, run.row.id, &judge(&comparisons, &all), &comparisons).await?;
+    app.store.log_readings(workshop, run.row.id, by, key, readings, None).await?;
+    let all = readings_of(app, workshop, run.row.id).await?;
+    let (design, experience) = (run.design.clone(), run.experience);
+    let outcome = web::block(move || outcome(&design, &all, &experience)).await?;
+    app.store.judged(workshop, run.row.id, &outcome).await?;
+    app.lessons.soon(&app.store, workshop);
     Ok(())
 }

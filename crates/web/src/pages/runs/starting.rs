@@ -13,6 +13,7 @@ use askama::Template;
 use coil::design::Design;
 use coil::quantity::{Spoken, Turns, fixed};
 use serde::Deserialize;
+use shop::outcome::outcome;
 use shop::run::{Stage, usual_stops};
 use store::design::Revision;
 use store::run::NewRun;
@@ -73,10 +74,13 @@ async fn new_page(
     // The spools of this gauge first.
     let (fitting, others): (Vec<_>, Vec<_>) = spools.iter().partition(|s| s.gauge == *gauge);
     choices.extend(fitting.into_iter().chain(others).map(|s| {
-        let left = s.left_m.map_or_else(String::new, |m| format!(", about {m:.0} m left"));
+        let left = s.left_now_m().map_or_else(String::new, |m| format!(", about {m:.0} m left"));
         Choice::new(s.id.to_string(), format!("{} · {}{left}", s.label, s.gauge))
     }));
     let people = app.store.people(visitor.workshop()).await?;
+    let mut winders = vec![Choice::new("", "not noted")];
+    let all = app.store.instruments(visitor.workshop()).await?;
+    winders.extend(all.iter().filter(|i| i.kind == "winder").map(|i| Choice::new(i.id.to_string(), &i.name)));
     let operators = people.iter().map(|p| Choice::new(p.id.to_string(), p.name.clone())).collect();
     let fill = |field: Field| {
         let value = filled.get(&field.name).to_owned();
@@ -99,6 +103,7 @@ async fn new_page(
                     choices,
                 )),
                 fill(Field::chosen("operator", "Who winds", "", operators)),
+                fill(Field::chosen("winder", "Winder", "On which machine, if not by hand.", winders)),
                 fill(Field::typed("turns", "Turns planned", "Hand turns included.")),
                 fill(Field::typed(
                     "stops",
@@ -166,6 +171,9 @@ pub async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
     };
     let people = app.store.people(workshop).await?;
     let operator = people.iter().find(|p| p.id.to_string() == filled.get("operator")).map(|p| p.id);
+    let winders = app.store.instruments(workshop).await?;
+    let winder =
+        winders.iter().find(|w| w.kind == "winder" && w.id.to_string() == filled.get("winder")).map(|w| w.id);
     if operator.is_none() {
         errors.insert("operator".into(), "Choose who winds.".into());
     }
@@ -178,14 +186,14 @@ pub async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
             coil.wind.turns = turns.max(10);
             coil.wire.spool = Some(spool.measured());
         }
-        if let Some(message) = too_short(&app, &wound, &filled, &mut errors, spool.left_m).await? {
+        if let Some(message) = too_short(&app, &wound, &filled, &mut errors, spool.left_now_m()).await? {
             errors.insert("spool".into(), message);
         }
     }
     let (Some(operator), true) = (operator, errors.is_empty()) else {
         return new_page(&app, &visitor, revision, &filled, &errors).await;
     };
-    let mut design = revision.design;
+    let mut design = revision.design.clone();
     let mut traveller = operations::traveller_for(&app, workshop, &design).await?;
     if let Some(alone) = design.alone(filled.get("coil")) {
         design = alone;
@@ -197,6 +205,8 @@ pub async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
             coil.wire.spool = Some(spool.measured());
         }
     }
+    let leans = app.lessons.leans(&app.store, workshop, Some(revision.row.design_id)).await?;
+    let experience = leans.experience_on(&design, spool.as_ref().map(|s| s.id), Some(operator), winder);
     let new = NewRun {
         key: filled.key()?,
         revision: revision.row.id,
@@ -207,9 +217,13 @@ pub async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
         design: &design,
         remark: filled.get("remark"),
         traveller: &traveller,
+        winder,
+        experience: (leans.version.map(|(id, _)| id), experience),
         at: None,
     };
     let run = app.store.start_run(workshop, visitor.person.id, &new).await?;
+    let outcome = web::block(move || outcome(&design, &[], &experience)).await?;
+    app.store.write_line(workshop, run, &outcome).await?;
     Ok(see(format!("/runs/{run}")))
 }
 
