@@ -109,23 +109,18 @@ pub fn compare(design: &Design, readings: &[Reading], experience: &Experience) -
     let mut found = Vec::new();
     if let Some(ohms) = latest(readings, Kind::Resistance).and_then(Reading::ohms_at_20c) {
         let expected = prediction.pickup.resistance_20c_ohm;
-        found.push(
-            Comparison::new(Kind::Resistance, None, expected, ohms).leaning(experience.resistance),
-        );
+        found.push(Comparison::new(Kind::Resistance, None, expected, ohms).leaning(experience.resistance));
     }
     if let Some(reading) = latest(readings, Kind::Inductance)
         && let Some(henries) = reading.value
     {
         let expected = apparent(&prediction, reading.test_hz.unwrap_or(1000.0));
-        found.push(
-            Comparison::new(Kind::Inductance, None, expected, henries).leaning(experience.inductance),
-        );
+        found.push(Comparison::new(Kind::Inductance, None, expected, henries).leaning(experience.inductance));
     }
     if let Some(farads) = latest(readings, Kind::Capacitance).and_then(|r| r.value) {
         let expected = prediction.pickup.capacitance_f;
-        found.push(
-            Comparison::new(Kind::Capacitance, None, expected, farads).leaning(experience.capacitance),
-        );
+        found
+            .push(Comparison::new(Kind::Capacitance, None, expected, farads).leaning(experience.capacitance));
     }
     found.extend(compare_sizes(&wound, &prediction, readings, experience));
     found.extend(compare_flux(&wound, readings));

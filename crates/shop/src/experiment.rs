@@ -45,7 +45,9 @@ pub fn spread(families: &[&[f64]], noise: Option<Noise>) -> Option<(f64, f64)> {
     let (shop, worth) =
         noise.map_or((0.0, 0.0), |n| (n.sd * n.sd, f64::from(n.runs.saturating_sub(1)).min(NOISE_WORTH)));
     let degrees = own + worth;
-    (degrees >= 1.0).then(|| (((squares + worth * shop) / degrees).sqrt(), degrees)).filter(|(sd, _)| *sd > 0.0)
+    (degrees >= 1.0)
+        .then(|| (((squares + worth * shop) / degrees).sqrt(), degrees))
+        .filter(|(sd, _)| *sd > 0.0)
 }
 
 /// The effect between two families of logarithms of readings; `None` where either is empty or nothing is known of the

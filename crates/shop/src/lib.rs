@@ -11,6 +11,7 @@ pub mod experiment;
 pub mod learning;
 pub mod machine;
 pub mod matching;
+pub mod notebook;
 pub mod outcome;
 pub mod reading;
 pub mod run;

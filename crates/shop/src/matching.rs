@@ -132,8 +132,11 @@ pub fn pairs(
     opposite: bool,
 ) -> Vec<Pair> {
     let apart = firsts.iter().all(|i| !seconds.contains(i));
-    let mut found =
-        if apart { between(coils, firsts, seconds, wishes, opposite) } else { within(coils, firsts, seconds, wishes, opposite) };
+    let mut found = if apart {
+        between(coils, firsts, seconds, wishes, opposite)
+    } else {
+        within(coils, firsts, seconds, wishes, opposite)
+    };
     found.sort_by(|a, b| a.cost.total_cmp(&b.cost));
     found
 }
@@ -161,21 +164,14 @@ fn between(
             if turned { (columns[column], rows[row]) } else { (rows[row], columns[column]) };
         pairing(coils, first, second, wishes, opposite)
     };
-    let costs = Matrix::from_fn(rows.len(), columns.len(), |(r, c)| {
-        scaled(of(r, c).map_or(NEVER, |p| p.cost))
-    });
+    let costs =
+        Matrix::from_fn(rows.len(), columns.len(), |(r, c)| scaled(of(r, c).map_or(NEVER, |p| p.cost)));
     let (_, chosen) = kuhn_munkres_min(&costs);
     chosen.iter().enumerate().filter_map(|(row, column)| of(row, *column)).collect()
 }
 
 /// Pairs where a coil may take either role.
-fn within(
-    coils: &[Coil],
-    firsts: &[usize],
-    seconds: &[usize],
-    wishes: &[Wish],
-    opposite: bool,
-) -> Vec<Pair> {
+fn within(coils: &[Coil], firsts: &[usize], seconds: &[usize], wishes: &[Wish], opposite: bool) -> Vec<Pair> {
     let mut all: Vec<usize> = firsts.iter().chain(seconds).copied().collect();
     all.sort_unstable();
     all.dedup();
@@ -223,9 +219,7 @@ fn within(
         }
     }
     exchange(&mut partner, &cost);
-    (0..n)
-        .filter_map(|a| partner[a].filter(|b| a < *b).and_then(|b| table[a][b].clone()))
-        .collect()
+    (0..n).filter_map(|a| partner[a].filter(|b| a < *b).and_then(|b| table[a][b].clone())).collect()
 }
 
 /// A closed chain cut into pairs: of the ways to begin, the cheapest.

@@ -106,8 +106,11 @@ fn facts(
     let coil = wound.coils.first();
     let told = |kind| Told::of(comparisons, kind);
     let inductance = told(Kind::Inductance);
-    let flux: Vec<f64> =
-        comparisons.iter().filter(|c| c.kind == Kind::Flux && c.measured > 0.0).map(Comparison::ratio).collect();
+    let flux: Vec<f64> = comparisons
+        .iter()
+        .filter(|c| c.kind == Kind::Flux && c.measured > 0.0)
+        .map(Comparison::ratio)
+        .collect();
     let flux_ratio = (!flux.is_empty()).then(|| flux.iter().sum::<f64>() / flux.len() as f64);
     let turns = latest(readings, Kind::Turns).and_then(|r| r.value);
     Facts {
@@ -139,8 +142,10 @@ mod tests {
     use coil::predict::{Learned, predict};
 
     fn reading(id: u64, kind: Kind, value: f64) -> Reading {
-        let (coil_c, test_hz) =
-            (Some(20.0).filter(|_| kind == Kind::Resistance), Some(1000.0).filter(|_| kind == Kind::Inductance));
+        let (coil_c, test_hz) = (
+            Some(20.0).filter(|_| kind == Kind::Resistance),
+            Some(1000.0).filter(|_| kind == Kind::Inductance),
+        );
         Reading { id, corrects: None, kind, pole: None, value: Some(value), coil_c, test_hz, probe_mm: None }
     }
 
@@ -167,7 +172,8 @@ mod tests {
         let (plain, leaning) =
             (outcome(&design, &readings, &Experience::default()), outcome(&design, &readings, &known));
         for (a, b) in plain.facts.ratios().into_iter().zip(leaning.facts.ratios()) {
-            assert!((a.unwrap_or(0.0) - b.unwrap_or(0.0)).abs() < 2e-4, "{a:?} {b:?}");
+            // A meter at 1 kHz shows the inductance raised by the capacitance, which goes with the inductance itself.
+            assert!((a.unwrap_or(0.0) - b.unwrap_or(0.0)).abs() < 6e-4, "{a:?} {b:?}");
         }
         assert!((plain.facts.resistance.ratio.unwrap() - 1.03f64.ln()).abs() < 1e-9);
         assert!((leaning.facts.resistance.off.unwrap() - (1.03 / 0.02f64.exp() - 1.0)).abs() < 1e-6);

@@ -87,9 +87,14 @@ pub struct Along {
 /// The mean and the spread of what was measured along a spool; `None` of nothing.
 #[must_use]
 pub fn along(values: &[f64]) -> Option<Along> {
-    let (low, high) = values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(*v), h.max(*v)));
+    let (low, high) =
+        values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(*v), h.max(*v)));
     let mean = mean(values);
-    (!values.is_empty() && mean > 0.0).then(|| Along { mean, spread: (high - low) / mean, count: values.len() })
+    (!values.is_empty() && mean > 0.0).then(|| Along {
+        mean,
+        spread: (high - low) / mean,
+        count: values.len(),
+    })
 }
 
 /// How a spool stands.
@@ -209,7 +214,8 @@ mod tests {
     /// with enamel a few per cent more.
     #[test]
     fn a_kilogram_of_42_is_about_34_kilometres() {
-        let found = metres("42 AWG".parse().unwrap(), Insulation::PolyvinylAcetal, Build::Heavy, 1000.0).unwrap();
+        let found =
+            metres("42 AWG".parse().unwrap(), Insulation::PolyvinylAcetal, Build::Heavy, 1000.0).unwrap();
         assert!((30_000.0..35_600.0).contains(&found), "{found}");
         assert!(metres("42 AWG".parse().unwrap(), Insulation::PlainEnamel, Build::Single, -1.0).is_none());
     }
@@ -228,16 +234,15 @@ mod tests {
 
     #[test]
     fn a_good_spool_says_nothing() {
-        assert!(spool_warnings(Some(9000.0), Some(1100.0), &[5.60, 5.62, 5.61], &[0.001, -0.001, 0.0]).is_empty());
+        assert!(
+            spool_warnings(Some(9000.0), Some(1100.0), &[5.60, 5.62, 5.61], &[0.001, -0.001, 0.0]).is_empty()
+        );
         assert!(spool_warnings(None, None, &[], &[]).is_empty());
     }
 
     #[test]
     fn wire_that_varies_or_drifts_is_told() {
-        assert!(matches!(
-            spool_warnings(None, None, &[5.5, 5.7], &[])[..],
-            [SpoolWarning::Varies { .. }]
-        ));
+        assert!(matches!(spool_warnings(None, None, &[5.5, 5.7], &[])[..], [SpoolWarning::Varies { .. }]));
         let drifting: Vec<f64> = (0..8).map(|k| 0.003 * f64::from(k) + 0.0005 * f64::from(k % 2)).collect();
         let found = spool_warnings(None, None, &[], &drifting);
         assert!(found[0].text().contains("moved by +2.1 % over 8 runs"), "{}", found[0].text());

@@ -102,7 +102,8 @@ impl Lessons {
             Leaning::Off => (None, "learning is switched off for this design"),
             Leaning::On => (newest.map(|l| (l.id, l.number)), ""),
             Leaning::Frozen(id) => {
-                let number = store.lessons(workshop).await?.iter().find(|l| l.id == id).map_or(0, |l| l.number);
+                let number =
+                    store.lessons(workshop).await?.iter().find(|l| l.id == id).map_or(0, |l| l.number);
                 (Some((id, number)), "frozen for this design")
             }
         };
@@ -130,12 +131,7 @@ impl Lessons {
 
     /// Learns from all runs, and keeps a version when it differs from the last one. `all` does so however few are new.
     /// Gives the version's number when there is a new one.
-    pub async fn again(
-        &self,
-        store: &Store,
-        workshop: WorkshopId,
-        all: bool,
-    ) -> Result<Option<u32>, Fault> {
+    pub async fn again(&self, store: &Store, workshop: WorkshopId, all: bool) -> Result<Option<u32>, Fault> {
         let newest = store.newest_lesson(workshop).await?;
         let count = store.lived_count(workshop).await?;
         if let (Some(newest), false) = (&newest, all)

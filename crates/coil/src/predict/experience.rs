@@ -173,8 +173,7 @@ mod tests {
             capacitance: learned(0.1, sd),
             ..Experience::default()
         });
-        for q in
-            [with.pickup.resistance_20c_ohm, with.pickup.inductance_h, with.coils[0].resistance_20c_ohm]
+        for q in [with.pickup.resistance_20c_ohm, with.pickup.inductance_h, with.coils[0].resistance_20c_ohm]
         {
             assert!((ln(q.p95, q.nominal) / (1.645 * sd) - 1.0).abs() < 0.05, "{q:?}");
         }

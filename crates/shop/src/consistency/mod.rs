@@ -126,9 +126,7 @@ pub fn best_pairs(values: &[f64], most: usize) -> Vec<(usize, usize)> {
     let mut order: Vec<usize> = (0..values.len()).collect();
     order.sort_by(|a, b| values[*a].total_cmp(&values[*b]));
     let mut pairs: Vec<(usize, usize)> = order.windows(2).map(|w| (w[0], w[1])).collect();
-    pairs.sort_by(|a, b| {
-        (values[a.1] - values[a.0]).abs().total_cmp(&(values[b.1] - values[b.0]).abs())
-    });
+    pairs.sort_by(|a, b| (values[a.1] - values[a.0]).abs().total_cmp(&(values[b.1] - values[b.0]).abs()));
     let mut used = vec![false; values.len()];
     pairs.retain(|(a, b)| {
         let free = !used[*a] && !used[*b];

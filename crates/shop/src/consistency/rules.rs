@@ -56,12 +56,16 @@ impl Rule {
     pub const fn why(self) -> &'static str {
         match self {
             Self::FarOut => "something happened to that one: read it again, and look at its remarks",
-            Self::OneSide => "the level has moved: look for what changed where it began, such as a spool or a hand",
+            Self::OneSide => {
+                "the level has moved: look for what changed where it began, such as a spool or a hand"
+            }
             Self::Steady => "something drifts: a tension that creeps, a felt that wears, a room that warms",
             Self::Zigzag => "two sources take turns: two winders, two spools or two hands in one list",
             Self::NearLimit => "the level is on its way out: look before the next one",
             Self::OffMiddle => "the level has probably moved a little",
-            Self::Hugging => "less spread than the limits allow: unlike coils are mixed, or readings are rounded",
+            Self::Hugging => {
+                "less spread than the limits allow: unlike coils are mixed, or readings are rounded"
+            }
             Self::TwoCrowds => "two kinds of coil in one list: split it by spool or by hand",
         }
     }
@@ -90,15 +94,15 @@ impl Rule {
         match self {
             Self::FarOut => last.abs() > 3.0,
             Self::OneSide => beyond(z, 0.0, 9),
-            Self::Steady => {
-                z.windows(2).all(|p| p[1] > p[0]) || z.windows(2).all(|p| p[1] < p[0])
-            }
+            Self::Steady => z.windows(2).all(|p| p[1] > p[0]) || z.windows(2).all(|p| p[1] < p[0]),
             Self::Zigzag => z.windows(3).all(|p| (p[1] - p[0]) * (p[2] - p[1]) < 0.0),
             // The last point is one of them: each breach is told where it came about.
             Self::NearLimit => last.abs() > 2.0 && beyond(z, 2.0, 2),
             Self::OffMiddle => last.abs() > 1.0 && beyond(z, 1.0, 4),
             Self::Hugging => z.iter().all(|z| z.abs() < 1.0),
-            Self::TwoCrowds => z.iter().all(|z| z.abs() > 1.0) && z.iter().any(|z| *z > 0.0) && z.iter().any(|z| *z < 0.0),
+            Self::TwoCrowds => {
+                z.iter().all(|z| z.abs() > 1.0) && z.iter().any(|z| *z > 0.0) && z.iter().any(|z| *z < 0.0)
+            }
         }
     }
 }

@@ -530,8 +530,7 @@ mod tests {
             let y = 0.3 * f64::from(a) - 0.5 * f64::from(b) + 0.1 * f64::from((k * 37) % 11);
             rows.push(Row { levels: vec![Some(a), Some(b)], slopes: vec![f64::from(k % 5) - 2.0], y });
         }
-        let priors =
-            Priors { mean_sd: Some(3.0), slope_sd: vec![Some(0.5)], ..free(2) };
+        let priors = Priors { mean_sd: Some(3.0), slope_sd: vec![Some(0.5)], ..free(2) };
         let one = fit(&rows, &[7, 3], &priors).unwrap();
         // Whole: Z'Z + ratios, solved at the variances found.
         let n = 2 + 7 + 3;

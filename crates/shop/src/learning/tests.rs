@@ -94,11 +94,8 @@ fn a_shop_with_hidden_biases_learns_them() {
         let (hidden, runs) = shop(&mut dice);
         let lesson = learn(&runs);
         for _ in 0..40 {
-            let c = circumstances(
-                dice.random_range(0..SPOOLS),
-                dice.random_range(0..3),
-                dice.random_range(0..4),
-            );
+            let c =
+                circumstances(dice.random_range(0..SPOOLS), dice.random_range(0..3), dice.random_range(0..4));
             let (truth, coil) = (hidden.truth(&c), hidden.coil(&mut dice, &c));
             let experience = lesson.experience(&c);
             all += 1.0;
@@ -164,7 +161,9 @@ fn the_engines_predictions_learn_the_same() {
             );
             assert!((r.ln() - truth[0] - ohms).abs() < 0.01, "{spool} {operator}: R {r}");
             assert!((l.ln() - truth[1]).abs() < 0.02, "{spool} {operator}: L {l}");
-            assert!(p.resistance_20c_ohm.p95 - p.resistance_20c_ohm.p05 < 0.05 * base.resistance_20c_ohm.nominal);
+            assert!(
+                p.resistance_20c_ohm.p95 - p.resistance_20c_ohm.p05 < 0.05 * base.resistance_20c_ohm.nominal
+            );
         }
     }
 }

@@ -111,13 +111,7 @@ pub fn say(lesson: &Lesson, names: &impl Names) -> Vec<Saying> {
     all
 }
 
-fn one(
-    lesson: &Lesson,
-    names: &impl Names,
-    (factor, level): (Factor, u64),
-    runs: u32,
-    only: bool,
-) -> Saying {
+fn one(lesson: &Lesson, names: &impl Names, (factor, level): (Factor, u64), runs: u32, only: bool) -> Saying {
     let effects: Vec<(Quantity, Estimate, u32)> = lesson
         .learnt
         .iter()
@@ -160,10 +154,8 @@ fn tangled(learnt: &Learnt, factor: Factor, level: u64) -> Option<Tangle> {
             };
             if together < limit && clear(both) && worst.as_ref().is_none_or(|(w, _)| together < *w) {
                 let run = separating_run(learnt, (factor, level), (other, with));
-                worst = Some((
-                    together,
-                    Tangle { with: (other, with), both, quantity: learnt.quantity, run },
-                ));
+                worst =
+                    Some((together, Tangle { with: (other, with), both, quantity: learnt.quantity, run }));
             }
         }
     }
@@ -305,7 +297,9 @@ fn what_it_does(factor: Factor, effects: &[(Quantity, Estimate, u32)]) -> String
         (_, Lie::Low, Lie::Same) if hand => format!("stretch the wire less than others: R {dr}, L unchanged"),
         (_, Lie::High, Lie::High) if hand => format!("are wound looser: R {dr}, L {dl}"),
         (_, Lie::Low, Lie::Low) if hand => format!("are wound tighter: R {dr}, L {dl}"),
-        (Factor::Spool, Lie::High, Lie::Same) => format!("reads {} high: thinner wire; L unchanged", bare(&dr)),
+        (Factor::Spool, Lie::High, Lie::Same) => {
+            format!("reads {} high: thinner wire; L unchanged", bare(&dr))
+        }
         (Factor::Spool, Lie::Low, Lie::Same) => format!("reads {} low: thicker wire; L unchanged", bare(&dr)),
         (Factor::Spool, Lie::High, Lie::Unknown) => format!("reads {} high", bare(&dr)),
         (Factor::Spool, Lie::Low, Lie::Unknown) => format!("reads {} low", bare(&dr)),

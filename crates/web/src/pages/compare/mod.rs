@@ -123,8 +123,7 @@ async fn gathered(app: &App, visitor: &Visitor, asked: &Asked) -> Result<Vec<One
     let mut all = Vec::with_capacity(asked.of.len());
     for &id in &asked.of {
         let revision = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
-        let leans =
-            app.lessons.leans(&app.store, visitor.workshop(), Some(revision.row.design_id)).await?;
+        let leans = app.lessons.leans(&app.store, visitor.workshop(), Some(revision.row.design_id)).await?;
         let experience = leans.experience(&revision.design);
         let prediction = app.predictions.leaning(&revision.design, experience).await?.ok();
         let sweeps = app.store.sweeps(visitor.workshop(), Some(revision.row.id)).await?;
