@@ -58,6 +58,33 @@ impl Store {
         Ok(known)
     }
 
+    /// Every revision of a workshop: its design's newest name, number, and own number in the database.
+    pub async fn revision_names(
+        &self,
+        workshop: WorkshopId,
+    ) -> Result<Vec<(String, u32, RevisionId)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT r.name, r.number, r.id FROM revisions r WHERE r.workshop_id = ? ORDER BY r.design_id, r.number",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// What tells whether a run is here already: revision, day, turns and resistance at 20 °C of all that have them.
+    pub async fn runs_alike(
+        &self,
+        workshop: WorkshopId,
+    ) -> Result<Vec<(RevisionId, time::Date, f64, f64)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT revision_id, DATE(started_at), turns, resistance_ohm FROM logbook \
+             WHERE workshop_id = ? AND turns IS NOT NULL AND resistance_ohm IS NOT NULL",
+        )
+        .bind(workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
     /// Brings runs in, all in one transaction; those whose key is known are passed over. Gives how many were new.
     pub async fn bring_in(
         &self,

@@ -322,6 +322,14 @@ impl Store {
         .await?)
     }
 
+    /// Labels of all spools.
+    pub async fn spool_labels(&self, workshop: WorkshopId) -> Result<Vec<(SpoolId, String)>, StoreError> {
+        Ok(sqlx::query_as("SELECT id, label FROM spools WHERE workshop_id = ? ORDER BY label")
+            .bind(workshop)
+            .fetch_all(&self.pool)
+            .await?)
+    }
+
     /// One spool.
     pub async fn spool(&self, workshop: WorkshopId, id: SpoolId) -> Result<Spool, StoreError> {
         sqlx::query_as(spool_columns!("WHERE s.workshop_id = ? AND s.id = ?"))

@@ -78,6 +78,8 @@ pub fn serve(store: Store, listener: TcpListener) -> std::io::Result<Server> {
         Actix::new()
             .app_data(app.clone())
             .app_data(web::PayloadConfig::new(1 << 20))
+            // A whole notebook comes in one form.
+            .app_data(web::FormConfig::default().limit(12 << 20))
             .service(web::scope("/assets").wrap(Compress::default()).service(assets::serve))
             .route("/healthz", web::get().to(pages::health))
             .service(

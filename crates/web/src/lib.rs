@@ -1,5 +1,6 @@
 //! The web application: pages, drawings, assets, sessions.
 
+mod address;
 mod app;
 mod assets;
 mod drawing;

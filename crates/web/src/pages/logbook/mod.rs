@@ -1,184 +1,363 @@
-//! The logbook: every run, and its export.
+//! The logbook: every run, its export, and what is brought in.
 
+mod export;
+mod importing;
+
+use crate::address::Asked;
 use crate::app::App;
 use crate::fault::Fault;
-use crate::layout::Frame;
+use crate::layout::{Choice, Frame};
 use crate::present;
 use crate::visitor::Visitor;
-use actix_web::{HttpResponse, web};
+use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
-use serde::Deserialize;
-use shop::comparison::Comparison;
-use shop::reading::Kind;
+pub use export::unformulated;
 use shop::verdict::Level;
-use store::run::{RunFilter, RunOrder, RunRow};
+use store::logbook::{FORMATS, Line, LogFilter, Order, PAGE};
+use store::{DesignId, InstrumentId, PersonId, SpoolId};
+use time::Date;
+use time::macros::format_description;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.route("/logbook", web::get().to(show)).route("/logbook.csv", web::get().to(export));
+    config
+        .route("/logbook", web::get().to(show))
+        .route("/logbook.csv", web::get().to(export::csv))
+        .route("/logbook.json", web::get().to(export::json))
+        .route("/logbook/import", web::get().to(importing::show))
+        .route("/logbook/import", web::post().to(importing::check))
+        .route("/logbook/import/{job}", web::get().to(importing::standing))
+        .route("/logbook/import/{job}/progress", web::get().to(importing::progress));
 }
 
-#[derive(Deserialize)]
-struct Query {
-    #[serde(default)]
-    q: String,
-    #[serde(default)]
-    verdict: String,
-    #[serde(default)]
-    sort: String,
+/// A column that can be shown: its name in addresses, its heading, the order it sorts by, and whether it is a number.
+struct Column {
+    key: &'static str,
+    title: &'static str,
+    sorts: Option<&'static str>,
+    number: bool,
 }
 
-impl Query {
-    fn filter(&self) -> RunFilter {
-        RunFilter {
-            search: self.q.trim().to_owned(),
-            level: Level::from_key(&self.verdict).map_or("", Level::key).to_owned(),
-            design: None,
-            order: match self.sort.as_str() {
-                "oldest" => RunOrder::Oldest,
-                "design" => RunOrder::Design,
-                "operator" => RunOrder::Operator,
-                _ => RunOrder::Newest,
-            },
-        }
+const fn column(key: &'static str, title: &'static str, sorts: Option<&'static str>, number: bool) -> Column {
+    Column { key, title, sorts, number }
+}
+
+const COLUMNS: [Column; 17] = [
+    column("design", "Design", Some("design"), false),
+    column("format", "Format", None, false),
+    column("spool", "Spool", Some("spool"), false),
+    column("who", "Who", Some("operator"), false),
+    column("winder", "Winder", None, false),
+    column("turns", "Turns", None, true),
+    column("coil_c", "Read at", None, true),
+    column("r", "R at 20 °C", Some("r"), true),
+    column("r-off", "R off", Some("r-off"), true),
+    column("l", "L", Some("l"), true),
+    column("l-off", "L off", Some("l-off"), true),
+    column("c", "C", None, true),
+    column("peak", "Peak", None, true),
+    column("flux", "Flux off", None, true),
+    column("verdict", "Verdict", None, false),
+    column("remark", "Remark", None, false),
+    column("started", "Started", Some("started"), false),
+];
+/// Columns shown when none were chosen.
+const USUAL: [&str; 8] = ["design", "spool", "who", "turns", "r", "l", "verdict", "started"];
+
+/// A day as the browser's own field writes it.
+fn day(text: &str) -> Option<Date> {
+    Date::parse(text, format_description!("[year]-[month]-[day]")).ok()
+}
+
+/// The filter that an address asks for.
+fn filter(asked: &Asked) -> LogFilter {
+    let word = |name| Some(asked.get(name).to_owned()).filter(|w| !w.is_empty());
+    LogFilter {
+        words: asked.get("q").to_owned(),
+        design: asked.number("design").map(DesignId),
+        revision: asked.get("revision").trim_start_matches('r').parse().ok(),
+        format: word("format"),
+        spool: asked.number("spool").map(SpoolId),
+        operator: asked.number("operator").map(PersonId),
+        winder: asked.number("winder").map(InstrumentId),
+        from: day(asked.get("from")),
+        to: day(asked.get("to")),
+        level: Level::from_key(asked.get("verdict")).map(|l| l.key().to_owned()),
+        tag: word("tag"),
+        order: Order::from_key(asked.get("sort")).unwrap_or_default(),
+        rising: asked.get("way") == "up",
     }
+}
+
+/// A choice among the filters.
+struct Chooser {
+    name: &'static str,
+    label: &'static str,
+    any: &'static str,
+    options: Vec<Choice>,
+    value: String,
+}
+
+/// A cell of the table.
+struct Cell {
+    class: &'static str,
+    text: String,
+    small: String,
+    off: bool,
+    link: String,
+    level: String,
+    iso: String,
+}
+
+struct Row {
+    id: u64,
+    number: u32,
+    cells: Vec<Cell>,
+}
+
+struct Heading {
+    title: &'static str,
+    number: bool,
+    /// Where a click sorts by it; empty where it does not sort.
+    link: String,
+    /// `ascending`, `descending` or nothing.
+    sorted: &'static str,
 }
 
 #[derive(Template, WebTemplate)]
 #[template(path = "logbook/logbook.html")]
 struct LogbookPage {
     frame: Frame,
-    lines: Vec<Line>,
-    query: Query,
-    levels: Vec<(&'static str, &'static str)>,
+    tab: &'static str,
+    asked: Asked,
+    words: String,
+    choosers: Vec<Chooser>,
+    more: Vec<Chooser>,
+    revision: String,
+    from: String,
+    to: String,
+    /// More filters than the first are set.
+    more_open: bool,
+    columns: Vec<(&'static str, &'static str, bool)>,
+    headings: Vec<Heading>,
+    rows: Vec<Row>,
+    all: u64,
+    filtered: bool,
+    first: u64,
+    last: u64,
+    earlier: String,
+    later: String,
     csv: String,
+    json: String,
 }
 
-/// A run in the list.
-struct Line {
-    run: RunRow,
-    resistance: Option<Compared>,
-    inductance: Option<Compared>,
+fn off(value: Option<f64>) -> String {
+    value.map_or_else(String::new, |v| format!("{:+.1} %", v * 100.0).replace('-', "−"))
 }
 
-/// A measured value beside its prediction.
-struct Compared {
-    measured: String,
-    deviation: String,
-    inside: bool,
-}
-
-fn comparisons(run: &RunRow) -> Vec<Comparison> {
-    run.comparisons.as_deref().and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default()
-}
-
-fn line(run: RunRow) -> Line {
-    let all = comparisons(&run);
-    let of = |kind: Kind, scale: present::Scale| {
-        all.iter().find(|c| c.kind == kind).map(|c| Compared {
-            measured: scale.text(c.measured),
-            deviation: format!("{:+.1} %", c.deviation * 100.0).replace('-', "−"),
-            inside: c.bands.abs() <= 1.0,
-        })
+fn cell(line: &Line, key: &str) -> Cell {
+    let mut cell = Cell {
+        class: "",
+        text: "–".into(),
+        small: String::new(),
+        off: false,
+        link: String::new(),
+        level: String::new(),
+        iso: String::new(),
     };
-    Line {
-        resistance: of(Kind::Resistance, present::KILOOHM),
-        inductance: of(Kind::Inductance, present::HENRY),
-        run,
+    let beyond = |bands: Option<f64>| bands.is_some_and(|b| b.abs() > 1.0);
+    let named = |name: &Option<String>| name.clone().unwrap_or_else(|| "–".into());
+    match key {
+        "design" => {
+            cell.text = format!("{} r{}", line.name, line.revision);
+            cell.link = format!("/revisions/{}", line.revision_id);
+        }
+        "format" => cell.text = line.format.replace('-', " "),
+        "spool" => {
+            cell.text = named(&line.spool);
+            cell.link = line.spool_id.map_or_else(String::new, |id| format!("/spools/{id}"));
+        }
+        "who" => cell.text.clone_from(&line.operator),
+        "winder" => cell.text = named(&line.winder),
+        "turns" => cell.text = line.turns.map_or_else(|| "–".into(), present::turns),
+        "coil_c" => {
+            cell.text = line.coil_c.map_or_else(|| "–".into(), |c| format!("{} °C", present::plain(c, 1)))
+        }
+        "r" | "r-off" => {
+            let text = line.resistance_ohm.map_or_else(|| "–".into(), |v| present::KILOOHM.text(v));
+            let deviation = off(line.resistance_off);
+            (cell.class, cell.off) = ("measured", beyond(line.resistance_bands));
+            (cell.text, cell.small) = if key == "r" { (text, deviation) } else { (deviation, String::new()) };
+        }
+        "l" | "l-off" => {
+            let text = line.inductance_h.map_or_else(|| "–".into(), |v| present::HENRY.text(v));
+            let deviation = off(line.inductance_off);
+            (cell.class, cell.off) = ("measured", beyond(line.inductance_bands));
+            (cell.text, cell.small) = if key == "l" { (text, deviation) } else { (deviation, String::new()) };
+        }
+        "c" => {
+            cell.class = "measured";
+            cell.text = line.capacitance_f.map_or_else(|| "–".into(), |v| present::PICOFARAD.text(v));
+        }
+        "peak" => cell.text = line.peak_hz.map_or_else(|| "–".into(), |v| present::KILOHERTZ.text(v)),
+        "flux" => {
+            (cell.class, cell.text) = ("measured", off(line.flux_ratio.map(f64::exp_m1)));
+        }
+        "verdict" => {
+            cell.level.clone_from(&line.level);
+            crate::pages::runs::level_name(&line.level).clone_into(&mut cell.text);
+        }
+        "remark" => cell.text.clone_from(&line.remark),
+        _ => {
+            cell.text = present::moment(line.started_at);
+            cell.iso = present::iso(line.started_at);
+        }
     }
+    if cell.text.is_empty() {
+        cell.text = "–".into();
+    }
+    cell
 }
 
-async fn show(app: web::Data<App>, visitor: Visitor, query: web::Query<Query>) -> Result<LogbookPage, Fault> {
-    let query = query.into_inner();
-    let runs = app.store.runs(visitor.workshop(), &query.filter()).await?;
-    let encode = |text: &str| {
-        text.bytes()
-            .map(|b| if b.is_ascii_alphanumeric() { (b as char).to_string() } else { format!("%{b:02X}") })
-            .collect::<String>()
-    };
+async fn show(
+    app: web::Data<App>,
+    visitor: Visitor,
+    query: web::Query<Vec<(String, String)>>,
+) -> Result<LogbookPage, Fault> {
+    let asked = Asked(query.into_inner());
+    let workshop = visitor.workshop();
+    let filter = filter(&asked);
+    let page = u32::try_from(asked.number("page").unwrap_or(1).max(1) - 1).unwrap_or(0);
+    let (lines, all) = app.store.log_page(workshop, &filter, page).await?;
+    let chosen: Vec<&str> = asked.all("col").collect();
+    let chosen: Vec<&Column> = COLUMNS
+        .iter()
+        .filter(|c| if chosen.is_empty() { USUAL.contains(&c.key) } else { chosen.contains(&c.key) })
+        .collect();
+    let headings = chosen
+        .iter()
+        .map(|c| {
+            let sorted = c.sorts.is_some_and(|s| Order::from_key(s) == Some(filter.order));
+            let way = if sorted && !filter.rising { "up" } else { "" };
+            Heading {
+                title: c.title,
+                number: c.number,
+                link: c.sorts.map_or_else(String::new, |s| {
+                    asked.links("/logbook", &[("sort", s), ("way", way), ("page", "")])
+                }),
+                sorted: match (sorted, filter.rising) {
+                    (true, true) => "ascending",
+                    (true, false) => "descending",
+                    _ => "",
+                },
+            }
+        })
+        .collect();
+    let first = u64::from(page) * u64::from(PAGE);
+    let last = first + lines.len() as u64;
+    let turn = |to: u32| asked.link("/logbook", "page", &(to + 1).to_string());
+    let (choosers, more) = choosers(&app, &visitor, &asked).await?;
+    let more_open = more.iter().any(|c| !c.value.is_empty())
+        || ["from", "to", "revision"].iter().any(|n| !asked.get(n).is_empty());
     Ok(LogbookPage {
         frame: Frame::new(&visitor, "logbook", "Logbook"),
-        lines: runs.into_iter().map(line).collect(),
-        levels: Level::ALL.iter().map(|l| (l.key(), l.name())).collect(),
-        csv: format!(
-            "/logbook.csv?q={}&verdict={}&sort={}",
-            encode(&query.q),
-            encode(&query.verdict),
-            encode(&query.sort)
-        ),
-        query,
+        tab: "runs",
+        words: filter.words.clone(),
+        revision: asked.get("revision").to_owned(),
+        from: asked.get("from").to_owned(),
+        to: asked.get("to").to_owned(),
+        filtered: more_open || !filter.words.is_empty() || choosers.iter().any(|c| !c.value.is_empty()),
+        more_open,
+        choosers,
+        more,
+        columns: COLUMNS.iter().map(|c| (c.key, c.title, chosen.iter().any(|x| x.key == c.key))).collect(),
+        headings,
+        rows: lines
+            .iter()
+            .map(|line| Row {
+                id: line.run_id.0,
+                number: line.number,
+                cells: chosen.iter().map(|c| cell(line, c.key)).collect(),
+            })
+            .collect(),
+        all,
+        first: first + 1,
+        last,
+        earlier: if page > 0 { turn(page - 1) } else { String::new() },
+        later: if last < all { turn(page + 1) } else { String::new() },
+        csv: asked.link("/logbook.csv", "page", ""),
+        json: asked.link("/logbook.json", "page", ""),
+        asked,
     })
 }
 
-/// Text that a spreadsheet would take for a formula gets a mark before it.
-pub fn unformulated(text: &str) -> String {
-    if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{text}") } else { text.to_owned() }
-}
-
-async fn export(
-    app: web::Data<App>,
-    visitor: Visitor,
-    query: web::Query<Query>,
-) -> Result<HttpResponse, Fault> {
-    let runs = app.store.runs(visitor.workshop(), &query.filter()).await?;
-    let mut out = csv::Writer::from_writer(Vec::new());
-    let failed = |error: csv::Error| Fault::Internal(error.to_string());
-    out.write_record([
-        "run",
-        "started_utc",
-        "design",
-        "revision",
-        "spool",
-        "operator",
-        "planned_turns",
-        "turns",
-        "predicted_resistance_20c_ohm",
-        "measured_resistance_20c_ohm",
-        "predicted_inductance_h",
-        "measured_inductance_h",
-        "verdict",
-        "words",
-    ])
-    .map_err(failed)?;
-    for run in runs {
-        let all = comparisons(&run);
-        let pair = |kind: Kind| {
-            all.iter().find(|c| c.kind == kind).map_or_else(Default::default, |c| {
-                (format!("{:.6}", c.predicted.nominal), format!("{:.6}", c.measured))
-            })
-        };
-        let (r, l): ((String, String), (String, String)) = (pair(Kind::Resistance), pair(Kind::Inductance));
-        out.write_record([
-            run.number.to_string(),
-            present::iso(run.created_at),
-            unformulated(&run.design),
-            format!("r{}", run.revision),
-            unformulated(run.spool.as_deref().unwrap_or("")),
-            unformulated(&run.operator),
-            run.planned_turns.to_string(),
-            run.turns.map_or_else(String::new, |t| format!("{t:.0}")),
-            r.0,
-            r.1,
-            l.0,
-            l.1,
-            run.level.unwrap_or_else(|| Level::Waiting.key().into()),
-            unformulated(run.verdict.as_deref().unwrap_or("")),
-        ])
-        .map_err(failed)?;
-    }
-    let body = out.into_inner().map_err(|error| Fault::Internal(error.to_string()))?;
-    Ok(HttpResponse::Ok()
-        .content_type("text/csv; charset=utf-8")
-        .insert_header(("Content-Disposition", "attachment; filename=\"logbook.csv\""))
-        .body(body))
-}
-
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn no_cell_becomes_a_formula() {
-        assert_eq!(super::unformulated("=1+1"), "'=1+1");
-        assert_eq!(super::unformulated("Reed"), "Reed");
-    }
+/// What can be chosen from, the usual ones first.
+async fn choosers(
+    app: &App,
+    visitor: &Visitor,
+    asked: &Asked,
+) -> Result<(Vec<Chooser>, Vec<Chooser>), Fault> {
+    let workshop = visitor.workshop();
+    let chooser = |name: &'static str, label, any, options: Vec<Choice>| Chooser {
+        name,
+        label,
+        any,
+        options,
+        value: asked.get(name).to_owned(),
+    };
+    let designs = app.store.logged_designs(workshop).await?;
+    let spools = app.store.spool_labels(workshop).await?;
+    let people = app.store.people(workshop).await?;
+    let instruments = app.store.instruments(workshop).await?;
+    let tags = app.store.all_tags(workshop).await?;
+    let first = vec![
+        chooser(
+            "design",
+            "Design",
+            "any design",
+            designs
+                .iter()
+                .map(|(id, name, n)| Choice::new(id.to_string(), format!("{name} ({n})")))
+                .collect(),
+        ),
+        chooser(
+            "spool",
+            "Spool",
+            "any spool",
+            spools.iter().map(|(id, label)| Choice::new(id.to_string(), label)).collect(),
+        ),
+        chooser(
+            "operator",
+            "Who wound",
+            "anyone",
+            people.iter().map(|p| Choice::new(p.id.to_string(), &p.name)).collect(),
+        ),
+        chooser(
+            "verdict",
+            "Verdict",
+            "any verdict",
+            Level::ALL.iter().map(|l| Choice::new(l.key(), l.name())).collect(),
+        ),
+    ];
+    let more = vec![
+        chooser(
+            "format",
+            "Format",
+            "any format",
+            FORMATS.iter().map(|f| Choice::new(*f, f.replace('-', " "))).collect(),
+        ),
+        chooser(
+            "winder",
+            "Winder",
+            "any winder",
+            instruments
+                .iter()
+                .filter(|i| i.kind == "winder")
+                .map(|i| Choice::new(i.id.to_string(), &i.name))
+                .collect(),
+        ),
+        chooser("tag", "Tag", "any tag", tags.iter().map(|t| Choice::new(t, t)).collect()),
+    ];
+    Ok((first, more))
 }
