@@ -428,6 +428,15 @@ impl Store {
         .await?)
     }
 
+    /// The run of that number.
+    pub async fn run_numbered(&self, workshop: WorkshopId, number: u32) -> Result<Option<RunId>, StoreError> {
+        Ok(sqlx::query_scalar("SELECT id FROM runs WHERE workshop_id = ? AND number = ?")
+            .bind(workshop)
+            .bind(number)
+            .fetch_optional(&self.pool)
+            .await?)
+    }
+
     /// The tags of a workshop.
     pub async fn all_tags(&self, workshop: WorkshopId) -> Result<Vec<String>, StoreError> {
         Ok(sqlx::query_scalar("SELECT DISTINCT tag FROM design_tags WHERE workshop_id = ? ORDER BY tag")

@@ -7,7 +7,7 @@ use time::PrimitiveDateTime;
 use time::macros::format_description;
 
 /// How a quantity is shown: its unit, the factor from SI and the figures worth showing.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Scale {
     /// Unit.
     pub unit: &'static str,
@@ -29,6 +29,9 @@ pub const METRE: Scale = Scale { unit: "m", factor: 1.0, digits: 3 };
 pub const MILLIMETRE: Scale = Scale { unit: "mm", factor: 1e3, digits: 3 };
 /// Millitesla.
 pub const MILLITESLA: Scale = Scale { unit: "mT", factor: 1e3, digits: 3 };
+
+/// Per cent, of ratios.
+pub const PERCENT: Scale = Scale { unit: "%", factor: 100.0, digits: 3 };
 
 /// Decibels.
 pub const DECIBEL: Scale = Scale { unit: "dB", factor: 1.0, digits: 2 };

@@ -139,6 +139,40 @@ pub fn best_pairs(values: &[f64], most: usize) -> Vec<(usize, usize)> {
     pairs
 }
 
+/// Where the level of a series moved.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct LevelShift {
+    /// The first value after it.
+    pub at: usize,
+    /// Mean after less mean before.
+    pub by: f64,
+    /// That over its standard deviation, from neighbours' distances.
+    pub clear: f64,
+}
+
+/// The place that best splits a series into two levels, with at least four values on each side; `None` where no place
+/// stands out: the largest of many quotients is that of chance up to about 3.5.
+#[must_use]
+pub fn level_shift(values: &[f64]) -> Option<LevelShift> {
+    /// Values on either side at least.
+    const SIDE: usize = 4;
+    /// Quotient beyond which it is no chance.
+    const CLEAR: f64 = 3.5;
+    let n = values.len();
+    let sigma = mean(&moving_ranges(values)) / D2;
+    if n < 2 * SIDE || sigma <= 0.0 {
+        return None;
+    }
+    (SIDE..=n - SIDE)
+        .map(|at| {
+            let by = mean(&values[at..]) - mean(&values[..at]);
+            let clear = by.abs() / (sigma * (1.0 / at as f64 + 1.0 / (n - at) as f64).sqrt());
+            LevelShift { at, by, clear }
+        })
+        .max_by(|a, b| a.clear.total_cmp(&b.clear))
+        .filter(|shift| shift.clear > CLEAR)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -205,6 +239,19 @@ mod tests {
         assert!(individuals(&[1.0, 2.0, 1.0, 2.0]).is_none());
         assert!(individuals(&[5.0; 9]).is_none());
         assert!(of_subgroups(&[(1.0, 0.0); 9], 3).is_none());
+    }
+
+    /// e-Handbook 6.3.2.3, data of the worked example of cumulative sums: the mean moves up at the 13th value.
+    #[test]
+    fn the_handbooks_shift() {
+        let values = [
+            324.925, 324.675, 324.725, 324.350, 325.350, 325.225, 324.125, 324.525, 325.225, 324.600,
+            324.625, 325.150, 328.325, 327.250, 327.825, 328.500, 326.675, 327.775, 326.875, 328.350,
+        ];
+        let found = level_shift(&values).unwrap();
+        assert_eq!(found.at, 12);
+        assert!((found.by - 2.91).abs() < 0.05, "{found:?}");
+        assert!(level_shift(&values[..12]).is_none());
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! Drawings: functions from a domain value to SVG markup, to scale, one millimetre per unit.
 
 mod band;
+pub mod chart;
 mod laid;
 mod row;
 mod section;

@@ -1,7 +1,9 @@
 //! The pages, one folder each.
 
 pub mod bench;
+pub mod causes;
 pub mod compare;
+pub mod consistency;
 pub mod designs;
 pub mod instruments;
 pub mod logbook;
@@ -22,6 +24,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .configure(compare::routes)
         .configure(runs::routes)
         .configure(logbook::routes)
+        .configure(consistency::routes)
+        .configure(causes::routes)
         .configure(stores::routes)
         .configure(instruments::routes)
         .configure(timers::routes)

@@ -255,7 +255,10 @@ async fn checked(app: &App, visitor: &Visitor, mut lines: Vec<Line>) -> Result<C
         lines.iter_mut().map(|line| place(line, &known, &designs, visitor)).collect();
     let keys: Vec<ClientKey> = placed.iter().flatten().map(|p| p.key.clone()).collect();
     let there = app.store.known_runs(workshop, &keys).await?;
-    let alike = app.store.runs_alike(workshop).await?;
+    let mut alike: BTreeMap<(RevisionId, time::Date), Vec<(f64, f64)>> = BTreeMap::new();
+    for (revision, day, turns, ohms) in app.store.runs_alike(workshop).await? {
+        alike.entry((revision, day)).or_default().push((turns, ohms));
+    }
     let mut seen = BTreeSet::new();
     let (mut told, mut new) = (Vec::new(), Vec::new());
     for (line, placed) in lines.into_iter().zip(placed) {
@@ -269,11 +272,8 @@ async fn checked(app: &App, visitor: &Visitor, mut lines: Vec<Line>) -> Result<C
             .map(|ohms| coil::wire::at_temperature(ohms, line.entry.coil_c.unwrap_or(20.0), 20.0));
         // The same revision on the same day with the same turns and ohms to a ten-thousandth: typed here before.
         let same = ohms.zip(line.entry.turns).zip(line.entry.started).is_some_and(|((ohms, turns), at)| {
-            alike.iter().any(|(revision, day, t, r)| {
-                *revision == placed.revision
-                    && *day == at.date()
-                    && (t - f64::from(turns)).abs() < 0.5
-                    && (r / ohms - 1.0).abs() < 1e-4
+            alike.get(&(placed.revision, at.date())).is_some_and(|all| {
+                all.iter().any(|(t, r)| (t - f64::from(turns)).abs() < 0.5 && (r / ohms - 1.0).abs() < 1e-4)
             })
         });
         let why = if there.contains(placed.key.as_str()) {

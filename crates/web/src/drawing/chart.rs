@@ -1,0 +1,299 @@
+//! Charts of many runs: values over runs with their limits, intervals beside one another, shares.
+
+use super::Svg;
+use crate::present::Scale;
+use shop::consistency::Limits;
+
+/// A point of a run chart.
+pub struct Point {
+    /// Its value.
+    pub value: f64,
+    /// What it is, for the pointer and the reader.
+    pub title: String,
+    /// Where it leads; empty for nowhere.
+    pub link: String,
+    /// Whether it is part of what breaks a rule.
+    pub bad: bool,
+}
+
+/// A change of phase: before which point, and what came in.
+pub struct Phase {
+    /// The first point after it.
+    pub at: usize,
+    /// In a few words.
+    pub words: String,
+}
+
+/// What a run chart shows.
+pub struct RunChart<'a> {
+    /// Points in the order of the runs.
+    pub points: &'a [Point],
+    /// Limits, where there are enough points.
+    pub limits: Option<&'a Limits>,
+    /// Changes of phase.
+    pub phases: &'a [Phase],
+    /// The aim.
+    pub aim: Option<(f64, f64)>,
+    /// How values are written.
+    pub text: &'a dyn Fn(f64) -> String,
+    /// Height of the drawing.
+    pub height: f64,
+    /// What it is of.
+    pub title: &'a str,
+}
+
+const WIDTH: f64 = 960.0;
+const LEFT: f64 = 74.0;
+const RIGHT: f64 = 84.0;
+
+/// Values over runs.
+pub fn run_chart(chart: &RunChart<'_>) -> String {
+    let mut svg = Svg::default();
+    let (top, bottom) = (if chart.phases.is_empty() { 12.0 } else { 40.0 }, chart.height - 24.0);
+    let all = chart
+        .points
+        .iter()
+        .map(|p| p.value)
+        .chain(chart.limits.iter().flat_map(|l| [l.lower, l.upper]))
+        .chain(chart.aim.iter().flat_map(|(a, b)| [*a, *b]));
+    let (low, high) = all.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
+    let room = 0.06 * (high - low).max(high.abs() * 1e-6).max(f64::MIN_POSITIVE);
+    let (low, high) = (low - room, high + room);
+    let y = |v: f64| bottom - (v - low) / (high - low) * (bottom - top);
+    let step = (WIDTH - LEFT - RIGHT) / (chart.points.len().max(2) - 1) as f64;
+    let x = |k: usize| LEFT + step * k as f64;
+    if let Some((from, to)) = chart.aim {
+        svg.put(format_args!(
+            r#"<rect class="aim" x="{LEFT}" y="{:.1}" width="{:.1}" height="{:.1}"/><text class="tick" x="{:.1}" y="{:.1}">aim</text>"#,
+            y(to),
+            WIDTH - LEFT - RIGHT,
+            (y(from) - y(to)).max(1.0),
+            LEFT + 4.0,
+            y(to) + 12.0
+        ));
+    }
+    for (k, phase) in chart.phases.iter().enumerate() {
+        let at = if phase.at == 0 { LEFT } else { x(phase.at) - step / 2.0 };
+        // Neighbouring words on two lines, so that they stay readable; late ones end at their line.
+        let late = at > WIDTH - 240.0;
+        svg.put(format_args!(
+            r#"<path class="phase" d="M{at:.1} {:.1}V{bottom:.1}"/><text class="phase-words" x="{:.1}" y="{}" text-anchor="{}">{}</text>"#,
+            top - 6.0,
+            if late { at - 3.0 } else { at + 3.0 },
+            if k % 2 == 0 { 14 } else { 30 },
+            if late { "end" } else { "start" },
+            escaped(&phase.words)
+        ));
+    }
+    if let Some(limits) = chart.limits {
+        for (class, value, word) in [
+            ("limit", limits.upper, "upper limit"),
+            ("centre", limits.centre, "middle"),
+            ("limit", limits.lower, "lower limit"),
+        ] {
+            svg.put(format_args!(
+                r#"<path class="{class}" d="M{LEFT} {0:.1}H{1:.1}"/><text class="tick" x="{2:.1}" y="{3:.1}" text-anchor="end">{4}</text><text class="tick" x="{5:.1}" y="{3:.1}">{word}</text>"#,
+                y(value),
+                WIDTH - RIGHT,
+                LEFT - 6.0,
+                y(value) + 4.0,
+                escaped(&(chart.text)(value)),
+                WIDTH - RIGHT + 5.0
+            ));
+        }
+    } else {
+        for value in [low + room, high - room] {
+            svg.put(format_args!(
+                r#"<text class="tick" x="{:.1}" y="{:.1}" text-anchor="end">{}</text>"#,
+                LEFT - 6.0,
+                y(value) + 4.0,
+                escaped(&(chart.text)(value))
+            ));
+        }
+    }
+    let path: Vec<String> =
+        chart.points.iter().enumerate().map(|(k, p)| format!("{:.1} {:.1}", x(k), y(p.value))).collect();
+    svg.put(format_args!(r#"<path class="through" d="M{}"/>"#, path.join("L")));
+    let size = if chart.points.len() > 150 { 2.2 } else { 4.2 };
+    for (k, point) in chart.points.iter().enumerate() {
+        let (cx, cy) = (x(k), y(point.value));
+        let class = if point.bad { "dot bad" } else { "dot" };
+        let mark = format!(
+            r#"<path class="{class}" d="M{cx:.1} {:.1}L{:.1} {cy:.1}L{cx:.1} {:.1}L{:.1} {cy:.1}Z"><title>{}</title></path>"#,
+            cy - size,
+            cx + size,
+            cy + size,
+            cx - size,
+            escaped(&point.title)
+        );
+        if point.link.is_empty() || chart.points.len() > 400 {
+            svg.put(format_args!("{mark}"));
+        } else {
+            svg.put(format_args!(
+                r#"<a href="{}" aria-label="{}">{mark}</a>"#,
+                point.link,
+                escaped(&point.title)
+            ));
+        }
+    }
+    if let (Some(first), Some(last)) = (chart.points.first(), chart.points.last()) {
+        for (k, point, anchor) in [(0, first, "start"), (chart.points.len() - 1, last, "end")] {
+            let words = point.title.split(':').next().unwrap_or_default();
+            svg.put(format_args!(
+                r#"<text class="tick" x="{:.1}" y="{:.1}" text-anchor="{anchor}">{}</text>"#,
+                x(k),
+                chart.height - 6.0,
+                escaped(words)
+            ));
+        }
+    }
+    svg.framed([0.0, 0.0, WIDTH, chart.height], "run-chart", chart.title)
+}
+
+/// An estimate with its interval on a scale from −`reach` to `reach`, nothing in the middle.
+pub fn interval(value: f64, from: f64, to: f64, reach: f64) -> String {
+    let at = |v: f64| 60.0 + 56.0 * (v / reach.max(f64::MIN_POSITIVE)).clamp(-1.0, 1.0);
+    let mut svg = Svg::default();
+    let class = if from > 0.0 || to < 0.0 { "interval clear" } else { "interval" };
+    svg.put(format_args!(
+        r#"<path class="zero" d="M60 1V19"/><path class="{class}" d="M{:.1} 10H{:.1}"/><circle class="{class}" cx="{:.1}" cy="10" r="3.6"/>"#,
+        at(from),
+        at(to),
+        at(value)
+    ));
+    svg.framed([0.0, 0.0, 120.0, 20.0], "band", "estimate with its interval")
+}
+
+/// Shares of a whole, side by side: word and share.
+pub fn shares(parts: &[(String, f64)]) -> String {
+    let whole: f64 = parts.iter().map(|(_, s)| s).sum();
+    let mut svg = Svg::default();
+    let mut x = 0.0;
+    for (k, (word, share)) in parts.iter().enumerate() {
+        let width = 600.0 * share / whole.max(f64::MIN_POSITIVE);
+        svg.put(format_args!(
+            r#"<rect class="share s{}" x="{x:.1}" y="0" width="{:.1}" height="22"><title>{}: {:.0} %</title></rect>"#,
+            k % 7,
+            (width - 1.0).max(0.0),
+            escaped(word),
+            100.0 * share / whole.max(f64::MIN_POSITIVE)
+        ));
+        if width > 62.0 {
+            svg.put(format_args!(
+                r#"<text class="share-words" x="{:.1}" y="15">{}</text>"#,
+                x + 5.0,
+                escaped(word)
+            ));
+        }
+        x += width;
+    }
+    svg.framed([0.0, 0.0, 600.0, 22.0], "shares", "where the spread comes from")
+}
+
+/// Predicted against measured, as deviations: a histogram in steps of `step` from −`reach` to `reach`.
+pub fn histogram(values: &[f64], step: f64, reach: f64, scale: &dyn Fn(f64) -> String) -> String {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a few dozen")]
+    let half = (reach / step).round() as usize;
+    let mut counts = vec![0_u32; 2 * half + 1];
+    for value in values {
+        let at = (value / step).round().clamp(-(half as f64), half as f64) + half as f64;
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped above")]
+        {
+            counts[at as usize] += 1;
+        }
+    }
+    let most = f64::from(counts.iter().copied().max().unwrap_or(1).max(1));
+    let wide = 440.0 / counts.len() as f64;
+    let mut svg = Svg::default();
+    for (k, count) in counts.iter().enumerate().filter(|(_, c)| **c > 0) {
+        let height = 110.0 * f64::from(*count) / most;
+        svg.put(format_args!(
+            r#"<rect class="bar-of" x="{:.1}" y="{:.1}" width="{:.1}" height="{height:.1}"><title>{}: {count} run{}</title></rect>"#,
+            20.0 + wide * k as f64,
+            120.0 - height,
+            (wide - 1.0).max(1.0),
+            escaped(&scale((k as f64 - half as f64) * step)),
+            if *count == 1 { "" } else { "s" }
+        ));
+    }
+    let middle = 20.0 + wide * (half as f64 + 0.5);
+    svg.put(format_args!(
+        r#"<path class="centre" d="M{middle:.1} 4V120"/><path class="axis" d="M20 120H460"/>"#
+    ));
+    for (value, at, anchor) in [(-reach, 20.0, "start"), (0.0, middle, "middle"), (reach, 460.0, "end")] {
+        let words = if value == 0.0 { "as predicted".to_owned() } else { scale(value) };
+        svg.put(format_args!(
+            r#"<text class="tick" x="{at:.1}" y="134" text-anchor="{anchor}">{}</text>"#,
+            escaped(&words)
+        ));
+    }
+    svg.framed(
+        [0.0, 0.0, 480.0, 138.0],
+        "histogram",
+        "deviation of what was measured from what was predicted",
+    )
+}
+
+/// Text for markup.
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
+/// A writer of values in a scale.
+pub fn in_scale(scale: Scale) -> impl Fn(f64) -> String {
+    move |v| scale.text(v)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use shop::consistency::individuals;
+
+    fn point(value: f64) -> Point {
+        Point { value, title: format!("Run <{value}>: {value}"), link: "/runs/1".into(), bad: value > 9.0 }
+    }
+
+    #[test]
+    fn a_chart_holds_its_points_limits_and_phases_and_no_markup_of_theirs() {
+        let values = [5.0, 6.0, 5.5, 5.2, 9.5, 5.8];
+        let points: Vec<Point> = values.iter().map(|v| point(*v)).collect();
+        let (limits, _) = individuals(&values).unwrap();
+        let svg = run_chart(&RunChart {
+            points: &points,
+            limits: Some(&limits),
+            phases: &[Phase { at: 3, words: "spool <K>".into() }],
+            aim: Some((5.0, 6.0)),
+            text: &|v| format!("{v:.1}"),
+            height: 260.0,
+            title: "R",
+        });
+        assert_eq!(svg.matches("<a href").count(), 6);
+        assert_eq!(svg.matches("dot bad").count(), 1);
+        assert!(svg.contains("spool &lt;K&gt;") && !svg.contains("<K>") && svg.contains("upper limit"));
+        assert!(!svg.contains("NaN") && !svg.contains("inf"));
+    }
+
+    #[test]
+    fn equal_points_are_drawn_too() {
+        let points = [point(5.0), point(5.0)];
+        let svg = run_chart(&RunChart {
+            points: &points,
+            limits: None,
+            phases: &[],
+            aim: None,
+            text: &|v| format!("{v}"),
+            height: 200.0,
+            title: "R",
+        });
+        assert!(!svg.contains("NaN") && !svg.contains("inf"), "{svg}");
+    }
+
+    #[test]
+    fn far_out_values_stand_at_the_edge() {
+        let svg = histogram(&[0.0, 0.001, 0.9, -0.9], 0.005, 0.05, &|v| format!("{v:.3}"));
+        assert_eq!(svg.matches("bar-of").count(), 3);
+        assert!(interval(0.02, 0.01, 0.03, 0.05).contains("clear"));
+        assert!(!interval(0.02, -0.01, 0.05, 0.05).contains("clear"));
+        assert!(shares(&[("spool".into(), 3.0), ("rest".into(), 1.0)]).contains("75 %"));
+    }
+}
