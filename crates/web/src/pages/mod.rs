@@ -5,8 +5,11 @@ pub mod causes;
 pub mod compare;
 pub mod consistency;
 pub mod designs;
+pub mod experiments;
 pub mod instruments;
+pub mod learned;
 pub mod logbook;
+pub mod matching;
 pub mod runs;
 pub mod sign_in;
 pub mod stores;
@@ -26,6 +29,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .configure(logbook::routes)
         .configure(consistency::routes)
         .configure(causes::routes)
+        .configure(learned::routes)
+        .configure(matching::routes)
+        .configure(experiments::routes)
         .configure(stores::routes)
         .configure(instruments::routes)
         .configure(timers::routes)

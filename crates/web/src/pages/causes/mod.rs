@@ -246,6 +246,7 @@ async fn show(
 }
 
 /// Runs behind a version, as they are read.
-pub fn runs_words(runs: u32) -> String {
+pub fn runs_words(runs: impl std::borrow::Borrow<u32>) -> String {
+    let runs = *runs.borrow();
     format!("{} run{}", present::turns(runs), if runs == 1 { "" } else { "s" })
 }

@@ -1,32 +1,77 @@
-//! Stores: the spools on the shelf.
+//! Stores: the spools on the shelf, parts, and what a pickup costs.
+
+pub mod parts;
+pub mod spool;
 
 use crate::app::App;
 use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field, Frame};
+use crate::pages::causes::newest;
 use crate::pages::see;
 use crate::visitor::Visitor;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::quantity::{Length, Spoken, Temperature, fixed, number};
-use coil::wire::Gauge;
+use coil::wire::{Gauge, at_temperature};
+use shop::stock::SpoolWarning;
 use store::spool::{NewSpool, Spool};
 use store::{ClientKey, StoreError};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.route("/spools", web::get().to(show)).route("/spools", web::post().to(add));
+    config
+        .route("/spools", web::get().to(show))
+        .route("/spools", web::post().to(add))
+        .route("/spools/{id}", web::get().to(spool::show))
+        .route("/spools/{id}", web::post().to(spool::care))
+        .route("/spools/{id}/checks", web::post().to(spool::check))
+        .route("/parts", web::get().to(parts::show))
+        .route("/parts", web::post().to(parts::add))
+        .route("/parts/{id}/moves", web::post().to(parts::move_stock))
+        .route("/costs", web::get().to(parts::costs))
+        .route("/costs", web::post().to(parts::set_costs))
+        .route("/runs/{id}/parts", web::post().to(parts::take_for_run));
 }
 
 #[derive(Template)]
 #[template(path = "stores/spools.html")]
 struct SpoolsPage {
     frame: Frame,
-    spools: Vec<Spool>,
+    tab: &'static str,
+    spools: Vec<SpoolShown>,
     key: ClientKey,
     fields: Vec<Field>,
     refused: bool,
+}
+
+/// A spool in the list with what is to be seen to.
+struct SpoolShown {
+    spool: Spool,
+    left: String,
+    warnings: Vec<String>,
+}
+
+/// Spools with what is to be seen to on each.
+pub async fn seen_to(app: &App, visitor: &Visitor) -> Result<Vec<(Spool, Vec<String>)>, Fault> {
+    let workshop = visitor.workshop();
+    let spools = app.store.spools(workshop).await?;
+    let checks = app.store.all_spool_checks(workshop).await?;
+    let lesson = newest(app, visitor).await?.map(|(_, _, _, lesson)| lesson);
+    let lived = if lesson.is_some() { app.store.lived(workshop).await? } else { Vec::new() };
+    Ok(spools
+        .into_iter()
+        .map(|spool| {
+            let ohms: Vec<f64> = checks
+                .iter()
+                .filter(|(id, _, _)| *id == spool.id)
+                .filter_map(|(_, ohms, c)| Some(at_temperature((*ohms)?, c.unwrap_or(20.0), 20.0)))
+                .collect();
+            let warnings = spool::warnings(&spool, &ohms, lesson.as_deref(), &lived);
+            (spool, warnings.iter().map(SpoolWarning::text).collect())
+        })
+        .collect())
 }
 
 const INSULATIONS: [&str; 6] = [
@@ -59,7 +104,18 @@ async fn page(app: &App, visitor: &Visitor, filled: &Filled, errors: &Errors) ->
     };
     let template = SpoolsPage {
         frame: Frame::new(visitor, "stores", "Stores"),
-        spools: app.store.spools(visitor.workshop()).await?,
+        tab: "spools",
+        spools: seen_to(app, visitor)
+            .await?
+            .into_iter()
+            .map(|(spool, warnings)| SpoolShown {
+                left: spool
+                    .left_now_m()
+                    .map_or_else(|| "–".into(), |m| format!("{} m", crate::present::turns(m))),
+                spool,
+                warnings,
+            })
+            .collect(),
         key: filled.key().unwrap_or_else(|_| ClientKey::random()),
         fields: vec![
             typed("label", "Label", "", "What is written on the spool."),

@@ -1,0 +1,213 @@
+//! What was learned: inspected, switched off, frozen per design, by version.
+
+use crate::address::Asked;
+use crate::app::App;
+use crate::fault::Fault;
+use crate::filled::Filled;
+use crate::layout::{Choice, Frame};
+use crate::pages::causes::{Named, runs_words};
+use crate::pages::see;
+use crate::present;
+use crate::visitor::Visitor;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use askama_web::WebTemplate;
+use shop::learning::{Factor, Learnt, Quantity};
+use store::lesson::{Leaning, LessonRow};
+use store::logbook::LogFilter;
+use store::{DesignId, LessonId};
+
+/// Routes.
+pub fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/learned", web::get().to(show))
+        .route("/learned", web::post().to(again))
+        .route("/learned/switch", web::post().to(switch))
+        .route("/learned/design", web::post().to(lean));
+}
+
+/// A correction in the table.
+struct Correction {
+    what: String,
+    means: &'static str,
+    by: String,
+    spread: String,
+    runs: String,
+}
+
+struct Version {
+    row: LessonRow,
+    when: String,
+    iso: String,
+    shown: bool,
+}
+
+struct Held {
+    design: u64,
+    name: String,
+    how: String,
+}
+
+/// How the bands have held: of the last coils judged, how many were inside.
+struct Kept {
+    what: &'static str,
+    inside: usize,
+    all: usize,
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "learned/learned.html")]
+struct LearnedPage {
+    frame: Frame,
+    tab: &'static str,
+    on: bool,
+    shown: Option<(u32, String)>,
+    /// Not the newest.
+    old: bool,
+    corrections: Vec<Correction>,
+    spools: Vec<(String, String, u32)>,
+    versions: Vec<Version>,
+    designs: Vec<Choice>,
+    held: Vec<Held>,
+    kept: Vec<Kept>,
+    said: String,
+}
+
+fn per_cent(ln: f64) -> String {
+    format!("{:+.2} %", ln.exp_m1() * 100.0).replace('-', "−")
+}
+
+/// What a correction of a quantity stands for.
+const fn means(quantity: Quantity) -> &'static str {
+    match quantity {
+        Quantity::Resistance => "wire and stretch: the ohms per metre in the prediction are moved by it",
+        Quantity::Inductance => "the engine’s inductance is moved by it, and resonance and peak follow",
+        Quantity::Capacitance => {
+            "the engine’s self-capacitance is moved by it, and resonance and peak follow"
+        }
+        Quantity::Build => "packing: the build in the prediction is moved by it",
+    }
+}
+
+fn correction(learnt: &Learnt) -> Correction {
+    let mean = learnt.mean();
+    Correction {
+        what: learnt.quantity.name().to_owned(),
+        means: means(learnt.quantity),
+        by: format!("{} ± {:.2}", per_cent(mean.value), 164.5 * mean.sd),
+        spread: format!("{:.2} %", learnt.noise_sd() * 100.0),
+        runs: runs_words(learnt.runs()),
+    }
+}
+
+async fn show(
+    app: web::Data<App>,
+    visitor: Visitor,
+    query: web::Query<Vec<(String, String)>>,
+) -> Result<LearnedPage, Fault> {
+    let asked = Asked(query.into_inner());
+    let workshop = visitor.workshop();
+    let versions = app.store.lessons(workshop).await?;
+    let wanted = asked.number("version");
+    let row =
+        versions.iter().find(|v| Some(u64::from(v.number)) == wanted).or_else(|| versions.first()).cloned();
+    let lesson = match &row {
+        Some(row) => Some(app.lessons.version(&app.store, workshop, row.id).await?),
+        None => None,
+    };
+    let names = Named::of(&app, &visitor).await?;
+    let mut spools = Vec::new();
+    if let Some(learnt) = lesson.as_ref().and_then(|l| l.of(Quantity::Resistance)) {
+        for (factor, word) in
+            [(Factor::Spool, "spool"), (Factor::Operator, "wound by"), (Factor::Winder, "on")]
+        {
+            for (level, runs) in learnt.levels(factor) {
+                if let Some(e) = learnt.effect(factor, level) {
+                    let name = format!("{word} {}", names.of_level(factor, level));
+                    spools.push((name, format!("{} ± {:.2}", per_cent(e.value), 164.5 * e.sd), runs));
+                }
+            }
+        }
+        spools.truncate(60);
+    }
+    let held = app.store.leaning_otherwise(workshop).await?;
+    let filter = LogFilter::default();
+    let recent = app.store.log_lines(workshop, &filter, 200).await?;
+    let kept = |what, bands: Vec<f64>| Kept {
+        what,
+        inside: bands.iter().filter(|b| b.abs() <= 1.0).count(),
+        all: bands.len(),
+    };
+    Ok(LearnedPage {
+        frame: Frame::new(&visitor, "logbook", "What was learned"),
+        tab: "learned",
+        on: app.store.learns(workshop).await?,
+        old: row.as_ref().map(|r| r.id) != versions.first().map(|r| r.id),
+        shown: row.as_ref().map(|r| (r.number, runs_words(r.runs))),
+        corrections: lesson.as_ref().map(|l| l.learnt.iter().map(correction).collect()).unwrap_or_default(),
+        spools,
+        versions: versions
+            .into_iter()
+            .take(12)
+            .map(|v| Version {
+                when: present::moment(v.made_at),
+                iso: present::iso(v.made_at),
+                shown: row.as_ref().map(|r| r.id) == Some(v.id),
+                row: v,
+            })
+            .collect(),
+        designs: app
+            .store
+            .logged_designs(workshop)
+            .await?
+            .into_iter()
+            .map(|(id, name, _)| Choice::new(id.to_string(), name))
+            .collect(),
+        held: held
+            .into_iter()
+            .map(|(id, name, how, number)| Held {
+                design: id.0,
+                name,
+                how: match (how.as_str(), number) {
+                    ("frozen", Some(n)) => format!("frozen at version {n}"),
+                    _ => "switched off".into(),
+                },
+            })
+            .collect(),
+        kept: vec![
+            kept("resistance", recent.iter().filter_map(|l| l.resistance_bands).collect()),
+            kept("inductance", recent.iter().filter_map(|l| l.inductance_bands).collect()),
+        ],
+        said: asked.get("said").to_owned(),
+    })
+}
+
+/// Learns again now.
+async fn again(app: web::Data<App>, visitor: Visitor, _filled: Filled) -> Result<HttpResponse, Fault> {
+    let new = app.lessons.again(&app.store, visitor.workshop(), true).await?;
+    Ok(see(match new {
+        Some(number) => format!("/learned?said=Version+{number}+was+made."),
+        None => "/learned?said=Nothing+has+changed+since+the+last+version.".into(),
+    }))
+}
+
+async fn switch(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+    app.store.set_learning(visitor.workshop(), filled.get("on") == "yes").await?;
+    Ok(see("/learned"))
+}
+
+/// Sets how a design leans: on the newest, on one version for good, or not at all.
+async fn lean(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+    let workshop = visitor.workshop();
+    let Ok(design) = filled.get("design").parse() else { return Err(Fault::Missing("design")) };
+    let leaning = match filled.get("how") {
+        "off" => Leaning::Off,
+        "frozen" => match app.store.newest_lesson(workshop).await? {
+            Some(LessonRow { id: LessonId(id), .. }) => Leaning::Frozen(LessonId(id)),
+            None => return Err(Fault::Unreadable("Nothing was learned yet that could be kept.".into())),
+        },
+        _ => Leaning::On,
+    };
+    app.store.set_leaning(workshop, DesignId(design), leaning).await?;
+    Ok(see("/learned"))
+}
