@@ -401,6 +401,22 @@ impl Store {
         Ok(rows.iter().map(LivedRow::lived).collect())
     }
 
+    /// The same of the last of them only, oldest first.
+    pub async fn lived_last(&self, workshop: WorkshopId, most: u32) -> Result<Vec<Lived>, StoreError> {
+        let mut rows: Vec<LivedRow> = sqlx::query_as(
+            "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
+             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
+             AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) \
+             ORDER BY started_at DESC, run_id DESC LIMIT ?",
+        )
+        .bind(workshop)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?;
+        rows.reverse();
+        Ok(rows.iter().map(LivedRow::lived).collect())
+    }
+
     /// How many runs learning would take, and the last of their numbers in the database.
     pub async fn lived_count(&self, workshop: WorkshopId) -> Result<u32, StoreError> {
         let count: i64 = sqlx::query_scalar(
@@ -419,9 +435,9 @@ impl Store {
         workshop: WorkshopId,
     ) -> Result<Vec<(DesignId, String, i64)>, StoreError> {
         Ok(sqlx::query_as(
-            "SELECT design_id, SUBSTRING_INDEX(GROUP_CONCAT(name ORDER BY run_id DESC SEPARATOR '\\n'), '\\n', 1), n \
-             FROM (SELECT design_id, name, MAX(run_id) AS run_id, SUM(COUNT(*)) OVER (PARTITION BY design_id) AS n \
-               FROM logbook WHERE workshop_id = ? GROUP BY design_id, name) k GROUP BY design_id, n ORDER BY 2",
+            "SELECT k.design_id, \
+             (SELECT r.name FROM revisions r WHERE r.design_id = k.design_id ORDER BY r.number DESC LIMIT 1) AS name, k.n \
+             FROM (SELECT design_id, COUNT(*) AS n FROM logbook WHERE workshop_id = ? GROUP BY design_id) k ORDER BY 2",
         )
         .bind(workshop)
         .fetch_all(&self.pool)

@@ -61,6 +61,7 @@ const POLICY: &str = "default-src 'self'; img-src 'self' data:; object-src 'none
 /// When the listener cannot be used.
 pub fn serve(store: Store, listener: TcpListener) -> std::io::Result<Server> {
     let app = web::Data::new(App::new(store.clone()));
+    tokio::spawn(catch_up(app.clone()));
     let server = HttpServer::new(move || {
         let sessions = SessionMiddleware::builder(DbSessions::new(store.clone()), Key::generate_stable())
             .cookie_name("filamentum".into())
@@ -104,6 +105,23 @@ pub fn serve(store: Store, listener: TcpListener) -> std::io::Result<Server> {
     .listen(listener)?
     .run();
     Ok(server)
+}
+
+/// Writes the logbook's lines of runs of before there were lines, behind the pages.
+async fn catch_up(app: web::Data<App>) {
+    loop {
+        let some = match app.store.runs_without_line().await {
+            Ok(some) if !some.is_empty() => some,
+            _ => return,
+        };
+        for (workshop, id) in some {
+            if let Err(error) = pages::runs::write_line(&app, workshop, id).await {
+                tracing::warn!(%error, run = id.0, "this run has no line in the logbook");
+                return;
+            }
+            app.lessons.soon(&app.store, workshop);
+        }
+    }
 }
 
 /// The key that signs session cookies.

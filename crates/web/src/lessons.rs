@@ -120,7 +120,7 @@ impl Lessons {
             return;
         }
         let (lessons, store) = (self.clone(), store.clone());
-        actix_web::rt::spawn(async move {
+        tokio::spawn(async move {
             tokio::time::sleep(PATIENCE).await;
             lessons.waiting.lock().unwrap_or_else(PoisonError::into_inner).remove(&workshop.0);
             if let Err(error) = lessons.again(&store, workshop, false).await {

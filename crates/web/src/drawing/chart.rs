@@ -1,7 +1,6 @@
 //! Charts of many runs: values over runs with their limits, intervals beside one another, shares.
 
 use super::Svg;
-use crate::present::Scale;
 use shop::consistency::Limits;
 
 /// A point of a run chart.
@@ -237,11 +236,6 @@ pub fn histogram(values: &[f64], step: f64, reach: f64, scale: &dyn Fn(f64) -> S
 /// Text for markup.
 fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
-}
-
-/// A writer of values in a scale.
-pub fn in_scale(scale: Scale) -> impl Fn(f64) -> String {
-    move |v| scale.text(v)
 }
 
 #[cfg(test)]

@@ -1,4 +1,6 @@
-//! The bench: what is being designed and wound now.
+//! The bench: what needs attention, what is being wound and designed now.
+
+mod attention;
 
 use crate::app::App;
 use crate::fault::Fault;
@@ -8,9 +10,10 @@ use crate::visitor::Visitor;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
+use attention::Item;
 use store::ClientKey;
 use store::design::{DesignFilter, RevisionRow};
-use store::run::{RunFilter, RunRow};
+use store::logbook::{Line, LogFilter};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -21,8 +24,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
 #[template(path = "bench/bench.html")]
 struct BenchPage {
     frame: Frame,
-    waiting: Vec<RunRow>,
-    off: Vec<RunRow>,
+    attention: Vec<Item>,
+    waiting: Vec<Line>,
+    off: Vec<Line>,
     designs: Vec<RevisionRow>,
     timers: Vec<TimerRow>,
     key: ClientKey,
@@ -31,30 +35,23 @@ struct BenchPage {
 async fn show(app: web::Data<App>, visitor: Visitor) -> Result<BenchPage, Fault> {
     /// How many of each the bench holds.
     const ROOM: usize = 6;
-    let runs = app.store.runs(visitor.workshop(), &RunFilter::default()).await?;
-    let level = |run: &RunRow| run.level.clone().unwrap_or_else(|| "waiting".into());
-    let waiting = runs.iter().filter(|run| level(run) == "waiting").take(ROOM).cloned().collect();
-    let off = runs
-        .iter()
-        .take(30)
-        .filter(|run| ["look", "stop"].contains(&level(run).as_str()))
-        .take(4)
-        .cloned()
-        .collect();
+    let of = |level: Option<&str>| LogFilter { level: level.map(str::to_owned), ..LogFilter::default() };
+    let mut waiting = app.store.log_lines(visitor.workshop(), &of(Some("waiting")), 6).await?;
+    waiting.truncate(ROOM);
+    let mut off = app.store.log_lines(visitor.workshop(), &of(None), 30).await?;
+    off.retain(|line| ["look", "stop"].contains(&line.level.as_str()));
+    off.truncate(4);
+    let attention = attention::attention(&app, &visitor).await?;
     let mut designs = app.store.designs(visitor.workshop(), &DesignFilter::default()).await?;
     designs.truncate(ROOM);
     let timers = app.store.timers(visitor.workshop()).await?.into_iter().map(TimerRow::from).collect();
     Ok(BenchPage {
         frame: Frame::new(&visitor, "bench", "Bench"),
+        attention,
         waiting,
         off,
         designs,
         timers,
         key: ClientKey::random(),
     })
-}
-
-/// The class of a ticket by its verdict.
-pub fn level_class(run: &RunRow) -> &str {
-    run.level.as_deref().unwrap_or("waiting")
 }

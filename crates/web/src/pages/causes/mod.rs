@@ -219,7 +219,7 @@ async fn show(
     }
     page.quiet.truncate(200);
     page.makeups = lesson.learnt.iter().map(makeup).collect();
-    let lived = app.store.lived(visitor.workshop()).await?;
+    let lived = app.store.lived_last(visitor.workshop(), 5000).await?;
     for (quantity, step, reach) in [(Quantity::Resistance, 0.005, 0.06), (Quantity::Inductance, 0.005, 0.06)]
     {
         let Some(learnt) = lesson.of(quantity) else { continue };

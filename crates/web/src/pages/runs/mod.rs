@@ -113,6 +113,8 @@ struct RunPage {
     doubtful: bool,
     /// The response with what was swept; empty without a sweep.
     plot: String,
+    /// How many kinds of part its design takes, and whether they were taken out of stock.
+    parts: (usize, bool),
 }
 
 /// A row of predicted against measured.
@@ -330,6 +332,10 @@ async fn run_page(
         counter: (filled.get("log").to_owned(), errors.get("log").cloned().unwrap_or_default()),
         doubtful: errors.values().any(|e| e.ends_with('?')),
         plot,
+        parts: (
+            app.store.design_parts(visitor.workshop(), run.row.design_id).await?.len(),
+            app.store.parts_taken(visitor.workshop(), run.row.id).await?,
+        ),
         row: run.row,
     };
     respond(&page, errors)
@@ -402,6 +408,14 @@ async fn log(
     }
     record(&app, &run, visitor.person.id, visitor.workshop(), &filled.key()?, &readings).await?;
     Ok(see(format!("/runs/{id}")))
+}
+
+/// Writes the line of a run from what was logged of it.
+pub async fn write_line(app: &App, workshop: WorkshopId, id: RunId) -> Result<(), Fault> {
+    let run = app.store.run(workshop, id).await?;
+    let all = readings_of(app, workshop, id).await?;
+    let outcome = web::block(move || outcome(&run.design, &all, &run.experience)).await?;
+    Ok(app.store.write_line(workshop, id, &outcome).await?)
 }
 
 /// Appends readings to a run and judges it anew.

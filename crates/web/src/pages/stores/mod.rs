@@ -53,13 +53,16 @@ struct SpoolShown {
     warnings: Vec<String>,
 }
 
+/// Runs by which a spool's drift is judged: the last of the shop.
+const RECENT: u32 = 2000;
+
 /// Spools with what is to be seen to on each.
 pub async fn seen_to(app: &App, visitor: &Visitor) -> Result<Vec<(Spool, Vec<String>)>, Fault> {
     let workshop = visitor.workshop();
     let spools = app.store.spools(workshop).await?;
     let checks = app.store.all_spool_checks(workshop).await?;
     let lesson = newest(app, visitor).await?.map(|(_, _, _, lesson)| lesson);
-    let lived = if lesson.is_some() { app.store.lived(workshop).await? } else { Vec::new() };
+    let lived = if lesson.is_some() { app.store.lived_last(workshop, RECENT).await? } else { Vec::new() };
     Ok(spools
         .into_iter()
         .map(|spool| {

@@ -1,0 +1,189 @@
+//! The demo: an invented workshop. Its people, names and numbers are made up; the numbers come from the
+//! engine itself with the troubles of a real shop put in.
+
+mod shop;
+mod story;
+
+use self::shop::{Fate, Shop, Truth, Wound};
+use self::story::Told;
+use ::shop::learning::learn;
+use coil::design::{Aims, Kind as CoilKind, starting_point, tall_single};
+use coil::wire::{Build, Insulation};
+use rand::SeedableRng as _;
+use rand::rngs::StdRng;
+use store::person::NewPerson;
+use store::timer::NewTimer;
+use store::{ClientKey, Store};
+use time::{Duration, OffsetDateTime, PrimitiveDateTime};
+
+/// Who signs in.
+pub const SIGN_IN: &str = "ode";
+/// With which password.
+pub const PASSWORD: &str = "seven thousand turns";
+
+/// Loads the demo workshop into an empty store.
+pub async fn load(store: &Store) -> anyhow::Result<()> {
+    let hash = web::hash_password(PASSWORD);
+    let owner = NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash) };
+    let (workshop, owner) = store.create_workshop("Sedge Lane Windings", &owner).await?;
+    let ivo = store
+        .add_person(workshop, &NewPerson { name: "Ivo Tarn", sign_in: "ivo", password_hash: None })
+        .await?;
+    let wren = store
+        .add_person(workshop, &NewPerson { name: "Wren Ashby", sign_in: "wren", password_hash: None })
+        .await?;
+    let mut shop = Shop {
+        store,
+        workshop,
+        owner,
+        dice: StdRng::seed_from_u64(20_261_124),
+        truth: Truth { ohms: 0.006, henries: -0.022, ..Truth::default() },
+        lesson: None,
+    };
+    let winders = shop.instruments().await?;
+    let (one, two) = (Some(winders[0]), Some(winders[1]));
+    // Wren pulls hard; Winder two holds the wire a little tighter than Winder one.
+    shop.truth.hands.insert(wren.0, 0.016);
+    shop.truth.winders.insert(winders[1].0, 0.004);
+    let j4 = shop.spool("J-4", ("42 AWG", "polyvinyl-acetal", "heavy"), None, 21_000.0, "").await?;
+    let k7 = shop
+        .spool("K-7", ("42 AWG", "polyvinyl-acetal", "heavy"), Some((0.0734, 5.61)), 24_000.0, "")
+        .await?;
+    let k9 = shop
+        .spool("K-9", ("42 AWG", "plain-enamel", "single"), None, 6100.0, "measures thick: check")
+        .await?;
+    let k12 = shop
+        .spool("K-12", ("42 AWG", "polyvinyl-acetal", "heavy"), None, 31_000.0, "from the new order")
+        .await?;
+    let m4 =
+        shop.spool("M-4", ("43 AWG", "polyurethane", "single"), None, 12_000.0, "kept at Winder two").await?;
+    let m2 =
+        shop.spool("M-2", ("43 AWG", "polyurethane", "single"), Some((0.0607, 7.18)), 14_800.0, "").await?;
+    let m3 = shop.spool("M-3", ("43 AWG", "polyurethane", "single"), None, 640.0, "nearly empty").await?;
+    for (spool, hidden) in [(j4, -0.004), (k7, 0.003), (k9, -0.055), (k12, 0.027), (m2, 0.004), (m4, -0.021)]
+    {
+        shop.truth.spools.insert(spool.0, hidden);
+    }
+
+    let mut lap = tall_single("Reed lap steel, bridge", 6, 10.4);
+    lap.aims =
+        Aims { resistance_ohm: Some([5500.0, 5900.0]), inductance_h: Some([2.0, 2.3]), ..Aims::default() };
+    let first = shop.revision(&lap, None, "From the standard tall single").await?;
+    let mut hotter = lap.clone();
+    hotter.coils[0].wind.turns = 7850;
+    let second = shop
+        .revision(&hotter, Some(first), "230 turns more for a fuller bridge; nothing else changed")
+        .await?;
+
+    let mut mandola = tall_single("Heron mandola", 4, 11.2);
+    mandola.coils[0].wire.gauge = "43 AWG".parse()?;
+    mandola.coils[0].wire.insulation = Insulation::Polyurethane;
+    mandola.coils[0].wire.build = Build::Single;
+    mandola.coils[0].wind.turns = 8600;
+    mandola.aims = Aims { resistance_ohm: Some([6300.0, 6800.0]), ..Aims::default() };
+    let mandola_first = shop.revision(&mandola, None, "Four wide-set rods, thinner wire").await?;
+
+    let mut console = tall_single("Console steel, eight", 8, 9.2);
+    console.coils[0].wire.gauge = "43 AWG".parse()?;
+    console.coils[0].wire.insulation = Insulation::Polyurethane;
+    console.coils[0].wire.build = Build::Single;
+    console.coils[0].wind.turns = 8200;
+    console.coils[0].wind.wander = 0.0;
+    let console_first = shop.revision(&console, None, "Machine-straight for a repeatable pair").await?;
+
+    let mut baritone = tall_single("Baritone, neck", 6, 10.4);
+    baritone.coils[0].wind.turns = 7000;
+    baritone.poles.iter_mut().for_each(|pole| pole.length_mm = 16.0);
+    let baritone_first = shop.revision(&baritone, None, "Shorter rods, fewer turns: clear low end").await?;
+
+    let twin = starting_point(CoilKind::TwinCoil, "Marsh baritone, bridge", 6, 10.4);
+    let twin_first = shop.revision(&twin, None, "Quiet one for the baritone's bridge").await?;
+    let wide = starting_point(CoilKind::WideSingle, "Tern tenor, neck", 4, 11.0);
+    shop.revision(&wide, None, "Screws and two bars: fuller than the rods").await?;
+    shop.tags(first, &["order 31", "lap steel"]).await?;
+    shop.tags(mandola_first, &["mandola"]).await?;
+    shop.tags(twin_first, &["baritone", "quiet"]).await?;
+    shop.tags(baritone_first, &["baritone"]).await?;
+    shop.sweep(&hotter, second, "second of the hotter ones").await?;
+    shop.sweep(&twin, twin_first, "first twin, no cover").await?;
+
+    let wound = |revision, design, spool, operator, days_ago, fate, remark| Wound {
+        revision,
+        design,
+        spool,
+        operator,
+        winder: if spool == m4 { two } else { one },
+        days_ago,
+        fate,
+        remark,
+    };
+    // The notebook: a year of coils. K-12 came in 118 days ago and went into other designs too; Wren began then and winds
+    // on every spool, but nobody else has wound on M-4, and it never left Winder two.
+    let notebook = [
+        (first, &lap, [j4, k7, k12]),
+        (baritone_first, &baritone, [j4, k7, k12]),
+        (mandola_first, &mandola, [m2, m2, m2]),
+    ];
+    for k in 0..72_i64 {
+        let ago = 400 - 4 * k;
+        let (revision, design, spools) = notebook[[0, 0, 1, 0, 2, 1][usize::try_from(k % 6)?]];
+        let spool = spools[if ago > 260 {
+            0
+        } else if ago > 150 {
+            1
+        } else {
+            1 + usize::from(k % 4 != 1)
+        }];
+        let operator = match k % 5 {
+            _ if ago > 150 && k % 2 == 0 => owner,
+            _ if ago > 150 => ivo,
+            0 | 2 => wren,
+            1 => owner,
+            _ => ivo,
+        };
+        shop.wind(wound(revision, design, spool, operator, ago, Fate::Past, "")).await?;
+    }
+    for k in 0..7 {
+        shop.wind(wound(console_first, &console, m4, ivo, 300 - 20 * k, Fate::Past, "")).await?;
+        shop.wind(wound(console_first, &console, m2, owner, 290 - 20 * k, Fate::Past, "")).await?;
+    }
+    let lesson = learn(&store.lived(workshop).await?);
+    let version = store.keep_lesson(workshop, store.lived_count(workshop).await?, &lesson).await?;
+    shop.lesson = Some((version, lesson));
+    for run in [
+        wound(first, &lap, k7, owner, 96, Fate::Good, ""),
+        wound(first, &lap, k7, ivo, 91, Fate::Good, ""),
+        wound(first, &lap, k9, ivo, 84, Fate::Good, "new spool"),
+        wound(mandola_first, &mandola, m2, owner, 77, Fate::Good, ""),
+        wound(mandola_first, &mandola, m2, wren, 70, Fate::Stretched, "felt tight at the end"),
+        wound(mandola_first, &mandola, m3, wren, 63, Fate::Open, "wire snapped near turn 8,100"),
+        wound(mandola_first, &mandola, m2, ivo, 55, Fate::Good, ""),
+        wound(baritone_first, &baritone, k7, owner, 48, Fate::Good, ""),
+        wound(baritone_first, &baritone, k7, owner, 41, Fate::HalfCharged, "charged on the small magnets"),
+        wound(console_first, &console, m2, ivo, 33, Fate::Good, ""),
+        wound(console_first, &console, m2, ivo, 32, Fate::ShortedTurns, "a loop caught on the seam"),
+        wound(console_first, &console, m2, ivo, 26, Fate::Good, "second of the pair"),
+        wound(second, &hotter, k7, owner, 12, Fate::Good, ""),
+        wound(second, &hotter, k7, wren, 5, Fate::Warm, ""),
+        wound(baritone_first, &baritone, k7, ivo, 0, Fate::Wound, ""),
+        wound(second, &hotter, k7, owner, 0, Fate::Winding, "first of three for one order"),
+    ] {
+        shop.wind(run).await?;
+    }
+    shop.story(
+        &Told { k7, k12, m2, m3, winder_two: winders[1], lap: first, mandola: mandola_first, owner, ivo },
+        &mandola,
+    )
+    .await?;
+    for (label, minutes, minutes_ago) in
+        [("Lacquer, six bobbins", 24 * 60, 22 * 60), ("Wax, twin of order 31", 15, 6)]
+    {
+        let now = OffsetDateTime::now_utc() - Duration::minutes(minutes_ago);
+        let at = Some(PrimitiveDateTime::new(now.date(), now.time()));
+        let new = NewTimer { key: ClientKey::random(), run: None, label, minutes, at };
+        store.start_timer(workshop, owner, &new).await?;
+    }
+    let lesson = learn(&store.lived(workshop).await?);
+    store.keep_lesson(workshop, store.lived_count(workshop).await?, &lesson).await?;
+    Ok(())
+}

@@ -1,0 +1,129 @@
+//! What stands round the runs: checks of spools, parts, a set, an experiment.
+
+use super::shop::{Fate, Shop, Wound, days_ago};
+use coil::design::Design;
+use coil::wire::Build;
+use shop::stock::PartKind;
+use store::experiment::NewExperiment;
+use store::logbook::LogFilter;
+use store::part::NewPart;
+use store::spool::{NewCheck, SpoolCare};
+use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId};
+
+/// Who and what the story speaks of.
+pub(super) struct Told {
+    pub k7: SpoolId,
+    pub k12: SpoolId,
+    pub m2: SpoolId,
+    pub m3: SpoolId,
+    pub winder_two: InstrumentId,
+    pub lap: RevisionId,
+    pub mandola: RevisionId,
+    pub owner: PersonId,
+    pub ivo: PersonId,
+}
+
+impl Shop<'_> {
+    /// Tells it.
+    pub async fn story(&mut self, told: &Told, mandola: &Design) -> anyhow::Result<()> {
+        self.checks(told).await?;
+        self.parts(told).await?;
+        self.experiment(told, mandola).await?;
+        let design = self.store.revision(self.workshop, told.lap).await?.row.design_id;
+        let filter = LogFilter { design: Some(design), level: Some("pass".into()), ..LogFilter::default() };
+        let coils = self.store.log_lines(self.workshop, &filter, 40).await?;
+        if let [.., a, b] = coils.as_slice() {
+            let pair = [(a.run_id, "first"), (b.run_id, "second")];
+            self.store
+                .make_set(self.workshop, told.owner, &ClientKey::random(), "Order 31, the spare pair", &pair)
+                .await?;
+        }
+        Ok(())
+    }
+
+    async fn checks(&self, told: &Told) -> anyhow::Result<()> {
+        for (spool, supplier, cost, winder) in [
+            (told.k7, "Alder Reach Wire", 61.0, None),
+            (told.k12, "Alder Reach Wire", 64.0, None),
+            (told.m2, "Lowmoor Spools", 74.0, Some(told.winder_two)),
+            (told.m3, "Lowmoor Spools", 74.0, None),
+        ] {
+            let care = SpoolCare {
+                supplier: supplier.into(),
+                lot: "order 4".into(),
+                cost_per_kg: Some(cost),
+                empty_g: Some(112.0),
+                winder,
+                emptied: false,
+            };
+            self.store.care_for_spool(self.workshop, spool, &care).await?;
+        }
+        for (days, overall, ohms) in [(140, 0.0734, 5.61), (90, 0.0731, 5.64), (30, 0.0736, 5.60)] {
+            let check = NewCheck {
+                overall_mm: Some(overall),
+                ohm_per_m: Some(ohms),
+                at_c: Some(22.0),
+                at: Some(days_ago(days)),
+                ..NewCheck::default()
+            };
+            self.store.check_spool(self.workshop, told.k7, told.ivo, &ClientKey::random(), &check).await?;
+        }
+        Ok(())
+    }
+
+    async fn parts(&self, told: &Told) -> anyhow::Result<()> {
+        let design = self.store.revision(self.workshop, told.lap).await?.row.design_id;
+        for (kind, name, cost, below, stock, takes) in [
+            (PartKind::Magnet, "rod, alnico 5, 4.75 × 17 mm", Some(0.85), Some(60), 41, 6),
+            (PartKind::Magnet, "rod, alnico 5, 4.75 × 16 mm", Some(0.82), Some(30), 96, 0),
+            (PartKind::Bobbin, "fibre flange pair, six rods", Some(3.2), Some(10), 22, 1),
+            (PartKind::Metal, "base plate, zinc-plated steel", Some(1.9), Some(5), 14, 0),
+            (PartKind::Sundry, "cloth lead, 0.3 m", Some(0.4), None, 120, 2),
+            (PartKind::Sundry, "string for wrapping, 2 m", None, None, 30, 1),
+        ] {
+            let new = NewPart {
+                key: ClientKey::random(),
+                kind: kind.key(),
+                name: name.into(),
+                each_cost: cost,
+                order_below: below,
+                supplier: "Lowmoor Spools".into(),
+                stock,
+            };
+            let part = self.store.add_part(self.workshop, told.owner, &new).await?;
+            self.store.set_design_part(self.workshop, design, part, takes).await?;
+        }
+        Ok(())
+    }
+
+    /// Three coils of heavy build beside those of single build; nothing else differs.
+    async fn experiment(&mut self, told: &Told, mandola: &Design) -> anyhow::Result<()> {
+        let mut heavy = mandola.clone();
+        heavy.coils[0].wire.build = Build::Heavy;
+        let second = self
+            .revision(&heavy, Some(told.mandola), "Heavy build in place of single; nothing else differs")
+            .await?;
+        for (k, operator) in [(20, told.owner), (18, told.ivo), (16, told.owner)] {
+            let run = Wound {
+                revision: second,
+                design: &heavy,
+                spool: told.m2,
+                operator,
+                winder: None,
+                days_ago: k,
+                fate: Fate::Past,
+                remark: "for the experiment",
+            };
+            self.wind(run).await?;
+        }
+        let new = NewExperiment {
+            key: ClientKey::random(),
+            question: "Does heavy build read differently on the Heron?",
+            first: told.mandola,
+            second,
+            cares_percent: 2.0,
+        };
+        self.store.begin_experiment(self.workshop, told.owner, &new).await?;
+        Ok(())
+    }
+}
