@@ -1,223 +1,300 @@
-//! Drives the real interface: the application in this process, headless Chromium through ChromeDriver.
+//! The one harness of browser journeys: a headless Chromium that a test drives; its console must stay clean, and every page it is asked about accessible.
 
-use anyhow::{Context as _, Result, bail};
+#![allow(
+    clippy::missing_panics_doc,
+    clippy::unwrap_used,
+    reason = "whatever does not go as it should ends the journey"
+)]
+
+use fantoccini::elements::Element;
 use fantoccini::wd::{Capabilities, WebDriverCompatibleCommand};
 use fantoccini::{Client, ClientBuilder, Locator};
+use futures_util::FutureExt as _;
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
-use std::net::TcpListener;
-use std::process::Stdio;
+use std::future::Future;
+use std::io::{BufRead as _, BufReader};
+use std::net::SocketAddr;
+use std::panic::{AssertUnwindSafe, resume_unwind};
+use std::process::{Child, Command, Stdio};
 use std::time::Duration;
-use tempfile::TempDir;
-use tokio::io::{AsyncBufReadExt as _, BufReader};
-use tokio::process::{Child, Command};
 
-/// The accessibility checker, vendored with its licence.
-const AXE: &str = include_str!("../vendor/axe.min.js");
-/// How long a person would wait.
-const PATIENCE: Duration = Duration::from_secs(10);
+/// How long something may take to show on a busy machine.
+const PATIENCE: Duration = Duration::from_secs(40);
 
-/// A browser on an application with a fresh database.
-pub struct Bench {
-    /// The browser.
-    pub client: Client,
-    base: String,
-    driver: Child,
-    _profile: TempDir,
-}
-
-/// Reads the browser's console.
+/// The browser's console since it was last read.
 #[derive(Debug)]
-struct Console;
+struct ConsoleLog;
 
-impl WebDriverCompatibleCommand for Console {
+impl WebDriverCompatibleCommand for ConsoleLog {
     fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
         base.join(&format!("session/{}/se/log", session.unwrap_or_default()))
     }
+
     fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
         (http::Method::POST, Some(json!({ "type": "browser" }).to_string()))
     }
 }
 
-/// Runs a journey and takes the browser down after it, however it went. A message in the browser's
-/// console (an error, a violation of the content policy) fails the journey.
-///
-/// # Errors
-/// What the journey says, or what the console holds.
-pub async fn journey<F>(size: (u32, u32), story: F) -> Result<()>
-where
-    F: AsyncFnOnce(&Bench) -> Result<()>,
-{
-    let bench = Bench::start(size).await?;
-    let told = story(&bench).await;
-    let told = match told {
-        Ok(()) => bench.quiet_console().await,
-        Err(error) => {
-            let at = bench.client.current_url().await.map(|u| u.to_string()).unwrap_or_default();
-            Err(error.context(format!("at {at}")))
-        }
-    };
-    bench.finish().await;
-    told
+/// A browser at an address.
+pub struct Browser {
+    client: Client,
+    base: String,
 }
 
-impl Bench {
-    async fn start((width, height): (u32, u32)) -> Result<Self> {
-        let store = store::testing::fresh_store().await;
-        let listener = TcpListener::bind("127.0.0.1:0")?;
-        let base = format!("http://{}", listener.local_addr()?);
-        tokio::spawn(web::serve(store, listener)?);
-        let mut driver = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .kill_on_drop(true)
-            .spawn()
-            .context("chromedriver does not start: run script/setup --tests")?;
-        let mut lines = BufReader::new(driver.stdout.take().context("no output from chromedriver")?).lines();
-        let port = loop {
-            let line = lines.next_line().await?.context("chromedriver ended early")?;
-            if let Some(rest) = line.split("successfully on port ").nth(1) {
-                break rest.trim_end_matches('.').to_owned();
+/// Kills the driver when a test is over, however it ends.
+struct Driver(Child);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+fn start_driver() -> (Driver, String) {
+    let mut child = Command::new("chromedriver")
+        .arg("--port=0")
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("chromedriver, from script/setup --tests");
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let port = lines
+        .by_ref()
+        .map_while(Result::ok)
+        .find_map(|l| {
+            l.strip_suffix('.').and_then(|l| l.rsplit(' ').next()).and_then(|p| p.parse::<u16>().ok())
+        })
+        .unwrap();
+    // Its pipe is read on, so that it never waits for us.
+    std::thread::spawn(move || lines.for_each(drop));
+    (Driver(child), format!("http://127.0.0.1:{port}"))
+}
+
+/// Opens a browser of 1280 by 800 on a server, does a journey in it, and closes it; a journey with anything wrong in
+/// the console has failed.
+///
+/// # Panics
+/// When the journey does, or when there is no browser.
+pub async fn journey<F>(server: SocketAddr, go: impl FnOnce(Browser) -> F)
+where
+    F: Future<Output = Browser>,
+{
+    journey_of(server, (1280, 940), go).await;
+}
+
+/// The same in a window of another size, in pixels; none is narrower than 500.
+///
+/// # Panics
+/// When the journey does, or when there is no browser.
+pub async fn journey_of<F>(server: SocketAddr, (width, height): (u32, u32), go: impl FnOnce(Browser) -> F)
+where
+    F: Future<Output = Browser>,
+{
+    let (driver, address) = start_driver();
+    let profile = tempfile::tempdir().unwrap();
+    let mut arguments: Vec<String> = [
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+    ]
+    .map(str::to_owned)
+    .to_vec();
+    arguments.push(format!("--window-size={width},{height}"));
+    arguments.push(format!("--user-data-dir={}", profile.path().display()));
+    let wanted: Capabilities = serde_json::from_value(json!({
+        "goog:chromeOptions": { "args": arguments },
+        "goog:loggingPrefs": { "browser": "ALL" },
+    }))
+    .unwrap();
+    let client =
+        ClientBuilder::new(HttpConnector::new()).capabilities(wanted).connect(&address).await.unwrap();
+    let browser = Browser { client: client.clone(), base: format!("http://{server}") };
+    let ended = AssertUnwindSafe(go(browser)).catch_unwind().await;
+    // The driver leaves its browser behind unless the session is closed.
+    let closed = client.close().await;
+    drop(driver);
+    match ended {
+        Ok(_) => closed.unwrap(),
+        Err(panic) => resume_unwind(panic),
+    }
+}
+
+impl Browser {
+    /// Goes to a path.
+    pub async fn go(&self, path: &str) {
+        self.client.goto(&format!("{}{path}", self.base)).await.unwrap();
+    }
+
+    /// The path it is at.
+    pub async fn path(&self) -> String {
+        self.client.current_url().await.unwrap().path().to_owned()
+    }
+
+    /// An element, as soon as it is there.
+    pub async fn find(&self, css: &str) -> Element {
+        let wait = self.client.wait().at_most(PATIENCE).every(Duration::from_millis(30));
+        wait.for_element(Locator::Css(css)).await.unwrap_or_else(|e| panic!("{css}: {e}"))
+    }
+
+    /// Presses an element.
+    pub async fn press(&self, css: &str) {
+        // What is found may be drawn anew before it is pressed.
+        for _ in 0..5 {
+            match self.find(css).await.click().await {
+                Err(error) if error.to_string().contains("stale") => {}
+                done => return done.unwrap_or_else(|e| panic!("{css}: {e}")),
             }
-        };
-        // Its pipe has to be kept empty.
-        tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
-        let profile = tempfile::tempdir()?;
-        let options = json!({ "args": [
-            "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-            "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars",
-            format!("--user-data-dir={}", profile.path().display()),
-        ]});
-        let mut capabilities = Capabilities::new();
-        capabilities.insert("goog:chromeOptions".into(), options);
-        capabilities.insert("goog:loggingPrefs".into(), json!({ "browser": "ALL" }));
-        let client = ClientBuilder::new(HttpConnector::new())
-            .capabilities(capabilities)
-            .connect(&format!("http://127.0.0.1:{port}"))
-            .await?;
-        // The window's size is the outer one: ask what the page got and add the difference.
-        client.set_window_rect(0, 0, width, height).await?;
-        let inner = client.execute("return [innerWidth, innerHeight]", vec![]).await?;
-        let part = |i: usize, wanted: u32| {
-            let got = inner[i].as_u64().and_then(|v| u32::try_from(v).ok()).unwrap_or(wanted);
-            wanted + wanted.saturating_sub(got)
-        };
-        client.set_window_rect(0, 0, part(0, width), part(1, height)).await?;
-        Ok(Self { client, base, driver, _profile: profile })
+        }
+        panic!("{css} is drawn anew all the time");
     }
 
-    async fn finish(mut self) {
-        // The session first: a killed driver leaves its browser behind.
-        let _ = self.client.clone().close().await;
-        let _ = self.driver.kill().await;
+    /// Presses what is called so.
+    pub async fn press_called(&self, words: &str) {
+        let path = format!(
+            "//*[self::a or self::button or self::summary][contains(normalize-space(.), \"{words}\")]"
+        );
+        let wait = self.client.wait().at_most(PATIENCE);
+        let found = wait.for_element(Locator::XPath(&path)).await.unwrap_or_else(|e| panic!("{words}: {e}"));
+        found.click().await.unwrap_or_else(|e| panic!("{words}: {e}"));
     }
 
-    async fn quiet_console(&self) -> Result<()> {
-        let log = self.client.issue_cmd(Console).await?;
-        let loud: Vec<String> = log
+    /// Types into a field in place of what is there.
+    pub async fn fill(&self, name: &str, text: &str) {
+        for _ in 0..5 {
+            let field = self.find(&format!("[name='{name}']")).await;
+            let cleared = field.clear().await;
+            match if cleared.is_ok() { field.send_keys(text).await } else { cleared } {
+                Err(error) if error.to_string().contains("stale") => {}
+                done => return done.unwrap_or_else(|e| panic!("{name}: {e}")),
+            }
+        }
+        panic!("{name} is drawn anew all the time");
+    }
+
+    /// Types into a field by its id.
+    pub async fn fill_id(&self, id: &str, text: &str) {
+        self.find(&format!("#{id}")).await.send_keys(text).await.unwrap_or_else(|e| panic!("{id}: {e}"));
+    }
+
+    /// Chooses from a list by value.
+    pub async fn choose(&self, name: &str, value: &str) {
+        self.find(&format!("[name='{name}'] option[value='{value}']")).await;
+        let field = self.find(&format!("select[name='{name}']")).await;
+        field.select_by_value(value).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+    }
+
+    /// Presses the escape key where the focus is.
+    pub async fn press_escape(&self) {
+        let focused = self.client.active_element().await.unwrap();
+        focused.send_keys("\u{e00c}").await.unwrap();
+    }
+
+    /// What is in a field.
+    pub async fn value(&self, name: &str) -> String {
+        self.find(&format!("[name='{name}']")).await;
+        let script = "return document.querySelector(`[name='${arguments[0]}']`).value;";
+        let value = self.client.execute(script, vec![json!(name)]).await.unwrap();
+        value.as_str().unwrap_or_default().to_owned()
+    }
+
+    /// Waits until an element's text satisfies something.
+    pub async fn until(&self, css: &str, holds: impl Fn(&str) -> bool) -> String {
+        let began = std::time::Instant::now();
+        loop {
+            let script = "const e = document.querySelector(arguments[0]); return e ? e.textContent : null;";
+            let text = self.client.execute(script, vec![json!(css)]).await.unwrap();
+            let text = text.as_str().unwrap_or_default().split_whitespace().collect::<Vec<_>>().join(" ");
+            if holds(&text) {
+                return text;
+            }
+            assert!(began.elapsed() < PATIENCE, "{css} still says “{text}”");
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// Waits until a field holds a value.
+    pub async fn holds(&self, name: &str, value: &str) {
+        let began = std::time::Instant::now();
+        loop {
+            let now = self.value(name).await;
+            if now == value {
+                return;
+            }
+            assert!(began.elapsed() < PATIENCE, "{name} still holds “{now}”");
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// Waits until the page says something.
+    pub async fn see(&self, words: &str) {
+        self.until("body", |t| t.contains(words)).await;
+    }
+
+    /// Waits until a script gives something true.
+    pub async fn until_script(&self, script: &str) {
+        let began = std::time::Instant::now();
+        // A page on its way has no script to ask; ask again.
+        while self.client.execute(&format!("return Boolean({script})"), Vec::new()).await.ok()
+            != Some(json!(true))
+        {
+            assert!(began.elapsed() < PATIENCE, "it never held: {script}");
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// What a script hands to the function that it is given last.
+    pub async fn asked(&self, script: &str) -> Value {
+        self.client.execute_async(script, Vec::new()).await.unwrap()
+    }
+
+    /// What the page shows of an element.
+    pub async fn text(&self, css: &str) -> String {
+        self.find(css).await.text().await.unwrap()
+    }
+
+    /// Goes back a page.
+    pub async fn back(&self) {
+        self.client.back().await.unwrap();
+    }
+
+    /// How many elements there are.
+    pub async fn count(&self, css: &str) -> usize {
+        self.client.find_all(Locator::Css(css)).await.unwrap().len()
+    }
+
+    /// Signs in.
+    pub async fn sign_in(&self, name: &str) {
+        self.go("/").await;
+        self.fill("sign_in", name).await;
+        self.fill("password", "seven thousand turns").await;
+        self.press("form button").await;
+        self.find("nav.spine").await;
+    }
+
+    /// Checks the page with axe-core (WCAG 2.2 AA and below, and its good practices), and that the console is clean.
+    pub async fn is_well(&self) {
+        const AXE: &str = include_str!("../vendor/axe.min.js");
+        self.client.execute(AXE, Vec::new()).await.unwrap();
+        let run = "const done = arguments[0]; axe.run(document).then((r) => done(r.violations.map((v) => \
+                   v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.target.join(' ')).join(' | '))));";
+        let found: Value = self.client.execute_async(run, Vec::new()).await.unwrap();
+        assert_eq!(found, json!([]), "axe at {}", self.path().await);
+        let console = self.client.issue_cmd(ConsoleLog).await.unwrap();
+        let wrong: Vec<&Value> = console
             .as_array()
             .into_iter()
             .flatten()
-            .filter(|entry| {
-                // A refused form answers 422, which the browser notes as a failed load.
-                let refused = entry["message"].as_str().is_some_and(|m| m.contains("status of 422"));
-                entry["level"] == "SEVERE" && !refused
-            })
-            .map(|entry| entry["message"].to_string())
+            .filter(|l| l["level"] == "SEVERE")
+            // A sheet refused with what is wrong with it, or overtaken, is an answer and no fault.
+            .filter(|l| !l["message"].as_str().is_some_and(|m| m.contains("422") || m.contains("409")))
             .collect();
-        if loud.is_empty() { Ok(()) } else { bail!("the console holds {loud:?}") }
-    }
-
-    /// Opens a page.
-    pub async fn open(&self, path: &str) -> Result<()> {
-        Ok(self.client.goto(&format!("{}{path}", self.base)).await?)
-    }
-
-    /// Types into a field, replacing what is there.
-    pub async fn fill(&self, name: &str, text: &str) -> Result<()> {
-        let field = self.wait(&format!("[name='{name}']")).await?;
-        self.client.execute("arguments[0].select()", vec![serde_json::to_value(&field)?]).await?;
-        field.send_keys(text).await.with_context(|| format!("typing into {name}"))
-    }
-
-    /// Chooses in a list.
-    pub async fn choose(&self, name: &str, value: &str) -> Result<()> {
-        let field = self.wait(&format!("select[name='{name}']")).await?;
-        Ok(field.select_by_value(value).await?)
-    }
-
-    /// Clicks what a selector finds.
-    pub async fn click(&self, css: &str) -> Result<()> {
-        self.wait(css).await?.click().await.with_context(|| format!("clicking {css}"))
-    }
-
-    /// Clicks the button or link of that text.
-    pub async fn press(&self, text: &str) -> Result<()> {
-        let path = format!(
-            "//main//*[self::button or self::a or self::summary][contains(normalize-space(.), '{text}')]"
-        );
-        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path)).await;
-        found
-            .with_context(|| format!("no “{text}” to press"))?
-            .click()
-            .await
-            .with_context(|| format!("pressing {text}"))
-    }
-
-    async fn wait(&self, css: &str) -> Result<fantoccini::elements::Element> {
-        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await;
-        found.with_context(|| format!("{css} does not appear"))
-    }
-
-    /// The text of an element.
-    pub async fn text(&self, css: &str) -> Result<String> {
-        Ok(self.wait(css).await?.text().await?)
-    }
-
-    /// The value of a field.
-    pub async fn value(&self, name: &str) -> Result<String> {
-        Ok(self.wait(&format!("[name='{name}']")).await?.prop("value").await?.unwrap_or_default())
-    }
-
-    /// Waits until a script holds.
-    pub async fn until(&self, what: &str, script: &str) -> Result<()> {
-        let began = std::time::Instant::now();
-        while began.elapsed() < PATIENCE {
-            // A page on its way has no script to ask; ask again.
-            if self
-                .client
-                .execute(&format!("return Boolean({script})"), vec![])
-                .await
-                .is_ok_and(|v| v == true)
-            {
-                return Ok(());
-            }
-            tokio::time::sleep(Duration::from_millis(30)).await;
-        }
-        bail!("it never happened that {what}")
-    }
-
-    /// Waits for a text on the page.
-    pub async fn see(&self, text: &str) -> Result<()> {
-        let quoted = Value::String(text.to_owned());
-        self.until(
-            &format!("“{text}” is on the page"),
-            &format!("document.body && document.body.innerText.includes({quoted})"),
-        )
-        .await
-    }
-
-    /// Fails when axe-core finds anything serious on the page.
-    pub async fn accessible(&self) -> Result<()> {
-        self.client.execute(AXE, vec![]).await?;
-        let script = "const done = arguments[arguments.length - 1]; axe.run(document, { resultTypes: ['violations'] }).then((r) => \
-             done(r.violations.filter((v) => ['serious', 'critical'].includes(v.impact)).map((v) => v.id + ': ' + \
-             v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(' | '))), (e) => done([String(e)]))";
-        let found = self.client.execute_async(script, vec![]).await?;
-        match found.as_array() {
-            Some(all) if all.is_empty() => Ok(()),
-            _ => bail!("not accessible: {found:#}"),
-        }
+        assert!(wrong.is_empty(), "console at {}: {wrong:?}", self.path().await);
     }
 }

@@ -141,6 +141,8 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         design: &design,
         remark: "",
         traveller: &Traveller::usual(&design),
+        winder: None,
+        experience: (None, coil::predict::Experience::default()),
         at: None,
     };
     let run = store.start_run(workshop, owner, &run).await.unwrap();

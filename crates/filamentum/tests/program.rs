@@ -1,6 +1,8 @@
 //! The program itself: what it prints and how it ends.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod teaching;
+
 use rstest::rstest;
 use std::io::Write as _;
 use std::process::{Command, Output, Stdio};

@@ -39,6 +39,17 @@ pub struct Comparison {
     /// What the workshop's runs have moved the expectation by, in the logarithm: without it the bare engine is left.
     #[serde(default)]
     pub learned: f64,
+    /// Half widths of the band beyond which it is off: 1 where the band holds what tolerances allow, [`CONTROL`] where it
+    /// holds what this shop's coils do, of which one in ten lies outside by chance.
+    #[serde(default = "one")]
+    pub limit: f64,
+}
+
+/// Three standard deviations, in half widths of a 90 % band: where control charts draw their limits.
+pub const CONTROL: f64 = 3.0 / 1.645;
+
+const fn one() -> f64 {
+    1.0
 }
 
 impl Comparison {
@@ -63,11 +74,17 @@ impl Comparison {
             },
             reversed: false,
             learned: 0.0,
+            limit: 1.0,
         }
     }
 
     fn leaning(mut self, learned: Option<Learned>) -> Self {
-        self.learned = learned.map_or(0.0, |l| l.shift);
+        if let Some(learned) = learned {
+            (self.learned, self.limit) = (learned.shift, CONTROL);
+            if self.bands.abs() <= CONTROL {
+                self.standing = Standing::Inside;
+            }
+        }
         self
     }
 

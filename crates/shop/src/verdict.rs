@@ -275,7 +275,7 @@ pub fn judge(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
         _ => {}
     }
     causes.truncate(3);
-    let far = off.iter().any(|c| c.bands.abs() > 3.0);
+    let far = off.iter().any(|c| c.bands.abs() > 3.0 * c.limit);
     Verdict {
         level: if far { Level::Stop } else { Level::Look },
         text: in_words(comparisons, &causes),
@@ -380,6 +380,7 @@ mod tests {
             standing,
             reversed: false,
             learned: 0.0,
+            limit: 1.0,
         }
     }
 

@@ -56,6 +56,8 @@ pub struct Line {
     pub build_ratio: Option<f64>,
     pub remark: String,
     pub client_key: String,
+    /// Judged by what had been learned, not by the bare engine.
+    pub leaning: bool,
 }
 
 impl Line {
@@ -224,7 +226,7 @@ const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.d
      i.name AS winder, l.started_at, l.level, l.verdict, l.planned_turns, l.turns, l.coil_c, l.resistance_ohm, \
      l.resistance_off, l.resistance_bands, l.inductance_h, l.inductance_off, l.inductance_bands, l.capacitance_f, \
      l.flux_ratio, l.peak_hz, l.output_db, l.wire_m, l.resistance_ratio, l.inductance_ratio, l.capacitance_ratio, \
-     l.build_ratio, u.remark, u.client_key ";
+     l.build_ratio, u.remark, u.client_key, u.lesson_id IS NOT NULL AS leaning ";
 
 const JOINS: &str = "JOIN people p ON p.id = l.operator_id LEFT JOIN spools s ON s.id = l.spool_id \
      LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
 use coil::design::tall_single;
-use coil::predict::predict;
+use coil::predict::{Experience, predict};
 use shop::comparison::compare;
 use shop::reading::Kind;
 use shop::traveller::Traveller;
@@ -50,6 +50,8 @@ fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Desig
         design,
         remark: "",
         traveller: Box::leak(Box::new(Traveller::usual(design))),
+        winder: None,
+        experience: (None, Experience::default()),
         at: None,
     }
 }
@@ -257,7 +259,7 @@ async fn a_run_is_logged_corrected_and_judged() {
     store.log_readings(shop, run, owner, &ClientKey::random(), &[right], None).await.unwrap();
     let readings: Vec<_> = store.readings(shop, run).await.unwrap().into_iter().map(|l| l.reading).collect();
     assert_eq!(readings.len(), 3, "the wrong reading is kept");
-    let comparisons = compare(&document, &readings);
+    let comparisons = compare(&document, &readings, &Experience::default());
     let verdict = judge(&comparisons, &readings);
     assert_eq!(verdict.level, Level::Waiting);
     store.add_verdict(shop, run, &verdict, &comparisons).await.unwrap();

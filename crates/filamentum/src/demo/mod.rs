@@ -117,26 +117,26 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         fate,
         remark,
     };
-    // The notebook: a year of coils. K-12 came in 118 days ago and went into other designs too; Wren began then and winds
+    // The notebook: a year of coils. K-12 came in 220 days ago and went into other designs too; Wren began then and winds
     // on every spool, but nobody else has wound on M-4, and it never left Winder two.
     let notebook = [
         (first, &lap, [j4, k7, k12]),
         (baritone_first, &baritone, [j4, k7, k12]),
         (mandola_first, &mandola, [m2, m2, m2]),
     ];
-    for k in 0..72_i64 {
-        let ago = 400 - 4 * k;
+    for k in 0..100_i64 {
+        let ago = 430 - 33 * k / 10;
         let (revision, design, spools) = notebook[[0, 0, 1, 0, 2, 1][usize::try_from(k % 6)?]];
-        let spool = spools[if ago > 260 {
+        let spool = spools[if ago > 330 {
             0
-        } else if ago > 150 {
+        } else if ago > 220 {
             1
         } else {
             1 + usize::from(k % 4 != 1)
         }];
         let operator = match k % 5 {
-            _ if ago > 150 && k % 2 == 0 => owner,
-            _ if ago > 150 => ivo,
+            _ if ago > 220 && k % 2 == 0 => owner,
+            _ if ago > 220 => ivo,
             0 | 2 => wren,
             1 => owner,
             _ => ivo,
@@ -151,8 +151,8 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     let version = store.keep_lesson(workshop, store.lived_count(workshop).await?, &lesson).await?;
     shop.lesson = Some((version, lesson));
     for run in [
-        wound(first, &lap, k7, owner, 96, Fate::Good, ""),
-        wound(first, &lap, k7, ivo, 91, Fate::Good, ""),
+        wound(first, &lap, k12, owner, 96, Fate::Good, ""),
+        wound(first, &lap, k12, ivo, 91, Fate::Good, ""),
         wound(first, &lap, k9, ivo, 84, Fate::Good, "new spool"),
         wound(mandola_first, &mandola, m2, owner, 77, Fate::Good, ""),
         wound(mandola_first, &mandola, m2, wren, 70, Fate::Stretched, "felt tight at the end"),
@@ -163,8 +163,8 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         wound(console_first, &console, m2, ivo, 33, Fate::Good, ""),
         wound(console_first, &console, m2, ivo, 32, Fate::ShortedTurns, "a loop caught on the seam"),
         wound(console_first, &console, m2, ivo, 26, Fate::Good, "second of the pair"),
-        wound(second, &hotter, k7, owner, 12, Fate::Good, ""),
-        wound(second, &hotter, k7, wren, 5, Fate::Warm, ""),
+        wound(second, &hotter, k12, owner, 12, Fate::Good, ""),
+        wound(second, &hotter, k12, wren, 5, Fate::Warm, ""),
         wound(baritone_first, &baritone, k7, ivo, 0, Fate::Wound, ""),
         wound(second, &hotter, k7, owner, 0, Fate::Winding, "first of three for one order"),
     ] {

@@ -2,7 +2,6 @@
 
 use super::shop::{Fate, Shop, Wound, days_ago};
 use coil::design::Design;
-use coil::wire::Build;
 use shop::stock::PartKind;
 use store::experiment::NewExperiment;
 use store::logbook::LogFilter;
@@ -58,11 +57,14 @@ impl Shop<'_> {
             };
             self.store.care_for_spool(self.workshop, spool, &care).await?;
         }
-        for (days, overall, ohms) in [(140, 0.0734, 5.61), (90, 0.0731, 5.64), (30, 0.0736, 5.60)] {
+        for (days, overall, ohms, left) in
+            [(140, 0.0734, 5.61, 31_000.0), (90, 0.0731, 5.64, 22_000.0), (30, 0.0736, 5.60, 15_500.0)]
+        {
             let check = NewCheck {
                 overall_mm: Some(overall),
                 ohm_per_m: Some(ohms),
                 at_c: Some(22.0),
+                left_m: Some(left),
                 at: Some(days_ago(days)),
                 ..NewCheck::default()
             };
@@ -96,17 +98,21 @@ impl Shop<'_> {
         Ok(())
     }
 
-    /// Three coils of heavy build beside those of single build; nothing else differs.
+    /// Three coils laid straight beside the scattered ones; nothing else differs.
     async fn experiment(&mut self, told: &Told, mandola: &Design) -> anyhow::Result<()> {
-        let mut heavy = mandola.clone();
-        heavy.coils[0].wire.build = Build::Heavy;
+        let mut straight = mandola.clone();
+        straight.coils[0].wind.wander = 0.0;
         let second = self
-            .revision(&heavy, Some(told.mandola), "Heavy build in place of single; nothing else differs")
+            .revision(
+                &straight,
+                Some(told.mandola),
+                "Laid straight in place of scattered; nothing else differs",
+            )
             .await?;
         for (k, operator) in [(20, told.owner), (18, told.ivo), (16, told.owner)] {
             let run = Wound {
                 revision: second,
-                design: &heavy,
+                design: &straight,
                 spool: told.m2,
                 operator,
                 winder: None,
@@ -118,7 +124,7 @@ impl Shop<'_> {
         }
         let new = NewExperiment {
             key: ClientKey::random(),
-            question: "Does heavy build read differently on the Heron?",
+            question: "Does a straight lay read differently on the Heron?",
             first: told.mandola,
             second,
             cares_percent: 2.0,

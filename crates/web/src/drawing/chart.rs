@@ -48,7 +48,7 @@ const RIGHT: f64 = 84.0;
 /// Values over runs.
 pub fn run_chart(chart: &RunChart<'_>) -> String {
     let mut svg = Svg::default();
-    let (top, bottom) = (if chart.phases.is_empty() { 12.0 } else { 40.0 }, chart.height - 24.0);
+    let (top, bottom) = (if chart.phases.is_empty() { 12.0 } else { 54.0 }, chart.height - 24.0);
     let all = chart
         .points
         .iter()
@@ -71,16 +71,20 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
             y(to) + 12.0
         ));
     }
-    for (k, phase) in chart.phases.iter().enumerate() {
+    // Words on the first of three lines where they have room.
+    let mut ends = [f64::NEG_INFINITY; 3];
+    for phase in chart.phases {
         let at = if phase.at == 0 { LEFT } else { x(phase.at) - step / 2.0 };
-        // Neighbouring words on two lines, so that they stay readable; late ones end at their line.
-        let late = at > WIDTH - 240.0;
+        let wide = 6.8 * phase.words.chars().count() as f64;
+        let from = (at + 3.0).min(WIDTH - wide - 2.0);
+        let lane = (0..3)
+            .find(|lane| ends[*lane] + 6.0 < from)
+            .unwrap_or_else(|| (0..3).min_by(|a, b| ends[*a].total_cmp(&ends[*b])).unwrap_or(0));
+        ends[lane] = from + wide;
         svg.put(format_args!(
-            r#"<path class="phase" d="M{at:.1} {:.1}V{bottom:.1}"/><text class="phase-words" x="{:.1}" y="{}" text-anchor="{}">{}</text>"#,
-            top - 6.0,
-            if late { at - 3.0 } else { at + 3.0 },
-            if k % 2 == 0 { 14 } else { 30 },
-            if late { "end" } else { "start" },
+            r#"<path class="phase" d="M{at:.1} {:.1}V{bottom:.1}"/><text class="phase-words" x="{from:.1}" y="{}">{}</text>"#,
+            top - 6.0 - 14.0 * (2 - lane) as f64,
+            13 + 14 * lane,
             escaped(&phase.words)
         ));
     }
@@ -89,7 +93,10 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
             ("limit", limits.upper, "upper limit"),
             ("centre", limits.centre, "middle"),
             ("limit", limits.lower, "lower limit"),
-        ] {
+        ]
+        .into_iter()
+        .filter(|(_, value, word)| *value > 0.0 || *word != "lower limit" || limits.centre <= 0.0)
+        {
             svg.put(format_args!(
                 r#"<path class="{class}" d="M{LEFT} {0:.1}H{1:.1}"/><text class="tick" x="{2:.1}" y="{3:.1}" text-anchor="end">{4}</text><text class="tick" x="{5:.1}" y="{3:.1}">{word}</text>"#,
                 y(value),

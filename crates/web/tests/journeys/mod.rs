@@ -1,9 +1,9 @@
 //! Whole journeys of a person through the real pages, in a real browser.
 
-mod browser;
+mod first_coil;
 
 use super::{Visit, with_workshop};
-use browser::journey;
+use e2e::journey;
 
 /// A workshop with its server.
 async fn server() -> std::net::SocketAddr {
@@ -218,7 +218,7 @@ async fn server_with_bench(pace: f64) -> (std::net::SocketAddr, instruments::sim
 }
 
 /// From a saved design to a run of 2,000 turns, signed up to the winding.
-async fn to_the_winder(b: &browser::Browser) -> String {
+async fn to_the_winder(b: &e2e::Browser) -> String {
     b.sign_in("ode").await;
     b.go("/designs/new?kind=tall-single").await;
     b.fill("name", "Bittern").await;

@@ -5,7 +5,7 @@ use crate::fault::Fault;
 use crate::pages::causes::{Named, newest};
 use crate::pages::stores::{parts::is_low, seen_to};
 use crate::visitor::Visitor;
-use shop::consistency::{breaches, individuals};
+use shop::consistency::{Rule, breaches, individuals};
 use shop::learning::{Factor, Stand, say};
 use std::collections::BTreeMap;
 use store::logbook::{Line, LogFilter};
@@ -96,14 +96,18 @@ async fn unsteady(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault> {
             let values: Vec<f64> = told.iter().map(|(_, v)| *v).collect();
             let Some((limits, _)) = individuals(&values) else { continue };
             let news = values.len().saturating_sub(NEWS);
-            if let Some(breach) = breaches(&values, &limits).into_iter().rev().find(|b| b.to >= news) {
+            // Rules that hold for many a good series are for the chart; the bench says what is worth stopping for.
+            let pressing =
+                |rule: Rule| matches!(rule, Rule::FarOut | Rule::OneSide | Rule::Steady | Rule::NearLimit);
+            let found_here = breaches(&values, &limits).into_iter().rev();
+            if let Some(breach) = found_here.into_iter().find(|b| b.to >= news && pressing(b.rule)) {
                 found.push(item(
                     "look",
                     format!("{}: {name} is not steady", told[0].0.name),
                     format!(
-                        "{} up to run {}: {}",
-                        capital(breach.rule.what()),
+                        "Up to run {}, {}; {}",
                         told[breach.to].0.number,
+                        breach.rule.what(),
                         breach.rule.why()
                     ),
                     format!("/consistency?design={design}&of={key}&against=predicted"),

@@ -210,7 +210,16 @@ async fn show(
     page.version = number.to_string();
     page.runs = runs;
     page.quantities = shown.iter().map(|q| q.name()).collect();
+    let mut pairs: Vec<[(Factor, u64); 2]> = Vec::new();
     for saying in sayings.iter().filter(|s| chosen.is_none_or(|f| f == s.factor)) {
+        // A pair that is not told apart is said once.
+        if let Stand::Tangled(tangle) = &saying.stand {
+            let own = (saying.factor, saying.level);
+            if pairs.contains(&[tangle.with, own]) {
+                continue;
+            }
+            pairs.push([own, tangle.with]);
+        }
         let list = match saying.stand {
             Stand::Clear | Stand::Tangled(_) => &mut page.told,
             _ => &mut page.quiet,

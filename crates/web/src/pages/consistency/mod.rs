@@ -13,7 +13,7 @@ use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::Aims;
 use shop::consistency::{
-    Breach, Capability, LevelShift, Limits, best_pairs, breaches, capability, individuals, level_shift,
+    Breach, Capability, LevelShift, Limits, Rule, best_pairs, breaches, capability, individuals, level_shift,
     moving_ranges, of_subgroups, subgroups, trend,
 };
 use shop::learning::{Factor, Lived, Quantity};
@@ -269,16 +269,18 @@ fn phases(lines: &[Line]) -> Vec<Phase> {
 
 fn tell(page: &mut ConsistencyPage, found: &[Breach], name: impl Fn(usize) -> String) {
     page.steady = found.is_empty();
-    page.told = found
-        .iter()
-        .rev()
-        .take(8)
-        .map(|b| Told {
-            what: b.rule.what(),
-            why: b.rule.why(),
-            runs: if b.from == b.to { name(b.to) } else { format!("{} to {}", name(b.from), name(b.to)) },
-        })
-        .collect();
+    let far: Vec<String> =
+        found.iter().rev().filter(|b| b.rule == Rule::FarOut).map(|b| name(b.to)).take(6).collect();
+    if !far.is_empty() {
+        let (what, why) = (Rule::FarOut.what(), Rule::FarOut.why());
+        page.told.push(Told { what, why, runs: far.join(", ") });
+    }
+    let others = found.iter().rev().filter(|b| b.rule != Rule::FarOut).take(5);
+    page.told.extend(others.map(|b| Told {
+        what: b.rule.what(),
+        why: b.rule.why(),
+        runs: format!("{} to {}", name(b.from), name(b.to)),
+    }));
 }
 
 fn draw_each(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) {

@@ -133,6 +133,8 @@ async fn show(
     let held = app.store.leaning_otherwise(workshop).await?;
     let filter = LogFilter::default();
     let recent = app.store.log_lines(workshop, &filter, 200).await?;
+    // Only coils whose bands were learned: the bare engine's hold what tolerances allow.
+    let leaning = recent.iter().filter(|l| l.leaning);
     let kept = |what, bands: Vec<f64>| Kept {
         what,
         inside: bands.iter().filter(|b| b.abs() <= 1.0).count(),
@@ -175,8 +177,8 @@ async fn show(
             })
             .collect(),
         kept: vec![
-            kept("resistance", recent.iter().filter_map(|l| l.resistance_bands).collect()),
-            kept("inductance", recent.iter().filter_map(|l| l.inductance_bands).collect()),
+            kept("resistance", leaning.clone().filter_map(|l| l.resistance_bands).collect()),
+            kept("inductance", leaning.filter_map(|l| l.inductance_bands).collect()),
         ],
         said: asked.get("said").to_owned(),
     })

@@ -110,19 +110,28 @@ struct Known {
     spools: BTreeMap<String, (SpoolId, coil::design::Spool)>,
     people: BTreeMap<String, PersonId>,
     winders: BTreeMap<String, InstrumentId>,
+    /// Every name as it is written, by its small letters.
+    written: BTreeMap<String, String>,
 }
 
 impl Known {
     async fn of(app: &App, visitor: &Visitor) -> Result<Self, Fault> {
         let workshop = visitor.workshop();
         let mut designs: BTreeMap<String, Vec<(u32, RevisionId)>> = BTreeMap::new();
+        let mut written = BTreeMap::new();
         for (name, number, id) in app.store.revision_names(workshop).await? {
+            written.insert(name.to_lowercase(), name.clone());
             designs.entry(name.to_lowercase()).or_default().push((number, id));
         }
         let spools = app.store.spools(workshop).await?;
         let people = app.store.people(workshop).await?;
         let instruments = app.store.instruments(workshop).await?;
+        let names = spools.iter().map(|s| &s.label).chain(people.iter().map(|p| &p.name));
+        for name in names.chain(instruments.iter().map(|i| &i.name)) {
+            written.insert(name.to_lowercase(), name.clone());
+        }
         Ok(Self {
+            written,
             designs,
             spools: spools.iter().map(|s| (s.label.to_lowercase(), (s.id, s.measured()))).collect(),
             people: people.iter().map(|p| (p.name.to_lowercase(), p.id)).collect(),
@@ -152,9 +161,17 @@ fn likest<'a>(name: &str, all: impl Iterator<Item = &'a String>) -> Option<&'a S
         .map(|(_, n)| n)
 }
 
-fn unknown<'a>(what: &str, name: &str, all: impl Iterator<Item = &'a String>) -> String {
+fn unknown<'a>(
+    what: &str,
+    name: &str,
+    all: impl Iterator<Item = &'a String>,
+    written: &BTreeMap<String, String>,
+) -> String {
     match likest(name, all) {
-        Some(other) => format!("There is no {what} “{name}” here; did you mean “{other}”?"),
+        Some(other) => {
+            let other = written.get(other).unwrap_or(other);
+            format!("There is no {what} “{name}” here; did you mean “{other}”?")
+        }
         None => format!("There is no {what} “{name}” here: add it first, or mend the name."),
     }
 }
@@ -185,7 +202,7 @@ fn place(
     let revision = match known.designs.get(&entry.design.to_lowercase()) {
         None if entry.design.is_empty() => None,
         None => {
-            wrong("design", unknown("design", &entry.design, known.designs.keys()));
+            wrong("design", unknown("design", &entry.design, known.designs.keys(), &known.written));
             None
         }
         Some(all) => {
@@ -205,7 +222,7 @@ fn place(
     };
     let spool = known.spools.get(&entry.spool.to_lowercase()).copied();
     if spool.is_none() && !entry.spool.is_empty() {
-        wrong("spool", unknown("spool", &entry.spool, known.spools.keys()));
+        wrong("spool", unknown("spool", &entry.spool, known.spools.keys(), &known.written));
     }
     let operator = if entry.operator.is_empty() {
         Some(visitor.person.id)
@@ -213,11 +230,11 @@ fn place(
         known.people.get(&entry.operator.to_lowercase()).copied()
     };
     if operator.is_none() {
-        wrong("operator", unknown("person", &entry.operator, known.people.keys()));
+        wrong("operator", unknown("person", &entry.operator, known.people.keys(), &known.written));
     }
     let winder = known.winders.get(&entry.winder.to_lowercase()).copied();
     if winder.is_none() && !entry.winder.is_empty() {
-        wrong("winder", unknown("winder", &entry.winder, known.winders.keys()));
+        wrong("winder", unknown("winder", &entry.winder, known.winders.keys(), &known.written));
     }
     if !line.errors.is_empty() {
         return None;
@@ -511,7 +528,9 @@ mod tests {
         let names = ["reed lap steel, bridge".to_owned(), "heron mandola".to_owned()];
         assert_eq!(likest("Heron mandolla", names.iter()), Some(&names[1]));
         assert_eq!(likest("zzz", names.iter()), None);
-        assert!(unknown("design", "Reed lapsteel", names.iter()).contains("did you mean “reed lap steel"));
+        let written = BTreeMap::from([(names[0].clone(), "Reed lap steel, bridge".to_owned())]);
+        let text = unknown("design", "Reed lapsteel", names.iter(), &written);
+        assert!(text.contains("did you mean “Reed lap steel"), "{text}");
     }
 
     #[test]

@@ -13,6 +13,7 @@ use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 pub use export::unformulated;
+use shop::comparison::CONTROL;
 use shop::verdict::Level;
 use store::logbook::{FORMATS, Line, LogFilter, Order, PAGE};
 use store::{DesignId, InstrumentId, PersonId, SpoolId};
@@ -166,7 +167,8 @@ fn cell(line: &Line, key: &str) -> Cell {
         level: String::new(),
         iso: String::new(),
     };
-    let beyond = |bands: Option<f64>| bands.is_some_and(|b| b.abs() > 1.0);
+    let limit = if line.leaning { CONTROL } else { 1.0 };
+    let beyond = |bands: Option<f64>| bands.is_some_and(|b| b.abs() > limit);
     let named = |name: &Option<String>| name.clone().unwrap_or_else(|| "–".into());
     match key {
         "design" => {

@@ -253,7 +253,11 @@ fn comparison_row(c: &Comparison) -> ComparisonRow {
         deviation: format!("{:+.1} %", c.deviation * 100.0).replace('-', "−"),
         bands: format!("{:+.1} bands", c.bands).replace('-', "−"),
         standing,
-        words: if c.reversed { "polarity reversed" } else { words },
+        words: match (c.reversed, c.standing, c.bands.abs() > 1.0) {
+            (true, ..) => "polarity reversed",
+            (_, Standing::Inside, true) => "at the edge, as one in ten is",
+            _ => words,
+        },
         drawing: crate::drawing::band(&c.predicted, None, Some(c.measured)),
     }
 }

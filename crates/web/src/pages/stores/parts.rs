@@ -45,7 +45,7 @@ struct PartShown {
 }
 
 fn money(value: f64) -> String {
-    present::plain(value, 2)
+    format!("{value:.2}")
 }
 
 fn respond(page: &impl Template, refused: bool) -> Result<HttpResponse, Fault> {

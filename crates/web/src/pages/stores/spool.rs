@@ -31,7 +31,7 @@ struct SpoolPage {
     warnings: Vec<String>,
     learned: String,
     checks: Vec<CheckShown>,
-    along: Vec<(&'static str, String)>,
+    along: Vec<(&'static str, String, String)>,
     runs: Vec<RunShown>,
     key: ClientKey,
     check_fields: Vec<Field>,
@@ -130,7 +130,7 @@ async fn page(
             let spread = format!("{:.1} % from place to place", a.spread * 100.0);
             let places =
                 if a.count == 1 { "1 place".to_owned() } else { format!("{} places, {spread}", a.count) };
-            (name, format!("{} {unit} ({places})", present::plain(a.mean, decimals)))
+            (name, format!("{} {unit}", present::plain(a.mean, decimals)), places)
         })
     };
     let winders = app.store.instruments(workshop).await?;

@@ -1,0 +1,354 @@
+//! The logbook that teaches, over HTTP: lists, imports, learning, matching, stores.
+
+use super::{Visit, log, with_design, with_run, with_workshop};
+use scraper::{Html, Selector};
+
+async fn begun() -> (store::Store, Visit, String) {
+    let store = store::testing::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    (store, visit, revision)
+}
+
+fn rows(body: &str) -> usize {
+    Html::parse_document(body).select(&Selector::parse("table.log tbody tr").unwrap()).count()
+}
+
+fn text_of(body: &str, css: &str) -> String {
+    let page = Html::parse_document(body);
+    let found = page.select(&Selector::parse(css).unwrap()).next();
+    found.map_or_else(String::new, |e| {
+        e.text().collect::<Vec<_>>().join(" ").split_whitespace().collect::<Vec<_>>().join(" ")
+    })
+}
+
+/// Sends a form of a page with its token and key, and what else is filled in.
+async fn send(visit: &mut Visit, page: &str, to: &str, fields: &[(&str, &str)]) -> super::Answer {
+    let shown = visit.get(page).await;
+    let (token, key) = (shown.field("csrf"), store::ClientKey::random().to_string());
+    let mut all = vec![("csrf", token.as_str()), ("key", key.as_str())];
+    all.extend_from_slice(fields);
+    visit.post(to, &all).await
+}
+
+/// Brings a table in and waits until it is there; gives what the last page says.
+async fn bring_in(visit: &mut Visit, table: &str) -> String {
+    let answer = send(visit, "/logbook/import", "/logbook/import", &[("text", table), ("take", "yes")]).await;
+    assert_eq!(answer.status, 303, "{}", answer.body);
+    let job = answer.headers["location"].clone();
+    for _ in 0..600 {
+        let page = visit.get(&job).await;
+        if !page.body.contains("data-job") {
+            return text_of(&page.body, ".empty");
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    panic!("it never came in");
+}
+
+/// Twelve coils of the design “Sedge”, a little high.
+fn table(ohms: impl Fn(u32) -> f64) -> String {
+    let mut text = "date,design,turns,resistance,coil_c,inductance,remark\n".to_owned();
+    for k in 1..=12 {
+        text +=
+            &format!("2026-03-{k:02} 10:00,Sedge,7620,{:.1},20,2.1{k:02} H,coil {k} of the book\n", ohms(k));
+    }
+    text
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn runs_are_found_by_word_by_filter_and_by_page() {
+    let (_, mut visit, revision) = begun().await;
+    assert!(bring_in(&mut visit, &table(|k| 5800.0 + f64::from(k))).await.starts_with("12 runs came in"));
+    let run = with_run(&mut visit, &revision).await;
+    log(&mut visit, &run, &[("turns", "7620"), ("remark", "A loop caught on the seam")]).await;
+    let count = |answer: super::Answer| rows(&answer.body);
+    assert_eq!(count(visit.get("/logbook").await), 13);
+    // Whole words, beginnings of words, words that an index leaves out, names: each leads to its runs.
+    assert_eq!(count(visit.get("/logbook?q=seam").await), 1);
+    assert_eq!(count(visit.get("/logbook?q=cau+on+the").await), 1);
+    assert_eq!(count(visit.get("/logbook?q=coil+7+of").await), 1);
+    assert_eq!(count(visit.get("/logbook?q=sedge+book").await), 12);
+    assert_eq!(count(visit.get("/logbook?q=%2B%22%27%29(%40").await), 0);
+    assert_eq!(count(visit.get("/logbook?verdict=waiting").await), 1);
+    assert_eq!(count(visit.get("/logbook?from=2026-03-02&to=2026-03-04").await), 3);
+    assert_eq!(count(visit.get("/logbook?format=twin-coil").await), 0);
+    assert_eq!(count(visit.get("/logbook?revision=r1&tag=nothing").await), 0);
+    // By measured resistance, lowest first; and columns by choice.
+    let sorted = visit.get("/logbook?sort=r&way=up&col=r&col=started&verdict=pass").await;
+    let first = text_of(&sorted.body, "table.log tbody tr");
+    assert!(first.contains("5.80 kΩ"), "{first}");
+    assert_eq!(text_of(&sorted.body, "table.log thead tr"), "Run R at 20 °C ↑ Started");
+    assert!(sorted.find("th[aria-sort=ascending]").is_some());
+    assert_eq!(count(visit.get("/logbook?page=9").await), 0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_export_comes_in_again_as_known_and_bad_lines_bring_nothing_in() {
+    let (_, mut visit, _) = begun().await;
+    let good = table(|k| 5800.0 + f64::from(k));
+    bring_in(&mut visit, &good).await;
+    // The same file, the same export as table and as document: all known.
+    let csv = visit.get("/logbook.csv").await.body;
+    let json = visit.get("/logbook.json").await.body;
+    for text in [&good, &csv, &json] {
+        let answer = send(&mut visit, "/logbook/import", "/logbook/import", &[("text", text)]).await;
+        assert_eq!(answer.status, 200, "{}", text_of(&answer.body, "main"));
+        assert!(text_of(&answer.body, ".import-sum").starts_with("0 new runs, 12 known"), "{}", answer.body);
+    }
+    // Typed by hand once more with other words: told by day, turns and ohms.
+    let again = good.replace("of the book", "typed again");
+    let answer = send(&mut visit, "/logbook/import", "/logbook/import", &[("text", &again)]).await;
+    assert!(text_of(&answer.body, ".import-sum").starts_with("0 new runs, 12 known"));
+    // A line that cannot be read keeps all of them out, names itself, and nothing typed is lost.
+    let bad = "date,design,turns,resistance\n2026-04-01,Sedge,7620,5.8k\n2026-04-02,Sedgee,lots,5.8k\n";
+    let answer =
+        send(&mut visit, "/logbook/import", "/logbook/import", &[("text", bad), ("take", "yes")]).await;
+    assert_eq!(answer.status, 422);
+    let said = text_of(&answer.body, "table tbody tr");
+    assert!(
+        said.starts_with("3 cannot be read")
+            && said.contains("turns:")
+            && said.contains("did you mean “Sedge”"),
+        "{said}"
+    );
+    assert_eq!(text_of(&answer.body, "textarea"), bad.split_whitespace().collect::<Vec<_>>().join(" "));
+    assert_eq!(rows(&visit.get("/logbook").await.body), 12);
+    // Left out on purpose, the others come in.
+    let fields = [("text", bad), ("take", "yes"), ("without", "yes")];
+    let answer = send(&mut visit, "/logbook/import", "/logbook/import", &fields).await;
+    assert_eq!(answer.status, 303);
+    let answer = send(&mut visit, "/logbook/import", "/logbook/import", &[("text", "colour\nred\n")]).await;
+    assert_eq!(answer.status, 422);
+    assert!(text_of(&answer.body, "#e-text").contains("missing: started_utc, design"));
+}
+
+/// What was learned moves the next prediction, can be switched off and frozen, and a run keeps what it is judged by.
+#[tokio::test(flavor = "multi_thread")]
+async fn runs_teach_and_a_logged_run_keeps_its_prediction() {
+    let (_, mut visit, revision) = begun().await;
+    let strip = |body: &str| text_of(body, "[data-cell=resistance] .number");
+    let bare = visit.get(&revision).await;
+    assert!(bare.body.contains("too few runs were measured to lean on"));
+    let ohms: f64 = strip(&bare.body).split(' ').next().unwrap().parse().unwrap();
+    let before = with_run(&mut visit, &revision).await;
+    assert!(visit.get(&before).await.body.contains("Judged by the bare engine"));
+    // Coils that all read 3 % high.
+    bring_in(&mut visit, &table(|k| 1030.0 * ohms + f64::from(k % 3))).await;
+    send(&mut visit, "/learned", "/learned", &[]).await;
+    let learned = visit.get("/learned").await;
+    assert!(text_of(&learned.body, "table tbody").contains("12 runs"), "{}", text_of(&learned.body, "main"));
+    let leaning = visit.get(&revision).await;
+    let now: f64 = strip(&leaning.body).split(' ').next().unwrap().parse().unwrap();
+    assert!((now / ohms - 1.03).abs() < 0.006, "{ohms} {now}");
+    assert!(leaning.body.contains("It leans on 12 runs"));
+    // The run that was started before is judged by what was known then.
+    assert_eq!(strip(&visit.get(&before).await.body), strip(&bare.body));
+    let after = with_run(&mut visit, &revision).await;
+    let page = visit.get(&after).await;
+    assert!(page.body.contains("learned up to version"));
+    // Who winds is known of a run, and not of a design: a little apart, and both near what was learned.
+    let judged: f64 = strip(&page.body).split(' ').next().unwrap().parse().unwrap();
+    assert!((judged / now - 1.0).abs() < 0.005, "{judged} {now}");
+    // Off for the design, frozen, off for all.
+    let design = visit.get("/logbook").await;
+    let id = Html::parse_document(&design.body)
+        .select(&Selector::parse("[name=design] option[value]:not([value=''])").unwrap())
+        .next()
+        .and_then(|o| o.value().attr("value").map(str::to_owned))
+        .unwrap();
+    send(&mut visit, "/learned", "/learned/design", &[("design", &id), ("how", "off")]).await;
+    assert_eq!(strip(&visit.get(&revision).await.body), strip(&bare.body));
+    send(&mut visit, "/learned", "/learned/design", &[("design", &id), ("how", "frozen")]).await;
+    let frozen = visit.get(&revision).await;
+    assert_eq!(strip(&frozen.body), strip(&leaning.body));
+    assert!(frozen.body.contains("frozen for this design"));
+    // New runs that read 3 % low move the newest version, and not the frozen design.
+    let low = table(|k| 970.0 * ohms + f64::from(k % 3)).replace("2026-03", "2026-05");
+    bring_in(&mut visit, &low).await;
+    send(&mut visit, "/learned", "/learned", &[]).await;
+    assert_eq!(strip(&visit.get(&revision).await.body), strip(&leaning.body));
+    send(&mut visit, "/learned", "/learned/design", &[("design", &id), ("how", "on")]).await;
+    assert_ne!(strip(&visit.get(&revision).await.body), strip(&leaning.body));
+    send(&mut visit, "/learned", "/learned/switch", &[("on", "no")]).await;
+    assert_eq!(strip(&visit.get(&revision).await.body), strip(&bare.body));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn coils_are_set_aside_once() {
+    let (_, mut visit, _) = begun().await;
+    bring_in(&mut visit, &table(|k| 5800.0 + 40.0 * f64::from(k / 2))).await;
+    let page = visit.get("/matching?first=1&second=1&by-resistance=yes&within-resistance=2&ask=yes").await;
+    assert!(text_of(&page.body, "#h-found").starts_with("6 sets of 12"), "{}", text_of(&page.body, "main"));
+    let runs = page.field("runs");
+    let fields = [("runs", runs.as_str()), ("name", "For the mandola")];
+    assert_eq!(send(&mut visit, "/matching", "/sets", &fields).await.status, 303);
+    let after = visit.get("/matching?first=1&second=1").await;
+    assert!(text_of(&after.body, "#h-found").contains("of 10 coils"));
+    assert!(after.body.contains("For the mandola"));
+    // A second set with one of them is refused, in words.
+    let again = send(&mut visit, "/matching", "/sets", &fields).await;
+    assert!(again.headers["location"].contains("said="), "{:?}", again.headers);
+    send(&mut visit, "/matching", "/sets/1/dissolve", &[]).await;
+    assert!(text_of(&visit.get("/matching?first=1&second=1").await.body, "#h-found").contains("of 12 coils"));
+    let wrong = visit.get("/matching?first=1&second=1&by-resistance=yes&within-resistance=no&ask=yes").await;
+    assert!(text_of(&wrong.body, "#e-resistance").contains("0.05 to 30"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn spools_are_checked_weighed_and_used_up() {
+    let (_, mut visit, revision) = begun().await;
+    let spool = [
+        ("label", "K-7"),
+        ("gauge", "42 AWG"),
+        ("insulation", "polyvinyl-acetal"),
+        ("build", "heavy"),
+        ("tolerance", "full"),
+        ("left", "3000 m"),
+    ];
+    send(&mut visit, "/spools", "/spools", &spool).await;
+    let heavy = send(&mut visit, "/spools/1", "/spools/1/checks", &[("gross", "300")]).await;
+    assert_eq!(heavy.status, 422);
+    assert!(text_of(&heavy.body, "#e-gross").contains("empty spool weighs first"));
+    send(&mut visit, "/spools/1", "/spools/1", &[("cost", "64"), ("empty", "112"), ("supplier", "Lowmoor")])
+        .await;
+    send(
+        &mut visit,
+        "/spools/1",
+        "/spools/1/checks",
+        &[("overall", "0.0734"), ("ohms", "5.61"), ("at_c", "20")],
+    )
+    .await;
+    send(
+        &mut visit,
+        "/spools/1",
+        "/spools/1/checks",
+        &[("overall", "0.0730"), ("ohms", "5.75"), ("at_c", "20")],
+    )
+    .await;
+    let page = visit.get("/spools/1").await;
+    let sums = text_of(&page.body, "dl.sums");
+    assert!(
+        sums.contains("0.0732 mm") && sums.contains("5.68 Ω/m") && sums.contains("2 places, 2.5 %"),
+        "{sums}"
+    );
+    assert!(text_of(&page.body, ".headline").contains("vary by 2.5 %"));
+    // 30 g of 42 AWG heavy are about a kilometre: hardly a coil.
+    send(&mut visit, "/spools/1", "/spools/1/checks", &[("gross", "142")]).await;
+    let id = revision.rsplit('/').next().unwrap();
+    let form = visit.get(&format!("/runs/new?revision={id}")).await;
+    let (token, key) = (form.field("csrf"), form.field("key"));
+    let fields = [
+        ("csrf", token.as_str()),
+        ("key", &key),
+        ("revision", id),
+        ("turns", "7620"),
+        ("stops", "7620"),
+        ("operator", "1"),
+        ("spool", "1"),
+        ("anyway", "yes"),
+    ];
+    let run = visit.post("/runs", &fields).await.headers["location"].clone();
+    log(&mut visit, &run, &[("turns", "7620"), ("resistance", "5.8k"), ("coil_c", "20")]).await;
+    let page = visit.get("/spools/1").await;
+    assert!(page.body.contains("run out in the next one"), "{}", text_of(&page.body, "main"));
+    assert!(text_of(&visit.get("/").await.body, ".attention").contains("Spool K-7"));
+    send(&mut visit, "/spools/1", "/spools/1", &[("emptied", "yes")]).await;
+    assert!(!visit.get("/spools/1").await.body.contains("run out in the next one"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn parts_come_go_and_cost() {
+    let (_, mut visit, revision) = begun().await;
+    let part =
+        [("kind", "magnet"), ("name", "rod, 17 mm"), ("stock", "14"), ("cost", "0.85"), ("below", "10")];
+    assert_eq!(send(&mut visit, "/parts", "/parts", &part).await.status, 303);
+    let twice = send(&mut visit, "/parts", "/parts", &part).await;
+    assert_eq!(twice.status, 422);
+    assert!(text_of(&twice.body, "#e-name").contains("already"));
+    send(&mut visit, "/parts", "/costs", &[("design", "1"), ("part-1", "6")]).await;
+    let costs = visit.get("/costs?design=1").await;
+    let said = text_of(&costs.body, "main");
+    assert!(
+        said.contains("5.10") && said.contains("no price yet") && said.contains("does for 2 more"),
+        "{said}"
+    );
+    let run = with_run(&mut visit, &revision).await;
+    send(&mut visit, &run, &format!("{run}/parts"), &[]).await;
+    assert!(text_of(&visit.get("/parts").await.body, "table").contains("8 order more: below 10"));
+    assert!(text_of(&visit.get("/").await.body, ".attention").contains("8 are left"));
+    send(&mut visit, &run, &format!("{run}/parts"), &[("back", "yes")]).await;
+    assert!(text_of(&visit.get("/parts").await.body, "table").contains("14"));
+    let wrong = send(&mut visit, "/parts", "/parts/1/moves", &[("count", "some"), ("why", "")]).await;
+    assert_eq!(wrong.status, 422);
+    assert!(wrong.body.contains("how many came"));
+}
+
+/// Labels stay hidden until the scores are in, and the scores are kept once.
+#[tokio::test(flavor = "multi_thread")]
+async fn listening_is_blind_until_it_is_scored() {
+    let (store, mut visit, _) = begun().await;
+    bring_in(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
+    let workshop = store::WorkshopId(1);
+    let revision = store.revision(workshop, store::RevisionId(1)).await.unwrap();
+    let mut other = revision.design.clone();
+    other.coils[0].wind.turns += 400;
+    let new = store::design::NewRevision {
+        key: store::ClientKey::random(),
+        parent: Some(store::RevisionId(1)),
+        note: "",
+        design: &other,
+        prediction: None,
+    };
+    store.save_revision(workshop, store::PersonId(1), &new).await.unwrap();
+    let second = "date,design,revision,turns,resistance,coil_c\n2026-06-01,Sedge,r2,8020,6.2k,20\n2026-06-02,Sedge,r2,8020,6.21k,20\n";
+    bring_in(&mut visit, second).await;
+    let same = [("question", "Turns?"), ("first", "1"), ("second", "1"), ("cares", "")];
+    let refused = send(&mut visit, "/experiments", "/experiments", &same).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.body.contains("these are the same"));
+    let asked = [("question", "What do 400 turns do?"), ("first", "1"), ("second", "2"), ("cares", "2 %")];
+    let page = send(&mut visit, "/experiments", "/experiments", &asked).await.headers["location"].clone();
+    let shown = visit.get(&page).await;
+    let effects = text_of(&shown.body, ".effects-table tbody tr");
+    assert!(effects.contains("differs They differ."), "{effects}");
+    send(&mut visit, &page, &format!("{page}/listen"), &[]).await;
+    let blind = visit.get(&page).await;
+    assert!(!blind.body.contains("class=\"plain coils-of\""), "coils are not listed while somebody listens");
+    let letters =
+        Html::parse_document(&blind.body).select(&Selector::parse(".blind tbody tr").unwrap()).count();
+    assert_eq!(letters, 5, "three of the first, two of the second");
+    let short = send(&mut visit, &page, &format!("{page}/listen/1"), &[("bright-A", "7")]).await;
+    assert_eq!(short.status, 422);
+    assert!(short.body.contains("Sample B: bright is a number"));
+    let names: Vec<String> = ["A", "B", "C", "D", "E"]
+        .iter()
+        .flat_map(|l| ["bright", "full", "liked"].map(|w| format!("{w}-{l}")))
+        .collect();
+    let mut fields: Vec<(&str, &str)> = names.iter().map(|n| (n.as_str(), "6")).collect();
+    fields.push(("words-A", "glassy"));
+    send(&mut visit, &page, &format!("{page}/listen/1"), &fields).await;
+    let told = visit.get(&page).await;
+    assert!(told.body.contains("glassy") && told.body.contains("class=\"plain coils-of\""));
+    send(&mut visit, &page, &format!("{page}/listen/1"), &[("words-A", "changed")]).await;
+    assert!(!visit.get(&page).await.body.contains("changed"));
+}
+
+/// Every one of these pages belongs to its workshop: another one's numbers lead nowhere.
+#[tokio::test(flavor = "multi_thread")]
+async fn another_workshop_learns_nothing_of_it() {
+    let (store, mut visit, _) = begun().await;
+    bring_in(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
+    with_workshop(&store, "ivo").await;
+    let mut other = Visit::to(&store);
+    other.sign_in("ivo", "seven thousand turns").await;
+    for path in ["/logbook", "/consistency?design=1", "/causes", "/learned", "/matching?first=1&second=1"] {
+        let page = other.get(path).await;
+        assert_eq!(page.status, 200, "{path}");
+        assert!(!page.body.contains("Sedge"), "{path}");
+    }
+    assert!(!other.get("/logbook.csv").await.body.contains("Sedge"));
+    assert_eq!(other.get("/spools/1").await.status, 404);
+    assert_eq!(other.get("/experiments/1").await.status, 404);
+}
