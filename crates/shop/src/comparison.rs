@@ -222,3 +222,40 @@ fn compare_flux(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
     found.sort_by_key(|c| c.pole);
     found
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    /// Of a shop's own band one coil in ten lies outside by chance: off is what lies beyond three standard deviations.
+    #[rstest]
+    #[case(1.5, false, Standing::High)]
+    #[case(1.5, true, Standing::Inside)]
+    #[case(-1.9, true, Standing::Low)]
+    #[case(0.9, false, Standing::Inside)]
+    fn a_learned_band_is_judged_at_three_standard_deviations(
+        #[case] bands: f64,
+        #[case] learned: bool,
+        #[case] standing: Standing,
+    ) {
+        let band = Quantity { nominal: 100.0, p05: 98.0, p95: 102.0 };
+        let own = Learned { shift: 0.01, sd: 0.012, runs: 20 };
+        let found = Comparison::new(Kind::Resistance, None, band, 100.0 + 2.0 * bands)
+            .leaning(learned.then_some(own));
+        assert_eq!(found.standing, standing);
+        assert!((found.bands - bands).abs() < 1e-9, "how far it lies is told as it is");
+    }
+
+    #[test]
+    fn the_build_is_what_stands_over_the_core() {
+        let design = coil::design::tall_single("Sedge", 6, 10.4);
+        let (_, width_mm) = design.coils[0].former.core.size_mm();
+        let at = |build_mm: f64| (width_mm + 2.0 * build_mm) * 1e-3;
+        let band = Quantity { nominal: at(4.0), p05: at(3.6), p95: at(4.4) };
+        let width = Comparison::new(Kind::Width, None, band, at(4.2));
+        assert!((build_ratio(&design, &width).unwrap() - 1.05f64.ln()).abs() < 1e-9);
+        assert!(build_ratio(&design, &Comparison::new(Kind::Width, None, band, at(-0.5))).is_none());
+        assert!(build_ratio(&design, &Comparison::new(Kind::Flux, None, band, 1.0)).is_none());
+    }
+}

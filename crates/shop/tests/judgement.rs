@@ -2,11 +2,16 @@
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
 use coil::design::{Design, tall_single};
-use coil::predict::predict;
+use coil::predict::{Experience, predict};
 use rstest::rstest;
-use shop::comparison::{as_wound, compare};
+use shop::comparison::{Comparison, as_wound};
 use shop::reading::{Kind, Reading};
 use shop::verdict::{Level, judge};
+
+/// By the bare engine.
+fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
+    shop::comparison::compare(design, readings, &Experience::default())
+}
 
 fn read(kind: Kind, value: f64) -> Reading {
     Reading {

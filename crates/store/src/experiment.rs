@@ -123,7 +123,7 @@ impl Store {
         new: &NewExperiment<'_>,
     ) -> Result<ExperimentId, StoreError> {
         let done = sqlx::query(
-            "INSERT IGNORE INTO experiments (workshop_id, client_key, question, first_id, second_id, cares_percent, made_by) \
+            "INSERT INTO experiments (workshop_id, client_key, question, first_id, second_id, cares_percent, made_by) \
              SELECT ?, ?, ?, a.id, b.id, ?, ? FROM revisions a JOIN revisions b ON b.workshop_id = a.workshop_id \
              WHERE a.workshop_id = ? AND a.id = ? AND b.id = ?",
         )
@@ -136,9 +136,13 @@ impl Store {
         .bind(new.first)
         .bind(new.second)
         .execute(&self.pool)
-        .await?;
-        if done.rows_affected() > 0 {
-            return Ok(ExperimentId(done.last_insert_id()));
+        .await
+        .map_err(StoreError::from);
+        match done {
+            Ok(done) if done.rows_affected() > 0 => return Ok(ExperimentId(done.last_insert_id())),
+            Ok(_) => return Err(StoreError::Missing("revision")),
+            Err(StoreError::Taken(index)) if index == "experiments_client_key" => {}
+            Err(error) => return Err(error),
         }
         sqlx::query_scalar("SELECT id FROM experiments WHERE workshop_id = ? AND client_key = ?")
             .bind(workshop)
@@ -194,8 +198,8 @@ impl Store {
         samples: &[Sample],
     ) -> Result<(), StoreError> {
         let samples = serde_json::to_string(samples).map_err(|e| unreadable(&e))?;
-        sqlx::query(
-            "INSERT IGNORE INTO listenings (workshop_id, experiment_id, client_key, samples, by_id) \
+        let done = sqlx::query(
+            "INSERT INTO listenings (workshop_id, experiment_id, client_key, samples, by_id) \
              SELECT e.workshop_id, e.id, ?, ?, ? FROM experiments e WHERE e.workshop_id = ? AND e.id = ?",
         )
         .bind(key.as_str())
@@ -204,8 +208,14 @@ impl Store {
         .bind(workshop)
         .bind(experiment)
         .execute(&self.pool)
-        .await?;
-        Ok(())
+        .await
+        .map_err(StoreError::from);
+        match done {
+            Ok(done) if done.rows_affected() == 0 => Err(StoreError::Missing("experiment")),
+            Ok(_) => Ok(()),
+            Err(StoreError::Taken(index)) if index == "listenings_client_key" => Ok(()),
+            Err(error) => Err(error),
+        }
     }
 
     /// Listenings of an experiment, newest first.

@@ -107,7 +107,7 @@ impl Store {
             let document = serde_json::to_string(&run.design)
                 .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
             let done = sqlx::query(
-                "INSERT IGNORE INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, winder_id, \
+                "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, winder_id, \
                  planned_turns, stops, document, remark, created_by, created_at) \
                  VALUES (?, ?, ?, ?, ?, ?, ?, ?, '', ?, ?, ?, ?)",
             )
@@ -124,10 +124,13 @@ impl Store {
             .bind(by)
             .bind(run.at)
             .execute(&mut *tx)
-            .await?;
-            if done.rows_affected() == 0 {
-                continue;
-            }
+            .await
+            .map_err(StoreError::from);
+            let done = match done {
+                Ok(done) => done,
+                Err(StoreError::Taken(index)) if index == "runs_client_key" => continue,
+                Err(error) => return Err(error),
+            };
             (number, new) = (number + 1, new + 1);
             let id = RunId(done.last_insert_id());
             for (place, reading) in (0_u32..).zip(&run.readings) {

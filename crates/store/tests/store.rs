@@ -1,6 +1,8 @@
 //! Every query against a real MariaDB, on a private server and a fresh database per test.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod teaching;
+
 use coil::design::tall_single;
 use coil::predict::{Experience, predict};
 use shop::comparison::compare;

@@ -1,0 +1,328 @@
+//! The logbook's lines and what is kept beside them, each query once.
+
+use super::{design, run_of, workshop};
+use coil::design::{Design, tall_single};
+use coil::predict::Experience;
+use shop::learning::{Circumstances, Factor, learn};
+use shop::outcome::outcome;
+use shop::reading::{Kind, Reading};
+use store::experiment::{NewExperiment, Sample, Score};
+use store::import::Brought;
+use store::lesson::Leaning;
+use store::logbook::{LogFilter, Order, to_be_wound};
+use store::part::NewPart;
+use store::reading::NewReading;
+use store::spool::{NewCheck, NewSpool, SpoolCare};
+use store::testing::fresh_store;
+use store::{ClientKey, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
+use time::macros::{date, datetime};
+
+fn taken(turns: f64, ohms: f64) -> Vec<Reading> {
+    let of = |id, kind, value| Reading {
+        id,
+        corrects: None,
+        kind,
+        pole: None,
+        value: Some(value),
+        coil_c: Some(20.0),
+        test_hz: None,
+        probe_mm: None,
+    };
+    vec![of(1, Kind::Turns, turns), of(2, Kind::Resistance, ohms)]
+}
+
+/// A run brought in, reading so many ohms.
+fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, ohms: f64) -> Brought {
+    let design = tall_single("Sedge", 6, 10.4);
+    let readings = taken(7620.0, ohms);
+    Brought {
+        key: ClientKey::random(),
+        revision,
+        spool,
+        operator: by,
+        winder: None,
+        at: date!(2026 - 03 - 01).replace_day(day).unwrap().midnight(),
+        planned_turns: 7620,
+        remark: format!("caught the seam on day {day}"),
+        readings: readings
+            .iter()
+            .map(|r| NewReading { coil_c: r.coil_c, ..NewReading::of(r.kind, r.value) })
+            .collect(),
+        outcome: outcome(&design, &readings, &Experience::default()),
+        design,
+    }
+}
+
+async fn spool(store: &Store, workshop: WorkshopId, label: &str) -> SpoolId {
+    let new = NewSpool {
+        key: ClientKey::random(),
+        label: label.into(),
+        gauge: "42 AWG".into(),
+        insulation: "polyurethane".into(),
+        build: "single".into(),
+        tolerance: "full".into(),
+        measured: coil::design::Spool { left_m: Some(5000.0), ..coil::design::Spool::default() },
+        remark: String::new(),
+    };
+    store.add_spool(workshop, &new).await.unwrap()
+}
+
+async fn begun() -> (Store, WorkshopId, PersonId, RevisionId) {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let revision = design(&store, shop, owner, "Sedge").await;
+    (store, shop, owner, revision)
+}
+
+#[tokio::test]
+async fn lines_are_found_counted_and_ordered() {
+    let (store, shop, owner, revision) = begun().await;
+    let k7 = spool(&store, shop, "K-7").await;
+    let runs: Vec<Brought> = (1..=9)
+        .map(|k| brought(revision, owner, (k % 2 == 0).then_some(k7), k, 5700.0 + 10.0 * f64::from(k)))
+        .collect();
+    assert_eq!(store.bring_in(shop, owner, &runs).await.unwrap(), 9);
+    assert_eq!(store.bring_in(shop, owner, &runs).await.unwrap(), 0, "known by their keys");
+    let keys: Vec<ClientKey> = runs.iter().map(|r| r.key.clone()).collect();
+    assert_eq!(store.known_runs(shop, &keys).await.unwrap().len(), 9);
+    let count = async |filter: LogFilter| store.log_page(shop, &filter, 0).await.unwrap().1;
+    let all = LogFilter::default();
+    assert_eq!(count(all.clone()).await, 9);
+    assert_eq!(count(LogFilter { spool: Some(k7), ..all.clone() }).await, 4);
+    assert_eq!(count(LogFilter { words: "seam day".into(), ..all.clone() }).await, 9);
+    assert_eq!(
+        count(LogFilter { words: "the k-7".into(), ..all.clone() }).await,
+        4,
+        "short words are searched too"
+    );
+    assert_eq!(count(LogFilter { words: "nothing".into(), ..all.clone() }).await, 0);
+    let days =
+        LogFilter { from: Some(date!(2026 - 03 - 02)), to: Some(date!(2026 - 03 - 03)), ..all.clone() };
+    assert_eq!(count(days).await, 2);
+    for (order, _) in Order::ALL {
+        for rising in [true, false] {
+            let (lines, _) =
+                store.log_page(shop, &LogFilter { order, rising, ..all.clone() }, 0).await.unwrap();
+            assert_eq!(lines.len(), 9, "{order:?}");
+        }
+    }
+    let filter = LogFilter { order: Order::Resistance, rising: true, ..all.clone() };
+    let lines = store.log_lines(shop, &filter, 3).await.unwrap();
+    assert_eq!(lines.iter().map(|l| l.number).collect::<Vec<_>>(), [1, 2, 3]);
+    assert_eq!(lines[1].spool.as_deref(), Some("K-7"));
+    assert!((lines[0].resistance_ohm.unwrap() - 5710.0).abs() < 1e-6 && !lines[0].leaning);
+    assert_eq!(store.log_lines_of(shop, &[lines[2].run_id]).await.unwrap()[0].number, 3);
+    assert!(store.log_lines_of(shop, &[]).await.unwrap().is_empty());
+    assert_eq!(store.run_numbered(shop, 4).await.unwrap(), Some(RunId(4)));
+    assert_eq!(store.logged_designs(shop).await.unwrap()[0].2, 9);
+    let alike = store.runs_alike(shop).await.unwrap();
+    assert_eq!((alike.len(), alike[0].1), (9, date!(2026 - 03 - 01)));
+    assert_eq!(store.revision_names(shop).await.unwrap()[0].0, "Sedge");
+    assert!(store.runs_without_line().await.unwrap().is_empty());
+    assert!(store.all_tags(shop).await.unwrap().is_empty());
+    // Another workshop sees nothing of it.
+    let (other, _) = workshop(&store, "heron").await;
+    assert_eq!(store.log_page(other, &all, 0).await.unwrap().1, 0);
+    assert!(
+        store.lived(other).await.unwrap().is_empty() && store.logged_designs(other).await.unwrap().is_empty()
+    );
+}
+
+/// What comes in comes in whole: one run that cannot be kept keeps all the others out.
+#[tokio::test]
+async fn nothing_is_half_brought_in() {
+    let (store, shop, owner, revision) = begun().await;
+    let mut runs = vec![brought(revision, owner, None, 1, 5800.0), brought(revision, owner, None, 2, 5800.0)];
+    runs[1].operator = PersonId(4711);
+    assert!(store.bring_in(shop, owner, &runs).await.is_err());
+    assert_eq!(store.log_page(shop, &LogFilter::default(), 0).await.unwrap().1, 0);
+    assert_eq!(store.lived_count(shop).await.unwrap(), 0);
+}
+
+#[tokio::test]
+async fn lessons_are_versions_that_designs_hold_to() {
+    let (store, shop, owner, revision) = begun().await;
+    let runs: Vec<Brought> = (1..=8).map(|k| brought(revision, owner, None, k, 5900.0)).collect();
+    store.bring_in(shop, owner, &runs).await.unwrap();
+    let lived = store.lived(shop).await.unwrap();
+    assert_eq!((lived.len(), store.lived_count(shop).await.unwrap()), (8, 8));
+    assert_eq!(store.lived_last(shop, 3).await.unwrap(), lived[5..]);
+    let lesson = learn(&lived);
+    let first = store.keep_lesson(shop, 8, &lesson).await.unwrap();
+    let second = store.keep_lesson(shop, 8, &lesson).await.unwrap();
+    let rows = store.lessons(shop).await.unwrap();
+    assert_eq!(rows.iter().map(|r| (r.id, r.number)).collect::<Vec<_>>(), [(second, 2), (first, 1)]);
+    assert_eq!(store.newest_lesson(shop).await.unwrap().unwrap().id, second);
+    assert_eq!(store.lesson(shop, first).await.unwrap(), lesson);
+    let design = store.revision(shop, revision).await.unwrap().row.design_id;
+    assert_eq!(store.leaning(shop, design).await.unwrap(), Leaning::On);
+    for leaning in [Leaning::Frozen(first), Leaning::Off] {
+        store.set_leaning(shop, design, leaning).await.unwrap();
+        assert_eq!(store.leaning(shop, design).await.unwrap(), leaning);
+        assert_eq!(store.leaning_otherwise(shop).await.unwrap().len(), 1);
+    }
+    assert!(store.learns(shop).await.unwrap());
+    store.set_learning(shop, false).await.unwrap();
+    assert!(!store.learns(shop).await.unwrap());
+    let (other, _) = workshop(&store, "heron").await;
+    assert!(matches!(store.lesson(other, first).await, Err(StoreError::Missing(_))));
+    assert!(
+        store.leaning(other, design).await.is_err() && store.newest_lesson(other).await.unwrap().is_none()
+    );
+}
+
+/// A run keeps what was known when it was started.
+#[tokio::test]
+async fn a_run_carries_its_experience() {
+    let (store, shop, owner, revision) = begun().await;
+    let lesson = store.keep_lesson(shop, 0, &learn(&[])).await.unwrap();
+    let document: Design = tall_single("Sedge", 6, 10.4);
+    let learned = coil::predict::Learned { shift: 0.02, sd: 0.005, runs: 9 };
+    let experience = Experience { resistance: Some(learned), ..Experience::default() };
+    let mut new = run_of(revision, owner, &document);
+    new.experience = (Some(lesson), experience);
+    let run = store.start_run(shop, owner, &new).await.unwrap();
+    let found = store.run(shop, run).await.unwrap();
+    assert_eq!((found.experience, found.row.lesson), (experience, Some(1)));
+    assert_eq!(store.runs_without_line().await.unwrap(), [(shop, run)]);
+    store.write_line(shop, run, &outcome(&document, &[], &experience)).await.unwrap();
+    assert!(store.runs_without_line().await.unwrap().is_empty());
+    let (lines, _) = store.log_page(shop, &LogFilter::default(), 0).await.unwrap();
+    assert!(lines[0].leaning && lines[0].level == "waiting");
+    let readings = taken(7620.0, 5900.0);
+    store.judged(shop, run, &outcome(&document, &readings, &experience)).await.unwrap();
+    let lived = store.lived(shop).await.unwrap();
+    let known = to_be_wound(Some(found.row.design_id), &document, None, Some(owner), None);
+    assert_eq!(lived[0].circumstances, known);
+    assert_eq!(known.of(Factor::Pattern), Some(1), "scattered");
+    assert_ne!(known, Circumstances::default());
+    let (other, _) = workshop(&store, "heron").await;
+    assert!(store.write_line(other, run, &outcome(&document, &[], &experience)).await.is_err());
+}
+
+#[tokio::test]
+async fn spools_are_checked_weighed_and_used() {
+    let (store, shop, owner, revision) = begun().await;
+    let id = spool(&store, shop, "K-7").await;
+    let check = |ohms, left_m, at| NewCheck {
+        ohm_per_m: Some(ohms),
+        at_c: Some(20.0),
+        left_m,
+        at,
+        ..NewCheck::default()
+    };
+    let key = ClientKey::random();
+    let first = check(5.6, Some(4000.0), Some(datetime!(2026-03-02 00:00)));
+    store.check_spool(shop, id, owner, &key, &first).await.unwrap();
+    store.check_spool(shop, id, owner, &key, &first).await.unwrap();
+    store.check_spool(shop, id, owner, &ClientKey::random(), &check(5.8, None, None)).await.unwrap();
+    assert_eq!(store.spool_checks(shop, id).await.unwrap().len(), 2, "the same key is one check");
+    assert_eq!(store.all_spool_checks(shop).await.unwrap().len(), 2);
+    let runs: Vec<Brought> = (1..=4).map(|k| brought(revision, owner, Some(id), k, 5800.0)).collect();
+    store.bring_in(shop, owner, &runs).await.unwrap();
+    let found = store.spool(shop, id).await.unwrap();
+    assert!((found.ohm_per_m.unwrap() - 5.7).abs() < 1e-9, "the mean of both places");
+    let coil = found.coil_m.unwrap();
+    // Two of the four were wound after the wire left was noted.
+    assert!((found.used_m - 2.0 * coil).abs() < 1e-6 && found.runs == 4, "{found:?}");
+    assert!((found.left_now_m().unwrap() - (4000.0 - 2.0 * coil)).abs() < 1e-6);
+    let care = SpoolCare { supplier: "Lowmoor".into(), emptied: true, ..SpoolCare::default() };
+    store.care_for_spool(shop, id, &care).await.unwrap();
+    let found = store.spool(shop, id).await.unwrap();
+    assert!(found.emptied_at.is_some() && found.supplier == "Lowmoor");
+    assert_eq!(store.spool_labels(shop).await.unwrap(), [(id, "K-7".to_owned())]);
+    let (other, stranger) = workshop(&store, "heron").await;
+    assert!(store.check_spool(other, id, stranger, &ClientKey::random(), &first).await.is_err());
+    assert!(store.spool_checks(other, id).await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn parts_move_all_or_none() {
+    let (store, shop, owner, revision) = begun().await;
+    let mut new = NewPart {
+        key: ClientKey::random(),
+        kind: "magnet",
+        name: "rod".into(),
+        each_cost: Some(0.85),
+        order_below: Some(10),
+        supplier: String::new(),
+        stock: 12,
+    };
+    let rod = store.add_part(shop, owner, &new).await.unwrap();
+    assert_eq!(store.add_part(shop, owner, &new).await.unwrap(), rod, "the same key is one part");
+    new.key = ClientKey::random();
+    assert!(matches!(store.add_part(shop, owner, &new).await, Err(StoreError::Taken(_))));
+    let key = ClientKey::random();
+    let moves = [(rod, -6), (store::PartId(99), -1)];
+    assert!(store.move_parts(shop, owner, &key, &moves, "taken", None).await.is_err());
+    assert_eq!(store.parts(shop).await.unwrap()[0].stock, 12, "none of them");
+    for _ in 0..2 {
+        store.move_parts(shop, owner, &key, &moves[..1], "taken", None).await.unwrap();
+    }
+    assert_eq!(store.parts(shop).await.unwrap()[0].stock, 6, "once");
+    assert_eq!(store.part_moves(shop, rod).await.unwrap().len(), 2);
+    store.price_part(shop, rod, Some(1.0), None).await.unwrap();
+    assert_eq!(store.parts(shop).await.unwrap()[0].order_below, None);
+    let design = store.revision(shop, revision).await.unwrap().row.design_id;
+    for (count, kept) in [(6, 1), (4, 1), (0, 0)] {
+        store.set_design_part(shop, design, rod, count).await.unwrap();
+        assert_eq!(store.design_parts(shop, design).await.unwrap().len(), kept);
+    }
+    let runs = [brought(revision, owner, None, 1, 5800.0)];
+    store.bring_in(shop, owner, &runs).await.unwrap();
+    assert!(!store.parts_taken(shop, RunId(1)).await.unwrap());
+    store.move_parts(shop, owner, &ClientKey::random(), &[(rod, -1)], "taken", Some(RunId(1))).await.unwrap();
+    assert!(store.parts_taken(shop, RunId(1)).await.unwrap());
+    let (other, _) = workshop(&store, "heron").await;
+    assert!(store.parts(other).await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn a_coil_stands_in_one_set() {
+    let (store, shop, owner, revision) = begun().await;
+    let runs: Vec<Brought> = (1..=3).map(|k| brought(revision, owner, None, k, 5800.0)).collect();
+    store.bring_in(shop, owner, &runs).await.unwrap();
+    let pair = |a, b| [(RunId(a), "first"), (RunId(b), "second")];
+    let key = ClientKey::random();
+    for _ in 0..2 {
+        store.make_set(shop, owner, &key, "Order 31", &pair(1, 2)).await.unwrap();
+    }
+    let again = store.make_set(shop, owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await;
+    assert!(matches!(again, Err(StoreError::Taken(_))));
+    let placed = store.placed(shop).await.unwrap();
+    assert_eq!(placed.iter().map(|p| p.run_id.0).collect::<Vec<_>>(), [1, 2], "nothing of the one refused");
+    store.dissolve_set(shop, placed[0].set_id).await.unwrap();
+    assert!(store.placed(shop).await.unwrap().is_empty());
+    store.make_set(shop, owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await.unwrap();
+}
+
+#[tokio::test]
+async fn a_listening_is_scored_once() {
+    let (store, shop, owner, revision) = begun().await;
+    let new = NewExperiment {
+        key: ClientKey::random(),
+        question: "Does it?",
+        first: revision,
+        second: revision,
+        cares_percent: 2.0,
+    };
+    let id = store.begin_experiment(shop, owner, &new).await.unwrap();
+    assert_eq!(store.begin_experiment(shop, owner, &new).await.unwrap(), id);
+    assert_eq!(store.experiments(shop).await.unwrap().len(), 1);
+    let samples = [Sample { letter: 'B', run: RunId(1) }, Sample { letter: 'A', run: RunId(2) }];
+    store.begin_listening(shop, id, owner, &ClientKey::random(), &samples).await.unwrap();
+    let heard = &store.listenings(shop, id).await.unwrap()[0];
+    assert_eq!(heard.samples().unwrap().iter().map(|s| s.letter).collect::<String>(), "AB");
+    assert!(heard.scored_at.is_none() && heard.scores().unwrap().is_empty());
+    let score = |bright| [Score { letter: 'A', bright, full: 5, liked: 5, words: "glassy".into() }];
+    store.score_listening(shop, heard.id, &score(7)).await.unwrap();
+    store.score_listening(shop, heard.id, &score(1)).await.unwrap();
+    let scored = &store.listenings(shop, id).await.unwrap()[0];
+    assert_eq!(scored.scores().unwrap(), score(7));
+    store.close_experiment(shop, id, "It does.").await.unwrap();
+    assert_eq!(store.experiment(shop, id).await.unwrap().closed, "It does.");
+    let (other, _) = workshop(&store, "heron").await;
+    assert!(
+        store.experiment(other, id).await.is_err() && store.listenings(other, id).await.unwrap().is_empty()
+    );
+}
