@@ -225,7 +225,7 @@ fn within(coils: &[Coil], firsts: &[usize], seconds: &[usize], wishes: &[Wish], 
 /// A closed chain cut into pairs: of the ways to begin, the cheapest.
 fn cut(chain: &[usize], cost: &impl Fn(usize, usize) -> f64) -> Vec<(usize, usize)> {
     let n = chain.len();
-    let ways = if n % 2 == 0 { 2.min(n) } else { n };
+    let ways = if n.is_multiple_of(2) { 2.min(n) } else { n };
     let begin = |way: usize| -> Vec<(usize, usize)> {
         (0..n / 2).map(|k| (chain[(way + 2 * k) % n], chain[(way + 2 * k + 1) % n])).collect()
     };

@@ -15,6 +15,7 @@ pub const PAGE: u32 = 100;
 /// A line of the logbook.
 #[derive(Clone, Debug, FromRow)]
 #[allow(missing_docs, reason = "each is the column's name; units are in it")]
+#[allow(clippy::struct_excessive_bools, reason = "a row as the table has it")]
 pub struct Line {
     pub run_id: RunId,
     pub number: u32,

@@ -126,6 +126,7 @@ mod tests {
     use crate::predict::{Experience, Learned, Prediction, predict, predict_with};
     use rstest::rstest;
 
+    #[allow(clippy::unnecessary_wraps, reason = "as the fields take it")]
     fn learned(shift: f64, sd: f64) -> Option<Learned> {
         Some(Learned { shift, sd, runs: 6 })
     }

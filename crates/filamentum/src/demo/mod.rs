@@ -21,6 +21,7 @@ pub const SIGN_IN: &str = "ode";
 /// With which password.
 pub const PASSWORD: &str = "seven thousand turns";
 
+#[allow(clippy::too_many_lines, reason = "a story, told in the order in which it happened")]
 /// Loads the demo workshop into an empty store.
 pub async fn load(store: &Store) -> anyhow::Result<()> {
     let hash = web::hash_password(PASSWORD);

@@ -3,6 +3,7 @@
 use super::mixed::{Estimate, Sum};
 use super::{FEWEST_OF_LEVEL, Factor, Learnt, Lesson, Quantity};
 use std::collections::BTreeMap;
+use std::fmt::Write as _;
 
 /// Standard deviations beyond which an effect is claimed: one in a hundred would lie there by chance, and there are many
 /// levels to look at.
@@ -227,7 +228,8 @@ fn sentence(
                 per_cent(tangle.both.value)
             );
             if let Some([a, b]) = tangle.run {
-                text += &format!(
+                let _ = write!(
+                    text,
                     " A run with {} {} and {} {} would separate them best.",
                     a.0.name(),
                     names.name(a.0, a.1),

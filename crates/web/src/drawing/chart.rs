@@ -61,62 +61,7 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
     let y = |v: f64| bottom - (v - low) / (high - low) * (bottom - top);
     let step = (WIDTH - LEFT - RIGHT) / (chart.points.len().max(2) - 1) as f64;
     let x = |k: usize| LEFT + step * k as f64;
-    if let Some((from, to)) = chart.aim {
-        svg.put(format_args!(
-            r#"<rect class="aim" x="{LEFT}" y="{:.1}" width="{:.1}" height="{:.1}"/><text class="tick" x="{:.1}" y="{:.1}">aim</text>"#,
-            y(to),
-            WIDTH - LEFT - RIGHT,
-            (y(from) - y(to)).max(1.0),
-            LEFT + 4.0,
-            y(to) + 12.0
-        ));
-    }
-    // Words on the first of three lines where they have room.
-    let mut ends = [f64::NEG_INFINITY; 3];
-    for phase in chart.phases {
-        let at = if phase.at == 0 { LEFT } else { x(phase.at) - step / 2.0 };
-        let wide = 6.8 * phase.words.chars().count() as f64;
-        let from = (at + 3.0).min(WIDTH - wide - 2.0);
-        let lane = (0..3)
-            .find(|lane| ends[*lane] + 6.0 < from)
-            .unwrap_or_else(|| (0..3).min_by(|a, b| ends[*a].total_cmp(&ends[*b])).unwrap_or(0));
-        ends[lane] = from + wide;
-        svg.put(format_args!(
-            r#"<path class="phase" d="M{at:.1} {:.1}V{bottom:.1}"/><text class="phase-words" x="{from:.1}" y="{}">{}</text>"#,
-            top - 6.0 - 14.0 * (2 - lane) as f64,
-            13 + 14 * lane,
-            escaped(&phase.words)
-        ));
-    }
-    if let Some(limits) = chart.limits {
-        for (class, value, word) in [
-            ("limit", limits.upper, "upper limit"),
-            ("centre", limits.centre, "middle"),
-            ("limit", limits.lower, "lower limit"),
-        ]
-        .into_iter()
-        .filter(|(_, value, word)| *value > 0.0 || *word != "lower limit" || limits.centre <= 0.0)
-        {
-            svg.put(format_args!(
-                r#"<path class="{class}" d="M{LEFT} {0:.1}H{1:.1}"/><text class="tick" x="{2:.1}" y="{3:.1}" text-anchor="end">{4}</text><text class="tick" x="{5:.1}" y="{3:.1}">{word}</text>"#,
-                y(value),
-                WIDTH - RIGHT,
-                LEFT - 6.0,
-                y(value) + 4.0,
-                escaped(&(chart.text)(value)),
-                WIDTH - RIGHT + 5.0
-            ));
-        }
-    } else {
-        for value in [low + room, high - room] {
-            svg.put(format_args!(
-                r#"<text class="tick" x="{:.1}" y="{:.1}" text-anchor="end">{}</text>"#,
-                LEFT - 6.0,
-                y(value) + 4.0,
-                escaped(&(chart.text)(value))
-            ));
-        }
-    }
+    frame(&mut svg, chart, &Scales { top, bottom, low, high, room, step });
     let path: Vec<String> =
         chart.points.iter().enumerate().map(|(k, p)| format!("{:.1} {:.1}", x(k), y(p.value))).collect();
     svg.put(format_args!(r#"<path class="through" d="M{}"/>"#, path.join("L")));
@@ -159,6 +104,78 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
         "role=\"group\"",
         1,
     )
+}
+
+/// Where values and runs stand.
+struct Scales {
+    top: f64,
+    bottom: f64,
+    low: f64,
+    high: f64,
+    room: f64,
+    step: f64,
+}
+
+/// Aim, phases and limits.
+fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
+    let &Scales { top, bottom, low, high, room, step } = scales;
+    let y = |v: f64| bottom - (v - low) / (high - low) * (bottom - top);
+    if let Some((from, to)) = chart.aim {
+        svg.put(format_args!(
+            r#"<rect class="aim" x="{LEFT}" y="{:.1}" width="{:.1}" height="{:.1}"/><text class="tick" x="{:.1}" y="{:.1}">aim</text>"#,
+            y(to),
+            WIDTH - LEFT - RIGHT,
+            (y(from) - y(to)).max(1.0),
+            LEFT + 4.0,
+            y(to) + 12.0
+        ));
+    }
+    // Words on the first of three lines where they have room.
+    let mut ends = [f64::NEG_INFINITY; 3];
+    for phase in chart.phases {
+        let at = if phase.at == 0 { LEFT } else { LEFT + step * (phase.at as f64 - 0.5) };
+        let wide = 6.8 * phase.words.chars().count() as f64;
+        let from = (at + 3.0).min(WIDTH - wide - 2.0);
+        let lane = (0..3)
+            .find(|lane| ends[*lane] + 6.0 < from)
+            .unwrap_or_else(|| (0..3).min_by(|a, b| ends[*a].total_cmp(&ends[*b])).unwrap_or(0));
+        ends[lane] = from + wide;
+        svg.put(format_args!(
+            r#"<path class="phase" d="M{at:.1} {:.1}V{bottom:.1}"/><text class="phase-words" x="{from:.1}" y="{}">{}</text>"#,
+            top - 6.0 - 14.0 * (2 - lane) as f64,
+            13 + 14 * lane,
+            escaped(&phase.words)
+        ));
+    }
+    if let Some(limits) = chart.limits {
+        for (class, value, word) in [
+            ("limit", limits.upper, "upper limit"),
+            ("centre", limits.centre, "middle"),
+            ("limit", limits.lower, "lower limit"),
+        ]
+        .into_iter()
+        .filter(|(_, value, word)| *value > 0.0 || *word != "lower limit" || limits.centre <= 0.0)
+        {
+            svg.put(format_args!(
+                r#"<path class="{class}" d="M{LEFT} {0:.1}H{1:.1}"/><text class="tick" x="{2:.1}" y="{3:.1}" text-anchor="end">{4}</text><text class="tick" x="{5:.1}" y="{3:.1}">{word}</text>"#,
+                y(value),
+                WIDTH - RIGHT,
+                LEFT - 6.0,
+                y(value) + 4.0,
+                escaped(&(chart.text)(value)),
+                WIDTH - RIGHT + 5.0
+            ));
+        }
+    } else {
+        for value in [low + room, high - room] {
+            svg.put(format_args!(
+                r#"<text class="tick" x="{:.1}" y="{:.1}" text-anchor="end">{}</text>"#,
+                LEFT - 6.0,
+                y(value) + 4.0,
+                escaped(&(chart.text)(value))
+            ));
+        }
+    }
 }
 
 /// An estimate with its interval on a scale from −`reach` to `reach`, nothing in the middle.

@@ -28,7 +28,7 @@ async fn set_up(b: &Browser) {
     b.fill("password", "seven thousand turns").await;
     b.fill("again", "seven thousand turns").await;
     b.press_called("Open the workshop").await;
-    b.see("The bench is clear").await
+    b.see("The bench is clear").await;
 }
 
 async fn number(b: &Browser, cell: &str) -> f64 {
@@ -41,7 +41,7 @@ async fn retype(b: &Browser, name: &str, text: &str) {
     let before = b.text("[data-cell=resistance]").await;
     b.fill(name, text).await;
     let before = serde_json::to_string(&before).unwrap();
-    b.until_script(&format!("document.querySelector('[data-cell=resistance]').innerText !== {before}")).await
+    b.until_script(&format!("document.querySelector('[data-cell=resistance]').innerText !== {before}")).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -100,7 +100,7 @@ async fn design(b: &Browser) {
     b.fill("note", "From the standard tall single").await;
     b.press_called("Save the design").await;
     b.see("Reed lap steel, bridge r1").await;
-    b.is_well().await
+    b.is_well().await;
 }
 
 /// A later edit makes the next revision, and says what differs.
@@ -176,7 +176,7 @@ async fn read_the_logbook(b: &Browser) {
     b.fill("overall", "73.4 µm").await;
     b.press_called("Add the spool").await;
     b.see("0.0734 mm").await;
-    b.is_well().await
+    b.is_well().await;
 }
 
 async fn sign_out_and_in(b: &Browser) {
@@ -191,7 +191,7 @@ async fn sign_out_and_in(b: &Browser) {
     b.fill("password", "seven thousand turns").await;
     b.press_called("Sign in").await;
     // After signing in one is where one wanted to go.
-    b.see("Run 1").await
+    b.see("Run 1").await;
 }
 
 /// On a phone nothing is wider than the screen, from sign-in to the run.

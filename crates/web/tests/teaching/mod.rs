@@ -2,6 +2,7 @@
 
 use super::{Visit, log, with_design, with_run, with_workshop};
 use scraper::{Html, Selector};
+use std::fmt::Write as _;
 
 async fn begun() -> (store::Store, Visit, String) {
     let store = store::testing::fresh_store().await;
@@ -51,8 +52,11 @@ async fn bring_in(visit: &mut Visit, table: &str) -> String {
 fn table(ohms: impl Fn(u32) -> f64) -> String {
     let mut text = "date,design,turns,resistance,coil_c,inductance,remark\n".to_owned();
     for k in 1..=12 {
-        text +=
-            &format!("2026-03-{k:02} 10:00,Sedge,7620,{:.1},20,2.1{k:02} H,coil {k} of the book\n", ohms(k));
+        let _ = writeln!(
+            text,
+            "2026-03-{k:02} 10:00,Sedge,7620,{:.1},20,2.1{k:02} H,coil {k} of the book",
+            ohms(k)
+        );
     }
     text
 }

@@ -226,9 +226,9 @@ async fn show(
     // Aims hold for what is measured, not for its deviation.
     let aim = measured.aim(&aims).filter(|_| !relative);
     if grouped {
-        draw_means(&mut page, &series)
+        draw_means(&mut page, &series);
     } else {
-        draw_each(&mut page, &series, aim)
+        draw_each(&mut page, &series, aim);
     }
     sum_up(&mut page, &series, aim);
     explain(&app, &visitor, &mut page, &series).await?;

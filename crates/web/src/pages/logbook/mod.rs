@@ -184,7 +184,7 @@ fn cell(line: &Line, key: &str) -> Cell {
         "winder" => cell.text = named(&line.winder),
         "turns" => cell.text = line.turns.map_or_else(|| "–".into(), present::turns),
         "coil_c" => {
-            cell.text = line.coil_c.map_or_else(|| "–".into(), |c| format!("{} °C", present::plain(c, 1)))
+            cell.text = line.coil_c.map_or_else(|| "–".into(), |c| format!("{} °C", present::plain(c, 1)));
         }
         "r" | "r-off" => {
             let text = line.resistance_ohm.map_or_else(|| "–".into(), |v| present::KILOOHM.text(v));

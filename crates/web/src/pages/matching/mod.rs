@@ -83,8 +83,7 @@ struct MatchingPage {
 /// Usual tolerances, per cent, and whether a measure is asked for at first.
 const fn usual(measure: Measure) -> (&'static str, bool) {
     match measure {
-        Measure::Resistance => ("2", true),
-        Measure::Inductance => ("2", true),
+        Measure::Resistance | Measure::Inductance => ("2", true),
         Measure::Resonance => ("2", false),
         Measure::Turns => ("1", false),
         Measure::Output => ("5", false),

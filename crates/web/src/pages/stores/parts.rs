@@ -83,7 +83,7 @@ async fn page(
                 .map(|m| {
                     let run = m.run.map_or_else(String::new, |n| format!(", run {n}"));
                     format!("{:+}: {}{run}; {}, {}", m.by_count, m.why, m.by, present::moment(m.moved_at))
-                        .replace("-", "−")
+                        .replace('-', "−")
                 })
                 .collect(),
             part,

@@ -107,6 +107,35 @@ fn check_fields(spool: &Spool, filled: &Filled, errors: &Errors) -> Vec<Field> {
     ]
 }
 
+async fn care_fields(
+    app: &App,
+    visitor: &Visitor,
+    spool: &Spool,
+    filled: &Filled,
+    errors: &Errors,
+) -> Result<Vec<Field>, Fault> {
+    let mut stations = vec![Choice::new("", "no station")];
+    let instruments = app.store.instruments(visitor.workshop()).await?;
+    stations.extend(
+        instruments.iter().filter(|i| i.kind == "winder").map(|i| Choice::new(i.id.to_string(), &i.name)),
+    );
+    let with_unit = |field: Field, unit: &str| Field { unit: unit.into(), ..field };
+    let care = |field: Field, usual: &str| filled_of(filled, errors, field, usual);
+    let shelf = vec![Choice::new("", "yes"), Choice::new("yes", "no: used up")];
+    let used_up = if spool.emptied_at.is_some() { "yes" } else { "" };
+    let station = spool.winder_id.map_or_else(String::new, |w| w.to_string());
+    let cost = care(Field::typed("cost", "Cost", "In your currency."), &plain(spool.cost_per_kg, 2));
+    let empty = care(Field::typed("empty", "The empty spool weighs", ""), &plain(spool.empty_g, 1));
+    Ok(vec![
+        care(Field::typed("supplier", "Supplier", ""), &spool.supplier),
+        care(Field::typed("lot", "Lot or order", ""), &spool.lot),
+        with_unit(cost, "per kg"),
+        with_unit(empty, "g"),
+        care(Field::chosen("winder", "Station", "The winder that it is kept at.", stations), &station),
+        care(Field::chosen("emptied", "On the shelf", "", shelf), used_up),
+    ])
+}
+
 async fn page(
     app: &App,
     visitor: &Visitor,
@@ -133,13 +162,6 @@ async fn page(
             (name, format!("{} {unit}", present::plain(a.mean, decimals)), places)
         })
     };
-    let winders = app.store.instruments(workshop).await?;
-    let mut stations = vec![Choice::new("", "no station")];
-    stations.extend(
-        winders.iter().filter(|i| i.kind == "winder").map(|i| Choice::new(i.id.to_string(), &i.name)),
-    );
-    let with_unit = |field: Field, unit: &str| Field { unit: unit.into(), ..field };
-    let care = |field: Field, usual: &str| filled_of(filled, errors, field, usual);
     let learned = lesson.as_ref().and_then(|l| l.of(Quantity::Resistance)).and_then(|learnt| {
         let e = learnt.effect(Factor::Spool, id.0)?;
         let by = format!("{:+.1} %", e.value.exp_m1() * 100.0).replace('-', "−");
@@ -195,31 +217,7 @@ async fn page(
             .collect(),
         key: filled.key().unwrap_or_else(|_| ClientKey::random()),
         check_fields: check_fields(&spool, filled, errors),
-        care_fields: vec![
-            care(Field::typed("supplier", "Supplier", ""), &spool.supplier),
-            care(Field::typed("lot", "Lot or order", ""), &spool.lot),
-            with_unit(
-                care(Field::typed("cost", "Cost", "In your currency."), &plain(spool.cost_per_kg, 2)),
-                "per kg",
-            ),
-            with_unit(
-                care(Field::typed("empty", "The empty spool weighs", ""), &plain(spool.empty_g, 1)),
-                "g",
-            ),
-            care(
-                Field::chosen("winder", "Station", "The winder that it is kept at.", stations),
-                &spool.winder_id.map_or_else(String::new, |w| w.to_string()),
-            ),
-            care(
-                Field::chosen(
-                    "emptied",
-                    "On the shelf",
-                    "",
-                    vec![Choice::new("", "yes"), Choice::new("yes", "no: used up")],
-                ),
-                if spool.emptied_at.is_some() { "yes" } else { "" },
-            ),
-        ],
+        care_fields: care_fields(app, visitor, &spool, filled, errors).await?,
         checking: has(&["overall", "ohms", "at_c", "gross"]),
         caring: has(&["cost", "empty", "supplier", "lot"]),
         spool,
