@@ -174,8 +174,8 @@ impl Order {
         match self {
             Self::Started => "l.started_at",
             Self::Design => "l.name",
-            Self::Spool => "s.label",
-            Self::Operator => "p.name",
+            Self::Spool => "l.spool",
+            Self::Operator => "l.operator",
             Self::Resistance => "l.resistance_ohm",
             Self::ResistanceOff => "l.resistance_off",
             Self::Inductance => "l.inductance_h",
@@ -223,14 +223,13 @@ const STOPWORDS: [&str; 36] = [
 ];
 
 const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.design_id, l.name, l.format, l.gauge, \
-     l.straight, l.clockwise, l.north, l.spool_id, s.label AS spool, l.operator_id, p.name AS operator, l.winder_id, \
+     l.straight, l.clockwise, l.north, l.spool_id, l.spool, l.operator_id, l.operator, l.winder_id, \
      i.name AS winder, l.started_at, l.level, l.verdict, l.planned_turns, l.turns, l.coil_c, l.resistance_ohm, \
      l.resistance_off, l.resistance_bands, l.inductance_h, l.inductance_off, l.inductance_bands, l.capacitance_f, \
      l.flux_ratio, l.peak_hz, l.output_db, l.wire_m, l.resistance_ratio, l.inductance_ratio, l.capacitance_ratio, \
      l.build_ratio, u.remark, u.client_key, u.lesson_id IS NOT NULL AS leaning ";
 
-const JOINS: &str = "JOIN people p ON p.id = l.operator_id LEFT JOIN spools s ON s.id = l.spool_id \
-     LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";
+const JOINS: &str = "LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";
 
 impl LogFilter {
     /// Writes the conditions.
@@ -291,7 +290,9 @@ impl LogFilter {
 
     fn ordering(&self, query: &mut QueryBuilder<MySql>) {
         let way = if self.rising { "ASC" } else { "DESC" };
-        query.push(format!(" ORDER BY {} {way}, l.run_id {way}", self.order.column()));
+        // Of equals the newest first or last, as the indexes have them.
+        let then = if self.order == Order::Started { String::new() } else { format!("l.started_at {way}, ") };
+        query.push(format!(" ORDER BY {} {way}, {then}l.run_id {way}", self.order.column()));
     }
 }
 
@@ -340,23 +341,26 @@ impl Store {
         filter: &LogFilter,
         page: u32,
     ) -> Result<(Vec<Line>, u64), StoreError> {
-        let mut count: QueryBuilder<MySql> = QueryBuilder::new("SELECT COUNT(*) FROM logbook l ");
-        filter.conditions(&mut count, workshop);
-        let all: i64 = count.build_query_scalar().fetch_one(&self.pool).await?;
-        // The page's numbers first, by an index or a narrow sort; the wide rows only of those.
-        let mut query: QueryBuilder<MySql> = QueryBuilder::new(COLUMNS);
-        query.push("FROM (SELECT l.run_id FROM logbook l ");
-        match filter.order {
-            Order::Spool => query.push("LEFT JOIN spools s ON s.id = l.spool_id "),
-            Order::Operator => query.push("JOIN people p ON p.id = l.operator_id "),
-            _ => &mut query,
+        // The page's numbers first, by an index or a narrow sort; the wide rows only of those. Words are looked up once for
+        // both the page and the count.
+        let counted = if filter.words.is_empty() { "0" } else { "COUNT(*) OVER ()" };
+        let mut numbers: QueryBuilder<MySql> =
+            QueryBuilder::new(format!("SELECT l.run_id, CAST({counted} AS SIGNED) FROM logbook l "));
+        filter.conditions(&mut numbers, workshop);
+        filter.ordering(&mut numbers);
+        numbers.push(" LIMIT ").push_bind(PAGE).push(" OFFSET ").push_bind(u64::from(page) * u64::from(PAGE));
+        let found: Vec<(RunId, i64)> = numbers.build_query_as().fetch_all(&self.pool).await?;
+        let all = match found.first() {
+            Some((_, all)) if !filter.words.is_empty() => *all,
+            _ => {
+                let mut count: QueryBuilder<MySql> = QueryBuilder::new("SELECT COUNT(*) FROM logbook l ");
+                filter.conditions(&mut count, workshop);
+                count.build_query_scalar().fetch_one(&self.pool).await?
+            }
         };
-        filter.conditions(&mut query, workshop);
-        filter.ordering(&mut query);
-        query.push(" LIMIT ").push_bind(PAGE).push(" OFFSET ").push_bind(u64::from(page) * u64::from(PAGE));
-        query.push(") k JOIN logbook l ON l.run_id = k.run_id ").push(JOINS);
-        filter.ordering(&mut query);
-        let lines = query.build_query_as().fetch_all(&self.pool).await?;
+        let runs: Vec<RunId> = found.iter().map(|(run, _)| *run).collect();
+        let mut lines = self.log_lines_of(workshop, &runs).await?;
+        lines.sort_by_key(|line| runs.iter().position(|run| *run == line.run_id));
         Ok((lines, u64::try_from(all).unwrap_or(0)))
     }
 
@@ -510,12 +514,12 @@ pub(crate) async fn write_line_on(
     let facts = &outcome.facts;
     let done = sqlx::query(
         "REPLACE INTO logbook (run_id, workshop_id, number, revision_id, revision, design_id, name, format, gauge, \
-         spool_id, operator_id, winder_id, started_at, planned_turns, words, straight, clockwise, north, level, verdict, \
+         spool_id, spool, operator_id, operator, winder_id, started_at, planned_turns, words, straight, clockwise, north, level, verdict, \
          turns, coil_c, resistance_ohm, resistance_off, resistance_bands, resistance_ratio, inductance_h, \
          inductance_off, inductance_bands, inductance_ratio, capacitance_f, capacitance_ratio, build_ratio, flux_ratio, \
          peak_hz, output_db, wire_m) \
          SELECT u.id, u.workshop_id, u.number, u.revision_id, r.number, r.design_id, r.name, r.kind, r.gauge, \
-         u.spool_id, u.operator_id, u.winder_id, u.created_at, u.planned_turns, \
+         u.spool_id, s.label, u.operator_id, p.name, u.winder_id, u.created_at, u.planned_turns, \
          LOWER(CONCAT_WS(' ', r.name, s.label, p.name, i.name, u.remark, \
            (SELECT GROUP_CONCAT(t.words SEPARATOR ' ') FROM readings t WHERE t.run_id = u.id AND t.words <> ''))), \
          ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ? \

@@ -73,8 +73,6 @@ pub struct Fit {
     absorbed: usize,
     /// Its levels.
     many: Vec<Many>,
-    /// Which levels of two factors came together, with how many observations: factor, level, factor, level, count.
-    together: Vec<(u8, u32, u8, u32, u32)>,
 }
 
 /// A level of the absorbed factor.
@@ -129,7 +127,17 @@ struct Sums {
 struct ManySums {
     count: f64,
     y: f64,
-    met: BTreeMap<usize, f64>,
+    /// How often it met each of the others, in rising order of their places.
+    met: Vec<(usize, f64)>,
+}
+
+impl ManySums {
+    fn meet(&mut self, place: usize, weight: f64) {
+        match self.met.binary_search_by_key(&place, |(at, _)| *at) {
+            Ok(k) => self.met[k].1 += weight,
+            Err(k) => self.met.insert(k, (place, weight)),
+        }
+    }
 }
 
 /// Where everything stands in the equations.
@@ -188,7 +196,7 @@ impl Places {
                 many.count += 1.0;
                 many.y += row.y;
                 for (i, a) in at {
-                    *many.met.entry(i).or_default() += a;
+                    many.meet(i, a);
                 }
             }
         }
@@ -219,9 +227,10 @@ fn solve(places: &Places, sums: &Sums, ratios: &[f64], fixed: &[f64]) -> Option<
     let absorbed_ratio = ratios.get(places.absorbed).copied().unwrap_or(1.0);
     for many in &sums.many {
         let weight = many.count + absorbed_ratio;
-        for (i, a) in &many.met {
+        // Only the lower triangle is read by what follows.
+        for (k, (i, a)) in many.met.iter().enumerate() {
             right[*i] -= a * many.y / weight;
-            for (j, b) in &many.met {
+            for (j, b) in &many.met[..=k] {
                 matrix[(*i, *j)] -= a * b / weight;
             }
         }
@@ -297,13 +306,10 @@ pub fn fit(rows: &[Row], sizes: &[usize], priors: &Priors) -> Option<Fit> {
     }
     let solved = solved?;
     let mut counts: Vec<Vec<u32>> = sizes.iter().map(|n| vec![0; *n]).collect();
-    let mut together: BTreeMap<(u8, u32, u8, u32), u32> = BTreeMap::new();
     for row in rows {
-        let known = (0_u8..).zip(&row.levels).filter_map(|(f, level)| Some((f, (*level)?)));
-        for (factor, level) in known.clone() {
-            counts[usize::from(factor)][level as usize] += 1;
-            for (other, with) in known.clone().filter(|(other, _)| *other > factor) {
-                *together.entry((factor, level, other, with)).or_default() += 1;
+        for (factor, level) in row.levels.iter().enumerate() {
+            if let Some(level) = level {
+                counts[factor][*level as usize] += 1;
             }
         }
     }
@@ -319,7 +325,6 @@ pub fn fit(rows: &[Row], sizes: &[usize], priors: &Priors) -> Option<Fit> {
         slopes: places.slopes,
         absorbed: places.absorbed,
         many: solved.many,
-        together: together.into_iter().map(|((f, l, g, m), n)| (f, l, g, m, n)).collect(),
     })
 }
 
@@ -332,10 +337,10 @@ fn spread_of(places: &Places, solved: &Solved, factor: usize) -> (f64, f64) {
             .iter()
             .map(|many| {
                 let mut form = 0.0;
-                for (i, a) in &many.met {
-                    for (j, b) in &many.met {
-                        form += a * b * solved.inverse[(*i as usize, *j as usize)];
-                    }
+                for (k, (i, a)) in many.met.iter().enumerate() {
+                    let at = |j: u32| solved.inverse[(*i as usize, j as usize)];
+                    form += a * a * at(*i);
+                    form += 2.0 * a * many.met[..k].iter().map(|(j, b)| b * at(*j)).sum::<f64>();
                 }
                 1.0 / many.weight + form / (many.weight * many.weight)
             })
@@ -372,27 +377,6 @@ impl Fit {
                 Sum { theta: vec![(self.first[factor] + level as usize, 1.0)], many: Vec::new() }
             }
         }
-    }
-
-    /// Levels of another factor that came with a level and how often, most observations first.
-    #[must_use]
-    pub fn met(&self, factor: usize, level: u32, other: usize) -> Vec<(u32, u32)> {
-        let mut found: Vec<(u32, u32)> = self
-            .together
-            .iter()
-            .filter_map(|&(f, l, g, m, n)| {
-                let (f, g) = (usize::from(f), usize::from(g));
-                if (f, l, g) == (factor, level, other) {
-                    Some((n, m))
-                } else if (g, m, f) == (factor, level, other) {
-                    Some((n, l))
-                } else {
-                    None
-                }
-            })
-            .collect();
-        found.sort_unstable_by_key(|(n, level)| (std::cmp::Reverse(*n), *level));
-        found.into_iter().map(|(n, level)| (level, n)).collect()
     }
 
     /// The value of a sum of effects.

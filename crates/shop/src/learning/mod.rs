@@ -6,7 +6,7 @@
 pub mod mixed;
 mod words;
 
-pub use words::{Names, Saying, Stand, Tangle, say};
+pub use words::{Names, Said, Saying, Stand, Tangle, say};
 
 use coil::predict::{Experience, Learned};
 use mixed::{Estimate, Fit, Priors, Row, Sum, Usual, fit};
@@ -164,13 +164,18 @@ pub struct Learnt {
 pub struct Lesson {
     /// By quantity, those of which enough runs were measured.
     pub learnt: Vec<Learnt>,
+    /// What is said of every level, the clearest first.
+    #[serde(default)]
+    pub said: Vec<Said>,
 }
 
 /// Learns from runs.
 #[must_use]
 pub fn learn(runs: &[Lived]) -> Lesson {
-    let learnt = Quantity::ALL.into_iter().filter_map(|quantity| learn_one(runs, quantity));
-    Lesson { learnt: learnt.collect() }
+    let learnt: Vec<Learnt> =
+        Quantity::ALL.into_iter().filter_map(|quantity| learn_one(runs, quantity)).collect();
+    let said = words::said(&learnt, &Together::of(runs));
+    Lesson { learnt, said }
 }
 
 fn learn_one(runs: &[Lived], quantity: Quantity) -> Option<Learnt> {
@@ -220,6 +225,42 @@ fn learn_one(runs: &[Lived], quantity: Quantity) -> Option<Learnt> {
     }
     let left_out = told.iter().zip(&stays).filter(|(_, s)| !**s).map(|((run, _), _)| run.run).collect();
     Some(Learnt { quantity, levels, fit: found?, left_out })
+}
+
+/// Which levels came together, and how often: factor, level, other factor, its level, runs; both ways round, in order.
+struct Together(Vec<(Factor, u64, Factor, u64, u32)>);
+
+impl Together {
+    fn of(runs: &[Lived]) -> Self {
+        let mut met: Vec<(Factor, u64, Factor, u64)> = Vec::new();
+        for run in runs {
+            let known = Factor::ALL.iter().filter_map(|f| Some((*f, run.circumstances.of(*f)?)));
+            for (factor, level) in known.clone() {
+                met.extend(
+                    known.clone().filter(|(o, _)| *o != factor).map(|(o, with)| (factor, level, o, with)),
+                );
+            }
+        }
+        met.sort_unstable();
+        let counted = met.chunk_by(|a, b| a == b).map(|same| {
+            let (factor, level, other, with) = same[0];
+            (factor, level, other, with, u32::try_from(same.len()).unwrap_or(u32::MAX))
+        });
+        Self(counted.collect())
+    }
+
+    /// Levels of another factor that came with a level, with the runs together, most first.
+    fn with(&self, factor: Factor, level: u64, other: Factor) -> Vec<(u64, u32)> {
+        let key = (factor, level, other);
+        let from = self.0.partition_point(|(f, l, o, ..)| (*f, *l, *o) < key);
+        let mut found: Vec<(u64, u32)> = self.0[from..]
+            .iter()
+            .take_while(|(f, l, o, ..)| (*f, *l, *o) == key)
+            .map(|(.., with, runs)| (*with, *runs))
+            .collect();
+        found.sort_unstable_by_key(|(level, runs)| (std::cmp::Reverse(*runs), *level));
+        found
+    }
 }
 
 fn index(levels: &[u64], level: Option<u64>) -> Option<u32> {

@@ -1,7 +1,8 @@
 //! What was learned, in words, and never more than the data carry.
 
 use super::mixed::{Estimate, Sum};
-use super::{FEWEST_OF_LEVEL, Factor, Learnt, Lesson, Quantity};
+use super::{FEWEST_OF_LEVEL, Factor, Learnt, Lesson, Quantity, Together};
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
@@ -32,7 +33,8 @@ impl<F: Fn(Factor, u64) -> String> Names for F {
 }
 
 /// How a level stands.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Stand {
     /// It differs, and that is carried by the runs.
     Clear,
@@ -47,7 +49,7 @@ pub enum Stand {
 }
 
 /// Two levels that were nearly always together.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Tangle {
     /// The other.
     pub with: (Factor, u64),
@@ -59,7 +61,22 @@ pub struct Tangle {
     pub run: Option<[(Factor, u64); 2]>,
 }
 
-/// What is said of one level.
+/// What is known of one level.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Said {
+    /// Of which factor.
+    pub factor: Factor,
+    /// Which level.
+    pub level: u64,
+    /// The most runs behind any of the effects.
+    pub runs: u32,
+    /// Its effects, by quantity, with the runs behind each.
+    pub effects: Vec<(Quantity, Estimate, u32)>,
+    /// How it stands.
+    pub stand: Stand,
+}
+
+/// The same with all of it in a sentence.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Saying {
     /// Of which factor.
@@ -88,37 +105,60 @@ fn clear(e: Estimate) -> bool {
 /// What is said of every level of every factor, the clearest first.
 #[must_use]
 pub fn say(lesson: &Lesson, names: &impl Names) -> Vec<Saying> {
+    let sentence = |said: &Said| {
+        let text = sentence(names, said.factor, said.level, said.runs, &said.effects, &said.stand);
+        Saying {
+            factor: said.factor,
+            level: said.level,
+            runs: said.runs,
+            effects: said.effects.clone(),
+            stand: said.stand.clone(),
+            text,
+        }
+    };
+    lesson.said.iter().map(sentence).collect()
+}
+
+/// What is known of every level, the clearest first.
+pub(super) fn said(learnt: &[Learnt], together: &Together) -> Vec<Said> {
     let mut all = Vec::new();
     for factor in Factor::ALL {
         let mut levels: BTreeMap<u64, u32> = BTreeMap::new();
-        for learnt in &lesson.learnt {
+        for learnt in learnt {
             for (level, runs) in learnt.levels(factor) {
                 let most = levels.entry(level).or_default();
                 *most = runs.max(*most);
             }
         }
         let only = levels.len() == 1;
-        all.extend(levels.into_iter().map(|(level, runs)| one(lesson, names, (factor, level), runs, only)));
+        all.extend(
+            levels.into_iter().map(|(level, runs)| one(learnt, together, (factor, level), runs, only)),
+        );
     }
-    let rank = |s: &Saying| match s.stand {
+    let rank = |s: &Said| match s.stand {
         Stand::Clear => 0,
         Stand::Tangled(_) => 1,
         Stand::Quiet => 2,
         Stand::Only => 3,
         Stand::TooFew => 4,
     };
-    let size = |s: &Saying| s.effects.iter().map(|(_, e, _)| e.value.abs()).fold(0.0, f64::max);
+    let size = |s: &Said| s.effects.iter().map(|(_, e, _)| e.value.abs()).fold(0.0, f64::max);
     all.sort_by(|a, b| rank(a).cmp(&rank(b)).then(size(b).total_cmp(&size(a))));
     all
 }
 
-fn one(lesson: &Lesson, names: &impl Names, (factor, level): (Factor, u64), runs: u32, only: bool) -> Saying {
-    let effects: Vec<(Quantity, Estimate, u32)> = lesson
-        .learnt
+fn one(
+    learnt: &[Learnt],
+    together: &Together,
+    (factor, level): (Factor, u64),
+    runs: u32,
+    only: bool,
+) -> Said {
+    let effects: Vec<(Quantity, Estimate, u32)> = learnt
         .iter()
         .filter_map(|l| Some((l.quantity, l.effect(factor, level)?, l.runs_of(factor, level))))
         .collect();
-    let tangle = || lesson.learnt.iter().find_map(|l| tangled(l, factor, level));
+    let tangle = || learnt.iter().find_map(|l| tangled(l, together, factor, level));
     let stand = if runs < FEWEST_OF_LEVEL {
         Stand::TooFew
     } else if only {
@@ -130,12 +170,11 @@ fn one(lesson: &Lesson, names: &impl Names, (factor, level): (Factor, u64), runs
     } else {
         Stand::Quiet
     };
-    let text = sentence(names, factor, level, runs, &effects, &stand);
-    Saying { factor, level, runs, effects, stand, text }
+    Said { factor, level, runs, effects, stand }
 }
 
 /// The level that this one cannot be told from, where both together show an effect.
-fn tangled(learnt: &Learnt, factor: Factor, level: u64) -> Option<Tangle> {
+fn tangled(learnt: &Learnt, together: &Together, factor: Factor, level: u64) -> Option<Tangle> {
     let own = learnt.against_others(factor, level)?;
     let alone = learnt.fit.estimate(&own);
     let mut worst: Option<(f64, Tangle)> = None;
@@ -143,20 +182,22 @@ fn tangled(learnt: &Learnt, factor: Factor, level: u64) -> Option<Tangle> {
         if learnt.levels[other as usize].len() < 2 {
             continue;
         }
-        for (with, _) in learnt.met(factor, level, other) {
+        for (with, both) in together.with(factor, level, other).into_iter().take(6) {
+            let (own_runs, their_runs) = (learnt.runs_of(factor, level), learnt.runs_of(other, with));
+            // Who met only now and then is told apart by the rest of their runs.
+            if 10 * both < 7 * own_runs.min(their_runs) {
+                continue;
+            }
             let theirs = learnt.against_others(other, with)?;
             let apart = learnt.fit.estimate(&theirs);
-            let together = learnt.fit.covariance(&own, &theirs) / (alone.sd * apart.sd).max(1e-300);
-            let both = learnt.fit.estimate(&own.clone().and(&theirs));
-            let limit = if learnt.apart((factor, level), (other, with)) < HARDLY {
-                TANGLED_TOGETHER
-            } else {
-                TANGLED
-            };
-            if together < limit && clear(both) && worst.as_ref().is_none_or(|(w, _)| together < *w) {
+            let correlation = learnt.fit.covariance(&own, &theirs) / (alone.sd * apart.sd).max(1e-300);
+            let sum = learnt.fit.estimate(&own.clone().and(&theirs));
+            let without = own_runs.max(their_runs).saturating_sub(both);
+            let limit = if without < HARDLY { TANGLED_TOGETHER } else { TANGLED };
+            if correlation < limit && clear(sum) && worst.as_ref().is_none_or(|(w, _)| correlation < *w) {
                 let run = separating_run(learnt, (factor, level), (other, with));
-                worst =
-                    Some((together, Tangle { with: (other, with), both, quantity: learnt.quantity, run }));
+                let tangle = Tangle { with: (other, with), both: sum, quantity: learnt.quantity, run };
+                worst = Some((correlation, tangle));
             }
         }
     }
@@ -330,20 +371,4 @@ fn reads(factor: Factor) -> &'static str {
 /// Without its sign.
 fn bare(text: &str) -> String {
     text.trim_start_matches(['+', '−']).to_owned()
-}
-
-impl Learnt {
-    /// The levels of another factor that a level met, those of most runs first; up to six.
-    fn met(&self, factor: Factor, level: u64, other: Factor) -> Vec<(u64, u32)> {
-        let Some(at) = super::index(&self.levels[factor as usize], Some(level)) else { return Vec::new() };
-        let found = self.fit.met(factor as usize, at, other as usize);
-        let named = |(k, runs): (u32, u32)| Some((*self.levels[other as usize].get(k as usize)?, runs));
-        found.into_iter().take(6).filter_map(named).collect()
-    }
-
-    /// Runs of either level without the other, whichever are more.
-    fn apart(&self, a: (Factor, u64), b: (Factor, u64)) -> u32 {
-        let both = self.met(a.0, a.1, b.0).iter().find(|(level, _)| *level == b.1).map_or(0, |(_, n)| *n);
-        (self.runs_of(a.0, a.1) - both).max(self.runs_of(b.0, b.1) - both)
-    }
 }
