@@ -1,7 +1,9 @@
 //! What the workshop's runs have taught: the newest version at hand, older ones on demand, and learning again behind the
 //! pages once runs were judged.
 
+use crate::app::App;
 use crate::fault::Fault;
+use crate::foretold::Foretold;
 use actix_web::web;
 use coil::design::Design;
 use coil::predict::Experience;
@@ -64,6 +66,20 @@ impl Leans {
         self.lesson.as_ref().map_or_else(Experience::default, |lesson| {
             lesson.experience(&to_be_wound(self.design, document, spool, operator, winder))
         })
+    }
+}
+
+impl App {
+    /// What a document is predicted to be, leaning on what the workshop's runs have shown of its design, or of the whole
+    /// shop where it is a new one.
+    pub(crate) async fn foretold(
+        &self,
+        workshop: WorkshopId,
+        design: Option<DesignId>,
+        document: &Design,
+    ) -> Result<Foretold, Fault> {
+        let leans = self.lessons.leans(&self.store, workshop, design).await?;
+        self.predictions.leaning(document, leans.experience(document)).await
     }
 }
 

@@ -341,7 +341,8 @@ async fn stepped(
     if let Some(word) = step.strip_prefix("wish:") {
         // What is wished for is wished of the revision that one goes on from, or of what stands there now.
         let from = parent.map_or(&*design, |p| &p.design);
-        return Ok(match (word.parse::<Wish>(), app.predictions.of(from).await?) {
+        let of = parent.map(|p| p.row.design_id);
+        return Ok(match (word.parse::<Wish>(), app.foretold(visitor.workshop(), of, from).await?) {
             (Ok(wish), Ok(now)) => {
                 design.aims = wish.aims(&now);
                 Ok(())
@@ -374,7 +375,8 @@ async fn like(app: &App, visitor: &Visitor, filled: &Filled) -> Result<Result<Ai
     let reference = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
     let goal = seeking::goal_named_or(filled.get("seek_like_goal"), coil::seek::Goal::Output);
     let moved = (by != 0.0).then_some((goal, by / 100.0));
-    Ok(match app.predictions.of(&reference.design).await? {
+    let of = Some(reference.row.design_id);
+    Ok(match app.foretold(visitor.workshop(), of, &reference.design).await? {
         Ok(prediction) => Ok(aims_like(&prediction, moved)),
         Err(_) => Err("That pickup has no numbers.".into()),
     })
@@ -480,7 +482,8 @@ async fn save(
             return workbench(app, visitor, filled, &errors, Some(parent), Some(newest)).await;
         }
     }
-    let prediction = app.predictions.of(&design).await?.ok();
+    let of = parent.as_ref().map(|p| p.row.design_id);
+    let prediction = app.foretold(visitor.workshop(), of, &design).await?.ok();
     let new = NewRevision {
         key: filled.key()?,
         parent: parent.map(|p| p.row.id),

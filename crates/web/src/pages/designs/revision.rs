@@ -52,7 +52,8 @@ pub async fn experiment(
         let Some(design) = lever.applied(&revision.design) else {
             return Err(Fault::Unreadable(format!("{} leads out of what is allowed here.", lever.words())));
         };
-        let prediction = app.predictions.of(&design).await?.ok();
+        let of = Some(revision.row.design_id);
+        let prediction = app.foretold(visitor.workshop(), of, &design).await?.ok();
         // Sent twice, the family is the same one.
         let key = format!("{:.30}{k:02}", filled.key()?.to_string()).parse::<ClientKey>();
         let key = key.map_err(|error| Fault::Unreadable(error.to_string()))?;
@@ -284,7 +285,8 @@ pub async fn restore(
     let revision = app.store.revision(workshop, RevisionId(*id)).await?;
     let newest = app.store.revisions(workshop, revision.row.design_id).await?.into_iter().next();
     let parent = newest.map_or(revision.row.id, |r| r.id);
-    let prediction = app.predictions.of(&revision.design).await?.ok();
+    let of = Some(revision.row.design_id);
+    let prediction = app.foretold(workshop, of, &revision.design).await?.ok();
     let note = format!("Back to r{}.", revision.row.number);
     let new = NewRevision {
         key: filled.key()?,

@@ -212,7 +212,8 @@ pub async fn show(
 ) -> Result<SharePage, Fault> {
     let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
     let design = revision.design;
-    let prediction = app.predictions.of(&design).await?.ok();
+    let of = Some(revision.row.design_id);
+    let prediction = app.foretold(visitor.workshop(), of, &design).await?.ok();
     let shown = shown(&query);
     // How full the bobbin is tells the turns.
     let builds: Vec<f64> = match &prediction {

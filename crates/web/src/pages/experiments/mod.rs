@@ -223,7 +223,7 @@ fn words(found: Option<&Effect>, needed: Option<u32>, have: usize, cares: f64) -
     };
     match found {
         None => (format!("Nothing to compare yet.{more}"), "waiting"),
-        Some(e) if e.is_clear() => (format!("They differ.{more}"), "look"),
+        Some(e) if e.is_clear() => ("They differ.".into(), "look"),
         Some(e) if e.interval.0.abs().max(e.interval.1.abs()) * 100.0 < cares => {
             (format!("No difference that matters: less than {cares} % either way."), "pass")
         }
@@ -261,7 +261,7 @@ fn asked_of(
             |e| format!("{} ({} to {})", per_cent(e.by), per_cent(e.interval.0), per_cent(e.interval.1)),
         ),
         drawing: found.as_ref().map_or_else(String::new, |e| {
-            let reach = (4.0 * cares / 100.0).max(e.interval.0.abs()).max(e.interval.1.abs());
+            let reach = (1.5 * cares / 100.0).max(1.2 * e.interval.0.abs()).max(1.2 * e.interval.1.abs());
             interval(e.by, e.interval.0, e.interval.1, reach)
         }),
         words,
