@@ -311,7 +311,9 @@ async fn a_run_from_start_to_verdict_and_export() {
     let lines: Vec<&str> = csv.body.lines().filter(|line| line.contains(',')).collect();
     assert_eq!(lines.len(), 2);
     assert!(
-        lines[1].starts_with("1,") && lines[1].contains(",7620,7620,") && lines[1].contains(",pass,"),
+        lines[1].contains(",1,20")
+            && lines[1].contains(",Sedge,r1,,Ode Farrow,,7620,7620.0,5737.263,20.0,")
+            && lines[1].contains(",pass,"),
         "{}",
         lines[1]
     );

@@ -19,6 +19,11 @@ pub fn unformulated(text: &str) -> String {
     if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{text}") } else { text.to_owned() }
 }
 
+/// A value to so many parts: no more digits than a meter has.
+fn rounded(value: Option<f64>, parts: f64) -> Value {
+    json!(value.map(|v| (v * parts).round() / parts))
+}
+
 /// A column's value: text, number or nothing.
 fn value(line: &Line, column: &str) -> Value {
     let text = |t: &Option<String>| t.clone().map_or(Value::Null, Value::from);
@@ -33,14 +38,14 @@ fn value(line: &Line, column: &str) -> Value {
         "winder" => text(&line.winder),
         "planned_turns" => line.planned_turns.into(),
         "turns" => json!(line.turns),
-        "resistance_ohm" => json!(line.resistance_ohm),
+        "resistance_ohm" => rounded(line.resistance_ohm, 1e3),
         // What a line keeps is at 20 °C.
         "coil_c" => line.resistance_ohm.map_or(Value::Null, |_| json!(20.0)),
-        "resistance_off" => json!(line.resistance_off),
-        "inductance_h" => json!(line.inductance_h),
+        "resistance_off" => rounded(line.resistance_off, 1e6),
+        "inductance_h" => rounded(line.inductance_h, 1e6),
         "test_hz" => line.inductance_h.map_or(Value::Null, |_| json!(1000.0)),
-        "inductance_off" => json!(line.inductance_off),
-        "capacitance_f" => json!(line.capacitance_f),
+        "inductance_off" => rounded(line.inductance_off, 1e6),
+        "capacitance_f" => rounded(line.capacitance_f, 1e15),
         "verdict" => line.level.clone().into(),
         "words" => line.verdict.clone().into(),
         "remark" => line.remark.clone().into(),
