@@ -324,12 +324,13 @@ impl Store {
         self.write_line(workshop, run, outcome).await
     }
 
-    /// Runs that have no line yet, oldest first, up to 200: those of before there were lines.
-    pub async fn runs_without_line(&self) -> Result<Vec<(WorkshopId, RunId)>, StoreError> {
+    /// Runs after `after` that have no line yet, oldest first, up to 200: those of before there were lines.
+    pub async fn runs_without_line(&self, after: RunId) -> Result<Vec<(WorkshopId, RunId)>, StoreError> {
         Ok(sqlx::query_as(
             "SELECT u.workshop_id, u.id FROM runs u LEFT JOIN logbook l ON l.run_id = u.id \
-             WHERE l.run_id IS NULL ORDER BY u.id LIMIT 200",
+             WHERE l.run_id IS NULL AND u.id > ? ORDER BY u.id LIMIT 200",
         )
+        .bind(after)
         .fetch_all(&self.pool)
         .await?)
     }

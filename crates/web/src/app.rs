@@ -17,7 +17,7 @@ use governor::state::keyed::DefaultKeyedStateStore;
 use governor::{Quota, RateLimiter};
 use std::net::TcpListener;
 use std::num::NonZeroU32;
-use store::Store;
+use store::{RunId, Store};
 use tracing_actix_web::TracingLogger;
 
 /// What every handler can reach.
@@ -109,15 +109,17 @@ pub fn serve(store: Store, listener: TcpListener) -> std::io::Result<Server> {
 
 /// Writes the logbook's lines of runs of before there were lines, behind the pages.
 async fn catch_up(app: web::Data<App>) {
+    let mut after = RunId(0);
     loop {
-        let some = match app.store.runs_without_line().await {
+        let some = match app.store.runs_without_line(after).await {
             Ok(some) if !some.is_empty() => some,
             _ => return,
         };
         for (workshop, id) in some {
+            // One that cannot be read is passed over.
+            after = id;
             if let Err(error) = pages::runs::write_line(&app, workshop, id).await {
                 tracing::warn!(%error, run = id.0, "this run has no line in the logbook");
-                return;
             }
             app.lessons.soon(&app.store, workshop);
         }

@@ -44,8 +44,8 @@ impl Shop<'_> {
         for (spool, supplier, cost, winder) in [
             (told.k7, "Alder Reach Wire", 61.0, None),
             (told.k12, "Alder Reach Wire", 64.0, None),
-            (told.m2, "Lowmoor Spools", 74.0, Some(told.winder_two)),
-            (told.m3, "Lowmoor Spools", 74.0, None),
+            (told.m2, "Fenlark Spools", 74.0, Some(told.winder_two)),
+            (told.m3, "Fenlark Spools", 74.0, None),
         ] {
             let care = SpoolCare {
                 supplier: supplier.into(),
@@ -89,7 +89,7 @@ impl Shop<'_> {
                 name: name.into(),
                 each_cost: cost,
                 order_below: below,
-                supplier: "Lowmoor Spools".into(),
+                supplier: "Fenlark Spools".into(),
                 stock,
             };
             let part = self.store.add_part(self.workshop, told.owner, &new).await?;

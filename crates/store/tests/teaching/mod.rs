@@ -118,7 +118,7 @@ async fn lines_are_found_counted_and_ordered() {
     let alike = store.runs_alike(shop).await.unwrap();
     assert_eq!((alike.len(), alike[0].1), (9, date!(2026 - 03 - 01)));
     assert_eq!(store.revision_names(shop).await.unwrap()[0].0, "Sedge");
-    assert!(store.runs_without_line().await.unwrap().is_empty());
+    assert!(store.runs_without_line(RunId(0)).await.unwrap().is_empty());
     assert!(store.all_tags(shop).await.unwrap().is_empty());
     // Another workshop sees nothing of it.
     let (other, _) = workshop(&store, "heron").await;
@@ -184,9 +184,10 @@ async fn a_run_carries_its_experience() {
     let run = store.start_run(shop, owner, &new).await.unwrap();
     let found = store.run(shop, run).await.unwrap();
     assert_eq!((found.experience, found.row.lesson), (experience, Some(1)));
-    assert_eq!(store.runs_without_line().await.unwrap(), [(shop, run)]);
+    assert_eq!(store.runs_without_line(RunId(0)).await.unwrap(), [(shop, run)]);
+    assert!(store.runs_without_line(run).await.unwrap().is_empty());
     store.write_line(shop, run, &outcome(&document, &[], &experience)).await.unwrap();
-    assert!(store.runs_without_line().await.unwrap().is_empty());
+    assert!(store.runs_without_line(RunId(0)).await.unwrap().is_empty());
     let (lines, _) = store.log_page(shop, &LogFilter::default(), 0).await.unwrap();
     assert!(lines[0].leaning && lines[0].level == "waiting");
     let readings = taken(7620.0, 5900.0);
@@ -226,10 +227,10 @@ async fn spools_are_checked_weighed_and_used() {
     // Two of the four were wound after the wire left was noted.
     assert!((found.used_m - 2.0 * coil).abs() < 1e-6 && found.runs == 4, "{found:?}");
     assert!((found.left_now_m().unwrap() - (4000.0 - 2.0 * coil)).abs() < 1e-6);
-    let care = SpoolCare { supplier: "Lowmoor".into(), emptied: true, ..SpoolCare::default() };
+    let care = SpoolCare { supplier: "Fenlark".into(), emptied: true, ..SpoolCare::default() };
     store.care_for_spool(shop, id, &care).await.unwrap();
     let found = store.spool(shop, id).await.unwrap();
-    assert!(found.emptied_at.is_some() && found.supplier == "Lowmoor");
+    assert!(found.emptied_at.is_some() && found.supplier == "Fenlark");
     assert_eq!(store.spool_labels(shop).await.unwrap(), [(id, "K-7".to_owned())]);
     let (other, stranger) = workshop(&store, "heron").await;
     assert!(store.check_spool(other, id, stranger, &ClientKey::random(), &first).await.is_err());

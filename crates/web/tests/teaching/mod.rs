@@ -215,7 +215,7 @@ async fn spools_are_checked_weighed_and_used_up() {
     let heavy = send(&mut visit, "/spools/1", "/spools/1/checks", &[("gross", "300")]).await;
     assert_eq!(heavy.status, 422);
     assert!(text_of(&heavy.body, "#e-gross").contains("empty spool weighs first"));
-    send(&mut visit, "/spools/1", "/spools/1", &[("cost", "64"), ("empty", "112"), ("supplier", "Lowmoor")])
+    send(&mut visit, "/spools/1", "/spools/1", &[("cost", "64"), ("empty", "112"), ("supplier", "Fenlark")])
         .await;
     send(
         &mut visit,
@@ -355,4 +355,50 @@ async fn another_workshop_learns_nothing_of_it() {
     assert!(!other.get("/logbook.csv").await.body.contains("Sedge"));
     assert_eq!(other.get("/spools/1").await.status, 404);
     assert_eq!(other.get("/experiments/1").await.status, 404);
+}
+
+/// A model against its aim: how well it fits, which coils are most alike, and what stands out.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_model_is_held_against_its_aim() {
+    let (store, mut visit, _) = begun().await;
+    let workshop = store::WorkshopId(1);
+    let mut design = store.revision(workshop, store::RevisionId(1)).await.unwrap().design;
+    design.aims.resistance_ohm = Some([5700.0, 5900.0]);
+    let new = store::design::NewRevision {
+        key: store::ClientKey::random(),
+        parent: Some(store::RevisionId(1)),
+        note: "",
+        design: &design,
+        prediction: None,
+    };
+    store.save_revision(workshop, store::PersonId(1), &new).await.unwrap();
+    let empty = visit.get("/consistency").await;
+    assert!(empty.body.contains("Once five coils"), "an empty page teaches");
+    // Mean 5,800, spread 10: the aim is twenty standard deviations wide.
+    bring_in(&mut visit, &table(|k| 5800.0 + if k % 2 == 0 { 10.0 } else { -10.0 })).await;
+    let page = visit.get("/consistency?design=1&of=r").await;
+    let sums = text_of(&page.body, "dl.sums");
+    assert!(sums.contains("Fit to the aim 3.1") && sums.contains("Few coils"), "{sums}");
+    assert!(sums.contains("no clear trend"), "{sums}");
+    assert!(page.body.contains("0.00 % apart") && page.body.contains("class=\"aim\""));
+    assert!(text_of(&page.body, "#headline").starts_with("Steady"), "{}", text_of(&page.body, "#headline"));
+    // What an aim is for is what is measured: against the prediction there is none.
+    let against = visit.get("/consistency?design=1&of=r&against=predicted").await;
+    assert!(!text_of(&against.body, "dl.sums").contains("Fit to the aim"));
+    for (of, chart) in [("l", ""), ("c", ""), ("peak", "means"), ("flux", ""), ("nothing", "means")] {
+        let page = visit.get(&format!("/consistency?design=1&of={of}&chart={chart}")).await;
+        assert_eq!(page.status, 200, "{of}");
+        assert!(!page.body.contains("NaN"), "{of}");
+    }
+    // Eight coils 3 % higher: since when, by how much, and no cause where the runs do not tell one.
+    let higher: String = table(|k| 5974.0 + f64::from(k % 3)).replace("2026-03", "2026-04");
+    bring_in(&mut visit, &higher).await;
+    send(&mut visit, "/learned", "/learned", &[]).await;
+    let moved = visit.get("/consistency?design=1&of=r").await;
+    assert!(
+        text_of(&moved.body, "#headline").contains("from run 13 on it reads +3.0 % higher")
+            || text_of(&moved.body, "#headline").contains("from run 13 on it reads 3.0 % higher")
+    );
+    let cause = text_of(&moved.body, ".cause");
+    assert!(cause.contains("not explained +3.0 %") || cause.contains("not explained +2.9 %"), "{cause}");
 }

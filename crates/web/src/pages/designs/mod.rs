@@ -93,6 +93,7 @@ async fn shelf(app: &App, visitor: &Visitor) -> Result<Vec<Shelf>, Fault> {
     let spools = app.store.spools(visitor.workshop()).await?;
     Ok(spools
         .into_iter()
+        .filter(|s| s.emptied_at.is_none())
         .map(|s| Shelf { id: s.id.0, label: format!("{} ({})", s.label, s.gauge), measured: s.measured() })
         .collect())
 }

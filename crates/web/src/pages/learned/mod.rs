@@ -65,6 +65,8 @@ struct LearnedPage {
     /// Not the newest.
     old: bool,
     corrections: Vec<Correction>,
+    /// What a kelvin of the coil does beyond copper's own, in words.
+    warmth: String,
     spools: Vec<(String, String, u32)>,
     versions: Vec<Version>,
     designs: Vec<Choice>,
@@ -87,6 +89,21 @@ const fn means(quantity: Quantity) -> &'static str {
         }
         Quantity::Build => "packing: the build in the prediction is moved by it",
     }
+}
+
+/// Whether warm coils read otherwise than copper does: a thermometer that is off, or coils read before they had cooled.
+fn warmth(learnt: &Learnt) -> String {
+    let slope = learnt.per_kelvin();
+    let said = if slope.value.abs() > 2.576 * slope.sd {
+        "coils are read warmer or colder than is noted, or the thermometer is off"
+    } else {
+        "nothing beyond what copper does by itself"
+    };
+    format!(
+        "Resistance over the coil’s temperature: {} ± {:.2} a kelvin: {said}.",
+        per_cent(slope.value),
+        164.5 * slope.sd
+    )
 }
 
 fn correction(learnt: &Learnt) -> Correction {
@@ -146,6 +163,7 @@ async fn show(
         on: app.store.learns(workshop).await?,
         old: row.as_ref().map(|r| r.id) != versions.first().map(|r| r.id),
         shown: row.as_ref().map(|r| (r.number, runs_words(r.runs))),
+        warmth: lesson.as_ref().and_then(|l| l.of(Quantity::Resistance)).map_or_else(String::new, warmth),
         corrections: lesson.as_ref().map(|l| l.learnt.iter().map(correction).collect()).unwrap_or_default(),
         spools,
         versions: versions

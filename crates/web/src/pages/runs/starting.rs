@@ -72,10 +72,12 @@ async fn new_page(
     let gauge = &revision.row.gauge;
     let mut choices = vec![Choice::new("", "not noted")];
     // The spools of this gauge first.
-    let (fitting, others): (Vec<_>, Vec<_>) = spools.iter().partition(|s| s.gauge == *gauge);
+    let on_shelf = spools.iter().filter(|s| s.emptied_at.is_none());
+    let (fitting, others): (Vec<_>, Vec<_>) = on_shelf.partition(|s| s.gauge == *gauge);
     choices.extend(fitting.into_iter().chain(others).map(|s| {
         let left = s.left_now_m().map_or_else(String::new, |m| format!(", about {m:.0} m left"));
-        Choice::new(s.id.to_string(), format!("{} · {}{left}", s.label, s.gauge))
+        let station = s.winder.as_ref().map_or_else(String::new, |w| format!(", at {w}"));
+        Choice::new(s.id.to_string(), format!("{} · {}{left}{station}", s.label, s.gauge))
     }));
     let people = app.store.people(visitor.workshop()).await?;
     let mut winders = vec![Choice::new("", "not noted")];
