@@ -3,17 +3,12 @@
 //! `cargo run --release -p web --example load -- ADDRESS NAME PASSWORD [PEOPLE] [SECONDS]`, against a running server.
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a tool for the one who measures")]
 
+mod asking;
+
+use asking::{Asker, hidden};
 use coil::design::{Kind, starting_point};
 use std::fmt::Write as _;
 use std::time::{Duration, Instant};
-use tokio::io::{AsyncBufReadExt as _, AsyncReadExt as _, AsyncWriteExt as _, BufReader};
-use tokio::net::TcpStream;
-
-/// A person with a connection that is kept.
-struct Person {
-    stream: BufReader<TcpStream>,
-    cookie: String,
-}
 
 fn encoded(fields: &[(String, String)]) -> String {
     let mut body = String::new();
@@ -32,65 +27,20 @@ fn encoded(fields: &[(String, String)]) -> String {
     body
 }
 
-impl Person {
-    async fn ask(&mut self, method: &str, path: &str, fields: &[(String, String)]) -> (u16, String) {
-        let body = encoded(fields);
-        let request = format!(
-            "{method} {path} HTTP/1.1\r\nHost: load\r\nCookie: {}\r\nContent-Type: application/x-www-form-urlencoded\r\n\
-             Content-Length: {}\r\n\r\n{body}",
-            self.cookie,
-            body.len()
-        );
-        self.stream.get_mut().write_all(request.as_bytes()).await.unwrap();
-        let (mut status, mut length) = (0, 0);
-        loop {
-            let mut line = String::new();
-            self.stream.read_line(&mut line).await.unwrap();
-            let line = line.trim_end();
-            if line.is_empty() {
-                break;
-            }
-            if let Some(code) = line.strip_prefix("HTTP/1.1 ") {
-                status = code[..3].parse().unwrap();
-            }
-            let (name, value) = line.split_once(": ").unwrap_or((line, ""));
-            match name.to_ascii_lowercase().as_str() {
-                "content-length" => length = value.parse().unwrap(),
-                "set-cookie" => value.split(';').next().unwrap().clone_into(&mut self.cookie),
-                _ => {}
-            }
-        }
-        let mut answer = vec![0; length];
-        self.stream.read_exact(&mut answer).await.unwrap();
-        (status, String::from_utf8_lossy(&answer).into_owned())
-    }
-}
-
-fn hidden(page: &str, name: &str) -> String {
-    let from = page.split_once(&format!("name=\"{name}\" value=\"")).map_or("", |(_, rest)| rest);
-    from.split('"').next().unwrap_or_default().to_owned()
-}
-
-async fn connected(address: &str, cookie: &str) -> Person {
-    let stream = TcpStream::connect(address).await.unwrap();
-    stream.set_nodelay(true).unwrap();
-    Person { stream: BufReader::new(stream), cookie: cookie.to_owned() }
-}
-
 /// Signs in once and gives the cookie: attempts to sign in are few a minute, and what is measured is the editing.
 async fn signed_in(address: &str, name: &str, password: &str) -> String {
-    let mut person = connected(address, "").await;
-    let (_, page) = person.ask("GET", "/sign-in", &[]).await;
+    let mut person = Asker::to(address, "").await;
+    let (_, page) = person.ask("GET", "/sign-in", "").await;
     let mut form = vec![("csrf".to_owned(), hidden(&page, "csrf"))];
     form.extend([("sign_in".to_owned(), name.to_owned()), ("password".to_owned(), password.to_owned())]);
-    let (status, _) = person.ask("POST", "/sign-in", &form).await;
+    let (status, _) = person.ask("POST", "/sign-in", &encoded(&form)).await;
     assert_eq!(status, 303, "signed in");
     person.cookie
 }
 
 async fn edits(address: String, cookie: String, who: u32, until: Instant) -> Vec<(Duration, bool)> {
-    let mut person = connected(&address, &cookie).await;
-    let (_, page) = person.ask("GET", "/designs/new?kind=twin-coil", &[]).await;
+    let mut person = Asker::to(&address, &cookie).await;
+    let (_, page) = person.ask("GET", "/designs/new?kind=twin-coil", "").await;
     let mut sheet = web::sheet::filled_from(&starting_point(Kind::TwinCoil, "Load", 6, 10.0)).0;
     sheet.insert("csrf".into(), hidden(&page, "csrf"));
     let mut taken = Vec::new();
@@ -100,7 +50,7 @@ async fn edits(address: String, cookie: String, who: u32, until: Instant) -> Vec
         sheet.insert("coils[0].wind.turns".into(), turns.to_string());
         let fields: Vec<(String, String)> = sheet.iter().map(|(k, v)| (k.clone(), v.clone())).collect();
         let began = Instant::now();
-        let (status, body) = person.ask("POST", "/designs/preview", &fields).await;
+        let (status, body) = person.ask("POST", "/designs/preview", &encoded(&fields)).await;
         taken.push((began.elapsed(), status == 200 && body.contains("data-cell")));
         // A maker types, looks, and types on.
         tokio::time::sleep(Duration::from_millis(u64::from(800 + (who * 37 + turns) % 400))).await;

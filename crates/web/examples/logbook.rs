@@ -4,6 +4,9 @@
 //! shop with hidden biases would wind them, serves them, and asks like a person does, one page after the other.
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a tool for the one who measures")]
 
+mod asking;
+
+use asking::{Asker, hidden};
 use coil::design::{Design, Kind as Format, starting_point};
 use coil::predict::{Prediction, predict};
 use rand::rngs::StdRng;
@@ -23,8 +26,6 @@ use store::reading::NewReading;
 use store::spool::NewSpool;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, Store, WorkshopId};
 use time::OffsetDateTime;
-use tokio::io::{AsyncBufReadExt as _, AsyncReadExt as _, AsyncWriteExt as _, BufReader};
-use tokio::net::TcpStream;
 
 const WORDS: &str = "seven thousand turns";
 /// A spool winds some fifty coils.
@@ -173,49 +174,6 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> Brought {
     }
 }
 
-struct Asker {
-    stream: BufReader<TcpStream>,
-    cookie: String,
-}
-
-impl Asker {
-    async fn ask(&mut self, method: &str, path: &str, body: &str) -> (u16, String) {
-        let request = format!(
-            "{method} {path} HTTP/1.1\r\nHost: load\r\nCookie: {}\r\nContent-Type: application/x-www-form-urlencoded\r\n\
-             Content-Length: {}\r\n\r\n{body}",
-            self.cookie,
-            body.len()
-        );
-        self.stream.get_mut().write_all(request.as_bytes()).await.unwrap();
-        let (mut status, mut length) = (0, 0);
-        loop {
-            let mut line = String::new();
-            self.stream.read_line(&mut line).await.unwrap();
-            let line = line.trim_end();
-            if line.is_empty() {
-                break;
-            }
-            if let Some(code) = line.strip_prefix("HTTP/1.1 ") {
-                status = code[..3].parse().unwrap();
-            }
-            let (name, value) = line.split_once(": ").unwrap_or((line, ""));
-            match name.to_ascii_lowercase().as_str() {
-                "content-length" => length = value.parse().unwrap(),
-                "set-cookie" => value.split(';').next().unwrap().clone_into(&mut self.cookie),
-                _ => {}
-            }
-        }
-        let mut answer = vec![0; length];
-        self.stream.read_exact(&mut answer).await.unwrap();
-        (status, String::from_utf8_lossy(&answer).into_owned())
-    }
-}
-
-fn hidden(page: &str, name: &str) -> String {
-    let from = page.split_once(&format!("name=\"{name}\" value=\"")).map_or("", |(_, rest)| rest);
-    from.split('"').next().unwrap_or_default().to_owned()
-}
-
 fn report(what: &str, mut times: Vec<Duration>) {
     times.sort();
     let at = |share: f64| {
@@ -250,9 +208,7 @@ async fn main() {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = listener.local_addr().unwrap();
     tokio::spawn(web::serve(store.clone(), listener).unwrap());
-    let stream = TcpStream::connect(address).await.unwrap();
-    stream.set_nodelay(true).unwrap();
-    let mut asker = Asker { stream: BufReader::new(stream), cookie: String::new() };
+    let mut asker = Asker::to(address, "").await;
     let (_, page) = asker.ask("GET", "/sign-in", "").await;
     let token = hidden(&page, "csrf");
     let (status, _) = asker

@@ -17,7 +17,9 @@ pub mod timers;
 
 use crate::app::App;
 use crate::fault::Fault;
+use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
+use askama::Template;
 
 /// All routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -45,6 +47,13 @@ pub async fn health(app: web::Data<App>) -> HttpResponse {
         Ok(()) => HttpResponse::Ok().body("ok\n"),
         Err(_) => HttpResponse::ServiceUnavailable().body("the database does not answer\n"),
     }
+}
+
+/// A page that is shown: with status 422 where a form was refused on it.
+pub fn shown(page: &impl Template, refused: bool) -> Result<HttpResponse, Fault> {
+    let status = if refused { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
+    let html = page.render().map_err(|error| Fault::Internal(error.to_string()))?;
+    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
 }
 
 /// Sends the browser on after a form.

@@ -10,7 +10,7 @@ use askama::Template;
 use coil::audition::{Phrase, RATE_HZ, play};
 use coil::design::Design;
 use std::io::Cursor;
-use store::RevisionId;
+use store::{DesignId, RevisionId};
 
 /// Peak of the louder of both, of full scale.
 const HEADROOM: f64 = 0.89;
@@ -82,8 +82,14 @@ fn wav(sound: &[f64], factor: f64) -> Result<Vec<u8>, Fault> {
     Ok(bytes.into_inner())
 }
 
-async fn played(app: &App, design: Design) -> Result<Option<Vec<f64>>, Fault> {
-    let Ok(prediction) = app.predictions.of(&design).await? else { return Ok(None) };
+/// A design as it would sound, with what the workshop's runs have shown of it.
+async fn played(
+    app: &App,
+    visitor: &Visitor,
+    of: Option<DesignId>,
+    design: Design,
+) -> Result<Option<Vec<f64>>, Fault> {
+    let Ok(prediction) = app.foretold(visitor.workshop(), of, &design).await? else { return Ok(None) };
     let load = design.load.circuit();
     Ok(Some(web::block(move || play(&design, &prediction, Some(&load), &Phrase::default())).await?))
 }
@@ -95,12 +101,15 @@ pub async fn sound(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
     let Ok(read) = sheet::read(&named(&filled), &base, &shelf(&app, &visitor).await?) else {
         return Err(Fault::Unreadable("Mend the marked fields of the sheet first.".into()));
     };
+    let own = parent.as_ref().map(|p| p.row.design_id);
     let other = match (filled.get("seek_listen_of").parse(), parent) {
-        (Ok(id), _) => app.store.revision(visitor.workshop(), RevisionId(id)).await?.design,
-        (Err(_), Some(parent)) => parent.design,
+        (Ok(id), _) => app.store.revision(visitor.workshop(), RevisionId(id)).await?,
+        (Err(_), Some(parent)) => parent,
         (Err(_), None) => return Err(Fault::Unreadable("Choose a pickup to listen against.".into())),
     };
-    let (Some(a), Some(b)) = (played(&app, read.design).await?, played(&app, other).await?) else {
+    let a = played(&app, &visitor, own, read.design).await?;
+    let b = played(&app, &visitor, Some(other.row.design_id), other.design).await?;
+    let (Some(a), Some(b)) = (a, b) else {
         return Err(Fault::Unreadable("One of both has no prediction: see its notices.".into()));
     };
     let (which, equal) = (filled.get("listen_which").to_owned(), filled.get("seek_listen_level") != "true");

@@ -7,10 +7,9 @@ use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field, Frame};
 use crate::pages::causes::newest;
 use crate::pages::designs::differing;
-use crate::pages::see;
+use crate::pages::{self, see};
 use crate::present::{self, HENRY, KILOOHM, PICOFARAD, Scale};
 use crate::visitor::Visitor;
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Design;
@@ -48,12 +47,6 @@ struct ListPage {
 struct Listed {
     row: Experiment,
     when: String,
-}
-
-fn respond(page: &impl Template, refused: bool) -> Result<HttpResponse, Fault> {
-    let html = page.render().map_err(|e| Fault::Internal(e.to_string()))?;
-    let status = if refused { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
 }
 
 async fn list_page(
@@ -107,7 +100,7 @@ async fn list_page(
         ],
         refused: !errors.is_empty(),
     };
-    respond(&page, !errors.is_empty())
+    pages::shown(&page, !errors.is_empty())
 }
 
 async fn list(app: web::Data<App>, visitor: Visitor) -> Result<HttpResponse, Fault> {
@@ -366,7 +359,7 @@ async fn experiment_page(
         errors,
     };
     let refused = !page.errors.is_empty();
-    respond(&page, refused)
+    pages::shown(&page, refused)
 }
 
 /// What was heard of a coil in all listenings that were scored.

@@ -5,10 +5,9 @@ use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::jobs::Job;
 use crate::layout::{Field, Frame};
-use crate::pages::see;
+use crate::pages::{self, see};
 use crate::present;
 use crate::visitor::Visitor;
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
@@ -84,13 +83,8 @@ fn page(visitor: &Visitor, text: &str, error: &str, key: ClientKey) -> ImportPag
     }
 }
 
-fn respond(page: &ImportPage, status: StatusCode) -> Result<HttpResponse, Fault> {
-    let html = page.render().map_err(|e| Fault::Internal(e.to_string()))?;
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
-}
-
 pub async fn show(visitor: Visitor) -> Result<HttpResponse, Fault> {
-    respond(&page(&visitor, "", "", ClientKey::random()), StatusCode::OK)
+    pages::shown(&page(&visitor, "", "", ClientKey::random()), false)
 }
 
 /// A line with all its names found.
@@ -344,7 +338,7 @@ pub async fn check(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
     let lines = match read(&text) {
         Ok(lines) => lines,
         Err(message) => {
-            return respond(&page(&visitor, &text, &message, key), StatusCode::UNPROCESSABLE_ENTITY);
+            return pages::shown(&page(&visitor, &text, &message, key), true);
         }
     };
     let checked = checked(&app, &visitor, lines).await?;
@@ -363,8 +357,7 @@ pub async fn check(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
     first.sort_by_key(|(line, fate, _)| (*fate != Fate::Wrong, line.number));
     page.hidden = first.len().saturating_sub(SHOWN);
     page.shown = first.into_iter().take(SHOWN).map(shown).collect();
-    let status = if wrong == 0 { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    respond(&page, status)
+    pages::shown(&page, wrong > 0)
 }
 
 /// Judges the runs and takes them in, behind a page that shows how far it is.

@@ -13,11 +13,10 @@ use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::layout::{Field, Frame, Knot, thread};
 use crate::pages::designs::{Cell, cells};
-use crate::pages::see;
+use crate::pages::{see, shown};
 use crate::plot;
 use crate::present::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale};
 use crate::visitor::Visitor;
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::predict::{Prediction, predict_with};
@@ -71,12 +70,6 @@ async fn readings_of(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<
 /// A verdict's level as people read it.
 pub fn level_name(key: &str) -> &'static str {
     Level::from_key(key).map_or("–", Level::name)
-}
-
-fn respond(page: &impl Template, errors: &Errors) -> Result<HttpResponse, Fault> {
-    let status = if errors.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    let html = page.render().map_err(|error| Fault::Internal(error.to_string()))?;
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
 }
 
 #[derive(Template)]
@@ -342,7 +335,7 @@ async fn run_page(
         ),
         row: run.row,
     };
-    respond(&page, errors)
+    shown(&page, !errors.is_empty())
 }
 
 /// The response of the coil as it was wound, with what was swept on it; empty without a sweep.

@@ -1,11 +1,11 @@
 //! Starting a run: what is wound, on which spool, by whom, and whether the wire will do.
 
-use super::{operations, respond};
+use super::operations;
 use crate::app::App;
 use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field, Frame, Knot, thread};
-use crate::pages::see;
+use crate::pages::{see, shown};
 use crate::present;
 use crate::visitor::Visitor;
 use actix_web::{HttpResponse, web};
@@ -128,7 +128,7 @@ async fn new_page(
         operations: operations::plan_lines(app, visitor.workshop(), &revision).await?,
         revision,
     };
-    respond(&page, errors)
+    shown(&page, !errors.is_empty())
 }
 
 /// What is wound, where there is a choice: a coil alone, or the pickup whole.

@@ -8,9 +8,8 @@ use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field, Frame};
 use crate::pages::causes::newest;
-use crate::pages::see;
+use crate::pages::{see, shown};
 use crate::visitor::Visitor;
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::quantity::{Length, Spoken, Temperature, fixed, number};
@@ -134,9 +133,7 @@ async fn page(app: &App, visitor: &Visitor, filled: &Filled, errors: &Errors) ->
         ],
         refused: !errors.is_empty(),
     };
-    let html = template.render().map_err(|error| Fault::Internal(error.to_string()))?;
-    let status = if errors.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
+    shown(&template, !errors.is_empty())
 }
 
 async fn show(app: web::Data<App>, visitor: Visitor) -> Result<HttpResponse, Fault> {

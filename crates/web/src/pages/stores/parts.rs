@@ -7,10 +7,9 @@ use crate::app::App;
 use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field, Frame};
-use crate::pages::see;
+use crate::pages::{see, shown};
 use crate::present;
 use crate::visitor::Visitor;
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::quantity::number;
@@ -46,12 +45,6 @@ struct PartShown {
 
 fn money(value: f64) -> String {
     format!("{value:.2}")
-}
-
-fn respond(page: &impl Template, refused: bool) -> Result<HttpResponse, Fault> {
-    let html = page.render().map_err(|e| Fault::Internal(e.to_string()))?;
-    let status = if refused { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
 }
 
 async fn page(
@@ -119,7 +112,7 @@ async fn page(
         search,
         errors: errors.clone(),
     };
-    respond(&page, !errors.is_empty())
+    shown(&page, !errors.is_empty())
 }
 
 /// Whether there are fewer than one wants.
@@ -314,7 +307,7 @@ async fn costs_page(app: &App, visitor: &Visitor, asked: &Asked, error: &str) ->
             .collect();
         (page.sum, page.missing) = (money(sum), missing);
     }
-    respond(&page, !error.is_empty())
+    shown(&page, !error.is_empty())
 }
 
 /// What one pickup of a design takes of each part.

@@ -6,10 +6,9 @@ use crate::fault::Fault;
 use crate::filled::{Errors, Filled};
 use crate::layout::{Choice, Field, Frame};
 use crate::pages::causes::newest;
-use crate::pages::see;
+use crate::pages::{see, shown};
 use crate::present;
 use crate::visitor::Visitor;
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::quantity::{Length, Spoken, Temperature, number};
@@ -222,9 +221,7 @@ async fn page(
         caring: has(&["cost", "empty", "supplier", "lot"]),
         spool,
     };
-    let html = page.render().map_err(|e| Fault::Internal(e.to_string()))?;
-    let status = if errors.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
+    shown(&page, !errors.is_empty())
 }
 
 pub async fn show(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<HttpResponse, Fault> {

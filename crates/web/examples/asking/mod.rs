@@ -1,0 +1,58 @@
+//! Asks a running server over a connection that is kept, as the tools that measure do.
+
+use tokio::io::{AsyncBufReadExt as _, AsyncReadExt as _, AsyncWriteExt as _, BufReader};
+use tokio::net::{TcpStream, ToSocketAddrs};
+
+/// One who asks.
+pub struct Asker {
+    stream: BufReader<TcpStream>,
+    /// The session's cookie.
+    pub cookie: String,
+}
+
+impl Asker {
+    /// Connects, with a cookie or an empty one.
+    pub async fn to(address: impl ToSocketAddrs, cookie: &str) -> Self {
+        let stream = TcpStream::connect(address).await.unwrap();
+        stream.set_nodelay(true).unwrap();
+        Self { stream: BufReader::new(stream), cookie: cookie.to_owned() }
+    }
+
+    /// Status and body of an answer.
+    pub async fn ask(&mut self, method: &str, path: &str, body: &str) -> (u16, String) {
+        let request = format!(
+            "{method} {path} HTTP/1.1\r\nHost: load\r\nCookie: {}\r\nContent-Type: application/x-www-form-urlencoded\r\n\
+             Content-Length: {}\r\n\r\n{body}",
+            self.cookie,
+            body.len()
+        );
+        self.stream.get_mut().write_all(request.as_bytes()).await.unwrap();
+        let (mut status, mut length) = (0, 0);
+        loop {
+            let mut line = String::new();
+            self.stream.read_line(&mut line).await.unwrap();
+            let line = line.trim_end();
+            if line.is_empty() {
+                break;
+            }
+            if let Some(code) = line.strip_prefix("HTTP/1.1 ") {
+                status = code[..3].parse().unwrap();
+            }
+            let (name, value) = line.split_once(": ").unwrap_or((line, ""));
+            match name.to_ascii_lowercase().as_str() {
+                "content-length" => length = value.parse().unwrap(),
+                "set-cookie" => value.split(';').next().unwrap().clone_into(&mut self.cookie),
+                _ => {}
+            }
+        }
+        let mut answer = vec![0; length];
+        self.stream.read_exact(&mut answer).await.unwrap();
+        (status, String::from_utf8_lossy(&answer).into_owned())
+    }
+}
+
+/// A hidden field's value.
+pub fn hidden(page: &str, name: &str) -> String {
+    let from = page.split_once(&format!("name=\"{name}\" value=\"")).map_or("", |(_, rest)| rest);
+    from.split('"').next().unwrap_or_default().to_owned()
+}
