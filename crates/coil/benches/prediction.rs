@@ -2,7 +2,7 @@
 
 use coil::design::{Kind, starting_point};
 use coil::magnet::{Body, Facets, Resolution, Rod, System};
-use coil::predict::{pole_flux_mt, predict, predict_by_lot};
+use coil::prediction::{monte_carlo, pole_flux_mt, predict};
 use coil::wind::{Bonds, GuidePlan, lay};
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
@@ -20,7 +20,7 @@ fn prediction(c: &mut Criterion) {
     c.bench_function("flux over six poles", |b| b.iter(|| pole_flux_mt(black_box(&tall), 0.5)));
     let mut group = c.benchmark_group("by lot");
     group.sample_size(10);
-    group.bench_function("2,000 tall singles", |b| b.iter(|| predict_by_lot(black_box(&tall), 2000, 1)));
+    group.bench_function("2,000 tall singles", |b| b.iter(|| monte_carlo(black_box(&tall), 2000, 1)));
     group.finish();
 }
 

@@ -10,7 +10,7 @@
 
 use crate::circuit::LoadCircuit;
 use crate::design::Design;
-use crate::predict::Prediction;
+use crate::prediction::Prediction;
 use crate::string::{Pluck, velocity_rms_m_s};
 use rand::{RngExt as _, SeedableRng as _};
 use rand_pcg::Pcg64Mcg;
@@ -193,7 +193,7 @@ fn fade(part: &mut [f64]) {
 mod tests {
     use super::*;
     use crate::design::tall_single;
-    use crate::predict::predict;
+    use crate::prediction::predict;
 
     fn heard(design: &Design) -> Vec<f64> {
         let prediction = predict(design).unwrap();

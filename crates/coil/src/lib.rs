@@ -1,7 +1,7 @@
 //! The physics of pickup coils: wire, former, wind, poles, inductance, capacitance, response, bands.
 //!
 //! Pure computation: no clock, no files, no network, no unseeded randomness. A [`design::Design`] goes
-//! in, a [`predict::Prediction`] comes out. Inside formulas numbers are SI and carry their unit in the
+//! in, a [`prediction::Prediction`] comes out. Inside formulas numbers are SI and carry their unit in the
 //! name (`radius_m`, `freq_hz`); the newtypes of [`quantity`] stand at the edges.
 //!
 //! Source keys in square brackets (`[B258]`, `[Grover]` …) are listed in `docs/sources.md`.
@@ -15,9 +15,9 @@ pub mod former;
 pub mod inductance;
 pub mod magnet;
 pub mod numeric;
-pub mod predict;
+pub mod prediction;
 pub mod quantity;
-pub mod seek;
+pub mod search;
 pub mod string;
 pub mod wind;
 pub mod wire;

@@ -5,12 +5,11 @@
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a tool for the one who measures")]
 
 use coil::design::tall_single;
+use dev_database::{Durability, PrivateServer};
 use instruments::Winder as _;
 use instruments::net::Line;
 use rand::rngs::StdRng;
 use rand::{RngExt as _, SeedableRng as _};
-use shop::traveller::Traveller;
-use shop::winding::Happening;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::Path;
@@ -21,11 +20,12 @@ use std::time::{Duration, Instant};
 use store::design::NewRevision;
 use store::instrument::NewInstrument;
 use store::person::NewPerson;
-use store::private_server::{Durability, PrivateServer};
 use store::run::NewRun;
 use store::{ClientKey, RunId, Store, WorkshopId};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::TcpStream;
+use trade::traveller::Traveller;
+use trade::winding::WindingEventKind;
 
 const PORT: u16 = 8397;
 const BENCH: u16 = 8398;
@@ -142,7 +142,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         remark: "",
         traveller: &Traveller::usual(&design),
         winder: None,
-        experience: (None, coil::predict::Experience::default()),
+        calibration: (None, coil::prediction::Calibration::default()),
         at: None,
     };
     let run = store.start_run(workshop, owner, &run).await.unwrap();
@@ -280,13 +280,13 @@ async fn main() {
     let events = store.events(workshop, run).await.unwrap();
     let accepted = sent.accepted.lock().unwrap().clone();
     let mut found: BTreeMap<String, u32> = BTreeMap::new();
-    for event in events.iter().filter(|e| e.event.what == Happening::Note) {
+    for event in events.iter().filter(|e| e.event.what == WindingEventKind::Note) {
         *found.entry(event.words.clone()).or_default() += 1;
     }
     let lost = accepted.keys().filter(|key| !found.contains_key(*key)).count();
     let doubled = found.values().filter(|n| **n > 1).count();
     let counts: Vec<u32> =
-        events.iter().filter(|e| e.event.what == Happening::Count).map(|e| e.event.at_turn).collect();
+        events.iter().filter(|e| e.event.what == WindingEventKind::Count).map(|e| e.event.at_turn).collect();
     let backwards = counts.windows(2).filter(|p| p[1] <= p[0]).count();
     println!(
         "kill -9 of the server {of_server}, of MariaDB {of_database}; longest until all answered again {:.1} s",

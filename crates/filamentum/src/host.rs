@@ -2,13 +2,13 @@
 
 use crate::{Host, demo};
 use anyhow::{Context as _, bail};
+use dev_database::{Durability, PrivateServer};
 use instruments::simulated::Bench;
 use std::io::ErrorKind;
 use std::net::TcpListener;
 use std::path::Path;
 use std::time::Duration;
 use store::Store;
-use store::private_server::{Durability, PrivateServer};
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 

@@ -2,7 +2,7 @@
 
 mod demo;
 mod host;
-mod predict;
+mod prediction;
 
 use clap::{Args, Parser, Subcommand};
 use std::path::PathBuf;
@@ -40,7 +40,7 @@ enum Command {
         what: Option<String>,
         /// How to print it.
         #[arg(long, value_enum, default_value = "json")]
-        format: predict::Format,
+        format: prediction::Format,
     },
     /// Print the JSON Schema of the design file.
     Schema,
@@ -80,10 +80,10 @@ struct Host {
 fn main() -> ExitCode {
     let cli = Cli::parse();
     let (host, show_demo) = match cli.command {
-        Command::Predict { file, what, format } => return predict::run(&file, what.as_deref(), format),
-        Command::Schema => return predict::schema(),
-        Command::Netlist { file } => return predict::netlist(&file),
-        Command::New { kind, strings, pitch } => return predict::new(&kind, strings, pitch),
+        Command::Predict { file, what, format } => return prediction::run(&file, what.as_deref(), format),
+        Command::Schema => return prediction::schema(),
+        Command::Netlist { file } => return prediction::netlist(&file),
+        Command::New { kind, strings, pitch } => return prediction::new(&kind, strings, pitch),
         Command::Bench { port, pace } => {
             return match host::bench(port, pace) {
                 Ok(()) => ExitCode::SUCCESS,

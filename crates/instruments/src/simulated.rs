@@ -7,7 +7,7 @@ use crate::{
 };
 use coil::circuit::Network;
 use coil::design::Design;
-use coil::predict::{pole_flux_mt, predict};
+use coil::prediction::{pole_flux_mt, predict};
 use coil::wire::at_temperature;
 use rand::SeedableRng as _;
 use rand_distr::{Distribution as _, Normal};

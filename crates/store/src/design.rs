@@ -2,7 +2,7 @@
 
 use crate::{ClientKey, DesignId, PersonId, RevisionId, Store, StoreError, WorkshopId};
 use coil::design::Design;
-use coil::predict::Prediction;
+use coil::prediction::Prediction;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 

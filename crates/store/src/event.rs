@@ -1,14 +1,14 @@
 //! What happened while a run was wound, and who signed which of its operations. Both are appended, never changed.
 
 use crate::{ClientKey, PersonId, RunId, Store, StoreError, WorkshopId};
-use shop::traveller::{Signed, Traveller};
-use shop::winding::{Event, Happening};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
+use trade::traveller::{Signature, Traveller};
+use trade::winding::{Event, WindingEventKind};
 
 /// Something that happened, as the log shows it.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Happened {
+pub struct WindingEventRow {
     /// Number in the database: later is higher.
     pub id: u64,
     /// What, and at which turn.
@@ -82,7 +82,7 @@ impl Store {
     }
 
     /// All that happened in a run, in order.
-    pub async fn events(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<Happened>, StoreError> {
+    pub async fn events(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<WindingEventRow>, StoreError> {
         let rows: Vec<EventRow> = sqlx::query_as(
             "SELECT e.id, e.what, e.at_turn, e.words, p.name AS by_name, e.happened_at \
              FROM run_events e JOIN people p ON p.id = e.by_id \
@@ -94,9 +94,9 @@ impl Store {
         .await?;
         rows.into_iter()
             .map(|row| {
-                let what = Happening::from_key(&row.what)
+                let what = WindingEventKind::from_key(&row.what)
                     .ok_or(StoreError::Unreadable { what: "event", detail: row.what })?;
-                Ok(Happened {
+                Ok(WindingEventRow {
                     id: row.id,
                     event: Event { what, at_turn: row.at_turn },
                     words: row.words,
@@ -198,7 +198,7 @@ impl Store {
         workshop: WorkshopId,
         run: RunId,
         when: impl Fn(PrimitiveDateTime) -> String,
-    ) -> Result<Vec<Signed>, StoreError> {
+    ) -> Result<Vec<Signature>, StoreError> {
         let rows: Vec<SignatureRow> = sqlx::query_as(
             "SELECT s.operation, s.waived, p.name AS by_name, s.signed_at \
              FROM signatures s JOIN people p ON p.id = s.by_id \
@@ -210,7 +210,7 @@ impl Store {
         .await?;
         Ok(rows
             .into_iter()
-            .map(|row| Signed {
+            .map(|row| Signature {
                 operation: row.operation,
                 by: row.by_name,
                 when: when(row.signed_at),

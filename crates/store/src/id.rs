@@ -44,7 +44,7 @@ id! {
     /// A timer.
     TimerId
     /// A version of what was learned.
-    LessonId
+    CalibrationId
     /// A kind of part.
     PartId
     /// A matched set.

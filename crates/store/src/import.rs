@@ -5,13 +5,13 @@ use crate::{
     ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId, logbook,
 };
 use coil::design::Design;
-use shop::outcome::Outcome;
 use std::collections::BTreeSet;
 use time::PrimitiveDateTime;
+use trade::judgement::Judgement;
 
 /// A run to bring in, judged already.
 #[derive(Clone, Debug)]
-pub struct Brought {
+pub struct ImportedRun {
     /// Its key: that of the run where it came from, or drawn from its line.
     pub key: ClientKey,
     /// The revision wound.
@@ -33,7 +33,7 @@ pub struct Brought {
     /// What was read.
     pub readings: Vec<NewReading>,
     /// What it came to.
-    pub outcome: Outcome,
+    pub outcome: Judgement,
 }
 
 impl Store {
@@ -86,11 +86,11 @@ impl Store {
     }
 
     /// Brings runs in, all in one transaction; those whose key is known are passed over. Gives how many were new.
-    pub async fn bring_in(
+    pub async fn import_runs(
         &self,
         workshop: WorkshopId,
         by: PersonId,
-        runs: &[Brought],
+        runs: &[ImportedRun],
     ) -> Result<u32, StoreError> {
         let mut tx = self.pool.begin().await?;
         sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
@@ -160,7 +160,7 @@ impl Store {
                 &run.outcome.comparisons,
             )
             .await?;
-            logbook::write_line_on(&mut tx, workshop, id, &run.outcome).await?;
+            logbook::write_summary_on(&mut tx, workshop, id, &run.outcome).await?;
         }
         tx.commit().await?;
         Ok(new)

@@ -3,6 +3,7 @@
 //! Plain SQL beside the function that runs it. History is appended, never rewritten. Every row belongs to
 //! a workshop, and every query says which.
 
+pub mod calibration;
 pub mod design;
 mod error;
 pub mod event;
@@ -10,27 +11,24 @@ pub mod experiment;
 mod id;
 pub mod import;
 pub mod instrument;
-pub mod lesson;
 pub mod logbook;
 pub mod part;
 pub mod person;
-pub mod private_server;
 pub mod reading;
 pub mod run;
 pub mod session;
 pub mod set;
 pub mod spool;
 pub mod sweep;
-pub mod testing;
 pub mod timer;
 pub mod verdict;
 
 pub use error::StoreError;
-pub use id::{ClientKey, ClientKeyError};
 pub use id::{
-    DesignId, ExperimentId, InstrumentId, LessonId, ListeningId, PartId, PersonId, ReadingId, RevisionId,
-    RunId, SetId, SpoolId, SweepId, TimerId, WorkshopId,
+    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, PartId, PersonId, ReadingId,
+    RevisionId, RunId, SetId, SpoolId, SweepId, TimerId, WorkshopId,
 };
+pub use id::{ClientKey, ClientKeyError};
 
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
 use sqlx::{ConnectOptions, MySqlPool};

@@ -3,11 +3,11 @@
 //! The history itself is in the runs, readings and verdicts; a line is what lists, charts and learning read.
 
 use crate::{DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
-use shop::comparison::Comparison;
-use shop::learning::{Circumstances, Factor, Lived};
-use shop::outcome::{Facts, Outcome};
 use sqlx::{FromRow, MySql, QueryBuilder};
 use time::{Date, PrimitiveDateTime};
+use trade::calibration::{Factor, FactorLevels, Observation};
+use trade::comparison::Comparison;
+use trade::judgement::{Judgement, RunSummary};
 
 /// Lines of one page.
 pub const PAGE: u32 = 100;
@@ -16,7 +16,7 @@ pub const PAGE: u32 = 100;
 #[derive(Clone, Debug, FromRow)]
 #[allow(missing_docs, reason = "each is the column's name; units are in it")]
 #[allow(clippy::struct_excessive_bools, reason = "a row as the table has it")]
-pub struct Line {
+pub struct LogbookRow {
     pub run_id: RunId,
     pub number: u32,
     pub revision_id: RevisionId,
@@ -58,15 +58,15 @@ pub struct Line {
     pub remark: String,
     pub client_key: String,
     /// Judged by what had been learned, not by the bare engine.
-    pub leaning: bool,
+    pub calibrated: bool,
 }
 
-impl Line {
+impl LogbookRow {
     /// The run as learning takes it.
-    pub fn lived(&self) -> Lived {
-        Lived {
+    pub fn observation(&self) -> Observation {
+        Observation {
             run: self.number,
-            circumstances: circumstances(
+            factor_levels: factor_levels(
                 self.spool_id.map(|id| id.0),
                 self.operator_id.0,
                 self.winder_id.map(|id| id.0),
@@ -80,17 +80,17 @@ impl Line {
     }
 }
 
-/// Circumstances by the numbers of the rows. Pattern: 0 straight, 1 scattered; format: its place in [`FORMATS`].
-fn circumstances(
+/// FactorLevels by the numbers of the rows. Pattern: 0 straight, 1 scattered; format: its place in [`FORMATS`].
+fn factor_levels(
     spool: Option<u64>,
     operator: u64,
     winder: Option<u64>,
     straight: bool,
     format: &str,
     design: u64,
-) -> Circumstances {
+) -> FactorLevels {
     let format = (0_u64..).zip(FORMATS).find(|(_, f)| *f == format).map(|(at, _)| at);
-    Circumstances::default()
+    FactorLevels::default()
         .with(Factor::Spool, spool)
         .with(Factor::Operator, Some(operator))
         .with(Factor::Winder, winder)
@@ -113,19 +113,19 @@ pub const FORMATS: [&str; 9] = [
 ];
 
 /// The circumstances of a coil that is to be wound, as far as they are known.
-pub fn to_be_wound(
+pub fn planned_factor_levels(
     design: Option<DesignId>,
     document: &coil::design::Design,
     spool: Option<SpoolId>,
     operator: Option<PersonId>,
     winder: Option<InstrumentId>,
-) -> Circumstances {
+) -> FactorLevels {
     let format = serde_json::to_value(document.kind)
         .ok()
         .and_then(|v| v.as_str().map(str::to_owned))
         .unwrap_or_default();
     let straight = document.coils.first().is_some_and(|c| c.wind.wander <= 0.0);
-    circumstances(spool.map(|id| id.0), 0, winder.map(|id| id.0), straight, &format, 0)
+    factor_levels(spool.map(|id| id.0), 0, winder.map(|id| id.0), straight, &format, 0)
         .with(Factor::Operator, operator.map(|id| id.0))
         .with(Factor::Design, design.map(|id| id.0))
 }
@@ -227,7 +227,7 @@ const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.d
      i.name AS winder, l.started_at, l.level, l.verdict, l.planned_turns, l.turns, l.coil_c, l.resistance_ohm, \
      l.resistance_off, l.resistance_bands, l.inductance_h, l.inductance_off, l.inductance_bands, l.capacitance_f, \
      l.flux_ratio, l.peak_hz, l.output_db, l.wire_m, l.resistance_ratio, l.inductance_ratio, l.capacitance_ratio, \
-     l.build_ratio, u.remark, u.client_key, u.lesson_id IS NOT NULL AS leaning ";
+     l.build_ratio, u.remark, u.client_key, u.calibration_id IS NOT NULL AS calibrated ";
 
 const JOINS: &str = "LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";
 
@@ -297,35 +297,35 @@ impl LogFilter {
 }
 
 /// What a run's line says beside its figures.
-fn line_words(outcome: &Outcome) -> String {
+fn line_words(outcome: &Judgement) -> String {
     outcome.verdict.text.chars().take(2000).collect()
 }
 
 impl Store {
     /// Writes, or writes anew, the line of a run.
-    pub async fn write_line(
+    pub async fn write_summary(
         &self,
         workshop: WorkshopId,
         run: RunId,
-        outcome: &Outcome,
+        outcome: &Judgement,
     ) -> Result<(), StoreError> {
         let mut connection = self.pool.acquire().await?;
-        write_line_on(&mut connection, workshop, run, outcome).await
+        write_summary_on(&mut connection, workshop, run, outcome).await
     }
 
     /// Judges a run: appends the verdict with its comparisons, and writes its line.
-    pub async fn judged(
+    pub async fn record_judgement(
         &self,
         workshop: WorkshopId,
         run: RunId,
-        outcome: &Outcome,
+        outcome: &Judgement,
     ) -> Result<(), StoreError> {
         self.add_verdict(workshop, run, &outcome.verdict, &outcome.comparisons).await?;
-        self.write_line(workshop, run, outcome).await
+        self.write_summary(workshop, run, outcome).await
     }
 
     /// Runs after `after` that have no line yet, oldest first, up to 200: those of before there were lines.
-    pub async fn runs_without_line(&self, after: RunId) -> Result<Vec<(WorkshopId, RunId)>, StoreError> {
+    pub async fn runs_without_summary(&self, after: RunId) -> Result<Vec<(WorkshopId, RunId)>, StoreError> {
         Ok(sqlx::query_as(
             "SELECT u.workshop_id, u.id FROM runs u LEFT JOIN logbook l ON l.run_id = u.id \
              WHERE l.run_id IS NULL AND u.id > ? ORDER BY u.id LIMIT 200",
@@ -341,7 +341,7 @@ impl Store {
         workshop: WorkshopId,
         filter: &LogFilter,
         page: u32,
-    ) -> Result<(Vec<Line>, u64), StoreError> {
+    ) -> Result<(Vec<LogbookRow>, u64), StoreError> {
         // The page's numbers first, by an index or a narrow sort; the wide rows only of those. Words are looked up once for
         // both the page and the count.
         let counted = if filter.words.is_empty() { "0" } else { "COUNT(*) OVER ()" };
@@ -361,7 +361,7 @@ impl Store {
         };
         let runs: Vec<RunId> = found.iter().map(|(run, _)| *run).collect();
         let mut lines = self.log_lines_of(workshop, &runs).await?;
-        lines.sort_by_key(|line| runs.iter().position(|run| *run == line.run_id));
+        lines.sort_by_key(|row| runs.iter().position(|run| *run == row.run_id));
         Ok((lines, u64::try_from(all).unwrap_or(0)))
     }
 
@@ -371,7 +371,7 @@ impl Store {
         workshop: WorkshopId,
         filter: &LogFilter,
         most: u32,
-    ) -> Result<Vec<Line>, StoreError> {
+    ) -> Result<Vec<LogbookRow>, StoreError> {
         let mut query: QueryBuilder<MySql> = QueryBuilder::new(COLUMNS);
         query.push("FROM logbook l ").push(JOINS);
         filter.conditions(&mut query, workshop);
@@ -381,7 +381,11 @@ impl Store {
     }
 
     /// Lines of some runs, in no order.
-    pub async fn log_lines_of(&self, workshop: WorkshopId, runs: &[RunId]) -> Result<Vec<Line>, StoreError> {
+    pub async fn log_lines_of(
+        &self,
+        workshop: WorkshopId,
+        runs: &[RunId],
+    ) -> Result<Vec<LogbookRow>, StoreError> {
         if runs.is_empty() {
             return Ok(Vec::new());
         }
@@ -397,8 +401,8 @@ impl Store {
     }
 
     /// What learning takes of every run that was measured and was not stopped.
-    pub async fn lived(&self, workshop: WorkshopId) -> Result<Vec<Lived>, StoreError> {
-        let rows: Vec<LivedRow> = sqlx::query_as(
+    pub async fn observations(&self, workshop: WorkshopId) -> Result<Vec<Observation>, StoreError> {
+        let rows: Vec<ObservationRow> = sqlx::query_as(
             "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
              inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
              AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) ORDER BY started_at, run_id",
@@ -406,12 +410,16 @@ impl Store {
         .bind(workshop)
         .fetch_all(&self.pool)
         .await?;
-        Ok(rows.iter().map(LivedRow::lived).collect())
+        Ok(rows.iter().map(ObservationRow::observation).collect())
     }
 
     /// The same of the last of them only, oldest first.
-    pub async fn lived_last(&self, workshop: WorkshopId, most: u32) -> Result<Vec<Lived>, StoreError> {
-        let mut rows: Vec<LivedRow> = sqlx::query_as(
+    pub async fn recent_observations(
+        &self,
+        workshop: WorkshopId,
+        most: u32,
+    ) -> Result<Vec<Observation>, StoreError> {
+        let mut rows: Vec<ObservationRow> = sqlx::query_as(
             "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
              inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
              AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) \
@@ -422,11 +430,11 @@ impl Store {
         .fetch_all(&self.pool)
         .await?;
         rows.reverse();
-        Ok(rows.iter().map(LivedRow::lived).collect())
+        Ok(rows.iter().map(ObservationRow::observation).collect())
     }
 
     /// How many runs learning would take, and the last of their numbers in the database.
-    pub async fn lived_count(&self, workshop: WorkshopId) -> Result<u32, StoreError> {
+    pub async fn observation_count(&self, workshop: WorkshopId) -> Result<u32, StoreError> {
         let count: i64 = sqlx::query_scalar(
             "SELECT COUNT(*) FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
              AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL)",
@@ -471,7 +479,7 @@ impl Store {
 }
 
 #[derive(FromRow)]
-struct LivedRow {
+struct ObservationRow {
     number: u32,
     spool_id: Option<u64>,
     operator_id: u64,
@@ -486,11 +494,11 @@ struct LivedRow {
     build_ratio: Option<f64>,
 }
 
-impl LivedRow {
-    fn lived(&self) -> Lived {
-        Lived {
+impl ObservationRow {
+    fn observation(&self) -> Observation {
+        Observation {
             run: self.number,
-            circumstances: circumstances(
+            factor_levels: factor_levels(
                 self.spool_id,
                 self.operator_id,
                 self.winder_id,
@@ -505,14 +513,14 @@ impl LivedRow {
 }
 
 /// Writes a line on a connection of the caller's, which may be inside a transaction.
-pub(crate) async fn write_line_on(
+pub(crate) async fn write_summary_on(
     connection: &mut sqlx::MySqlConnection,
     workshop: WorkshopId,
     run: RunId,
-    outcome: &Outcome,
+    outcome: &Judgement,
 ) -> Result<(), StoreError> {
-    let Facts { resistance: r, inductance: l, capacitance: c, .. } = &outcome.facts;
-    let facts = &outcome.facts;
+    let RunSummary { resistance: r, inductance: l, capacitance: c, .. } = &outcome.summary;
+    let facts = &outcome.summary;
     let done = sqlx::query(
         "REPLACE INTO logbook (run_id, workshop_id, number, revision_id, revision, design_id, name, format, gauge, \
          spool_id, spool, operator_id, operator, winder_id, started_at, planned_turns, words, straight, clockwise, north, level, verdict, \
@@ -558,6 +566,6 @@ pub(crate) async fn write_line_on(
 }
 
 /// What a comparison of a quantity is worth in an export: predicted and measured.
-pub fn compared(comparisons: &[Comparison], kind: shop::reading::Kind) -> Option<(f64, f64)> {
+pub fn compared(comparisons: &[Comparison], kind: trade::reading::Kind) -> Option<(f64, f64)> {
     comparisons.iter().find(|c| c.kind == kind).map(|c| (c.predicted.nominal, c.measured))
 }

@@ -44,7 +44,7 @@ pub struct NewPart {
 
 /// Stock that came or went.
 #[derive(Clone, Debug, FromRow)]
-pub struct Move {
+pub struct StockMovement {
     /// How many: above nothing came, below went.
     pub by_count: i32,
     /// Why.
@@ -182,7 +182,11 @@ impl Store {
     }
 
     /// The last moves of a part, newest first.
-    pub async fn part_moves(&self, workshop: WorkshopId, id: PartId) -> Result<Vec<Move>, StoreError> {
+    pub async fn part_moves(
+        &self,
+        workshop: WorkshopId,
+        id: PartId,
+    ) -> Result<Vec<StockMovement>, StoreError> {
         Ok(sqlx::query_as(
             "SELECT m.by_count, m.why, m.run_id, u.number AS run, p.name AS `by`, m.moved_at FROM part_moves m \
              JOIN people p ON p.id = m.by_id LEFT JOIN runs u ON u.id = m.run_id \

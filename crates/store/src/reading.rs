@@ -1,13 +1,13 @@
 //! Readings: appended, and corrected by newer ones that point at them.
 
 use crate::{ClientKey, InstrumentId, PersonId, ReadingId, RunId, Store, StoreError, WorkshopId};
-use shop::reading::{Kind, Reading};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
+use trade::reading::{Kind, Reading};
 
 /// A reading in a run's log, with who and when.
 #[derive(Clone, Debug)]
-pub struct Logged {
+pub struct ReadingRow {
     /// What was read.
     pub reading: Reading,
     /// Words that go with it.
@@ -141,7 +141,7 @@ impl Store {
     }
 
     /// The log of a run, in the order of entry.
-    pub async fn readings(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<Logged>, StoreError> {
+    pub async fn readings(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<ReadingRow>, StoreError> {
         let rows: Vec<Row> = sqlx::query_as(
             "SELECT t.id, t.corrects_id, t.kind, t.pole, t.value, t.coil_c, t.test_hz, t.probe_mm, t.words, \
              p.name AS taken_by, t.taken_at, i.name AS instrument FROM readings t JOIN people p ON p.id = t.taken_by \
@@ -157,10 +157,10 @@ impl Store {
 }
 
 impl Row {
-    fn into_logged(self) -> Result<Logged, StoreError> {
+    fn into_logged(self) -> Result<ReadingRow, StoreError> {
         let kind = Kind::from_key(&self.kind)
             .ok_or_else(|| StoreError::Unreadable { what: "reading", detail: self.kind.clone() })?;
-        Ok(Logged {
+        Ok(ReadingRow {
             reading: Reading {
                 id: self.id,
                 corrects: self.corrects_id,

@@ -2,14 +2,14 @@
 
 use crate::design::parse_document;
 use crate::{
-    ClientKey, DesignId, InstrumentId, LessonId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError,
-    WorkshopId,
+    CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store,
+    StoreError, WorkshopId,
 };
 use coil::design::Design;
-use coil::predict::Experience;
-use shop::traveller::Traveller;
+use coil::prediction::Calibration;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
+use trade::traveller::Traveller;
 
 /// A run as lists need it.
 #[derive(Clone, Debug, FromRow)]
@@ -55,7 +55,7 @@ pub struct RunRow {
     /// Its name.
     pub winder: Option<String>,
     /// Version of what had been learned when it was started.
-    pub lesson: Option<u32>,
+    pub calibration_version: Option<u32>,
 }
 
 /// A run with the document it winds.
@@ -66,7 +66,7 @@ pub struct Run {
     /// The revision's document with the spool's own measurements and the planned turns.
     pub design: Design,
     /// What the workshop's coils had shown when it was started: by this it is judged for good.
-    pub experience: Experience,
+    pub calibration: Calibration,
 }
 
 /// A run to start.
@@ -93,7 +93,7 @@ pub struct NewRun<'a> {
     /// The winder that it is wound on.
     pub winder: Option<InstrumentId>,
     /// What the workshop's coils have shown so far, with its version.
-    pub experience: (Option<LessonId>, Experience),
+    pub calibration: (Option<CalibrationId>, Calibration),
     /// When; now when absent.
     pub at: Option<PrimitiveDateTime>,
 }
@@ -131,7 +131,7 @@ macro_rules! run_columns {
             "SELECT u.id, u.number, u.revision_id, r.design_id, r.name AS design, r.number AS revision, \
              s.label AS spool, p.name AS operator, u.planned_turns, u.stops, u.remark, u.created_at, \
              v.level, v.text AS verdict, v.comparisons, u.spool_id, u.operator_id, u.winder_id, i.name AS winder, \
-             (SELECT number FROM lessons WHERE lessons.id = u.lesson_id) AS lesson, \
+             (SELECT number FROM calibrations WHERE calibrations.id = u.calibration_id) AS calibration_version, \
              (SELECT t.value FROM readings t WHERE t.run_id = u.id AND t.kind = 'turns' AND NOT EXISTS \
                (SELECT 1 FROM readings c WHERE c.corrects_id = t.id) ORDER BY t.id DESC LIMIT 1) AS turns \
              FROM runs u JOIN revisions r ON r.id = u.revision_id JOIN people p ON p.id = u.operator_id \
@@ -156,7 +156,7 @@ impl Store {
         let document = serde_json::to_string(new.design)
             .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
         let stops = new.stops.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
-        let experience = serde_json::to_string(&new.experience.1)
+        let calibration = serde_json::to_string(&new.calibration.1)
             .map_err(|error| StoreError::Unreadable { what: "experience", detail: error.to_string() })?;
         let mut tx = self.pool.begin().await?;
         // The workshop's row is the lock under which run numbers are given out.
@@ -170,7 +170,7 @@ impl Store {
             .await?;
         let done = sqlx::query(
             "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, planned_turns, \
-             stops, document, remark, traveller, winder_id, lesson_id, experience, created_by, created_at) \
+             stops, document, remark, traveller, winder_id, calibration_id, calibration, created_by, created_at) \
              VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(workshop)
@@ -185,8 +185,8 @@ impl Store {
         .bind(new.remark)
         .bind(crate::event::written(new.traveller)?)
         .bind(new.winder)
-        .bind(new.experience.0)
-        .bind(experience)
+        .bind(new.calibration.0)
+        .bind(calibration)
         .bind(by)
         .bind(new.at)
         .execute(&mut *tx)
@@ -223,17 +223,17 @@ impl Store {
             .fetch_optional(&self.pool)
             .await?
             .ok_or(StoreError::Missing("run"))?;
-        let (document, experience): (String, Option<String>) =
-            sqlx::query_as("SELECT document, experience FROM runs WHERE id = ? AND workshop_id = ?")
+        let (document, calibration): (String, Option<String>) =
+            sqlx::query_as("SELECT document, calibration FROM runs WHERE id = ? AND workshop_id = ?")
                 .bind(id)
                 .bind(workshop)
                 .fetch_one(&self.pool)
                 .await?;
-        let experience =
-            experience.map_or_else(|| Ok(Experience::default()), |text| serde_json::from_str(&text));
-        let experience = experience
+        let calibration =
+            calibration.map_or_else(|| Ok(Calibration::default()), |text| serde_json::from_str(&text));
+        let calibration = calibration
             .map_err(|error| StoreError::Unreadable { what: "experience", detail: error.to_string() })?;
-        Ok(Run { row, design: parse_document(&document)?, experience })
+        Ok(Run { row, design: parse_document(&document)?, calibration })
     }
 
     /// Runs of a workshop that pass the filter, up to 2,000.

@@ -6,7 +6,7 @@ use time::PrimitiveDateTime;
 
 /// A coil in a set.
 #[derive(Clone, Debug, FromRow)]
-pub struct Placed {
+pub struct SetMember {
     /// The set.
     pub set_id: SetId,
     /// Its name.
@@ -87,7 +87,7 @@ impl Store {
     }
 
     /// Every coil that is in a set, newest set first.
-    pub async fn placed(&self, workshop: WorkshopId) -> Result<Vec<Placed>, StoreError> {
+    pub async fn set_members(&self, workshop: WorkshopId) -> Result<Vec<SetMember>, StoreError> {
         Ok(sqlx::query_as(
             "SELECT s.id AS set_id, s.name AS set_name, s.made_at, p.name AS `by`, c.run_id, c.role FROM set_runs c \
              JOIN sets s ON s.id = c.set_id JOIN people p ON p.id = s.made_by WHERE c.workshop_id = ? \

@@ -100,7 +100,7 @@ pub struct NewCheck {
 
 /// What is known of a spool beside its wire.
 #[derive(Clone, Debug, Default)]
-pub struct SpoolCare {
+pub struct SpoolDetails {
     /// Who sold it.
     pub supplier: String,
     /// The supplier's lot or order.
@@ -214,11 +214,11 @@ impl Store {
     }
 
     /// Notes what is known of a spool beside its wire.
-    pub async fn care_for_spool(
+    pub async fn update_spool(
         &self,
         workshop: WorkshopId,
         id: SpoolId,
-        care: &SpoolCare,
+        care: &SpoolDetails,
     ) -> Result<(), StoreError> {
         sqlx::query(
             "UPDATE spools SET supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \

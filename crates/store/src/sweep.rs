@@ -1,9 +1,9 @@
 //! Measured responses.
 
 use crate::{ClientKey, PersonId, RevisionId, RunId, Store, StoreError, SweepId, WorkshopId};
-use shop::sweep::Sweep;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
+use trade::sweep::Sweep;
 
 /// A sweep as lists need it.
 #[derive(Clone, Debug, FromRow)]

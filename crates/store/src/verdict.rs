@@ -1,8 +1,8 @@
 //! Verdicts, appended whenever a run is judged anew.
 
 use crate::{RunId, Store, StoreError, WorkshopId};
-use shop::comparison::Comparison;
-use shop::verdict::Verdict;
+use trade::comparison::Comparison;
+use trade::verdict::Verdict;
 
 impl Store {
     /// Appends a verdict with what it was based on.

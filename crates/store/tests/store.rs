@@ -4,12 +4,8 @@
 mod teaching;
 
 use coil::design::tall_single;
-use coil::predict::{Experience, predict};
-use shop::comparison::compare;
-use shop::reading::Kind;
-use shop::traveller::Traveller;
-use shop::verdict::{Level, judge};
-use shop::winding::{Event, Happening};
+use coil::prediction::{Calibration, predict};
+use dev_database::fresh_store;
 use store::design::{DesignFilter, DesignOrder, NewRevision};
 use store::event::NewEvent;
 use store::instrument::NewInstrument;
@@ -18,10 +14,14 @@ use store::reading::NewReading;
 use store::run::{NewRun, RunFilter, RunOrder};
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
-use store::testing::fresh_store;
 use store::timer::NewTimer;
 use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
 use time::Duration;
+use trade::comparison::compare;
+use trade::reading::Kind;
+use trade::traveller::Traveller;
+use trade::verdict::{Level, judge};
+use trade::winding::{Event, WindingEventKind};
 
 async fn workshop(store: &Store, name: &str) -> (WorkshopId, PersonId) {
     let owner = NewPerson { name: "Ode Farrow", sign_in: name, password_hash: Some("x") };
@@ -53,7 +53,7 @@ fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Desig
         remark: "",
         traveller: Box::leak(Box::new(Traveller::usual(design))),
         winder: None,
-        experience: (None, Experience::default()),
+        calibration: (None, Calibration::default()),
         at: None,
     }
 }
@@ -194,7 +194,7 @@ async fn sweeps_belong_to_a_revision_and_come_once() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
     let first = design(&store, shop, owner, "Mandola").await;
-    let sweep = shop::sweep::Sweep { hz: vec![100.0, 4000.0, 9000.0], db: vec![0.0, 6.5, -20.25] };
+    let sweep = trade::sweep::Sweep { hz: vec![100.0, 4000.0, 9000.0], db: vec![0.0, 6.5, -20.25] };
     let new = NewSweep {
         key: ClientKey::random(),
         revision: first,
@@ -261,7 +261,7 @@ async fn a_run_is_logged_corrected_and_judged() {
     store.log_readings(shop, run, owner, &ClientKey::random(), &[right], None).await.unwrap();
     let readings: Vec<_> = store.readings(shop, run).await.unwrap().into_iter().map(|l| l.reading).collect();
     assert_eq!(readings.len(), 3, "the wrong reading is kept");
-    let comparisons = compare(&document, &readings, &Experience::default());
+    let comparisons = compare(&document, &readings, &Calibration::default());
     let verdict = judge(&comparisons, &readings);
     assert_eq!(verdict.level, Level::Waiting);
     store.add_verdict(shop, run, &verdict, &comparisons).await.unwrap();
@@ -297,7 +297,7 @@ async fn lists_of_runs_filter_and_sort() {
 
 #[tokio::test]
 async fn two_starts_migrate_once_and_a_wrong_address_says_so() {
-    let (url, first) = store::testing::fresh_database().await;
+    let (url, first) = dev_database::fresh_database().await;
     drop(first);
     let (a, b) = tokio::join!(Store::connect(&url), Store::connect(&url));
     assert!(a.is_ok() && b.is_ok());
@@ -335,7 +335,7 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
     assert_eq!(store.run(shop, run).await.unwrap().row.level, None);
     for (level, text) in [(Level::Look, "a first look"), (Level::Pass, "and a second")] {
-        let verdict = shop::verdict::Verdict { level, text: text.into(), causes: Vec::new() };
+        let verdict = trade::verdict::Verdict { level, text: text.into(), causes: Vec::new() };
         store.add_verdict(shop, run, &verdict, &[]).await.unwrap();
         let row = store.run(shop, run).await.unwrap().row;
         assert_eq!((row.level.as_deref(), row.verdict.as_deref()), (Some(level.key()), Some(text)));
@@ -343,7 +343,7 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     }
     // Another workshop's verdict on this run goes nowhere.
     let (other, _) = workshop(&store, "heron").await;
-    let foreign = shop::verdict::Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
+    let foreign = trade::verdict::Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
     store.add_verdict(other, run, &foreign, &[]).await.unwrap();
     assert_eq!(store.run(shop, run).await.unwrap().row.level.as_deref(), Some("pass"));
 }
@@ -423,14 +423,17 @@ async fn what_happens_at_the_winder_is_kept_once_and_in_order() {
         event: Event { what, at_turn },
         words: "",
     };
-    assert!(store.note_event(shop, run, owner, &event(0, Happening::Count, 300)).await.unwrap());
-    assert!(store.note_event(shop, run, owner, &event(1, Happening::Stop, 300)).await.unwrap());
-    assert!(!store.note_event(shop, run, owner, &event(0, Happening::Count, 999)).await.unwrap(), "same key");
-    let foreign = store.note_event(other, run, stranger, &event(2, Happening::Stop, 1)).await;
+    assert!(store.note_event(shop, run, owner, &event(0, WindingEventKind::Count, 300)).await.unwrap());
+    assert!(store.note_event(shop, run, owner, &event(1, WindingEventKind::Stop, 300)).await.unwrap());
+    assert!(
+        !store.note_event(shop, run, owner, &event(0, WindingEventKind::Count, 999)).await.unwrap(),
+        "same key"
+    );
+    let foreign = store.note_event(other, run, stranger, &event(2, WindingEventKind::Stop, 1)).await;
     assert!(matches!(foreign, Err(StoreError::Missing("run"))));
     let all = store.events(shop, run).await.unwrap();
-    let said: Vec<(Happening, u32)> = all.iter().map(|h| (h.event.what, h.event.at_turn)).collect();
-    assert_eq!(said, [(Happening::Count, 300), (Happening::Stop, 300)]);
+    let said: Vec<(WindingEventKind, u32)> = all.iter().map(|h| (h.event.what, h.event.at_turn)).collect();
+    assert_eq!(said, [(WindingEventKind::Count, 300), (WindingEventKind::Stop, 300)]);
     assert!(store.events(other, run).await.unwrap().is_empty());
     let traveller = store.traveller_of_run(shop, run).await.unwrap().unwrap();
     assert_eq!(traveller, Traveller::usual(&document));

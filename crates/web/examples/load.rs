@@ -41,7 +41,7 @@ async fn signed_in(address: &str, name: &str, password: &str) -> String {
 async fn edits(address: String, cookie: String, who: u32, until: Instant) -> Vec<(Duration, bool)> {
     let mut person = Asker::to(&address, &cookie).await;
     let (_, page) = person.ask("GET", "/designs/new?kind=twin-coil", "").await;
-    let mut sheet = web::sheet::filled_from(&starting_point(Kind::TwinCoil, "Load", 6, 10.0)).0;
+    let mut sheet = web::sheet::form_of(&starting_point(Kind::TwinCoil, "Load", 6, 10.0)).0;
     sheet.insert("csrf".into(), hidden(&page, "csrf"));
     let mut taken = Vec::new();
     let mut turns = 4600 + 10 * who;

@@ -8,24 +8,24 @@ mod asking;
 
 use asking::{Asker, hidden};
 use coil::design::{Design, Kind as Format, starting_point};
-use coil::predict::{Prediction, predict};
+use coil::prediction::{Prediction, predict};
+use dev_database::PrivateServer;
 use rand::rngs::StdRng;
 use rand::{RngExt as _, SeedableRng as _};
-use shop::comparison::{Comparison, Standing};
-use shop::outcome::{Facts, Outcome, Told};
-use shop::reading::Kind;
-use shop::verdict::{Level, Verdict};
 use std::net::TcpListener;
 use std::time::{Duration, Instant};
 use store::design::NewRevision;
-use store::import::Brought;
+use store::import::ImportedRun;
 use store::instrument::NewInstrument;
 use store::person::NewPerson;
-use store::private_server::PrivateServer;
 use store::reading::NewReading;
 use store::spool::NewSpool;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, Store, WorkshopId};
 use time::OffsetDateTime;
+use trade::comparison::{Comparison, Standing};
+use trade::judgement::{Judgement, RunSummary, SummaryFigure};
+use trade::reading::Kind;
+use trade::verdict::{Level, Verdict};
 
 const WORDS: &str = "seven thousand turns";
 /// A spool winds some fifty coils.
@@ -104,22 +104,22 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
 }
 
 /// A run as it would have been wound and judged.
-fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> Brought {
+fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
     let (revision, design, prediction) = &shop.designs[dice.random_range(0..shop.designs.len())];
     let (spool, hidden) = shop.spools[k / RUNS_PER_SPOOL];
     let hand = dice.random_range(0..shop.people.len());
     let pickup = &prediction.pickup;
-    let told = |q: coil::predict::Quantity, ln: f64| {
+    let told = |q: coil::prediction::Quantity, ln: f64| {
         let half = (q.p95 - q.nominal).max(1e-12);
         let measured = q.nominal * ln.exp();
         let off = ln.exp_m1();
         let bands = (measured - q.nominal) / half;
-        (Told { measured: Some(measured), off: Some(off), bands: Some(bands), ratio: Some(ln) }, q)
+        (SummaryFigure { measured: Some(measured), off: Some(off), bands: Some(bands), ratio: Some(ln) }, q)
     };
     let stretch = [0.0, 0.002, 0.015, -0.003, 0.0, 0.005][hand];
     let (r, qr) = told(pickup.resistance_20c_ohm, hidden + stretch + 0.004 * deviate(dice));
     let (l, ql) = told(pickup.inductance_1khz_h, -0.02 + 0.007 * deviate(dice));
-    let comparison = |kind, q, t: &Told| Comparison {
+    let comparison = |kind, q, t: &SummaryFigure| Comparison {
         kind,
         pole: None,
         predicted: q,
@@ -138,7 +138,7 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> Brought {
     let turns = f64::from(design.coils[0].wind.turns);
     let ago = Duration::from_secs(((runs - k) * 1800) as u64);
     let at = OffsetDateTime::now_utc() - ago;
-    Brought {
+    ImportedRun {
         key: ClientKey::random(),
         revision: *revision,
         spool: Some(spool),
@@ -153,14 +153,14 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> Brought {
             NewReading { coil_c: Some(22.0), ..NewReading::of(Kind::Resistance, r.measured) },
             NewReading { test_hz: Some(1000.0), ..NewReading::of(Kind::Inductance, l.measured) },
         ],
-        outcome: Outcome {
+        outcome: Judgement {
             comparisons: vec![comparison(Kind::Resistance, qr, &r), comparison(Kind::Inductance, ql, &l)],
             verdict: Verdict {
                 level: if far { Level::Look } else { Level::Pass },
                 text: "All that was measured lies inside its band: the coil is what the design says.".into(),
                 causes: Vec::new(),
             },
-            facts: Facts {
+            summary: RunSummary {
                 straight: design.coils[0].wind.wander <= 0.0,
                 turns: Some(turns),
                 coil_c: Some(20.0 + deviate(dice)),
@@ -168,7 +168,7 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> Brought {
                 inductance: l,
                 peak_hz: Some(pickup.peak_hz.nominal),
                 wire_m: prediction.coils.first().map(|c| c.wire_length_m.nominal),
-                ..Facts::default()
+                ..RunSummary::default()
             },
         },
     }
@@ -194,9 +194,9 @@ async fn main() {
     let mut dice = StdRng::seed_from_u64(50_000);
     let made = shop(&store, runs, &mut dice).await;
     let began = Instant::now();
-    let all: Vec<Brought> = (0..runs).map(|k| wound(&made, k, runs, &mut dice)).collect();
+    let all: Vec<ImportedRun> = (0..runs).map(|k| wound(&made, k, runs, &mut dice)).collect();
     for some in all.chunks(1000) {
-        store.bring_in(made.workshop, made.people[0], some).await.unwrap();
+        store.import_runs(made.workshop, made.people[0], some).await.unwrap();
     }
     println!(
         "{runs} runs, {} spools, {} designs: brought in within {:.0} s\n",

@@ -1,11 +1,11 @@
 //! Putting the application together.
 
-use crate::foretold::Predictions;
+use crate::calibrations::Calibrations;
 use crate::jobs::Jobs;
-use crate::lessons::Lessons;
-use crate::session::DbSessions;
-use crate::winders::Winders;
-use crate::{assets, fault, pages};
+use crate::prediction_cache::PredictionCache;
+use crate::session::DatabaseSessions;
+use crate::winder_link::WinderLinks;
+use crate::{assets, error, pages};
 use actix_session::SessionMiddleware;
 use actix_session::config::{PersistentSession, TtlExtensionPolicy};
 use actix_web::cookie::{Key, SameSite, time::Duration};
@@ -27,11 +27,11 @@ pub struct App {
     /// Long work under way.
     pub(crate) jobs: Jobs,
     /// Links between runs and their winders.
-    pub(crate) winders: Winders,
-    /// Predictions, the last of them kept.
-    pub(crate) predictions: Predictions,
+    pub(crate) winders: WinderLinks,
+    /// PredictionCache, the last of them kept.
+    pub(crate) predictions: PredictionCache,
     /// What runs have taught.
-    pub(crate) lessons: Lessons,
+    pub(crate) calibrations: Calibrations,
     /// Attempts to sign in, by name and by address.
     pub(crate) attempts: RateLimiter<String, DefaultKeyedStateStore<String>, DefaultClock>,
 }
@@ -43,9 +43,9 @@ impl App {
         Self {
             store,
             jobs: Jobs::default(),
-            winders: Winders::default(),
-            predictions: Predictions::default(),
-            lessons: Lessons::default(),
+            winders: WinderLinks::default(),
+            predictions: PredictionCache::default(),
+            calibrations: Calibrations::default(),
             attempts: RateLimiter::keyed(Quota::per_minute(a_minute)),
         }
     }
@@ -63,19 +63,20 @@ pub fn serve(store: Store, listener: TcpListener) -> std::io::Result<Server> {
     let app = web::Data::new(App::new(store.clone()));
     tokio::spawn(catch_up(app.clone()));
     let server = HttpServer::new(move || {
-        let sessions = SessionMiddleware::builder(DbSessions::new(store.clone()), Key::generate_stable())
-            .cookie_name("filamentum".into())
-            .cookie_http_only(true)
-            .cookie_same_site(SameSite::Lax)
-            // Loopback and a workshop's own network speak plain HTTP; a proxy that adds TLS may set it.
-            .cookie_secure(false)
-            .cookie_content_security(actix_session::config::CookieContentSecurity::Signed)
-            .session_lifecycle(
-                PersistentSession::default()
-                    .session_ttl(Duration::days(30))
-                    .session_ttl_extension_policy(TtlExtensionPolicy::OnStateChanges),
-            )
-            .build();
+        let sessions =
+            SessionMiddleware::builder(DatabaseSessions::new(store.clone()), Key::generate_stable())
+                .cookie_name("filamentum".into())
+                .cookie_http_only(true)
+                .cookie_same_site(SameSite::Lax)
+                // Loopback and a workshop's own network speak plain HTTP; a proxy that adds TLS may set it.
+                .cookie_secure(false)
+                .cookie_content_security(actix_session::config::CookieContentSecurity::Signed)
+                .session_lifecycle(
+                    PersistentSession::default()
+                        .session_ttl(Duration::days(30))
+                        .session_ttl_extension_policy(TtlExtensionPolicy::OnStateChanges),
+                )
+                .build();
         Actix::new()
             .app_data(app.clone())
             .app_data(web::PayloadConfig::new(1 << 20))
@@ -86,7 +87,7 @@ pub fn serve(store: Store, listener: TcpListener) -> std::io::Result<Server> {
             .service(
                 web::scope("")
                     .wrap(sessions)
-                    .wrap(from_fn(fault::boundary))
+                    .wrap(from_fn(error::boundary))
                     .wrap(Compress::default())
                     .wrap(DefaultHeaders::new().add(("Cache-Control", "no-store")))
                     .configure(pages::routes),
@@ -111,17 +112,17 @@ pub fn serve(store: Store, listener: TcpListener) -> std::io::Result<Server> {
 async fn catch_up(app: web::Data<App>) {
     let mut after = RunId(0);
     loop {
-        let some = match app.store.runs_without_line(after).await {
+        let some = match app.store.runs_without_summary(after).await {
             Ok(some) if !some.is_empty() => some,
             _ => return,
         };
         for (workshop, id) in some {
             // One that cannot be read is passed over.
             after = id;
-            if let Err(error) = pages::runs::write_line(&app, workshop, id).await {
+            if let Err(error) = pages::runs::write_summary(&app, workshop, id).await {
                 tracing::warn!(%error, run = id.0, "this run has no line in the logbook");
             }
-            app.lessons.soon(&app.store, workshop);
+            app.calibrations.soon(&app.store, workshop);
         }
     }
 }

@@ -1,21 +1,21 @@
 //! The web application: pages, drawings, assets, sessions.
 
-mod address;
 mod app;
 mod assets;
+mod calibrations;
+mod current_user;
 mod drawing;
-mod fault;
-mod filled;
-mod foretold;
+mod error;
+mod form;
+mod format;
 mod jobs;
 mod layout;
-mod lessons;
 mod pages;
 mod plot;
-mod present;
+mod prediction_cache;
+mod query;
 mod session;
-mod visitor;
-mod winders;
+mod winder_link;
 
 pub use app::{App, serve};
 pub use pages::designs::sheet;

@@ -1,8 +1,8 @@
 //! Response curves as a plot takes them.
 
-use coil::predict::Response;
+use coil::prediction::Response;
 use serde::Serialize;
-use shop::sweep::Sweep;
+use trade::sweep::Sweep;
 
 /// How many tones the plot tells apart.
 const TONES: usize = 6;

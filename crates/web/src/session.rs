@@ -8,13 +8,13 @@ use std::collections::HashMap;
 use store::Store;
 
 /// Sessions kept in the store.
-pub struct DbSessions {
+pub struct DatabaseSessions {
     store: Store,
 }
 
 type State = HashMap<String, String>;
 
-impl DbSessions {
+impl DatabaseSessions {
     /// Sessions in that store.
     pub fn new(store: Store) -> Self {
         Self { store }
@@ -29,7 +29,7 @@ fn lasts(ttl: &Duration) -> time::Duration {
     time::Duration::seconds(ttl.whole_seconds())
 }
 
-impl SessionStore for DbSessions {
+impl SessionStore for DatabaseSessions {
     async fn load(&self, key: &SessionKey) -> Result<Option<State>, LoadError> {
         let state = self.store.session_state(&hash(key)).await.map_err(|e| LoadError::Other(e.into()))?;
         state

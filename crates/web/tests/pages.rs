@@ -6,13 +6,13 @@ mod teaching;
 mod winding;
 mod workbench;
 
+use dev_database::{Durability, PrivateServer};
 use scraper::{Html, Selector};
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 use std::net::TcpListener;
 use store::Store;
 use store::person::NewPerson;
-use store::private_server::{Durability, PrivateServer};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::TcpStream;
 
@@ -109,7 +109,7 @@ async fn with_workshop(store: &Store, name: &str) {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn every_page_has_the_policy_and_asks_to_sign_in() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     for path in
@@ -129,7 +129,7 @@ async fn every_page_has_the_policy_and_asks_to_sign_in() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn signing_in_needs_the_token_and_is_limited() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let forged = visit.post("/sign-in", &[("sign_in", "ode"), ("password", "seven thousand turns")]).await;
@@ -154,14 +154,14 @@ async fn signing_in_needs_the_token_and_is_limited() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn another_workshop_sees_nothing() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     with_workshop(&store, "wren").await;
     let mut ode = Visit::to(&store);
     ode.sign_in("ode", "seven thousand turns").await;
     let sheet = ode.get("/designs/new?kind=tall-single").await;
     let mut fields: Vec<(String, String)> =
-        web::sheet::filled_from(&coil::design::tall_single("Secret", 6, 10.4)).0.into_iter().collect();
+        web::sheet::form_of(&coil::design::tall_single("Secret", 6, 10.4)).0.into_iter().collect();
     fields.push(("csrf".into(), sheet.field("csrf")));
     fields.push(("key".into(), sheet.field("key")));
     let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
@@ -185,12 +185,12 @@ async fn another_workshop_sees_nothing() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_refused_sheet_keeps_what_was_typed() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    let mut filled = web::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
     filled.insert("coils[0].wind.turns".into(), "a <b>lot</b>".into());
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("key".into(), sheet.field("key"));
@@ -230,7 +230,7 @@ async fn the_database_goes_away_and_comes_back() {
 async fn with_design(visit: &mut Visit) -> String {
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    let mut filled = web::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("key".into(), sheet.field("key"));
     let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
@@ -270,7 +270,7 @@ async fn log(visit: &mut Visit, run: &str, readings: &[(&str, &str)]) -> Answer 
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_run_from_start_to_verdict_and_export() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let revision = with_design(&mut visit).await;
@@ -323,7 +323,7 @@ async fn a_run_from_start_to_verdict_and_export() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn open_coils_and_reversed_poles_stop_the_run() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let revision = with_design(&mut visit).await;
@@ -342,7 +342,7 @@ async fn open_coils_and_reversed_poles_stop_the_run() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_correction_belongs_to_its_own_run() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let revision = with_design(&mut visit).await;
@@ -371,12 +371,12 @@ fn json_of(answer: &Answer) -> serde_json::Value {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_preview_answers_with_numbers_or_messages() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = web::sheet::filled_from(&coil::design::tall_single("", 6, 10.4)).0;
+    let mut filled = web::sheet::form_of(&coil::design::tall_single("", 6, 10.4)).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     for (turns, good) in [("7620", true), ("0", false)] {
         filled.insert("coils[0].wind.turns".into(), turns.into());
@@ -390,14 +390,14 @@ async fn the_preview_answers_with_numbers_or_messages() {
 /// A step that changes the parts gives new fields, and the design that they stand on; every drawing is to be had.
 #[tokio::test(flavor = "multi_thread")]
 async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=twin-coil&strings=8").await;
     assert!(sheet.find("#fields").unwrap().contains("Coil B"));
     let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "", 6, 10.0);
-    let mut filled = web::sheet::filled_from(&twin).0;
+    let mut filled = web::sheet::form_of(&twin).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("step".into(), "coil.remove:0".into());
     let json = previewed(&mut visit, &filled).await;
@@ -421,14 +421,14 @@ async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
 /// Two people go on from the same revision: the second is told, and saves beside it only when told to.
 #[tokio::test(flavor = "multi_thread")]
 async fn nobody_is_overtaken_without_a_word() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let first = with_design(&mut visit).await;
     let opened = visit.get(&format!("{first}/edit")).await;
     let again = visit.get(&format!("{first}/edit")).await;
     let sheet = |page: &Answer, turns: &str, more: &[(&str, &str)]| -> Vec<(String, String)> {
-        let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+        let mut filled = web::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
         filled.insert("coils[0].wind.turns".into(), turns.into());
         for name in ["csrf", "key", "parent", "seen"] {
             filled.insert(name.into(), page.field(name));
@@ -454,7 +454,7 @@ async fn nobody_is_overtaken_without_a_word() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_design_file_opens_on_a_sheet_or_says_all_that_is_wrong() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let first = with_design(&mut visit).await;
@@ -474,7 +474,7 @@ async fn a_design_file_opens_on_a_sheet_or_says_all_that_is_wrong() {
 /// One gesture makes a family of three that differ in one thing, and shows them side by side.
 #[tokio::test(flavor = "multi_thread")]
 async fn an_experiment_is_three_coils_that_differ_in_one_thing() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let first = with_design(&mut visit).await;
@@ -501,12 +501,12 @@ async fn an_experiment_is_three_coils_that_differ_in_one_thing() {
 /// A search says how far it is, ends with a list, and belongs to its workshop.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_search_ends_with_a_list() {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = web::sheet::filled_from(&coil::design::tall_single("", 6, 10.4)).0;
+    let mut filled = web::sheet::form_of(&coil::design::tall_single("", 6, 10.4)).0;
     for (name, value) in [
         ("csrf", sheet.field("csrf").as_str()),
         ("seek_l_from", "2.6 H"),

@@ -468,7 +468,7 @@ mod tests {
         let mut design = tall_single("Sedge", 6, 10.4);
         Step::DuplicateCoil(0).apply(&mut design).unwrap();
         assert_eq!((design.coils.len(), design.poles.len(), design.wiring.join.as_str()), (2, 12, "series"));
-        let pickup = crate::predict::predict(&design).unwrap().pickup;
+        let pickup = crate::prediction::predict(&design).unwrap().pickup;
         assert!(pickup.hum_rejection_db.unwrap() > 30.0);
         Step::RemoveCoil(1).apply(&mut design).unwrap();
         assert_eq!(design, tall_single("Sedge", 6, 10.4));
@@ -505,11 +505,11 @@ mod tests {
     #[test]
     fn a_coil_alone_is_sound_and_reads_half() {
         let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
-        let whole = crate::predict::predict(&twin).unwrap().pickup;
+        let whole = crate::prediction::predict(&twin).unwrap().pickup;
         for coil in ["A", "B"] {
             let alone = twin.alone(coil).unwrap();
             assert!(alone.problems().is_empty(), "{:?}", alone.problems());
-            let pickup = crate::predict::predict(&alone).unwrap().pickup;
+            let pickup = crate::prediction::predict(&alone).unwrap().pickup;
             let half = pickup.resistance_20c_ohm.nominal / whole.resistance_20c_ohm.nominal;
             assert!((half - 0.5).abs() < 0.01, "{coil}: {half}");
             assert!(pickup.inductance_h.nominal < 0.55 * whole.inductance_h.nominal);

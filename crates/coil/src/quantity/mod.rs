@@ -7,7 +7,7 @@ mod format;
 mod parse;
 
 pub use format::{fixed, grouped, significant};
-pub use parse::{ParseQuantityError, Spoken, number};
+pub use parse::{ParseQuantity, ParseQuantityError, number};
 
 macro_rules! quantity {
     ($(#[$doc:meta])* $name:ident, $($(#[$cdoc:meta])* $from:ident / $get:ident = $factor:expr;)+) => {

@@ -34,7 +34,7 @@ pub enum ParseQuantityError {
 }
 
 /// A quantity that can be read from what a maker types or says.
-pub trait Spoken: Sized {
+pub trait ParseQuantity: Sized {
     /// What a good answer looks like.
     const EXAMPLE: &'static str;
     /// The units that are understood, for messages.
@@ -112,10 +112,10 @@ fn plain_decimal(digits: &str) -> Option<String> {
     (groups.len() == 2 && !digits.contains('.')).then(|| digits.replace(',', "."))
 }
 
-/// Implements [`Spoken`] from a table of units.
+/// Implements [`ParseQuantity`] from a table of units.
 macro_rules! spoken {
     ($type:ty, $example:literal, $known:literal, |$v:ident, $unit:ident| $body:expr) => {
-        impl Spoken for $type {
+        impl ParseQuantity for $type {
             const EXAMPLE: &'static str = $example;
             const UNITS: &'static str = $known;
             fn from_spoken($v: f64, $unit: &str) -> Option<Self> {

@@ -1,7 +1,7 @@
 //! Facts of the trade: common practice, no source.
 
 use coil::design::{Design, tall_single};
-use coil::predict::{Level, predict};
+use coil::prediction::{Level, predict};
 
 /// Three equal coils, 7,620 turns of 42 AWG minimum to nominal on a tall single (outer rods 52 mm apart,
 /// rods 4.75 mm of alnico 5, window 10.92 mm), read near 25 °C: heavy polyvinyl acetal 5.85 k / 2.25 H.
@@ -74,7 +74,7 @@ fn what_fits_a_tall_single() {
 #[test]
 fn rods_and_their_neighbours() {
     let flux = |design: &Design| {
-        let read = coil::predict::pole_flux_mt(design, 0.5).unwrap();
+        let read = coil::prediction::pole_flux_mt(design, 0.5).unwrap();
         read.into_iter().map(|v| v.unwrap().abs()).collect::<Vec<_>>()
     };
     let mut design = tall_single("row", 6, 10.4);

@@ -1,7 +1,7 @@
 //! The open format: what reads, what is refused, and in which words.
 
 use coil::design::{Kind, read};
-use coil::predict::{Level, predict};
+use coil::prediction::{Level, predict};
 use rstest::rstest;
 use serde_json::{Value, json};
 

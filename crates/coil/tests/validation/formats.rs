@@ -1,7 +1,7 @@
 //! Every format predicts from its starting point, and does what its maker expects of it (common practice, no source).
 
 use coil::design::{Design, Kind, Sense, starting_point};
-use coil::predict::{Level, Prediction, predict};
+use coil::prediction::{Level, Prediction, predict};
 use rstest::rstest;
 
 fn of(kind: Kind, change: impl FnOnce(&mut Design)) -> Prediction {

@@ -1,7 +1,7 @@
 //! Documents from someone who means harm, or no care: nothing panics, nothing hangs, sizes are bounded.
 
 use coil::design::{Design, Kind, LONGEST_BYTES, read, starting_point};
-use coil::predict::predict;
+use coil::prediction::predict;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 

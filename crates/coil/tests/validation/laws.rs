@@ -1,7 +1,7 @@
 //! Laws that hold for every design.
 
 use coil::design::{Design, read, tall_single};
-use coil::predict::{Quantity, predict};
+use coil::prediction::{Quantity, predict};
 use proptest::prelude::*;
 
 fn any_design() -> impl Strategy<Value = Design> {

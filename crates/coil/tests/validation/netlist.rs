@@ -2,7 +2,7 @@
 //! and 0.5 % in frequency.
 
 use coil::design::{Kind, starting_point};
-use coil::predict::{netlist, predict};
+use coil::prediction::{netlist, predict};
 use rstest::rstest;
 use std::io::Write as _;
 use std::process::{Command, Stdio};

@@ -3,7 +3,7 @@
 
 use coil::design::{Bias, Design, Kind, Polarity, Spool, Stage, starting_point, tall_single};
 use coil::magnet::{Grade, Material};
-use coil::predict::{Level, Notice, predict};
+use coil::prediction::{Level, Notice, predict};
 use rstest::rstest;
 
 fn notices(change: impl FnOnce(&mut Design)) -> Vec<Notice> {

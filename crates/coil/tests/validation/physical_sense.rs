@@ -6,7 +6,7 @@ use coil::inductance::Winding;
 use coil::magnet::{
     Body, Demagnetisation, Facets, Grade, Magnetised, Material, Resolution, Rod, System, flux_density,
 };
-use coil::predict::{PickupPrediction, predict};
+use coil::prediction::{PickupPrediction, predict};
 use coil::wire::{Build, ToleranceRange};
 use rstest::rstest;
 

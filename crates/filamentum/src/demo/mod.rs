@@ -1,12 +1,12 @@
 //! The demo: an invented workshop. Its people, names and numbers are made up; the numbers come from the
 //! engine itself with the troubles of a real shop put in.
 
-mod shop;
+mod past_runs;
 mod story;
 
-use self::shop::{Fate, Shop, Truth, Wound};
+use self::past_runs::{Fate, Shop, Truth, Wound};
 use self::story::Told;
-use ::shop::learning::learn;
+use ::trade::calibration::fit_calibration;
 use coil::design::{Aims, Kind as CoilKind, starting_point, tall_single};
 use coil::wire::{Build, Insulation};
 use rand::SeedableRng as _;
@@ -39,7 +39,7 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         owner,
         dice: StdRng::seed_from_u64(20_261_124),
         truth: Truth { ohms: 0.006, henries: -0.022, ..Truth::default() },
-        lesson: None,
+        model: None,
     };
     let winders = shop.instruments().await?;
     let (one, two) = (Some(winders[0]), Some(winders[1]));
@@ -148,9 +148,9 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         shop.wind(wound(console_first, &console, m4, ivo, 300 - 20 * k, Fate::Past, "")).await?;
         shop.wind(wound(console_first, &console, m2, owner, 290 - 20 * k, Fate::Past, "")).await?;
     }
-    let lesson = learn(&store.lived(workshop).await?);
-    let version = store.keep_lesson(workshop, store.lived_count(workshop).await?, &lesson).await?;
-    shop.lesson = Some((version, lesson));
+    let model = fit_calibration(&store.observations(workshop).await?);
+    let version = store.save_calibration(workshop, store.observation_count(workshop).await?, &model).await?;
+    shop.model = Some((version, model));
     for run in [
         wound(first, &lap, k12, owner, 96, Fate::Good, ""),
         wound(first, &lap, k12, ivo, 91, Fate::Good, ""),
@@ -184,7 +184,7 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         let new = NewTimer { key: ClientKey::random(), run: None, label, minutes, at };
         store.start_timer(workshop, owner, &new).await?;
     }
-    let lesson = learn(&store.lived(workshop).await?);
-    store.keep_lesson(workshop, store.lived_count(workshop).await?, &lesson).await?;
+    let model = fit_calibration(&store.observations(workshop).await?);
+    store.save_calibration(workshop, store.observation_count(workshop).await?, &model).await?;
     Ok(())
 }

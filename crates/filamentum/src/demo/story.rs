@@ -1,13 +1,13 @@
 //! What stands round the runs: checks of spools, parts, a set, an experiment.
 
-use super::shop::{Fate, Shop, Wound, days_ago};
+use super::past_runs::{Fate, Shop, Wound, days_ago};
 use coil::design::Design;
-use shop::stock::PartKind;
 use store::experiment::NewExperiment;
 use store::logbook::LogFilter;
 use store::part::NewPart;
-use store::spool::{NewCheck, SpoolCare};
+use store::spool::{NewCheck, SpoolDetails};
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId};
+use trade::stock::PartKind;
 
 /// Who and what the story speaks of.
 pub(super) struct Told {
@@ -47,7 +47,7 @@ impl Shop<'_> {
             (told.m2, "Fenlark Spools", 74.0, Some(told.winder_two)),
             (told.m3, "Fenlark Spools", 74.0, None),
         ] {
-            let care = SpoolCare {
+            let care = SpoolDetails {
                 supplier: supplier.into(),
                 lot: "order 4".into(),
                 cost_per_kg: Some(cost),
@@ -55,7 +55,7 @@ impl Shop<'_> {
                 winder,
                 emptied: false,
             };
-            self.store.care_for_spool(self.workshop, spool, &care).await?;
+            self.store.update_spool(self.workshop, spool, &care).await?;
         }
         for (days, overall, ohms, left) in
             [(140, 0.0734, 5.61, 31_000.0), (90, 0.0731, 5.64, 22_000.0), (30, 0.0736, 5.60, 15_500.0)]

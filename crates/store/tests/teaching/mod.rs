@@ -2,20 +2,20 @@
 
 use super::{design, run_of, workshop};
 use coil::design::{Design, tall_single};
-use coil::predict::Experience;
-use shop::learning::{Circumstances, Factor, learn};
-use shop::outcome::outcome;
-use shop::reading::{Kind, Reading};
+use coil::prediction::Calibration;
+use dev_database::fresh_store;
+use store::calibration::CalibrationPolicy;
 use store::experiment::{NewExperiment, Sample, Score};
-use store::import::Brought;
-use store::lesson::Leaning;
-use store::logbook::{LogFilter, Order, to_be_wound};
+use store::import::ImportedRun;
+use store::logbook::{LogFilter, Order, planned_factor_levels};
 use store::part::NewPart;
 use store::reading::NewReading;
-use store::spool::{NewCheck, NewSpool, SpoolCare};
-use store::testing::fresh_store;
+use store::spool::{NewCheck, NewSpool, SpoolDetails};
 use store::{ClientKey, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
 use time::macros::{date, datetime};
+use trade::calibration::{Factor, FactorLevels, fit_calibration};
+use trade::judgement::judge_run;
+use trade::reading::{Kind, Reading};
 
 fn taken(turns: f64, ohms: f64) -> Vec<Reading> {
     let of = |id, kind, value| Reading {
@@ -32,10 +32,10 @@ fn taken(turns: f64, ohms: f64) -> Vec<Reading> {
 }
 
 /// A run brought in, reading so many ohms.
-fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, ohms: f64) -> Brought {
+fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, ohms: f64) -> ImportedRun {
     let design = tall_single("Sedge", 6, 10.4);
     let readings = taken(7620.0, ohms);
-    Brought {
+    ImportedRun {
         key: ClientKey::random(),
         revision,
         spool,
@@ -48,7 +48,7 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
             .iter()
             .map(|r| NewReading { coil_c: r.coil_c, ..NewReading::of(r.kind, r.value) })
             .collect(),
-        outcome: outcome(&design, &readings, &Experience::default()),
+        outcome: judge_run(&design, &readings, &Calibration::default()),
         design,
     }
 }
@@ -78,11 +78,11 @@ async fn begun() -> (Store, WorkshopId, PersonId, RevisionId) {
 async fn lines_are_found_counted_and_ordered() {
     let (store, shop, owner, revision) = begun().await;
     let k7 = spool(&store, shop, "K-7").await;
-    let runs: Vec<Brought> = (1..=9)
+    let runs: Vec<ImportedRun> = (1..=9)
         .map(|k| brought(revision, owner, (k % 2 == 0).then_some(k7), k, 5700.0 + 10.0 * f64::from(k)))
         .collect();
-    assert_eq!(store.bring_in(shop, owner, &runs).await.unwrap(), 9);
-    assert_eq!(store.bring_in(shop, owner, &runs).await.unwrap(), 0, "known by their keys");
+    assert_eq!(store.import_runs(shop, owner, &runs).await.unwrap(), 9);
+    assert_eq!(store.import_runs(shop, owner, &runs).await.unwrap(), 0, "known by their keys");
     let keys: Vec<ClientKey> = runs.iter().map(|r| r.key.clone()).collect();
     assert_eq!(store.known_runs(shop, &keys).await.unwrap().len(), 9);
     let count = async |filter: LogFilter| store.log_page(shop, &filter, 0).await.unwrap().1;
@@ -110,7 +110,7 @@ async fn lines_are_found_counted_and_ordered() {
     let lines = store.log_lines(shop, &filter, 3).await.unwrap();
     assert_eq!(lines.iter().map(|l| l.number).collect::<Vec<_>>(), [1, 2, 3]);
     assert_eq!(lines[1].spool.as_deref(), Some("K-7"));
-    assert!((lines[0].resistance_ohm.unwrap() - 5710.0).abs() < 1e-6 && !lines[0].leaning);
+    assert!((lines[0].resistance_ohm.unwrap() - 5710.0).abs() < 1e-6 && !lines[0].calibrated);
     assert_eq!(store.log_lines_of(shop, &[lines[2].run_id]).await.unwrap()[0].number, 3);
     assert!(store.log_lines_of(shop, &[]).await.unwrap().is_empty());
     assert_eq!(store.run_numbered(shop, 4).await.unwrap(), Some(RunId(4)));
@@ -118,13 +118,14 @@ async fn lines_are_found_counted_and_ordered() {
     let alike = store.runs_alike(shop).await.unwrap();
     assert_eq!((alike.len(), alike[0].1), (9, date!(2026 - 03 - 01)));
     assert_eq!(store.revision_names(shop).await.unwrap()[0].0, "Sedge");
-    assert!(store.runs_without_line(RunId(0)).await.unwrap().is_empty());
+    assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
     assert!(store.all_tags(shop).await.unwrap().is_empty());
     // Another workshop sees nothing of it.
     let (other, _) = workshop(&store, "heron").await;
     assert_eq!(store.log_page(other, &all, 0).await.unwrap().1, 0);
     assert!(
-        store.lived(other).await.unwrap().is_empty() && store.logged_designs(other).await.unwrap().is_empty()
+        store.observations(other).await.unwrap().is_empty()
+            && store.logged_designs(other).await.unwrap().is_empty()
     );
 }
 
@@ -134,40 +135,41 @@ async fn nothing_is_half_brought_in() {
     let (store, shop, owner, revision) = begun().await;
     let mut runs = vec![brought(revision, owner, None, 1, 5800.0), brought(revision, owner, None, 2, 5800.0)];
     runs[1].operator = PersonId(4711);
-    assert!(store.bring_in(shop, owner, &runs).await.is_err());
+    assert!(store.import_runs(shop, owner, &runs).await.is_err());
     assert_eq!(store.log_page(shop, &LogFilter::default(), 0).await.unwrap().1, 0);
-    assert_eq!(store.lived_count(shop).await.unwrap(), 0);
+    assert_eq!(store.observation_count(shop).await.unwrap(), 0);
 }
 
 #[tokio::test]
 async fn lessons_are_versions_that_designs_hold_to() {
     let (store, shop, owner, revision) = begun().await;
-    let runs: Vec<Brought> = (1..=8).map(|k| brought(revision, owner, None, k, 5900.0)).collect();
-    store.bring_in(shop, owner, &runs).await.unwrap();
-    let lived = store.lived(shop).await.unwrap();
-    assert_eq!((lived.len(), store.lived_count(shop).await.unwrap()), (8, 8));
-    assert_eq!(store.lived_last(shop, 3).await.unwrap(), lived[5..]);
-    let lesson = learn(&lived);
-    let first = store.keep_lesson(shop, 8, &lesson).await.unwrap();
-    let second = store.keep_lesson(shop, 8, &lesson).await.unwrap();
-    let rows = store.lessons(shop).await.unwrap();
+    let runs: Vec<ImportedRun> = (1..=8).map(|k| brought(revision, owner, None, k, 5900.0)).collect();
+    store.import_runs(shop, owner, &runs).await.unwrap();
+    let observations = store.observations(shop).await.unwrap();
+    assert_eq!((observations.len(), store.observation_count(shop).await.unwrap()), (8, 8));
+    assert_eq!(store.recent_observations(shop, 3).await.unwrap(), observations[5..]);
+    let model = fit_calibration(&observations);
+    let first = store.save_calibration(shop, 8, &model).await.unwrap();
+    let second = store.save_calibration(shop, 8, &model).await.unwrap();
+    let rows = store.calibrations(shop).await.unwrap();
     assert_eq!(rows.iter().map(|r| (r.id, r.number)).collect::<Vec<_>>(), [(second, 2), (first, 1)]);
-    assert_eq!(store.newest_lesson(shop).await.unwrap().unwrap().id, second);
-    assert_eq!(store.lesson(shop, first).await.unwrap(), lesson);
+    assert_eq!(store.newest_calibration(shop).await.unwrap().unwrap().id, second);
+    assert_eq!(store.model(shop, first).await.unwrap(), model);
     let design = store.revision(shop, revision).await.unwrap().row.design_id;
-    assert_eq!(store.leaning(shop, design).await.unwrap(), Leaning::On);
-    for leaning in [Leaning::Frozen(first), Leaning::Off] {
-        store.set_leaning(shop, design, leaning).await.unwrap();
-        assert_eq!(store.leaning(shop, design).await.unwrap(), leaning);
-        assert_eq!(store.leaning_otherwise(shop).await.unwrap().len(), 1);
+    assert_eq!(store.calibration_policy(shop, design).await.unwrap(), CalibrationPolicy::On);
+    for calibration_policy in [CalibrationPolicy::Frozen(first), CalibrationPolicy::Off] {
+        store.set_calibration_policy(shop, design, calibration_policy).await.unwrap();
+        assert_eq!(store.calibration_policy(shop, design).await.unwrap(), calibration_policy);
+        assert_eq!(store.calibration_exceptions(shop).await.unwrap().len(), 1);
     }
-    assert!(store.learns(shop).await.unwrap());
-    store.set_learning(shop, false).await.unwrap();
-    assert!(!store.learns(shop).await.unwrap());
+    assert!(store.calibration_enabled(shop).await.unwrap());
+    store.set_calibration_enabled(shop, false).await.unwrap();
+    assert!(!store.calibration_enabled(shop).await.unwrap());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(matches!(store.lesson(other, first).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.model(other, first).await, Err(StoreError::Missing(_))));
     assert!(
-        store.leaning(other, design).await.is_err() && store.newest_lesson(other).await.unwrap().is_none()
+        store.calibration_policy(other, design).await.is_err()
+            && store.newest_calibration(other).await.unwrap().is_none()
     );
 }
 
@@ -175,30 +177,30 @@ async fn lessons_are_versions_that_designs_hold_to() {
 #[tokio::test]
 async fn a_run_carries_its_experience() {
     let (store, shop, owner, revision) = begun().await;
-    let lesson = store.keep_lesson(shop, 0, &learn(&[])).await.unwrap();
+    let model = store.save_calibration(shop, 0, &fit_calibration(&[])).await.unwrap();
     let document: Design = tall_single("Sedge", 6, 10.4);
-    let learned = coil::predict::Learned { shift: 0.02, sd: 0.005, runs: 9 };
-    let experience = Experience { resistance: Some(learned), ..Experience::default() };
+    let learned = coil::prediction::Correction { shift: 0.02, sd: 0.005, runs: 9 };
+    let calibration = Calibration { resistance: Some(learned), ..Calibration::default() };
     let mut new = run_of(revision, owner, &document);
-    new.experience = (Some(lesson), experience);
+    new.calibration = (Some(model), calibration);
     let run = store.start_run(shop, owner, &new).await.unwrap();
     let found = store.run(shop, run).await.unwrap();
-    assert_eq!((found.experience, found.row.lesson), (experience, Some(1)));
-    assert_eq!(store.runs_without_line(RunId(0)).await.unwrap(), [(shop, run)]);
-    assert!(store.runs_without_line(run).await.unwrap().is_empty());
-    store.write_line(shop, run, &outcome(&document, &[], &experience)).await.unwrap();
-    assert!(store.runs_without_line(RunId(0)).await.unwrap().is_empty());
+    assert_eq!((found.calibration, found.row.calibration_version), (calibration, Some(1)));
+    assert_eq!(store.runs_without_summary(RunId(0)).await.unwrap(), [(shop, run)]);
+    assert!(store.runs_without_summary(run).await.unwrap().is_empty());
+    store.write_summary(shop, run, &judge_run(&document, &[], &calibration)).await.unwrap();
+    assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
     let (lines, _) = store.log_page(shop, &LogFilter::default(), 0).await.unwrap();
-    assert!(lines[0].leaning && lines[0].level == "waiting");
+    assert!(lines[0].calibrated && lines[0].level == "waiting");
     let readings = taken(7620.0, 5900.0);
-    store.judged(shop, run, &outcome(&document, &readings, &experience)).await.unwrap();
-    let lived = store.lived(shop).await.unwrap();
-    let known = to_be_wound(Some(found.row.design_id), &document, None, Some(owner), None);
-    assert_eq!(lived[0].circumstances, known);
+    store.record_judgement(shop, run, &judge_run(&document, &readings, &calibration)).await.unwrap();
+    let observations = store.observations(shop).await.unwrap();
+    let known = planned_factor_levels(Some(found.row.design_id), &document, None, Some(owner), None);
+    assert_eq!(observations[0].factor_levels, known);
     assert_eq!(known.of(Factor::Pattern), Some(1), "scattered");
-    assert_ne!(known, Circumstances::default());
+    assert_ne!(known, FactorLevels::default());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(store.write_line(other, run, &outcome(&document, &[], &experience)).await.is_err());
+    assert!(store.write_summary(other, run, &judge_run(&document, &[], &calibration)).await.is_err());
 }
 
 #[tokio::test]
@@ -219,16 +221,16 @@ async fn spools_are_checked_weighed_and_used() {
     store.check_spool(shop, id, owner, &ClientKey::random(), &check(5.8, None, None)).await.unwrap();
     assert_eq!(store.spool_checks(shop, id).await.unwrap().len(), 2, "the same key is one check");
     assert_eq!(store.all_spool_checks(shop).await.unwrap().len(), 2);
-    let runs: Vec<Brought> = (1..=4).map(|k| brought(revision, owner, Some(id), k, 5800.0)).collect();
-    store.bring_in(shop, owner, &runs).await.unwrap();
+    let runs: Vec<ImportedRun> = (1..=4).map(|k| brought(revision, owner, Some(id), k, 5800.0)).collect();
+    store.import_runs(shop, owner, &runs).await.unwrap();
     let found = store.spool(shop, id).await.unwrap();
     assert!((found.ohm_per_m.unwrap() - 5.7).abs() < 1e-9, "the mean of both places");
     let coil = found.coil_m.unwrap();
     // Two of the four were wound after the wire left was noted.
     assert!((found.used_m - 2.0 * coil).abs() < 1e-6 && found.runs == 4, "{found:?}");
     assert!((found.left_now_m().unwrap() - (4000.0 - 2.0 * coil)).abs() < 1e-6);
-    let care = SpoolCare { supplier: "Fenlark".into(), emptied: true, ..SpoolCare::default() };
-    store.care_for_spool(shop, id, &care).await.unwrap();
+    let care = SpoolDetails { supplier: "Fenlark".into(), emptied: true, ..SpoolDetails::default() };
+    store.update_spool(shop, id, &care).await.unwrap();
     let found = store.spool(shop, id).await.unwrap();
     assert!(found.emptied_at.is_some() && found.supplier == "Fenlark");
     assert_eq!(store.spool_labels(shop).await.unwrap(), [(id, "K-7".to_owned())]);
@@ -270,7 +272,7 @@ async fn parts_move_all_or_none() {
         assert_eq!(store.design_parts(shop, design).await.unwrap().len(), kept);
     }
     let runs = [brought(revision, owner, None, 1, 5800.0)];
-    store.bring_in(shop, owner, &runs).await.unwrap();
+    store.import_runs(shop, owner, &runs).await.unwrap();
     assert!(!store.parts_taken(shop, RunId(1)).await.unwrap());
     store.move_parts(shop, owner, &ClientKey::random(), &[(rod, -1)], "taken", Some(RunId(1))).await.unwrap();
     assert!(store.parts_taken(shop, RunId(1)).await.unwrap());
@@ -281,8 +283,8 @@ async fn parts_move_all_or_none() {
 #[tokio::test]
 async fn a_coil_stands_in_one_set() {
     let (store, shop, owner, revision) = begun().await;
-    let runs: Vec<Brought> = (1..=3).map(|k| brought(revision, owner, None, k, 5800.0)).collect();
-    store.bring_in(shop, owner, &runs).await.unwrap();
+    let runs: Vec<ImportedRun> = (1..=3).map(|k| brought(revision, owner, None, k, 5800.0)).collect();
+    store.import_runs(shop, owner, &runs).await.unwrap();
     let pair = |a, b| [(RunId(a), "first"), (RunId(b), "second")];
     let key = ClientKey::random();
     for _ in 0..2 {
@@ -290,10 +292,10 @@ async fn a_coil_stands_in_one_set() {
     }
     let again = store.make_set(shop, owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await;
     assert!(matches!(again, Err(StoreError::Taken(_))));
-    let placed = store.placed(shop).await.unwrap();
+    let placed = store.set_members(shop).await.unwrap();
     assert_eq!(placed.iter().map(|p| p.run_id.0).collect::<Vec<_>>(), [1, 2], "nothing of the one refused");
     store.dissolve_set(shop, placed[0].set_id).await.unwrap();
-    assert!(store.placed(shop).await.unwrap().is_empty());
+    assert!(store.set_members(shop).await.unwrap().is_empty());
     store.make_set(shop, owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await.unwrap();
 }
 

@@ -2,7 +2,7 @@
 //! bracket with a hatched inside.
 
 use super::Svg;
-use coil::predict::Quantity;
+use coil::prediction::Quantity;
 
 /// Draws the band of a predicted number with the aim and the measured value, if there are.
 pub fn band(predicted: &Quantity, aim: Option<[f64; 2]>, measured: Option<f64>) -> String {

@@ -1,7 +1,7 @@
 //! Charts of many runs: values over runs with their limits, intervals beside one another, shares.
 
 use super::Svg;
-use shop::consistency::Limits;
+use trade::consistency::Limits;
 
 /// A point of a run chart.
 pub struct Point {
@@ -270,7 +270,7 @@ fn escaped(text: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use shop::consistency::individuals;
+    use trade::consistency::individuals;
 
     fn point(value: f64) -> Point {
         Point { value, title: format!("Run <{value}>: {value}"), link: "/runs/1".into(), bad: value > 9.0 }

@@ -85,7 +85,7 @@ pub fn guide(plan: &GuidePlan) -> String {
 mod tests {
     use super::*;
     use coil::design::tall_single;
-    use coil::predict::laid as laid_coil;
+    use coil::prediction::laid as laid_coil;
 
     #[test]
     fn every_turn_is_a_dot_in_its_age() {

@@ -1,7 +1,7 @@
 //! The field along the row of strings, and each string's share of the output.
 
 use super::Svg;
-use coil::predict::StringPrediction;
+use coil::prediction::StringPrediction;
 use coil::quantity::fixed;
 use std::fmt::Write as _;
 

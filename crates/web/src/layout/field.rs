@@ -1,6 +1,6 @@
 //! A form field as a template shows it.
 
-use crate::filled::Errors;
+use crate::form::Errors;
 
 /// A field.
 #[derive(Clone, Debug, Default)]

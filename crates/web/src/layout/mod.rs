@@ -5,8 +5,8 @@ mod field;
 pub use field::{Choice, Field};
 
 use crate::assets;
-use crate::visitor::Visitor;
-use shop::run::Stage;
+use crate::current_user::CurrentUser;
+use trade::run::Stage;
 
 /// What the frame needs.
 pub struct Frame {
@@ -26,20 +26,20 @@ pub struct Frame {
 
 impl Frame {
     /// A frame for someone signed in.
-    pub fn new(visitor: &Visitor, place: &'static str, title: impl Into<String>) -> Self {
+    pub fn new(user: &CurrentUser, place: &'static str, title: impl Into<String>) -> Self {
         Self {
             title: title.into(),
             place,
-            workshop: visitor.person.workshop.clone(),
-            person: visitor.person.name.clone(),
-            token: visitor.token.clone(),
+            workshop: user.person.workshop.clone(),
+            person: user.person.name.clone(),
+            token: user.token.clone(),
             assets: assets::base(),
         }
     }
 }
 
 /// A knot on the thread: its word, and whether it is done, now or to come.
-pub struct Knot {
+pub struct ProgressStep {
     /// The word.
     pub name: &'static str,
     /// `done`, `now` or `later`.
@@ -47,7 +47,7 @@ pub struct Knot {
 }
 
 /// Where on the thread Aim → Build → Wind → Measure → Judge something is; `None` before a run.
-pub fn thread(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<Knot> {
+pub fn progress_steps(has_aim: bool, stage: Option<Stage>, record_judgement: bool) -> Vec<ProgressStep> {
     let reached = match stage {
         None => 1,
         Some(Stage::Wind) => 2,
@@ -58,7 +58,7 @@ pub fn thread(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<Knot> {
         .into_iter()
         .enumerate()
         .map(|(i, name)| {
-            let done = if i == 0 { has_aim } else { i < reached || (i == 4 && judged) };
+            let done = if i == 0 { has_aim } else { i < reached || (i == 4 && record_judgement) };
             let state = if done {
                 "done"
             } else if i == reached {
@@ -66,7 +66,7 @@ pub fn thread(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<Knot> {
             } else {
                 "later"
             };
-            Knot { name, state }
+            ProgressStep { name, state }
         })
         .collect()
 }
@@ -87,7 +87,7 @@ mod tests {
         #[case] stage: Option<Stage>,
         #[case] states: &str,
     ) {
-        let knots: Vec<&str> = thread(aim, stage, false).iter().map(|knot| knot.state).collect();
+        let knots: Vec<&str> = progress_steps(aim, stage, false).iter().map(|knot| knot.state).collect();
         assert_eq!(knots.join(" "), states);
     }
 }

@@ -1,22 +1,22 @@
 //! The pages, one folder each.
 
 pub mod bench;
+pub mod calibration;
 pub mod causes;
 pub mod compare;
 pub mod consistency;
 pub mod designs;
 pub mod experiments;
 pub mod instruments;
-pub mod learned;
+pub mod inventory;
 pub mod logbook;
 pub mod matching;
 pub mod runs;
 pub mod sign_in;
-pub mod stores;
 pub mod timers;
 
 use crate::app::App;
-use crate::fault::Fault;
+use crate::error::AppError;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -31,14 +31,14 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .configure(logbook::routes)
         .configure(consistency::routes)
         .configure(causes::routes)
-        .configure(learned::routes)
+        .configure(calibration::routes)
         .configure(matching::routes)
         .configure(experiments::routes)
-        .configure(stores::routes)
+        .configure(inventory::routes)
         .configure(instruments::routes)
         .configure(timers::routes)
         .configure(bench::routes)
-        .default_service(web::to(|| async { Err::<HttpResponse, _>(Fault::Missing("page")) }));
+        .default_service(web::to(|| async { Err::<HttpResponse, _>(AppError::Missing("page")) }));
 }
 
 /// Whether the program and its database answer.
@@ -50,13 +50,13 @@ pub async fn health(app: web::Data<App>) -> HttpResponse {
 }
 
 /// A page that is shown: with status 422 where a form was refused on it.
-pub fn shown(page: &impl Template, refused: bool) -> Result<HttpResponse, Fault> {
+pub fn render_page(page: &impl Template, refused: bool) -> Result<HttpResponse, AppError> {
     let status = if refused { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
-    let html = page.render().map_err(|error| Fault::Internal(error.to_string()))?;
+    let html = page.render().map_err(|error| AppError::Internal(error.to_string()))?;
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
 }
 
 /// Sends the browser on after a form.
-pub fn see(path: impl Into<String>) -> HttpResponse {
+pub fn redirect(path: impl Into<String>) -> HttpResponse {
     HttpResponse::SeeOther().insert_header((actix_web::http::header::LOCATION, path.into())).finish()
 }

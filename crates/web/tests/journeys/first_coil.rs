@@ -9,7 +9,7 @@ const TENSION: &str = "coils[0].wind.tension_n";
 
 /// A server without a workshop.
 async fn no_workshop() -> std::net::SocketAddr {
-    Visit::to(&store::testing::fresh_store().await).address
+    Visit::to(&dev_database::fresh_store().await).address
 }
 
 /// Sets up the workshop and lands on an empty bench.

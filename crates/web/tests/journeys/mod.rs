@@ -7,7 +7,7 @@ use e2e::journey;
 
 /// A workshop with its server.
 async fn server() -> std::net::SocketAddr {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     Visit::to(&store).address
 }
@@ -212,7 +212,7 @@ async fn measured_over_predicted_heard_and_shared() {
 
 /// A server with a simulated bench beside it.
 async fn server_with_bench(pace: f64) -> (std::net::SocketAddr, instruments::simulated::Bench) {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     let bench = super::winding::with_bench(&store, pace).await;
     (Visit::to(&store).address, bench)
 }

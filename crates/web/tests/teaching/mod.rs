@@ -5,7 +5,7 @@ use scraper::{Html, Selector};
 use std::fmt::Write as _;
 
 async fn begun() -> (store::Store, Visit, String) {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let revision = with_design(&mut visit).await;
@@ -34,7 +34,7 @@ async fn send(visit: &mut Visit, page: &str, to: &str, fields: &[(&str, &str)]) 
 }
 
 /// Brings a table in and waits until it is there; gives what the last page says.
-async fn bring_in(visit: &mut Visit, table: &str) -> String {
+async fn import_runs(visit: &mut Visit, table: &str) -> String {
     let answer = send(visit, "/logbook/import", "/logbook/import", &[("text", table), ("take", "yes")]).await;
     assert_eq!(answer.status, 303, "{}", answer.body);
     let job = answer.headers["location"].clone();
@@ -64,7 +64,7 @@ fn table(ohms: impl Fn(u32) -> f64) -> String {
 #[tokio::test(flavor = "multi_thread")]
 async fn runs_are_found_by_word_by_filter_and_by_page() {
     let (_, mut visit, revision) = begun().await;
-    assert!(bring_in(&mut visit, &table(|k| 5800.0 + f64::from(k))).await.starts_with("12 runs came in"));
+    assert!(import_runs(&mut visit, &table(|k| 5800.0 + f64::from(k))).await.starts_with("12 runs came in"));
     let run = with_run(&mut visit, &revision).await;
     log(&mut visit, &run, &[("turns", "7620"), ("remark", "A loop caught on the seam")]).await;
     let count = |answer: super::Answer| rows(&answer.body);
@@ -92,7 +92,7 @@ async fn runs_are_found_by_word_by_filter_and_by_page() {
 async fn an_export_comes_in_again_as_known_and_bad_lines_bring_nothing_in() {
     let (_, mut visit, _) = begun().await;
     let good = table(|k| 5800.0 + f64::from(k));
-    bring_in(&mut visit, &good).await;
+    import_runs(&mut visit, &good).await;
     // The same file, the same export as table and as document: all known.
     let csv = visit.get("/logbook.csv").await.body;
     let json = visit.get("/logbook.json").await.body;
@@ -139,22 +139,22 @@ async fn runs_teach_and_a_logged_run_keeps_its_prediction() {
     let before = with_run(&mut visit, &revision).await;
     assert!(visit.get(&before).await.body.contains("Judged by the bare engine"));
     // Coils that all read 3 % high.
-    bring_in(&mut visit, &table(|k| 1030.0 * ohms + f64::from(k % 3))).await;
+    import_runs(&mut visit, &table(|k| 1030.0 * ohms + f64::from(k % 3))).await;
     send(&mut visit, "/learned", "/learned", &[]).await;
     let learned = visit.get("/learned").await;
     assert!(text_of(&learned.body, "table tbody").contains("12 runs"), "{}", text_of(&learned.body, "main"));
-    let leaning = visit.get(&revision).await;
-    let now: f64 = strip(&leaning.body).split(' ').next().unwrap().parse().unwrap();
+    let calibration_policy = visit.get(&revision).await;
+    let now: f64 = strip(&calibration_policy.body).split(' ').next().unwrap().parse().unwrap();
     assert!((now / ohms - 1.03).abs() < 0.006, "{ohms} {now}");
-    assert!(leaning.body.contains("It leans on 12 runs"));
+    assert!(calibration_policy.body.contains("It leans on 12 runs"));
     // The run that was started before is judged by what was known then.
     assert_eq!(strip(&visit.get(&before).await.body), strip(&bare.body));
     let after = with_run(&mut visit, &revision).await;
     let page = visit.get(&after).await;
     assert!(page.body.contains("learned up to version"));
     // Who winds is known of a run, and not of a design: a little apart, and both near what was learned.
-    let judged: f64 = strip(&page.body).split(' ').next().unwrap().parse().unwrap();
-    assert!((judged / now - 1.0).abs() < 0.005, "{judged} {now}");
+    let record_judgement: f64 = strip(&page.body).split(' ').next().unwrap().parse().unwrap();
+    assert!((record_judgement / now - 1.0).abs() < 0.005, "{record_judgement} {now}");
     // Off for the design, frozen, off for all.
     let design = visit.get("/logbook").await;
     let id = Html::parse_document(&design.body)
@@ -166,15 +166,15 @@ async fn runs_teach_and_a_logged_run_keeps_its_prediction() {
     assert_eq!(strip(&visit.get(&revision).await.body), strip(&bare.body));
     send(&mut visit, "/learned", "/learned/design", &[("design", &id), ("how", "frozen")]).await;
     let frozen = visit.get(&revision).await;
-    assert_eq!(strip(&frozen.body), strip(&leaning.body));
+    assert_eq!(strip(&frozen.body), strip(&calibration_policy.body));
     assert!(frozen.body.contains("frozen for this design"));
     // New runs that read 3 % low move the newest version, and not the frozen design.
     let low = table(|k| 970.0 * ohms + f64::from(k % 3)).replace("2026-03", "2026-05");
-    bring_in(&mut visit, &low).await;
+    import_runs(&mut visit, &low).await;
     send(&mut visit, "/learned", "/learned", &[]).await;
-    assert_eq!(strip(&visit.get(&revision).await.body), strip(&leaning.body));
+    assert_eq!(strip(&visit.get(&revision).await.body), strip(&calibration_policy.body));
     send(&mut visit, "/learned", "/learned/design", &[("design", &id), ("how", "on")]).await;
-    assert_ne!(strip(&visit.get(&revision).await.body), strip(&leaning.body));
+    assert_ne!(strip(&visit.get(&revision).await.body), strip(&calibration_policy.body));
     send(&mut visit, "/learned", "/learned/switch", &[("on", "no")]).await;
     assert_eq!(strip(&visit.get(&revision).await.body), strip(&bare.body));
 }
@@ -182,7 +182,7 @@ async fn runs_teach_and_a_logged_run_keeps_its_prediction() {
 #[tokio::test(flavor = "multi_thread")]
 async fn coils_are_set_aside_once() {
     let (_, mut visit, _) = begun().await;
-    bring_in(&mut visit, &table(|k| 5800.0 + 40.0 * f64::from(k / 2))).await;
+    import_runs(&mut visit, &table(|k| 5800.0 + 40.0 * f64::from(k / 2))).await;
     let page = visit.get("/matching?first=1&second=1&by-resistance=yes&within-resistance=2&ask=yes").await;
     assert!(text_of(&page.body, "#h-found").starts_with("6 sets of 12"), "{}", text_of(&page.body, "main"));
     let runs = page.field("runs");
@@ -293,7 +293,7 @@ async fn parts_come_go_and_cost() {
 #[tokio::test(flavor = "multi_thread")]
 async fn listening_is_blind_until_it_is_scored() {
     let (store, mut visit, _) = begun().await;
-    bring_in(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
+    import_runs(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
     let workshop = store::WorkshopId(1);
     let revision = store.revision(workshop, store::RevisionId(1)).await.unwrap();
     let mut other = revision.design.clone();
@@ -307,7 +307,7 @@ async fn listening_is_blind_until_it_is_scored() {
     };
     store.save_revision(workshop, store::PersonId(1), &new).await.unwrap();
     let second = "date,design,revision,turns,resistance,coil_c\n2026-06-01,Sedge,r2,8020,6.2k,20\n2026-06-02,Sedge,r2,8020,6.21k,20\n";
-    bring_in(&mut visit, second).await;
+    import_runs(&mut visit, second).await;
     let same = [("question", "Turns?"), ("first", "1"), ("second", "1"), ("cares", "")];
     let refused = send(&mut visit, "/experiments", "/experiments", &same).await;
     assert_eq!(refused.status, 422);
@@ -343,7 +343,7 @@ async fn listening_is_blind_until_it_is_scored() {
 #[tokio::test(flavor = "multi_thread")]
 async fn another_workshop_learns_nothing_of_it() {
     let (store, mut visit, _) = begun().await;
-    bring_in(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
+    import_runs(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
     with_workshop(&store, "ivo").await;
     let mut other = Visit::to(&store);
     other.sign_in("ivo", "seven thousand turns").await;
@@ -375,7 +375,7 @@ async fn a_model_is_held_against_its_aim() {
     let empty = visit.get("/consistency").await;
     assert!(empty.body.contains("Once five coils"), "an empty page teaches");
     // Mean 5,800, spread 10: the aim is twenty standard deviations wide.
-    bring_in(&mut visit, &table(|k| 5800.0 + if k % 2 == 0 { 10.0 } else { -10.0 })).await;
+    import_runs(&mut visit, &table(|k| 5800.0 + if k % 2 == 0 { 10.0 } else { -10.0 })).await;
     let page = visit.get("/consistency?design=1&of=r").await;
     let sums = text_of(&page.body, "dl.sums");
     assert!(sums.contains("Fit to the aim 3.1") && sums.contains("Few coils"), "{sums}");
@@ -392,7 +392,7 @@ async fn a_model_is_held_against_its_aim() {
     }
     // Eight coils 3 % higher: since when, by how much, and no cause where the runs do not tell one.
     let higher: String = table(|k| 5974.0 + f64::from(k % 3)).replace("2026-03", "2026-04");
-    bring_in(&mut visit, &higher).await;
+    import_runs(&mut visit, &higher).await;
     send(&mut visit, "/learned", "/learned", &[]).await;
     let moved = visit.get("/consistency?design=1&of=r").await;
     assert!(

@@ -40,7 +40,7 @@ pub async fn with_bench(store: &Store, pace: f64) -> Bench {
 }
 
 async fn begun() -> (Visit, Bench, String) {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     let bench = with_bench(&store, 20.0).await;
     let mut visit = Visit::to(&store);
     let revision = with_design(&mut visit).await;
@@ -311,7 +311,7 @@ async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
 async fn a_coil_of_a_twin_is_wound_alone() {
     let (mut visit, _, run) = begun().await;
     let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "Sallow", 6, 10.0);
-    let mut fields: Vec<(String, String)> = web::sheet::filled_from(&twin).0.into_iter().collect();
+    let mut fields: Vec<(String, String)> = web::sheet::form_of(&twin).0.into_iter().collect();
     fields.push(("note".into(), String::new()));
     let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
     let saved = post(&mut visit, &run, "/designs", &borrowed).await;

@@ -4,7 +4,7 @@ use super::{Answer, Visit, previewed, with_design, with_workshop};
 use std::collections::BTreeMap;
 
 async fn begun() -> (Visit, String) {
-    let store = store::testing::fresh_store().await;
+    let store = dev_database::fresh_store().await;
     with_workshop(&store, "ode").await;
     let mut visit = Visit::to(&store);
     let revision = with_design(&mut visit).await;
@@ -14,7 +14,7 @@ async fn begun() -> (Visit, String) {
 /// The sheet that goes on from a revision, with the form's own fields.
 async fn sheet(visit: &mut Visit, revision: &str) -> BTreeMap<String, String> {
     let page = visit.get(&format!("{revision}/edit")).await;
-    let mut filled = web::sheet::filled_from(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    let mut filled = web::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
     for name in ["csrf", "parent", "seen"] {
         filled.insert(name.into(), page.field(name));
     }

@@ -1,15 +1,15 @@
 //! What needs attention today, and why: the most pressing first.
 
 use crate::app::App;
-use crate::fault::Fault;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
 use crate::pages::causes::{Named, newest};
-use crate::pages::stores::{parts::is_low, seen_to};
-use crate::visitor::Visitor;
-use shop::consistency::{Rule, breaches, individuals};
-use shop::learning::{Factor, Stand, say};
+use crate::pages::inventory::{parts::is_low, seen_to};
 use std::collections::BTreeMap;
-use store::logbook::{Line, LogFilter};
+use store::logbook::{LogFilter, LogbookRow};
 use time::OffsetDateTime;
+use trade::calibration::{EffectStatus, Factor, describe_effects};
+use trade::consistency::{Rule, breaches, individuals};
 
 /// Something to see to.
 pub struct Item {
@@ -38,9 +38,9 @@ fn capital(text: &str) -> String {
 }
 
 /// Gathers everything.
-pub async fn attention(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault> {
-    let mut all = unsteady(app, visitor).await?;
-    for (spool, warnings) in seen_to(app, visitor).await? {
+pub async fn attention(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppError> {
+    let mut all = unsteady(app, user).await?;
+    for (spool, warnings) in seen_to(app, user).await? {
         for words in warnings {
             let class = if words.contains("run out in the next") { "stop" } else { "look" };
             all.push(item(
@@ -51,21 +51,21 @@ pub async fn attention(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault>
             ));
         }
     }
-    for part in app.store.parts(visitor.workshop()).await?.iter().filter(|p| is_low(p)) {
+    for part in app.store.parts(user.workshop()).await?.iter().filter(|p| is_low(p)) {
         let below =
             part.order_below.map_or_else(String::new, |n| format!(", and more are ordered below {n}"));
         all.push(item("look", capital(&part.name), format!("{} are left{below}", part.stock), "/parts"));
     }
     let today = OffsetDateTime::now_utc().date();
-    for instrument in app.store.instruments(visitor.workshop()).await? {
+    for instrument in app.store.instruments(user.workshop()).await? {
         if let Some(due) = instrument.due.filter(|due| *due < today) {
             let days = (today - due).whole_days();
             let why = format!("Its calibration was due {days} day{} ago", if days == 1 { "" } else { "s" });
             all.push(item("look", instrument.name, why, "/instruments"));
         }
     }
-    all.extend(waiting(app, visitor).await?);
-    all.extend(causes(app, visitor).await?);
+    all.extend(waiting(app, user).await?);
+    all.extend(causes(app, user).await?);
     let rank = |i: &Item| match i.class {
         "stop" => 0,
         "look" => 1,
@@ -76,23 +76,23 @@ pub async fn attention(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault>
 }
 
 /// Designs whose last coils break a rule: in resistance or inductance against the prediction.
-async fn unsteady(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault> {
+async fn unsteady(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppError> {
     /// Runs looked at.
     const RECENT: u32 = 400;
     /// A breach is news as long as it reaches into the last so many coils.
     const NEWS: usize = 4;
-    let lines = app.store.log_lines(visitor.workshop(), &LogFilter::default(), RECENT).await?;
-    let mut designs: BTreeMap<u64, Vec<&Line>> = BTreeMap::new();
+    let lines = app.store.log_lines(user.workshop(), &LogFilter::default(), RECENT).await?;
+    let mut designs: BTreeMap<u64, Vec<&LogbookRow>> = BTreeMap::new();
     for line in lines.iter().rev().filter(|l| l.level != "stop") {
         designs.entry(line.design_id.0).or_default().push(line);
     }
     let mut found = Vec::new();
     for (design, lines) in designs {
         for (key, name, pick) in [
-            ("r", "resistance", (|l: &Line| l.resistance_ratio) as fn(&Line) -> Option<f64>),
-            ("l", "inductance", |l: &Line| l.inductance_ratio),
+            ("r", "resistance", (|l: &LogbookRow| l.resistance_ratio) as fn(&LogbookRow) -> Option<f64>),
+            ("l", "inductance", |l: &LogbookRow| l.inductance_ratio),
         ] {
-            let told: Vec<(&Line, f64)> = lines.iter().filter_map(|l| Some((*l, pick(l)?))).collect();
+            let told: Vec<(&LogbookRow, f64)> = lines.iter().filter_map(|l| Some((*l, pick(l)?))).collect();
             let values: Vec<f64> = told.iter().map(|(_, v)| *v).collect();
             let Some((limits, _)) = individuals(&values) else { continue };
             let news = values.len().saturating_sub(NEWS);
@@ -119,9 +119,9 @@ async fn unsteady(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault> {
 }
 
 /// Coils that were wound days ago and not measured.
-async fn waiting(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault> {
+async fn waiting(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppError> {
     let filter = LogFilter { level: Some("waiting".into()), ..LogFilter::default() };
-    let lines = app.store.log_lines(visitor.workshop(), &filter, 60).await?;
+    let lines = app.store.log_lines(user.workshop(), &filter, 60).await?;
     let now = OffsetDateTime::now_utc();
     Ok(lines
         .iter()
@@ -147,21 +147,26 @@ async fn waiting(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault> {
 }
 
 /// The clearest of what was learned of spools, hands and machines, and what cannot be told apart.
-async fn causes(app: &App, visitor: &Visitor) -> Result<Vec<Item>, Fault> {
-    let Some((_, _, _, lesson)) = newest(app, visitor).await? else { return Ok(Vec::new()) };
-    let names = Named::of(app, visitor).await?;
-    let sayings = say(&lesson, &|f: Factor, l: u64| names.of_level(f, l));
+async fn causes(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppError> {
+    let Some((_, _, _, model)) = newest(app, user).await? else { return Ok(Vec::new()) };
+    let names = Named::of(app, user).await?;
+    let effects = describe_effects(&model, &|f: Factor, l: u64| names.of_level(f, l));
     let mut found = Vec::new();
-    for (stand, class, what) in
+    for (status, class, what) in
         [(true, "look", "Learned from your runs"), (false, "waiting", "Cannot be told apart yet")]
     {
-        let of = sayings.iter().filter(|s| {
+        let of = effects.iter().filter(|s| {
             matches!(s.factor, Factor::Spool | Factor::Operator | Factor::Winder)
-                && if stand { s.stand == Stand::Clear } else { matches!(s.stand, Stand::Tangled(_)) }
+                && if status {
+                    s.status == EffectStatus::Clear
+                } else {
+                    matches!(s.status, EffectStatus::Confounded(_))
+                }
         });
         // A pair that is not told apart is said once.
-        found
-            .extend(of.take(if stand { 2 } else { 1 }).map(|s| item(class, what, s.text.clone(), "/causes")));
+        found.extend(
+            of.take(if status { 2 } else { 1 }).map(|s| item(class, what, s.text.clone(), "/causes")),
+        );
     }
     Ok(found)
 }

@@ -3,17 +3,17 @@
 mod attention;
 
 use crate::app::App;
-use crate::fault::Fault;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
 use crate::layout::Frame;
 use crate::pages::timers::TimerRow;
-use crate::visitor::Visitor;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use attention::Item;
 use store::ClientKey;
 use store::design::{DesignFilter, RevisionRow};
-use store::logbook::{Line, LogFilter};
+use store::logbook::{LogFilter, LogbookRow};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -25,28 +25,28 @@ pub fn routes(config: &mut web::ServiceConfig) {
 struct BenchPage {
     frame: Frame,
     attention: Vec<Item>,
-    waiting: Vec<Line>,
-    off: Vec<Line>,
+    waiting: Vec<LogbookRow>,
+    off: Vec<LogbookRow>,
     designs: Vec<RevisionRow>,
     timers: Vec<TimerRow>,
     key: ClientKey,
 }
 
-async fn show(app: web::Data<App>, visitor: Visitor) -> Result<BenchPage, Fault> {
+async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppError> {
     /// How many of each the bench holds.
     const ROOM: usize = 6;
     let of = |level: Option<&str>| LogFilter { level: level.map(str::to_owned), ..LogFilter::default() };
-    let mut waiting = app.store.log_lines(visitor.workshop(), &of(Some("waiting")), 6).await?;
+    let mut waiting = app.store.log_lines(user.workshop(), &of(Some("waiting")), 6).await?;
     waiting.truncate(ROOM);
-    let mut off = app.store.log_lines(visitor.workshop(), &of(None), 30).await?;
+    let mut off = app.store.log_lines(user.workshop(), &of(None), 30).await?;
     off.retain(|line| ["look", "stop"].contains(&line.level.as_str()));
     off.truncate(4);
-    let attention = attention::attention(&app, &visitor).await?;
-    let mut designs = app.store.designs(visitor.workshop(), &DesignFilter::default()).await?;
+    let attention = attention::attention(&app, &user).await?;
+    let mut designs = app.store.designs(user.workshop(), &DesignFilter::default()).await?;
     designs.truncate(ROOM);
-    let timers = app.store.timers(visitor.workshop()).await?.into_iter().map(TimerRow::from).collect();
+    let timers = app.store.timers(user.workshop()).await?.into_iter().map(TimerRow::from).collect();
     Ok(BenchPage {
-        frame: Frame::new(&visitor, "bench", "Bench"),
+        frame: Frame::new(&user, "bench", "Bench"),
         attention,
         waiting,
         off,

@@ -1,20 +1,22 @@
 //! Causes: where the differences between predicted and measured come from.
 
-use crate::address::Asked;
 use crate::app::App;
+use crate::current_user::CurrentUser;
 use crate::drawing::chart::{histogram, interval, shares};
-use crate::fault::Fault;
+use crate::error::AppError;
+use crate::format;
 use crate::layout::Frame;
-use crate::present;
-use crate::visitor::Visitor;
+use crate::query::Asked;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
-use shop::learning::{Factor, Learnt, Lesson, Quantity, Saying, Stand, say};
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use store::LessonId;
+use store::CalibrationId;
 use store::logbook::FORMATS;
+use trade::calibration::{
+    CalibrationModel, EffectStatus, EffectText, Factor, Quantity, QuantityModel, describe_effects,
+};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -26,8 +28,8 @@ pub struct Named(BTreeMap<(Factor, u64), String>);
 
 impl Named {
     /// Of a workshop.
-    pub async fn of(app: &App, visitor: &Visitor) -> Result<Self, Fault> {
-        let workshop = visitor.workshop();
+    pub async fn of(app: &App, user: &CurrentUser) -> Result<Self, AppError> {
+        let workshop = user.workshop();
         let mut all = BTreeMap::new();
         for (id, label) in app.store.spool_labels(workshop).await? {
             all.insert((Factor::Spool, id.0), label);
@@ -92,19 +94,19 @@ struct CausesPage {
     quiet: Vec<CauseRow>,
     makeups: Vec<Makeup>,
     histograms: Vec<(&'static str, String, String)>,
-    left_out: Vec<(u32, u64, String)>,
+    outliers: Vec<(u32, u64, String)>,
 }
 
 /// The newest lesson of a workshop with its number and runs.
 pub async fn newest(
     app: &App,
-    visitor: &Visitor,
-) -> Result<Option<(LessonId, u32, u32, Arc<Lesson>)>, Fault> {
-    match app.store.newest_lesson(visitor.workshop()).await? {
+    user: &CurrentUser,
+) -> Result<Option<(CalibrationId, u32, u32, Arc<CalibrationModel>)>, AppError> {
+    match app.store.newest_calibration(user.workshop()).await? {
         None => Ok(None),
         Some(row) => {
-            let lesson = app.lessons.version(&app.store, visitor.workshop(), row.id).await?;
-            Ok(Some((row.id, row.number, row.runs, lesson)))
+            let model = app.calibrations.version(&app.store, user.workshop(), row.id).await?;
+            Ok(Some((row.id, row.number, row.runs, model)))
         }
     }
 }
@@ -113,20 +115,20 @@ fn per_cent(ln: f64) -> String {
     format!("{:+.1} %", ln.exp_m1() * 100.0).replace('-', "−")
 }
 
-fn row(saying: &Saying, shown: &[Quantity]) -> CauseRow {
+fn row(effect: &EffectText, shown: &[Quantity]) -> CauseRow {
     /// Effects are drawn up to this.
     const REACH: f64 = 0.06;
-    let (class, word) = match saying.stand {
-        Stand::Clear => ("look", "differs"),
-        Stand::Tangled(_) => ("waiting", "cannot tell apart yet"),
-        Stand::Quiet => ("pass", "no difference"),
-        Stand::Only => ("waiting", "only one"),
-        Stand::TooFew => ("waiting", "too few runs"),
+    let (class, word) = match effect.status {
+        EffectStatus::Clear => ("look", "differs"),
+        EffectStatus::Confounded(_) => ("waiting", "cannot tell apart yet"),
+        EffectStatus::NoDifference => ("pass", "no difference"),
+        EffectStatus::SingleLevel => ("waiting", "only one"),
+        EffectStatus::TooFew => ("waiting", "too few runs"),
     };
     let cells = shown
         .iter()
         .map(|quantity| {
-            let (_, e, _) = saying.effects.iter().find(|(q, _, _)| q == quantity)?;
+            let (_, e, _) = effect.effects.iter().find(|(q, _, _)| q == quantity)?;
             let (from, to) = (e.value - 1.645 * e.sd, e.value + 1.645 * e.sd);
             // Capacitance and build spread ten times as far.
             let reach = if matches!(quantity, Quantity::Capacitance | Quantity::Build) { 0.4 } else { REACH };
@@ -137,7 +139,7 @@ fn row(saying: &Saying, shown: &[Quantity]) -> CauseRow {
             })
         })
         .collect();
-    let filter = match saying.factor {
+    let filter = match effect.factor {
         Factor::Spool => "spool",
         Factor::Operator => "operator",
         Factor::Winder => "winder",
@@ -145,46 +147,46 @@ fn row(saying: &Saying, shown: &[Quantity]) -> CauseRow {
         Factor::Pattern | Factor::Format => "",
     };
     CauseRow {
-        text: saying.text.clone(),
+        text: effect.text.clone(),
         class,
         word,
         cells,
-        runs: format!("{} run{}", saying.runs, if saying.runs == 1 { "" } else { "s" }),
-        link: if filter.is_empty() { String::new() } else { format!("/logbook?{filter}={}", saying.level) },
+        runs: format!("{} run{}", effect.runs, if effect.runs == 1 { "" } else { "s" }),
+        link: if filter.is_empty() { String::new() } else { format!("/logbook?{filter}={}", effect.level) },
     }
 }
 
 /// What the spread of one coil against the next is made up of.
-fn makeup(learnt: &Learnt) -> Makeup {
+fn makeup(fitted: &QuantityModel) -> Makeup {
     let mut parts: Vec<(String, f64)> = Factor::ALL
         .iter()
-        .filter(|f| learnt.levels(**f).count() > 1)
-        .map(|f| (f.name().to_owned(), learnt.factor_sd(*f).powi(2)))
+        .filter(|f| fitted.levels(**f).count() > 1)
+        .map(|f| (f.name().to_owned(), fitted.factor_sd(*f).powi(2)))
         .collect();
-    parts.push(("coil to coil".into(), learnt.noise_sd().powi(2)));
+    parts.push(("coil to coil".into(), fitted.noise_sd().powi(2)));
     parts.sort_by(|a, b| b.1.total_cmp(&a.1));
     let whole: f64 = parts.iter().map(|(_, v)| v).sum();
     let first = parts.first().map_or_else(String::new, |(word, _)| word.clone());
     Makeup {
-        name: learnt.quantity.name(),
+        name: fitted.quantity.name(),
         drawing: shares(&parts),
         words: format!(
             "Coils spread by {:.1} % in all, and by {:.1} % when everything is alike. Most comes from: {first}.",
             whole.sqrt() * 100.0,
-            learnt.noise_sd() * 100.0
+            fitted.noise_sd() * 100.0
         ),
     }
 }
 
 async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<CausesPage, Fault> {
+) -> Result<CausesPage, AppError> {
     let asked = Asked(query.into_inner());
     let chosen = Factor::ALL.into_iter().find(|f| f.name() == asked.get("by"));
     let mut page = CausesPage {
-        frame: Frame::new(&visitor, "logbook", "Causes"),
+        frame: Frame::new(&user, "logbook", "Causes"),
         tab: "causes",
         version: String::new(),
         runs: 0,
@@ -200,40 +202,41 @@ async fn show(
         quiet: Vec::new(),
         makeups: Vec::new(),
         histograms: Vec::new(),
-        left_out: Vec::new(),
+        outliers: Vec::new(),
     };
-    let Some((_, number, runs, lesson)) = newest(&app, &visitor).await? else { return Ok(page) };
-    let names = Named::of(&app, &visitor).await?;
-    let learned = Arc::clone(&lesson);
-    let sayings = web::block(move || say(&learned, &|f: Factor, l: u64| names.of_level(f, l))).await?;
-    let shown: Vec<Quantity> = lesson.learnt.iter().map(|l| l.quantity).collect();
+    let Some((_, number, runs, model)) = newest(&app, &user).await? else { return Ok(page) };
+    let names = Named::of(&app, &user).await?;
+    let learned = Arc::clone(&model);
+    let effects =
+        web::block(move || describe_effects(&learned, &|f: Factor, l: u64| names.of_level(f, l))).await?;
+    let shown: Vec<Quantity> = model.quantities.iter().map(|l| l.quantity).collect();
     page.version = number.to_string();
     page.runs = runs;
     page.quantities = shown.iter().map(|q| q.name()).collect();
     let mut pairs: Vec<[(Factor, u64); 2]> = Vec::new();
-    for saying in sayings.iter().filter(|s| chosen.is_none_or(|f| f == s.factor)) {
+    for effect in effects.iter().filter(|s| chosen.is_none_or(|f| f == s.factor)) {
         // A pair that is not told apart is said once.
-        if let Stand::Tangled(tangle) = &saying.stand {
-            let own = (saying.factor, saying.level);
-            if pairs.contains(&[tangle.with, own]) {
+        if let EffectStatus::Confounded(confounding) = &effect.status {
+            let own = (effect.factor, effect.level);
+            if pairs.contains(&[confounding.with, own]) {
                 continue;
             }
-            pairs.push([own, tangle.with]);
+            pairs.push([own, confounding.with]);
         }
-        let list = match saying.stand {
-            Stand::Clear | Stand::Tangled(_) => &mut page.told,
+        let list = match effect.status {
+            EffectStatus::Clear | EffectStatus::Confounded(_) => &mut page.told,
             _ => &mut page.quiet,
         };
-        list.push(row(saying, &shown));
+        list.push(row(effect, &shown));
     }
     page.quiet.truncate(200);
-    page.makeups = lesson.learnt.iter().map(makeup).collect();
-    let lived = app.store.lived_last(visitor.workshop(), 5000).await?;
+    page.makeups = model.quantities.iter().map(makeup).collect();
+    let observations = app.store.recent_observations(user.workshop(), 5000).await?;
     for (quantity, step, reach) in [(Quantity::Resistance, 0.005, 0.06), (Quantity::Inductance, 0.005, 0.06)]
     {
-        let Some(learnt) = lesson.of(quantity) else { continue };
-        let before: Vec<f64> = lived.iter().filter_map(|l| l.ratios[quantity as usize]).collect();
-        let after: Vec<f64> = lived.iter().filter_map(|l| learnt.left_of(l)).collect();
+        let Some(fitted) = model.of(quantity) else { continue };
+        let before: Vec<f64> = observations.iter().filter_map(|l| l.ratios[quantity as usize]).collect();
+        let after: Vec<f64> = observations.iter().filter_map(|l| fitted.residual(l)).collect();
         page.histograms.push((
             quantity.name(),
             histogram(&before, step, reach, &per_cent),
@@ -241,14 +244,14 @@ async fn show(
         ));
     }
     let mut left: BTreeMap<u32, Vec<&str>> = BTreeMap::new();
-    for learnt in &lesson.learnt {
-        for run in &learnt.left_out {
-            left.entry(*run).or_default().push(learnt.quantity.name());
+    for fitted in &model.quantities {
+        for run in &fitted.outliers {
+            left.entry(*run).or_default().push(fitted.quantity.name());
         }
     }
     for (number, of) in left.into_iter().rev().take(12) {
-        if let Some(id) = app.store.run_numbered(visitor.workshop(), number).await? {
-            page.left_out.push((number, id.0, of.join(" and ")));
+        if let Some(id) = app.store.run_numbered(user.workshop(), number).await? {
+            page.outliers.push((number, id.0, of.join(" and ")));
         }
     }
     Ok(page)
@@ -257,5 +260,5 @@ async fn show(
 /// Runs behind a version, as they are read.
 pub fn runs_words(runs: impl std::borrow::Borrow<u32>) -> String {
     let runs = *runs.borrow();
-    format!("{} run{}", present::turns(runs), if runs == 1 { "" } else { "s" })
+    format!("{} run{}", format::turns(runs), if runs == 1 { "" } else { "s" })
 }

@@ -1,27 +1,27 @@
 //! Any number of designs, revisions and wound pickups side by side: figures, curves, what differs.
 
 use crate::app::App;
+use crate::current_user::CurrentUser;
 use crate::drawing::{section_over, top_over};
-use crate::fault::Fault;
+use crate::error::AppError;
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
 use crate::layout::Frame;
-use crate::pages::designs::{Differs, differing};
+use crate::pages::designs::{Difference, differences_in_words};
 use crate::pages::logbook::unformulated;
 use crate::plot::{Curve, curves, measured, plot};
-use crate::present::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
-use crate::visitor::Visitor;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::Design;
-use coil::predict::{PickupPrediction, Prediction, Quantity};
-use shop::comparison::Comparison;
-use shop::reading::Kind;
+use coil::prediction::{PickupPrediction, Prediction, Quantity};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use store::RevisionId;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
 use store::run::RunFilter;
 use store::sweep::SweepRow;
+use trade::comparison::Comparison;
+use trade::reading::Kind;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -119,16 +119,17 @@ struct One {
     measured: Vec<(u32, u64, BTreeMap<Kind, f64>)>,
 }
 
-async fn gathered(app: &App, visitor: &Visitor, asked: &Asked) -> Result<Vec<One>, Fault> {
+async fn gathered(app: &App, user: &CurrentUser, asked: &Asked) -> Result<Vec<One>, AppError> {
     let mut all = Vec::with_capacity(asked.of.len());
     for &id in &asked.of {
-        let revision = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
-        let leans = app.lessons.leans(&app.store, visitor.workshop(), Some(revision.row.design_id)).await?;
-        let experience = leans.experience(&revision.design);
-        let prediction = app.predictions.leaning(&revision.design, experience).await?.ok();
-        let sweeps = app.store.sweeps(visitor.workshop(), Some(revision.row.id)).await?;
+        let revision = app.store.revision(user.workshop(), RevisionId(id)).await?;
+        let applied =
+            app.calibrations.applied(&app.store, user.workshop(), Some(revision.row.design_id)).await?;
+        let calibration = applied.calibration(&revision.design);
+        let prediction = app.predictions.calibrated(&revision.design, calibration).await?.ok();
+        let sweeps = app.store.sweeps(user.workshop(), Some(revision.row.id)).await?;
         let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
-        let runs = app.store.runs(visitor.workshop(), &filter).await?;
+        let runs = app.store.runs(user.workshop(), &filter).await?;
         let measured = runs
             .into_iter()
             .filter(|r| r.revision_id == revision.row.id)
@@ -209,7 +210,7 @@ struct ComparePage {
     plot: String,
     /// The first two over one another.
     over: Vec<(&'static str, String)>,
-    differs: Vec<Differs>,
+    differs: Vec<Difference>,
     columns: Vec<(&'static str, &'static str, bool)>,
     choices: Vec<(RevisionRow, bool)>,
     kept: Vec<u64>,
@@ -218,14 +219,14 @@ struct ComparePage {
 
 async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<ComparePage, Fault> {
+) -> Result<ComparePage, AppError> {
     let asked = Asked::from(&query);
-    let all = gathered(&app, &visitor, &asked).await?;
+    let all = gathered(&app, &user, &asked).await?;
     let filter =
         DesignFilter { search: asked.search.clone(), order: DesignOrder::Name, ..DesignFilter::default() };
-    let rows = app.store.designs(visitor.workshop(), &filter).await?;
+    let rows = app.store.designs(user.workshop(), &filter).await?;
     let mut drawn: Vec<Curve> = Vec::new();
     for (tone, one) in all.iter().enumerate() {
         if let Some(p) = &one.prediction {
@@ -243,7 +244,7 @@ async fn show(
         .map(|id| format!("of={id}"))
         .chain(asked.columns.iter().map(|c| format!("col={}", c.key)));
     Ok(ComparePage {
-        frame: Frame::new(&visitor, "designs", "Compare"),
+        frame: Frame::new(&user, "designs", "Compare"),
         names: all.iter().map(|o| format!("{} r{}", o.row.name, o.row.number)).collect(),
         heads: asked.columns.iter().map(|c| c.label).collect(),
         lines: lines(&all, &asked.columns),
@@ -254,7 +255,7 @@ async fn show(
         },
         over: over(&all),
         differs: all.split_first().map_or_else(Vec::new, |(first, rest)| {
-            differing(&first.design, &rest.iter().map(|o| &o.design).collect::<Vec<_>>())
+            differences_in_words(&first.design, &rest.iter().map(|o| &o.design).collect::<Vec<_>>())
         }),
         columns: COLUMNS
             .iter()
@@ -269,13 +270,13 @@ async fn show(
 
 async fn export(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<HttpResponse, Fault> {
+) -> Result<HttpResponse, AppError> {
     let asked = Asked::from(&query);
-    let all = gathered(&app, &visitor, &asked).await?;
+    let all = gathered(&app, &user, &asked).await?;
     let mut writer = csv::Writer::from_writer(Vec::new());
-    let failed = |e: csv::Error| Fault::Internal(e.to_string());
+    let failed = |e: csv::Error| AppError::Internal(e.to_string());
     let mut head = vec!["pickup".to_owned(), "what".to_owned()];
     for c in &asked.columns {
         head.extend([
@@ -307,7 +308,7 @@ async fn export(
             writer.write_record(&cells).map_err(failed)?;
         }
     }
-    let body = writer.into_inner().map_err(|e| Fault::Internal(e.to_string()))?;
+    let body = writer.into_inner().map_err(|e| AppError::Internal(e.to_string()))?;
     Ok(HttpResponse::Ok()
         .content_type("text/csv; charset=utf-8")
         .insert_header(("Content-Disposition", "attachment; filename=\"compare.csv\""))

@@ -1,24 +1,24 @@
 //! Consistency: whether coils of a design stay alike, and if not, since when and why.
 
-use crate::address::Asked;
 use crate::app::App;
+use crate::current_user::CurrentUser;
 use crate::drawing::chart::{Phase, Point, RunChart, run_chart};
-use crate::fault::Fault;
+use crate::error::AppError;
+use crate::format::{self, HENRY, KILOHERTZ, KILOOHM, PICOFARAD, Scale};
 use crate::layout::{Choice, Frame};
 use crate::pages::causes::Named;
-use crate::present::{self, HENRY, KILOHERTZ, KILOOHM, PICOFARAD, Scale};
-use crate::visitor::Visitor;
+use crate::query::Asked;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::Aims;
-use shop::consistency::{
+use store::logbook::{LogFilter, LogbookRow};
+use store::{DesignId, RevisionId};
+use trade::calibration::{Factor, Observation, Quantity};
+use trade::consistency::{
     Breach, Capability, LevelShift, Limits, Rule, best_pairs, breaches, capability, individuals, level_shift,
     moving_ranges, of_subgroups, subgroups, trend,
 };
-use shop::learning::{Factor, Lived, Quantity};
-use store::logbook::{Line, LogFilter};
-use store::{DesignId, RevisionId};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -42,11 +42,11 @@ const MEASURED: [Measured; 5] = [
     Measured { key: "l", name: "Inductance", scale: HENRY, learned: Some(Quantity::Inductance) },
     Measured { key: "c", name: "Capacitance", scale: PICOFARAD, learned: Some(Quantity::Capacitance) },
     Measured { key: "peak", name: "Loaded peak", scale: KILOHERTZ, learned: None },
-    Measured { key: "flux", name: "Flux against expected", scale: present::PERCENT, learned: None },
+    Measured { key: "flux", name: "Flux against expected", scale: format::PERCENT, learned: None },
 ];
 
 impl Measured {
-    fn of(self, line: &Line) -> Option<f64> {
+    fn of(self, line: &LogbookRow) -> Option<f64> {
         match self.key {
             "r" => line.resistance_ohm,
             "l" => line.inductance_h,
@@ -57,7 +57,7 @@ impl Measured {
     }
 
     /// Logarithm of measured over the bare engine's expectation.
-    fn ratio(self, line: &Line) -> Option<f64> {
+    fn ratio(self, line: &LogbookRow) -> Option<f64> {
         match self.key {
             "r" => line.resistance_ratio,
             "l" => line.inductance_ratio,
@@ -128,7 +128,7 @@ fn per_cent(ln: f64) -> String {
 
 /// Everything of a series that the page speaks of.
 struct Series {
-    lines: Vec<Line>,
+    lines: Vec<LogbookRow>,
     values: Vec<f64>,
     /// Values are logarithms against the bare engine.
     relative: bool,
@@ -147,11 +147,11 @@ impl Series {
 
 async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<ConsistencyPage, Fault> {
+) -> Result<ConsistencyPage, AppError> {
     let asked = Asked(query.into_inner());
-    let workshop = visitor.workshop();
+    let workshop = user.workshop();
     let designs = app.store.logged_designs(workshop).await?;
     let most = designs.iter().max_by_key(|(_, _, n)| *n).map(|(id, _, _)| id.0);
     let design = asked.number("design").or(most);
@@ -175,7 +175,7 @@ async fn show(
     if relative {
         lines.retain(|l| measured.ratio(l).is_some());
     }
-    let value = |l: &Line| if relative { measured.ratio(l) } else { measured.of(l) };
+    let value = |l: &LogbookRow| if relative { measured.ratio(l) } else { measured.of(l) };
     let values: Vec<f64> = lines.iter().filter_map(value).collect();
     let name =
         designs.iter().find(|(id, _, _)| Some(id.0) == design).map_or_else(String::new, |d| d.1.clone());
@@ -183,7 +183,7 @@ async fn show(
     let grouped = asked.get("chart") == "means";
     let link = |name: &str, value: &str| asked.link("/consistency", name, value);
     let mut page = ConsistencyPage {
-        frame: Frame::new(&visitor, "logbook", "Consistency"),
+        frame: Frame::new(&user, "logbook", "Consistency"),
         tab: "consistency",
         designs: designs
             .iter()
@@ -231,15 +231,15 @@ async fn show(
         draw_each(&mut page, &series, aim);
     }
     sum_up(&mut page, &series, aim);
-    explain(&app, &visitor, &mut page, &series).await?;
+    explain(&app, &user, &mut page, &series).await?;
     Ok(page)
 }
 
 /// Where spool, hand, winder or revision changed for a stretch of runs.
-fn phases(lines: &[Line]) -> Vec<Phase> {
+fn phases(lines: &[LogbookRow]) -> Vec<Phase> {
     /// More are not told apart.
     const MOST: usize = 14;
-    let of = |l: &Line| {
+    let of = |l: &LogbookRow| {
         [
             l.spool.as_ref().map(|s| format!("spool {s}")),
             Some(l.operator.clone()),
@@ -402,8 +402,8 @@ fn lower(series: &Series, points: &[Point], limits: Option<&Limits>) -> String {
 
 fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) {
     let values = &series.values;
-    let middle = shop::consistency::mean(values);
-    let spread = shop::consistency::sd(values);
+    let middle = trade::consistency::mean(values);
+    let spread = trade::consistency::sd(values);
     let mut sums = vec![Sum {
         what: "Mean",
         value: series.text(middle),
@@ -474,14 +474,14 @@ fn fit_words(c: &Capability) -> String {
 /// The headline, and where the level moved with what it comes from.
 async fn explain(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     page: &mut ConsistencyPage,
     series: &Series,
-) -> Result<(), Fault> {
+) -> Result<(), AppError> {
     let n = series.values.len();
     let shift = level_shift(&series.values);
     page.headline = match (&shift, page.steady, n) {
-        (_, _, n) if n < shop::consistency::FEWEST => {
+        (_, _, n) if n < trade::consistency::FEWEST => {
             format!(
                 "{n} coil{} so far: five are needed to tell chance from change.",
                 if n == 1 { "" } else { "s" }
@@ -493,13 +493,13 @@ async fn explain(
     };
     page.steady = page.steady && shift.is_none();
     let (Some(shift), Some(quantity)) = (shift, series.measured.learned) else { return Ok(()) };
-    let Some(newest) = app.store.newest_lesson(visitor.workshop()).await? else { return Ok(()) };
-    let lesson = app.lessons.version(&app.store, visitor.workshop(), newest.id).await?;
-    let lived: Vec<Lived> = series.lines.iter().map(Line::lived).collect();
-    let (earlier, later): (Vec<&Lived>, Vec<&Lived>) =
-        (lived[..shift.at].iter().collect(), lived[shift.at..].iter().collect());
-    let Some(parts) = lesson.of(quantity).and_then(|l| l.shift(&earlier, &later)) else { return Ok(()) };
-    let names = Named::of(app, visitor).await?;
+    let Some(newest) = app.store.newest_calibration(user.workshop()).await? else { return Ok(()) };
+    let model = app.calibrations.version(&app.store, user.workshop(), newest.id).await?;
+    let observations: Vec<Observation> = series.lines.iter().map(LogbookRow::observation).collect();
+    let (earlier, later): (Vec<&Observation>, Vec<&Observation>) =
+        (observations[..shift.at].iter().collect(), observations[shift.at..].iter().collect());
+    let Some(parts) = model.of(quantity).and_then(|l| l.shift(&earlier, &later)) else { return Ok(()) };
+    let names = Named::of(app, user).await?;
     page.shift = format!(
         "Against what the engine predicts, runs from {} on read {} in {}. What that comes from, as far as all of the shop's runs tell:",
         series.run(shift.at),
@@ -526,12 +526,12 @@ async fn explain(
 }
 
 /// Levels that are commoner after a change than before: those that came in.
-fn newcomers(factor: Factor, earlier: &[&Lived], later: &[&Lived]) -> Vec<u64> {
-    let share = |runs: &[&Lived], level: u64| {
-        runs.iter().filter(|r| r.circumstances.of(factor) == Some(level)).count() as f64
+fn newcomers(factor: Factor, earlier: &[&Observation], later: &[&Observation]) -> Vec<u64> {
+    let share = |runs: &[&Observation], level: u64| {
+        runs.iter().filter(|r| r.factor_levels.of(factor) == Some(level)).count() as f64
             / runs.len().max(1) as f64
     };
-    let mut levels: Vec<u64> = later.iter().filter_map(|r| r.circumstances.of(factor)).collect();
+    let mut levels: Vec<u64> = later.iter().filter_map(|r| r.factor_levels.of(factor)).collect();
     levels.sort_unstable();
     levels.dedup();
     levels.retain(|level| share(later, *level) > share(earlier, *level) + 0.25);
@@ -539,7 +539,7 @@ fn newcomers(factor: Factor, earlier: &[&Lived], later: &[&Lived]) -> Vec<u64> {
 }
 
 fn moved(series: &Series, shift: &LevelShift) -> String {
-    let before = shop::consistency::mean(&series.values[..shift.at]);
+    let before = trade::consistency::mean(&series.values[..shift.at]);
     let by = if series.relative { shift.by } else { (1.0 + shift.by / before).ln() };
     format!(
         "from {} on it reads {} {} than before.",

@@ -1,9 +1,9 @@
 //! The list of designs.
 
 use crate::app::App;
-use crate::fault::Fault;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
 use crate::layout::Frame;
-use crate::visitor::Visitor;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -62,15 +62,15 @@ impl Query {
 /// The newest revision of every design asked for.
 pub async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Query>,
-) -> Result<ListPage, Fault> {
+) -> Result<ListPage, AppError> {
     let asked = query.into_inner();
     Ok(ListPage {
-        frame: Frame::new(&visitor, "designs", "Designs"),
-        rows: app.store.designs(visitor.workshop(), &asked.filter()).await?,
+        frame: Frame::new(&user, "designs", "Designs"),
+        rows: app.store.designs(user.workshop(), &asked.filter()).await?,
         kinds: Kind::ALL.iter().map(|k| (super::word_of(*k), k.name())).collect(),
-        tags: app.store.tags(visitor.workshop()).await?,
+        tags: app.store.tags(user.workshop()).await?,
         asked,
     })
 }

@@ -1,36 +1,36 @@
 //! Designs: the list, the workbench, revisions.
 
-mod beside;
-mod differs;
+mod audition;
+mod context;
+mod differences;
 mod list;
-mod listening;
-mod outlook;
+mod preview;
 mod revision;
-mod seeking;
+mod search;
 mod share;
 pub mod sheet;
-mod view;
+mod strip;
 
 use crate::app::App;
-use crate::fault::Fault;
-use crate::filled::{Errors, Filled};
-use crate::layout::{Field, Frame, Knot, thread};
-use crate::pages::see;
-use crate::visitor::Visitor;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::layout::{Field, Frame, ProgressStep, progress_steps};
+use crate::pages::redirect;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use beside::beside;
 use coil::design::{Aims, Design, Kind, Step, starting_point, tall_single};
-use coil::seek::{Lever, Wish, aims_like};
-pub use differs::{Differs, differing};
-use outlook::{Outlook, View, outlook};
+use coil::search::{Adjustment, TonePreset, aims_like};
+use context::context;
+pub use differences::{Difference, differences_in_words};
+use preview::{Outlook, View, render_preview};
 use serde::{Deserialize, Serialize};
-use sheet::{Section, Shelf};
+use sheet::{Section, SpoolOption};
 use std::collections::BTreeMap;
 use store::design::{NewRevision, Revision, RevisionRow};
 use store::{ClientKey, RevisionId};
-pub use view::{Cell, cells};
+pub use strip::{Cell, cells};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -39,11 +39,11 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/designs", web::post().to(save_new))
         .route("/designs/new", web::get().to(new))
         .route("/designs/preview", web::post().to(preview))
-        .route("/designs/audition", web::post().to(listening::sound))
+        .route("/designs/audition", web::post().to(audition::sound))
         .route("/designs/import", web::post().to(import))
-        .route("/designs/seek", web::post().to(seeking::start))
-        .route("/designs/seek/{name}", web::get().to(seeking::standing))
-        .route("/designs/seek/{name}/cancel", web::post().to(seeking::cancel))
+        .route("/designs/seek", web::post().to(search::start))
+        .route("/designs/seek/{name}", web::get().to(search::standing))
+        .route("/designs/seek/{name}/cancel", web::post().to(search::cancel))
         .route("/revisions/{id}/duplicate", web::get().to(duplicate))
         .route("/revisions/{id}/experiment", web::post().to(revision::experiment))
         .route("/revisions/{id}/restore", web::post().to(revision::restore))
@@ -60,7 +60,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
 #[template(path = "designs/workbench.html")]
 struct Workbench {
     frame: Frame,
-    thread: Vec<Knot>,
+    thread: Vec<ProgressStep>,
     heading: String,
     /// Where the sheet is sent.
     action: String,
@@ -81,43 +81,47 @@ struct Workbench {
     fields: String,
     name: Field,
     note: Field,
-    outlook: Outlook,
+    preview: Outlook,
     refused: bool,
 }
 
-fn render(template: &impl Template) -> Result<String, Fault> {
-    template.render().map_err(|error| Fault::Internal(error.to_string()))
+fn render(template: &impl Template) -> Result<String, AppError> {
+    template.render().map_err(|error| AppError::Internal(error.to_string()))
 }
 
-async fn shelf(app: &App, visitor: &Visitor) -> Result<Vec<Shelf>, Fault> {
-    let spools = app.store.spools(visitor.workshop()).await?;
+async fn shelf(app: &App, user: &CurrentUser) -> Result<Vec<SpoolOption>, AppError> {
+    let spools = app.store.spools(user.workshop()).await?;
     Ok(spools
         .into_iter()
         .filter(|s| s.emptied_at.is_none())
-        .map(|s| Shelf { id: s.id.0, label: format!("{} ({})", s.label, s.gauge), measured: s.measured() })
+        .map(|s| SpoolOption {
+            id: s.id.0,
+            label: format!("{} ({})", s.label, s.gauge),
+            measured: s.measured(),
+        })
         .collect())
 }
 
 /// What a form goes on from: a revision, or nothing yet.
-async fn parent_of(app: &App, visitor: &Visitor, parent: &str) -> Result<Option<Revision>, Fault> {
+async fn parent_of(app: &App, user: &CurrentUser, parent: &str) -> Result<Option<Revision>, AppError> {
     if parent.is_empty() {
         return Ok(None);
     }
-    let Ok(id) = parent.parse() else { return Err(Fault::Missing("revision")) };
-    Ok(Some(app.store.revision(visitor.workshop(), RevisionId(id)).await?))
+    let Ok(id) = parent.parse() else { return Err(AppError::Missing("revision")) };
+    Ok(Some(app.store.revision(user.workshop(), RevisionId(id)).await?))
 }
 
 /// The design that the form's fields stand on: the one it carries, else its parent.
-fn base_of(filled: &Filled, parent: Option<&Revision>) -> Design {
-    sheet::base_of(filled)
+fn base_of(form: &FormData, parent: Option<&Revision>) -> Design {
+    sheet::base_of(form)
         .or_else(|| parent.map(|p| p.design.clone()))
         .unwrap_or_else(|| tall_single("", USUAL_STRINGS, USUAL_PITCH_MM))
 }
 
 /// The sheet with a stand-in where the name is still empty: a design gets its name when it is saved, and
 /// shows its numbers before.
-fn named(filled: &Filled) -> Filled {
-    let mut named = filled.clone();
+fn named(form: &FormData) -> FormData {
+    let mut named = form.clone();
     if named.get("name").is_empty() {
         named.0.insert("name".into(), "unnamed".into());
     }
@@ -133,47 +137,47 @@ struct SheetFields {
 
 async fn workbench(
     app: &App,
-    visitor: &Visitor,
-    filled: &Filled,
+    user: &CurrentUser,
+    form: &FormData,
     errors: &Errors,
     parent: Option<&Revision>,
     overtaken: Option<RevisionRow>,
-) -> Result<HttpResponse, Fault> {
-    let shelf = shelf(app, visitor).await?;
-    let base = base_of(filled, parent);
+) -> Result<HttpResponse, AppError> {
+    let shelf = shelf(app, user).await?;
+    let base = base_of(form, parent);
     // A sheet that cannot be read shows what it stands on.
-    let named = named(filled);
+    let named = named(form);
     let shown = sheet::read(&named, &base, &shelf).map_or_else(|_| base.clone(), |read| read.design);
-    let view = View::named(filled.get("view"));
-    let beside = beside(app, visitor, Some(filled), parent).await?;
-    let outlook = outlook(app, &shown, parent.map(|p| &p.design), (view, Some(filled)), beside).await?;
+    let view = View::named(form.get("view"));
+    let context = context(app, user, Some(form), parent).await?;
+    let preview = render_preview(app, &shown, parent.map(|p| &p.design), (view, Some(form)), context).await?;
     let (heading, action) = match parent {
         None => (format!("New {}", base.kind.name()), "/designs".to_owned()),
         Some(p) => (format!("{}, after r{}", p.row.name, p.row.number), format!("/revisions/{}", p.row.id)),
     };
     let newest = match parent {
-        Some(p) => newest(app, visitor, p).await?.number,
+        Some(p) => newest(app, user, p).await?.number,
         None => 0,
     };
     let aims = shown.aims != coil::design::Aims::default();
-    let frame = Frame::new(visitor, "designs", heading.clone());
+    let frame = Frame::new(user, "designs", heading.clone());
     let page = Workbench {
-        thread: thread(aims, None, false),
+        thread: progress_steps(aims, None, false),
         heading,
         draft: if parent.is_some() { action.clone() } else { format!("{action}:{}", base.kind.name()) },
         action,
         parent: parent.map_or_else(String::new, |p| p.row.id.to_string()),
-        seen: if filled.get("seen").is_empty() { newest.to_string() } else { filled.get("seen").to_owned() },
-        document: serde_json::to_string(&base).map_err(|e| Fault::Internal(e.to_string()))?,
-        view: filled.get("view").to_owned(),
-        overlay: filled.get("overlay").to_owned(),
-        one_by_one: filled.get(sheet::ONE_BY_ONE).to_owned(),
-        key: filled.key().unwrap_or_else(|_| ClientKey::random()),
-        fields: render(&SheetFields { sections: sheet::sections(&base, filled, errors, &shelf) })?,
-        name: Field { required: "yes", ..Field::typed("name", "Name", "").with(filled.get("name"), errors) },
+        seen: if form.get("seen").is_empty() { newest.to_string() } else { form.get("seen").to_owned() },
+        document: serde_json::to_string(&base).map_err(|e| AppError::Internal(e.to_string()))?,
+        view: form.get("view").to_owned(),
+        overlay: form.get("overlay").to_owned(),
+        one_by_one: form.get(sheet::ONE_BY_ONE).to_owned(),
+        key: form.key().unwrap_or_else(|_| ClientKey::random()),
+        fields: render(&SheetFields { sections: sheet::sections(&base, form, errors, &shelf) })?,
+        name: Field { required: "yes", ..Field::typed("name", "Name", "").with(form.get("name"), errors) },
         note: Field::typed("note", "Note", "Why this revision; what changed and what you expect.")
-            .with(filled.get("note"), errors),
-        outlook,
+            .with(form.get("note"), errors),
+        preview,
         refused: !errors.is_empty() || overtaken.is_some(),
         status: if errors.is_empty() && overtaken.is_none() {
             200
@@ -190,8 +194,8 @@ async fn workbench(
 }
 
 /// The newest revision of a revision's design.
-async fn newest(app: &App, visitor: &Visitor, of: &Revision) -> Result<RevisionRow, Fault> {
-    let all = app.store.revisions(visitor.workshop(), of.row.design_id).await?;
+async fn newest(app: &App, user: &CurrentUser, of: &Revision) -> Result<RevisionRow, AppError> {
+    let all = app.store.revisions(user.workshop(), of.row.design_id).await?;
     Ok(all.into_iter().next().unwrap_or_else(|| of.row.clone()))
 }
 
@@ -220,7 +224,7 @@ fn word_of(kind: Kind) -> String {
     serde_json::to_value(kind).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
 }
 
-fn formats_page(visitor: &Visitor, import: &str, problems: Vec<coil::design::Problem>) -> FormatsPage {
+fn formats_page(user: &CurrentUser, import: &str, problems: Vec<coil::design::Problem>) -> FormatsPage {
     let about = |kind| match kind {
         Kind::TallSingle => "Rod magnets in a tall narrow coil: bright, clear, hums.",
         Kind::ShortSingle => "Rods in a low coil over a steel plate: more inductance, a little thicker.",
@@ -233,7 +237,7 @@ fn formats_page(visitor: &Visitor, import: &str, problems: Vec<coil::design::Pro
         Kind::PerString => "One small coil for each string.",
     };
     FormatsPage {
-        frame: Frame::new(visitor, "designs", "New design"),
+        frame: Frame::new(user, "designs", "New design"),
         starts: Kind::ALL
             .iter()
             .map(|&kind| {
@@ -265,26 +269,24 @@ struct NewQuery {
 
 async fn new(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<NewQuery>,
-) -> Result<HttpResponse, Fault> {
+) -> Result<HttpResponse, AppError> {
     let Some(kind) = query.kind else {
-        let page = formats_page(&visitor, "", Vec::new());
+        let page = formats_page(&user, "", Vec::new());
         return Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(render(&page)?));
     };
     let strings = query.strings.unwrap_or(USUAL_STRINGS).clamp(4, 10);
-    let filled = sheet::filled_from(&starting_point(kind, "", strings, USUAL_PITCH_MM));
-    workbench(&app, &visitor, &filled, &Errors::new(), None, None).await
+    let form = sheet::form_of(&starting_point(kind, "", strings, USUAL_PITCH_MM));
+    workbench(&app, &user, &form, &Errors::new(), None, None).await
 }
 
 /// A design file becomes a new sheet; one that cannot be read says everything that is wrong with it.
-async fn import(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
-    match coil::design::read(filled.get("text")) {
-        Ok(design) => {
-            workbench(&app, &visitor, &sheet::filled_from(&design), &Errors::new(), None, None).await
-        }
+async fn import(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+    match coil::design::read(form.get("text")) {
+        Ok(design) => workbench(&app, &user, &sheet::form_of(&design), &Errors::new(), None, None).await,
         Err(problems) => {
-            let page = formats_page(&visitor, filled.get("text"), problems);
+            let page = formats_page(&user, form.get("text"), problems);
             Ok(HttpResponse::UnprocessableEntity()
                 .content_type("text/html; charset=utf-8")
                 .body(render(&page)?))
@@ -292,17 +294,20 @@ async fn import(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result
     }
 }
 
-async fn edit(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<HttpResponse, Fault> {
-    let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
-    workbench(&app, &visitor, &sheet::filled_from(&revision.design), &Errors::new(), Some(&revision), None)
-        .await
+async fn edit(app: web::Data<App>, user: CurrentUser, id: web::Path<u64>) -> Result<HttpResponse, AppError> {
+    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    workbench(&app, &user, &sheet::form_of(&revision.design), &Errors::new(), Some(&revision), None).await
 }
 
 /// A new design that begins as a revision is.
-async fn duplicate(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<HttpResponse, Fault> {
-    let mut design = app.store.revision(visitor.workshop(), RevisionId(*id)).await?.design;
+async fn duplicate(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+) -> Result<HttpResponse, AppError> {
+    let mut design = app.store.revision(user.workshop(), RevisionId(*id)).await?.design;
     design.name = format!("{}, copy", design.name.chars().take(110).collect::<String>());
-    workbench(&app, &visitor, &sheet::filled_from(&design), &Errors::new(), None, None).await
+    workbench(&app, &user, &sheet::form_of(&design), &Errors::new(), None, None).await
 }
 
 /// What a preview answers.
@@ -323,15 +328,15 @@ struct Preview {
 /// the way is said at its field.
 async fn stepped(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     step: &str,
-    filled: &Filled,
+    form: &FormData,
     parent: Option<&Revision>,
     design: &mut Design,
-) -> Result<Result<(), Errors>, Fault> {
+) -> Result<Result<(), Errors>, AppError> {
     let not_done = |why: String| Errors::from([("name".to_owned(), format!("Not done: {why}."))]);
-    if let Some(lever) = step.strip_prefix("try:") {
-        return Ok(match lever.parse::<Lever>().ok().and_then(|l| l.applied(design)) {
+    if let Some(adjustment) = step.strip_prefix("try:") {
+        return Ok(match adjustment.parse::<Adjustment>().ok().and_then(|l| l.applied(design)) {
             Some(next) => {
                 *design = next;
                 Ok(())
@@ -343,7 +348,7 @@ async fn stepped(
         // What is wished for is wished of the revision that one goes on from, or of what stands there now.
         let from = parent.map_or(&*design, |p| &p.design);
         let of = parent.map(|p| p.row.design_id);
-        return Ok(match (word.parse::<Wish>(), app.foretold(visitor.workshop(), of, from).await?) {
+        return Ok(match (word.parse::<TonePreset>(), app.predicted(user.workshop(), of, from).await?) {
             (Ok(wish), Ok(now)) => {
                 design.aims = wish.aims(&now);
                 Ok(())
@@ -352,7 +357,7 @@ async fn stepped(
         });
     }
     if step == "like" {
-        return Ok(match like(app, visitor, filled).await? {
+        return Ok(match like(app, user, form).await? {
             Ok(aims) => {
                 design.aims = aims;
                 Ok(())
@@ -365,19 +370,19 @@ async fn stepped(
 }
 
 /// Aims "as that pickup, but so much more of this".
-async fn like(app: &App, visitor: &Visitor, filled: &Filled) -> Result<Result<Aims, String>, Fault> {
-    let by = filled.get("seek_like_by").trim_end_matches('%').trim().replace('−', "-").replace(',', ".");
+async fn like(app: &App, user: &CurrentUser, form: &FormData) -> Result<Result<Aims, String>, AppError> {
+    let by = form.get("seek_like_by").trim_end_matches('%').trim().replace('−', "-").replace(',', ".");
     let by = if by.is_empty() { Ok(0.0) } else { by.parse::<f64>() };
     let Ok(by) = by else { return Ok(Err("Type per cent: 15 or -10.".into())) };
     if !(-60.0..=300.0).contains(&by) {
         return Ok(Err("Between 60 % less and 300 % more.".into()));
     }
-    let Ok(id) = filled.get("seek_like_of").parse() else { return Ok(Err("Choose a pickup.".into())) };
-    let reference = app.store.revision(visitor.workshop(), RevisionId(id)).await?;
-    let goal = seeking::goal_named_or(filled.get("seek_like_goal"), coil::seek::Goal::Output);
+    let Ok(id) = form.get("seek_like_of").parse() else { return Ok(Err("Choose a pickup.".into())) };
+    let reference = app.store.revision(user.workshop(), RevisionId(id)).await?;
+    let goal = search::goal_named_or(form.get("seek_like_goal"), coil::search::Goal::Output);
     let moved = (by != 0.0).then_some((goal, by / 100.0));
     let of = Some(reference.row.design_id);
-    Ok(match app.foretold(visitor.workshop(), of, &reference.design).await? {
+    Ok(match app.predicted(user.workshop(), of, &reference.design).await? {
         Ok(prediction) => Ok(aims_like(&prediction, moved)),
         Err(_) => Err("That pickup has no numbers.".into()),
     })
@@ -385,25 +390,25 @@ async fn like(app: &App, visitor: &Visitor, filled: &Filled) -> Result<Result<Ai
 
 async fn preview(
     app: web::Data<App>,
-    visitor: Visitor,
-    mut filled: Filled,
-) -> Result<web::Json<Preview>, Fault> {
-    let parent = parent_of(&app, &visitor, filled.get("parent")).await?;
-    let base = base_of(&filled, parent.as_ref());
-    let shelf = shelf(&app, &visitor).await?;
-    let mut design = match sheet::read(&named(&filled), &base, &shelf) {
+    user: CurrentUser,
+    mut form: FormData,
+) -> Result<web::Json<Preview>, AppError> {
+    let parent = parent_of(&app, &user, form.get("parent")).await?;
+    let base = base_of(&form, parent.as_ref());
+    let shelf = shelf(&app, &user).await?;
+    let mut design = match sheet::read(&named(&form), &base, &shelf) {
         // A sheet is shown as it was kept even where it cannot be read.
-        Err(errors) if filled.get("step") == "show" => {
-            let fields = sheet::sections(&base, &filled, &errors, &shelf);
+        Err(errors) if form.get("step") == "show" => {
+            let fields = sheet::sections(&base, &form, &errors, &shelf);
             let sheet = Some(render(&SheetFields { sections: fields })?);
             return Ok(web::Json(Preview { errors, sheet, ..Preview::default() }));
         }
         Err(errors) => return Ok(web::Json(Preview { errors, ..Preview::default() })),
         Ok(read) => read,
     };
-    let mut kept = filled.clone();
-    let mut anew = filled.get("step") == "show";
-    match filled.get("step") {
+    let mut kept = form.clone();
+    let mut anew = form.get("step") == "show";
+    match form.get("step") {
         "" | "show" => {}
         "poles.each" => {
             kept.0.insert(sheet::ONE_BY_ONE.into(), "yes".into());
@@ -416,37 +421,37 @@ async fn preview(
         }
         step => {
             if let Err(refused) =
-                stepped(&app, &visitor, step, &filled, parent.as_ref(), &mut design.design).await?
+                stepped(&app, &user, step, &form, parent.as_ref(), &mut design.design).await?
             {
                 return Ok(web::Json(Preview { errors: refused, ..Preview::default() }));
             }
             anew = true;
         }
     }
-    anew = anew || sheet::names(&design.design, &kept) != sheet::names(&base, &filled);
-    if filled.get("step") == "like" || filled.get("step").starts_with("wish:") {
+    anew = anew || sheet::names(&design.design, &kept) != sheet::names(&base, &form);
+    if form.get("step") == "like" || form.get("step").starts_with("wish:") {
         // The panel shows the aims just made, not what was typed over the ones before.
         let end = |n: &str| n.starts_with("seek_") && (n.ends_with("_from") || n.ends_with("_to"));
-        filled.0.retain(|name, _| !end(name) || name.starts_with("seek_turns"));
+        form.0.retain(|name, _| !end(name) || name.starts_with("seek_turns"));
     }
-    let view = View::named(filled.get("view"));
-    let beside = beside(&app, &visitor, Some(&filled), parent.as_ref()).await?;
+    let view = View::named(form.get("view"));
+    let context = context(&app, &user, Some(&form), parent.as_ref()).await?;
     let before = parent.as_ref().map(|p| &p.design);
-    let outlook = outlook(&app, &design.design, before, (view, Some(&filled)), beside).await?;
+    let preview = render_preview(&app, &design.design, before, (view, Some(&form)), context).await?;
     let (mut sheet, mut document) = (None, None);
     if anew {
         // The fields show the design as it now is; what was typed has gone into it.
         let flag = kept.get(sheet::ONE_BY_ONE).to_owned();
-        let only = Filled(BTreeMap::from([(sheet::ONE_BY_ONE.to_owned(), flag)]));
+        let only = FormData(BTreeMap::from([(sheet::ONE_BY_ONE.to_owned(), flag)]));
         let fields = sheet::sections(&design.design, &only, &Errors::new(), &shelf);
         sheet = Some(render(&SheetFields { sections: fields })?);
-        let text = serde_json::to_string(&design.design).map_err(|e| Fault::Internal(e.to_string()))?;
+        let text = serde_json::to_string(&design.design).map_err(|e| AppError::Internal(e.to_string()))?;
         document = Some(text);
     }
     Ok(web::Json(Preview {
-        strip: outlook.strip,
-        drawings: outlook.drawings,
-        notices: outlook.notices,
+        strip: preview.strip,
+        drawings: preview.drawings,
+        notices: preview.notices,
         errors: Errors::new(),
         meant: if anew { BTreeMap::new() } else { design.meant },
         sheet,
@@ -457,55 +462,55 @@ async fn preview(
 
 async fn save(
     app: &App,
-    visitor: &Visitor,
-    filled: &Filled,
+    user: &CurrentUser,
+    form: &FormData,
     parent: Option<Revision>,
-) -> Result<HttpResponse, Fault> {
-    let base = base_of(filled, parent.as_ref());
+) -> Result<HttpResponse, AppError> {
+    let base = base_of(form, parent.as_ref());
     let mut errors = Errors::new();
-    if filled.get("note").chars().count() > 1000 {
+    if form.get("note").chars().count() > 1000 {
         errors.insert("note".into(), "A note has up to 1,000 letters.".into());
     }
-    let read = sheet::read(filled, &base, &shelf(app, visitor).await?);
+    let read = sheet::read(form, &base, &shelf(app, user).await?);
     let design = match read {
         Ok(read) if errors.is_empty() => read.design,
-        Ok(_) => return workbench(app, visitor, filled, &errors, parent.as_ref(), None).await,
+        Ok(_) => return workbench(app, user, form, &errors, parent.as_ref(), None).await,
         Err(more) => {
             errors.extend(more);
-            return workbench(app, visitor, filled, &errors, parent.as_ref(), None).await;
+            return workbench(app, user, form, &errors, parent.as_ref(), None).await;
         }
     };
     // Somebody else has gone on from here in the meantime: both go on, but not without a word.
     if let Some(parent) = &parent {
-        let newest = newest(app, visitor, parent).await?;
-        let seen: u32 = filled.get("seen").parse().unwrap_or(0);
-        if newest.number > seen && filled.get("anyway") != newest.number.to_string() {
-            return workbench(app, visitor, filled, &errors, Some(parent), Some(newest)).await;
+        let newest = newest(app, user, parent).await?;
+        let seen: u32 = form.get("seen").parse().unwrap_or(0);
+        if newest.number > seen && form.get("anyway") != newest.number.to_string() {
+            return workbench(app, user, form, &errors, Some(parent), Some(newest)).await;
         }
     }
     let of = parent.as_ref().map(|p| p.row.design_id);
-    let prediction = app.foretold(visitor.workshop(), of, &design).await?.ok();
+    let prediction = app.predicted(user.workshop(), of, &design).await?.ok();
     let new = NewRevision {
-        key: filled.key()?,
+        key: form.key()?,
         parent: parent.map(|p| p.row.id),
-        note: filled.get("note"),
+        note: form.get("note"),
         design: &design,
         prediction: prediction.as_deref(),
     };
-    let id = app.store.save_revision(visitor.workshop(), visitor.person.id, &new).await?;
-    Ok(see(format!("/revisions/{id}")))
+    let id = app.store.save_revision(user.workshop(), user.person.id, &new).await?;
+    Ok(redirect(format!("/revisions/{id}")))
 }
 
-async fn save_new(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
-    save(&app, &visitor, &filled, None).await
+async fn save_new(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+    save(&app, &user, &form, None).await
 }
 
 async fn save_next(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let parent = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
-    save(&app, &visitor, &filled, Some(parent)).await
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let parent = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    save(&app, &user, &form, Some(parent)).await
 }

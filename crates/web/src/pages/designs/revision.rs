@@ -1,66 +1,69 @@
 //! A saved revision: what it will be, its place in the tree, what was measured on it, and what can be made of it.
 
-use super::beside::beside;
-use super::outlook::{Outlook, View, outlook};
+use super::context::context;
+use super::preview::{Outlook, View, render_preview};
 use crate::app::App;
-use crate::fault::Fault;
-use crate::filled::{Errors, Filled};
-use crate::layout::{Field, Frame, Knot, thread};
-use crate::pages::see;
-use crate::present;
-use crate::visitor::Visitor;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::format;
+use crate::layout::{Field, Frame, ProgressStep, progress_steps};
+use crate::pages::redirect;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::magnet::Grade;
-use coil::seek::Lever;
+use coil::search::Adjustment;
 use serde::Deserialize;
-use shop::sweep::Sweep;
 use store::design::{NewRevision, RevisionRow};
 use store::run::{RunFilter, RunRow};
 use store::sweep::NewSweep;
 use store::{ClientKey, RevisionId};
+use trade::sweep::Sweep;
 
 /// What an experiment varies: field value, what it is called, and the step to either side.
-const VARIED: [(&str, &str, [Lever; 2]); 7] = [
-    ("turns", "turns, by 300", [Lever::Turns(-300), Lever::Turns(300)]),
-    ("gauge", "gauge, by one", [Lever::Gauge(-1), Lever::Gauge(1)]),
-    ("wander", "hand wander, by 15 %", [Lever::Wander(-0.15), Lever::Wander(0.15)]),
-    ("gap", "gap to the strings, by 0.5 mm", [Lever::Gap(-0.5), Lever::Gap(0.5)]),
-    ("height", "winding height, by 1 mm", [Lever::Height(-1.0), Lever::Height(1.0)]),
-    ("charge", "charge: 100, 80 and 60 %", [Lever::Charge(0.8), Lever::Charge(0.6)]),
+const VARIED: [(&str, &str, [Adjustment; 2]); 7] = [
+    ("turns", "turns, by 300", [Adjustment::Turns(-300), Adjustment::Turns(300)]),
+    ("gauge", "gauge, by one", [Adjustment::Gauge(-1), Adjustment::Gauge(1)]),
+    ("wander", "hand wander, by 15 %", [Adjustment::Wander(-0.15), Adjustment::Wander(0.15)]),
+    ("gap", "gap to the strings, by 0.5 mm", [Adjustment::Gap(-0.5), Adjustment::Gap(0.5)]),
+    ("height", "winding height, by 1 mm", [Adjustment::Height(-1.0), Adjustment::Height(1.0)]),
+    ("charge", "charge: 100, 80 and 60 %", [Adjustment::Charge(0.8), Adjustment::Charge(0.6)]),
     (
         "alloy",
         "alloy: alnico 2 and 3 beside it",
-        [Lever::Alloy(Grade::Alnico2), Lever::Alloy(Grade::Alnico3)],
+        [Adjustment::Alloy(Grade::Alnico2), Adjustment::Alloy(Grade::Alnico3)],
     ),
 ];
 
 /// Saves two branches that differ from a revision in one thing, so that three coils can be wound and told apart.
 pub async fn experiment(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
-    let Some((_, what, levers)) = VARIED.iter().find(|(name, _, _)| *name == filled.get("vary")) else {
-        return Err(Fault::Unreadable("Choose what the experiment varies.".into()));
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    let Some((_, what, adjustments)) = VARIED.iter().find(|(name, _, _)| *name == form.get("vary")) else {
+        return Err(AppError::Unreadable("Choose what the experiment varies.".into()));
     };
     let mut family = vec![*id];
-    for (k, lever) in levers.iter().enumerate() {
-        let Some(design) = lever.applied(&revision.design) else {
-            return Err(Fault::Unreadable(format!("{} leads out of what is allowed here.", lever.words())));
+    for (k, adjustment) in adjustments.iter().enumerate() {
+        let Some(design) = adjustment.applied(&revision.design) else {
+            return Err(AppError::Unreadable(format!(
+                "{} leads out of what is allowed here.",
+                adjustment.words()
+            )));
         };
         let of = Some(revision.row.design_id);
-        let prediction = app.foretold(visitor.workshop(), of, &design).await?.ok();
+        let prediction = app.predicted(user.workshop(), of, &design).await?.ok();
         // Sent twice, the family is the same one.
-        let key = format!("{:.30}{k:02}", filled.key()?.to_string()).parse::<ClientKey>();
-        let key = key.map_err(|error| Fault::Unreadable(error.to_string()))?;
+        let key = format!("{:.30}{k:02}", form.key()?.to_string()).parse::<ClientKey>();
+        let key = key.map_err(|error| AppError::Unreadable(error.to_string()))?;
         let note = format!(
             "Experiment on r{}, {what}: {}; nothing else differs.",
             revision.row.number,
-            lever.words()
+            adjustment.words()
         );
         let new = NewRevision {
             key,
@@ -69,21 +72,21 @@ pub async fn experiment(
             design: &design,
             prediction: prediction.as_deref(),
         };
-        family.push(app.store.save_revision(visitor.workshop(), visitor.person.id, &new).await?.0);
+        family.push(app.store.save_revision(user.workshop(), user.person.id, &new).await?.0);
     }
     let of: Vec<String> = family.iter().map(|id| format!("of={id}")).collect();
-    Ok(see(format!("/compare?{}", of.join("&"))))
+    Ok(redirect(format!("/compare?{}", of.join("&"))))
 }
 
 #[derive(Template)]
 #[template(path = "designs/revision.html")]
 struct RevisionPage {
     frame: Frame,
-    thread: Vec<Knot>,
+    thread: Vec<ProgressStep>,
     row: RevisionRow,
     when: String,
     when_iso: String,
-    outlook: Outlook,
+    preview: Outlook,
     tree: Vec<Branch>,
     runs: Vec<RunRow>,
     newest: bool,
@@ -124,9 +127,9 @@ fn tree(mut rows: Vec<RevisionRow>, shown: &RevisionRow) -> Vec<Branch> {
     while let Some((row, depth)) = waiting.pop() {
         let children: Vec<&RevisionRow> = rows.iter().filter(|r| r.parent_id == Some(row.id)).collect();
         // The first child goes straight on and comes last, so that branches stand beside their parent.
-        if let Some((first, beside)) = children.split_first() {
+        if let Some((first, context)) = children.split_first() {
             waiting.push(((*first).clone(), depth));
-            waiting.extend(beside.iter().rev().map(|r| ((*r).clone(), depth + 1)));
+            waiting.extend(context.iter().rev().map(|r| ((*r).clone(), depth + 1)));
         }
         let ticked = row.id == shown.id || shown.parent_id == Some(row.id);
         found.push(Branch { row, depth: depth.min(5), ticked });
@@ -144,22 +147,22 @@ pub struct ShowQuery {
 /// The revision's page.
 pub async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
     query: web::Query<ShowQuery>,
-) -> Result<HttpResponse, Fault> {
-    page(&app, &visitor, RevisionId(*id), &query.view, &Filled::default(), &Errors::new()).await
+) -> Result<HttpResponse, AppError> {
+    page(&app, &user, RevisionId(*id), &query.view, &FormData::default(), &Errors::new()).await
 }
 
 async fn page(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     id: RevisionId,
     view: &str,
-    filled: &Filled,
+    form: &FormData,
     errors: &Errors,
-) -> Result<HttpResponse, Fault> {
-    let workshop = visitor.workshop();
+) -> Result<HttpResponse, AppError> {
+    let workshop = user.workshop();
     let revision = app.store.revision(workshop, id).await?;
     let parent = match revision.row.parent_id {
         Some(parent) => Some(app.store.revision(workshop, parent).await?.design),
@@ -168,29 +171,30 @@ async fn page(
     let siblings = app.store.revisions(workshop, revision.row.design_id).await?;
     let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
     let runs = app.store.runs(workshop, &filter).await?;
-    let beside = beside(app, visitor, None, Some(&revision)).await?;
-    let outlook = outlook(app, &revision.design, parent.as_ref(), (View::named(view), None), beside).await?;
+    let context = context(app, user, None, Some(&revision)).await?;
+    let preview =
+        render_preview(app, &revision.design, parent.as_ref(), (View::named(view), None), context).await?;
     let aims = revision.design.aims != coil::design::Aims::default();
     let row = revision.row;
     let typed = |name: &str, usual: &str| {
-        if filled.0.contains_key(name) { filled.get(name).to_owned() } else { usual.to_owned() }
+        if form.0.contains_key(name) { form.get(name).to_owned() } else { usual.to_owned() }
     };
     let tags = row.tags.split(',').filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ");
     let mut sweeps = Vec::new();
     for one in app.store.sweeps(workshop, Some(id)).await? {
         let peak = one.sweep()?.peak().map_or_else(
             || "no peak in it".to_owned(),
-            |(hz, db)| format!("peak {}, {}", present::KILOHERTZ.text(hz), present::DECIBEL.text(db)),
+            |(hz, db)| format!("peak {}, {}", format::KILOHERTZ.text(hz), format::DECIBEL.text(db)),
         );
-        let (when, when_iso) = (present::moment(one.taken_at), present::iso(one.taken_at));
+        let (when, when_iso) = (format::moment(one.taken_at), format::iso(one.taken_at));
         sweeps.push(SweepLine { label: one.label, peak, by: one.by, when, when_iso });
     }
     let template = RevisionPage {
-        frame: Frame::new(visitor, "designs", format!("{} r{}", row.name, row.number)),
-        thread: thread(aims, None, false),
-        when: present::moment(row.created_at),
-        when_iso: present::iso(row.created_at),
-        outlook,
+        frame: Frame::new(user, "designs", format!("{} r{}", row.name, row.number)),
+        thread: progress_steps(aims, None, false),
+        when: format::moment(row.created_at),
+        when_iso: format::iso(row.created_at),
+        preview,
         newest: siblings.first().is_some_and(|s| s.id == row.id),
         tree: tree(siblings, &row),
         runs,
@@ -212,20 +216,20 @@ async fn page(
         ],
         sweep: vec![
             Field::typed("sweep_label", "Called", "Which coil, which exciter.")
-                .with(filled.get("sweep_label"), errors),
+                .with(form.get("sweep_label"), errors),
             Field::typed(
                 "points",
                 "Hz and dB, a line each",
                 "As the analyser writes them; begin at 400 Hz or below.",
             )
-            .with(filled.get("points"), errors),
+            .with(form.get("points"), errors),
         ],
         sweep_open: errors.contains_key("points") || errors.contains_key("sweep_label"),
         sweeps,
         row,
     };
     let status = if errors.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    let markup = template.render().map_err(|error| Fault::Internal(error.to_string()))?;
+    let markup = template.render().map_err(|error| AppError::Internal(error.to_string()))?;
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(markup))
 }
 
@@ -246,73 +250,73 @@ fn tags(text: &str) -> Result<Vec<String>, String> {
 /// Keeps what a revision is called, and its design's tags and shelf.
 pub async fn keep(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let (workshop, id) = (visitor.workshop(), RevisionId(*id));
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let (workshop, id) = (user.workshop(), RevisionId(*id));
     let row = app.store.revision(workshop, id).await?.row;
     let mut errors = Errors::new();
-    if filled.get("label").chars().count() > 60 {
+    if form.get("label").chars().count() > 60 {
         errors.insert("label".into(), "Up to 60 letters.".into());
     }
-    let tags = tags(filled.get("tags"));
+    let tags = tags(form.get("tags"));
     if let Err(message) = &tags {
         errors.insert("tags".into(), message.clone());
     }
-    let Ok(tags) = tags else { return page(&app, &visitor, id, "", &filled, &errors).await };
+    let Ok(tags) = tags else { return page(&app, &user, id, "", &form, &errors).await };
     if !errors.is_empty() {
-        return page(&app, &visitor, id, "", &filled, &errors).await;
+        return page(&app, &user, id, "", &form, &errors).await;
     }
-    app.store.label_revision(workshop, id, filled.get("label")).await?;
+    app.store.label_revision(workshop, id, form.get("label")).await?;
     app.store.tag_design(workshop, row.design_id, &tags).await?;
-    match filled.get("shelf") {
+    match form.get("shelf") {
         "away" => app.store.archive_design(workshop, row.design_id, true).await?,
         "back" => app.store.archive_design(workshop, row.design_id, false).await?,
         _ => {}
     }
-    Ok(see(format!("/revisions/{id}")))
+    Ok(redirect(format!("/revisions/{id}")))
 }
 
 /// Goes back to an older revision: its design becomes the newest one, and nothing in between is lost.
 pub async fn restore(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let workshop = visitor.workshop();
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let workshop = user.workshop();
     let revision = app.store.revision(workshop, RevisionId(*id)).await?;
     let newest = app.store.revisions(workshop, revision.row.design_id).await?.into_iter().next();
     let parent = newest.map_or(revision.row.id, |r| r.id);
     let of = Some(revision.row.design_id);
-    let prediction = app.foretold(workshop, of, &revision.design).await?.ok();
+    let prediction = app.predicted(workshop, of, &revision.design).await?.ok();
     let note = format!("Back to r{}.", revision.row.number);
     let new = NewRevision {
-        key: filled.key()?,
+        key: form.key()?,
         parent: Some(parent),
         note: &note,
         design: &revision.design,
         prediction: prediction.as_deref(),
     };
-    let id = app.store.save_revision(workshop, visitor.person.id, &new).await?;
-    Ok(see(format!("/revisions/{id}")))
+    let id = app.store.save_revision(workshop, user.person.id, &new).await?;
+    Ok(redirect(format!("/revisions/{id}")))
 }
 
 /// Keeps a measured response with a revision.
 pub async fn add_sweep(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let id = RevisionId(*id);
     let mut errors = Errors::new();
-    let label = filled.get("sweep_label");
+    let label = form.get("sweep_label");
     if label.is_empty() || label.chars().count() > 80 {
         errors.insert("sweep_label".into(), "Say which coil it is of, in up to 80 letters.".into());
     }
-    let sweep = Sweep::read(filled.get("points"));
+    let sweep = Sweep::read(form.get("points"));
     if let Err(error) = &sweep {
         let text = error.to_string();
         let mut letters = text.chars();
@@ -320,21 +324,22 @@ pub async fn add_sweep(
         errors.insert("points".into(), format!("{first}{}.", letters.as_str()));
     }
     let (Ok(sweep), true) = (sweep, errors.is_empty()) else {
-        return page(&app, &visitor, id, "", &filled, &errors).await;
+        return page(&app, &user, id, "", &form, &errors).await;
     };
-    let new = NewSweep { key: filled.key()?, revision: id, run: None, label, sweep: &sweep, at: None };
-    app.store.add_sweep(visitor.workshop(), visitor.person.id, &new).await?;
-    Ok(see(format!("/revisions/{id}")))
+    let new = NewSweep { key: form.key()?, revision: id, run: None, label, sweep: &sweep, at: None };
+    app.store.add_sweep(user.workshop(), user.person.id, &new).await?;
+    Ok(redirect(format!("/revisions/{id}")))
 }
 
 /// The design file.
 pub async fn export(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-) -> Result<HttpResponse, Fault> {
-    let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
-    let text = serde_json::to_string_pretty(&revision.design).map_err(|e| Fault::Internal(e.to_string()))?;
+) -> Result<HttpResponse, AppError> {
+    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    let text =
+        serde_json::to_string_pretty(&revision.design).map_err(|e| AppError::Internal(e.to_string()))?;
     let name: String = revision
         .row
         .name

@@ -1,17 +1,17 @@
 //! The share sheet: a revision on one page, with just what its maker wants others to see.
 
 use crate::app::App;
+use crate::current_user::CurrentUser;
 use crate::drawing;
-use crate::fault::Fault;
+use crate::error::AppError;
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLITESLA, PICOFARAD, Scale};
 use crate::layout::Frame;
 use crate::plot::{curves, plot};
-use crate::present::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLITESLA, PICOFARAD, Scale};
-use crate::visitor::Visitor;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::{Coil, Design};
-use coil::predict::{Prediction, Quantity};
+use coil::prediction::{Prediction, Quantity};
 use coil::quantity::fixed;
 use std::collections::BTreeSet;
 use store::RevisionId;
@@ -160,7 +160,7 @@ fn coil_facts(coil: &Coil) -> [(&'static str, &'static str, Facts); 4] {
         fact("Build", word(coil.wire.build)),
     ];
     let turns = vec![
-        fact("Turns", crate::present::turns(wind.turns)),
+        fact("Turns", crate::format::turns(wind.turns)),
         fact("Direction from above", word(wind.direction)),
     ];
     let passes = wind.turns_per_pass.map_or_else(|| "as usual".into(), |t| fixed(t, 1));
@@ -206,14 +206,14 @@ fn shown(query: &[(String, String)]) -> BTreeSet<&'static str> {
 /// The sheet, with the choice of what stands on it; the choice is in the address and not on paper.
 pub async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<SharePage, Fault> {
-    let revision = app.store.revision(visitor.workshop(), RevisionId(*id)).await?;
+) -> Result<SharePage, AppError> {
+    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
     let design = revision.design;
     let of = Some(revision.row.design_id);
-    let prediction = app.foretold(visitor.workshop(), of, &design).await?.ok();
+    let prediction = app.predicted(user.workshop(), of, &design).await?.ok();
     let shown = shown(&query);
     // How full the bobbin is tells the turns.
     let builds: Vec<f64> = match &prediction {
@@ -228,7 +228,7 @@ pub async fn show(
         drawings.push(("Section through a pole", drawing::section(&design, &builds)));
     }
     Ok(SharePage {
-        frame: Frame::new(&visitor, "designs", format!("{} r{}", revision.row.name, revision.row.number)),
+        frame: Frame::new(&user, "designs", format!("{} r{}", revision.row.name, revision.row.number)),
         parts: PARTS.iter().map(|(key, label, _)| (*key, *label, shown.contains(key))).collect(),
         kind: design.kind.name(),
         said: said(&design, prediction.as_deref(), &shown),
@@ -249,7 +249,7 @@ pub async fn show(
 mod tests {
     use super::*;
     use coil::design::tall_single;
-    use coil::predict::predict;
+    use coil::prediction::predict;
 
     #[test]
     fn no_recipe_leaves_without_being_asked_for() {

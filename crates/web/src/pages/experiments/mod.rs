@@ -1,25 +1,25 @@
 //! Experiments: two revisions that differ in one thing, what that does, and what was heard without knowing which is which.
 
 use crate::app::App;
+use crate::current_user::CurrentUser;
 use crate::drawing::chart::interval;
-use crate::fault::Fault;
-use crate::filled::{Errors, Filled};
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::format::{self, HENRY, KILOOHM, PICOFARAD, Scale};
 use crate::layout::{Choice, Field, Frame};
 use crate::pages::causes::newest;
-use crate::pages::designs::differing;
-use crate::pages::{self, see};
-use crate::present::{self, HENRY, KILOOHM, PICOFARAD, Scale};
-use crate::visitor::Visitor;
+use crate::pages::designs::differences_in_words;
+use crate::pages::{self, redirect};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Design;
 use rand::RngExt as _;
-use shop::experiment::{Effect, Noise, coils_needed, effect, letters, spread};
-use shop::learning::{Lesson, Quantity};
 use store::design::{DesignFilter, Revision};
 use store::experiment::{Experiment, NewExperiment, Sample, Score};
-use store::logbook::{Line, LogFilter};
+use store::logbook::{LogFilter, LogbookRow};
 use store::{ClientKey, ExperimentId, ListeningId, RevisionId};
+use trade::calibration::{CalibrationModel, Quantity};
+use trade::experiment::{Effect, Noise, coils_needed, effect, letters, spread};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -51,11 +51,11 @@ struct Listed {
 
 async fn list_page(
     app: &App,
-    visitor: &Visitor,
-    filled: &Filled,
+    user: &CurrentUser,
+    form: &FormData,
     errors: &Errors,
-) -> Result<HttpResponse, Fault> {
-    let workshop = visitor.workshop();
+) -> Result<HttpResponse, AppError> {
+    let workshop = user.workshop();
     let mut choices = vec![Choice::new("", "choose")];
     for row in app.store.designs(workshop, &DesignFilter::default()).await? {
         for revision in app.store.revisions(workshop, row.design_id).await?.into_iter().take(12) {
@@ -64,7 +64,7 @@ async fn list_page(
         }
     }
     let field = |field: Field| {
-        let value = filled.get(&field.name).to_owned();
+        let value = form.get(&field.name).to_owned();
         field.with(&value, errors)
     };
     let (closed, going): (Vec<Listed>, Vec<Listed>) = app
@@ -72,14 +72,14 @@ async fn list_page(
         .experiments(workshop)
         .await?
         .into_iter()
-        .map(|row| Listed { when: present::moment(row.made_at), row })
+        .map(|row| Listed { when: format::moment(row.made_at), row })
         .partition(|l| !l.row.closed.is_empty());
     let page = ListPage {
-        frame: Frame::new(visitor, "logbook", "Experiments"),
+        frame: Frame::new(user, "logbook", "Experiments"),
         tab: "experiments",
         going,
         closed,
-        key: filled.key().unwrap_or_else(|_| ClientKey::random()),
+        key: form.key().unwrap_or_else(|_| ClientKey::random()),
         fields: vec![
             field(Field::typed(
                 "question",
@@ -100,21 +100,21 @@ async fn list_page(
         ],
         refused: !errors.is_empty(),
     };
-    pages::shown(&page, !errors.is_empty())
+    pages::render_page(&page, !errors.is_empty())
 }
 
-async fn list(app: web::Data<App>, visitor: Visitor) -> Result<HttpResponse, Fault> {
-    list_page(&app, &visitor, &Filled::default(), &Errors::new()).await
+async fn list(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
+    list_page(&app, &user, &FormData::default(), &Errors::new()).await
 }
 
-async fn begin(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+async fn begin(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
-    let question = filled.get("question");
+    let question = form.get("question");
     if question.is_empty() || question.chars().count() > 300 {
         errors.insert("question".into(), "Say what you want to know, in up to 300 letters.".into());
     }
     let mut revision = |name: &str| {
-        let id = filled.get(name).parse::<u64>().ok();
+        let id = form.get(name).parse::<u64>().ok();
         if id.is_none() {
             errors.insert(name.into(), "Choose a revision.".into());
         }
@@ -124,7 +124,7 @@ async fn begin(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
     if first == second && first.0 != 0 {
         errors.insert("second".into(), "Choose another one: these are the same.".into());
     }
-    let cares = match filled.get("cares").trim_end_matches(['%', ' ']).replace(',', ".").as_str() {
+    let cares = match form.get("cares").trim_end_matches(['%', ' ']).replace(',', ".").as_str() {
         "" => Some(2.0),
         text => text.parse::<f64>().ok().filter(|v| (0.1..=50.0).contains(v)),
     };
@@ -132,11 +132,11 @@ async fn begin(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
         errors.insert("cares".into(), "Per cent, 0.1 to 50.".into());
     }
     let (Some(cares_percent), true) = (cares, errors.is_empty()) else {
-        return list_page(&app, &visitor, &filled, &errors).await;
+        return list_page(&app, &user, &form, &errors).await;
     };
-    let new = NewExperiment { key: filled.key()?, question, first, second, cares_percent };
-    let id = app.store.begin_experiment(visitor.workshop(), visitor.person.id, &new).await?;
-    Ok(see(format!("/experiments/{id}")))
+    let new = NewExperiment { key: form.key()?, question, first, second, cares_percent };
+    let id = app.store.begin_experiment(user.workshop(), user.person.id, &new).await?;
+    Ok(redirect(format!("/experiments/{id}")))
 }
 
 /// A quantity of an experiment.
@@ -177,7 +177,7 @@ struct ExperimentPage {
     tab: &'static str,
     row: Experiment,
     families: Vec<(u64, String, usize)>,
-    differs: Vec<crate::pages::designs::Differs>,
+    differs: Vec<crate::pages::designs::Difference>,
     asked: Vec<Asked>,
     coils: Vec<CoilShown>,
     listenings: Vec<ListeningShown>,
@@ -192,16 +192,16 @@ fn per_cent(v: f64) -> String {
 }
 
 /// A coil's logarithm with spool, hand and winder taken off, as far as they were learned.
-fn adjusted(line: &Line, quantity: Quantity, lesson: Option<&Lesson>) -> Option<f64> {
+fn adjusted(line: &LogbookRow, quantity: Quantity, model: Option<&CalibrationModel>) -> Option<f64> {
     let value = match quantity {
         Quantity::Resistance => line.resistance_ohm,
         Quantity::Inductance => line.inductance_h,
         Quantity::Capacitance => line.capacitance_f,
         Quantity::Build => None,
     }?;
-    let others = lesson
+    let others = model
         .and_then(|l| l.of(quantity))
-        .map_or(0.0, |learnt| learnt.of_circumstances(&line.lived().circumstances));
+        .map_or(0.0, |fitted| fitted.factor_effects(&line.observation().factor_levels));
     Some(value.ln() - others)
 }
 
@@ -227,23 +227,22 @@ fn words(found: Option<&Effect>, needed: Option<u32>, have: usize, cares: f64) -
 fn asked_of(
     quantity: Quantity,
     scale: Scale,
-    families: [&[Line]; 2],
-    lesson: Option<&Lesson>,
+    families: [&[LogbookRow]; 2],
+    model: Option<&CalibrationModel>,
     predicted: Option<f64>,
     cares: f64,
 ) -> Asked {
     let values =
-        families.map(|f| f.iter().filter_map(|l| adjusted(l, quantity, lesson)).collect::<Vec<f64>>());
-    let noise = lesson
-        .and_then(|l| l.of(quantity))
-        .map(|learnt| Noise { sd: learnt.noise_sd(), runs: learnt.runs() });
+        families.map(|f| f.iter().filter_map(|l| adjusted(l, quantity, model)).collect::<Vec<f64>>());
+    let noise =
+        model.and_then(|l| l.of(quantity)).map(|fitted| Noise { sd: fitted.noise_sd(), runs: fitted.runs() });
     let found = effect(&values[0], &values[1], noise);
     let spread = spread(&[&values[0], &values[1]], noise);
     let needed = spread.and_then(|(sd, _)| coils_needed(cares / 100.0, sd));
     let have = values[0].len().min(values[1].len());
     let (words, class) = words(found.as_ref(), needed, have, cares);
     let mean = |v: &[f64]| {
-        if v.is_empty() { "–".to_owned() } else { scale.finer().text(shop::consistency::mean(v).exp()) }
+        if v.is_empty() { "–".to_owned() } else { scale.finer().text(trade::consistency::mean(v).exp()) }
     };
     Asked {
         name: quantity.name(),
@@ -262,41 +261,41 @@ fn asked_of(
     }
 }
 
-async fn family(app: &App, visitor: &Visitor, of: &Revision) -> Result<Vec<Line>, Fault> {
+async fn family(app: &App, user: &CurrentUser, of: &Revision) -> Result<Vec<LogbookRow>, AppError> {
     let filter = LogFilter {
         design: Some(of.row.design_id),
         revision: Some(of.row.number),
         rising: true,
         ..LogFilter::default()
     };
-    let mut lines = app.store.log_lines(visitor.workshop(), &filter, 500).await?;
+    let mut lines = app.store.log_lines(user.workshop(), &filter, 500).await?;
     lines.retain(|l| l.level != "stop" && (l.resistance_ohm.is_some() || l.inductance_h.is_some()));
     Ok(lines)
 }
 
-async fn show(app: web::Data<App>, visitor: Visitor, id: web::Path<u64>) -> Result<HttpResponse, Fault> {
-    experiment_page(&app, &visitor, ExperimentId(*id), Vec::new()).await
+async fn show(app: web::Data<App>, user: CurrentUser, id: web::Path<u64>) -> Result<HttpResponse, AppError> {
+    experiment_page(&app, &user, ExperimentId(*id), Vec::new()).await
 }
 
 async fn experiment_page(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     id: ExperimentId,
     errors: Vec<String>,
-) -> Result<HttpResponse, Fault> {
-    let workshop = visitor.workshop();
+) -> Result<HttpResponse, AppError> {
+    let workshop = user.workshop();
     let row = app.store.experiment(workshop, id).await?;
     let revisions = [
         app.store.revision(workshop, row.first_id).await?,
         app.store.revision(workshop, row.second_id).await?,
     ];
-    let families = [family(app, visitor, &revisions[0]).await?, family(app, visitor, &revisions[1]).await?];
-    let lesson = newest(app, visitor).await?.map(|(_, _, _, lesson)| lesson);
+    let families = [family(app, user, &revisions[0]).await?, family(app, user, &revisions[1]).await?];
+    let model = newest(app, user).await?.map(|(_, _, _, model)| model);
     let predicted = [
         app.predictions.of(&revisions[0].design).await?.ok(),
         app.predictions.of(&revisions[1].design).await?.ok(),
     ];
-    let ratio = |pick: fn(&coil::predict::PickupPrediction) -> f64| match &predicted {
+    let ratio = |pick: fn(&coil::prediction::PickupPrediction) -> f64| match &predicted {
         [Some(a), Some(b)] => Some(pick(&b.pickup) / pick(&a.pickup) - 1.0),
         _ => None,
     };
@@ -309,12 +308,12 @@ async fn experiment_page(
         .into_iter()
         .map(|(quantity, scale, predicted)| {
             let families = [families[0].as_slice(), families[1].as_slice()];
-            asked_of(quantity, scale, families, lesson.as_deref(), predicted, row.cares_percent)
+            asked_of(quantity, scale, families, model.as_deref(), predicted, row.cares_percent)
         })
         .filter(|a| a.name != "capacitance" || a.measured != "–")
         .collect();
     let listenings = app.store.listenings(workshop, id).await?;
-    let lines: Vec<(usize, &Line)> =
+    let lines: Vec<(usize, &LogbookRow)> =
         families.iter().enumerate().flat_map(|(k, f)| f.iter().map(move |l| (k, l))).collect();
     let mut shown = Vec::new();
     for listening in &listenings {
@@ -323,14 +322,14 @@ async fn experiment_page(
     let hidden = listenings.iter().any(|l| l.scored_at.is_none());
     let designs: [&Design; 2] = [&revisions[0].design, &revisions[1].design];
     let page = ExperimentPage {
-        frame: Frame::new(visitor, "logbook", row.question.clone()),
+        frame: Frame::new(user, "logbook", row.question.clone()),
         tab: "experiments",
         families: revisions
             .iter()
             .zip(&families)
             .map(|(r, f)| (r.row.id.0, format!("{} r{}", r.row.name, r.row.number), f.len()))
             .collect(),
-        differs: differing(designs[0], &[designs[1]]),
+        differs: differences_in_words(designs[0], &[designs[1]]),
         asked,
         coils: lines
             .iter()
@@ -359,7 +358,7 @@ async fn experiment_page(
         errors,
     };
     let refused = !page.errors.is_empty();
-    pages::shown(&page, refused)
+    pages::render_page(&page, refused)
 }
 
 /// What was heard of a coil in all listenings that were scored.
@@ -388,8 +387,8 @@ fn heard(run: u32, all: &[ListeningShown]) -> String {
 
 fn listening_shown(
     listening: &store::experiment::Listening,
-    lines: &[(usize, &Line)],
-) -> Result<ListeningShown, Fault> {
+    lines: &[(usize, &LogbookRow)],
+) -> Result<ListeningShown, AppError> {
     let samples = listening.samples()?;
     let scores = listening.scores()?;
     let of = |sample: &Sample| lines.iter().find(|(_, l)| l.run_id == sample.run);
@@ -408,7 +407,7 @@ fn listening_shown(
             score.clone(),
         ));
     }
-    let sum = match liked.each_ref().map(|l| (!l.is_empty()).then(|| shop::consistency::mean(l))) {
+    let sum = match liked.each_ref().map(|l| (!l.is_empty()).then(|| trade::consistency::mean(l))) {
         [Some(a), Some(b)] => {
             format!(
                 "Brightness: {a:.1} for the first, {b:.1} for the second, of ten. A listening of few samples proves little."
@@ -419,7 +418,7 @@ fn listening_shown(
     Ok(ListeningShown {
         id: listening.id.0,
         by: listening.by.clone(),
-        when: present::moment(listening.begun_at),
+        when: format::moment(listening.begun_at),
         letters: if listening.scored_at.is_some() {
             Vec::new()
         } else {
@@ -437,70 +436,68 @@ fn listening_shown(
 
 async fn close(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let words = filled.get("words");
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let words = form.get("words");
     if words.chars().count() > 1000 {
-        return Err(Fault::Unreadable("What came of it has up to 1,000 letters.".into()));
+        return Err(AppError::Unreadable("What came of it has up to 1,000 letters.".into()));
     }
-    app.store.close_experiment(visitor.workshop(), ExperimentId(*id), words).await?;
-    Ok(see(format!("/experiments/{id}")))
+    app.store.close_experiment(user.workshop(), ExperimentId(*id), words).await?;
+    Ok(redirect(format!("/experiments/{id}")))
 }
 
 /// Begins a blind listening: up to three coils of each, under letters drawn by lot.
 async fn listen(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let workshop = visitor.workshop();
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let workshop = user.workshop();
     let row = app.store.experiment(workshop, ExperimentId(*id)).await?;
     let mut runs = Vec::new();
     for revision in [row.first_id, row.second_id] {
         let revision = app.store.revision(workshop, revision).await?;
-        let lines = family(&app, &visitor, &revision).await?;
+        let lines = family(&app, &user, &revision).await?;
         runs.extend(lines.iter().rev().take(3).map(|l| l.run_id));
     }
     let drawn = letters(runs.len(), rand::rng().random());
     let samples: Vec<Sample> =
         runs.into_iter().zip(drawn).map(|(run, letter)| Sample { letter, run }).collect();
-    app.store
-        .begin_listening(workshop, ExperimentId(*id), visitor.person.id, &filled.key()?, &samples)
-        .await?;
-    Ok(see(format!("/experiments/{id}")))
+    app.store.begin_listening(workshop, ExperimentId(*id), user.person.id, &form.key()?, &samples).await?;
+    Ok(redirect(format!("/experiments/{id}")))
 }
 
 async fn score(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     path: web::Path<(u64, u64)>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let (id, listening) = path.into_inner();
-    let workshop = visitor.workshop();
+    let workshop = user.workshop();
     let all = app.store.listenings(workshop, ExperimentId(id)).await?;
     let Some(found) = all.iter().find(|l| l.id.0 == listening) else {
-        return Err(Fault::Missing("listening"));
+        return Err(AppError::Missing("listening"));
     };
     let (mut scores, mut errors) = (Vec::new(), Vec::new());
     for Sample { letter, .. } in found.samples()? {
         let mut of = |what: &str| {
-            let value = filled.get(&format!("{what}-{letter}")).parse::<u8>().ok().filter(|v| *v <= 10);
+            let value = form.get(&format!("{what}-{letter}")).parse::<u8>().ok().filter(|v| *v <= 10);
             if value.is_none() {
                 errors.push(format!("Sample {letter}: {what} is a number from 0 to 10."));
             }
             value.unwrap_or(0)
         };
         let (bright, full, liked) = (of("bright"), of("full"), of("liked"));
-        let words = filled.get(&format!("words-{letter}")).chars().take(300).collect();
+        let words = form.get(&format!("words-{letter}")).chars().take(300).collect();
         scores.push(Score { letter, bright, full, liked, words });
     }
     if !errors.is_empty() {
-        return experiment_page(&app, &visitor, ExperimentId(id), errors).await;
+        return experiment_page(&app, &user, ExperimentId(id), errors).await;
     }
     app.store.score_listening(workshop, ListeningId(listening), &scores).await?;
-    Ok(see(format!("/experiments/{id}")))
+    Ok(redirect(format!("/experiments/{id}")))
 }

@@ -1,11 +1,11 @@
 //! Instruments: where each is, how well it reads, and whether it answers.
 
 use crate::app::App;
-use crate::fault::Fault;
-use crate::filled::{Errors, Filled};
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
 use crate::layout::{Choice, Field, Frame};
-use crate::pages::see;
-use crate::visitor::Visitor;
+use crate::pages::redirect;
 use ::instruments::net::Line;
 use ::instruments::simulated::Fault as CoilFault;
 use ::instruments::{Gaussmeter as _, Instrument as _, LcrMeter as _, OhmMeter as _, Ohms, Winder as _};
@@ -116,20 +116,20 @@ fn row(of: Instrument) -> Row {
 
 async fn page(
     app: &App,
-    visitor: &Visitor,
-    filled: &Filled,
+    user: &CurrentUser,
+    form: &FormData,
     errors: &Errors,
     said: (String, bool),
-) -> Result<HttpResponse, Fault> {
+) -> Result<HttpResponse, AppError> {
     let fill = |field: Field| {
-        let value = filled.get(&field.name).to_owned();
+        let value = form.get(&field.name).to_owned();
         field.with(&value, errors)
     };
     let kinds = KINDS.iter().map(|(key, words, _)| Choice::new(*key, *words)).collect();
     let page = Page {
-        frame: Frame::new(visitor, "instruments", "Instruments"),
-        rows: app.store.instruments(visitor.workshop()).await?.into_iter().map(row).collect(),
-        key: filled.key().unwrap_or_else(|_| ClientKey::random()),
+        frame: Frame::new(user, "instruments", "Instruments"),
+        rows: app.store.instruments(user.workshop()).await?.into_iter().map(row).collect(),
+        key: form.key().unwrap_or_else(|_| ClientKey::random()),
         fields: vec![
             fill(Field::chosen("kind", "What it is", "", kinds)),
             fill(Field::typed("name", "Called", "As it is called on the bench.")),
@@ -157,17 +157,21 @@ async fn page(
         lines: LINES.to_vec(),
     };
     let status = if errors.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    let html = page.render().map_err(|error| Fault::Internal(error.to_string()))?;
+    let html = page.render().map_err(|error| AppError::Internal(error.to_string()))?;
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
 }
 
-async fn show(app: web::Data<App>, visitor: Visitor, query: web::Query<Said>) -> Result<HttpResponse, Fault> {
+async fn show(
+    app: web::Data<App>,
+    user: CurrentUser,
+    query: web::Query<Said>,
+) -> Result<HttpResponse, AppError> {
     let said = (query.said.clone(), query.well == "yes");
-    page(&app, &visitor, &Filled::default(), &Errors::new(), said).await
+    page(&app, &user, &FormData::default(), &Errors::new(), said).await
 }
 
-fn number(filled: &Filled, errors: &mut Errors, name: &str, range: (f64, f64)) -> Option<f64> {
-    let typed = filled.get(name).trim_end_matches(['%', ' ']).replace(',', ".");
+fn number(form: &FormData, errors: &mut Errors, name: &str, range: (f64, f64)) -> Option<f64> {
+    let typed = form.get(name).trim_end_matches(['%', ' ']).replace(',', ".");
     if typed.is_empty() {
         return None;
     }
@@ -180,27 +184,27 @@ fn number(filled: &Filled, errors: &mut Errors, name: &str, range: (f64, f64)) -
     }
 }
 
-async fn add(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
+async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
-    let kind = filled.get("kind");
+    let kind = form.get("kind");
     if !KINDS.iter().any(|(key, _, _)| *key == kind) {
         errors.insert("kind".into(), "Choose one of the list.".into());
     }
-    let name = filled.get("name");
+    let name = form.get("name");
     if name.is_empty() || name.chars().count() > 80 {
         errors.insert("name".into(), "Give it a name of up to 80 letters.".into());
     }
-    let address = filled.get("address");
+    let address = form.get("address");
     let port = address
         .rsplit_once(':')
         .and_then(|(host, port)| (!host.is_empty()).then(|| port.parse::<u16>().ok())?);
     if port.is_none() || address.chars().count() > 120 {
         errors.insert("address".into(), "Host and port with a colon between: 192.168.1.40:5025.".into());
     }
-    let resolution = number(&filled, &mut errors, "resolution", (0.0, 1e6));
-    let accuracy = number(&filled, &mut errors, "accuracy", (0.0, 100.0)).map(|v| v / 100.0);
-    let test_hz = number(&filled, &mut errors, "test_hz", (20.0, 200_000.0));
-    let due = match filled.get("due") {
+    let resolution = number(&form, &mut errors, "resolution", (0.0, 1e6));
+    let accuracy = number(&form, &mut errors, "accuracy", (0.0, 100.0)).map(|v| v / 100.0);
+    let test_hz = number(&form, &mut errors, "test_hz", (20.0, 200_000.0));
+    let due = match form.get("due") {
         "" => None,
         text => match Date::parse(text, format_description!("[year]-[month]-[day]")) {
             Ok(date) => Some(date),
@@ -211,10 +215,10 @@ async fn add(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<Ht
         },
     };
     if !errors.is_empty() {
-        return page(&app, &visitor, &filled, &errors, Default::default()).await;
+        return page(&app, &user, &form, &errors, Default::default()).await;
     }
     let new = NewInstrument {
-        key: filled.key()?,
+        key: form.key()?,
         kind,
         name,
         address,
@@ -224,29 +228,29 @@ async fn add(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<Ht
         due,
         simulated: false,
     };
-    match app.store.add_instrument(visitor.workshop(), &new).await {
-        Ok(()) => Ok(see("/instruments")),
+    match app.store.add_instrument(user.workshop(), &new).await {
+        Ok(()) => Ok(redirect("/instruments")),
         Err(StoreError::Taken(index)) if index == "instruments_name" => {
             errors.insert("name".into(), "Another instrument has that name.".into());
-            page(&app, &visitor, &filled, &errors, Default::default()).await
+            page(&app, &user, &form, &errors, Default::default()).await
         }
         Err(error) => Err(error.into()),
     }
 }
 
-async fn one(app: &App, visitor: &Visitor, id: u64) -> Result<Instrument, Fault> {
-    let all = app.store.instruments(visitor.workshop()).await?;
-    all.into_iter().find(|i| i.id.0 == id).ok_or(Fault::Missing("instrument"))
+async fn one(app: &App, user: &CurrentUser, id: u64) -> Result<Instrument, AppError> {
+    let all = app.store.instruments(user.workshop()).await?;
+    all.into_iter().find(|i| i.id.0 == id).ok_or(AppError::Missing("instrument"))
 }
 
 /// Asks an instrument what it is, and for what it reads just now.
 async fn test(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    _filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let of = one(&app, &visitor, *id).await?;
+    _filled: FormData,
+) -> Result<HttpResponse, AppError> {
+    let of = one(&app, &user, *id).await?;
     let mut line = Line::to(&of.address).patient(Duration::from_secs(3));
     let said = match line.identify().await {
         Err(error) => (format!("{}: {error}.", of.name), false),
@@ -268,33 +272,33 @@ async fn test(
             (format!("{} answers: {identity}. Now: {now}.", of.name), true)
         }
     };
-    page(&app, &visitor, &Filled::default(), &Errors::new(), said).await
+    page(&app, &user, &FormData::default(), &Errors::new(), said).await
 }
 
 async fn retire(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    _filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    app.store.retire_instrument(visitor.workshop(), InstrumentId(*id)).await?;
-    Ok(see("/instruments"))
+    _filled: FormData,
+) -> Result<HttpResponse, AppError> {
+    app.store.retire_instrument(user.workshop(), InstrumentId(*id)).await?;
+    Ok(redirect("/instruments"))
 }
 
 /// Sets what is the matter on a simulated bench.
 async fn bench(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let of = one(&app, &visitor, *id).await?;
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let of = one(&app, &user, *id).await?;
     if !of.simulated {
-        return Err(Fault::Unreadable(
+        return Err(AppError::Unreadable(
             "This instrument is a real one: it has the faults that it has.".into(),
         ));
     }
-    let faults: Vec<CoilFault> = match filled.get("fault") {
+    let faults: Vec<CoilFault> = match form.get("fault") {
         "open" => vec![CoilFault::Open],
         "unburned" => vec![CoilFault::Unburned],
         "shorted" => vec![CoilFault::ShortedTurns],
@@ -303,8 +307,8 @@ async fn bench(
         "breaks" => vec![CoilFault::BreaksAt(4000)],
         _ => Vec::new(),
     };
-    let faults = serde_json::to_string(&faults).map_err(|e| Fault::Internal(e.to_string()))?;
-    let wire = LINES.iter().map(|(key, _)| *key).find(|key| *key == filled.get("line")).unwrap_or("good");
+    let faults = serde_json::to_string(&faults).map_err(|e| AppError::Internal(e.to_string()))?;
+    let wire = LINES.iter().map(|(key, _)| *key).find(|key| *key == form.get("line")).unwrap_or("good");
     let mut line = Line::to(&of.address);
     let mut said = ("The simulated bench is set.".to_owned(), true);
     for command in [format!("SIM:FAULTS {faults}"), format!("SIM:LINE {wire}")] {
@@ -312,5 +316,5 @@ async fn bench(
             said = (error.to_string(), false);
         }
     }
-    page(&app, &visitor, &Filled::default(), &Errors::new(), said).await
+    page(&app, &user, &FormData::default(), &Errors::new(), said).await
 }

@@ -1,15 +1,15 @@
 //! What the filters leave, as a table or a document that can be brought in again.
 
 use super::filter;
-use crate::address::Asked;
 use crate::app::App;
-use crate::fault::Fault;
-use crate::present;
-use crate::visitor::Visitor;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::format;
+use crate::query::Asked;
 use actix_web::{HttpResponse, web};
 use serde_json::{Map, Value, json};
-use shop::notebook::{COLUMNS, FORMAT};
-use store::logbook::Line;
+use store::logbook::LogbookRow;
+use trade::run_import::{COLUMNS, FORMAT};
 
 /// Most lines of one export.
 const MOST: u32 = 100_000;
@@ -25,12 +25,12 @@ fn rounded(value: Option<f64>, parts: f64) -> Value {
 }
 
 /// A column's value: text, number or nothing.
-fn value(line: &Line, column: &str) -> Value {
+fn value(line: &LogbookRow, column: &str) -> Value {
     let text = |t: &Option<String>| t.clone().map_or(Value::Null, Value::from);
     match column {
         "key" => line.client_key.clone().into(),
         "run" => line.number.into(),
-        "started_utc" => present::iso(line.started_at).into(),
+        "started_utc" => format::iso(line.started_at).into(),
         "design" => line.name.clone().into(),
         "revision" => format!("r{}", line.revision).into(),
         "spool" => text(&line.spool),
@@ -53,16 +53,20 @@ fn value(line: &Line, column: &str) -> Value {
     }
 }
 
-async fn lines(app: &App, visitor: &Visitor, query: Vec<(String, String)>) -> Result<Vec<Line>, Fault> {
-    Ok(app.store.log_lines(visitor.workshop(), &filter(&Asked(query)), MOST).await?)
+async fn lines(
+    app: &App,
+    user: &CurrentUser,
+    query: Vec<(String, String)>,
+) -> Result<Vec<LogbookRow>, AppError> {
+    Ok(app.store.log_lines(user.workshop(), &filter(&Asked(query)), MOST).await?)
 }
 
 pub async fn csv(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<HttpResponse, Fault> {
-    let lines = lines(&app, &visitor, query.into_inner()).await?;
+) -> Result<HttpResponse, AppError> {
+    let lines = lines(&app, &user, query.into_inner()).await?;
     let written = web::block(move || {
         let mut out = csv::Writer::from_writer(Vec::new());
         let columns = &COLUMNS[..COLUMNS.len() - 1];
@@ -78,7 +82,7 @@ pub async fn csv(
         out.into_inner().map_err(|e| e.to_string())
     })
     .await?;
-    let body = written.map_err(Fault::Internal)?;
+    let body = written.map_err(AppError::Internal)?;
     Ok(HttpResponse::Ok()
         .content_type("text/csv; charset=utf-8")
         .insert_header(("Content-Disposition", "attachment; filename=\"logbook.csv\""))
@@ -87,10 +91,10 @@ pub async fn csv(
 
 pub async fn json(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<HttpResponse, Fault> {
-    let lines = lines(&app, &visitor, query.into_inner()).await?;
+) -> Result<HttpResponse, AppError> {
+    let lines = lines(&app, &user, query.into_inner()).await?;
     let runs: Vec<Value> = lines
         .iter()
         .map(|line| {

@@ -1,24 +1,24 @@
 //! The logbook: every run, its export, and what is brought in.
 
 mod export;
-mod importing;
+mod import;
 
-use crate::address::Asked;
 use crate::app::App;
-use crate::fault::Fault;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::format;
 use crate::layout::{Choice, Frame};
-use crate::present;
-use crate::visitor::Visitor;
+use crate::query::Asked;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 pub use export::unformulated;
-use shop::comparison::CONTROL;
-use shop::verdict::Level;
-use store::logbook::{FORMATS, Line, LogFilter, Order, PAGE};
+use store::logbook::{FORMATS, LogFilter, LogbookRow, Order, PAGE};
 use store::{DesignId, InstrumentId, PersonId, SpoolId};
 use time::Date;
 use time::macros::format_description;
+use trade::comparison::CONTROL;
+use trade::verdict::Level;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -26,10 +26,10 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/logbook", web::get().to(show))
         .route("/logbook.csv", web::get().to(export::csv))
         .route("/logbook.json", web::get().to(export::json))
-        .route("/logbook/import", web::get().to(importing::show))
-        .route("/logbook/import", web::post().to(importing::check))
-        .route("/logbook/import/{job}", web::get().to(importing::standing))
-        .route("/logbook/import/{job}/progress", web::get().to(importing::progress));
+        .route("/logbook/import", web::get().to(import::show))
+        .route("/logbook/import", web::post().to(import::check))
+        .route("/logbook/import/{job}", web::get().to(import::standing))
+        .route("/logbook/import/{job}/progress", web::get().to(import::progress));
 }
 
 /// A column that can be shown: its name in addresses, its heading, the order it sorts by, and whether it is a number.
@@ -157,7 +157,7 @@ fn off(value: Option<f64>) -> String {
     value.map_or_else(String::new, |v| format!("{:+.1} %", v * 100.0).replace('-', "−"))
 }
 
-fn cell(line: &Line, key: &str) -> Cell {
+fn cell(line: &LogbookRow, key: &str) -> Cell {
     let mut cell = Cell {
         class: "",
         text: "–".into(),
@@ -167,7 +167,7 @@ fn cell(line: &Line, key: &str) -> Cell {
         level: String::new(),
         iso: String::new(),
     };
-    let limit = if line.leaning { CONTROL } else { 1.0 };
+    let limit = if line.calibrated { CONTROL } else { 1.0 };
     let beyond = |bands: Option<f64>| bands.is_some_and(|b| b.abs() > limit);
     let named = |name: &Option<String>| name.clone().unwrap_or_else(|| "–".into());
     match key {
@@ -182,27 +182,27 @@ fn cell(line: &Line, key: &str) -> Cell {
         }
         "who" => cell.text.clone_from(&line.operator),
         "winder" => cell.text = named(&line.winder),
-        "turns" => cell.text = line.turns.map_or_else(|| "–".into(), present::turns),
+        "turns" => cell.text = line.turns.map_or_else(|| "–".into(), format::turns),
         "coil_c" => {
-            cell.text = line.coil_c.map_or_else(|| "–".into(), |c| format!("{} °C", present::plain(c, 1)));
+            cell.text = line.coil_c.map_or_else(|| "–".into(), |c| format!("{} °C", format::plain(c, 1)));
         }
         "r" | "r-off" => {
-            let text = line.resistance_ohm.map_or_else(|| "–".into(), |v| present::KILOOHM.text(v));
+            let text = line.resistance_ohm.map_or_else(|| "–".into(), |v| format::KILOOHM.text(v));
             let deviation = off(line.resistance_off);
             (cell.class, cell.off) = ("measured", beyond(line.resistance_bands));
             (cell.text, cell.small) = if key == "r" { (text, deviation) } else { (deviation, String::new()) };
         }
         "l" | "l-off" => {
-            let text = line.inductance_h.map_or_else(|| "–".into(), |v| present::HENRY.text(v));
+            let text = line.inductance_h.map_or_else(|| "–".into(), |v| format::HENRY.text(v));
             let deviation = off(line.inductance_off);
             (cell.class, cell.off) = ("measured", beyond(line.inductance_bands));
             (cell.text, cell.small) = if key == "l" { (text, deviation) } else { (deviation, String::new()) };
         }
         "c" => {
             cell.class = "measured";
-            cell.text = line.capacitance_f.map_or_else(|| "–".into(), |v| present::PICOFARAD.text(v));
+            cell.text = line.capacitance_f.map_or_else(|| "–".into(), |v| format::PICOFARAD.text(v));
         }
-        "peak" => cell.text = line.peak_hz.map_or_else(|| "–".into(), |v| present::KILOHERTZ.text(v)),
+        "peak" => cell.text = line.peak_hz.map_or_else(|| "–".into(), |v| format::KILOHERTZ.text(v)),
         "flux" => {
             (cell.class, cell.text) = ("measured", off(line.flux_ratio.map(f64::exp_m1)));
         }
@@ -212,8 +212,8 @@ fn cell(line: &Line, key: &str) -> Cell {
         }
         "remark" => cell.text.clone_from(&line.remark),
         _ => {
-            cell.text = present::moment(line.started_at);
-            cell.iso = present::iso(line.started_at);
+            cell.text = format::moment(line.started_at);
+            cell.iso = format::iso(line.started_at);
         }
     }
     if cell.text.is_empty() {
@@ -224,11 +224,11 @@ fn cell(line: &Line, key: &str) -> Cell {
 
 async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<LogbookPage, Fault> {
+) -> Result<LogbookPage, AppError> {
     let asked = Asked(query.into_inner());
-    let workshop = visitor.workshop();
+    let workshop = user.workshop();
     let filter = filter(&asked);
     let page = u32::try_from(asked.number("page").unwrap_or(1).max(1) - 1).unwrap_or(0);
     let (lines, all) = app.store.log_page(workshop, &filter, page).await?;
@@ -259,11 +259,11 @@ async fn show(
     let first = u64::from(page) * u64::from(PAGE);
     let last = first + lines.len() as u64;
     let turn = |to: u32| asked.link("/logbook", "page", &(to + 1).to_string());
-    let (choosers, more) = choosers(&app, &visitor, &asked).await?;
+    let (choosers, more) = choosers(&app, &user, &asked).await?;
     let more_open = more.iter().any(|c| !c.value.is_empty())
         || ["from", "to", "revision"].iter().any(|n| !asked.get(n).is_empty());
     Ok(LogbookPage {
-        frame: Frame::new(&visitor, "logbook", "Logbook"),
+        frame: Frame::new(&user, "logbook", "Logbook"),
         tab: "runs",
         words: filter.words.clone(),
         revision: asked.get("revision").to_owned(),
@@ -297,10 +297,10 @@ async fn show(
 /// What can be chosen from, the usual ones first.
 async fn choosers(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     asked: &Asked,
-) -> Result<(Vec<Chooser>, Vec<Chooser>), Fault> {
-    let workshop = visitor.workshop();
+) -> Result<(Vec<Chooser>, Vec<Chooser>), AppError> {
+    let workshop = user.workshop();
     let chooser = |name: &'static str, label, any, options: Vec<Choice>| Chooser {
         name,
         label,

@@ -1,20 +1,20 @@
 //! Matching: which coils in stock belong together.
 
-use crate::address::Asked;
 use crate::app::App;
-use crate::fault::Fault;
-use crate::filled::Filled;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::FormData;
+use crate::format::{self, HENRY, KILOOHM};
 use crate::layout::{Choice, Frame};
-use crate::pages::see;
-use crate::present::{self, HENRY, KILOOHM};
-use crate::visitor::Visitor;
+use crate::pages::redirect;
+use crate::query::Asked;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use shop::matching::{Coil, Measure, Pair, Wish, pairs};
 use std::collections::{BTreeMap, BTreeSet};
-use store::logbook::{Line, LogFilter};
+use store::logbook::{LogFilter, LogbookRow};
 use store::{ClientKey, DesignId, RunId, SetId, StoreError};
+use trade::matching::{Coil, MatchCriterion, Measure, Pair, pairs};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -100,7 +100,7 @@ const fn name(measure: Measure) -> &'static str {
     }
 }
 
-fn coil(line: &Line) -> Coil {
+fn coil(line: &LogbookRow) -> Coil {
     Coil {
         run: line.run_id.0,
         values: [
@@ -115,7 +115,7 @@ fn coil(line: &Line) -> Coil {
     }
 }
 
-fn shown(line: &Line) -> Shown {
+fn shown(line: &LogbookRow) -> Shown {
     let mut figures = Vec::new();
     if let Some(v) = line.resistance_ohm {
         figures.push(KILOOHM.finer().text(v));
@@ -124,7 +124,7 @@ fn shown(line: &Line) -> Shown {
         figures.push(HENRY.finer().text(v));
     }
     if let Some(v) = line.turns {
-        figures.push(format!("{} turns", present::turns(v)));
+        figures.push(format!("{} turns", format::turns(v)));
     }
     Shown {
         run: line.run_id.0,
@@ -141,10 +141,10 @@ fn shown(line: &Line) -> Shown {
 }
 
 /// What the form asks for, with what is wrong with it.
-fn asking(asked: &Asked) -> (Vec<Asking>, Vec<Wish>, String, String) {
+fn asking(asked: &Asked) -> (Vec<Asking>, Vec<MatchCriterion>, String, String) {
     let first = asked.0.is_empty() || !asked.0.iter().any(|(n, _)| n.starts_with("by-") || n == "ask");
     let percent = |text: &str| text.trim_end_matches(['%', ' ']).replace(',', ".").parse::<f64>().ok();
-    let mut wishes = Vec::new();
+    let mut criteria = Vec::new();
     let (mut ratio, mut ratio_error) = (0.0, String::new());
     let typed = asked.get("ratio");
     match percent(if typed.is_empty() { "0" } else { typed }) {
@@ -169,7 +169,7 @@ fn asking(asked: &Asked) -> (Vec<Asking>, Vec<Wish>, String, String) {
                         } else {
                             1.0 + ratio / 100.0
                         };
-                        wishes.push(Wish { measure, ratio, tolerance: value / 100.0 });
+                        criteria.push(MatchCriterion { measure, ratio, tolerance: value / 100.0 });
                     }
                 }
                 _ => error = "0.05 to 30 %.".into(),
@@ -177,7 +177,7 @@ fn asking(asked: &Asked) -> (Vec<Asking>, Vec<Wish>, String, String) {
             Asking { key: measure.key(), name: name(measure), on, tolerance: text.to_owned(), error }
         })
         .collect();
-    (measures, wishes, typed.to_owned(), ratio_error)
+    (measures, criteria, typed.to_owned(), ratio_error)
 }
 
 fn grade(pair: &Pair) -> &'static str {
@@ -188,8 +188,8 @@ fn grade(pair: &Pair) -> &'static str {
     }
 }
 
-fn off_words(pair: &Pair, wishes: &[Wish]) -> String {
-    let all: Vec<String> = wishes
+fn off_words(pair: &Pair, criteria: &[MatchCriterion]) -> String {
+    let all: Vec<String> = criteria
         .iter()
         .zip(&pair.off)
         .map(|(w, off)| format!("{} {:+.1} %", w.measure.sign(), off * 100.0).replace('-', "−"))
@@ -200,16 +200,16 @@ fn off_words(pair: &Pair, wishes: &[Wish]) -> String {
 /// The stock of a design: passed or only noted coils that were measured and stand in no set.
 async fn stock(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     design: u64,
-    placed: &BTreeSet<u64>,
-) -> Result<Vec<Line>, Fault> {
+    set_members: &BTreeSet<u64>,
+) -> Result<Vec<LogbookRow>, AppError> {
     let filter = LogFilter { design: Some(DesignId(design)), ..LogFilter::default() };
-    let mut lines = app.store.log_lines(visitor.workshop(), &filter, 1000).await?;
+    let mut lines = app.store.log_lines(user.workshop(), &filter, 1000).await?;
     lines.retain(|l| {
         ["pass", "look"].contains(&l.level.as_str())
             && l.resistance_ohm.is_some()
-            && !placed.contains(&l.run_id.0)
+            && !set_members.contains(&l.run_id.0)
     });
     lines.truncate(MOST as usize);
     Ok(lines)
@@ -217,17 +217,17 @@ async fn stock(
 
 async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     query: web::Query<Vec<(String, String)>>,
-) -> Result<MatchingPage, Fault> {
+) -> Result<MatchingPage, AppError> {
     let asked = Asked(query.into_inner());
-    let workshop = visitor.workshop();
-    let placed = app.store.placed(workshop).await?;
-    let taken: BTreeSet<u64> = placed.iter().map(|p| p.run_id.0).collect();
-    let (measures, wishes, ratio, ratio_error) = asking(&asked);
+    let workshop = user.workshop();
+    let set_members = app.store.set_members(workshop).await?;
+    let taken: BTreeSet<u64> = set_members.iter().map(|p| p.run_id.0).collect();
+    let (measures, criteria, ratio, ratio_error) = asking(&asked);
     let roles = ["first", "second", "third"].map(|r| asked.number(r));
     let opposite = asked.get("opposite") == "yes";
-    let mut lines: Vec<Line> = Vec::new();
+    let mut lines: Vec<LogbookRow> = Vec::new();
     let mut pools: Vec<Vec<usize>> = Vec::new();
     for design in roles.iter().copied().flatten() {
         let known: Vec<usize> =
@@ -236,22 +236,22 @@ async fn show(
             pools.push(known);
             continue;
         }
-        let stock = stock(&app, &visitor, design, &taken).await?;
+        let stock = stock(&app, &user, design, &taken).await?;
         pools.push((lines.len()..lines.len() + stock.len()).collect());
         lines.extend(stock);
     }
-    let sound = ratio_error.is_empty() && measures.iter().all(|m| m.error.is_empty()) && !wishes.is_empty();
+    let sound = ratio_error.is_empty() && measures.iter().all(|m| m.error.is_empty()) && !criteria.is_empty();
     let mut proposed = Vec::new();
     let mut used: BTreeSet<usize> = BTreeSet::new();
     if pools.len() >= 2 && sound {
         let coils: Vec<Coil> = lines.iter().map(coil).collect();
-        let (given, asked_for) = (pools.clone(), wishes.clone());
+        let (given, asked_for) = (pools.clone(), criteria.clone());
         let sets = web::block(move || sets(&coils, &given, &asked_for, opposite)).await?;
         for (pair, third) in sets {
             let members = [Some(pair.first), Some(pair.second), third];
             let coils: Vec<Shown> = members.iter().flatten().map(|k| shown(&lines[*k])).collect();
             used.extend(members.iter().flatten());
-            let off = off_words(&pair, &wishes);
+            let off = off_words(&pair, &criteria);
             proposed.push(Proposed { coils, off, grade: grade(&pair), key: ClientKey::random() });
         }
     }
@@ -259,7 +259,7 @@ async fn show(
     let designs = app.store.logged_designs(workshop).await?;
     let number = |k: usize| roles[k].map_or_else(String::new, |id| id.to_string());
     Ok(MatchingPage {
-        frame: Frame::new(&visitor, "logbook", "Matching"),
+        frame: Frame::new(&user, "logbook", "Matching"),
         tab: "matching",
         designs: designs.iter().map(|(id, name, _)| Choice::new(id.to_string(), name)).collect(),
         roles: [
@@ -275,20 +275,25 @@ async fn show(
         proposed,
         left,
         stock: lines.len(),
-        sets: sets_shown(&app, &visitor, &placed).await?,
+        sets: sets_shown(&app, &user, &set_members).await?,
         said: asked.get("said").to_owned(),
     })
 }
 
 /// Pairs of the first two roles; a third joins the pair that it suits best, by what it shares with the first.
-fn sets(coils: &[Coil], pools: &[Vec<usize>], wishes: &[Wish], opposite: bool) -> Vec<(Pair, Option<usize>)> {
-    let found = pairs(coils, &pools[0], &pools[1], wishes, opposite);
+fn sets(
+    coils: &[Coil],
+    pools: &[Vec<usize>],
+    criteria: &[MatchCriterion],
+    opposite: bool,
+) -> Vec<(Pair, Option<usize>)> {
+    let found = pairs(coils, &pools[0], &pools[1], criteria, opposite);
     let Some(thirds) = pools.get(2) else { return found.into_iter().map(|p| (p, None)).collect() };
     let used: BTreeSet<usize> = found.iter().flat_map(|p| [p.first, p.second]).collect();
     let free: Vec<usize> = thirds.iter().copied().filter(|k| !used.contains(k)).collect();
     let firsts: Vec<usize> = found.iter().map(|p| p.first).collect();
     // A third is to be like the first: no hotter, and of either sense.
-    let alike: Vec<Wish> = wishes.iter().map(|w| Wish { ratio: 1.0, ..*w }).collect();
+    let alike: Vec<MatchCriterion> = criteria.iter().map(|w| MatchCriterion { ratio: 1.0, ..*w }).collect();
     let joined: BTreeMap<usize, usize> =
         pairs(coils, &firsts, &free, &alike, false).into_iter().map(|p| (p.first, p.second)).collect();
     found.into_iter().filter_map(|p| joined.get(&p.first).map(|third| (p.clone(), Some(*third)))).collect()
@@ -296,13 +301,13 @@ fn sets(coils: &[Coil], pools: &[Vec<usize>], wishes: &[Wish], opposite: bool) -
 
 async fn sets_shown(
     app: &App,
-    visitor: &Visitor,
-    placed: &[store::set::Placed],
-) -> Result<Vec<SetShown>, Fault> {
-    let runs: Vec<RunId> = placed.iter().map(|p| p.run_id).take(500).collect();
-    let lines = app.store.log_lines_of(visitor.workshop(), &runs).await?;
+    user: &CurrentUser,
+    set_members: &[store::set::SetMember],
+) -> Result<Vec<SetShown>, AppError> {
+    let runs: Vec<RunId> = set_members.iter().map(|p| p.run_id).take(500).collect();
+    let lines = app.store.log_lines_of(user.workshop(), &runs).await?;
     let mut all: Vec<SetShown> = Vec::new();
-    for coil in placed {
+    for coil in set_members {
         let line = lines.iter().find(|l| l.run_id == coil.run_id);
         let figures = line.map_or_else(String::new, |l| {
             let s = shown(l);
@@ -314,7 +319,7 @@ async fn sets_shown(
             _ => all.push(SetShown {
                 id: coil.set_id.0,
                 name: coil.set_name.clone(),
-                when: format!("{}, by {}", present::moment(coil.made_at), coil.by),
+                when: format!("{}, by {}", format::moment(coil.made_at), coil.by),
                 coils: vec![entry],
             }),
         }
@@ -323,20 +328,20 @@ async fn sets_shown(
 }
 
 /// Sets coils aside for one another.
-async fn set_aside(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
-    let runs: Vec<RunId> = filled.get("runs").split(',').filter_map(|r| r.parse().ok().map(RunId)).collect();
+async fn set_aside(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+    let runs: Vec<RunId> = form.get("runs").split(',').filter_map(|r| r.parse().ok().map(RunId)).collect();
     if !(2..=6).contains(&runs.len()) {
-        return Err(Fault::Unreadable("A set has two to six coils.".into()));
+        return Err(AppError::Unreadable("A set has two to six coils.".into()));
     }
-    let given = filled.get("name").chars().take(120).collect::<String>();
+    let given = form.get("name").chars().take(120).collect::<String>();
     let name = if given.is_empty() { "Set".to_owned() } else { given };
     let roles = ["first", "second", "third", "fourth", "fifth", "sixth"];
     let coils: Vec<(RunId, &str)> = runs.into_iter().zip(roles).collect();
-    let back = Some(filled.get("back")).filter(|b| b.starts_with("/matching")).unwrap_or("/matching");
-    match app.store.make_set(visitor.workshop(), visitor.person.id, &filled.key()?, &name, &coils).await {
-        Ok(()) => Ok(see(back)),
+    let back = Some(form.get("back")).filter(|b| b.starts_with("/matching")).unwrap_or("/matching");
+    match app.store.make_set(user.workshop(), user.person.id, &form.key()?, &name, &coils).await {
+        Ok(()) => Ok(redirect(back)),
         Err(StoreError::Taken(_)) => {
-            Ok(see("/matching?said=One+of+these+coils+stands+in+another+set+already."))
+            Ok(redirect("/matching?said=One+of+these+coils+stands+in+another+set+already."))
         }
         Err(error) => Err(error.into()),
     }
@@ -344,12 +349,12 @@ async fn set_aside(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Res
 
 async fn dissolve(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    _filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    app.store.dissolve_set(visitor.workshop(), SetId(*id)).await?;
-    Ok(see("/matching"))
+    _filled: FormData,
+) -> Result<HttpResponse, AppError> {
+    app.store.dissolve_set(user.workshop(), SetId(*id)).await?;
+    Ok(redirect("/matching"))
 }
 
 #[cfg(test)]
@@ -363,24 +368,24 @@ mod tests {
     #[test]
     fn a_third_joins_the_pair_it_suits_and_a_pair_without_is_no_set() {
         let coils = [coil(1, 5000.0), coil(2, 6000.0), coil(3, 5000.0), coil(4, 6000.0), coil(5, 6010.0)];
-        let wish = Wish { measure: Measure::Resistance, ratio: 1.0, tolerance: 0.02 };
-        let found = sets(&coils, &[vec![0, 1], vec![2, 3], vec![4]], &[wish], false);
+        let criterion = MatchCriterion { measure: Measure::Resistance, ratio: 1.0, tolerance: 0.02 };
+        let found = sets(&coils, &[vec![0, 1], vec![2, 3], vec![4]], &[criterion], false);
         assert_eq!(found.len(), 1);
         assert_eq!((found[0].0.first, found[0].0.second, found[0].1), (1, 3, Some(4)));
     }
 
     #[test]
     fn what_is_asked_is_read_with_its_errors() {
-        let (measures, wishes, ..) = asking(&Asked::default());
+        let (measures, criteria, ..) = asking(&Asked::default());
         assert!(measures[0].on && measures[1].on && !measures[3].on);
-        assert_eq!(wishes.len(), 2);
+        assert_eq!(criteria.len(), 2);
         let typed = |pairs: &[(&str, &str)]| {
             Asked(pairs.iter().map(|(a, b)| ((*a).to_owned(), (*b).to_owned())).collect())
         };
-        let (measures, wishes, _, error) =
+        let (measures, criteria, _, error) =
             asking(&typed(&[("by-turns", "yes"), ("within-turns", "much"), ("ratio", "900")]));
-        assert!(wishes.is_empty() && !measures[3].error.is_empty() && !error.is_empty());
-        let (_, wishes, _, _) = asking(&typed(&[("by-resistance", "yes"), ("ratio", "12,5 %")]));
-        assert!((wishes[0].ratio - 1.125).abs() < 1e-12);
+        assert!(criteria.is_empty() && !measures[3].error.is_empty() && !error.is_empty());
+        let (_, criteria, _, _) = asking(&typed(&[("by-resistance", "yes"), ("ratio", "12,5 %")]));
+        assert!((criteria[0].ratio - 1.125).abs() < 1e-12);
     }
 }

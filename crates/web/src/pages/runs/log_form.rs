@@ -2,22 +2,23 @@
 
 use super::{LogRow, what};
 use crate::app::App;
-use crate::fault::Fault;
-use crate::filled::{Errors, Filled};
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::format::{self, HENRY, KILOOHM};
 use crate::layout::Field;
-use crate::present::{self, HENRY, KILOOHM};
 use coil::circuit::capacitance_from_resonances;
 use coil::quantity::{
-    Capacitance, FluxDensity, Frequency, Inductance, Length, Resistance, Spoken, Temperature, Turns, fixed,
+    Capacitance, FluxDensity, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Turns,
+    fixed,
 };
-use shop::comparison::capacitance_range_shows;
-use shop::reading::Kind;
 use store::reading::NewReading;
 use store::run::Run;
+use trade::comparison::capacitance_range_shows;
+use trade::reading::Kind;
 
 /// The fields of the log's form: all of them, or those of the one reading that is being corrected.
 pub fn reading_fields(
-    filled: &Filled,
+    form: &FormData,
     errors: &Errors,
     run: &Run,
     corrects: Option<&LogRow>,
@@ -25,7 +26,7 @@ pub fn reading_fields(
     let only = corrects.map(|row| row.kind);
     let wanted = |kind: Kind| only.is_none_or(|k| k == kind);
     let typed = |name: &str, label: &str, unit: &str, hint: &str| {
-        let value = filled.get(name).to_owned();
+        let value = form.get(name).to_owned();
         Field { unit: unit.into(), ..Field::typed(name, label, hint).with(&value, errors) }
     };
     let mut fields = Vec::new();
@@ -92,15 +93,15 @@ pub fn reading_fields(
 }
 
 /// Reads one optional field within a range.
-fn optional<T: Spoken>(
-    filled: &Filled,
+fn optional<T: ParseQuantity>(
+    form: &FormData,
     errors: &mut Errors,
     name: &str,
     range: (f64, f64),
     unit: &str,
     number: fn(T) -> f64,
 ) -> Option<f64> {
-    let typed = filled.get(name);
+    let typed = form.get(name);
     if typed.is_empty() {
         return None;
     }
@@ -121,43 +122,43 @@ fn optional<T: Spoken>(
 }
 
 /// What was filled in, as readings.
-pub fn readings_from(filled: &Filled, run: &Run) -> Result<Vec<NewReading>, Errors> {
+pub fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, Errors> {
     let mut errors = Errors::new();
     let mut readings = Vec::new();
     let e = &mut errors;
-    if let Some(turns) = optional(filled, e, "turns", (1.0, 50_000.0), "turns", |t: Turns| f64::from(t.0)) {
+    if let Some(turns) = optional(form, e, "turns", (1.0, 50_000.0), "turns", |t: Turns| f64::from(t.0)) {
         readings.push(NewReading::of(Kind::Turns, Some(turns)));
     }
-    let coil_c = optional(filled, e, "coil_c", (-20.0, 150.0), "°C", Temperature::celsius);
-    let typed = filled.get("resistance").to_lowercase();
+    let coil_c = optional(form, e, "coil_c", (-20.0, 150.0), "°C", Temperature::celsius);
+    let typed = form.get("resistance").to_lowercase();
     if ["open", "ol", "o.l", "inf", "infinite", "∞"].contains(&typed.as_str()) {
         readings.push(NewReading::of(Kind::Open, None));
-    } else if let Some(ohms) = optional(filled, e, "resistance", (1.0, 1e6), "Ω", Resistance::ohms) {
+    } else if let Some(ohms) = optional(form, e, "resistance", (1.0, 1e6), "Ω", Resistance::ohms) {
         if coil_c.is_none() && !e.contains_key("coil_c") {
             e.insert("coil_c".into(), "Say how warm the coil was: 5 °C move the reading by 2 %.".into());
         }
         readings.push(NewReading { coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
     }
-    let test_hz = optional(filled, e, "test_hz", (20.0, 100_000.0), "Hz", Frequency::hz);
-    if let Some(henries) = optional(filled, e, "inductance", (1e-3, 100.0), "H", Inductance::henries) {
+    let test_hz = optional(form, e, "test_hz", (20.0, 100_000.0), "Hz", Frequency::hz);
+    if let Some(henries) = optional(form, e, "inductance", (1e-3, 100.0), "H", Inductance::henries) {
         if test_hz.is_none() && !e.contains_key("test_hz") {
             e.insert("test_hz".into(), "Say at which frequency: the reading rises with it.".into());
         }
         readings.push(NewReading { test_hz, ..NewReading::of(Kind::Inductance, Some(henries)) });
     }
-    if let Some(farads) = capacitance(filled, e, run) {
+    if let Some(farads) = capacitance(form, e, run) {
         readings.push(NewReading::of(Kind::Capacitance, Some(farads)));
     }
-    if let Some(mm) = optional(filled, e, "width", (1.0, 150.0), "mm", Length::mm) {
+    if let Some(mm) = optional(form, e, "width", (1.0, 150.0), "mm", Length::mm) {
         readings.push(NewReading::of(Kind::Width, Some(mm * 1e-3)));
     }
-    if let Some(mm) = optional(filled, e, "length", (1.0, 300.0), "mm", Length::mm) {
+    if let Some(mm) = optional(form, e, "length", (1.0, 300.0), "mm", Length::mm) {
         readings.push(NewReading::of(Kind::Length, Some(mm * 1e-3)));
     }
-    let probe_mm = optional(filled, e, "probe", (0.0, 20.0), "mm", Length::mm);
+    let probe_mm = optional(form, e, "probe", (0.0, 20.0), "mm", Length::mm);
     for pole in run.design.poles.iter().filter_map(|p| p.string) {
         let name = format!("flux_{pole}");
-        if let Some(tesla) = optional(filled, e, &name, (-2.0, 2.0), "T", FluxDensity::tesla) {
+        if let Some(tesla) = optional(form, e, &name, (-2.0, 2.0), "T", FluxDensity::tesla) {
             readings.push(NewReading {
                 pole: Some(pole),
                 probe_mm: Some(probe_mm.unwrap_or(0.5)),
@@ -165,7 +166,7 @@ pub fn readings_from(filled: &Filled, run: &Run) -> Result<Vec<NewReading>, Erro
             });
         }
     }
-    let remark = filled.get("remark");
+    let remark = form.get("remark");
     if remark.chars().count() > 1000 {
         errors.insert("remark".into(), "A remark has up to 1,000 letters.".into());
     } else if !remark.is_empty() {
@@ -186,10 +187,10 @@ fn farads(text: &str) -> Result<f64, String> {
 
 /// The capacitance as typed, or from two resonances. Nanofarads off a finished coil are no capacitance: that is said,
 /// with what such a meter should show here.
-fn capacitance(filled: &Filled, errors: &mut Errors, run: &Run) -> Option<f64> {
+fn capacitance(form: &FormData, errors: &mut Errors, run: &Run) -> Option<f64> {
     const METER_HZ: f64 = 500.0;
     const MOST_F: f64 = 3e-9;
-    let typed = filled.get("capacitance");
+    let typed = form.get("capacitance");
     if !typed.is_empty() {
         match farads(typed) {
             Ok(value) if (1e-12..=MOST_F).contains(&value) => return Some(value),
@@ -217,9 +218,9 @@ fn capacitance(filled: &Filled, errors: &mut Errors, run: &Run) -> Option<f64> {
         return None;
     }
     let hz = (200.0, 200_000.0);
-    let alone = optional(filled, errors, "alone_hz", hz, "Hz", Frequency::hz);
-    let across = optional(filled, errors, "across_hz", hz, "Hz", Frequency::hz);
-    let known = match filled.get("across_pf") {
+    let alone = optional(form, errors, "alone_hz", hz, "Hz", Frequency::hz);
+    let across = optional(form, errors, "across_hz", hz, "Hz", Frequency::hz);
+    let known = match form.get("across_pf") {
         "" => None,
         text => match farads(text) {
             Ok(value) if (1e-12..=1e-6).contains(&value) => Some(value),
@@ -251,22 +252,24 @@ fn capacitance(filled: &Filled, errors: &mut Errors, run: &Run) -> Option<f64> {
 }
 
 /// What is hardly so: a reading far from what the design can be is asked about once, by its field, and not refused.
-pub async fn doubts(app: &App, run: &Run, new: &[NewReading]) -> Result<Errors, Fault> {
+pub async fn doubts(app: &App, run: &Run, new: &[NewReading]) -> Result<Errors, AppError> {
     let mut doubts = Errors::new();
     let turns = new.iter().find(|r| r.kind == Kind::Turns).and_then(|r| r.value);
     if let Some(turns) = turns.filter(|t| !(0.4..=1.6).contains(&(t / f64::from(run.row.planned_turns)))) {
         doubts.insert(
             "turns".into(),
-            format!("{} turns of {} planned?", present::turns(turns), present::turns(run.row.planned_turns)),
+            format!("{} turns of {} planned?", format::turns(turns), format::turns(run.row.planned_turns)),
         );
     }
-    let mut wound = run.design.clone();
-    if let (Some(coil), Some(turns)) = (wound.coils.first_mut(), turns) {
+    let mut measured_coils = run.design.clone();
+    if let (Some(coil), Some(turns)) = (measured_coils.coils.first_mut(), turns) {
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "1 to 50,000")]
         let turns = turns.clamp(10.0, 50_000.0) as u32;
         coil.wind.turns = turns;
     }
-    let Ok(prediction) = app.predictions.leaning(&wound, run.experience).await? else { return Ok(doubts) };
+    let Ok(prediction) = app.predictions.calibrated(&measured_coils, run.calibration).await? else {
+        return Ok(doubts);
+    };
     let pickup = &prediction.pickup;
     for (kind, field, expected, scale) in [
         (Kind::Resistance, "resistance", pickup.resistance_20c_ohm.nominal, KILOOHM),

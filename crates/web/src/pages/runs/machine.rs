@@ -1,19 +1,19 @@
 //! Files for the traverse, the counter's log, and what goes on paper: the traveller and the label.
 
-use super::operations::{OperationRow, course};
-use super::{Asked, Errors, Fault, Filled, Frame, present, readings_of, run_page, see};
+use super::traveller::{OperationRow, course};
+use super::{AppError, Asked, Errors, FormData, Frame, format, readings_of, redirect, run_page};
 use crate::app::App;
-use crate::visitor::Visitor;
+use crate::current_user::CurrentUser;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use coil::predict::laid;
+use coil::prediction::laid;
 use serde::Deserialize;
-use shop::machine::{Limits, counter_log, csv, gcode};
-use shop::winding::{Event, Happening};
 use store::RunId;
 use store::event::NewEvent;
 use store::run::RunRow;
+use trade::machine::{Limits, counter_log, csv, gcode};
+use trade::winding::{Event, WindingEventKind};
 
 /// What the machine is asked for and can do; its usual limits where nothing is said.
 #[derive(Deserialize)]
@@ -27,12 +27,12 @@ pub struct MachineQuery {
 /// The guide plan of a run for a motorised traverse, as G-code or as CSV by the address's ending.
 pub async fn guide(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     path: web::Path<(u64, String)>,
     query: web::Query<MachineQuery>,
-) -> Result<HttpResponse, Fault> {
+) -> Result<HttpResponse, AppError> {
     let (id, form) = path.into_inner();
-    let run = app.store.run(visitor.workshop(), RunId(id)).await?;
+    let run = app.store.run(user.workshop(), RunId(id)).await?;
     let usual = Limits::default();
     let limits = Limits {
         travel_mm: (query.low_mm.unwrap_or(usual.travel_mm.0), query.high_mm.unwrap_or(usual.travel_mm.1)),
@@ -54,8 +54,8 @@ pub async fn guide(
         })
     })
     .await?
-    .ok_or(Fault::Missing("guide plan"))?;
-    let text = made.map_err(|why| Fault::Unreadable(format!("Not for this machine: {why}.")))?;
+    .ok_or(AppError::Missing("guide plan"))?;
+    let text = made.map_err(|why| AppError::Unreadable(format!("Not for this machine: {why}.")))?;
     let (kind, ending) =
         if is_gcode { ("text/plain; charset=utf-8", "nc") } else { ("text/csv; charset=utf-8", "csv") };
     Ok(HttpResponse::Ok()
@@ -70,27 +70,27 @@ pub async fn guide(
 /// Takes a counter's log in: its last count becomes the run's.
 pub async fn import(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let (turns, lines) = match counter_log(filled.get("log")) {
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let (turns, lines) = match counter_log(form.get("log")) {
         Ok(read) => read,
         Err(message) => {
-            let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
+            let run = app.store.run(user.workshop(), RunId(*id)).await?;
             let errors = Errors::from([("log".to_owned(), message)]);
-            return run_page(&app, &visitor, run, &filled, &errors, Asked::default()).await;
+            return run_page(&app, &user, run, &form, &errors, Asked::default()).await;
         }
     };
     let words = format!("from the counter's log, {lines} lines");
     let new = NewEvent {
-        key: filled.key()?,
-        event: Event { what: Happening::Count, at_turn: turns },
+        key: form.key()?,
+        event: Event { what: WindingEventKind::Count, at_turn: turns },
         words: &words,
     };
-    app.store.note_event(visitor.workshop(), RunId(*id), visitor.person.id, &new).await?;
+    app.store.note_event(user.workshop(), RunId(*id), user.person.id, &new).await?;
     app.winders.noted(RunId(*id));
-    Ok(see(format!("/runs/{id}")))
+    Ok(redirect(format!("/runs/{id}")))
 }
 
 #[derive(Template, WebTemplate)]
@@ -110,11 +110,11 @@ pub struct PaperPage {
 /// The traveller on one page with a label to cut off; its code opens the run on a phone.
 pub async fn paper(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
     request: HttpRequest,
-) -> Result<PaperPage, Fault> {
-    let workshop = visitor.workshop();
+) -> Result<PaperPage, AppError> {
+    let workshop = user.workshop();
     let run = app.store.run(workshop, RunId(*id)).await?;
     let readings = readings_of(&app, workshop, run.row.id).await?;
     let course = course(&app, workshop, run.row.id, &readings).await?;
@@ -124,7 +124,7 @@ pub async fn paper(
     };
     let qr = qrcode::QrCode::new(address.as_bytes())
         .map(|code| code.render::<qrcode::render::svg::Color<'_>>().min_dimensions(160, 160).build())
-        .map_err(|error| Fault::Internal(error.to_string()))?;
+        .map_err(|error| AppError::Internal(error.to_string()))?;
     // The drawing's own declaration has no place inside a page.
     let qr = qr.find("<svg").map_or(String::new(), |at| qr[at..].to_owned());
     let prediction = app.predictions.of(&run.design).await?.ok();
@@ -142,23 +142,22 @@ pub async fn paper(
     if let Some(p) = &prediction {
         let pickup = &p.pickup;
         if let Some(coil) = p.coils.first() {
-            facts.push(("Wire needed", present::METRE.text(coil.wire_length_m.nominal)));
+            facts.push(("Wire needed", format::METRE.text(coil.wire_length_m.nominal)));
             facts.push(("Minutes at 500 a minute", format!("{:.0}", coil.minutes)));
         }
         let r = &pickup.resistance_20c_ohm;
         facts.push((
             "Resistance at 20 °C",
-            format!("{} ({})", present::KILOOHM.text(r.nominal), present::KILOOHM.band(r)),
+            format!("{} ({})", format::KILOOHM.text(r.nominal), format::KILOOHM.band(r)),
         ));
         let l = &pickup.inductance_h;
-        facts
-            .push(("Inductance", format!("{} ({})", present::HENRY.text(l.nominal), present::HENRY.band(l))));
+        facts.push(("Inductance", format!("{} ({})", format::HENRY.text(l.nominal), format::HENRY.band(l))));
     }
     Ok(PaperPage {
-        frame: Frame::new(&visitor, "logbook", format!("Traveller of run {}", run.row.number)),
-        when: present::moment(run.row.created_at),
-        when_iso: present::iso(run.row.created_at),
-        stops: run.row.stops.split(',').filter_map(|s| s.parse::<u32>().ok()).map(present::turns).collect(),
+        frame: Frame::new(&user, "logbook", format!("Traveller of run {}", run.row.number)),
+        when: format::moment(run.row.created_at),
+        when_iso: format::iso(run.row.created_at),
+        stops: run.row.stops.split(',').filter_map(|s| s.parse::<u32>().ok()).map(format::turns).collect(),
         rows: course.map(|c| c.rows).unwrap_or_default(),
         row: run.row,
         facts,

@@ -2,59 +2,59 @@
 
 mod log_form;
 mod machine;
-mod measuring;
-mod operations;
-mod pasted;
-mod starting;
+mod measure;
+mod paste;
+mod start;
 mod station;
+mod traveller;
 
 use crate::app::App;
-use crate::fault::Fault;
-use crate::filled::{Errors, Filled};
-use crate::layout::{Field, Frame, Knot, thread};
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::format::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale};
+use crate::layout::{Field, Frame, ProgressStep, progress_steps};
 use crate::pages::designs::{Cell, cells};
-use crate::pages::{see, shown};
+use crate::pages::{redirect, render_page};
 use crate::plot;
-use crate::present::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale};
-use crate::visitor::Visitor;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::predict::{Prediction, predict_with};
+use coil::prediction::{Prediction, predict_calibrated};
 use coil::quantity::fixed;
 use log_form::{doubts, reading_fields, readings_from};
-use operations::OperationRow;
 use serde::Deserialize;
-use shop::comparison::{Comparison, Standing, as_wound};
-use shop::outcome::{Outcome, outcome};
-use shop::reading::{Kind, Reading, standing};
-use shop::run::Stage;
-use shop::verdict::{Level, Verdict};
 use station::EventRow;
 use std::collections::BTreeMap;
-use store::reading::{Logged, NewReading};
+use store::reading::{NewReading, ReadingRow};
 use store::run::{Run, RunRow};
 use store::{ClientKey, PersonId, ReadingId, RunId, WorkshopId};
+use trade::comparison::{Comparison, Standing, as_wound};
+use trade::judgement::{Judgement, judge_run};
+use trade::reading::{Kind, Reading, standing};
+use trade::run::Stage;
+use trade::verdict::{Level, Verdict};
+use traveller::OperationRow;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
     config
-        .route("/runs", web::post().to(starting::start))
-        .route("/runs/new", web::get().to(starting::new))
+        .route("/runs", web::post().to(start::start))
+        .route("/runs/new", web::get().to(start::new))
         .route("/runs/{id}", web::get().to(show))
         .route("/runs/{id}/readings", web::post().to(log))
-        .route("/runs/{id}/sign", web::post().to(operations::sign))
+        .route("/runs/{id}/sign", web::post().to(traveller::sign))
         .route("/runs/{id}/station", web::get().to(station::show))
         .route("/runs/{id}/live", web::get().to(station::live))
         .route("/runs/{id}/events", web::post().to(station::note))
         .route("/runs/{id}/winder", web::post().to(station::command))
         .route("/runs/{id}/section", web::get().to(station::section))
-        .route("/runs/{id}/read", web::post().to(measuring::read))
-        .route("/runs/{id}/cooling", web::post().to(measuring::cooling))
+        .route("/runs/{id}/read", web::post().to(measure::read))
+        .route("/runs/{id}/cooling", web::post().to(measure::cooling))
         .route("/runs/{id}/guide.{form:gcode|csv}", web::get().to(machine::guide))
         .route("/runs/{id}/counter", web::post().to(machine::import))
         .route("/runs/{id}/paper", web::get().to(machine::paper))
-        .route("/travellers", web::get().to(operations::travellers))
-        .route("/travellers", web::post().to(operations::keep_traveller));
+        .route("/travellers", web::get().to(traveller::travellers))
+        .route("/travellers", web::post().to(traveller::keep_traveller));
 }
 
 /// A key for a form that is sent by a button alone.
@@ -63,7 +63,7 @@ pub fn fresh_key() -> ClientKey {
 }
 
 /// All readings of a run, as the rules of the trade take them.
-async fn readings_of(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<Reading>, Fault> {
+async fn readings_of(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<Reading>, AppError> {
     Ok(app.store.readings(workshop, run).await?.into_iter().map(|logged| logged.reading).collect())
 }
 
@@ -76,7 +76,7 @@ pub fn level_name(key: &str) -> &'static str {
 #[template(path = "runs/run.html")]
 struct RunPage {
     frame: Frame,
-    thread: Vec<Knot>,
+    thread: Vec<ProgressStep>,
     row: RunRow,
     when: String,
     when_iso: String,
@@ -153,13 +153,13 @@ struct RunQuery {
 
 async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
     query: web::Query<RunQuery>,
-) -> Result<HttpResponse, Fault> {
-    let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
+) -> Result<HttpResponse, AppError> {
+    let run = app.store.run(user.workshop(), RunId(*id)).await?;
     let asked = Asked { correct: query.correct, said: query.said.clone() };
-    run_page(&app, &visitor, run, &Filled::default(), &Errors::new(), asked).await
+    run_page(&app, &user, run, &FormData::default(), &Errors::new(), asked).await
 }
 
 /// What the address of a run's page asks for.
@@ -195,11 +195,11 @@ fn scale(kind: Kind) -> Option<Scale> {
     }
 }
 
-fn log_row(logged: &Logged, stands: bool) -> LogRow {
+fn log_row(logged: &ReadingRow, stands: bool) -> LogRow {
     let reading = &logged.reading;
     let value = match (reading.value, scale(reading.kind)) {
         (Some(value), Some(scale)) => scale.text(value),
-        (Some(value), None) => present::turns(value),
+        (Some(value), None) => format::turns(value),
         (None, _) => String::new(),
     };
     let mut condition = Vec::new();
@@ -221,8 +221,8 @@ fn log_row(logged: &Logged, stands: bool) -> LogRow {
         words: logged.words.clone(),
         instrument: logged.instrument.clone().unwrap_or_default(),
         by: logged.taken_by.clone(),
-        when: present::moment(logged.taken_at),
-        when_iso: present::iso(logged.taken_at),
+        when: format::moment(logged.taken_at),
+        when_iso: format::iso(logged.taken_at),
         struck: !stands,
         corrects: reading.corrects,
     }
@@ -257,22 +257,26 @@ fn comparison_row(c: &Comparison) -> ComparisonRow {
 
 async fn run_page(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     run: Run,
-    filled: &Filled,
+    form: &FormData,
     errors: &Errors,
     asked: Asked,
-) -> Result<HttpResponse, Fault> {
-    let logged = app.store.readings(visitor.workshop(), run.row.id).await?;
+) -> Result<HttpResponse, AppError> {
+    let logged = app.store.readings(user.workshop(), run.row.id).await?;
     let readings: Vec<Reading> = logged.iter().map(|l| l.reading.clone()).collect();
-    let (design, experience) = (run.design.clone(), run.experience);
+    let (design, calibration) = (run.design.clone(), run.calibration);
     let of_design = readings.clone();
-    let (outcome, prediction, wound) = web::block(move || {
-        let wound = as_wound(&design, &of_design);
-        (outcome(&design, &of_design, &experience), predict_with(&wound, &experience).ok(), wound)
+    let (outcome, prediction, measured_coils) = web::block(move || {
+        let measured_coils = as_wound(&design, &of_design);
+        (
+            judge_run(&design, &of_design, &calibration),
+            predict_calibrated(&measured_coils, &calibration).ok(),
+            measured_coils,
+        )
     })
     .await?;
-    let Outcome { comparisons, verdict, .. } = outcome;
+    let Judgement { comparisons, verdict, .. } = outcome;
     let stage = Stage::of(&readings);
     let measured: BTreeMap<&'static str, f64> = comparisons
         .iter()
@@ -286,15 +290,15 @@ async fn run_page(
     let stands: Vec<u64> = standing(&readings).iter().map(|r| r.id).collect();
     let log: Vec<LogRow> = logged.iter().rev().map(|l| log_row(l, stands.contains(&l.reading.id))).collect();
     let corrects = asked.correct.and_then(|id| log.iter().find(|row| row.id == id && !row.struck).cloned());
-    let (fields, flux) = reading_fields(filled, errors, &run, corrects.as_ref());
-    let course = operations::course(app, visitor.workshop(), run.row.id, &readings).await?;
+    let (fields, flux) = reading_fields(form, errors, &run, corrects.as_ref());
+    let course = traveller::course(app, user.workshop(), run.row.id, &readings).await?;
     let (operations, closed) = course.map_or((Vec::new(), false), |c| (c.rows, c.closed));
-    let all = app.store.instruments(visitor.workshop()).await?;
-    let instruments = measuring::ASKED.iter().flat_map(|(kind, words)| {
+    let all = app.store.instruments(user.workshop()).await?;
+    let instruments = measure::ASKED.iter().flat_map(|(kind, words)| {
         let of_kind = all.iter().filter(|i| i.kind == *kind);
         of_kind.map(|i| (i.id.0, i.name.clone(), *words, *kind == "ohm"))
     });
-    let counted = station::counted(app, visitor.workshop(), &run).await?;
+    let counted = station::counted(app, user.workshop(), &run).await?;
     let mut fields = fields;
     if let (true, Some(field)) = (stage == Stage::Wind && counted > 0, fields.first_mut())
         && field.name == "turns"
@@ -303,49 +307,51 @@ async fn run_page(
         field.value = counted.to_string();
         "From the counter, hand turns included. Correct it if it is wrong.".clone_into(&mut field.hint);
     }
-    let plot = swept(app, visitor, &run, prediction.as_ref()).await?;
+    let plot = swept(app, user, &run, prediction.as_ref()).await?;
     let page = RunPage {
-        frame: Frame::new(visitor, "logbook", format!("Run {}: {}", run.row.number, run.row.design)),
-        thread: thread(true, Some(stage), verdict.level == Level::Pass),
-        when: present::moment(run.row.created_at),
-        when_iso: present::iso(run.row.created_at),
-        stops: run.row.stops.split(',').filter_map(|s| s.parse::<u32>().ok()).map(present::turns).collect(),
+        frame: Frame::new(user, "logbook", format!("Run {}: {}", run.row.number, run.row.design)),
+        thread: progress_steps(true, Some(stage), verdict.level == Level::Pass),
+        when: format::moment(run.row.created_at),
+        when_iso: format::iso(run.row.created_at),
+        stops: run.row.stops.split(',').filter_map(|s| s.parse::<u32>().ok()).map(format::turns).collect(),
         level: verdict.level.key(),
-        cells: prediction.map(|p| cells(&wound, &p, None, &measured, &BTreeMap::new())).unwrap_or_default(),
+        cells: prediction
+            .map(|p| cells(&measured_coils, &p, None, &measured, &BTreeMap::new()))
+            .unwrap_or_default(),
         table: comparisons.iter().map(comparison_row).collect(),
         verdict,
         log,
-        key: filled.key().unwrap_or_else(|_| ClientKey::random()),
+        key: form.key().unwrap_or_else(|_| ClientKey::random()),
         fields,
         flux,
         corrects,
         operations,
         closed,
         instruments: instruments.collect(),
-        events: station::event_rows(app, visitor.workshop(), run.row.id).await?,
+        events: station::event_rows(app, user.workshop(), run.row.id).await?,
         said: asked.said,
         winding: stage == Stage::Wind,
-        pasted: (filled.get("pasted").to_owned(), errors.get("pasted").cloned().unwrap_or_default()),
-        counter: (filled.get("log").to_owned(), errors.get("log").cloned().unwrap_or_default()),
+        pasted: (form.get("pasted").to_owned(), errors.get("pasted").cloned().unwrap_or_default()),
+        counter: (form.get("log").to_owned(), errors.get("log").cloned().unwrap_or_default()),
         doubtful: errors.values().any(|e| e.ends_with('?')),
         plot,
         parts: (
-            app.store.design_parts(visitor.workshop(), run.row.design_id).await?.len(),
-            app.store.parts_taken(visitor.workshop(), run.row.id).await?,
+            app.store.design_parts(user.workshop(), run.row.design_id).await?.len(),
+            app.store.parts_taken(user.workshop(), run.row.id).await?,
         ),
         row: run.row,
     };
-    shown(&page, !errors.is_empty())
+    render_page(&page, !errors.is_empty())
 }
 
 /// The response of the coil as it was wound, with what was swept on it; empty without a sweep.
 async fn swept(
     app: &App,
-    visitor: &Visitor,
+    user: &CurrentUser,
     run: &Run,
     prediction: Option<&Prediction>,
-) -> Result<String, Fault> {
-    let sweeps = app.store.sweeps(visitor.workshop(), Some(run.row.revision_id)).await?;
+) -> Result<String, AppError> {
+    let sweeps = app.store.sweeps(user.workshop(), Some(run.row.revision_id)).await?;
     let mut curves = Vec::new();
     for (k, row) in sweeps.iter().filter(|s| s.run_id == Some(run.row.id)).take(4).enumerate() {
         curves.push(plot::measured(&row.label, k + 1, &row.sweep()?));
@@ -361,33 +367,31 @@ async fn swept(
 
 async fn log(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
-    let correct: Option<u64> = filled.get("corrects").parse().ok();
-    let taken_in = match pasted::take_in(&filled) {
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let correct: Option<u64> = form.get("corrects").parse().ok();
+    let taken_in = match paste::take_in(&form) {
         Ok(all) => all,
         Err(message) => {
             let errors = Errors::from([("pasted".to_owned(), message)]);
-            return run_page(&app, &visitor, run, &filled, &errors, Asked { correct, ..Asked::default() })
-                .await;
+            return run_page(&app, &user, run, &form, &errors, Asked { correct, ..Asked::default() }).await;
         }
     };
     let read = readings_from(&taken_in, &run);
     let doubts = match &read {
-        Ok(new) if filled.get("sure") != "yes" => doubts(&app, &run, new).await?,
+        Ok(new) if form.get("sure") != "yes" => doubts(&app, &run, new).await?,
         _ => Errors::new(),
     };
     let read = if doubts.is_empty() { read } else { Err(doubts) };
     // What was pasted stands in the fields now, where it can be mended.
-    let filled = taken_in;
+    let form = taken_in;
     let mut readings = match read {
         Ok(readings) => readings,
         Err(errors) => {
-            return run_page(&app, &visitor, run, &filled, &errors, Asked { correct, ..Asked::default() })
-                .await;
+            return run_page(&app, &user, run, &form, &errors, Asked { correct, ..Asked::default() }).await;
         }
     };
     if let (Some(corrected), Some(first)) = (correct, readings.first_mut()) {
@@ -395,24 +399,24 @@ async fn log(
         readings.truncate(1);
     }
     if correct.is_none() {
-        let all = readings_of(&app, visitor.workshop(), run.row.id).await?;
-        let course = operations::course(&app, visitor.workshop(), run.row.id, &all).await?;
+        let all = readings_of(&app, user.workshop(), run.row.id).await?;
+        let course = traveller::course(&app, user.workshop(), run.row.id, &all).await?;
         if course.is_some_and(|c| c.closed) {
-            return Err(Fault::Unreadable(
+            return Err(AppError::Unreadable(
                 "This run is signed off: its readings are corrected, and no new ones are added.".into(),
             ));
         }
     }
-    record(&app, &run, visitor.person.id, visitor.workshop(), &filled.key()?, &readings).await?;
-    Ok(see(format!("/runs/{id}")))
+    record(&app, &run, user.person.id, user.workshop(), &form.key()?, &readings).await?;
+    Ok(redirect(format!("/runs/{id}")))
 }
 
 /// Writes the line of a run from what was logged of it.
-pub async fn write_line(app: &App, workshop: WorkshopId, id: RunId) -> Result<(), Fault> {
+pub async fn write_summary(app: &App, workshop: WorkshopId, id: RunId) -> Result<(), AppError> {
     let run = app.store.run(workshop, id).await?;
     let all = readings_of(app, workshop, id).await?;
-    let outcome = web::block(move || outcome(&run.design, &all, &run.experience)).await?;
-    Ok(app.store.write_line(workshop, id, &outcome).await?)
+    let outcome = web::block(move || judge_run(&run.design, &all, &run.calibration)).await?;
+    Ok(app.store.write_summary(workshop, id, &outcome).await?)
 }
 
 /// Appends readings to a run and judges it anew.
@@ -423,12 +427,12 @@ async fn record(
     workshop: store::WorkshopId,
     key: &ClientKey,
     readings: &[NewReading],
-) -> Result<(), Fault> {
+) -> Result<(), AppError> {
     app.store.log_readings(workshop, run.row.id, by, key, readings, None).await?;
     let all = readings_of(app, workshop, run.row.id).await?;
-    let (design, experience) = (run.design.clone(), run.experience);
-    let outcome = web::block(move || outcome(&design, &all, &experience)).await?;
-    app.store.judged(workshop, run.row.id, &outcome).await?;
-    app.lessons.soon(&app.store, workshop);
+    let (design, calibration) = (run.design.clone(), run.calibration);
+    let outcome = web::block(move || judge_run(&design, &all, &calibration)).await?;
+    app.store.record_judgement(workshop, run.row.id, &outcome).await?;
+    app.calibrations.soon(&app.store, workshop);
     Ok(())
 }

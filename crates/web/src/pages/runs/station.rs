@@ -1,15 +1,15 @@
 //! The winding station: the counter in large, what comes next, and whatever happens in one touch.
 
-use super::{Fault, Filled, Frame, present};
+use super::{AppError, FormData, Frame, format};
 use crate::app::App;
+use crate::current_user::CurrentUser;
 use crate::drawing;
-use crate::visitor::Visitor;
-use crate::winders::Followed;
+use crate::winder_link::FollowedRun;
 use actix_web::web::Bytes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::{Design, Direction};
-use coil::predict::laid;
+use coil::prediction::laid;
 use coil::quantity::fixed;
 use coil::wire::tension_window_n;
 use futures_util::stream;
@@ -17,12 +17,12 @@ use instruments::net::Line;
 use instruments::simulated::Piece;
 use instruments::{InstrumentError, Winder as _};
 use serde::Deserialize;
-use shop::winding::{Event, Happening, Progress};
 use std::time::Duration;
 use store::event::NewEvent;
 use store::instrument::Instrument;
 use store::run::Run;
 use store::{RunId, WorkshopId};
+use trade::winding::{Event, Progress, WindingEventKind};
 
 #[derive(Template)]
 #[template(path = "runs/station.html")]
@@ -34,10 +34,10 @@ struct StationPage {
     revision: u32,
     planned: u32,
     stops: String,
-    /// Winders to choose from: number, name, whether it is the one.
+    /// WinderLinks to choose from: number, name, whether it is the one.
     winders: Vec<(u64, String, bool)>,
     winder: u64,
-    happenings: Vec<(&'static str, &'static str)>,
+    event_kinds: Vec<(&'static str, &'static str)>,
     direction: &'static str,
     arrow: String,
     tension: String,
@@ -50,7 +50,7 @@ pub struct WinderQuery {
     winder: Option<u64>,
 }
 
-async fn winders(app: &App, workshop: WorkshopId) -> Result<Vec<Instrument>, Fault> {
+async fn winders(app: &App, workshop: WorkshopId) -> Result<Vec<Instrument>, AppError> {
     let all = app.store.instruments(workshop).await?;
     Ok(all.into_iter().filter(|i| i.kind == "winder").collect())
 }
@@ -65,12 +65,12 @@ fn chosen(all: &[Instrument], asked: Option<u64>) -> Option<&Instrument> {
 /// The page.
 pub async fn show(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
     query: web::Query<WinderQuery>,
-) -> Result<HttpResponse, Fault> {
-    let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
-    let all = winders(&app, visitor.workshop()).await?;
+) -> Result<HttpResponse, AppError> {
+    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let all = winders(&app, user.workshop()).await?;
     let winder = chosen(&all, query.winder).map_or(0, |i| i.id.0);
     let coil = run.design.coils.first();
     let bare_m = coil.map_or(63e-6, |c| c.wire.gauge.bare_m());
@@ -85,9 +85,14 @@ pub async fn show(
         stops: run.row.stops.clone(),
         winders: all.iter().map(|i| (i.id.0, i.name.clone(), i.id.0 == winder)).collect(),
         winder,
-        happenings: [Happening::GuidesMoved, Happening::Splice, Happening::Jumped, Happening::Loose]
-            .map(|h| (h.key(), h.name()))
-            .to_vec(),
+        event_kinds: [
+            WindingEventKind::GuidesMoved,
+            WindingEventKind::Splice,
+            WindingEventKind::Jumped,
+            WindingEventKind::Loose,
+        ]
+        .map(|h| (h.key(), h.name()))
+        .to_vec(),
         direction: match coil.map(|c| c.wind.direction) {
             Some(Direction::CounterClockwise) => "counter-clockwise",
             _ => "clockwise",
@@ -95,9 +100,9 @@ pub async fn show(
         arrow: drawing::top(&run.design, &[build]),
         tension: format!("{} to {} N", fixed(low, 2), fixed(high, 2)),
         rpm: 500,
-        frame: Frame::new(&visitor, "logbook", format!("Winding run {}", run.row.number)),
+        frame: Frame::new(&user, "logbook", format!("Winding run {}", run.row.number)),
     };
-    let html = page.render().map_err(|error| Fault::Internal(error.to_string()))?;
+    let html = page.render().map_err(|error| AppError::Internal(error.to_string()))?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(html))
 }
 
@@ -105,17 +110,17 @@ pub async fn show(
 /// seconds keeps the way open.
 pub async fn live(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
     query: web::Query<WinderQuery>,
-) -> Result<HttpResponse, Fault> {
-    let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
-    let all = winders(&app, visitor.workshop()).await?;
+) -> Result<HttpResponse, AppError> {
+    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let all = winders(&app, user.workshop()).await?;
     let winder = chosen(&all, query.winder).map(|i| i.address.clone());
-    let followed = Followed {
-        workshop: visitor.workshop(),
+    let followed = FollowedRun {
+        workshop: user.workshop(),
         run: run.row.id,
-        by: visitor.person.id,
+        by: user.person.id,
         planned: run.row.planned_turns,
         stops: stops(&run),
         winder,
@@ -151,25 +156,25 @@ fn stops(run: &Run) -> Vec<u32> {
 /// Notes what happened; the same key again notes nothing more, and is as good an answer.
 pub async fn note(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let Some(what) = Happening::from_key(filled.get("what")) else {
-        return Err(Fault::Unreadable("There is no such event.".into()));
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let Some(what) = WindingEventKind::from_key(form.get("what")) else {
+        return Err(AppError::Unreadable("There is no such event.".into()));
     };
-    let at_turn = filled.get("at_turn").replace([',', '\u{202f}', ' '], "");
+    let at_turn = form.get("at_turn").replace([',', '\u{202f}', ' '], "");
     let at_turn = match at_turn.parse::<u32>() {
         Ok(turn) if turn <= 100_000 => turn,
-        _ => return Err(Fault::Unreadable("A turn is a whole number up to 100,000.".into())),
+        _ => return Err(AppError::Unreadable("A turn is a whole number up to 100,000.".into())),
     };
-    let words = filled.get("words");
+    let words = form.get("words");
     if words.chars().count() > 500 {
-        return Err(Fault::Unreadable("A remark has up to 500 letters.".into()));
+        return Err(AppError::Unreadable("A remark has up to 500 letters.".into()));
     }
-    let new = NewEvent { key: filled.key()?, event: Event { what, at_turn }, words };
+    let new = NewEvent { key: form.key()?, event: Event { what, at_turn }, words };
     let run = RunId(*id);
-    let fresh = app.store.note_event(visitor.workshop(), run, visitor.person.id, &new).await?;
+    let fresh = app.store.note_event(user.workshop(), run, user.person.id, &new).await?;
     app.winders.noted(run);
     Ok(HttpResponse::Ok().json(serde_json::json!({ "noted": true, "new": fresh })))
 }
@@ -177,39 +182,39 @@ pub async fn note(
 /// What the winder is told.
 pub async fn command(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let run = app.store.run(visitor.workshop(), RunId(*id)).await?;
-    let all = winders(&app, visitor.workshop()).await?;
-    let Some(winder) = chosen(&all, filled.get("winder").parse().ok()) else {
-        return Err(Fault::Missing("winder"));
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let all = winders(&app, user.workshop()).await?;
+    let Some(winder) = chosen(&all, form.get("winder").parse().ok()) else {
+        return Err(AppError::Missing("winder"));
     };
     let mut line = Line::to(&winder.address);
-    let outcome = match filled.get("do") {
+    let outcome = match form.get("do") {
         "run" => {
             if winder.simulated {
                 lay(&winder.address, &run.design, run.row.id.0).await.ok();
             }
-            let rpm = filled.get("rpm").parse::<f64>().ok().filter(|v| (1.0..=3000.0).contains(v));
+            let rpm = form.get("rpm").parse::<f64>().ok().filter(|v| (1.0..=3000.0).contains(v));
             match rpm {
                 // Only to the next stop: a winder that nobody can reach any more stops there by itself.
                 Some(rpm) => {
-                    let on = counted(&app, visitor.workshop(), &run).await?;
+                    let on = counted(&app, user.workshop(), &run).await?;
                     let next =
                         stops(&run).into_iter().chain([run.row.planned_turns]).filter(|s| *s > on).min();
                     line.run(rpm, next).await
                 }
-                None => return Err(Fault::Unreadable("A speed is 1 to 3,000 turns a minute.".into())),
+                None => return Err(AppError::Unreadable("A speed is 1 to 3,000 turns a minute.".into())),
             }
         }
         "stop" => line.stop().await,
-        "preset" => match filled.get("turns").parse::<u32>() {
+        "preset" => match form.get("turns").parse::<u32>() {
             Ok(turns) if turns <= 100_000 => line.preset(turns).await,
-            _ => return Err(Fault::Unreadable("A turn is a whole number up to 100,000.".into())),
+            _ => return Err(AppError::Unreadable("A turn is a whole number up to 100,000.".into())),
         },
-        _ => return Err(Fault::Unreadable("There is no such command.".into())),
+        _ => return Err(AppError::Unreadable("There is no such command.".into())),
     };
     app.winders.noted(run.row.id);
     let said = outcome.err().map(|error| error.to_string());
@@ -233,11 +238,11 @@ pub struct SectionQuery {
 /// The coil as it should lie after so many turns.
 pub async fn section(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
     query: web::Query<SectionQuery>,
-) -> Result<HttpResponse, Fault> {
-    let mut design = app.store.run(visitor.workshop(), RunId(*id)).await?.design;
+) -> Result<HttpResponse, AppError> {
+    let mut design = app.store.run(user.workshop(), RunId(*id)).await?.design;
     let svg = web::block(move || {
         let coil = design.coils.first_mut()?;
         coil.wind.turns = query.turns.clamp(10, 50_000);
@@ -245,12 +250,12 @@ pub async fn section(
         Some(drawing::laid(&section))
     })
     .await?;
-    let svg = svg.ok_or(Fault::Missing("section"))?;
+    let svg = svg.ok_or(AppError::Missing("section"))?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(svg))
 }
 
 /// Turns on the coil, as far as the winding log knows.
-pub async fn counted(app: &App, workshop: WorkshopId, run: &Run) -> Result<u32, Fault> {
+pub async fn counted(app: &App, workshop: WorkshopId, run: &Run) -> Result<u32, AppError> {
     let all: Vec<Event> =
         app.store.events(workshop, run.row.id).await?.into_iter().map(|h| h.event).collect();
     Ok(Progress::of(&all, run.row.planned_turns, &stops(run)).turns)
@@ -267,20 +272,23 @@ pub struct EventRow {
 }
 
 /// The log of the winding, newest first, without the counts between.
-pub async fn event_rows(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<EventRow>, Fault> {
+pub async fn event_rows(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<EventRow>, AppError> {
     let all = app.store.events(workshop, run).await?;
-    let last = all.iter().rposition(|h| h.event.what == Happening::Count);
-    let shown =
-        all.iter().enumerate().rev().filter(|(k, h)| h.event.what != Happening::Count || Some(*k) == last);
+    let last = all.iter().rposition(|h| h.event.what == WindingEventKind::Count);
+    let shown = all
+        .iter()
+        .enumerate()
+        .rev()
+        .filter(|(k, h)| h.event.what != WindingEventKind::Count || Some(*k) == last);
     Ok(shown
         .take(60)
         .map(|(_, h)| EventRow {
             what: h.event.what.name(),
-            at_turn: present::turns(h.event.at_turn),
+            at_turn: format::turns(h.event.at_turn),
             words: h.words.clone(),
             by: h.by.clone(),
-            when: present::moment(h.at),
-            when_iso: present::iso(h.at),
+            when: format::moment(h.at),
+            when_iso: format::iso(h.at),
         })
         .collect())
 }

@@ -2,11 +2,11 @@
 
 use crate::app::App;
 use crate::assets;
-use crate::fault::Fault;
-use crate::filled::{Errors, Filled};
+use crate::current_user::{self, token};
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
 use crate::layout::Field;
-use crate::pages::see;
-use crate::visitor::{self, token};
+use crate::pages::redirect;
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -57,7 +57,7 @@ struct Next {
     next: String,
 }
 
-fn sign_in_page(session: &Session, next: &str, name: &str, refused: &str) -> Result<SignInPage, Fault> {
+fn sign_in_page(session: &Session, next: &str, name: &str, refused: &str) -> Result<SignInPage, AppError> {
     let password = Field {
         kind: "password",
         complete: "current-password",
@@ -75,15 +75,19 @@ fn sign_in_page(session: &Session, next: &str, name: &str, refused: &str) -> Res
     })
 }
 
-async fn show(app: web::Data<App>, session: Session, next: web::Query<Next>) -> Result<HttpResponse, Fault> {
+async fn show(
+    app: web::Data<App>,
+    session: Session,
+    next: web::Query<Next>,
+) -> Result<HttpResponse, AppError> {
     if !app.store.has_workshop().await? {
-        return Ok(see("/setup"));
+        return Ok(redirect("/setup"));
     }
     page(&sign_in_page(&session, &next.next, "", "")?)
 }
 
-fn page(template: &impl Template) -> Result<HttpResponse, Fault> {
-    let html = template.render().map_err(|error| Fault::Internal(error.to_string()))?;
+fn page(template: &impl Template) -> Result<HttpResponse, AppError> {
+    let html = template.render().map_err(|error| AppError::Internal(error.to_string()))?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(html))
 }
 
@@ -91,20 +95,20 @@ async fn enter(
     app: web::Data<App>,
     request: HttpRequest,
     session: Session,
-    filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    let name = filled.get("sign_in").to_lowercase();
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let name = form.get("sign_in").to_lowercase();
     let address = request.peer_addr().map_or_else(String::new, |a| a.ip().to_string());
     let allowed = app.attempts.check_key(&format!("name {name}")).is_ok()
         && app.attempts.check_key(&format!("address {address}")).is_ok();
     if !allowed {
-        return Err(Fault::TooMany);
+        return Err(AppError::TooMany);
     }
     let person = app.store.person_by_sign_in(&name).await?;
     let id = person.as_ref().map(|p| p.id);
     let hash = person.and_then(|p| p.password_hash);
     // As typed: blanks at its ends belong to a password.
-    let password = filled.0.get("password").cloned().unwrap_or_default();
+    let password = form.0.get("password").cloned().unwrap_or_default();
     let right = web::block(move || {
         // An unknown name costs as much time as a known one.
         let known = hash.is_some();
@@ -114,14 +118,14 @@ async fn enter(
     .await?;
     match id.filter(|_| right) {
         Some(id) => {
-            visitor::sign_in(&session, id)?;
+            current_user::sign_in(&session, id)?;
             tracing::info!(person = id.0, "signed in");
-            Ok(see(inside(filled.get("next"))))
+            Ok(redirect(inside(form.get("next"))))
         }
         None => {
             let refused =
                 "That name and password do not belong together. Check both; the name is not case-sensitive.";
-            page(&sign_in_page(&session, filled.get("next"), filled.get("sign_in"), refused)?)
+            page(&sign_in_page(&session, form.get("next"), form.get("sign_in"), refused)?)
         }
     }
 }
@@ -135,14 +139,14 @@ fn inside(next: &str) -> &str {
     if ours { next } else { "/" }
 }
 
-async fn leave(session: Session, _: Filled) -> HttpResponse {
+async fn leave(session: Session, _: FormData) -> HttpResponse {
     session.purge();
-    see("/sign-in")
+    redirect("/sign-in")
 }
 
-fn setup_page(session: &Session, filled: &Filled, errors: &Errors) -> Result<SetupPage, Fault> {
+fn setup_page(session: &Session, form: &FormData, errors: &Errors) -> Result<SetupPage, AppError> {
     let field = |name: &str, label: &str, hint: &str| {
-        Field::typed(name, label, hint).with(filled.get(name), errors).wide()
+        Field::typed(name, label, hint).with(form.get(name), errors).wide()
     };
     let password = |name: &str, label: &str, hint: &str| Field {
         kind: "password",
@@ -169,42 +173,42 @@ fn setup_page(session: &Session, filled: &Filled, errors: &Errors) -> Result<Set
     })
 }
 
-async fn show_setup(app: web::Data<App>, session: Session) -> Result<HttpResponse, Fault> {
+async fn show_setup(app: web::Data<App>, session: Session) -> Result<HttpResponse, AppError> {
     if app.store.has_workshop().await? {
-        return Ok(see("/sign-in"));
+        return Ok(redirect("/sign-in"));
     }
-    page(&setup_page(&session, &Filled::default(), &Errors::new())?)
+    page(&setup_page(&session, &FormData::default(), &Errors::new())?)
 }
 
-async fn set_up(app: web::Data<App>, session: Session, filled: Filled) -> Result<HttpResponse, Fault> {
+async fn set_up(app: web::Data<App>, session: Session, form: FormData) -> Result<HttpResponse, AppError> {
     if app.store.has_workshop().await? {
-        return Ok(see("/sign-in"));
+        return Ok(redirect("/sign-in"));
     }
     let mut errors = Errors::new();
     for (name, what) in [("workshop", "the workshop"), ("name", "yourself"), ("sign_in", "your sign-in")] {
-        let length = filled.get(name).chars().count();
+        let length = form.get(name).chars().count();
         if !(1..=120).contains(&length) {
             errors.insert(name.into(), format!("Give a name for {what}, up to 120 letters."));
         }
     }
-    let password = filled.0.get("password").cloned().unwrap_or_default();
+    let password = form.0.get("password").cloned().unwrap_or_default();
     if password.chars().count() < SHORTEST {
         errors.insert("password".into(), format!("This is too short: at least {SHORTEST} characters."));
-    } else if filled.0.get("again") != Some(&password) {
+    } else if form.0.get("again") != Some(&password) {
         errors.insert("again".into(), "The two passwords differ: type the same one twice.".into());
     }
     if !errors.is_empty() {
-        return page(&setup_page(&session, &filled, &errors)?);
+        return page(&setup_page(&session, &form, &errors)?);
     }
     let hash = web::block(move || password_auth::generate_hash(password)).await?;
-    let sign_in = filled.get("sign_in").to_lowercase();
-    let owner = NewPerson { name: filled.get("name"), sign_in: &sign_in, password_hash: Some(&hash) };
-    match app.store.create_workshop(filled.get("workshop"), &owner).await {
+    let sign_in = form.get("sign_in").to_lowercase();
+    let owner = NewPerson { name: form.get("name"), sign_in: &sign_in, password_hash: Some(&hash) };
+    match app.store.create_workshop(form.get("workshop"), &owner).await {
         Ok((_, person)) => {
-            visitor::sign_in(&session, person)?;
-            Ok(see("/"))
+            current_user::sign_in(&session, person)?;
+            Ok(redirect("/"))
         }
-        Err(StoreError::Taken(_)) => Ok(see("/sign-in")),
+        Err(StoreError::Taken(_)) => Ok(redirect("/sign-in")),
         Err(error) => Err(error.into()),
     }
 }

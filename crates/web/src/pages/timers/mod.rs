@@ -1,11 +1,11 @@
 //! Timers: what dries, soaks or cools; several at once, kept by the server.
 
 use crate::app::App;
-use crate::fault::Fault;
-use crate::filled::Filled;
-use crate::pages::see;
-use crate::present;
-use crate::visitor::Visitor;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::FormData;
+use crate::format;
+use crate::pages::redirect;
 use actix_web::{HttpResponse, web};
 use store::timer::{NewTimer, Timer};
 use store::{RunId, TimerId};
@@ -33,25 +33,25 @@ impl From<Timer> for TimerRow {
             id: timer.id.0,
             label: timer.label,
             run: timer.run_id.zip(timer.run_number).map(|(id, number)| (id.0, number)),
-            due_iso: present::iso(due),
-            due: present::moment(due),
+            due_iso: format::iso(due),
+            due: format::moment(due),
         }
     }
 }
 
-async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<HttpResponse, Fault> {
-    let minutes = match filled.get("minutes").parse::<u32>() {
+async fn start(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+    let minutes = match form.get("minutes").parse::<u32>() {
         Ok(minutes) if (1..=20_000).contains(&minutes) => minutes,
-        _ => return Err(Fault::Unreadable("A timer runs 1 to 20,000 minutes.".into())),
+        _ => return Err(AppError::Unreadable("A timer runs 1 to 20,000 minutes.".into())),
     };
-    let label = filled.get("label");
+    let label = form.get("label");
     if label.is_empty() || label.chars().count() > 80 {
-        return Err(Fault::Unreadable("Say what it is for, in up to 80 letters.".into()));
+        return Err(AppError::Unreadable("Say what it is for, in up to 80 letters.".into()));
     }
-    let run = filled.get("run").parse().ok().map(RunId);
-    let new = NewTimer { key: filled.key()?, run, label, minutes, at: None };
-    app.store.start_timer(visitor.workshop(), visitor.person.id, &new).await?;
-    Ok(see(match (filled.get("back"), run) {
+    let run = form.get("run").parse().ok().map(RunId);
+    let new = NewTimer { key: form.key()?, run, label, minutes, at: None };
+    app.store.start_timer(user.workshop(), user.person.id, &new).await?;
+    Ok(redirect(match (form.get("back"), run) {
         ("run", Some(run)) => format!("/runs/{run}#operations"),
         _ => "/".to_owned(),
     }))
@@ -59,10 +59,10 @@ async fn start(app: web::Data<App>, visitor: Visitor, filled: Filled) -> Result<
 
 async fn end(
     app: web::Data<App>,
-    visitor: Visitor,
+    user: CurrentUser,
     id: web::Path<u64>,
-    _filled: Filled,
-) -> Result<HttpResponse, Fault> {
-    app.store.end_timer(visitor.workshop(), TimerId(*id)).await?;
-    Ok(see("/"))
+    _filled: FormData,
+) -> Result<HttpResponse, AppError> {
+    app.store.end_timer(user.workshop(), TimerId(*id)).await?;
+    Ok(redirect("/"))
 }

@@ -1,15 +1,15 @@
 //! The build sheet of any format: every field a place in the document, read from what a maker types and written back.
 
-mod spec;
+mod fields;
 
-use crate::filled::{Errors, Filled};
+use crate::form::{Errors, FormData};
 use crate::layout::Field;
 use coil::design::{Design, OneString, follow_row, read_value};
 use coil::quantity::fixed;
 use coil::wire::Gauge;
+use fields::{Entry, FieldDef, Group};
 use serde::Serialize;
 use serde_json::Value;
-use spec::{Entry, Group, Spec};
 use std::collections::BTreeMap;
 
 /// A group of fields as the template shows it.
@@ -32,7 +32,7 @@ pub struct Section {
 
 /// A fitting spool on the shelf, for the sheet's choice.
 #[derive(Clone, Debug)]
-pub struct Shelf {
+pub struct SpoolOption {
     /// Number.
     pub id: u64,
     /// As people read it.
@@ -74,7 +74,7 @@ fn places(at: &str, design: &Design) -> Vec<String> {
     }
 }
 
-fn all_specs(groups: &[Group]) -> impl Iterator<Item = &Spec> {
+fn all_fields(groups: &[Group]) -> impl Iterator<Item = &FieldDef> {
     groups.iter().flat_map(|g| {
         let rows = g.table.iter().flat_map(|(_, rows)| rows.iter().flat_map(|(_, cells)| cells));
         g.fields.iter().chain(rows)
@@ -82,25 +82,25 @@ fn all_specs(groups: &[Group]) -> impl Iterator<Item = &Spec> {
 }
 
 /// Whether the field chooses a spool.
-fn is_spool(spec: &Spec) -> bool {
-    spec.at.rsplit('.').next() == Some("spool")
+fn is_spool(def: &FieldDef) -> bool {
+    def.at.rsplit('.').next() == Some("spool")
 }
 
 /// A field's value as it is shown.
-fn shown(spec: &Spec, design: &Design, value: &Value) -> String {
-    if spec.at == GAP {
+fn display(def: &FieldDef, design: &Design, value: &Value) -> String {
+    if def.at == GAP {
         return fixed(design.strings.core_and_gap_mm(1).1, 4);
     }
-    if is_spool(spec) {
-        return if value.pointer(&pointer(&spec.at)).is_some_and(|v| !v.is_null()) { "keep" } else { "" }
+    if is_spool(def) {
+        return if value.pointer(&pointer(&def.at)).is_some_and(|v| !v.is_null()) { "keep" } else { "" }
             .into();
     }
-    if let Some(coil) = spec.at.strip_prefix("wiring.sense.") {
+    if let Some(coil) = def.at.strip_prefix("wiring.sense.") {
         return design.wiring.sense.get(coil).map_or_else(String::new, word);
     }
-    let at = places(&spec.at, design).into_iter().next().unwrap_or_default();
-    match (value.pointer(&pointer(&at)), &spec.entry) {
-        (Some(Value::Number(n)), Entry::Number(number)) => number.shown(n.as_f64().unwrap_or_default()),
+    let at = places(&def.at, design).into_iter().next().unwrap_or_default();
+    match (value.pointer(&pointer(&at)), &def.entry) {
+        (Some(Value::Number(n)), Entry::Number(number)) => number.display(n.as_f64().unwrap_or_default()),
         (Some(Value::Object(_)), Entry::Choice(_)) => "keep".into(),
         (Some(Value::String(text)), _) => text.clone(),
         _ => String::new(),
@@ -109,25 +109,25 @@ fn shown(spec: &Spec, design: &Design, value: &Value) -> String {
 
 /// The sheet's fields, filled from a design.
 #[must_use]
-pub fn filled_from(design: &Design) -> Filled {
+pub fn form_of(design: &Design) -> FormData {
     let value = document(design);
-    let groups = spec::groups(design, &[], false);
+    let groups = fields::groups(design, &[], false);
     let mut sheet: BTreeMap<String, String> =
-        all_specs(&groups).map(|s| (s.at.clone(), shown(s, design, &value))).collect();
+        all_fields(&groups).map(|s| (s.at.clone(), display(s, design, &value))).collect();
     sheet.insert(NAME.into(), design.name.clone());
     sheet.insert("document".into(), value.to_string());
-    Filled(sheet)
+    FormData(sheet)
 }
 
 /// The design that a form's fields stand on.
 #[must_use]
-pub fn base_of(filled: &Filled) -> Option<Design> {
-    serde_json::from_str(filled.get("document")).ok()
+pub fn base_of(form: &FormData) -> Option<Design> {
+    serde_json::from_str(form.get("document")).ok()
 }
 
 /// Whether poles are set one by one.
-fn one_by_one(filled: &Filled) -> bool {
-    filled.get(ONE_BY_ONE) == "yes"
+fn one_by_one(form: &FormData) -> bool {
+    form.get(ONE_BY_ONE) == "yes"
 }
 
 /// What the sheet says, and how typed values were understood.
@@ -142,28 +142,28 @@ pub struct Read {
 ///
 /// # Errors
 /// Messages by field, all at once.
-pub fn read(filled: &Filled, base: &Design, shelf: &[Shelf]) -> Result<Read, Errors> {
+pub fn read(form: &FormData, base: &Design, spools: &[SpoolOption]) -> Result<Read, Errors> {
     let mut reader =
-        Reader { errors: Errors::new(), meant: BTreeMap::new(), value: document(base), base, shelf };
-    let name = filled.get(NAME);
+        Reader { errors: Errors::new(), meant: BTreeMap::new(), value: document(base), base, spools };
+    let name = form.get(NAME);
     if name.is_empty() || name.chars().count() > 120 {
         reader.errors.insert(NAME.into(), "Give it a name of up to 120 letters.".into());
     }
     reader.put(NAME, Value::String(name.to_owned()));
-    let groups = spec::groups(base, shelf, one_by_one(filled));
+    let groups = fields::groups(base, spools, one_by_one(form));
     let mut gap = None;
-    for spec in all_specs(&groups) {
-        let Some(typed) = filled.0.get(&spec.at).map(|t| t.trim()) else { continue };
-        if spec.at == GAP {
-            gap = reader.number(spec, typed);
-        } else if spec.at.starts_with("aims.") {
+    for def in all_fields(&groups) {
+        let Some(typed) = form.0.get(&def.at).map(|t| t.trim()) else { continue };
+        if def.at == GAP {
+            gap = reader.number(def, typed);
+        } else if def.at.starts_with("aims.") {
             // Ends of a range are put together below.
         } else {
-            reader.field(spec, typed);
+            reader.field(def, typed);
         }
     }
     for pair in aims(&groups) {
-        reader.aim(pair, filled);
+        reader.aim(pair, form);
     }
     let Reader { mut errors, meant, value, .. } = reader;
     if !errors.is_empty() {
@@ -205,20 +205,20 @@ fn set_gap(design: &mut Design, gap: f64) {
 }
 
 /// The pairs of ends of the aims.
-fn aims(groups: &[Group]) -> Vec<(&Spec, &Spec)> {
-    let ends: Vec<&Spec> = all_specs(groups).filter(|s| s.at.starts_with("aims.")).collect();
+fn aims(groups: &[Group]) -> Vec<(&FieldDef, &FieldDef)> {
+    let ends: Vec<&FieldDef> = all_fields(groups).filter(|s| s.at.starts_with("aims.")).collect();
     ends.chunks_exact(2).map(|pair| (pair[0], pair[1])).collect()
 }
 
 /// The field nearest to a place in the document.
 fn field_of(at: &str, base: &Design, groups: &[Group]) -> String {
-    let covers = |spec: &&Spec| spec.at == at || places(&spec.at, base).iter().any(|p| p == at);
-    if let Some(spec) = all_specs(groups).find(covers) {
-        return spec.at.clone();
+    let covers = |def: &&FieldDef| def.at == at || places(&def.at, base).iter().any(|p| p == at);
+    if let Some(def) = all_fields(groups).find(covers) {
+        return def.at.clone();
     }
     // What has no field of its own is said at the one that shares the most of its place.
-    let shared = |spec: &Spec| spec.at.bytes().zip(at.bytes()).take_while(|(a, b)| a == b).count();
-    all_specs(groups)
+    let shared = |def: &FieldDef| def.at.bytes().zip(at.bytes()).take_while(|(a, b)| a == b).count();
+    all_fields(groups)
         .max_by_key(|s| shared(s))
         .filter(|s| shared(s) >= 5)
         .map_or_else(|| NAME.to_owned(), |s| s.at.clone())
@@ -230,12 +230,12 @@ struct Reader<'a> {
     meant: BTreeMap<String, String>,
     value: Value,
     base: &'a Design,
-    shelf: &'a [Shelf],
+    spools: &'a [SpoolOption],
 }
 
 impl Reader<'_> {
-    fn fail(&mut self, spec: &Spec, message: impl Into<String>) {
-        self.errors.entry(spec.at.clone()).or_insert(message.into());
+    fn fail(&mut self, def: &FieldDef, message: impl Into<String>) {
+        self.errors.entry(def.at.clone()).or_insert(message.into());
     }
 
     /// Puts a value at a place; nothing takes it out.
@@ -258,69 +258,69 @@ impl Reader<'_> {
         }
     }
 
-    fn put_all(&mut self, spec: &Spec, new: &Value) {
-        for at in places(&spec.at, self.base) {
+    fn put_all(&mut self, def: &FieldDef, new: &Value) {
+        for at in places(&def.at, self.base) {
             self.put(&at, new.clone());
         }
     }
 
-    fn field(&mut self, spec: &Spec, typed: &str) {
-        match &spec.entry {
-            Entry::Words => self.put_all(spec, &Value::String(typed.to_owned())),
+    fn field(&mut self, def: &FieldDef, typed: &str) {
+        match &def.entry {
+            Entry::Words => self.put_all(def, &Value::String(typed.to_owned())),
             Entry::Gauge => match typed.parse::<Gauge>() {
                 Ok(gauge) => {
                     let bare = fixed(gauge.bare_m() * 1e3, 4);
-                    self.meant.insert(spec.at.clone(), format!("= {gauge}, {bare} mm bare"));
-                    self.put_all(spec, &Value::String(gauge.to_string()));
+                    self.meant.insert(def.at.clone(), format!("= {gauge}, {bare} mm bare"));
+                    self.put_all(def, &Value::String(gauge.to_string()));
                 }
-                Err(error) => self.fail(spec, capital(&error.to_string())),
+                Err(error) => self.fail(def, capital(&error.to_string())),
             },
-            Entry::Choice(_) if is_spool(spec) => self.spool(spec, typed),
+            Entry::Choice(_) if is_spool(def) => self.spool(def, typed),
             Entry::Choice(_) if typed == "keep" => {}
             Entry::Choice(all) if all.iter().any(|c| c.value == typed) && typed.is_empty() => {
-                self.put_all(spec, &Value::Null);
+                self.put_all(def, &Value::Null);
             }
             Entry::Choice(all) if all.iter().any(|c| c.value == typed) => {
-                self.put_all(spec, &Value::String(typed.to_owned()));
+                self.put_all(def, &Value::String(typed.to_owned()));
             }
-            Entry::Choice(_) => self.fail(spec, "Choose one of the list."),
+            Entry::Choice(_) => self.fail(def, "Choose one of the list."),
             Entry::Number(number) => {
                 if typed.is_empty() && number.optional {
-                    self.put_all(spec, &Value::Null);
-                } else if let Some(value) = self.number(spec, typed) {
+                    self.put_all(def, &Value::Null);
+                } else if let Some(value) = self.number(def, typed) {
                     #[allow(
                         clippy::cast_possible_truncation,
                         clippy::cast_sign_loss,
                         reason = "its range is checked"
                     )]
                     let value = if number.whole { Value::from(value as u64) } else { Value::from(value) };
-                    self.put_all(spec, &value);
+                    self.put_all(def, &value);
                 }
             }
         }
     }
 
-    fn spool(&mut self, spec: &Spec, typed: &str) {
+    fn spool(&mut self, def: &FieldDef, typed: &str) {
         match typed {
             "keep" => {}
-            "" => self.put_all(spec, &Value::Null),
-            id => match self.shelf.iter().find(|s| s.id.to_string() == id) {
+            "" => self.put_all(def, &Value::Null),
+            id => match self.spools.iter().find(|s| s.id.to_string() == id) {
                 Some(found) => {
                     let measured = serde_json::to_value(found.measured).unwrap_or_default();
-                    self.put_all(spec, &measured);
+                    self.put_all(def, &measured);
                 }
-                None => self.fail(spec, "That spool is no longer on the shelf."),
+                None => self.fail(def, "That spool is no longer on the shelf."),
             },
         }
     }
 
     /// A number in the document's unit, or the complaint at its field. What shows as it was is as it was: a field that
     /// nobody touched loses no digit.
-    fn number(&mut self, spec: &Spec, typed: &str) -> Option<f64> {
-        let Entry::Number(number) = &spec.entry else { return None };
-        let at = places(&spec.at, self.base).into_iter().next().unwrap_or_default();
+    fn number(&mut self, def: &FieldDef, typed: &str) -> Option<f64> {
+        let Entry::Number(number) = &def.entry else { return None };
+        let at = places(&def.at, self.base).into_iter().next().unwrap_or_default();
         if let Some(old) = self.value.pointer(&pointer(&at)).and_then(Value::as_f64)
-            && number.shown(old) == typed
+            && number.display(old) == typed
         {
             return Some(old);
         }
@@ -329,30 +329,30 @@ impl Reader<'_> {
             Ok(value) if value >= low && value <= high => {
                 if typed.contains(|c: char| c.is_alphabetic() || "\"/,°%".contains(c)) {
                     let meant = format!("= {} {}", fixed(value, 4), number.unit);
-                    self.meant.insert(spec.at.clone(), meant.trim_end().to_owned());
+                    self.meant.insert(def.at.clone(), meant.trim_end().to_owned());
                 }
                 Some(value * number.per)
             }
             Ok(value) => {
                 let unit = if number.unit.is_empty() { String::new() } else { format!(" {}", number.unit) };
                 let (value, low, high) = (fixed(value, 4), fixed(low, 3), fixed(high, 3));
-                self.fail(spec, format!("{value}{unit} is out of range: between {low} and {high}{unit}."));
+                self.fail(def, format!("{value}{unit} is out of range: between {low} and {high}{unit}."));
                 None
             }
             Err(error) => {
-                self.fail(spec, capital(&error));
+                self.fail(def, capital(&error));
                 None
             }
         }
     }
 
-    fn aim(&mut self, (from, to): (&Spec, &Spec), filled: &Filled) {
-        if !filled.0.contains_key(&from.at) {
+    fn aim(&mut self, (from, to): (&FieldDef, &FieldDef), form: &FormData) {
+        if !form.0.contains_key(&from.at) {
             return;
         }
-        let mut end = |spec: &Spec| match filled.get(&spec.at) {
+        let mut end = |def: &FieldDef| match form.get(&def.at) {
             "" => None,
-            typed => Some(self.number(spec, typed)),
+            typed => Some(self.number(def, typed)),
         };
         let ends = (end(from), end(to));
         let key = from.at.trim_end_matches("[0]");
@@ -376,17 +376,17 @@ fn capital(text: &str) -> String {
 
 /// The sheet's sections with what was typed and what is wrong with it; what was not typed as the design has it.
 #[must_use]
-pub fn sections(design: &Design, filled: &Filled, errors: &Errors, shelf: &[Shelf]) -> Vec<Section> {
+pub fn sections(design: &Design, form: &FormData, errors: &Errors, spools: &[SpoolOption]) -> Vec<Section> {
     let value = document(design);
-    let field = |spec: Spec| {
-        let now = filled.0.get(&spec.at).cloned().unwrap_or_else(|| shown(&spec, design, &value));
-        let mut field = Field::typed(&spec.at, &spec.label, spec.hint);
-        match spec.entry {
+    let field = |def: FieldDef| {
+        let now = form.0.get(&def.at).cloned().unwrap_or_else(|| display(&def, design, &value));
+        let mut field = Field::typed(&def.at, &def.label, def.hint);
+        match def.entry {
             Entry::Number(number) => {
                 number.unit.clone_into(&mut field.unit);
                 // What one may aim at has no useful range.
-                if !spec.at.starts_with("aims.") {
-                    field.hint = number.with_range(spec.hint);
+                if !def.at.starts_with("aims.") {
+                    field.hint = number.with_range(def.hint);
                 }
             }
             Entry::Choice(choices) => field.options = choices,
@@ -394,7 +394,7 @@ pub fn sections(design: &Design, filled: &Filled, errors: &Errors, shelf: &[Shel
         }
         field.with(&now, errors)
     };
-    spec::groups(design, shelf, one_by_one(filled))
+    fields::groups(design, spools, one_by_one(form))
         .into_iter()
         .map(|group| {
             let (heads, rows) = group.table.unwrap_or_default();
@@ -418,8 +418,8 @@ pub fn sections(design: &Design, filled: &Filled, errors: &Errors, shelf: &[Shel
 
 /// The names of all fields of a design's sheet: two designs with the same names need no new sheet.
 #[must_use]
-pub fn names(design: &Design, filled: &Filled) -> Vec<String> {
-    all_specs(&spec::groups(design, &[], one_by_one(filled))).map(|s| s.at.clone()).collect()
+pub fn names(design: &Design, form: &FormData) -> Vec<String> {
+    all_fields(&fields::groups(design, &[], one_by_one(form))).map(|s| s.at.clone()).collect()
 }
 
 /// A place in the document as the sheet calls it.
@@ -428,7 +428,7 @@ pub fn place_in_words(at: &str, design: &Design) -> String {
     if at == NAME {
         return "Name".into();
     }
-    for group in spec::groups(design, &[], true) {
+    for group in fields::groups(design, &[], true) {
         let (_, rows) = group.table.unwrap_or_default();
         let found = group.fields.into_iter().find(|s| s.at == at).map(|s| s.label);
         if let Some(label) = found {
@@ -455,9 +455,9 @@ mod tests {
     use coil::design::{Kind, starting_point, tall_single};
     use rstest::rstest;
 
-    fn with(kind: Kind, changes: &[(&str, &str)]) -> (Filled, Design) {
+    fn with(kind: Kind, changes: &[(&str, &str)]) -> (FormData, Design) {
         let base = starting_point(kind, "Sedge", 6, 10.4);
-        let mut sheet = filled_from(&base);
+        let mut sheet = form_of(&base);
         for (name, value) in changes {
             sheet.0.insert((*name).into(), (*value).into());
         }
@@ -541,7 +541,7 @@ mod tests {
         assert_eq!(found.poles.len(), 4);
         assert!((found.poles[0].x_mm + 15.6).abs() < 1e-9);
         assert!((found.coils[0].former.core.size_mm().0 - (31.2 + 4.75)).abs() < 1e-9);
-        assert_ne!(names(&found, &Filled::default()), names(&base, &Filled::default()));
+        assert_ne!(names(&found, &FormData::default()), names(&base, &FormData::default()));
     }
 
     #[test]

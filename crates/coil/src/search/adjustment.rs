@@ -1,0 +1,199 @@
+//! What a maker can change about a pickup, one thing at a time, in steps of the bench.
+
+use crate::design::{Design, OneString};
+use crate::magnet::{Grade, Material};
+use crate::wire::{Build, Gauge, GaugeSystem};
+use std::fmt;
+use std::str::FromStr;
+
+/// One step of one thing, the same in all coils or poles alike.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Adjustment {
+    /// Turns more, or fewer.
+    Turns(i32),
+    /// Gauge numbers finer, or thicker when negative.
+    Gauge(i32),
+    /// Another thickness of the enamel.
+    Build(Build),
+    /// Hand wander more, as a share of the height.
+    Wander(f64),
+    /// Winding height more, mm.
+    Height(f64),
+    /// Core width more, mm.
+    CoreWidth(f64),
+    /// Gap to the strings more, mm.
+    Gap(f64),
+    /// Pole length more at the upper face, mm: the strings come nearer by as much, so that the gap stays.
+    PoleLength(f64),
+    /// Charge, as a share of full.
+    Charge(f64),
+    /// Another alloy for all magnets.
+    Alloy(Grade),
+}
+
+/// Its text is no lever's.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("there is no such change")]
+pub struct NoLever;
+
+fn word(grade: Grade) -> String {
+    serde_json::to_value(grade).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+impl fmt::Display for Adjustment {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Turns(n) => write!(f, "turns:{n}"),
+            Self::Gauge(n) => write!(f, "gauge:{n}"),
+            Self::Build(Build::Single) => write!(f, "build:single"),
+            Self::Build(Build::Heavy) => write!(f, "build:heavy"),
+            Self::Wander(v) => write!(f, "wander:{v}"),
+            Self::Height(v) => write!(f, "height:{v}"),
+            Self::CoreWidth(v) => write!(f, "core:{v}"),
+            Self::Gap(v) => write!(f, "gap:{v}"),
+            Self::PoleLength(v) => write!(f, "poles:{v}"),
+            Self::Charge(v) => write!(f, "charge:{v}"),
+            Self::Alloy(grade) => write!(f, "alloy:{}", word(*grade)),
+        }
+    }
+}
+
+impl FromStr for Adjustment {
+    type Err = NoLever;
+
+    fn from_str(text: &str) -> Result<Self, NoLever> {
+        let (name, value) = text.split_once(':').ok_or(NoLever)?;
+        let number = || value.parse::<f64>().ok().filter(|v| v.is_finite() && v.abs() < 1e6).ok_or(NoLever);
+        let whole = || value.parse::<i32>().ok().filter(|v| v.abs() < 100_000).ok_or(NoLever);
+        Ok(match name {
+            "turns" => Self::Turns(whole()?),
+            "gauge" => Self::Gauge(whole()?),
+            "build" if value == "single" => Self::Build(Build::Single),
+            "build" if value == "heavy" => Self::Build(Build::Heavy),
+            "wander" => Self::Wander(number()?),
+            "height" => Self::Height(number()?),
+            "core" => Self::CoreWidth(number()?),
+            "gap" => Self::Gap(number()?),
+            "poles" => Self::PoleLength(number()?),
+            "charge" => Self::Charge(number()?),
+            "alloy" => {
+                let grade = Grade::MAGNETS.iter().copied().find(|g| word(*g) == value);
+                Self::Alloy(grade.ok_or(NoLever)?)
+            }
+            _ => return Err(NoLever),
+        })
+    }
+}
+
+/// A length added, kept to the micrometre.
+fn plus(value: &mut f64, more: f64) {
+    *value = ((*value + more) * 1e3).round() / 1e3;
+}
+
+impl Adjustment {
+    /// In words.
+    #[must_use]
+    pub fn words(&self) -> String {
+        let signed = |v: f64, unit: &str| {
+            let (size, what) = unit.split_once(' ').unwrap_or((unit, ""));
+            let more = if v < 0.0 { "less" } else { "more" };
+            format!("{} {size} {more} {what}", crate::quantity::fixed(v.abs(), 3))
+        };
+        match self {
+            Self::Turns(n) => format!("{} turns {}", n.abs(), if *n < 0 { "fewer" } else { "more" }),
+            Self::Gauge(n) => format!("{} gauge {}", n.abs(), if *n < 0 { "thicker" } else { "finer" }),
+            Self::Build(Build::Single) => "single build".into(),
+            Self::Build(Build::Heavy) => "heavy build".into(),
+            Self::Wander(v) => signed(v * 100.0, "% hand wander"),
+            Self::Height(v) => signed(*v, "mm winding height"),
+            Self::CoreWidth(v) => signed(*v, "mm core width"),
+            Self::Gap(v) => signed(*v, "mm gap to the strings"),
+            Self::PoleLength(v) => signed(*v, "mm pole, same gap"),
+            Self::Charge(v) => format!("charged to {} %", crate::quantity::fixed(v * 100.0, 1)),
+            Self::Alloy(grade) => word(*grade).replace('-', " "),
+        }
+    }
+
+    /// The design with the step done; `None` where it changes nothing or leaves the allowed range.
+    #[must_use]
+    pub fn applied(&self, design: &Design) -> Option<Design> {
+        let mut next = design.clone();
+        match *self {
+            Self::Turns(n) => {
+                for coil in &mut next.coils {
+                    coil.wind.turns = coil.wind.turns.checked_add_signed(n)?;
+                }
+            }
+            Self::Gauge(n) => {
+                for coil in &mut next.coils {
+                    coil.wire.gauge = neighbour(coil.wire.gauge, n)?;
+                    coil.wire.spool = None;
+                }
+            }
+            Self::Build(build) => {
+                for coil in &mut next.coils {
+                    coil.wire.build = build;
+                }
+            }
+            Self::Wander(v) => {
+                for coil in &mut next.coils {
+                    coil.wind.wander = ((coil.wind.wander + v).max(0.0) * 1e3).round() / 1e3;
+                }
+            }
+            Self::Height(v) => next.coils.iter_mut().for_each(|c| plus(&mut c.former.height_mm, v)),
+            Self::CoreWidth(v) => {
+                for core in next.coils.iter_mut().map(|c| &mut c.former.core) {
+                    plus(&mut core.length_mm, v);
+                    if let Some(width) = &mut core.width_mm {
+                        plus(width, v);
+                    }
+                }
+            }
+            Self::Gap(v) => {
+                let strings = &mut next.strings;
+                if strings.each.is_empty() {
+                    strings.each = (1..=strings.count)
+                        .map(|n| {
+                            let (core, gap_mm) = strings.core_and_gap_mm(n);
+                            OneString { note: String::new(), diameter_mm: core, core_mm: None, gap_mm }
+                        })
+                        .collect();
+                }
+                strings.each.iter_mut().for_each(|s| plus(&mut s.gap_mm, v));
+            }
+            Self::PoleLength(v) => next.poles.iter_mut().for_each(|p| plus(&mut p.length_mm, v)),
+            Self::Charge(v) => {
+                next.poles.iter_mut().filter(|p| is_magnet(p.material)).for_each(|p| p.charge = v);
+                next.bars.iter_mut().filter(|b| is_magnet(b.material)).for_each(|b| b.charge = v);
+            }
+            Self::Alloy(grade) => {
+                let poles = next.poles.iter_mut().map(|p| &mut p.material);
+                for material in poles.chain(next.bars.iter_mut().map(|b| &mut b.material)) {
+                    if is_magnet(*material) {
+                        *material = Material::Named(grade);
+                    }
+                }
+            }
+        }
+        (next != *design && next.problems().is_empty()).then_some(next)
+    }
+}
+
+fn is_magnet(material: Material) -> bool {
+    match material {
+        Material::Named(grade) => Grade::MAGNETS.contains(&grade),
+        Material::Given(_) => false,
+    }
+}
+
+/// The gauge some numbers finer in its own system; metric wire by steps of an eighth of an octave in area.
+pub(super) fn neighbour(gauge: Gauge, finer: i32) -> Option<Gauge> {
+    match gauge.system() {
+        GaugeSystem::Awg(number) => Gauge::awg(number.checked_add_signed(finer)?).ok(),
+        GaugeSystem::Swg(number) => Gauge::swg(number.checked_add_signed(finer)?).ok(),
+        GaugeSystem::Metric(_) => {
+            let bare_mm = gauge.bare_m() * 1e3 * 0.89_f64.powi(finer);
+            Gauge::metric((bare_mm * 1e3).round() / 1e3).ok()
+        }
+    }
+}

@@ -1,0 +1,209 @@
+//! The engine from the command line: predict, schema, netlist, new.
+
+use coil::design::{Design, Kind, Problem};
+use coil::prediction::{Prediction, Quantity};
+use serde_json::Value;
+use std::fmt::Write as _;
+use std::io::Read as _;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// How a prediction is printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub enum Format {
+    /// The prediction document.
+    Json,
+    /// For people.
+    Text,
+}
+
+fn refuse(problems: &[Problem]) -> ExitCode {
+    println!("{}", serde_json::json!({ "errors": problems }));
+    ExitCode::from(2)
+}
+
+/// Reads a design from a file or, for `-`, from standard input.
+fn design(file: &Path) -> Result<Design, Vec<Problem>> {
+    // One byte more than is read, so that what is too long is known to be.
+    let longest = coil::design::LONGEST_BYTES as u64 + 1;
+    let mut bytes = Vec::new();
+    let read = if file.as_os_str() == "-" {
+        std::io::stdin().take(longest).read_to_end(&mut bytes)
+    } else {
+        std::fs::File::open(file).and_then(|open| open.take(longest).read_to_end(&mut bytes))
+    };
+    let cannot = |what: String| vec![Problem::new("", what, "name a design file, or - for standard input")];
+    read.map_err(|error| cannot(format!("cannot read {}: {error}", file.display())))?;
+    let text = String::from_utf8(bytes)
+        .map_err(|error| cannot(format!("{} is not text in UTF-8: {error}", file.display())))?;
+    coil::design::read(&text)
+}
+
+/// Predicts the file and prints the prediction, or the part of it called `what`.
+pub fn run(file: &Path, what: Option<&str>, format: Format) -> ExitCode {
+    let prediction = match design(file).and_then(|design| coil::prediction::predict(&design)) {
+        Ok(prediction) => prediction,
+        Err(problems) => return refuse(&problems),
+    };
+    let document = match serde_json::to_value(&prediction) {
+        Ok(document) => document,
+        Err(error) => {
+            eprintln!("filamentum: the prediction cannot be written: {error}");
+            return ExitCode::FAILURE;
+        }
+    };
+    match (what, format) {
+        (None, Format::Text) => print!("{}", text(&prediction)),
+        (None, Format::Json) => println!("{document:#}"),
+        (Some(key), format) => match part(&document, key) {
+            Some(Value::Object(q)) if format == Format::Text && q.contains_key("p05") => {
+                let show = |name: &str| q.get(name).map(ToString::to_string).unwrap_or_default();
+                println!("{} ({} to {})", show("nominal"), show("p05"), show("p95"));
+            }
+            Some(found) => println!("{found:#}"),
+            None => {
+                let text = format!("a prediction has no part “{}”", key.chars().take(60).collect::<String>());
+                return refuse(&[Problem::new(
+                    "--what",
+                    text,
+                    format!("one of {}", keys(&document).join(", ")),
+                )]);
+            }
+        },
+    }
+    ExitCode::SUCCESS
+}
+
+/// A part of the prediction by its key: of the pickup, or of the whole.
+fn part<'a>(document: &'a Value, key: &str) -> Option<&'a Value> {
+    document["pickup"].get(key).or_else(|| document.get(key))
+}
+
+fn keys(document: &Value) -> Vec<String> {
+    let of =
+        |value: &Value| value.as_object().into_iter().flat_map(|o| o.keys().cloned()).collect::<Vec<_>>();
+    let mut keys = of(&document["pickup"]);
+    keys.extend(of(document));
+    keys
+}
+
+/// Prints the JSON Schema of the design file.
+pub fn schema() -> ExitCode {
+    println!("{:#}", coil::design::schema());
+    ExitCode::SUCCESS
+}
+
+/// Prints the equivalent circuit as a netlist.
+pub fn netlist(file: &Path) -> ExitCode {
+    match design(file).and_then(|design| coil::prediction::netlist(&design)) {
+        Ok(text) => {
+            print!("{text}");
+            ExitCode::SUCCESS
+        }
+        Err(problems) => refuse(&problems),
+    }
+}
+
+/// Prints a design of a format to begin from.
+pub fn new(kind: &str, strings: u32, pitch_mm: f64) -> ExitCode {
+    let Some(kind) = Kind::ALL.into_iter().find(|k| key_of(*k) == kind) else {
+        let all: Vec<String> = Kind::ALL.into_iter().map(key_of).collect();
+        return refuse(&[Problem::new(
+            "kind",
+            "there is no such format",
+            format!("one of {}", all.join(", ")),
+        )]);
+    };
+    if !(4..=10).contains(&strings) {
+        return refuse(&[Problem::new("--strings", format!("{strings} strings"), "4 to 10")]);
+    }
+    let design = coil::design::starting_point(kind, kind.name(), strings, pitch_mm);
+    let problems = design.problems();
+    if !problems.is_empty() {
+        return refuse(&problems);
+    }
+    match serde_json::to_string_pretty(&design) {
+        Ok(json) => {
+            println!("{json}");
+            ExitCode::SUCCESS
+        }
+        Err(error) => {
+            eprintln!("filamentum: the design cannot be written: {error}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn key_of(kind: Kind) -> String {
+    serde_json::to_value(kind).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+/// A prediction for people.
+fn text(prediction: &Prediction) -> String {
+    let mut out = String::new();
+    let mut line = |args: std::fmt::Arguments<'_>| {
+        // Writing to a String cannot fail.
+        let _ = writeln!(out, "{args}");
+    };
+    let pickup = &prediction.pickup;
+    let mut row = |what: &str, q: Quantity, scale: f64, unit: &str, digits: usize| {
+        let [n, a, b] = [q.nominal, q.p05, q.p95].map(|v| v * scale);
+        line(format_args!("{what:<28}{n:>10.digits$} {unit:<4} ({a:.digits$} to {b:.digits$})"));
+    };
+    row("Resistance at 20 °C", pickup.resistance_20c_ohm, 1e-3, "kΩ", 3);
+    row("Resistance in the room", pickup.resistance_ohm, 1e-3, "kΩ", 3);
+    row("Inductance", pickup.inductance_h, 1.0, "H", 3);
+    row("Inductance at 1 kHz", pickup.inductance_1khz_h, 1.0, "H", 3);
+    row("Capacitance", pickup.capacitance_f, 1e12, "pF", 1);
+    row("Resonance without load", pickup.resonance_unloaded_hz, 1e-3, "kHz", 2);
+    row("Peak with load", pickup.peak_hz, 1e-3, "kHz", 2);
+    row("Its height", pickup.peak_db, 1.0, "dB", 1);
+    row("Down 3 dB at", pickup.minus3db_hz, 1e-3, "kHz", 2);
+    row("Output", pickup.output_mv, 1.0, "mV", 1);
+    row("Against the reference coil", pickup.relative_output_db, 1.0, "dB", 1);
+    if let Some(db) = pickup.hum_rejection_db {
+        line(format_args!("{:<28}{db:>10.1} dB", "Hum rejection"));
+    }
+    for coil in &prediction.coils {
+        line(format_args!(
+            "Coil {}: {} turns, {:.0} m of wire, {:.2} mm thick ({:.2} to {:.2}), {:.0} % of the room, packing {:.2}, {:.0} min at 500 rpm",
+            coil.name,
+            coil.turns,
+            coil.wire_length_m.nominal,
+            coil.build_mm,
+            coil.build_min_mm,
+            coil.build_max_mm,
+            coil.fill * 100.0,
+            coil.packing,
+            coil.minutes
+        ));
+    }
+    for meter in &pickup.meter {
+        line(format_args!(
+            "Meter at {:>6} Hz: Ls {:.3} H, Rs {:.2} kΩ, Q {:.2}, capacitance range {:.2} nF",
+            meter.at_hz,
+            meter.ls_h,
+            meter.rs_ohm * 1e-3,
+            meter.q,
+            meter.capacitance_mode_f * 1e9
+        ));
+    }
+    for pole in &prediction.poles {
+        let up = format!("{:?}", pole.up).to_lowercase();
+        line(format_args!(
+            "Pole {}: {:.0} mT at the face, {:.0} mT at the string, {up} up",
+            pole.string, pole.face_mt.nominal, pole.string_mt.nominal
+        ));
+    }
+    for string in &prediction.strings {
+        line(format_args!(
+            "String {}: {:.1} mV, {:+.1} dB against the mean",
+            string.string, string.output_mv.nominal, string.balance_db
+        ));
+    }
+    for notice in &prediction.notices {
+        let level = format!("{:?}", notice.level).to_lowercase();
+        line(format_args!("{level} {} {}: {} {}", notice.code, notice.at, notice.text, notice.try_));
+    }
+    out
+}

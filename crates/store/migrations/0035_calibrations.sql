@@ -1,0 +1,1 @@
+RENAME TABLE lessons TO calibrations

@@ -1,0 +1,1 @@
+ALTER TABLE workshops CHANGE COLUMN learning calibration_enabled BOOLEAN NOT NULL DEFAULT TRUE

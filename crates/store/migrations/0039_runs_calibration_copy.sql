@@ -1,0 +1,1 @@
+UPDATE runs SET calibration = experience

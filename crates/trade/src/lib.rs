@@ -1,0 +1,22 @@
+//! The rules of the trade that are not physics: readings, comparison, verdicts, the course of a run, and what many runs
+//! tell together.
+//!
+//! Pure like `coil`: no clock, no database, no screen.
+#![deny(missing_docs)]
+
+pub mod calibration;
+pub mod comparison;
+pub mod consistency;
+pub mod cooling;
+pub mod experiment;
+pub mod judgement;
+pub mod machine;
+pub mod matching;
+pub mod reading;
+pub mod run;
+pub mod run_import;
+pub mod stock;
+pub mod sweep;
+pub mod traveller;
+pub mod verdict;
+pub mod winding;

@@ -1,0 +1,433 @@
+//! Runs written elsewhere: a table (CSV) or a `filamentum-logbook/1` document, read line by line, every error at once.
+
+use coil::quantity::{Capacitance, Inductance, ParseQuantity, Resistance, Temperature, Turns};
+use std::collections::BTreeMap;
+use time::format_description::BorrowedFormatItem;
+use time::macros::format_description;
+use time::{Date, PrimitiveDateTime};
+
+/// The format that JSON carries.
+pub const FORMAT: &str = "filamentum-logbook/1";
+/// Most lines of one import.
+pub const MOST: usize = 20_000;
+
+/// The columns in the order of an export. An import needs `started_utc` and `design`, and takes the rest as far as it is
+/// there; columns that only an export fills (expected values, verdict) are passed over.
+pub const COLUMNS: [&str; 21] = [
+    "key",
+    "run",
+    "started_utc",
+    "design",
+    "revision",
+    "spool",
+    "operator",
+    "winder",
+    "planned_turns",
+    "turns",
+    "resistance_ohm",
+    "coil_c",
+    "resistance_off",
+    "inductance_h",
+    "test_hz",
+    "inductance_off",
+    "capacitance_f",
+    "verdict",
+    "words",
+    "remark",
+    "opened",
+];
+
+/// A run as it was written down.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct ImportRow {
+    /// Key of the run where it was exported; empty otherwise.
+    pub key: String,
+    /// When it was started, UTC.
+    pub started: Option<PrimitiveDateTime>,
+    /// The design's name.
+    pub design: String,
+    /// Its revision; the newest when absent.
+    pub revision: Option<u32>,
+    /// The spool's label.
+    pub spool: String,
+    /// Who wound.
+    pub operator: String,
+    /// The winder's name.
+    pub winder: String,
+    /// Final turns.
+    pub turns: Option<u32>,
+    /// Turns planned.
+    pub planned_turns: Option<u32>,
+    /// Resistance, Ω.
+    pub resistance_ohm: Option<f64>,
+    /// Temperature of the coil at that reading, °C.
+    pub coil_c: Option<f64>,
+    /// Inductance, H.
+    pub inductance_h: Option<f64>,
+    /// Test frequency of that reading, Hz.
+    pub test_hz: Option<f64>,
+    /// Capacitance, F.
+    pub capacitance_f: Option<f64>,
+    /// Remark.
+    pub remark: String,
+}
+
+/// A line of what was brought.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ImportLine {
+    /// Its number in the file: the header of a table is line 1.
+    pub number: usize,
+    /// What it says, as far as it could be read.
+    pub entry: ImportRow,
+    /// Everything that is wrong with it: column and message.
+    pub errors: Vec<(String, String)>,
+}
+
+/// Reads a table or a document.
+///
+/// # Errors
+/// What keeps the whole from being read.
+pub fn read(text: &str) -> Result<Vec<ImportLine>, String> {
+    let text = text.trim_start_matches('\u{feff}').trim();
+    if text.is_empty() {
+        return Err("Paste a table with a line of column names first, or choose a file.".into());
+    }
+    if text.starts_with(['{', '[']) { from_json(text) } else { from_csv(text) }
+}
+
+fn from_csv(text: &str) -> Result<Vec<ImportLine>, String> {
+    let head = text.lines().next().unwrap_or_default();
+    let count = |c: char| head.matches(c).count();
+    let delimiter = [';', '\t', ','].into_iter().max_by_key(|c| count(*c)).unwrap_or(',');
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(u8::try_from(delimiter).unwrap_or(b','))
+        .flexible(true)
+        .from_reader(text.as_bytes());
+    let header: Vec<String> = reader
+        .headers()
+        .map_err(|error| format!("The line of column names cannot be read: {error}."))?
+        .iter()
+        .map(|name| name.trim().to_lowercase().replace([' ', '-'], "_"))
+        .collect();
+    check_columns(&header)?;
+    let mut lines = Vec::new();
+    let mut counted = Counted { text: text.as_bytes(), byte: 0, line: 1 };
+    for (k, record) in reader.records().enumerate() {
+        let number = k + 2;
+        match record {
+            Err(error) => {
+                let errors = vec![(String::new(), format!("This line cannot be read: {error}."))];
+                lines.push(ImportLine { number, entry: ImportRow::default(), errors });
+            }
+            Ok(record) if record.iter().all(|cell| cell.trim().is_empty()) => {}
+            Ok(record) => {
+                let number = record.position().map_or(number, |p| counted.line_at(p.byte()));
+                let mut fields: BTreeMap<&str, &str> = BTreeMap::new();
+                for (name, cell) in header.iter().zip(record.iter()) {
+                    fields.insert(name, cell.trim());
+                }
+                let mut line = line(number, &fields);
+                if record.len() > header.len() {
+                    line.errors.push((
+                        String::new(),
+                        format!("It has {} cells, and there are {} columns.", record.len(), header.len()),
+                    ));
+                }
+                lines.push(line);
+            }
+        }
+        if lines.len() > MOST {
+            return Err(format!("More than {MOST} lines: bring them in in parts."));
+        }
+    }
+    if lines.is_empty() { Err("There are column names, and no line below them.".into()) } else { Ok(lines) }
+}
+
+/// Counts lines up to a place in the text: the reader does not count the empty ones before a record.
+struct Counted<'a> {
+    text: &'a [u8],
+    byte: usize,
+    line: usize,
+}
+
+impl Counted<'_> {
+    /// The line of the first letter at or after a byte; bytes are asked for in rising order.
+    fn line_at(&mut self, byte: u64) -> usize {
+        let byte = usize::try_from(byte).unwrap_or(usize::MAX);
+        while let Some(letter) = self.text.get(self.byte) {
+            if self.byte >= byte && !matches!(letter, b'\n' | b'\r') {
+                break;
+            }
+            self.line += usize::from(*letter == b'\n');
+            self.byte += 1;
+        }
+        self.line
+    }
+}
+
+fn check_columns(header: &[String]) -> Result<(), String> {
+    let mut needed: Vec<&str> =
+        ["started_utc", "design"].into_iter().filter(|n| !header.iter().any(|h| h == n)).collect();
+    if header.iter().any(|h| h == "date") {
+        needed.retain(|n| *n != "started_utc");
+    }
+    if !needed.is_empty() {
+        return Err(format!(
+            "The first line must name the columns; missing: {}. Columns that are read: {}.",
+            needed.join(", "),
+            COLUMNS.join(", ")
+        ));
+    }
+    let also = ["date", "resistance", "resistance_20c_ohm", "inductance", "capacitance"];
+    let unknown: Vec<&str> = header
+        .iter()
+        .map(String::as_str)
+        .filter(|h| !h.is_empty() && !COLUMNS.contains(h) && !also.contains(h))
+        .collect();
+    if unknown.is_empty() {
+        return Ok(());
+    }
+    Err(format!(
+        "Unknown column{}: {}. Take {} out, or call {} one of: {}.",
+        if unknown.len() == 1 { "" } else { "s" },
+        unknown.join(", "),
+        if unknown.len() == 1 { "it" } else { "them" },
+        if unknown.len() == 1 { "it" } else { "each" },
+        COLUMNS.join(", ")
+    ))
+}
+
+fn from_json(text: &str) -> Result<Vec<ImportLine>, String> {
+    let value: serde_json::Value =
+        serde_json::from_str(text).map_err(|error| format!("This is not JSON: {error}."))?;
+    let runs = match &value {
+        serde_json::Value::Object(all) => {
+            if all.get("format").and_then(|f| f.as_str()) != Some(FORMAT) {
+                return Err(format!("The document must say \"format\": \"{FORMAT}\"."));
+            }
+            all.get("runs").and_then(|r| r.as_array())
+        }
+        serde_json::Value::Array(all) => Some(all),
+        _ => None,
+    };
+    let runs = runs.ok_or_else(|| "The document has no list of runs.".to_owned())?;
+    if runs.len() > MOST {
+        return Err(format!("More than {MOST} runs: bring them in in parts."));
+    }
+    let lines = runs.iter().enumerate().map(|(k, run)| {
+        let number = k + 1;
+        let Some(run) = run.as_object() else {
+            let errors = vec![(String::new(), "This is not a run.".into())];
+            return ImportLine { number, entry: ImportRow::default(), errors };
+        };
+        let texts: BTreeMap<String, String> = run
+            .iter()
+            .filter(|(_, value)| !value.is_null())
+            .map(|(name, value)| {
+                (name.clone(), value.as_str().map_or_else(|| value.to_string(), str::to_owned))
+            })
+            .collect();
+        line(number, &texts.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect())
+    });
+    let lines: Vec<ImportLine> = lines.collect();
+    if lines.is_empty() { Err("The document's list of runs is empty.".into()) } else { Ok(lines) }
+}
+
+const DAY: &[BorrowedFormatItem<'_>] = format_description!("[year]-[month]-[day]");
+const MINUTE: &[BorrowedFormatItem<'_>] = format_description!("[year]-[month]-[day] [hour]:[minute]");
+const SECOND: &[BorrowedFormatItem<'_>] =
+    format_description!("[year]-[month]-[day] [hour]:[minute]:[second]");
+
+/// `2026-11-24`, `2026-11-24 03:14`, `2026-11-24T03:14:15Z`.
+fn moment(text: &str) -> Option<PrimitiveDateTime> {
+    let plain = text.trim_end_matches('Z').replace('T', " ");
+    PrimitiveDateTime::parse(&plain, SECOND)
+        .or_else(|_| PrimitiveDateTime::parse(&plain, MINUTE))
+        .ok()
+        .or_else(|| Date::parse(&plain, DAY).ok().map(Date::midnight))
+}
+
+fn line(number: usize, fields: &BTreeMap<&str, &str>) -> ImportLine {
+    let mut errors: Vec<(String, String)> = Vec::new();
+    let get = |name: &str| fields.get(name).copied().unwrap_or_default();
+    let either = |a: &'static str, b: &'static str| if get(a).is_empty() { (b, get(b)) } else { (a, get(a)) };
+    let mut wrong = |column: &str, message: String| errors.push((column.to_owned(), message));
+
+    let mut entry = ImportRow {
+        key: get("key").to_owned(),
+        design: unquoted(get("design")),
+        spool: unquoted(get("spool")),
+        operator: unquoted(get("operator")),
+        winder: unquoted(get("winder")),
+        remark: unquoted(get("remark")),
+        ..ImportRow::default()
+    };
+    let (column, text) = either("started_utc", "date");
+    entry.started = moment(text);
+    if entry.started.is_none() {
+        wrong(
+            column,
+            if text.is_empty() {
+                "The day is missing.".into()
+            } else {
+                format!("“{text}” is not a day: write 2026-11-24, or 2026-11-24 03:14.")
+            },
+        );
+    }
+    if entry.design.is_empty() {
+        wrong("design", "The design's name is missing.".into());
+    }
+    if entry.remark.chars().count() > 1000 {
+        wrong("remark", "A remark has up to 1,000 letters.".into());
+    }
+    let revision = get("revision").trim_start_matches('r');
+    if !revision.is_empty() {
+        match revision.parse::<u32>() {
+            Ok(number) if number > 0 => entry.revision = Some(number),
+            _ => wrong("revision", format!("“{revision}” is not a revision: write r2 or 2.")),
+        }
+    }
+    for (column, place) in [("turns", &mut entry.turns), ("planned_turns", &mut entry.planned_turns)] {
+        let text = get(column);
+        if text.is_empty() {
+            continue;
+        }
+        match Turns::parse(text) {
+            Ok(Turns(turns)) if (10..=50_000).contains(&turns) => *place = Some(turns),
+            Ok(_) => wrong(column, "Between 10 and 50,000 turns.".into()),
+            Err(error) => wrong(column, error.to_string()),
+        }
+    }
+    let at_20 = get("resistance_ohm").is_empty() && get("resistance").is_empty();
+    let (column, text) = if at_20 {
+        ("resistance_20c_ohm", get("resistance_20c_ohm"))
+    } else {
+        either("resistance_ohm", "resistance")
+    };
+    entry.resistance_ohm = ranged(column, text, (1.0, 1e6), "Ω", &mut wrong, |t| {
+        Resistance::parse(t).map(Resistance::ohms).map_err(|e| e.to_string())
+    });
+    entry.coil_c = ranged("coil_c", get("coil_c"), (-20.0, 120.0), "°C", &mut wrong, |t| {
+        Temperature::parse(t).map(Temperature::celsius).map_err(|e| e.to_string())
+    });
+    if at_20 && entry.resistance_ohm.is_some() {
+        entry.coil_c = Some(20.0);
+    }
+    let (column, text) = either("inductance_h", "inductance");
+    entry.inductance_h = ranged(column, text, (1e-6, 1000.0), "H", &mut wrong, |t| {
+        Inductance::parse(t).map(Inductance::henries).map_err(|e| e.to_string())
+    });
+    entry.test_hz =
+        ranged("test_hz", get("test_hz"), (20.0, 200_000.0), "Hz", &mut wrong, |t| {
+            coil::quantity::number(t, "1000")
+                .map(|(hz, unit)| {
+                    if unit.trim().eq_ignore_ascii_case("khz") || unit.trim() == "k" { hz * 1e3 } else { hz }
+                })
+                .map_err(|e| e.to_string())
+        });
+    let (column, text) = either("capacitance_f", "capacitance");
+    entry.capacitance_f = ranged(column, text, (1e-13, 1e-8), "F", &mut wrong, |t| {
+        // A bare number is in farads here, as an export has it; what is spoken carries its unit.
+        t.parse::<f64>()
+            .or_else(|_| Capacitance::parse(t).map(Capacitance::farads))
+            .map_err(|e| e.to_string())
+    });
+    if entry.turns.is_none() && (entry.resistance_ohm.is_some() || entry.inductance_h.is_some()) {
+        errors.push((
+            "turns".into(),
+            "A coil that was measured needs its turns: without them nothing can be compared.".into(),
+        ));
+    }
+    ImportLine { number, entry, errors }
+}
+
+/// Without the mark that an export sets before what a spreadsheet would take for a formula.
+fn unquoted(text: &str) -> String {
+    match text.strip_prefix('\'') {
+        Some(rest) if rest.starts_with(['=', '+', '-', '@']) => rest.to_owned(),
+        _ => text.to_owned(),
+    }
+}
+
+fn ranged(
+    column: &str,
+    text: &str,
+    (low, high): (f64, f64),
+    unit: &str,
+    wrong: &mut impl FnMut(&str, String),
+    parse: impl Fn(&str) -> Result<f64, String>,
+) -> Option<f64> {
+    if text.is_empty() {
+        return None;
+    }
+    match parse(text) {
+        Ok(value) if (low..=high).contains(&value) => return Some(value),
+        Ok(value) => wrong(column, format!("{value} {unit} cannot be: between {low} and {high} {unit}.")),
+        Err(message) => wrong(column, message),
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use time::macros::datetime;
+
+    #[test]
+    fn a_table_is_read_as_it_is_spoken() {
+        let lines = read(
+            "date;design;revision;spool;operator;turns;resistance;coil_c;inductance\n\
+             2026-03-01;Reed;r2;K-7;Ivo;7,620;5.85k;73 F;2.25 H\n\n2026-03-02 14:05;Reed;;;;7620;;;\n",
+        )
+        .unwrap();
+        assert_eq!(lines.len(), 2);
+        let first = &lines[0];
+        assert!(first.errors.is_empty(), "{first:?}");
+        assert_eq!((first.number, first.entry.revision, first.entry.turns), (2, Some(2), Some(7620)));
+        assert!((first.entry.resistance_ohm.unwrap() - 5850.0).abs() < 1e-9);
+        assert!((first.entry.coil_c.unwrap() - 22.78).abs() < 0.01);
+        assert_eq!(lines[1].entry.started, Some(datetime!(2026-03-02 14:05)));
+        assert_eq!(lines[1].number, 4, "an empty line counts");
+    }
+
+    #[test]
+    fn every_error_of_a_line_is_told_at_its_column() {
+        let lines = read("started_utc,design,turns,resistance_ohm,revision\nsoon,,many,-3,x\n").unwrap();
+        let columns: Vec<&str> = lines[0].errors.iter().map(|(c, _)| c.as_str()).collect();
+        assert_eq!(columns, ["started_utc", "design", "revision", "turns", "resistance_ohm"]);
+        let unwound = read("date,design,resistance\n2026-03-01,Reed,5.8k\n").unwrap();
+        assert!(unwound[0].errors[0].1.contains("needs its turns"));
+    }
+
+    #[rstest]
+    #[case("", "Paste")]
+    #[case("name,turns\n", "missing: started_utc, design")]
+    #[case("date,design,colour\n2026-01-01,Reed,red\n", "Unknown column: colour")]
+    #[case("date,design\n", "no line")]
+    #[case("{\"format\":\"else\"}", "filamentum-logbook/1")]
+    #[case("{\"format\":\"filamentum-logbook/1\",\"runs\":[]}", "empty")]
+    #[case("[1,", "not JSON")]
+    fn what_cannot_be_read_at_all_says_why(#[case] text: &str, #[case] words: &str) {
+        let message = read(text).unwrap_err();
+        assert!(message.contains(words), "{message}");
+    }
+
+    #[test]
+    fn a_document_is_read_like_a_table() {
+        let lines = read(
+            r#"{"format":"filamentum-logbook/1","runs":[{"started_utc":"2026-03-01T10:00:00Z","design":"Reed",
+               "turns":7620,"resistance_ohm":5850.5,"coil_c":21.5,"capacitance_f":4.4e-11,"spool":null}, 3]}"#,
+        )
+        .unwrap();
+        assert!(lines[0].errors.is_empty(), "{lines:?}");
+        assert!((lines[0].entry.capacitance_f.unwrap() - 4.4e-11).abs() < 1e-20);
+        assert!(lines[1].errors[0].1.contains("not a run"));
+    }
+
+    #[test]
+    fn a_formula_mark_is_taken_off_again() {
+        assert_eq!(unquoted("'=1+1"), "=1+1");
+        assert_eq!(unquoted("'tis warm"), "'tis warm");
+    }
+}

@@ -1,0 +1,394 @@
+//! The traveller of a run: its operations in order, each with its caution, its sign-off, and what must be in before it
+//! can be signed. The usual operations are common practice, no source; a workshop keeps its own.
+
+use crate::reading::{Kind, Reading, latest};
+use coil::design::{Design, Direction, Kind as Format, PoleShape};
+use coil::magnet::{Grade, Material};
+use coil::wire::Stripping;
+use serde::{Deserialize, Serialize};
+
+/// One operation.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Operation {
+    /// A stable name within the traveller.
+    pub key: String,
+    /// What is done.
+    pub name: String,
+    /// How, in a sentence or two.
+    #[serde(default)]
+    pub how: String,
+    /// What can hurt, and how it does not; empty where nothing can.
+    #[serde(default)]
+    pub caution: String,
+    /// Readings without which it cannot be signed, unless they are waived with a reason.
+    #[serde(default)]
+    pub hold: Vec<Kind>,
+    /// Minutes that it has to lie, dry or soak.
+    #[serde(default)]
+    pub minutes: Option<u32>,
+}
+
+/// The operations of a run in order.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Traveller(pub Vec<Operation>);
+
+/// Somebody's name under an operation.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Signature {
+    /// The operation's key.
+    pub operation: String,
+    /// Who.
+    pub by: String,
+    /// When, as people read it.
+    pub when: String,
+    /// Why it was signed without what it holds for; empty otherwise.
+    pub waived: String,
+}
+
+/// Where an operation stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Standing {
+    /// Signature.
+    Done(Signature),
+    /// The next to do; with the readings that it still waits for.
+    Now(Vec<Kind>),
+    /// After others.
+    Later,
+}
+
+/// Why an operation cannot be signed.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum SigningRefusal {
+    /// There is none of that name.
+    #[error("there is no such operation")]
+    Unknown,
+    /// It is signed.
+    #[error("this is signed already")]
+    Signature,
+    /// Others come before it.
+    #[error("“{0}” comes first")]
+    Before(String),
+    /// Readings are missing.
+    #[error("it waits for {0}: take it, or waive it with a reason")]
+    Holds(String),
+}
+
+/// Most operations, and letters of each, of a workshop's own traveller.
+const MOST: usize = 40;
+const LETTERS: usize = 400;
+
+const GRIND: &str = "Glasses and dust mask; grind only unmagnetised poles, and wet where you can.";
+const LACQUER: &str =
+    "Outdoors or under extraction, gloves, no flame or spark near; rags dry flat. Follow the data sheet.";
+const SPIN: &str =
+    "Hair, sleeves and gloves away from the spindle; guard on. Running wire cuts: never stop it by hand.";
+const SOLDER: &str = "Extract the fumes, wash your hands afterwards: solder may hold lead.";
+const MAGNETS: &str =
+    "Strong magnets pinch and shatter: one at a time, glasses on; pacemakers, cards and watches stay away.";
+const WAX: &str = "Thermostat or double boiler, never an open flame, never left alone; keep a lid at hand. No water on burning wax.";
+
+fn operation(key: &str, name: &str, how: &str, caution: &str) -> Operation {
+    Operation {
+        key: key.into(),
+        name: name.into(),
+        how: how.into(),
+        caution: caution.into(),
+        hold: Vec::new(),
+        minutes: None,
+    }
+}
+
+impl Traveller {
+    /// The usual operations for a design.
+    #[must_use]
+    pub fn usual(design: &Design) -> Self {
+        let magnet = |m: Material| matches!(m, Material::Named(g) if Grade::MAGNETS.contains(&g));
+        let rods = design.poles.iter().any(|p| p.shape == PoleShape::Rod && magnet(p.material));
+        let charged = rods || design.poles.iter().any(|p| magnet(p.material));
+        let fibre = matches!(design.kind, Format::TallSingle | Format::ShortSingle | Format::ButtonMagnet);
+        let mut all = vec![operation(
+            "seams",
+            "Dress the bobbin",
+            "Sand seams and sharp edges, so that nothing catches the wire.",
+            "Dust mask for fibre and old plastics.",
+        )];
+        if rods {
+            all.push(operation("bevel", "Bevel the poles", "Before they are charged.", GRIND));
+        }
+        if fibre {
+            all.push(operation(
+                "press",
+                "Press the poles",
+                "Outer ones first, with the jig for square and the spacer for equal height; right ones for each string.",
+                "",
+            ));
+            let insulate = operation(
+                "insulate",
+                "Lacquer or tape the poles",
+                "Lacquer dip and 24 h to dry, or polyimide tape round them, so that the wire never shorts on a pole.",
+                LACQUER,
+            );
+            all.push(Operation { minutes: Some(24 * 60), ..insulate });
+        }
+        all.push(operation("start-lead", "Start lead", &start_lead(design), ""));
+        let wind = operation(
+            "wind",
+            "Wind",
+            "Ten turns by hand, and count them. Look at the guides after a few hundred turns and at every stop.",
+            SPIN,
+        );
+        all.push(Operation { hold: vec![Kind::Turns], ..wind });
+        all.push(operation("close", "Close the coil", &close(design), SOLDER));
+        let check = operation(
+            "first-check",
+            "First check",
+            "Resistance with the coil's temperature, then inductance. None often means enamel not burned through yet.",
+            "",
+        );
+        all.push(Operation { hold: vec![Kind::Resistance], ..check });
+        if charged {
+            let charge = operation(
+                "charge",
+                "Charge the magnets",
+                "Between two strong magnets; then read every pole, and its polarity with a compass.",
+                MAGNETS,
+            );
+            all.push(Operation { hold: vec![Kind::Flux], ..charge });
+        }
+        all.push(operation(
+            "assemble",
+            "Assemble",
+            "Plate, tape between poles and plate, leads, tape round the coil, cover. Ground the plate and the cover.",
+            SOLDER,
+        ));
+        let pot = operation(
+            "pot",
+            "Pot in wax",
+            "Until no more bubbles rise, about 15 minutes; wipe and let it cool.",
+            WAX,
+        );
+        all.push(Operation { minutes: Some(15), ..pot });
+        let last = operation("final", "Final measurement", "Assembled, charged and cold.", "");
+        all.push(Operation { hold: vec![Kind::Resistance, Kind::Inductance], ..last });
+        Self(all)
+    }
+
+    /// Without what is done to the whole pickup: for a coil that is wound alone. The names are those of the usual
+    /// operations; a workshop's own stay.
+    #[must_use]
+    pub fn of_a_coil(mut self) -> Self {
+        self.0.retain(|one| !["assemble", "pot", "final"].contains(&one.key.as_str()));
+        self
+    }
+
+    /// What is wrong with a traveller that a workshop wrote.
+    ///
+    /// # Errors
+    /// The first thing to mend.
+    pub fn check(&self) -> Result<(), String> {
+        if self.0.is_empty() || self.0.len() > MOST {
+            return Err(format!("A traveller has 1 to {MOST} operations."));
+        }
+        for (k, one) in self.0.iter().enumerate() {
+            if one.name.trim().is_empty() || one.key.is_empty() {
+                return Err(format!("Operation {} needs a name.", k + 1));
+            }
+            if [&one.name, &one.how, &one.caution].iter().any(|t| t.chars().count() > LETTERS) {
+                return Err(format!("“{}”: up to {LETTERS} letters each.", one.name));
+            }
+            if self.0[..k].iter().any(|other| other.key == one.key) {
+                return Err(format!("Two operations are called “{}”.", one.key));
+            }
+        }
+        Ok(())
+    }
+
+    /// Where every operation stands.
+    #[must_use]
+    pub fn standing(&self, signed: &[Signature], readings: &[Reading]) -> Vec<(Operation, Standing)> {
+        let mut reached = false;
+        self.0
+            .iter()
+            .map(|one| {
+                let standing = match signed.iter().find(|s| s.operation == one.key) {
+                    Some(done) => Standing::Done(done.clone()),
+                    None if reached => Standing::Later,
+                    None => {
+                        reached = true;
+                        Standing::Now(one.missing(readings))
+                    }
+                };
+                (one.clone(), standing)
+            })
+            .collect()
+    }
+
+    /// Whether an operation can be signed now; `waived` is the reason for going on without its readings.
+    ///
+    /// # Errors
+    /// What is in the way.
+    pub fn may_sign(
+        &self,
+        key: &str,
+        signed: &[Signature],
+        readings: &[Reading],
+        waived: &str,
+    ) -> Result<(), SigningRefusal> {
+        let at = self.0.iter().position(|one| one.key == key).ok_or(SigningRefusal::Unknown)?;
+        let is_signed = |key: &str| signed.iter().any(|s| s.operation == key);
+        if is_signed(key) {
+            return Err(SigningRefusal::Signature);
+        }
+        if let Some(before) = self.0[..at].iter().find(|one| !is_signed(&one.key)) {
+            return Err(SigningRefusal::Before(before.name.clone()));
+        }
+        let missing = self.0[at].missing(readings);
+        if missing.is_empty() || !waived.trim().is_empty() {
+            return Ok(());
+        }
+        let names: Vec<&str> = missing.iter().map(|kind| kind.name()).collect();
+        Err(SigningRefusal::Holds(names.join(" and ")))
+    }
+
+    /// Whether every operation is signed.
+    #[must_use]
+    pub fn is_done(&self, signed: &[Signature]) -> bool {
+        !self.0.is_empty() && self.0.iter().all(|one| signed.iter().any(|s| s.operation == one.key))
+    }
+}
+
+impl Operation {
+    /// Readings that it holds for and that are not in. An open coil has been read, and holds nothing up.
+    fn missing(&self, readings: &[Reading]) -> Vec<Kind> {
+        let is_in = |kind: &Kind| {
+            latest(readings, *kind).is_some()
+                || (*kind != Kind::Turns && latest(readings, Kind::Open).is_some())
+        };
+        self.hold.iter().copied().filter(|kind| !is_in(kind)).collect()
+    }
+}
+
+/// Which way the lead goes, for the direction.
+fn start_lead(design: &Design) -> String {
+    let way = |d: Direction| if d == Direction::Clockwise { "clockwise" } else { "counter-clockwise" };
+    let coils: Vec<String> = design
+        .coils
+        .iter()
+        .map(|c| format!("coil {} runs {} seen from above", c.name, way(c.wind.direction)))
+        .collect();
+    format!(
+        "Through its eyelet, three wraps, so that the first turn pulls it tight: {}. The start is at the core, the \
+         finish at the edge.",
+        coils.join(", ")
+    )
+}
+
+/// How the ends are stripped, by the insulation.
+fn close(design: &Design) -> String {
+    let scrape = design.coils.iter().any(|c| c.wire.insulation.stripping() == Stripping::Scrape);
+    let strip = if scrape {
+        "This enamel does not burn off: scrape it before soldering"
+    } else {
+        "This enamel burns off in the solder: hot iron, and wait until it flows"
+    };
+    format!("Tape before cutting; the last turns run out next to the finish eyelet. {strip}.")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::{starting_point, tall_single};
+    use coil::wire::Insulation;
+    use rstest::rstest;
+
+    fn reading(kind: Kind) -> Reading {
+        Reading {
+            id: 1,
+            corrects: None,
+            kind,
+            pole: None,
+            value: Some(1.0),
+            coil_c: None,
+            test_hz: None,
+            probe_mm: None,
+        }
+    }
+
+    fn sign(key: &str) -> Signature {
+        Signature { operation: key.into(), by: "Ode".into(), when: "now".into(), waived: String::new() }
+    }
+
+    /// Common practice, no source: rods are bevelled before they are pressed and charged after the coil is checked; a
+    /// twin with steel poles has nothing to charge by the pole; wax comes before the last measurement.
+    #[rstest]
+    #[case(Format::TallSingle, true)]
+    #[case(Format::TwinCoil, false)]
+    #[case(Format::WideSingle, false)]
+    fn the_order_of_the_work(#[case] kind: Format, #[case] rods: bool) {
+        let all = Traveller::usual(&starting_point(kind, "Sedge", 6, 10.0));
+        let at = |key: &str| all.0.iter().position(|o| o.key == key);
+        assert_eq!((at("bevel").is_some(), at("charge").is_some()), (rods, rods));
+        assert!(at("wind") < at("close") && at("close") < at("first-check") && at("pot") < at("final"));
+        if rods {
+            assert!(
+                at("bevel") < at("press") && at("press") < at("insulate") && at("first-check") < at("charge")
+            );
+        }
+        for key in ["wind", "pot", "close"] {
+            assert!(!all.0[at(key).unwrap()].caution.is_empty(), "{key} can hurt");
+        }
+        all.check().unwrap();
+    }
+
+    /// Plain enamel and polyvinyl acetal are scraped, polyurethane burns off (common practice, no source).
+    #[test]
+    fn how_the_ends_are_stripped() {
+        let mut design = tall_single("Sedge", 6, 10.4);
+        let how = |d: &Design| Traveller::usual(d).0.iter().find(|o| o.key == "close").unwrap().how.clone();
+        design.coils[0].wire.insulation = Insulation::PlainEnamel;
+        assert!(how(&design).contains("scrape"));
+        design.coils[0].wire.insulation = Insulation::Polyurethane;
+        assert!(how(&design).contains("burns off in the solder"));
+    }
+
+    #[test]
+    fn hold_points_hold_until_read_or_waived() {
+        let all = Traveller::usual(&tall_single("Sedge", 6, 10.4));
+        let mut signed: Vec<Signature> =
+            ["seams", "bevel", "press", "insulate", "start-lead"].map(sign).to_vec();
+        assert_eq!(all.may_sign("close", &signed, &[], ""), Err(SigningRefusal::Before("Wind".into())));
+        assert_eq!(all.may_sign("wind", &signed, &[], ""), Err(SigningRefusal::Holds("the turns".into())));
+        assert_eq!(all.may_sign("wind", &signed, &[reading(Kind::Turns)], ""), Ok(()));
+        assert_eq!(all.may_sign("wind", &signed, &[], "counter stood still; wound by the clock"), Ok(()));
+        assert_eq!(all.may_sign("seams", &signed, &[], ""), Err(SigningRefusal::Signature));
+        assert_eq!(all.may_sign("moon", &signed, &[], ""), Err(SigningRefusal::Unknown));
+        let standing = all.standing(&signed, &[]);
+        assert!(matches!(&standing[5].1, Standing::Now(missing) if *missing == [Kind::Turns]));
+        assert_eq!(standing[6].1, Standing::Later);
+        // An open coil is a reading: nothing is gained by waiting for its ohms.
+        signed.extend(["wind", "close"].map(sign));
+        assert_eq!(all.may_sign("first-check", &signed, &[reading(Kind::Open)], ""), Ok(()));
+        assert!(!all.is_done(&signed));
+        signed.extend(["first-check", "charge", "assemble", "pot", "final"].map(sign));
+        assert!(all.is_done(&signed));
+    }
+
+    #[test]
+    fn a_coil_alone_is_checked_and_not_potted() {
+        let all = Traveller::usual(&starting_point(Format::TwinCoil, "Sedge", 6, 10.0)).of_a_coil();
+        assert_eq!(all.0.last().unwrap().key, "first-check");
+    }
+
+    #[test]
+    fn a_workshops_own_traveller_is_checked() {
+        let one = |key: &str, name: &str| operation(key, name, "", "");
+        assert!(Traveller(vec![]).check().is_err());
+        assert!(Traveller(vec![one("a", " ")]).check().unwrap_err().contains("needs a name"));
+        assert!(
+            Traveller(vec![one("a", "x"), one("a", "y")]).check().unwrap_err().contains("Two operations")
+        );
+        assert!(Traveller(vec![one("a", &"x".repeat(500))]).check().is_err());
+    }
+}

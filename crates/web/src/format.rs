@@ -1,0 +1,141 @@
+//! Numbers and dates as people read them.
+
+use coil::prediction::Quantity;
+use coil::quantity::{grouped, significant};
+use std::borrow::Borrow;
+use time::PrimitiveDateTime;
+use time::macros::format_description;
+
+/// How a quantity is shown: its unit, the factor from SI and the figures worth showing.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Scale {
+    /// Unit.
+    pub unit: &'static str,
+    factor: f64,
+    digits: u32,
+}
+
+/// Kiloohms.
+pub const KILOOHM: Scale = Scale { unit: "kΩ", factor: 1e-3, digits: 3 };
+/// Henries.
+pub const HENRY: Scale = Scale { unit: "H", factor: 1.0, digits: 3 };
+/// Picofarads.
+pub const PICOFARAD: Scale = Scale { unit: "pF", factor: 1e12, digits: 2 };
+/// Kilohertz.
+pub const KILOHERTZ: Scale = Scale { unit: "kHz", factor: 1e-3, digits: 3 };
+/// Metres.
+pub const METRE: Scale = Scale { unit: "m", factor: 1.0, digits: 3 };
+/// Millimetres, of metres.
+pub const MILLIMETRE: Scale = Scale { unit: "mm", factor: 1e3, digits: 3 };
+/// Millitesla.
+pub const MILLITESLA: Scale = Scale { unit: "mT", factor: 1e3, digits: 3 };
+
+/// Per cent, of ratios.
+pub const PERCENT: Scale = Scale { unit: "%", factor: 100.0, digits: 3 };
+
+/// Decibels.
+pub const DECIBEL: Scale = Scale { unit: "dB", factor: 1.0, digits: 2 };
+/// Millivolts, of values in millivolts.
+pub const MILLIVOLT: Scale = Scale { unit: "mV", factor: 1.0, digits: 3 };
+
+/// A number as templates hand it over: by value or by reference, whole or not.
+pub trait Number {
+    /// The value.
+    fn value(&self) -> f64;
+}
+
+impl Number for f64 {
+    fn value(&self) -> f64 {
+        *self
+    }
+}
+
+impl Number for u32 {
+    fn value(&self) -> f64 {
+        f64::from(*self)
+    }
+}
+
+impl<T: Number> Number for &T {
+    fn value(&self) -> f64 {
+        (**self).value()
+    }
+}
+
+impl Scale {
+    /// The same with one figure more, for measured values.
+    pub fn finer(self) -> Self {
+        Self { digits: self.digits + 1, ..self }
+    }
+
+    /// The value in this unit.
+    pub fn scaled(self, si: f64) -> f64 {
+        si * self.factor
+    }
+
+    /// A bare number in this unit.
+    pub fn number(self, si: f64) -> String {
+        significant(si * self.factor, self.digits)
+    }
+
+    /// A number with its unit.
+    pub fn text(self, si: impl Number) -> String {
+        format!("{}\u{a0}{}", self.number(si.value()), self.unit)
+    }
+
+    /// "5.62 – 6.04"
+    pub fn band(self, q: &Quantity) -> String {
+        format!("{} – {}", self.number(q.p05), self.number(q.p95))
+    }
+}
+
+/// A number for a table cell, without trailing zeros.
+pub fn plain(value: impl Number, decimals: usize) -> String {
+    coil::quantity::fixed(value.value(), decimals)
+}
+
+/// A count of turns.
+pub fn turns(count: impl Number) -> String {
+    #[allow(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        reason = "a count, clamped to its range"
+    )]
+    grouped(count.value().round().clamp(0.0, 1e9) as u64)
+}
+
+/// "24 Nov 2026, 03:14"; stored and shown in UTC until the page's script turns it into local time.
+pub fn moment(at: impl Borrow<PrimitiveDateTime>) -> String {
+    let form = format_description!("[day padding:none] [month repr:short] [year], [hour]:[minute]");
+    at.borrow().format(form).unwrap_or_default()
+}
+
+/// For machines: `2026-11-24T03:14:00Z`.
+pub fn iso(at: impl Borrow<PrimitiveDateTime>) -> String {
+    let form = format_description!("[year]-[month]-[day]T[hour]:[minute]:[second]Z");
+    at.borrow().format(form).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use time::macros::datetime;
+
+    #[test]
+    fn numbers_carry_their_unit_and_figures() {
+        assert_eq!(KILOOHM.text(5851.2), "5.85\u{a0}kΩ");
+        assert_eq!(KILOOHM.finer().text(5851.2), "5.851\u{a0}kΩ");
+        assert_eq!(PICOFARAD.text(4.35e-11), "44\u{a0}pF");
+        assert_eq!(KILOHERTZ.band(&Quantity { nominal: 4300.0, p05: 4226.0, p95: 4458.0 }), "4.23 – 4.46");
+        assert_eq!(turns(7620_u32), "7620");
+        assert_eq!(turns(14_800.4), "14\u{202f}800");
+        assert_eq!(plain(0.0734, 4), "0.0734");
+    }
+
+    #[test]
+    fn moments_for_people_and_machines() {
+        let at = datetime!(2026-11-24 03:14:15);
+        assert_eq!(moment(at), "24 Nov 2026, 03:14");
+        assert_eq!(iso(at), "2026-11-24T03:14:15Z");
+    }
+}

@@ -1,0 +1,205 @@
+//! What differs between designs, in the sheet's words: rows of poles that differ alike are one line, whole parts are
+//! named and not spelt out.
+
+use super::sheet::place_in_words;
+use coil::design::{Design, differences};
+use coil::quantity::fixed;
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// A line: what differs, and what it is in each design.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Difference {
+    /// What.
+    pub what: String,
+    /// Its value by design; "–" where there is none.
+    pub values: Vec<String>,
+}
+
+/// Everything in which any of `others` differs from `first`, but the name.
+pub fn differences_in_words(first: &Design, others: &[&Design]) -> Vec<Difference> {
+    // Value in the first and in each other, by place, in the order of the document.
+    let mut places: Vec<String> = Vec::new();
+    let by_place: Vec<BTreeMap<String, Ends>> = others
+        .iter()
+        .map(|other| {
+            let changes = differences(first, other);
+            for change in &changes {
+                if change.at != "name" && !places.contains(&change.at) {
+                    places.push(change.at.clone());
+                }
+            }
+            changes.into_iter().map(|c| (c.at, (c.before, c.after))).collect()
+        })
+        .collect();
+    let mut lines: Vec<Line> = Vec::new();
+    for at in places {
+        let base = by_place.iter().find_map(|d| d.get(&at)).and_then(|(before, _)| before.as_deref());
+        let mut values = vec![value_words(&at, base)];
+        for d in &by_place {
+            values.push(value_words(&at, d.get(&at).map_or(base, |(_, after)| after.as_deref())));
+        }
+        let kind = without_number(&at);
+        match lines.iter_mut().find(|l| l.kind == kind && l.values == values && kind.contains("[*]")) {
+            Some(line) => line.places.push(at),
+            None => lines.push(Line { kind, values, places: vec![at] }),
+        }
+    }
+    let all: Vec<&Design> = std::iter::once(first).chain(others.iter().copied()).collect();
+    lines.into_iter().map(|line| Difference { what: line.words(&all), values: line.values }).collect()
+}
+
+/// Value before and after.
+type Ends = (Option<String>, Option<String>);
+
+/// Places of one kind with the same values.
+struct Line {
+    kind: String,
+    values: Vec<String>,
+    places: Vec<String>,
+}
+
+impl Line {
+    fn words(&self, all: &[&Design]) -> String {
+        let at = &self.places[0];
+        if self.kind == "poles[*]" {
+            return if self.places.len() == 1 {
+                "One pole".into()
+            } else {
+                format!("{} poles", self.places.len())
+            };
+        }
+        let said = all.iter().map(|d| words(at, d)).find(|w| w != at).unwrap_or_else(|| plain(at));
+        if self.places.len() == 1 || !at.starts_with("poles") {
+            return said;
+        }
+        let what = said.split_once(", ").map_or_else(
+            || self.kind.rsplit('.').next().unwrap_or(&said).replace('_', " "),
+            |(_, what)| what.to_owned(),
+        );
+        format!("{} poles, {what}", self.places.len())
+    }
+}
+
+/// A place without the number of its pole or string.
+fn without_number(at: &str) -> String {
+    for row in ["poles[", "strings.each["] {
+        if let Some((_, after)) = at.strip_prefix(row).and_then(|rest| rest.split_once(']')) {
+            return format!("{row}*]{after}");
+        }
+    }
+    at.to_owned()
+}
+
+/// A place in the sheet's words, also where the sheet has two fields or none for it.
+fn words(at: &str, design: &Design) -> String {
+    if at.starts_with("aims.") {
+        let said =
+            place_in_words(&format!("{}[0]", at.trim_end_matches("[1]").trim_end_matches("[0]")), design);
+        return format!("Aim: {}", said.trim_end_matches(" from").to_lowercase());
+    }
+    match at.split_once('[') {
+        Some(("bars", rest)) if rest.ends_with(']') => return format!("Bar magnet {}", counted(rest)),
+        Some(("metal", rest)) if rest.ends_with(']') => return format!("Plate or cover {}", counted(rest)),
+        Some(("coils", rest)) if rest.ends_with(']') && !rest.contains('.') => {
+            return format!("Coil {}", counted(rest));
+        }
+        _ => {}
+    }
+    if at == "kind" { "Format".into() } else { place_in_words(at, design) }
+}
+
+/// "0]" is the first.
+fn counted(rest: &str) -> String {
+    rest.trim_end_matches(']').parse::<u32>().map_or_else(|_| rest.to_owned(), |k| (k + 1).to_string())
+}
+
+/// The last words of a place that the sheet has no field for.
+fn plain(at: &str) -> String {
+    let text = at.replace('[', " ").replace(']', "").replace(['.', '_'], " ");
+    let text = text.trim_end_matches(" mm");
+    let mut letters = text.chars();
+    letters.next().map_or_else(String::new, |c| c.to_uppercase().chain(letters).collect())
+}
+
+/// A value as people read it.
+fn value_words(at: &str, json: Option<&str>) -> String {
+    let Some(value) = json.and_then(|text| serde_json::from_str::<Value>(text).ok()) else {
+        return "–".into();
+    };
+    let number = |v: &Value| {
+        v.as_f64().map_or_else(
+            || v.to_string(),
+            |n| {
+                if n != 0.0 && n.abs() < 1e-3 { format!("{n:.3e}") } else { fixed(n, 4) }
+            },
+        )
+    };
+    match &value {
+        Value::Number(_) => number(&value),
+        Value::String(text) if at == "name" || at.ends_with("note") => text.clone(),
+        Value::String(text) => text.replace('-', " "),
+        Value::Array(ends) if at.starts_with("aims") => {
+            ends.iter().map(number).collect::<Vec<_>>().join(" – ")
+        }
+        Value::Array(items) if items.iter().all(Value::is_number) => {
+            items.iter().map(number).collect::<Vec<_>>().join(" × ")
+        }
+        Value::Object(part) => {
+            // What it is made of, and its size: the rest is in the design file.
+            let word = |key: &str| part.get(key).and_then(Value::as_str).map(|t| t.replace('-', " "));
+            let size =
+                part.get("size_mm").map(|v| format!("{} mm", value_words("size_mm", Some(&v.to_string()))));
+            let turns = part
+                .get("wind")
+                .and_then(|w| w.get("turns"))
+                .and_then(Value::as_u64)
+                .map(|t| format!("{t} turns"));
+            let said: Vec<String> =
+                [word("part"), word("shape"), word("material"), size, turns].into_iter().flatten().collect();
+            if said.is_empty() { "there".into() } else { said.join(", ") }
+        }
+        other => other.to_string(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::{Kind, Stagger, Step, starting_point, tall_single};
+
+    #[test]
+    fn a_row_of_poles_is_one_line() {
+        let base = tall_single("Sedge", 6, 10.4);
+        let mut other = base.clone();
+        other.poles.iter_mut().for_each(|p| p.length_mm = 16.0);
+        other.coils[0].wind.turns = 8000;
+        let lines = differences_in_words(&base, &[&other]);
+        let said: Vec<(&str, &[String])> = lines.iter().map(|l| (l.what.as_str(), &l.values[..])).collect();
+        assert_eq!(said[0], ("Turns", &["7620".to_owned(), "8000".to_owned()][..]));
+        assert_eq!(said[1], ("6 poles, length", &["17".to_owned(), "16".to_owned()][..]));
+        assert_eq!(said.len(), 2);
+        Step::Stagger(Stagger::Stepped).apply(&mut other).unwrap();
+        assert!(differences_in_words(&base, &[&other]).len() > 3, "poles of their own are said apart");
+    }
+
+    #[test]
+    fn another_format_is_said_in_words() {
+        let mut base = tall_single("Sedge", 6, 10.4);
+        base.aims.inductance_h = Some([2.0, 2.3]);
+        let twin = starting_point(Kind::TwinCoil, "Marsh", 6, 10.4);
+        let lines = differences_in_words(&base, &[&twin]);
+        let of =
+            |what: &str| lines.iter().find(|l| l.what == what).unwrap_or_else(|| panic!("{what}: {lines:?}"));
+        assert_eq!(of("Format").values, ["tall single", "twin coil"]);
+        assert_eq!(of("Aim: inductance").values, ["2 – 2.3", "–"]);
+        assert_eq!(of("Coil 2").values[0], "–");
+        assert!(of("Bar magnet 1").values[1].starts_with("alnico 5, 62 × 12.7 × 3.2 mm"));
+        assert!(
+            lines.iter().all(|l| !l.values.iter().any(|v| v.contains('{') || v.contains('"'))),
+            "{lines:?}"
+        );
+        assert!(lines.iter().all(|l| !l.what.contains('[') && !l.what.contains('_')), "{lines:?}");
+        assert!(lines.len() < 40, "{}", lines.len());
+    }
+}

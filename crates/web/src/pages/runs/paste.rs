@@ -1,0 +1,78 @@
+//! Readings pasted as lines, from a notebook or a meter's own log.
+
+use super::FormData;
+
+/// Takes lines such as `R; 5.85k; 23 C`, `L; 2.21 H; 1 kHz`, `C; 110 pF`, `turns; 7620`, `pole 3; -112 mT` into the form's
+/// fields; parts are parted by semicolon, tab or comma and blank. What is typed in a field wins over what is pasted.
+///
+/// # Errors
+/// The first line that is no reading, in words.
+pub fn take_in(form: &FormData) -> Result<FormData, String> {
+    let mut all = form.clone();
+    let text = all.0.remove("pasted").unwrap_or_default();
+    for (k, line) in text.lines().enumerate() {
+        let line = line.trim();
+        if line.is_empty() || line.starts_with('#') {
+            continue;
+        }
+        let parts: Vec<&str> = line.split([';', '\t']).flat_map(|p| p.split(", ")).map(str::trim).collect();
+        let wrong = || {
+            format!(
+                "Line {} is no reading: “{line:.40}”. Write R, L, C, turns, width or pole 3, then a semicolon.",
+                k + 1
+            )
+        };
+        let [what, value, rest @ ..] = parts.as_slice() else { return Err(wrong()) };
+        let what = what.to_lowercase();
+        let (field, context) = match what.as_str() {
+            "r" | "resistance" => ("resistance".to_owned(), Some("coil_c")),
+            "l" | "inductance" => ("inductance".to_owned(), Some("test_hz")),
+            "c" | "capacitance" => ("capacitance".to_owned(), None),
+            "width" | "length" => (what.clone(), None),
+            "turns" | "n" => ("turns".to_owned(), None),
+            other => match other.strip_prefix("pole").and_then(|n| n.trim().parse::<u32>().ok()) {
+                Some(pole) => (format!("flux_{pole}"), Some("probe")),
+                None => return Err(wrong()),
+            },
+        };
+        let mut put = |name: &str, value: &str| {
+            let held = all.0.get(name).is_some_and(|v| !v.trim().is_empty());
+            if !held {
+                all.0.insert(name.to_owned(), value.to_owned());
+            }
+        };
+        put(&field, value);
+        if let (Some(name), Some(condition)) = (context, rest.first()) {
+            put(name, condition);
+        }
+    }
+    Ok(all)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn form(fields: &[(&str, &str)]) -> FormData {
+        FormData(fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect())
+    }
+
+    #[test]
+    fn lines_become_fields_and_what_is_typed_wins() {
+        let text = "R; 5.85k; 23 C\nL\t2.21 H\t1 kHz\n# a note\n\npole 3; -112 mT; 0.5 mm\nturns, 7620";
+        let all = take_in(&form(&[("pasted", text), ("turns", "7610")])).unwrap();
+        for (name, value) in [
+            ("resistance", "5.85k"),
+            ("coil_c", "23 C"),
+            ("inductance", "2.21 H"),
+            ("test_hz", "1 kHz"),
+            ("flux_3", "-112 mT"),
+            ("probe", "0.5 mm"),
+            ("turns", "7610"),
+            ("pasted", ""),
+        ] {
+            assert_eq!(all.get(name), value, "{name}");
+        }
+        assert!(take_in(&form(&[("pasted", "R; 5k\nmood; fine")])).unwrap_err().starts_with("Line 2"));
+    }
+}
