@@ -95,7 +95,7 @@ pub fn schema() -> ExitCode {
 
 /// Prints the equivalent circuit as a netlist.
 pub fn netlist(file: &Path) -> ExitCode {
-    match design(file).and_then(|design| coil::prediction::netlist(&design)) {
+    match design(file).and_then(|design| Ok(coil::prediction::Solution::of(&design)?.netlist())) {
         Ok(text) => {
             print!("{text}");
             ExitCode::SUCCESS

@@ -7,7 +7,7 @@ use crate::{
 };
 use coil::circuit::Network;
 use coil::design::Design;
-use coil::prediction::{pole_flux_mt, predict};
+use coil::prediction::{Calibration, Solution};
 use coil::wire::at_temperature;
 use rand::SeedableRng as _;
 use rand_distr::{Distribution as _, Normal};
@@ -65,6 +65,7 @@ pub struct Piece {
 /// A piece with its own truth.
 struct Lying {
     piece: Piece,
+    solution: Solution,
     network: Network,
     ohms_20c: f64,
     flux_factor: f64,
@@ -152,9 +153,10 @@ impl Bench {
                 return Ok(());
             }
         }
-        let prediction = predict(&piece.design).map_err(|problems| {
+        let solution = Solution::of(&piece.design).map_err(|problems| {
             refused(&problems.first().map_or_else(String::new, |p| format!("{} {}", p.at, p.text)))
         })?;
+        let prediction = solution.prediction(&Calibration::default());
         let mut own = Pcg64Mcg::seed_from_u64(piece.seed);
         let mut about = |spread: f64| Normal::new(1.0, spread).map_or(1.0, |n| n.sample(&mut own));
         let (ohms, henries, farads, flux) = (about(0.006), about(0.008), about(0.06), about(0.02));
@@ -165,7 +167,7 @@ impl Bench {
         network.coils.iter_mut().for_each(|c| c.capacitance_f *= farads);
         let ohms_20c = prediction.pickup.resistance_20c_ohm.nominal * ohms * shorted.0;
         let flux_factor = flux * if has(Fault::HalfCharge) { 0.55 } else { 1.0 };
-        let lying = Lying { piece, network, ohms_20c, flux_factor, since: Instant::now(), asked: 0 };
+        let lying = Lying { piece, solution, network, ohms_20c, flux_factor, since: Instant::now(), asked: 0 };
         self.lock().lying = Some(lying);
         Ok(())
     }
@@ -287,7 +289,7 @@ impl Gaussmeter for Bench {
         let mut state = self.lock();
         let (pole, gap_mm) = state.probe;
         let lying = state.lying()?;
-        let all = pole_flux_mt(&lying.piece.design, gap_mm).unwrap_or_default();
+        let all = lying.solution.pole_flux_mt(gap_mm);
         let at = lying.piece.design.poles.iter().position(|p| p.string == Some(pole));
         let Some(Some(mt)) = at.and_then(|k| all.get(k).copied()) else {
             return Ok(0.0);

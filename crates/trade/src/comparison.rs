@@ -2,9 +2,7 @@
 
 use crate::reading::{Kind, Reading, latest, standing};
 use coil::design::{Design, Polarity};
-use coil::prediction::{
-    Calibration, Correction, Prediction, Quantity, pole_flux_mt, predict, predict_calibrated,
-};
+use coil::prediction::{Calibration, Correction, Prediction, Quantity, Solution};
 use serde::{Deserialize, Serialize};
 
 /// Where a measured value lies.
@@ -115,26 +113,27 @@ pub fn as_wound(design: &Design, readings: &[Reading]) -> Design {
     wound
 }
 
-/// Compares the readings that stand with what the design, wound to the turns logged, should read.
+/// Compares the current readings with what the design, wound to the turns logged, should read: resistance at 20 °C;
+/// inductance as a meter shows it at its test frequency; capacitance as resonance shows it; flux at the probe's distance.
 ///
-/// Resistance at 20 °C; inductance as a meter shows it at its test frequency; capacitance as resonance tells it; flux at
-/// the probe's distance. Empty when the design cannot be predicted.
-///
-/// What is expected leans on `experience`: what the workshop's own coils had shown when the run was started.
+/// `solution` is that of the design as wound (see [`as_wound`]), `prediction` its prediction with `calibration`: what
+/// the workshop's own coils had shown when the run was started.
 #[must_use]
-pub fn compare(design: &Design, readings: &[Reading], calibration: &Calibration) -> Vec<Comparison> {
-    let wound = as_wound(design, readings);
-    let Ok(prediction) = predict_calibrated(&wound, calibration) else { return Vec::new() };
+pub fn compare(
+    solution: &Solution,
+    prediction: &Prediction,
+    readings: &[Reading],
+    calibration: &Calibration,
+) -> Vec<Comparison> {
     let mut found = Vec::new();
     if let Some(ohms) = latest(readings, Kind::Resistance).and_then(Reading::ohms_at_20c) {
         let expected = prediction.pickup.resistance_20c_ohm;
-        found
-            .push(Comparison::new(Kind::Resistance, None, expected, ohms).calibrated(calibration.resistance));
+        found.push(Comparison::new(Kind::Resistance, None, expected, ohms).calibrated(calibration.resistance));
     }
     if let Some(reading) = latest(readings, Kind::Inductance)
         && let Some(henries) = reading.value
     {
-        let expected = apparent(&prediction, reading.test_hz.unwrap_or(1000.0));
+        let expected = apparent(prediction, reading.test_hz.unwrap_or(1000.0));
         found.push(
             Comparison::new(Kind::Inductance, None, expected, henries).calibrated(calibration.inductance),
         );
@@ -145,16 +144,16 @@ pub fn compare(design: &Design, readings: &[Reading], calibration: &Calibration)
             Comparison::new(Kind::Capacitance, None, expected, farads).calibrated(calibration.capacitance),
         );
     }
-    found.extend(compare_sizes(&wound, &prediction, readings, calibration));
-    found.extend(compare_flux(&wound, readings));
+    found.extend(compare_sizes(solution.design(), prediction, readings, calibration));
+    found.extend(compare_flux(solution, readings));
     found
 }
 
 /// What a handheld meter's capacitance range shows at `hz` on a finished coil, F: inductance and resistance, read as if
-/// they were a capacitor. `None` when the design cannot be predicted.
+/// they were a capacitor.
 #[must_use]
-pub fn capacitance_range_shows(design: &Design, hz: f64) -> Option<f64> {
-    Some(predict(design).ok()?.circuit.meter(hz).capacitance_mode_f)
+pub fn capacitance_range_shows(prediction: &Prediction, hz: f64) -> f64 {
+    prediction.circuit.meter(hz).capacitance_mode_f
 }
 
 /// The inductance that a meter shows at `hz`, with the band of the inductance itself.
@@ -206,15 +205,23 @@ pub fn build_ratio(design: &Design, comparison: &Comparison) -> Option<f64> {
     (measured > 0.0 && expected > 0.0).then(|| (measured / expected).ln() + comparison.learned)
 }
 
-fn compare_flux(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
+fn compare_flux(solution: &Solution, readings: &[Reading]) -> Vec<Comparison> {
     // A curve from Br and Hc alone is known to about a tenth (see coil::magnet::Facets).
     const SPREAD: f64 = 0.12;
     /// Where the element of a usual flat probe sits behind its tip, mm (common practice, no source).
     const PROBE_MM: f64 = 0.5;
+    let design = solution.design();
     let mut found: Vec<Comparison> = Vec::new();
+    // Most series are read at one distance: the field over the poles is worked out once for each.
+    let mut by_distance: Vec<(f64, Vec<Option<f64>>)> = Vec::new();
     for reading in standing(readings).into_iter().filter(|r| r.kind == Kind::Flux) {
         let (Some(string), Some(tesla)) = (reading.pole, reading.value) else { continue };
-        let Ok(flux) = pole_flux_mt(design, reading.probe_mm.unwrap_or(PROBE_MM)) else { continue };
+        let probe_mm = reading.probe_mm.unwrap_or(PROBE_MM);
+        let known = by_distance.iter().position(|(mm, _)| (mm - probe_mm).abs() < 1e-9).unwrap_or_else(|| {
+            by_distance.push((probe_mm, solution.pole_flux_mt(probe_mm)));
+            by_distance.len() - 1
+        });
+        let flux = &by_distance[known].1;
         let Some(index) = design.poles.iter().position(|p| p.string == Some(string)) else { continue };
         let Some(expected) = flux.get(index).copied().flatten() else { continue };
         let nominal = expected.abs() * 1e-3;

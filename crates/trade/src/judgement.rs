@@ -5,7 +5,7 @@ use crate::comparison::{Comparison, as_wound, build_ratio, compare};
 use crate::reading::{Kind, Reading, latest};
 use crate::verdict::{Verdict, judge};
 use coil::design::{Design, Direction, Polarity};
-use coil::prediction::{Calibration, predict_calibrated};
+use coil::prediction::{Calibration, Prediction, Solution};
 
 /// What a run came to.
 #[derive(Clone, Debug, PartialEq)]
@@ -86,23 +86,39 @@ impl RunSummary {
     }
 }
 
-/// Judges a run by what was predicted when it was started.
+/// Judges a run by what was predicted when it was started: `design` is the document that the run winds, `calibration`
+/// what the workshop's coils had shown by then. The coil is solved once, as it was wound.
 #[must_use]
 pub fn judge_run(design: &Design, readings: &[Reading], calibration: &Calibration) -> Judgement {
-    let comparisons = compare(design, readings, calibration);
+    let wound = as_wound(design, readings);
+    let solution = Solution::of(&wound).ok();
+    judge_solved(&wound, solution.as_ref(), readings, calibration)
+}
+
+/// The same where the coil as wound (see [`as_wound`]) is solved already; `None` where it cannot be predicted.
+#[must_use]
+pub fn judge_solved(
+    wound: &Design,
+    solution: Option<&Solution>,
+    readings: &[Reading],
+    calibration: &Calibration,
+) -> Judgement {
+    let prediction = solution.map(|s| s.prediction(calibration));
+    let comparisons = match (solution, &prediction) {
+        (Some(solution), Some(prediction)) => compare(solution, prediction, readings, calibration),
+        _ => Vec::new(),
+    };
     let verdict = judge(&comparisons, readings);
-    let summary = summary(design, readings, &comparisons, calibration);
+    let summary = summary(wound, prediction.as_ref(), readings, &comparisons);
     Judgement { comparisons, verdict, summary }
 }
 
 fn summary(
-    design: &Design,
+    wound: &Design,
+    prediction: Option<&Prediction>,
     readings: &[Reading],
     comparisons: &[Comparison],
-    calibration: &Calibration,
 ) -> RunSummary {
-    let wound = as_wound(design, readings);
-    let prediction = predict_calibrated(&wound, calibration).ok();
     let coil = wound.coils.first();
     let figure = |kind| SummaryFigure::of(comparisons, kind);
     let inductance = figure(Kind::Inductance);
@@ -122,16 +138,15 @@ fn summary(
         resistance: figure(Kind::Resistance),
         inductance,
         capacitance: figure(Kind::Capacitance),
-        build_ratio: comparisons.iter().find_map(|c| build_ratio(&wound, c)),
+        build_ratio: comparisons.iter().find_map(|c| build_ratio(wound, c)),
         flux_ratio,
         // A resonance goes with the root of the inductance.
         peak_hz: prediction
-            .as_ref()
             .map(|p| p.pickup.peak_hz.nominal / (1.0 + inductance.off.unwrap_or(0.0)).max(0.1).sqrt()),
-        output_db: prediction.as_ref().map(|p| {
+        output_db: prediction.map(|p| {
             p.pickup.relative_output_db.nominal + 20.0 * flux_ratio.unwrap_or(0.0) / std::f64::consts::LN_10
         }),
-        wire_m: turns.and_then(|_| Some(prediction.as_ref()?.coils.first()?.wire_length_m.nominal)),
+        wire_m: turns.and_then(|_| Some(prediction?.coils.first()?.wire_length_m.nominal)),
     }
 }
 

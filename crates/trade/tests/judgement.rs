@@ -10,7 +10,7 @@ use trade::verdict::{Level, judge};
 
 /// By the bare engine.
 fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
-    trade::comparison::compare(design, readings, &Calibration::default())
+    trade::judgement::judge_run(design, readings, &Calibration::default()).comparisons
 }
 
 fn read(kind: Kind, value: f64) -> Reading {
@@ -77,7 +77,7 @@ fn the_turns_wound_are_what_is_judged() {
 #[test]
 fn flux_is_compared_at_the_probe_and_polarity_is_watched() {
     // South up by design: a meter reads negative.
-    let expected = coil::prediction::pole_flux_mt(&design(), 0.5).unwrap()[0].unwrap() * 1e-3;
+    let expected = coil::prediction::Solution::of(&design()).unwrap().pole_flux_mt(0.5)[0].unwrap() * 1e-3;
     assert!(expected < 0.0);
     let found = compare(&design(), &[read(Kind::Flux, expected)]);
     assert!(found[0].deviation.abs() < 1e-9 && !found[0].reversed);

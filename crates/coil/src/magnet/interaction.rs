@@ -2,7 +2,7 @@
 
 use super::body::{Body, Resolution, Rod};
 use super::patch::{Patch, Shape, ring_ring};
-use super::system::Member;
+use super::member::Member;
 use crate::numeric::gauss;
 use nalgebra::DMatrix;
 use std::f64::consts::PI;

@@ -5,6 +5,7 @@ mod estimate;
 mod face;
 mod grade;
 mod interaction;
+mod member;
 mod patch;
 mod system;
 

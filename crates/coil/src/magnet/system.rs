@@ -6,21 +6,13 @@
 //! recoil permeability for what a coil's current does, once with their demagnetisation curves for what they
 //! hold by themselves.
 
-use super::body::{Body, Cut, Resolution};
+use super::body::{Body, Resolution};
 use super::grade::Demagnetisation;
 use super::interaction::interactions;
+use super::member::Member;
 use super::patch::{Charged, Patch};
 use crate::inductance::MU_0;
 use nalgebra::{DMatrix, DVector, linalg::Cholesky};
-
-/// One part in the system.
-#[derive(Clone, Debug)]
-pub(super) struct Member {
-    pub body: Body,
-    pub cut: Cut,
-    /// Its first unknown among all.
-    pub first: usize,
-}
 
 /// The parts with their mutual action worked out.
 #[derive(Clone, Debug)]
@@ -96,6 +88,14 @@ impl System {
     #[must_use]
     pub fn unknowns(&self) -> usize {
         self.charges.nrows()
+    }
+
+    /// Memory that its matrices hold, bytes.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        let (all, held) = (self.unknowns(), self.unknowns() - self.plain);
+        let entries = all * all + self.plain * self.plain + self.plain * held + 2 * held * held;
+        entries * std::mem::size_of::<f64>()
     }
 
     /// Whether there is nothing in it.

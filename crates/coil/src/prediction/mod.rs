@@ -31,108 +31,131 @@ const METER_HZ: [f64; 4] = [100.0, 120.0, 1000.0, 10_000.0];
 /// again for charge and history.
 const FLUX_SPREAD: f64 = 0.12;
 
-/// A checked design resolved and solved.
-struct Worked {
+/// A design, checked and solved once: everything that is asked of the design is answered from here, without solving
+/// it again.
+///
+/// Solving takes milliseconds (inductances, magnets, eddy currents, strings); each answer takes a small part of that.
+pub struct Solution {
+    design: Design,
     model: Model,
     solved: Solved,
 }
 
-fn work(design: &Design) -> Result<Worked, Vec<Problem>> {
-    let problems = design.problems();
-    if !problems.is_empty() {
-        return Err(problems);
+impl std::fmt::Debug for Solution {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Solution").field("design", &self.design.name).finish_non_exhaustive()
     }
-    let model = Model::of(design);
-    let solved = Solved::of(&model);
-    if !solved.is_sound(&model) {
-        return Err(vec![Problem::new(
-            "coils",
-            "the coils as wound would lie inside one another",
-            "fewer turns, thinner wire, or set the coils further apart",
-        )]);
-    }
-    Ok(Worked { model, solved })
 }
 
-/// Predicts a pickup.
+impl Solution {
+    /// Checks and solves a design.
+    ///
+    /// # Errors
+    /// Every reason why the design cannot be predicted, by its place, all at once.
+    pub fn of(design: &Design) -> Result<Self, Vec<Problem>> {
+        let problems = design.problems();
+        if !problems.is_empty() {
+            return Err(problems);
+        }
+        let model = Model::of(design);
+        let solved = Solved::of(&model);
+        if !solved.is_sound(&model) {
+            return Err(vec![Problem::new(
+                "coils",
+                "the coils as wound would lie inside one another",
+                "fewer turns, thinner wire, or set the coils further apart",
+            )]);
+        }
+        Ok(Self { design: design.clone(), model, solved })
+    }
+
+    /// The design that was solved.
+    #[must_use]
+    pub fn design(&self) -> &Design {
+        &self.design
+    }
+
+    /// The prediction with its bands, notices and contributions, corrected by what a workshop's own coils have shown;
+    /// the default calibration leaves the uncalibrated model.
+    #[must_use]
+    pub fn prediction(&self, calibration: &Calibration) -> Prediction {
+        let outcome = bands::evaluate(&self.model, &self.solved, calibration);
+        let notices = notices::of(&self.design, &self.model, &self.solved, &outcome.nominal);
+        report(&self.design, &self.model, &self.solved, outcome, notices)
+    }
+
+    /// The explained quantities over `samples` pickups drawn at random from the same spreads that the bands come from:
+    /// by key, with the 5 % and 95 % points of what was drawn. At most 100,000 samples.
+    #[must_use]
+    pub fn monte_carlo(&self, samples: usize, seed: u64) -> Vec<(&'static str, Quantity)> {
+        bands::monte_carlo(&self.model, &self.solved, samples.clamp(1, 100_000), seed)
+    }
+
+    /// Flux density that a probe reads over every pole, `gap_mm` above its face, mT, in the order of the design's
+    /// poles; north up is positive. `None` where no magnet is near.
+    #[must_use]
+    pub fn pole_flux_mt(&self, gap_mm: f64) -> Vec<Option<f64>> {
+        let mut over = OverPoles::new(&self.model, &self.solved);
+        (0..self.design.poles.len())
+            .map(|pole| over.reading_t(&self.design, pole, gap_mm * 1e-3).map(|t| t * 1e3))
+            .collect()
+    }
+
+    /// Flux density along the row of strings at `height_mm` (of the design's z axis) and y = `y_mm`, at the given places
+    /// along x, mT: the three components.
+    #[must_use]
+    pub fn flux_along_row_mt(&self, xs_mm: &[f64], y_mm: f64, height_mm: f64) -> Vec<[f64; 3]> {
+        let at =
+            |x: &f64| self.solved.flux_density([x * 1e-3, y_mm * 1e-3, height_mm * 1e-3]).map(|b| b * 1e3);
+        xs_mm.iter().map(at).collect()
+    }
+
+    /// The guide's plan of coil `coil` (from 0), and the lay that comes of it; `None` when there is no such coil.
+    #[must_use]
+    pub fn lay(&self, coil: usize) -> Option<(&GuidePlan, &Section)> {
+        self.model.coils.get(coil).map(|coil| (&coil.plan, &coil.section))
+    }
+
+    /// The equivalent circuit as a netlist for general circuit simulators, with the design's load.
+    #[must_use]
+    pub fn netlist(&self) -> String {
+        let prediction = self.prediction(&Calibration::default());
+        crate::circuit::netlist(&self.design.name, &prediction.circuit, Some(&self.design.load.circuit()))
+    }
+
+    /// Memory that it holds, bytes, to within a few per cent: for caches that are bounded by size.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        let turns: usize = self.model.coils.iter().map(|c| c.section.turns.len()).sum();
+        self.solved.system.bytes() + turns * std::mem::size_of::<crate::wind::LaidTurn>() + 65_536
+    }
+}
+
+/// Predicts a pickup by the uncalibrated model.
 ///
 /// # Errors
-/// Every reason why the design cannot be predicted, by its place, all at once.
+/// As [`Solution::of`].
 pub fn predict(design: &Design) -> Result<Prediction, Vec<Problem>> {
     predict_calibrated(design, &Calibration::default())
 }
 
-/// Predicts a pickup, leaning on what a workshop's own coils have shown.
+/// Predicts a pickup, corrected by what a workshop's own coils have shown.
 ///
 /// # Errors
-/// As [`predict`].
+/// As [`Solution::of`].
 pub fn predict_calibrated(design: &Design, calibration: &Calibration) -> Result<Prediction, Vec<Problem>> {
-    let Worked { model, solved } = work(design)?;
-    let outcome = bands::evaluate(&model, &solved, calibration);
-    let notices = notices::of(design, &model, &solved, &outcome.nominal);
-    Ok(report(design, &model, &solved, outcome, notices))
+    Ok(Solution::of(design)?.prediction(calibration))
 }
 
-/// The explained quantities over `samples` pickups drawn by lot from the same spreads that the bands come from: by
-/// key, with the 5 % and 95 % points of what was drawn.
-///
-/// # Errors
-/// As [`predict`].
-pub fn monte_carlo(
-    design: &Design,
-    samples: usize,
-    seed: u64,
-) -> Result<Vec<(&'static str, Quantity)>, Vec<Problem>> {
-    let Worked { model, solved } = work(design)?;
-    Ok(bands::monte_carlo(&model, &solved, samples.clamp(1, 100_000), seed))
-}
-
-/// Flux density that a probe should read over every pole, `gap_mm` above its face, mT, in the order of
-/// the design's poles; north up is positive. `None` where no magnet is near.
-///
-/// # Errors
-/// As [`predict`].
-pub fn pole_flux_mt(design: &Design, gap_mm: f64) -> Result<Vec<Option<f64>>, Vec<Problem>> {
-    let Worked { model, solved } = work(design)?;
-    let mut over = OverPoles::new(&model, &solved);
-    Ok((0..design.poles.len())
-        .map(|pole| over.reading_t(design, pole, gap_mm * 1e-3).map(|t| t * 1e3))
-        .collect())
-}
-
-/// Flux density along the row of strings at `height_mm` (of the design's z axis) and y = `y_mm`, at the given places
-/// along x, mT: the three components.
-///
-/// # Errors
-/// As [`predict`].
-pub fn flux_along_row_mt(
-    design: &Design,
-    xs_mm: &[f64],
-    y_mm: f64,
-    height_mm: f64,
-) -> Result<Vec<[f64; 3]>, Vec<Problem>> {
-    let Worked { solved, .. } = work(design)?;
-    let at = |x: &f64| solved.flux_density([x * 1e-3, y_mm * 1e-3, height_mm * 1e-3]).map(|b| b * 1e3);
-    Ok(xs_mm.iter().map(at).collect())
-}
-
-/// What moves the guide of coil `coil` (from 0), and the lay that comes of it; `None` when there is no such coil or the
-/// design has problems.
-pub fn laid(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
+/// The guide's plan of coil `coil` (from 0), and the lay that comes of it, without solving the whole design; `None` when
+/// there is no such coil or the design has problems.
+#[must_use]
+pub fn lay_coil(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
     if !design.problems().is_empty() {
         return None;
     }
     let model::Laid { plan, section, .. } = model::Laid::of(design.coils.get(coil)?);
     Some((plan, section))
-}
-
-/// The equivalent circuit as a netlist for general circuit simulators, with the design's load.
-///
-/// # Errors
-/// As [`predict`].
-pub fn netlist(design: &Design) -> Result<String, Vec<Problem>> {
-    let prediction = predict(design)?;
-    Ok(crate::circuit::netlist(&design.name, &prediction.circuit, Some(&design.load.circuit())))
 }
 
 /// Readings over poles: each magnet rod is cut finely for its own, and rods of one size share the work.

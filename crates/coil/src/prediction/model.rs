@@ -29,6 +29,7 @@ pub(super) struct CoilModel {
     pub from_z_m: f64,
     pub to_z_m: f64,
     pub pull: Option<Pull>,
+    pub plan: GuidePlan,
     pub section: Section,
     pub bonds: Bonds,
     /// Capacitance between its turns, F, and its slopes by the logarithms of overall diameter and packing.
@@ -111,7 +112,7 @@ impl Laid {
 impl CoilModel {
     fn of(coil: &Coil, sense: f64) -> Self {
         const STEP: f64 = 0.03;
-        let Laid { wire, pull: pulled, section, .. } = Laid::of(coil);
+        let Laid { wire, pull: pulled, plan, section } = Laid::of(coil);
         let height_m = coil.former.height_mm * 1e-3;
         let from_z_m = (coil.base_mm + coil.former.flange_bottom_mm) * 1e-3;
         let core = coil.former.core.outline();
@@ -137,6 +138,7 @@ impl CoilModel {
             from_z_m,
             to_z_m: from_z_m + height_m,
             pull: pulled,
+            plan,
             section,
             capacitance_f: between(0.0, 0.0),
             capacitance_slopes: (

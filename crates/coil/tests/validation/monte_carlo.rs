@@ -2,7 +2,7 @@
 
 use coil::design::{Kind, starting_point, tall_single};
 use coil::former::Core;
-use coil::prediction::{monte_carlo, predict};
+use coil::prediction::{Solution, predict};
 use coil::wind::Lay;
 use coil::wire::{Build, Gauge, Insulation, ToleranceRange, WireData};
 use rstest::rstest;
@@ -71,7 +71,7 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
 fn every_band_is_the_spread_of_many_pickups(#[case] kind: Kind) {
     let design = starting_point(kind, "lot", 6, 10.0);
     let pickup = predict(&design).unwrap().pickup;
-    for (key, drawn) in monte_carlo(&design, 4000, 20_261_124).unwrap() {
+    for (key, drawn) in Solution::of(&design).unwrap().monte_carlo(4000, 20_261_124) {
         let linear = match key {
             "resistance_20c_ohm" => pickup.resistance_20c_ohm,
             "resistance_ohm" => pickup.resistance_ohm,

@@ -2,7 +2,7 @@
 //! and 0.5 % in frequency.
 
 use coil::design::{Kind, starting_point};
-use coil::prediction::{netlist, predict};
+use coil::prediction::{Solution, predict};
 use rstest::rstest;
 use std::io::Write as _;
 use std::process::{Command, Stdio};
@@ -43,7 +43,7 @@ fn a_circuit_simulator_agrees(#[case] kind: Kind, #[case] join: &str) {
     let mut design = starting_point(kind, "netlist\nwith a second line .end", 6, 10.0);
     design.wiring.join = join.into();
     let prediction = predict(&design).unwrap();
-    let rows = simulate(&netlist(&design).unwrap());
+    let rows = simulate(&Solution::of(&design).unwrap().netlist());
     let load = coil::circuit::LoadCircuit {
         volume_ohm: 250e3,
         volume_at: 1.0,

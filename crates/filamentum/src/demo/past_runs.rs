@@ -1,7 +1,7 @@
 //! The means by which the demo is made up: its spools, designs, runs and readings.
 
 use coil::design::Design;
-use coil::prediction::{Calibration, pole_flux_mt, predict};
+use coil::prediction::{Calibration, Solution, predict};
 use coil::wire::at_temperature;
 use rand::RngExt as _;
 use rand::rngs::StdRng;
@@ -268,7 +268,8 @@ impl Shop<'_> {
     fn readings(&mut self, design: &Design, wound: &Wound<'_>) -> Vec<NewReading> {
         let fate = wound.fate;
         let turns = f64::from(design.coils[0].wind.turns);
-        let Ok(prediction) = predict(design) else { return Vec::new() };
+        let Ok(solution) = Solution::of(design) else { return Vec::new() };
+        let prediction = solution.prediction(&Calibration::default());
         let mut readings = match fate {
             Fate::Winding => return Vec::new(),
             _ => vec![NewReading::of(Kind::Turns, Some(turns))],
@@ -314,7 +315,7 @@ impl Shop<'_> {
             return readings;
         }
         let of_flux = if fate == Fate::HalfCharged { 0.55 } else { 1.0 };
-        for (string, flux) in (1..).zip(pole_flux_mt(design, 0.5).unwrap_or_default()) {
+        for (string, flux) in (1..).zip(solution.pole_flux_mt(0.5)) {
             let Some(flux) = flux else { continue };
             let tesla = flux * 1e-3 * of_flux * self.about(0.03);
             readings.push(NewReading {

@@ -85,11 +85,11 @@ pub fn guide(plan: &GuidePlan) -> String {
 mod tests {
     use super::*;
     use coil::design::tall_single;
-    use coil::prediction::laid as laid_coil;
+    use coil::prediction::lay_coil;
 
     #[test]
     fn every_turn_is_a_dot_in_its_age() {
-        let (plan, section) = laid_coil(&tall_single("Sedge", 6, 10.4), 0).unwrap();
+        let (plan, section) = lay_coil(&tall_single("Sedge", 6, 10.4), 0).unwrap();
         let svg = laid(&section);
         assert_eq!(svg.matches("h0").count(), section.turns.len());
         assert_eq!(svg.matches(r#"class="turns"#).count(), AGES);

@@ -14,7 +14,7 @@ use crate::plot::{Curve, curves, plot};
 use actix_web::web;
 use askama::Template;
 use coil::design::{Change, Design, Problem};
-use coil::prediction::{Calibration, Level, Notice, Prediction, flux_along_row_mt, laid};
+use coil::prediction::{Calibration, Level, Notice, Prediction, flux_along_row_mt, lay_coil};
 use std::collections::BTreeMap;
 
 /// Which drawings are shown.
@@ -181,7 +181,7 @@ pub fn figures(
         View::Laid => {
             let mut all = Vec::new();
             for (i, coil) in design.coils.iter().enumerate().take(3) {
-                let Some((plan, section)) = laid(design, i) else { continue };
+                let Some((plan, section)) = lay_coil(design, i) else { continue };
                 let of =
                     if design.coils.len() == 1 { String::new() } else { format!(", coil {}", coil.name) };
                 let figure = plain(&format!("As laid{of}"), drawing::laid(&section), false);

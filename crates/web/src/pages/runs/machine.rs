@@ -7,7 +7,7 @@ use crate::current_user::CurrentUser;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use coil::prediction::laid;
+use coil::prediction::lay_coil;
 use serde::Deserialize;
 use store::RunId;
 use store::event::NewEvent;
@@ -45,7 +45,7 @@ pub async fn guide(
     let design = run.design;
     let is_gcode = form == "gcode";
     let made = web::block(move || {
-        let (plan, _) = laid(&design, 0)?;
+        let (plan, _) = lay_coil(&design, 0)?;
         let path_mm: Vec<f64> = plan.path().iter().map(|z| z * 1e3).collect();
         Some(if is_gcode {
             gcode(&name, &path_mm, &stops, rpm, &limits)
@@ -132,7 +132,7 @@ pub async fn paper(
     if let Some(coil) = run.design.coils.first() {
         facts.push(("Wire", format!("{}, {}", coil.wire.gauge, words(coil.wire.insulation))));
         facts.push(("Direction from above", words(coil.wind.direction)));
-        let pass = laid(&run.design, 0).map(|(plan, _)| plan.turns_per_pass);
+        let pass = lay_coil(&run.design, 0).map(|(plan, _)| plan.turns_per_pass);
         facts.push(("Turns a pass", pass.map_or_else(String::new, |t| format!("{t:.0}"))));
         facts.push((
             "Guide stays inside the flanges by",

@@ -9,7 +9,7 @@ use actix_web::web::Bytes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::{Design, Direction};
-use coil::prediction::laid;
+use coil::prediction::lay_coil;
 use coil::quantity::fixed;
 use coil::wire::tension_window_n;
 use futures_util::stream;
@@ -246,7 +246,7 @@ pub async fn section(
     let svg = web::block(move || {
         let coil = design.coils.first_mut()?;
         coil.wind.turns = query.turns.clamp(10, 50_000);
-        let (_, section) = laid(&design, 0)?;
+        let (_, section) = lay_coil(&design, 0)?;
         Some(drawing::laid(&section))
     })
     .await?;
