@@ -130,7 +130,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
     design.coils[0].wind.turns = PLANNED;
     let new =
         NewRevision { key: ClientKey::random(), parent: None, note: "", design: &design, prediction: None };
-    let revision = store.save_revision(workshop, owner, &new).await.unwrap();
+    let revision = store.of(workshop).save_revision(owner, &new).await.unwrap();
     let run = NewRun {
         key: ClientKey::random(),
         revision,
@@ -143,9 +143,10 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         traveller: &Traveller::usual(&design),
         winder: None,
         calibration: (None, coil::prediction::Calibration::default()),
+        judgement: None,
         at: None,
     };
-    let run = store.start_run(workshop, owner, &run).await.unwrap();
+    let run = store.of(workshop).start_run(owner, &run).await.unwrap();
     let winder = NewInstrument {
         key: ClientKey::random(),
         kind: "winder",
@@ -157,7 +158,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         due: None,
         simulated: true,
     };
-    store.add_instrument(workshop, &winder).await.unwrap();
+    store.of(workshop).add_instrument(&winder).await.unwrap();
     store.close().await;
     private.stop().await;
     (workshop, run)
@@ -277,7 +278,7 @@ async fn main() {
     let _ = bench.wait();
     let private = PrivateServer::start(&data, Durability::Full).await.unwrap();
     let store = Store::connect(&private.url("filamentum")).await.unwrap();
-    let events = store.events(workshop, run).await.unwrap();
+    let events = store.of(workshop).events(run).await.unwrap();
     let accepted = sent.accepted.lock().unwrap().clone();
     let mut found: BTreeMap<String, u32> = BTreeMap::new();
     for event in events.iter().filter(|e| e.event.what == WindingEventKind::Note) {

@@ -167,7 +167,8 @@ impl Bench {
         network.coils.iter_mut().for_each(|c| c.capacitance_f *= farads);
         let ohms_20c = prediction.pickup.resistance_20c_ohm.nominal * ohms * shorted.0;
         let flux_factor = flux * if has(Fault::HalfCharge) { 0.55 } else { 1.0 };
-        let lying = Lying { piece, solution, network, ohms_20c, flux_factor, since: Instant::now(), asked: 0 };
+        let lying =
+            Lying { piece, solution, network, ohms_20c, flux_factor, since: Instant::now(), asked: 0 };
         self.lock().lying = Some(lying);
         Ok(())
     }

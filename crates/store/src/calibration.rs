@@ -1,6 +1,6 @@
 //! Versions of what was learned from a workshop's runs.
 
-use crate::{CalibrationId, DesignId, Store, StoreError, WorkshopId};
+use crate::{CalibrationId, DesignId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::calibration::CalibrationModel;
@@ -30,14 +30,14 @@ pub enum CalibrationPolicy {
     Off,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Keeps a version; gives its number in the database. The workshop's row is the lock under which numbers are given.
     pub async fn save_calibration(
         &self,
-        workshop: WorkshopId,
         runs: u32,
         model: &CalibrationModel,
     ) -> Result<CalibrationId, StoreError> {
+        let workshop = self.workshop;
         let document = serde_json::to_string(model)
             .map_err(|error| StoreError::Unreadable { what: "lesson", detail: error.to_string() })?;
         let mut tx = self.pool.begin().await?;
@@ -60,7 +60,8 @@ impl Store {
     }
 
     /// The last versions, newest first.
-    pub async fn calibrations(&self, workshop: WorkshopId) -> Result<Vec<CalibrationRow>, StoreError> {
+    pub async fn calibrations(&self) -> Result<Vec<CalibrationRow>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT id, number, runs, made_at FROM calibrations WHERE workshop_id = ? ORDER BY number DESC LIMIT 50",
         )
@@ -70,10 +71,8 @@ impl Store {
     }
 
     /// The newest version's row.
-    pub async fn newest_calibration(
-        &self,
-        workshop: WorkshopId,
-    ) -> Result<Option<CalibrationRow>, StoreError> {
+    pub async fn newest_calibration(&self) -> Result<Option<CalibrationRow>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT id, number, runs, made_at FROM calibrations WHERE workshop_id = ? ORDER BY number DESC LIMIT 1",
         )
@@ -83,11 +82,8 @@ impl Store {
     }
 
     /// A version, whole.
-    pub async fn model(
-        &self,
-        workshop: WorkshopId,
-        id: CalibrationId,
-    ) -> Result<CalibrationModel, StoreError> {
+    pub async fn model(&self, id: CalibrationId) -> Result<CalibrationModel, StoreError> {
+        let workshop = self.workshop;
         let document: String =
             sqlx::query_scalar("SELECT document FROM calibrations WHERE workshop_id = ? AND id = ?")
                 .bind(workshop)
@@ -100,7 +96,8 @@ impl Store {
     }
 
     /// Whether the workshop's predictions lean on its runs.
-    pub async fn calibration_enabled(&self, workshop: WorkshopId) -> Result<bool, StoreError> {
+    pub async fn calibration_enabled(&self) -> Result<bool, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_scalar("SELECT calibration_enabled FROM workshops WHERE id = ?")
             .bind(workshop)
             .fetch_one(&self.pool)
@@ -108,7 +105,8 @@ impl Store {
     }
 
     /// Switches that on or off.
-    pub async fn set_calibration_enabled(&self, workshop: WorkshopId, on: bool) -> Result<(), StoreError> {
+    pub async fn set_calibration_enabled(&self, on: bool) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query("UPDATE workshops SET calibration_enabled = ? WHERE id = ?")
             .bind(on)
             .bind(workshop)
@@ -118,11 +116,8 @@ impl Store {
     }
 
     /// How a design leans on runs.
-    pub async fn calibration_policy(
-        &self,
-        workshop: WorkshopId,
-        design: DesignId,
-    ) -> Result<CalibrationPolicy, StoreError> {
+    pub async fn calibration_policy(&self, design: DesignId) -> Result<CalibrationPolicy, StoreError> {
+        let workshop = self.workshop;
         let found: Option<(String, Option<CalibrationId>)> = sqlx::query_as(
             "SELECT calibration_policy, calibration_id FROM designs WHERE workshop_id = ? AND id = ?",
         )
@@ -141,10 +136,10 @@ impl Store {
     /// Sets how a design leans on runs.
     pub async fn set_calibration_policy(
         &self,
-        workshop: WorkshopId,
         design: DesignId,
         calibration_policy: CalibrationPolicy,
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let (word, model) = match calibration_policy {
             CalibrationPolicy::On => ("on", None),
             CalibrationPolicy::Frozen(model) => ("frozen", Some(model)),
@@ -167,8 +162,8 @@ impl Store {
     /// Designs that do not lean on the newest version: number, name, how, version's number.
     pub async fn calibration_exceptions(
         &self,
-        workshop: WorkshopId,
     ) -> Result<Vec<(DesignId, String, String, Option<u32>)>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT d.id, (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.number DESC LIMIT 1), \
              d.calibration_policy, l.number FROM designs d LEFT JOIN calibrations l ON l.id = d.calibration_id \

@@ -1,6 +1,6 @@
 //! Designs and their immutable revisions.
 
-use crate::{ClientKey, DesignId, PersonId, RevisionId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, DesignId, PersonId, RevisionId, StoreError, WorkshopStore};
 use coil::design::Design;
 use coil::prediction::Prediction;
 use sqlx::FromRow;
@@ -114,16 +114,16 @@ macro_rules! revision_columns {
     };
 }
 
-impl Store {
+impl WorkshopStore {
     /// Saves a revision: the first of a new design, or the next of the design its parent belongs to. The
     /// same key again returns the revision saved before.
     pub async fn save_revision(
         &self,
-        workshop: WorkshopId,
         author: PersonId,
         new: &NewRevision<'_>,
     ) -> Result<RevisionId, StoreError> {
-        if let Some(saved) = self.revision_by_key(workshop, &new.key).await? {
+        let workshop = self.workshop;
+        if let Some(saved) = self.revision_by_key(&new.key).await? {
             return Ok(saved);
         }
         let document = serde_json::to_string(new.design)
@@ -188,17 +188,14 @@ impl Store {
             }
             Err(StoreError::Taken(index)) if index == "revisions_client_key" => {
                 tx.rollback().await?;
-                self.revision_by_key(workshop, &new.key).await?.ok_or(StoreError::Missing("revision"))
+                self.revision_by_key(&new.key).await?.ok_or(StoreError::Missing("revision"))
             }
             Err(error) => Err(error),
         }
     }
 
-    async fn revision_by_key(
-        &self,
-        workshop: WorkshopId,
-        key: &ClientKey,
-    ) -> Result<Option<RevisionId>, StoreError> {
+    async fn revision_by_key(&self, key: &ClientKey) -> Result<Option<RevisionId>, StoreError> {
+        let workshop = self.workshop;
         let found: Option<u64> =
             sqlx::query_scalar("SELECT id FROM revisions WHERE workshop_id = ? AND client_key = ?")
                 .bind(workshop)
@@ -209,7 +206,8 @@ impl Store {
     }
 
     /// One revision with its document.
-    pub async fn revision(&self, workshop: WorkshopId, id: RevisionId) -> Result<Revision, StoreError> {
+    pub async fn revision(&self, id: RevisionId) -> Result<Revision, StoreError> {
+        let workshop = self.workshop;
         let row: RevisionRow = sqlx::query_as(revision_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
             .bind(workshop)
             .bind(id)
@@ -226,11 +224,8 @@ impl Store {
     }
 
     /// All revisions of a design, newest first.
-    pub async fn revisions(
-        &self,
-        workshop: WorkshopId,
-        design: DesignId,
-    ) -> Result<Vec<RevisionRow>, StoreError> {
+    pub async fn revisions(&self, design: DesignId) -> Result<Vec<RevisionRow>, StoreError> {
+        let workshop = self.workshop;
         let found: Vec<RevisionRow> = sqlx::query_as(revision_columns!(
             "WHERE r.workshop_id = ? AND r.design_id = ? ORDER BY r.number DESC"
         ))
@@ -242,11 +237,8 @@ impl Store {
     }
 
     /// The newest revision of every design that the filter lets through.
-    pub async fn designs(
-        &self,
-        workshop: WorkshopId,
-        filter: &DesignFilter,
-    ) -> Result<Vec<RevisionRow>, StoreError> {
+    pub async fn designs(&self, filter: &DesignFilter) -> Result<Vec<RevisionRow>, StoreError> {
+        let workshop = self.workshop;
         let mut found: Vec<RevisionRow> = sqlx::query_as(revision_columns!(
             "JOIN (SELECT design_id, MAX(number) AS number FROM revisions WHERE workshop_id = ? GROUP BY design_id) \
              newest ON newest.design_id = r.design_id AND newest.number = r.number \
@@ -279,12 +271,8 @@ impl Store {
     }
 
     /// Puts a design away, or takes it out again.
-    pub async fn archive_design(
-        &self,
-        workshop: WorkshopId,
-        design: DesignId,
-        away: bool,
-    ) -> Result<(), StoreError> {
+    pub async fn archive_design(&self, design: DesignId, away: bool) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query(
             "UPDATE designs SET archived_at = IF(?, COALESCE(archived_at, CURRENT_TIMESTAMP(6)), NULL) \
              WHERE workshop_id = ? AND id = ?",
@@ -298,12 +286,8 @@ impl Store {
     }
 
     /// Gives a design these tags in place of those it had.
-    pub async fn tag_design(
-        &self,
-        workshop: WorkshopId,
-        design: DesignId,
-        tags: &[String],
-    ) -> Result<(), StoreError> {
+    pub async fn tag_design(&self, design: DesignId, tags: &[String]) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         let found: Option<u64> =
             sqlx::query_scalar("SELECT id FROM designs WHERE workshop_id = ? AND id = ? FOR UPDATE")
@@ -326,7 +310,8 @@ impl Store {
     }
 
     /// All tags of a workshop, by name.
-    pub async fn tags(&self, workshop: WorkshopId) -> Result<Vec<String>, StoreError> {
+    pub async fn tags(&self) -> Result<Vec<String>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_scalar("SELECT DISTINCT tag FROM design_tags WHERE workshop_id = ? ORDER BY tag")
             .bind(workshop)
             .fetch_all(&self.pool)
@@ -334,12 +319,8 @@ impl Store {
     }
 
     /// Calls a revision by a name among its siblings; an empty one takes it back.
-    pub async fn label_revision(
-        &self,
-        workshop: WorkshopId,
-        revision: RevisionId,
-        label: &str,
-    ) -> Result<(), StoreError> {
+    pub async fn label_revision(&self, revision: RevisionId, label: &str) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query("UPDATE revisions SET label = ? WHERE workshop_id = ? AND id = ?")
             .bind(label)
             .bind(workshop)

@@ -20,6 +20,9 @@ pub enum StoreError {
     /// A value that must be unique is taken; holds the name of the index.
     #[error("that is taken already ({0})")]
     Taken(String),
+    /// The server gave up this transaction for another one; the same again may succeed.
+    #[error("another change came in between: {0}")]
+    Deadlock(#[source] sqlx::Error),
     /// A stored document no longer reads.
     #[error("a stored {what} cannot be read: {detail}")]
     Unreadable {
@@ -41,6 +44,9 @@ impl From<sqlx::Error> for StoreError {
         {
             return match found.number() {
                 1062 => Self::Taken(index_of(inner.message())),
+                // 1213: deadlock, or a certification lost in a cluster; 1205: a lock waited for too long; 1020: the row
+                // changed since it was read.
+                1213 | 1205 | 1020 => Self::Deadlock(error),
                 1053 | 1927 => Self::Away(error),
                 _ => Self::Refused(error),
             };

@@ -1,6 +1,6 @@
 //! What happened while a run was wound, and who signed which of its operations. Both are appended, never changed.
 
-use crate::{ClientKey, PersonId, RunId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, PersonId, RunId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::traveller::{Signature, Traveller};
@@ -50,15 +50,10 @@ struct SignatureRow {
     signed_at: PrimitiveDateTime,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Notes what happened; the same key again notes nothing more. Answers whether it is new.
-    pub async fn note_event(
-        &self,
-        workshop: WorkshopId,
-        run: RunId,
-        by: PersonId,
-        new: &NewEvent<'_>,
-    ) -> Result<bool, StoreError> {
+    pub async fn note_event(&self, run: RunId, by: PersonId, new: &NewEvent<'_>) -> Result<bool, StoreError> {
+        let workshop = self.workshop;
         let done = sqlx::query(
             "INSERT INTO run_events (workshop_id, run_id, client_key, what, at_turn, words, by_id) \
              SELECT u.workshop_id, u.id, ?, ?, ?, ?, ? FROM runs u WHERE u.workshop_id = ? AND u.id = ?",
@@ -82,7 +77,8 @@ impl Store {
     }
 
     /// All that happened in a run, in order.
-    pub async fn events(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<WindingEventRow>, StoreError> {
+    pub async fn events(&self, run: RunId) -> Result<Vec<WindingEventRow>, StoreError> {
+        let workshop = self.workshop;
         let rows: Vec<EventRow> = sqlx::query_as(
             "SELECT e.id, e.what, e.at_turn, e.words, p.name AS by_name, e.happened_at \
              FROM run_events e JOIN people p ON p.id = e.by_id \
@@ -108,11 +104,8 @@ impl Store {
     }
 
     /// The traveller that a run follows; `None` for a run that was started without.
-    pub async fn traveller_of_run(
-        &self,
-        workshop: WorkshopId,
-        run: RunId,
-    ) -> Result<Option<Traveller>, StoreError> {
+    pub async fn traveller_of_run(&self, run: RunId) -> Result<Option<Traveller>, StoreError> {
+        let workshop = self.workshop;
         let text: Option<Option<String>> =
             sqlx::query_scalar("SELECT traveller FROM runs WHERE workshop_id = ? AND id = ?")
                 .bind(workshop)
@@ -123,7 +116,8 @@ impl Store {
     }
 
     /// The workshop's own traveller for a format; `None` while it keeps the usual one.
-    pub async fn traveller(&self, workshop: WorkshopId, kind: &str) -> Result<Option<Traveller>, StoreError> {
+    pub async fn traveller(&self, kind: &str) -> Result<Option<Traveller>, StoreError> {
+        let workshop = self.workshop;
         let text: Option<String> =
             sqlx::query_scalar("SELECT document FROM travellers WHERE workshop_id = ? AND kind = ?")
                 .bind(workshop)
@@ -136,11 +130,11 @@ impl Store {
     /// Keeps the workshop's own traveller for a format; `None` goes back to the usual one.
     pub async fn keep_traveller(
         &self,
-        workshop: WorkshopId,
         by: PersonId,
         kind: &str,
         traveller: Option<&Traveller>,
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let Some(traveller) = traveller else {
             sqlx::query("DELETE FROM travellers WHERE workshop_id = ? AND kind = ?")
                 .bind(workshop)
@@ -166,12 +160,12 @@ impl Store {
     /// Signs an operation of a run. Answers whether it is new: signed twice, it is signed once.
     pub async fn sign(
         &self,
-        workshop: WorkshopId,
         run: RunId,
         by: PersonId,
         operation: &str,
         waived: &str,
     ) -> Result<bool, StoreError> {
+        let workshop = self.workshop;
         let done = sqlx::query(
             "INSERT INTO signatures (workshop_id, run_id, operation, waived, by_id) \
              SELECT u.workshop_id, u.id, ?, ?, ? FROM runs u WHERE u.workshop_id = ? AND u.id = ?",
@@ -195,10 +189,10 @@ impl Store {
     /// Who signed what in a run, with the moment as `when` writes it.
     pub async fn signatures(
         &self,
-        workshop: WorkshopId,
         run: RunId,
         when: impl Fn(PrimitiveDateTime) -> String,
     ) -> Result<Vec<Signature>, StoreError> {
+        let workshop = self.workshop;
         let rows: Vec<SignatureRow> = sqlx::query_as(
             "SELECT s.operation, s.waived, p.name AS by_name, s.signed_at \
              FROM signatures s JOIN people p ON p.id = s.by_id \

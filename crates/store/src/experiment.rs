@@ -1,8 +1,6 @@
 //! Experiments, and the blind listening kept beside them.
 
-use crate::{
-    ClientKey, ExperimentId, ListeningId, PersonId, RevisionId, RunId, Store, StoreError, WorkshopId,
-};
+use crate::{ClientKey, ExperimentId, ListeningId, PersonId, RevisionId, RunId, StoreError, WorkshopStore};
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -114,14 +112,14 @@ macro_rules! experiment_columns {
     };
 }
 
-impl Store {
+impl WorkshopStore {
     /// Begins an experiment; the same key again begins nothing more.
     pub async fn begin_experiment(
         &self,
-        workshop: WorkshopId,
         by: PersonId,
         new: &NewExperiment<'_>,
     ) -> Result<ExperimentId, StoreError> {
+        let workshop = self.workshop;
         let done = sqlx::query(
             "INSERT INTO experiments (workshop_id, client_key, question, first_id, second_id, cares_percent, made_by) \
              SELECT ?, ?, ?, a.id, b.id, ?, ? FROM revisions a JOIN revisions b ON b.workshop_id = a.workshop_id \
@@ -153,7 +151,8 @@ impl Store {
     }
 
     /// All experiments, those that go on first, the newest first.
-    pub async fn experiments(&self, workshop: WorkshopId) -> Result<Vec<Experiment>, StoreError> {
+    pub async fn experiments(&self) -> Result<Vec<Experiment>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(experiment_columns!(
             "WHERE e.workshop_id = ? ORDER BY e.closed <> '', e.id DESC LIMIT 200"
         ))
@@ -163,7 +162,8 @@ impl Store {
     }
 
     /// One experiment.
-    pub async fn experiment(&self, workshop: WorkshopId, id: ExperimentId) -> Result<Experiment, StoreError> {
+    pub async fn experiment(&self, id: ExperimentId) -> Result<Experiment, StoreError> {
+        let workshop = self.workshop;
         sqlx::query_as(experiment_columns!("WHERE e.workshop_id = ? AND e.id = ?"))
             .bind(workshop)
             .bind(id)
@@ -173,12 +173,8 @@ impl Store {
     }
 
     /// Notes what came of an experiment; nothing opens it again.
-    pub async fn close_experiment(
-        &self,
-        workshop: WorkshopId,
-        id: ExperimentId,
-        words: &str,
-    ) -> Result<(), StoreError> {
+    pub async fn close_experiment(&self, id: ExperimentId, words: &str) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query("UPDATE experiments SET closed = ? WHERE workshop_id = ? AND id = ?")
             .bind(words)
             .bind(workshop)
@@ -191,12 +187,12 @@ impl Store {
     /// Begins a blind listening; the same key again begins nothing more.
     pub async fn begin_listening(
         &self,
-        workshop: WorkshopId,
         experiment: ExperimentId,
         by: PersonId,
         key: &ClientKey,
         samples: &[Sample],
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let samples = serde_json::to_string(samples).map_err(|e| unreadable(&e))?;
         let done = sqlx::query(
             "INSERT INTO listenings (workshop_id, experiment_id, client_key, samples, by_id) \
@@ -219,11 +215,8 @@ impl Store {
     }
 
     /// Listenings of an experiment, newest first.
-    pub async fn listenings(
-        &self,
-        workshop: WorkshopId,
-        experiment: ExperimentId,
-    ) -> Result<Vec<Listening>, StoreError> {
+    pub async fn listenings(&self, experiment: ExperimentId) -> Result<Vec<Listening>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT l.id, l.experiment_id, l.samples, l.scores, p.name AS `by`, l.begun_at, l.scored_at \
              FROM listenings l JOIN people p ON p.id = l.by_id WHERE l.workshop_id = ? AND l.experiment_id = ? \
@@ -236,12 +229,8 @@ impl Store {
     }
 
     /// Scores a listening, once: what was heard blind is not changed after the labels were seen.
-    pub async fn score_listening(
-        &self,
-        workshop: WorkshopId,
-        id: ListeningId,
-        scores: &[Score],
-    ) -> Result<(), StoreError> {
+    pub async fn score_listening(&self, id: ListeningId, scores: &[Score]) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let scores = serde_json::to_string(scores).map_err(|e| unreadable(&e))?;
         sqlx::query(
             "UPDATE listenings SET scores = ?, scored_at = UTC_TIMESTAMP(6) \

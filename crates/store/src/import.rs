@@ -1,9 +1,7 @@
 //! Runs brought in from elsewhere, all or none.
 
 use crate::reading::NewReading;
-use crate::{
-    ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId, logbook,
-};
+use crate::{ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError, WorkshopStore};
 use coil::design::Design;
 use std::collections::BTreeSet;
 use time::PrimitiveDateTime;
@@ -32,17 +30,14 @@ pub struct ImportedRun {
     pub remark: String,
     /// What was read.
     pub readings: Vec<NewReading>,
-    /// What it came to.
-    pub outcome: Judgement,
+    /// How it was judged.
+    pub judgement: Judgement,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Which of some keys are runs of this workshop already.
-    pub async fn known_runs(
-        &self,
-        workshop: WorkshopId,
-        keys: &[ClientKey],
-    ) -> Result<BTreeSet<String>, StoreError> {
+    pub async fn known_runs(&self, keys: &[ClientKey]) -> Result<BTreeSet<String>, StoreError> {
+        let workshop = self.workshop;
         let mut known = BTreeSet::new();
         for some in keys.chunks(500) {
             let mut query =
@@ -59,10 +54,8 @@ impl Store {
     }
 
     /// Every revision of a workshop: its design's newest name, number, and own number in the database.
-    pub async fn revision_names(
-        &self,
-        workshop: WorkshopId,
-    ) -> Result<Vec<(String, u32, RevisionId)>, StoreError> {
+    pub async fn revision_names(&self) -> Result<Vec<(String, u32, RevisionId)>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT r.name, r.number, r.id FROM revisions r WHERE r.workshop_id = ? ORDER BY r.design_id, r.number",
         )
@@ -72,10 +65,8 @@ impl Store {
     }
 
     /// What tells whether a run is here already: revision, day, turns and resistance at 20 °C of all that have them.
-    pub async fn runs_alike(
-        &self,
-        workshop: WorkshopId,
-    ) -> Result<Vec<(RevisionId, time::Date, f64, f64)>, StoreError> {
+    pub async fn runs_alike(&self) -> Result<Vec<(RevisionId, time::Date, f64, f64)>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT revision_id, DATE(started_at), turns, resistance_ohm FROM logbook \
              WHERE workshop_id = ? AND turns IS NOT NULL AND resistance_ohm IS NOT NULL",
@@ -86,12 +77,12 @@ impl Store {
     }
 
     /// Brings runs in, all in one transaction; those whose key is known are passed over. Gives how many were new.
-    pub async fn import_runs(
-        &self,
-        workshop: WorkshopId,
-        by: PersonId,
-        runs: &[ImportedRun],
-    ) -> Result<u32, StoreError> {
+    pub async fn import_runs(&self, by: PersonId, runs: &[ImportedRun]) -> Result<u32, StoreError> {
+        retry_deadlock!(self.import_once(by, runs))
+    }
+
+    async fn import_once(&self, by: PersonId, runs: &[ImportedRun]) -> Result<u32, StoreError> {
+        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
             .bind(workshop)
@@ -152,15 +143,7 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
             }
-            crate::verdict::add_verdict_on(
-                &mut tx,
-                workshop,
-                id,
-                &run.outcome.verdict,
-                &run.outcome.comparisons,
-            )
-            .await?;
-            logbook::write_summary_on(&mut tx, workshop, id, &run.outcome).await?;
+            crate::verdict::record_on(&mut tx, workshop, id, &run.judgement, None).await?;
         }
         tx.commit().await?;
         Ok(new)

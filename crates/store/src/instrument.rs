@@ -1,6 +1,6 @@
 //! Instruments on the bench.
 
-use crate::{ClientKey, InstrumentId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, InstrumentId, Store, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::Date;
 
@@ -51,12 +51,20 @@ pub struct NewInstrument<'a> {
 }
 
 impl Store {
+    /// Moves every simulated instrument, of all workshops, to where the simulated bench now listens.
+    pub async fn readdress_simulated(&self, address: &str) -> Result<(), StoreError> {
+        sqlx::query("UPDATE instruments SET address = ? WHERE simulated")
+            .bind(address)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+}
+
+impl WorkshopStore {
     /// Keeps an instrument; the same key again keeps nothing more.
-    pub async fn add_instrument(
-        &self,
-        workshop: WorkshopId,
-        new: &NewInstrument<'_>,
-    ) -> Result<(), StoreError> {
+    pub async fn add_instrument(&self, new: &NewInstrument<'_>) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let done = sqlx::query(
             "INSERT INTO instruments (workshop_id, client_key, kind, name, address, resolution, accuracy, test_hz, \
              due, simulated) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -82,7 +90,8 @@ impl Store {
     }
 
     /// All instruments in use, by kind and name.
-    pub async fn instruments(&self, workshop: WorkshopId) -> Result<Vec<Instrument>, StoreError> {
+    pub async fn instruments(&self) -> Result<Vec<Instrument>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT id, kind, name, address, resolution, accuracy, test_hz, due, simulated FROM instruments \
              WHERE workshop_id = ? AND retired_at IS NULL ORDER BY kind, name",
@@ -92,17 +101,9 @@ impl Store {
         .await?)
     }
 
-    /// Moves every simulated instrument, of all workshops, to where the simulated bench now listens.
-    pub async fn readdress_simulated(&self, address: &str) -> Result<(), StoreError> {
-        sqlx::query("UPDATE instruments SET address = ? WHERE simulated")
-            .bind(address)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
-    }
-
     /// Takes an instrument out of use; what it read stays with its name.
-    pub async fn retire_instrument(&self, workshop: WorkshopId, id: InstrumentId) -> Result<(), StoreError> {
+    pub async fn retire_instrument(&self, id: InstrumentId) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query(
             "UPDATE instruments SET retired_at = CURRENT_TIMESTAMP(6) WHERE workshop_id = ? AND id = ?",
         )

@@ -2,7 +2,10 @@
 //!
 //! The history itself is in the runs, readings and verdicts; a line is what lists, charts and learning read.
 
-use crate::{DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
+use crate::{
+    DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId,
+    WorkshopStore,
+};
 use sqlx::{FromRow, MySql, QueryBuilder};
 use time::{Date, PrimitiveDateTime};
 use trade::calibration::{Factor, FactorLevels, Observation};
@@ -302,28 +305,6 @@ fn line_words(outcome: &Judgement) -> String {
 }
 
 impl Store {
-    /// Writes, or writes anew, the line of a run.
-    pub async fn write_summary(
-        &self,
-        workshop: WorkshopId,
-        run: RunId,
-        outcome: &Judgement,
-    ) -> Result<(), StoreError> {
-        let mut connection = self.pool.acquire().await?;
-        write_summary_on(&mut connection, workshop, run, outcome).await
-    }
-
-    /// Judges a run: appends the verdict with its comparisons, and writes its line.
-    pub async fn record_judgement(
-        &self,
-        workshop: WorkshopId,
-        run: RunId,
-        outcome: &Judgement,
-    ) -> Result<(), StoreError> {
-        self.add_verdict(workshop, run, &outcome.verdict, &outcome.comparisons).await?;
-        self.write_summary(workshop, run, outcome).await
-    }
-
     /// Runs after `after` that have no line yet, oldest first, up to 200: those of before there were lines.
     pub async fn runs_without_summary(&self, after: RunId) -> Result<Vec<(WorkshopId, RunId)>, StoreError> {
         Ok(sqlx::query_as(
@@ -334,14 +315,23 @@ impl Store {
         .fetch_all(&self.pool)
         .await?)
     }
+}
+
+impl WorkshopStore {
+    /// Writes, or writes anew, the line of a run.
+    pub async fn write_summary(&self, run: RunId, outcome: &Judgement) -> Result<(), StoreError> {
+        let workshop = self.workshop;
+        let mut connection = self.pool.acquire().await?;
+        write_summary_on(&mut connection, workshop, run, outcome).await
+    }
 
     /// A page of lines, from 0, and how many lines there are in all.
     pub async fn log_page(
         &self,
-        workshop: WorkshopId,
         filter: &LogFilter,
         page: u32,
     ) -> Result<(Vec<LogbookRow>, u64), StoreError> {
+        let workshop = self.workshop;
         // The page's numbers first, by an index or a narrow sort; the wide rows only of those. Words are looked up once for
         // both the page and the count.
         let counted = if filter.words.is_empty() { "0" } else { "COUNT(*) OVER ()" };
@@ -360,18 +350,14 @@ impl Store {
             }
         };
         let runs: Vec<RunId> = found.iter().map(|(run, _)| *run).collect();
-        let mut lines = self.log_lines_of(workshop, &runs).await?;
+        let mut lines = self.log_lines_of(&runs).await?;
         lines.sort_by_key(|row| runs.iter().position(|run| *run == row.run_id));
         Ok((lines, u64::try_from(all).unwrap_or(0)))
     }
 
     /// All lines that pass, up to `most`, in the filter's order.
-    pub async fn log_lines(
-        &self,
-        workshop: WorkshopId,
-        filter: &LogFilter,
-        most: u32,
-    ) -> Result<Vec<LogbookRow>, StoreError> {
+    pub async fn log_lines(&self, filter: &LogFilter, most: u32) -> Result<Vec<LogbookRow>, StoreError> {
+        let workshop = self.workshop;
         let mut query: QueryBuilder<MySql> = QueryBuilder::new(COLUMNS);
         query.push("FROM logbook l ").push(JOINS);
         filter.conditions(&mut query, workshop);
@@ -381,11 +367,8 @@ impl Store {
     }
 
     /// Lines of some runs, in no order.
-    pub async fn log_lines_of(
-        &self,
-        workshop: WorkshopId,
-        runs: &[RunId],
-    ) -> Result<Vec<LogbookRow>, StoreError> {
+    pub async fn log_lines_of(&self, runs: &[RunId]) -> Result<Vec<LogbookRow>, StoreError> {
+        let workshop = self.workshop;
         if runs.is_empty() {
             return Ok(Vec::new());
         }
@@ -401,7 +384,8 @@ impl Store {
     }
 
     /// What learning takes of every run that was measured and was not stopped.
-    pub async fn observations(&self, workshop: WorkshopId) -> Result<Vec<Observation>, StoreError> {
+    pub async fn observations(&self) -> Result<Vec<Observation>, StoreError> {
+        let workshop = self.workshop;
         let rows: Vec<ObservationRow> = sqlx::query_as(
             "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
              inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
@@ -414,11 +398,8 @@ impl Store {
     }
 
     /// The same of the last of them only, oldest first.
-    pub async fn recent_observations(
-        &self,
-        workshop: WorkshopId,
-        most: u32,
-    ) -> Result<Vec<Observation>, StoreError> {
+    pub async fn recent_observations(&self, most: u32) -> Result<Vec<Observation>, StoreError> {
+        let workshop = self.workshop;
         let mut rows: Vec<ObservationRow> = sqlx::query_as(
             "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
              inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
@@ -434,7 +415,8 @@ impl Store {
     }
 
     /// How many runs learning would take, and the last of their numbers in the database.
-    pub async fn observation_count(&self, workshop: WorkshopId) -> Result<u32, StoreError> {
+    pub async fn observation_count(&self) -> Result<u32, StoreError> {
+        let workshop = self.workshop;
         let count: i64 = sqlx::query_scalar(
             "SELECT COUNT(*) FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
              AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL)",
@@ -446,10 +428,8 @@ impl Store {
     }
 
     /// The designs that have lines: number, name, lines.
-    pub async fn logged_designs(
-        &self,
-        workshop: WorkshopId,
-    ) -> Result<Vec<(DesignId, String, i64)>, StoreError> {
+    pub async fn logged_designs(&self) -> Result<Vec<(DesignId, String, i64)>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT k.design_id, \
              (SELECT r.name FROM revisions r WHERE r.design_id = k.design_id ORDER BY r.number DESC LIMIT 1) AS name, k.n \
@@ -461,7 +441,8 @@ impl Store {
     }
 
     /// The run of that number.
-    pub async fn run_numbered(&self, workshop: WorkshopId, number: u32) -> Result<Option<RunId>, StoreError> {
+    pub async fn run_numbered(&self, number: u32) -> Result<Option<RunId>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_scalar("SELECT id FROM runs WHERE workshop_id = ? AND number = ?")
             .bind(workshop)
             .bind(number)
@@ -470,7 +451,8 @@ impl Store {
     }
 
     /// The tags of a workshop.
-    pub async fn all_tags(&self, workshop: WorkshopId) -> Result<Vec<String>, StoreError> {
+    pub async fn all_tags(&self) -> Result<Vec<String>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_scalar("SELECT DISTINCT tag FROM design_tags WHERE workshop_id = ? ORDER BY tag")
             .bind(workshop)
             .fetch_all(&self.pool)

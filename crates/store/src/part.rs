@@ -1,6 +1,6 @@
 //! Parts: magnets, bobbins, plates and what else goes into a pickup, with stock and cost.
 
-use crate::{ClientKey, DesignId, PartId, PersonId, RunId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, DesignId, PartId, PersonId, RunId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -59,14 +59,10 @@ pub struct StockMovement {
     pub moved_at: PrimitiveDateTime,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Adds a part with its stock; the same key again adds nothing.
-    pub async fn add_part(
-        &self,
-        workshop: WorkshopId,
-        by: PersonId,
-        new: &NewPart,
-    ) -> Result<PartId, StoreError> {
+    pub async fn add_part(&self, by: PersonId, new: &NewPart) -> Result<PartId, StoreError> {
+        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO parts (workshop_id, client_key, kind, name, each_cost, order_below, supplier) \
@@ -114,7 +110,8 @@ impl Store {
     }
 
     /// All parts with their stock, by kind and name.
-    pub async fn parts(&self, workshop: WorkshopId) -> Result<Vec<Part>, StoreError> {
+    pub async fn parts(&self) -> Result<Vec<Part>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT p.id, p.kind, p.name, p.each_cost, p.order_below, p.supplier, \
              CAST(COALESCE((SELECT SUM(m.by_count) FROM part_moves m WHERE m.part_id = p.id), 0) AS SIGNED) AS stock \
@@ -128,11 +125,11 @@ impl Store {
     /// Notes what one costs and when to order more.
     pub async fn price_part(
         &self,
-        workshop: WorkshopId,
         id: PartId,
         each_cost: Option<f64>,
         order_below: Option<u32>,
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query("UPDATE parts SET each_cost = ?, order_below = ? WHERE workshop_id = ? AND id = ?")
             .bind(each_cost)
             .bind(order_below)
@@ -146,13 +143,13 @@ impl Store {
     /// Moves stock of several parts at once, all or none; the same key again moves nothing.
     pub async fn move_parts(
         &self,
-        workshop: WorkshopId,
         by: PersonId,
         key: &ClientKey,
         moves: &[(PartId, i32)],
         why: &str,
         run: Option<RunId>,
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         for (part, count) in moves {
             let done = sqlx::query(
@@ -182,11 +179,8 @@ impl Store {
     }
 
     /// The last moves of a part, newest first.
-    pub async fn part_moves(
-        &self,
-        workshop: WorkshopId,
-        id: PartId,
-    ) -> Result<Vec<StockMovement>, StoreError> {
+    pub async fn part_moves(&self, id: PartId) -> Result<Vec<StockMovement>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT m.by_count, m.why, m.run_id, u.number AS run, p.name AS `by`, m.moved_at FROM part_moves m \
              JOIN people p ON p.id = m.by_id LEFT JOIN runs u ON u.id = m.run_id \
@@ -201,11 +195,11 @@ impl Store {
     /// Sets how many of a part one pickup of a design takes; none takes it off the list.
     pub async fn set_design_part(
         &self,
-        workshop: WorkshopId,
         design: DesignId,
         part: PartId,
         count: u32,
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let sql = if count == 0 {
             sqlx::query("DELETE FROM design_parts WHERE workshop_id = ? AND design_id = ? AND part_id = ?")
         } else {
@@ -221,11 +215,8 @@ impl Store {
     }
 
     /// What one pickup of a design takes: the parts with how many.
-    pub async fn design_parts(
-        &self,
-        workshop: WorkshopId,
-        design: DesignId,
-    ) -> Result<Vec<(PartId, u32)>, StoreError> {
+    pub async fn design_parts(&self, design: DesignId) -> Result<Vec<(PartId, u32)>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as("SELECT part_id, count FROM design_parts WHERE workshop_id = ? AND design_id = ?")
             .bind(workshop)
             .bind(design)
@@ -234,7 +225,8 @@ impl Store {
     }
 
     /// Whether parts were taken for a run.
-    pub async fn parts_taken(&self, workshop: WorkshopId, run: RunId) -> Result<bool, StoreError> {
+    pub async fn parts_taken(&self, run: RunId) -> Result<bool, StoreError> {
+        let workshop = self.workshop;
         let sum: i64 = sqlx::query_scalar(
             "SELECT CAST(COALESCE(SUM(by_count), 0) AS SIGNED) FROM part_moves WHERE workshop_id = ? AND run_id = ?",
         )

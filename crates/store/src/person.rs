@@ -1,6 +1,6 @@
 //! Workshops and their people.
 
-use crate::{PersonId, Store, StoreError, WorkshopId};
+use crate::{PersonId, Store, StoreError, WorkshopId, WorkshopStore};
 use sqlx::FromRow;
 
 /// Someone of a workshop.
@@ -71,23 +71,6 @@ impl Store {
         Ok((workshop, PersonId(person.last_insert_id())))
     }
 
-    /// Adds a person to a workshop.
-    pub async fn add_person(
-        &self,
-        workshop: WorkshopId,
-        person: &NewPerson<'_>,
-    ) -> Result<PersonId, StoreError> {
-        let done =
-            sqlx::query("INSERT INTO people (workshop_id, name, sign_in, password_hash) VALUES (?, ?, ?, ?)")
-                .bind(workshop)
-                .bind(person.name)
-                .bind(person.sign_in)
-                .bind(person.password_hash)
-                .execute(&self.pool)
-                .await?;
-        Ok(PersonId(done.last_insert_id()))
-    }
-
     /// The person who signs in with that name.
     pub async fn person_by_sign_in(&self, sign_in: &str) -> Result<Option<Person>, StoreError> {
         Ok(sqlx::query_as(person_columns!("WHERE p.sign_in = ?"))
@@ -100,9 +83,26 @@ impl Store {
     pub async fn person(&self, id: PersonId) -> Result<Option<Person>, StoreError> {
         Ok(sqlx::query_as(person_columns!("WHERE p.id = ?")).bind(id).fetch_optional(&self.pool).await?)
     }
+}
+
+impl WorkshopStore {
+    /// Adds a person to a workshop.
+    pub async fn add_person(&self, person: &NewPerson<'_>) -> Result<PersonId, StoreError> {
+        let workshop = self.workshop;
+        let done =
+            sqlx::query("INSERT INTO people (workshop_id, name, sign_in, password_hash) VALUES (?, ?, ?, ?)")
+                .bind(workshop)
+                .bind(person.name)
+                .bind(person.sign_in)
+                .bind(person.password_hash)
+                .execute(&self.pool)
+                .await?;
+        Ok(PersonId(done.last_insert_id()))
+    }
 
     /// Everyone of a workshop, by name.
-    pub async fn people(&self, workshop: WorkshopId) -> Result<Vec<Person>, StoreError> {
+    pub async fn people(&self) -> Result<Vec<Person>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(person_columns!("WHERE p.workshop_id = ? ORDER BY p.name"))
             .bind(workshop)
             .fetch_all(&self.pool)

@@ -1,6 +1,6 @@
 //! Readings: appended, and corrected by newer ones that point at them.
 
-use crate::{ClientKey, InstrumentId, PersonId, ReadingId, RunId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, InstrumentId, PersonId, ReadingId, RunId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::reading::{Kind, Reading};
@@ -76,17 +76,17 @@ struct Row {
     instrument: Option<String>,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Appends readings to a run, all or none; the same key again appends nothing.
     pub async fn log_readings(
         &self,
-        workshop: WorkshopId,
         run: RunId,
         by: PersonId,
         key: &ClientKey,
         readings: &[NewReading],
         at: Option<PrimitiveDateTime>,
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         let owned: Option<u64> = sqlx::query_scalar("SELECT id FROM runs WHERE id = ? AND workshop_id = ?")
             .bind(run)
@@ -141,7 +141,8 @@ impl Store {
     }
 
     /// The log of a run, in the order of entry.
-    pub async fn readings(&self, workshop: WorkshopId, run: RunId) -> Result<Vec<ReadingRow>, StoreError> {
+    pub async fn readings(&self, run: RunId) -> Result<Vec<ReadingRow>, StoreError> {
+        let workshop = self.workshop;
         let rows: Vec<Row> = sqlx::query_as(
             "SELECT t.id, t.corrects_id, t.kind, t.pole, t.value, t.coil_c, t.test_hz, t.probe_mm, t.words, \
              p.name AS taken_by, t.taken_at, i.name AS instrument FROM readings t JOIN people p ON p.id = t.taken_by \

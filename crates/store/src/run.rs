@@ -2,13 +2,14 @@
 
 use crate::design::parse_document;
 use crate::{
-    CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store,
-    StoreError, WorkshopId,
+    CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError,
+    WorkshopStore,
 };
 use coil::design::Design;
 use coil::prediction::Calibration;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
+use trade::judgement::Judgement;
 use trade::traveller::Traveller;
 
 /// A run as lists need it.
@@ -44,6 +45,10 @@ pub struct RunRow {
     pub verdict: Option<String>,
     /// The last verdict's comparisons, JSON.
     pub comparisons: Option<String>,
+    /// The last verdict's causes, JSON; none in verdicts of older versions.
+    pub causes: Option<String>,
+    /// Version of the engine that the last verdict was judged by.
+    pub engine: Option<String>,
     /// Final turns logged.
     pub turns: Option<f64>,
     /// The spool's number.
@@ -94,6 +99,8 @@ pub struct NewRun<'a> {
     pub winder: Option<InstrumentId>,
     /// What the workshop's coils have shown so far, with its version.
     pub calibration: (Option<CalibrationId>, Calibration),
+    /// How it stands before anything was read; without it the row in the logbook is left to be written later.
+    pub judgement: Option<&'a Judgement>,
     /// When; now when absent.
     pub at: Option<PrimitiveDateTime>,
 }
@@ -130,7 +137,7 @@ macro_rules! run_columns {
         concat!(
             "SELECT u.id, u.number, u.revision_id, r.design_id, r.name AS design, r.number AS revision, \
              s.label AS spool, p.name AS operator, u.planned_turns, u.stops, u.remark, u.created_at, \
-             v.level, v.text AS verdict, v.comparisons, u.spool_id, u.operator_id, u.winder_id, i.name AS winder, \
+             v.level, v.text AS verdict, v.comparisons, v.causes, v.engine, u.spool_id, u.operator_id, u.winder_id, i.name AS winder, \
              (SELECT number FROM calibrations WHERE calibrations.id = u.calibration_id) AS calibration_version, \
              (SELECT t.value FROM readings t WHERE t.run_id = u.id AND t.kind = 'turns' AND NOT EXISTS \
                (SELECT 1 FROM readings c WHERE c.corrects_id = t.id) ORDER BY t.id DESC LIMIT 1) AS turns \
@@ -142,15 +149,15 @@ macro_rules! run_columns {
     };
 }
 
-impl Store {
+impl WorkshopStore {
     /// Starts a run with the workshop's next number; the same key again returns the run started before.
-    pub async fn start_run(
-        &self,
-        workshop: WorkshopId,
-        by: PersonId,
-        new: &NewRun<'_>,
-    ) -> Result<RunId, StoreError> {
-        if let Some(started) = self.run_by_key(workshop, &new.key).await? {
+    pub async fn start_run(&self, by: PersonId, new: &NewRun<'_>) -> Result<RunId, StoreError> {
+        retry_deadlock!(self.start_once(by, new))
+    }
+
+    async fn start_once(&self, by: PersonId, new: &NewRun<'_>) -> Result<RunId, StoreError> {
+        let workshop = self.workshop;
+        if let Some(started) = self.run_by_key(&new.key).await? {
             return Ok(started);
         }
         let document = serde_json::to_string(new.design)
@@ -194,18 +201,23 @@ impl Store {
         .map_err(StoreError::from);
         match done {
             Ok(done) => {
+                let run = RunId(done.last_insert_id());
+                if let Some(judgement) = new.judgement {
+                    crate::logbook::write_summary_on(&mut tx, self.workshop, run, judgement).await?;
+                }
                 tx.commit().await?;
-                Ok(RunId(done.last_insert_id()))
+                Ok(run)
             }
             Err(StoreError::Taken(index)) if index == "runs_client_key" => {
                 tx.rollback().await?;
-                self.run_by_key(workshop, &new.key).await?.ok_or(StoreError::Missing("run"))
+                self.run_by_key(&new.key).await?.ok_or(StoreError::Missing("run"))
             }
             Err(error) => Err(error),
         }
     }
 
-    async fn run_by_key(&self, workshop: WorkshopId, key: &ClientKey) -> Result<Option<RunId>, StoreError> {
+    async fn run_by_key(&self, key: &ClientKey) -> Result<Option<RunId>, StoreError> {
+        let workshop = self.workshop;
         let found: Option<u64> =
             sqlx::query_scalar("SELECT id FROM runs WHERE workshop_id = ? AND client_key = ?")
                 .bind(workshop)
@@ -216,7 +228,8 @@ impl Store {
     }
 
     /// One run with its document.
-    pub async fn run(&self, workshop: WorkshopId, id: RunId) -> Result<Run, StoreError> {
+    pub async fn run(&self, id: RunId) -> Result<Run, StoreError> {
+        let workshop = self.workshop;
         let row: RunRow = sqlx::query_as(run_columns!("WHERE u.workshop_id = ? AND u.id = ?"))
             .bind(workshop)
             .bind(id)
@@ -237,7 +250,8 @@ impl Store {
     }
 
     /// Runs of a workshop that pass the filter, up to 2,000.
-    pub async fn runs(&self, workshop: WorkshopId, filter: &RunFilter) -> Result<Vec<RunRow>, StoreError> {
+    pub async fn runs(&self, filter: &RunFilter) -> Result<Vec<RunRow>, StoreError> {
+        let workshop = self.workshop;
         let mut found: Vec<RunRow> = sqlx::query_as(run_columns!(
             "WHERE u.workshop_id = ? \
              AND (? = '' OR LOCATE(?, r.name) > 0 OR LOCATE(?, COALESCE(s.label, '')) > 0 OR LOCATE(?, p.name) > 0) \

@@ -1,6 +1,6 @@
 //! Matched sets: coils set aside for one another.
 
-use crate::{ClientKey, PersonId, RunId, SetId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, PersonId, RunId, SetId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -21,18 +21,18 @@ pub struct SetMember {
     pub role: String,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Sets coils aside as one set; the same key again makes nothing more.
     ///
     /// A coil that is in another set is refused as taken.
     pub async fn make_set(
         &self,
-        workshop: WorkshopId,
         by: PersonId,
         key: &ClientKey,
         name: &str,
         coils: &[(RunId, &str)],
     ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         let made =
             sqlx::query("INSERT INTO sets (workshop_id, client_key, name, made_by) VALUES (?, ?, ?, ?)")
@@ -68,7 +68,8 @@ impl Store {
     }
 
     /// Dissolves a set: its coils are in stock again.
-    pub async fn dissolve_set(&self, workshop: WorkshopId, id: SetId) -> Result<(), StoreError> {
+    pub async fn dissolve_set(&self, id: SetId) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         sqlx::query("DELETE FROM set_runs WHERE workshop_id = ? AND set_id = ?")
             .bind(workshop)
@@ -87,7 +88,8 @@ impl Store {
     }
 
     /// Every coil that is in a set, newest set first.
-    pub async fn set_members(&self, workshop: WorkshopId) -> Result<Vec<SetMember>, StoreError> {
+    pub async fn set_members(&self) -> Result<Vec<SetMember>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT s.id AS set_id, s.name AS set_name, s.made_at, p.name AS `by`, c.run_id, c.role FROM set_runs c \
              JOIN sets s ON s.id = c.set_id JOIN people p ON p.id = s.made_by WHERE c.workshop_id = ? \

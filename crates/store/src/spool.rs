@@ -1,6 +1,6 @@
 //! Spools of wire.
 
-use crate::{ClientKey, InstrumentId, PersonId, SpoolId, Store, StoreError, WorkshopId};
+use crate::{ClientKey, InstrumentId, PersonId, SpoolId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -153,10 +153,11 @@ pub struct NewSpool {
     pub remark: String,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Adds a spool; the same key again adds nothing.
-    pub async fn add_spool(&self, workshop: WorkshopId, spool: &NewSpool) -> Result<SpoolId, StoreError> {
-        if let Some(added) = self.spool_by_key(workshop, &spool.key).await? {
+    pub async fn add_spool(&self, spool: &NewSpool) -> Result<SpoolId, StoreError> {
+        let workshop = self.workshop;
+        if let Some(added) = self.spool_by_key(&spool.key).await? {
             return Ok(added);
         }
         let done = sqlx::query(
@@ -182,17 +183,14 @@ impl Store {
         match done {
             Ok(done) => Ok(SpoolId(done.last_insert_id())),
             Err(StoreError::Taken(index)) if index == "spools_client_key" => {
-                self.spool_by_key(workshop, &spool.key).await?.ok_or(StoreError::Missing("spool"))
+                self.spool_by_key(&spool.key).await?.ok_or(StoreError::Missing("spool"))
             }
             Err(error) => Err(error),
         }
     }
 
-    async fn spool_by_key(
-        &self,
-        workshop: WorkshopId,
-        key: &ClientKey,
-    ) -> Result<Option<SpoolId>, StoreError> {
+    async fn spool_by_key(&self, key: &ClientKey) -> Result<Option<SpoolId>, StoreError> {
+        let workshop = self.workshop;
         let found: Option<u64> =
             sqlx::query_scalar("SELECT id FROM spools WHERE workshop_id = ? AND client_key = ?")
                 .bind(workshop)
@@ -203,7 +201,8 @@ impl Store {
     }
 
     /// All spools of a workshop, by label.
-    pub async fn spools(&self, workshop: WorkshopId) -> Result<Vec<Spool>, StoreError> {
+    pub async fn spools(&self) -> Result<Vec<Spool>, StoreError> {
+        let workshop = self.workshop;
         let found = sqlx::query_as(spool_columns!(
             "WHERE s.workshop_id = ? ORDER BY s.emptied_at IS NOT NULL, s.label"
         ))
@@ -214,12 +213,8 @@ impl Store {
     }
 
     /// Notes what is known of a spool beside its wire.
-    pub async fn update_spool(
-        &self,
-        workshop: WorkshopId,
-        id: SpoolId,
-        care: &SpoolDetails,
-    ) -> Result<(), StoreError> {
+    pub async fn update_spool(&self, id: SpoolId, care: &SpoolDetails) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query(
             "UPDATE spools SET supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \
              winder_id = (SELECT id FROM instruments WHERE workshop_id = ? AND id = ?), \
@@ -242,13 +237,13 @@ impl Store {
     /// Logs a check of a spool; what predictions take is then the mean over all places. The same key again logs nothing.
     pub async fn check_spool(
         &self,
-        workshop: WorkshopId,
         id: SpoolId,
         by: PersonId,
         key: &ClientKey,
         check: &NewCheck,
     ) -> Result<(), StoreError> {
-        let spool = self.spool(workshop, id).await?;
+        let workshop = self.workshop;
+        let spool = self.spool(id).await?;
         let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO spool_checks (workshop_id, spool_id, client_key, at_m, overall_mm, ohm_per_m, at_c, gross_g, \
@@ -294,11 +289,8 @@ impl Store {
     }
 
     /// Checks of a spool, oldest first.
-    pub async fn spool_checks(
-        &self,
-        workshop: WorkshopId,
-        id: SpoolId,
-    ) -> Result<Vec<SpoolCheck>, StoreError> {
+    pub async fn spool_checks(&self, id: SpoolId) -> Result<Vec<SpoolCheck>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT c.at_m, c.overall_mm, c.ohm_per_m, c.at_c, c.gross_g, p.name AS `by`, c.taken_at \
              FROM spool_checks c JOIN people p ON p.id = c.by_id WHERE c.workshop_id = ? AND c.spool_id = ? ORDER BY c.id",
@@ -310,10 +302,8 @@ impl Store {
     }
 
     /// Checks of all spools, oldest first, by spool.
-    pub async fn all_spool_checks(
-        &self,
-        workshop: WorkshopId,
-    ) -> Result<Vec<(SpoolId, Option<f64>, Option<f64>)>, StoreError> {
+    pub async fn all_spool_checks(&self) -> Result<Vec<(SpoolId, Option<f64>, Option<f64>)>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT spool_id, ohm_per_m, at_c FROM spool_checks WHERE workshop_id = ? ORDER BY spool_id, id",
         )
@@ -323,7 +313,8 @@ impl Store {
     }
 
     /// Labels of all spools.
-    pub async fn spool_labels(&self, workshop: WorkshopId) -> Result<Vec<(SpoolId, String)>, StoreError> {
+    pub async fn spool_labels(&self) -> Result<Vec<(SpoolId, String)>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as("SELECT id, label FROM spools WHERE workshop_id = ? ORDER BY label")
             .bind(workshop)
             .fetch_all(&self.pool)
@@ -331,7 +322,8 @@ impl Store {
     }
 
     /// One spool.
-    pub async fn spool(&self, workshop: WorkshopId, id: SpoolId) -> Result<Spool, StoreError> {
+    pub async fn spool(&self, id: SpoolId) -> Result<Spool, StoreError> {
+        let workshop = self.workshop;
         sqlx::query_as(spool_columns!("WHERE s.workshop_id = ? AND s.id = ?"))
             .bind(workshop)
             .bind(id)

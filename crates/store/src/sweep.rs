@@ -1,6 +1,6 @@
 //! Measured responses.
 
-use crate::{ClientKey, PersonId, RevisionId, RunId, Store, StoreError, SweepId, WorkshopId};
+use crate::{ClientKey, PersonId, RevisionId, RunId, StoreError, SweepId, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::sweep::Sweep;
@@ -58,14 +58,10 @@ macro_rules! sweep_columns {
     };
 }
 
-impl Store {
+impl WorkshopStore {
     /// Keeps a sweep; the same key again keeps nothing more.
-    pub async fn add_sweep(
-        &self,
-        workshop: WorkshopId,
-        by: PersonId,
-        new: &NewSweep<'_>,
-    ) -> Result<(), StoreError> {
+    pub async fn add_sweep(&self, by: PersonId, new: &NewSweep<'_>) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let points = serde_json::to_string(new.sweep)
             .map_err(|error| StoreError::Unreadable { what: "sweep", detail: error.to_string() })?;
         let done = sqlx::query(
@@ -93,11 +89,8 @@ impl Store {
     }
 
     /// Sweeps of a workshop, newest first; of one revision when it is given.
-    pub async fn sweeps(
-        &self,
-        workshop: WorkshopId,
-        revision: Option<RevisionId>,
-    ) -> Result<Vec<SweepRow>, StoreError> {
+    pub async fn sweeps(&self, revision: Option<RevisionId>) -> Result<Vec<SweepRow>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(sweep_columns!(
             "WHERE s.workshop_id = ? AND (? IS NULL OR s.revision_id = ?) ORDER BY s.taken_at DESC, s.id DESC LIMIT 200"
         ))

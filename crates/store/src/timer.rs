@@ -1,6 +1,6 @@
 //! Timers: what dries, soaks or cools.
 
-use crate::{ClientKey, PersonId, RunId, Store, StoreError, TimerId, WorkshopId};
+use crate::{ClientKey, PersonId, RunId, StoreError, TimerId, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -36,14 +36,10 @@ pub struct NewTimer<'a> {
     pub at: Option<PrimitiveDateTime>,
 }
 
-impl Store {
+impl WorkshopStore {
     /// Starts a timer; the same key again starts nothing more.
-    pub async fn start_timer(
-        &self,
-        workshop: WorkshopId,
-        by: PersonId,
-        new: &NewTimer<'_>,
-    ) -> Result<(), StoreError> {
+    pub async fn start_timer(&self, by: PersonId, new: &NewTimer<'_>) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         let done = sqlx::query(
             "INSERT INTO timers (workshop_id, client_key, run_id, label, minutes, started_by, started_at) \
              VALUES (?, ?, (SELECT id FROM runs WHERE workshop_id = ? AND id = ?), ?, ?, ?, \
@@ -68,7 +64,8 @@ impl Store {
     }
 
     /// The timers that are running or rang and were not taken off, the first due first.
-    pub async fn timers(&self, workshop: WorkshopId) -> Result<Vec<Timer>, StoreError> {
+    pub async fn timers(&self) -> Result<Vec<Timer>, StoreError> {
+        let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT t.id, t.run_id, u.number AS run_number, t.label, t.minutes, t.started_at \
              FROM timers t LEFT JOIN runs u ON u.id = t.run_id \
@@ -81,7 +78,8 @@ impl Store {
     }
 
     /// Takes a timer off.
-    pub async fn end_timer(&self, workshop: WorkshopId, id: TimerId) -> Result<(), StoreError> {
+    pub async fn end_timer(&self, id: TimerId) -> Result<(), StoreError> {
+        let workshop = self.workshop;
         sqlx::query(
             "UPDATE timers SET ended_at = COALESCE(ended_at, CURRENT_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
         )

@@ -1,44 +1,78 @@
-//! Verdicts, appended whenever a run is judged anew.
+//! Judgements: verdicts are appended; the run's row in the logbook and its prediction are written anew with each.
 
-use crate::{RunId, Store, StoreError, WorkshopId};
-use trade::comparison::Comparison;
-use trade::verdict::Verdict;
+use crate::{PersonId, RunId, StoreError, WorkshopId, WorkshopStore, logbook};
+use coil::prediction::PredictionSummary;
+use sqlx::MySqlConnection;
+use trade::judgement::Judgement;
 
-impl Store {
-    /// Appends a verdict with what it was based on.
-    pub async fn add_verdict(
+impl WorkshopStore {
+    /// Records a judgement whole or not at all: the verdict with its comparisons, the run's row in the logbook, and what
+    /// the coil was expected to be. `requested_by` is the person who asked for a new judgement; `None` where readings
+    /// brought it.
+    pub async fn record_judgement(
         &self,
-        workshop: WorkshopId,
         run: RunId,
-        verdict: &Verdict,
-        comparisons: &[Comparison],
+        judgement: &Judgement,
+        requested_by: Option<PersonId>,
     ) -> Result<(), StoreError> {
-        let mut connection = self.pool.acquire().await?;
-        add_verdict_on(&mut connection, workshop, run, verdict, comparisons).await
+        retry_deadlock!(async {
+            let mut transaction = self.pool.begin().await?;
+            record_on(&mut transaction, self.workshop, run, judgement, requested_by).await?;
+            transaction.commit().await?;
+            Ok(())
+        })
+    }
+
+    /// What a run's coil, as wound, was expected to be when it was judged last; `None` before that, and where it cannot
+    /// be predicted.
+    pub async fn run_prediction(&self, run: RunId) -> Result<Option<PredictionSummary>, StoreError> {
+        let document: Option<String> =
+            sqlx::query_scalar("SELECT document FROM run_predictions WHERE workshop_id = ? AND run_id = ?")
+                .bind(self.workshop)
+                .bind(run)
+                .fetch_optional(&self.pool)
+                .await?;
+        // One that an older program wrote and this one cannot read is computed anew.
+        Ok(document.and_then(|text| serde_json::from_str(&text).ok()))
     }
 }
 
-/// Appends a verdict on a connection of the caller's, which may be inside a transaction.
-pub(crate) async fn add_verdict_on(
-    connection: &mut sqlx::MySqlConnection,
+/// Records a judgement on a connection that is inside a transaction of the caller's.
+pub(crate) async fn record_on(
+    connection: &mut MySqlConnection,
     workshop: WorkshopId,
     run: RunId,
-    verdict: &Verdict,
-    comparisons: &[Comparison],
+    judgement: &Judgement,
+    requested_by: Option<PersonId>,
 ) -> Result<(), StoreError> {
-    let json = serde_json::to_string(comparisons)
-        .map_err(|error| StoreError::Unreadable { what: "comparison", detail: error.to_string() })?;
+    let json = |what, value: serde_json::Result<String>| {
+        value.map_err(|error| StoreError::Unreadable { what, detail: error.to_string() })
+    };
     sqlx::query(
-        "INSERT INTO verdicts (workshop_id, run_id, level, text, comparisons, engine) \
-             SELECT workshop_id, id, ?, ?, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
+        "INSERT INTO verdicts (workshop_id, run_id, level, text, comparisons, causes, engine, requested_by) \
+         SELECT workshop_id, id, ?, ?, ?, ?, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
     )
-    .bind(verdict.level.key())
-    .bind(&verdict.text)
-    .bind(json)
+    .bind(judgement.verdict.level.key())
+    .bind(&judgement.verdict.text)
+    .bind(json("comparison", serde_json::to_string(&judgement.comparisons))?)
+    .bind(json("cause", serde_json::to_string(&judgement.verdict.causes))?)
     .bind(coil::ENGINE)
+    .bind(requested_by)
     .bind(run)
     .bind(workshop)
     .execute(&mut *connection)
     .await?;
-    Ok(())
+    if let Some(prediction) = &judgement.prediction {
+        sqlx::query(
+            "REPLACE INTO run_predictions (run_id, workshop_id, engine, document) \
+             SELECT id, workshop_id, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
+        )
+        .bind(coil::ENGINE)
+        .bind(json("prediction", serde_json::to_string(prediction))?)
+        .bind(run)
+        .bind(workshop)
+        .execute(&mut *connection)
+        .await?;
+    }
+    logbook::write_summary_on(connection, workshop, run, judgement).await
 }

@@ -17,10 +17,10 @@ use store::sweep::NewSweep;
 use store::timer::NewTimer;
 use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
 use time::Duration;
-use trade::comparison::compare;
+use trade::judgement::{Judgement, judge_run};
 use trade::reading::Kind;
 use trade::traveller::Traveller;
-use trade::verdict::{Level, judge};
+use trade::verdict::{Level, Verdict};
 use trade::winding::{Event, WindingEventKind};
 
 async fn workshop(store: &Store, name: &str) -> (WorkshopId, PersonId) {
@@ -38,7 +38,7 @@ async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &st
         design: &design,
         prediction: Some(&prediction),
     };
-    store.save_revision(workshop, author, &new).await.unwrap()
+    store.of(workshop).save_revision(author, &new).await.unwrap()
 }
 
 fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Design) -> NewRun<'_> {
@@ -54,6 +54,7 @@ fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Desig
         traveller: Box::leak(Box::new(Traveller::usual(design))),
         winder: None,
         calibration: (None, Calibration::default()),
+        judgement: None,
         at: None,
     }
 }
@@ -65,11 +66,11 @@ async fn people_and_workshops() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     assert!(store.has_workshop().await.unwrap());
     let helper = NewPerson { name: "Ivo", sign_in: "ivo", password_hash: None };
-    store.add_person(shop, &helper).await.unwrap();
+    store.of(shop).add_person(&helper).await.unwrap();
     assert!(
-        matches!(store.add_person(shop, &helper).await, Err(StoreError::Taken(index)) if index == "people_sign_in")
+        matches!(store.of(shop).add_person(&helper).await, Err(StoreError::Taken(index)) if index == "people_sign_in")
     );
-    assert_eq!(store.people(shop).await.unwrap().len(), 2);
+    assert_eq!(store.of(shop).people().await.unwrap().len(), 2);
     assert_eq!(store.person_by_sign_in("kestrel").await.unwrap().unwrap().id, owner);
     assert_eq!(store.person(owner).await.unwrap().unwrap().workshop, "kestrel");
     assert!(store.person_by_sign_in("nobody").await.unwrap().is_none());
@@ -96,23 +97,23 @@ async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, _) = workshop(&store, "heron").await;
     let first = design(&store, shop, owner, "Reed lap steel").await;
-    let mut changed = store.revision(shop, first).await.unwrap().design;
+    let mut changed = store.of(shop).revision(first).await.unwrap().design;
     changed.coils[0].wind.turns = 8000;
     let key = ClientKey::random();
     let next = NewRevision { key, parent: Some(first), note: "hotter", design: &changed, prediction: None };
-    let second = store.save_revision(shop, owner, &next).await.unwrap();
+    let second = store.of(shop).save_revision(owner, &next).await.unwrap();
     // The same submission again is the same revision.
-    assert_eq!(store.save_revision(shop, owner, &next).await.unwrap(), second);
-    let saved = store.revision(shop, second).await.unwrap();
+    assert_eq!(store.of(shop).save_revision(owner, &next).await.unwrap(), second);
+    let saved = store.of(shop).revision(second).await.unwrap();
     assert_eq!((saved.row.number, saved.row.parent_id, saved.row.turns), (2, Some(first), 8000));
     assert_eq!(saved.design, changed);
-    assert_eq!(store.revision(shop, first).await.unwrap().row.turns, 7620);
-    let all = store.revisions(shop, saved.row.design_id).await.unwrap();
+    assert_eq!(store.of(shop).revision(first).await.unwrap().row.turns, 7620);
+    let all = store.of(shop).revisions(saved.row.design_id).await.unwrap();
     assert_eq!(all.iter().map(|r| r.number).collect::<Vec<_>>(), [2, 1]);
-    assert!(matches!(store.revision(other, second).await, Err(StoreError::Missing("revision"))));
-    assert!(matches!(store.revisions(other, saved.row.design_id).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.of(other).revision(second).await, Err(StoreError::Missing("revision"))));
+    assert!(matches!(store.of(other).revisions(saved.row.design_id).await, Err(StoreError::Missing(_))));
     let stolen = NewRevision { key: ClientKey::random(), ..next.clone() };
-    assert!(matches!(store.save_revision(other, owner, &stolen).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.of(other).save_revision(owner, &stolen).await, Err(StoreError::Missing(_))));
 }
 
 #[tokio::test]
@@ -120,7 +121,7 @@ async fn two_people_saving_at_once_get_two_revisions() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let first = design(&store, shop, owner, "Mandola").await;
-    let document = store.revision(shop, first).await.unwrap().design;
+    let document = store.of(shop).revision(first).await.unwrap().design;
     let save = || async {
         let new = NewRevision {
             key: ClientKey::random(),
@@ -129,12 +130,12 @@ async fn two_people_saving_at_once_get_two_revisions() {
             design: &document,
             prediction: None,
         };
-        store.save_revision(shop, owner, &new).await
+        store.of(shop).save_revision(owner, &new).await
     };
     let (a, b, c) = tokio::join!(save(), save(), save());
     assert!(a.is_ok() && b.is_ok() && c.is_ok(), "{a:?} {b:?} {c:?}");
-    let row = store.revision(shop, first).await.unwrap().row;
-    assert_eq!(store.revisions(shop, row.design_id).await.unwrap().len(), 4);
+    let row = store.of(shop).revision(first).await.unwrap().row;
+    assert_eq!(store.of(shop).revisions(row.design_id).await.unwrap().len(), 4);
 }
 
 #[tokio::test]
@@ -146,7 +147,7 @@ async fn lists_of_designs_search_and_sort() {
     }
     let names = async |search: &str, order| -> Vec<String> {
         let filter = DesignFilter { search: search.into(), order, ..DesignFilter::default() };
-        store.designs(shop, &filter).await.unwrap().into_iter().map(|row| row.name).collect()
+        store.of(shop).designs(&filter).await.unwrap().into_iter().map(|row| row.name).collect()
     };
     assert_eq!(names("", DesignOrder::Name).await, ["Baritone", "Mandola", "Reed lap steel"]);
     assert_eq!(names("", DesignOrder::Newest).await[0], "Baritone");
@@ -161,30 +162,30 @@ async fn designs_are_tagged_named_and_put_away() {
     let (other, _) = workshop(&store, "heron").await;
     let first = design(&store, shop, owner, "Mandola").await;
     design(&store, shop, owner, "Baritone").await;
-    let row = store.revision(shop, first).await.unwrap().row;
+    let row = store.of(shop).revision(first).await.unwrap().row;
     let tags = |all: &[&str]| all.iter().map(|t| (*t).to_owned()).collect::<Vec<String>>();
-    store.tag_design(shop, row.design_id, &tags(&["order 12", "neck"])).await.unwrap();
-    store.tag_design(shop, row.design_id, &tags(&["neck", "bright"])).await.unwrap();
-    let foreign = store.tag_design(other, row.design_id, &tags(&["mine"])).await;
+    store.of(shop).tag_design(row.design_id, &tags(&["order 12", "neck"])).await.unwrap();
+    store.of(shop).tag_design(row.design_id, &tags(&["neck", "bright"])).await.unwrap();
+    let foreign = store.of(other).tag_design(row.design_id, &tags(&["mine"])).await;
     assert!(matches!(foreign, Err(StoreError::Missing("design"))));
-    assert_eq!(store.tags(shop).await.unwrap(), ["bright", "neck"]);
-    store.label_revision(shop, first, "the bright one").await.unwrap();
-    store.label_revision(other, first, "not yours").await.unwrap();
-    let row = store.revision(shop, first).await.unwrap().row;
+    assert_eq!(store.of(shop).tags().await.unwrap(), ["bright", "neck"]);
+    store.of(shop).label_revision(first, "the bright one").await.unwrap();
+    store.of(other).label_revision(first, "not yours").await.unwrap();
+    let row = store.of(shop).revision(first).await.unwrap().row;
     assert_eq!((row.label.as_str(), row.tags.as_str()), ("the bright one", "bright,neck"));
     let named = async |filter: DesignFilter| -> Vec<String> {
-        store.designs(shop, &filter).await.unwrap().into_iter().map(|r| r.name).collect()
+        store.of(shop).designs(&filter).await.unwrap().into_iter().map(|r| r.name).collect()
     };
     assert_eq!(named(DesignFilter { tag: "neck".into(), ..DesignFilter::default() }).await, ["Mandola"]);
     let twins = DesignFilter { kind: "twin-coil".into(), ..DesignFilter::default() };
     assert!(named(twins).await.is_empty());
-    store.archive_design(other, row.design_id, true).await.unwrap();
+    store.of(other).archive_design(row.design_id, true).await.unwrap();
     assert_eq!(named(DesignFilter::default()).await.len(), 2);
-    store.archive_design(shop, row.design_id, true).await.unwrap();
+    store.of(shop).archive_design(row.design_id, true).await.unwrap();
     assert_eq!(named(DesignFilter::default()).await, ["Baritone"]);
     let away = DesignFilter { archived: true, ..DesignFilter::default() };
     assert_eq!(named(away.clone()).await, ["Mandola"]);
-    store.archive_design(shop, row.design_id, false).await.unwrap();
+    store.of(shop).archive_design(row.design_id, false).await.unwrap();
     assert!(named(away).await.is_empty());
 }
 
@@ -203,15 +204,15 @@ async fn sweeps_belong_to_a_revision_and_come_once() {
         sweep: &sweep,
         at: None,
     };
-    store.add_sweep(shop, owner, &new).await.unwrap();
-    store.add_sweep(shop, owner, &new).await.unwrap();
-    assert!(matches!(store.add_sweep(other, stranger, &new).await, Err(StoreError::Missing("revision"))));
-    let kept = store.sweeps(shop, Some(first)).await.unwrap();
+    store.of(shop).add_sweep(owner, &new).await.unwrap();
+    store.of(shop).add_sweep(owner, &new).await.unwrap();
+    assert!(matches!(store.of(other).add_sweep(stranger, &new).await, Err(StoreError::Missing("revision"))));
+    let kept = store.of(shop).sweeps(Some(first)).await.unwrap();
     assert_eq!(kept.len(), 1);
     assert_eq!((kept[0].label.as_str(), kept[0].by.as_str()), ("first coil", "Ode Farrow"));
     assert_eq!(kept[0].sweep().unwrap(), sweep);
-    assert_eq!(store.sweeps(shop, None).await.unwrap().len(), 1);
-    assert!(store.sweeps(other, None).await.unwrap().is_empty());
+    assert_eq!(store.of(shop).sweeps(None).await.unwrap().len(), 1);
+    assert!(store.of(other).sweeps(None).await.unwrap().is_empty());
 }
 
 #[tokio::test]
@@ -228,14 +229,14 @@ async fn spools_are_unique_by_label() {
         measured: coil::design::Spool { ohm_per_m: Some(5.51), ..Default::default() },
         remark: String::new(),
     };
-    let id = store.add_spool(shop, &spool).await.unwrap();
-    assert_eq!(store.add_spool(shop, &spool).await.unwrap(), id);
+    let id = store.of(shop).add_spool(&spool).await.unwrap();
+    assert_eq!(store.of(shop).add_spool(&spool).await.unwrap(), id);
     let again = NewSpool { key: ClientKey::random(), ..spool };
     assert!(
-        matches!(store.add_spool(shop, &again).await, Err(StoreError::Taken(index)) if index == "spools_label")
+        matches!(store.of(shop).add_spool(&again).await, Err(StoreError::Taken(index)) if index == "spools_label")
     );
-    assert_eq!(store.spools(shop).await.unwrap().len(), 1);
-    assert_eq!(store.spool(shop, id).await.unwrap().measured().ohm_per_m, Some(5.51));
+    assert_eq!(store.of(shop).spools().await.unwrap().len(), 1);
+    assert_eq!(store.of(shop).spool(id).await.unwrap().measured().ohm_per_m, Some(5.51));
 }
 
 #[tokio::test]
@@ -243,31 +244,32 @@ async fn a_run_is_logged_corrected_and_judged() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let revision = design(&store, shop, owner, "Reed lap steel").await;
-    let document = store.revision(shop, revision).await.unwrap().design;
+    let document = store.of(shop).revision(revision).await.unwrap().design;
     let new = run_of(revision, owner, &document);
-    let run = store.start_run(shop, owner, &new).await.unwrap();
-    assert_eq!(store.start_run(shop, owner, &new).await.unwrap(), run);
+    let run = store.of(shop).start_run(owner, &new).await.unwrap();
+    assert_eq!(store.of(shop).start_run(owner, &new).await.unwrap(), run);
     let key = ClientKey::random();
     let mut ohms = NewReading::of(Kind::Resistance, Some(580.0));
     ohms.coil_c = Some(22.0);
     let batch = [NewReading::of(Kind::Turns, Some(7620.0)), ohms.clone()];
-    store.log_readings(shop, run, owner, &key, &batch, None).await.unwrap();
+    store.of(shop).log_readings(run, owner, &key, &batch, None).await.unwrap();
     // A repeated submission adds nothing.
-    store.log_readings(shop, run, owner, &key, &batch, None).await.unwrap();
-    let log = store.readings(shop, run).await.unwrap();
+    store.of(shop).log_readings(run, owner, &key, &batch, None).await.unwrap();
+    let log = store.of(shop).readings(run).await.unwrap();
     assert_eq!(log.len(), 2);
     let right =
         NewReading { value: Some(5800.0), corrects: Some(store::ReadingId(log[1].reading.id)), ..ohms };
-    store.log_readings(shop, run, owner, &ClientKey::random(), &[right], None).await.unwrap();
-    let readings: Vec<_> = store.readings(shop, run).await.unwrap().into_iter().map(|l| l.reading).collect();
+    store.of(shop).log_readings(run, owner, &ClientKey::random(), &[right], None).await.unwrap();
+    let readings: Vec<_> =
+        store.of(shop).readings(run).await.unwrap().into_iter().map(|l| l.reading).collect();
     assert_eq!(readings.len(), 3, "the wrong reading is kept");
-    let comparisons = compare(&document, &readings, &Calibration::default());
-    let verdict = judge(&comparisons, &readings);
-    assert_eq!(verdict.level, Level::Waiting);
-    store.add_verdict(shop, run, &verdict, &comparisons).await.unwrap();
-    let row = store.run(shop, run).await.unwrap().row;
+    let judgement = judge_run(&document, &readings, &Calibration::default());
+    assert_eq!(judgement.verdict.level, Level::Waiting);
+    store.of(shop).record_judgement(run, &judgement, None).await.unwrap();
+    assert_eq!(store.of(shop).run_prediction(run).await.unwrap(), judgement.prediction);
+    let row = store.of(shop).run(run).await.unwrap().row;
     assert_eq!((row.number, row.turns, row.level.as_deref()), (1, Some(7620.0), Some("waiting")));
-    assert!(matches!(store.run(WorkshopId(999), run).await, Err(StoreError::Missing("run"))));
+    assert!(matches!(store.of(WorkshopId(999)).run(run).await, Err(StoreError::Missing("run"))));
 }
 
 #[tokio::test]
@@ -275,12 +277,12 @@ async fn lists_of_runs_filter_and_sort() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let revision = design(&store, shop, owner, "Reed lap steel").await;
-    let saved = store.revision(shop, revision).await.unwrap();
+    let saved = store.of(shop).revision(revision).await.unwrap();
     for _ in 0..3 {
-        store.start_run(shop, owner, &run_of(revision, owner, &saved.design)).await.unwrap();
+        store.of(shop).start_run(owner, &run_of(revision, owner, &saved.design)).await.unwrap();
     }
     let numbers = async |filter: RunFilter| -> Vec<u32> {
-        store.runs(shop, &filter).await.unwrap().into_iter().map(|run| run.number).collect()
+        store.of(shop).runs(&filter).await.unwrap().into_iter().map(|run| run.number).collect()
     };
     assert_eq!(numbers(RunFilter::default()).await, [3, 2, 1]);
     assert_eq!(numbers(RunFilter { order: RunOrder::Oldest, ..RunFilter::default() }).await, [1, 2, 3]);
@@ -319,8 +321,8 @@ async fn a_document_with_every_part_comes_back_as_it_was() {
         design: &document,
         prediction: None,
     };
-    let id = store.save_revision(shop, owner, &new).await.unwrap();
-    let saved = store.revision(shop, id).await.unwrap();
+    let id = store.of(shop).save_revision(owner, &new).await.unwrap();
+    let saved = store.of(shop).revision(id).await.unwrap();
     assert_eq!(saved.design, document);
     assert_eq!((saved.row.note.as_str(), saved.row.kind.as_str()), ("ß — Ω", "tall-single"));
     assert_eq!((saved.row.gauge.as_str(), saved.row.resistance_20c_ohm), ("42 AWG", None));
@@ -331,21 +333,23 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let revision = design(&store, shop, owner, "Reed lap steel").await;
-    let document = store.revision(shop, revision).await.unwrap().design;
-    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
-    assert_eq!(store.run(shop, run).await.unwrap().row.level, None);
+    let document = store.of(shop).revision(revision).await.unwrap().design;
+    let run = store.of(shop).start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
+    assert_eq!(store.of(shop).run(run).await.unwrap().row.level, None);
     for (level, text) in [(Level::Look, "a first look"), (Level::Pass, "and a second")] {
-        let verdict = trade::verdict::Verdict { level, text: text.into(), causes: Vec::new() };
-        store.add_verdict(shop, run, &verdict, &[]).await.unwrap();
-        let row = store.run(shop, run).await.unwrap().row;
+        let verdict = Verdict { level, text: text.into(), causes: Vec::new() };
+        let judgement = Judgement { verdict, ..judge_run(&document, &[], &Calibration::default()) };
+        store.of(shop).record_judgement(run, &judgement, Some(owner)).await.unwrap();
+        let row = store.of(shop).run(run).await.unwrap().row;
         assert_eq!((row.level.as_deref(), row.verdict.as_deref()), (Some(level.key()), Some(text)));
         assert_eq!(row.comparisons.as_deref(), Some("[]"));
     }
     // Another workshop's verdict on this run goes nowhere.
     let (other, _) = workshop(&store, "heron").await;
-    let foreign = trade::verdict::Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
-    store.add_verdict(other, run, &foreign, &[]).await.unwrap();
-    assert_eq!(store.run(shop, run).await.unwrap().row.level.as_deref(), Some("pass"));
+    let verdict = Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
+    let foreign = Judgement { verdict, ..judge_run(&document, &[], &Calibration::default()) };
+    assert!(store.of(other).record_judgement(run, &foreign, None).await.is_err());
+    assert_eq!(store.of(shop).run(run).await.unwrap().row.level.as_deref(), Some("pass"));
 }
 
 #[tokio::test]
@@ -354,29 +358,29 @@ async fn a_batch_of_readings_is_logged_whole_or_not_at_all() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
     let revision = design(&store, shop, owner, "Reed lap steel").await;
-    let document = store.revision(shop, revision).await.unwrap().design;
-    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
+    let document = store.of(shop).revision(revision).await.unwrap().design;
+    let run = store.of(shop).start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
     let mut wrong = NewReading::of(Kind::Turns, Some(7000.0));
     wrong.corrects = Some(store::ReadingId(12_345));
     let batch = [NewReading::of(Kind::Inductance, Some(2.2)), wrong];
-    let refused = store.log_readings(shop, run, owner, &ClientKey::random(), &batch, None).await;
+    let refused = store.of(shop).log_readings(run, owner, &ClientKey::random(), &batch, None).await;
     assert!(matches!(refused, Err(StoreError::Missing("reading"))), "{refused:?}");
-    assert!(store.readings(shop, run).await.unwrap().is_empty(), "nothing is half written");
-    let foreign = store.log_readings(other, run, stranger, &ClientKey::random(), &batch[..1], None).await;
+    assert!(store.of(shop).readings(run).await.unwrap().is_empty(), "nothing is half written");
+    let foreign = store.of(other).log_readings(run, stranger, &ClientKey::random(), &batch[..1], None).await;
     assert!(matches!(foreign, Err(StoreError::Missing("run"))), "{foreign:?}");
     // A reading is corrected once: a second correction must correct the first.
-    store.log_readings(shop, run, owner, &ClientKey::random(), &batch[..1], None).await.unwrap();
-    let first = store.readings(shop, run).await.unwrap()[0].reading.id;
+    store.of(shop).log_readings(run, owner, &ClientKey::random(), &batch[..1], None).await.unwrap();
+    let first = store.of(shop).readings(run).await.unwrap()[0].reading.id;
     let correct = NewReading {
         corrects: Some(store::ReadingId(first)),
         words: "read again".into(),
         ..NewReading::of(Kind::Inductance, Some(2.1))
     };
     let again = [correct];
-    store.log_readings(shop, run, owner, &ClientKey::random(), &again, None).await.unwrap();
-    let twice = store.log_readings(shop, run, owner, &ClientKey::random(), &again, None).await;
+    store.of(shop).log_readings(run, owner, &ClientKey::random(), &again, None).await.unwrap();
+    let twice = store.of(shop).log_readings(run, owner, &ClientKey::random(), &again, None).await;
     assert!(matches!(twice, Err(StoreError::Taken(index)) if index == "readings_corrects"));
-    let log = store.readings(shop, run).await.unwrap();
+    let log = store.of(shop).readings(run).await.unwrap();
     assert_eq!((log.len(), log[1].words.as_str(), log[1].taken_by.as_str()), (2, "read again", "Ode Farrow"));
 }
 
@@ -385,27 +389,28 @@ async fn runs_are_numbered_per_workshop_even_when_started_at_once() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let revision = design(&store, shop, owner, "Reed lap steel").await;
-    let document = store.revision(shop, revision).await.unwrap().design;
+    let document = store.of(shop).revision(revision).await.unwrap().design;
     let (a, b, c) = (
         run_of(revision, owner, &document),
         run_of(revision, owner, &document),
         run_of(revision, owner, &document),
     );
+    let ours = store.of(shop);
     let (a, b, c) = tokio::join!(
-        store.start_run(shop, owner, &a),
-        store.start_run(shop, owner, &b),
-        store.start_run(shop, owner, &c)
+        ours.start_run(owner, &a),
+        ours.start_run(owner, &b),
+        ours.start_run(owner, &c)
     );
     let mut numbers = Vec::new();
     for id in [a.unwrap(), b.unwrap(), c.unwrap()] {
-        numbers.push(store.run(shop, id).await.unwrap().row.number);
+        numbers.push(store.of(shop).run(id).await.unwrap().row.number);
     }
     numbers.sort_unstable();
     assert_eq!(numbers, [1, 2, 3]);
     let (other, stranger) = workshop(&store, "heron").await;
     let theirs = design(&store, other, stranger, "Mandola").await;
-    let run = store.start_run(other, stranger, &run_of(theirs, stranger, &document)).await.unwrap();
-    assert_eq!(store.run(other, run).await.unwrap().row.number, 1);
+    let run = store.of(other).start_run(stranger, &run_of(theirs, stranger, &document)).await.unwrap();
+    assert_eq!(store.of(other).run(run).await.unwrap().row.number, 1);
 }
 
 /// The winding log takes every event once, in order; a traveller goes with its run and is signed once.
@@ -415,40 +420,40 @@ async fn what_happens_at_the_winder_is_kept_once_and_in_order() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
     let revision = design(&store, shop, owner, "Mandola").await;
-    let document = store.revision(shop, revision).await.unwrap().design;
-    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
+    let document = store.of(shop).revision(revision).await.unwrap().design;
+    let run = store.of(shop).start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
     let keys: Vec<ClientKey> = (0..3).map(|_| ClientKey::random()).collect();
     let event = |k: usize, what, at_turn| NewEvent {
         key: keys[k].clone(),
         event: Event { what, at_turn },
         words: "",
     };
-    assert!(store.note_event(shop, run, owner, &event(0, WindingEventKind::Count, 300)).await.unwrap());
-    assert!(store.note_event(shop, run, owner, &event(1, WindingEventKind::Stop, 300)).await.unwrap());
+    assert!(store.of(shop).note_event(run, owner, &event(0, WindingEventKind::Count, 300)).await.unwrap());
+    assert!(store.of(shop).note_event(run, owner, &event(1, WindingEventKind::Stop, 300)).await.unwrap());
     assert!(
-        !store.note_event(shop, run, owner, &event(0, WindingEventKind::Count, 999)).await.unwrap(),
+        !store.of(shop).note_event(run, owner, &event(0, WindingEventKind::Count, 999)).await.unwrap(),
         "same key"
     );
-    let foreign = store.note_event(other, run, stranger, &event(2, WindingEventKind::Stop, 1)).await;
+    let foreign = store.of(other).note_event(run, stranger, &event(2, WindingEventKind::Stop, 1)).await;
     assert!(matches!(foreign, Err(StoreError::Missing("run"))));
-    let all = store.events(shop, run).await.unwrap();
+    let all = store.of(shop).events(run).await.unwrap();
     let said: Vec<(WindingEventKind, u32)> = all.iter().map(|h| (h.event.what, h.event.at_turn)).collect();
     assert_eq!(said, [(WindingEventKind::Count, 300), (WindingEventKind::Stop, 300)]);
-    assert!(store.events(other, run).await.unwrap().is_empty());
-    let traveller = store.traveller_of_run(shop, run).await.unwrap().unwrap();
+    assert!(store.of(other).events(run).await.unwrap().is_empty());
+    let traveller = store.of(shop).traveller_of_run(run).await.unwrap().unwrap();
     assert_eq!(traveller, Traveller::usual(&document));
-    assert!(store.sign(shop, run, owner, "seams", "").await.unwrap());
-    assert!(!store.sign(shop, run, owner, "seams", "again").await.unwrap());
-    let signed = store.signatures(shop, run, |_| "now".into()).await.unwrap();
+    assert!(store.of(shop).sign(run, owner, "seams", "").await.unwrap());
+    assert!(!store.of(shop).sign(run, owner, "seams", "again").await.unwrap());
+    let signed = store.of(shop).signatures(run, |_| "now".into()).await.unwrap();
     assert_eq!((signed.len(), signed[0].by.as_str(), signed[0].waived.as_str()), (1, "Ode Farrow", ""));
     let mut own = traveller.clone();
     own.0.truncate(2);
-    store.keep_traveller(shop, owner, "tall-single", Some(&own)).await.unwrap();
-    assert_eq!(store.traveller(shop, "tall-single").await.unwrap(), Some(own));
-    assert_eq!(store.traveller(other, "tall-single").await.unwrap(), None);
-    assert_eq!(store.traveller_of_run(shop, run).await.unwrap(), Some(traveller), "a run keeps its own");
-    store.keep_traveller(shop, owner, "tall-single", None).await.unwrap();
-    assert_eq!(store.traveller(shop, "tall-single").await.unwrap(), None);
+    store.of(shop).keep_traveller(owner, "tall-single", Some(&own)).await.unwrap();
+    assert_eq!(store.of(shop).traveller("tall-single").await.unwrap(), Some(own));
+    assert_eq!(store.of(other).traveller("tall-single").await.unwrap(), None);
+    assert_eq!(store.of(shop).traveller_of_run(run).await.unwrap(), Some(traveller), "a run keeps its own");
+    store.of(shop).keep_traveller(owner, "tall-single", None).await.unwrap();
+    assert_eq!(store.of(shop).traveller("tall-single").await.unwrap(), None);
 }
 
 #[tokio::test]
@@ -466,41 +471,42 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
         due: Some(time::macros::date!(2027 - 05 - 01)),
         simulated: true,
     };
-    store.add_instrument(shop, &new).await.unwrap();
-    store.add_instrument(shop, &new).await.unwrap();
+    store.of(shop).add_instrument(&new).await.unwrap();
+    store.of(shop).add_instrument(&new).await.unwrap();
     let twin = NewInstrument { key: ClientKey::random(), ..new.clone() };
     assert!(
-        matches!(store.add_instrument(shop, &twin).await, Err(StoreError::Taken(index)) if index == "instruments_name")
+        matches!(store.of(shop).add_instrument(&twin).await, Err(StoreError::Taken(index)) if index == "instruments_name")
     );
     store.readdress_simulated("127.0.0.1:7777").await.unwrap();
-    let kept = store.instruments(shop).await.unwrap();
+    let kept = store.of(shop).instruments().await.unwrap();
     assert_eq!((kept.len(), kept[0].address.as_str(), kept[0].due), (1, "127.0.0.1:7777", new.due));
     let revision = design(&store, shop, owner, "Mandola").await;
-    let document = store.revision(shop, revision).await.unwrap().design;
-    let run = store.start_run(shop, owner, &run_of(revision, owner, &document)).await.unwrap();
+    let document = store.of(shop).revision(revision).await.unwrap().design;
+    let run = store.of(shop).start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
     let reading =
         NewReading { instrument: Some(kept[0].id), ..NewReading::of(Kind::Resistance, Some(5800.0)) };
-    store.log_readings(shop, run, owner, &ClientKey::random(), &[reading], None).await.unwrap();
-    let log = store.readings(shop, run).await.unwrap();
+    store.of(shop).log_readings(run, owner, &ClientKey::random(), &[reading], None).await.unwrap();
+    let log = store.of(shop).readings(run).await.unwrap();
     assert_eq!(log[0].instrument.as_deref(), Some("Bench ohm meter"));
-    store.retire_instrument(shop, kept[0].id).await.unwrap();
-    assert!(store.instruments(shop).await.unwrap().is_empty());
+    store.of(shop).retire_instrument(kept[0].id).await.unwrap();
+    assert!(store.of(shop).instruments().await.unwrap().is_empty());
     let key = ClientKey::random();
     for (key, label, minutes) in
         [(key.clone(), "Lacquer", 1440), (key, "Lacquer", 1440), (ClientKey::random(), "Wax", 15)]
     {
         store
-            .start_timer(shop, owner, &NewTimer { key, run: Some(run), label, minutes, at: None })
+            .of(shop)
+            .start_timer(owner, &NewTimer { key, run: Some(run), label, minutes, at: None })
             .await
             .unwrap();
     }
-    let timers = store.timers(shop).await.unwrap();
+    let timers = store.of(shop).timers().await.unwrap();
     let labels: Vec<&str> = timers.iter().map(|t| t.label.as_str()).collect();
     assert_eq!(
         (labels, timers[0].run_number),
         (vec!["Wax", "Lacquer"], Some(1)),
         "first due first, each once"
     );
-    store.end_timer(shop, timers[0].id).await.unwrap();
-    assert_eq!(store.timers(shop).await.unwrap().len(), 1);
+    store.of(shop).end_timer(timers[0].id).await.unwrap();
+    assert_eq!(store.of(shop).timers().await.unwrap().len(), 1);
 }

@@ -128,7 +128,8 @@ pub fn compare(
     let mut found = Vec::new();
     if let Some(ohms) = latest(readings, Kind::Resistance).and_then(Reading::ohms_at_20c) {
         let expected = prediction.pickup.resistance_20c_ohm;
-        found.push(Comparison::new(Kind::Resistance, None, expected, ohms).calibrated(calibration.resistance));
+        found
+            .push(Comparison::new(Kind::Resistance, None, expected, ohms).calibrated(calibration.resistance));
     }
     if let Some(reading) = latest(readings, Kind::Inductance)
         && let Some(henries) = reading.value
@@ -217,10 +218,11 @@ fn compare_flux(solution: &Solution, readings: &[Reading]) -> Vec<Comparison> {
     for reading in standing(readings).into_iter().filter(|r| r.kind == Kind::Flux) {
         let (Some(string), Some(tesla)) = (reading.pole, reading.value) else { continue };
         let probe_mm = reading.probe_mm.unwrap_or(PROBE_MM);
-        let known = by_distance.iter().position(|(mm, _)| (mm - probe_mm).abs() < 1e-9).unwrap_or_else(|| {
-            by_distance.push((probe_mm, solution.pole_flux_mt(probe_mm)));
-            by_distance.len() - 1
-        });
+        let known =
+            by_distance.iter().position(|(mm, _)| (mm - probe_mm).abs() < 1e-9).unwrap_or_else(|| {
+                by_distance.push((probe_mm, solution.pole_flux_mt(probe_mm)));
+                by_distance.len() - 1
+            });
         let flux = &by_distance[known].1;
         let Some(index) = design.poles.iter().position(|p| p.string == Some(string)) else { continue };
         let Some(expected) = flux.get(index).copied().flatten() else { continue };

@@ -5,7 +5,7 @@ use crate::comparison::{Comparison, as_wound, build_ratio, compare};
 use crate::reading::{Kind, Reading, latest};
 use crate::verdict::{Verdict, judge};
 use coil::design::{Design, Direction, Polarity};
-use coil::prediction::{Calibration, Prediction, Solution};
+use coil::prediction::{Calibration, Prediction, PredictionSummary, Solution};
 
 /// What a run came to.
 #[derive(Clone, Debug, PartialEq)]
@@ -14,8 +14,10 @@ pub struct Judgement {
     pub comparisons: Vec<Comparison>,
     /// The verdict.
     pub verdict: Verdict,
-    /// The line in the logbook.
+    /// The row in the logbook.
     pub summary: RunSummary,
+    /// What the coil, as wound, was expected to be; `None` where it cannot be predicted.
+    pub prediction: Option<PredictionSummary>,
 }
 
 /// One quantity in the logbook.
@@ -110,7 +112,7 @@ pub fn judge_solved(
     };
     let verdict = judge(&comparisons, readings);
     let summary = summary(wound, prediction.as_ref(), readings, &comparisons);
-    Judgement { comparisons, verdict, summary }
+    Judgement { comparisons, verdict, summary, prediction: prediction.map(|p| p.summary()) }
 }
 
 fn summary(

@@ -52,7 +52,8 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
         let sign_in = name.to_lowercase();
         people.push(
             store
-                .add_person(workshop, &NewPerson { name, sign_in: &sign_in, password_hash: None })
+                .of(workshop)
+                .add_person(&NewPerson { name, sign_in: &sign_in, password_hash: None })
                 .await
                 .unwrap(),
         );
@@ -69,9 +70,9 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             due: None,
             simulated: true,
         };
-        store.add_instrument(workshop, &new).await.unwrap();
+        store.of(workshop).add_instrument(&new).await.unwrap();
     }
-    let winders = store.instruments(workshop).await.unwrap().iter().map(|i| i.id).collect();
+    let winders = store.of(workshop).instruments().await.unwrap().iter().map(|i| i.id).collect();
     let mut designs = Vec::new();
     for k in 0..40 {
         let format = [Format::TallSingle, Format::WideSingle, Format::TwinCoil, Format::ShortSingle][k % 4];
@@ -84,7 +85,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             design: &design,
             prediction: Some(&prediction),
         };
-        designs.push((store.save_revision(workshop, owner, &new).await.unwrap(), design, prediction));
+        designs.push((store.of(workshop).save_revision(owner, &new).await.unwrap(), design, prediction));
     }
     let mut spools = Vec::new();
     for k in 0..runs.div_ceil(RUNS_PER_SPOOL) {
@@ -98,7 +99,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             measured: coil::design::Spool::default(),
             remark: String::new(),
         };
-        spools.push((store.add_spool(workshop, &new).await.unwrap(), 0.02 * deviate(dice)));
+        spools.push((store.of(workshop).add_spool(&new).await.unwrap(), 0.02 * deviate(dice)));
     }
     Shop { workshop, people, winders, designs, spools }
 }

@@ -94,7 +94,7 @@ impl Calibrations {
         if let Some(found) = self.kept.lock().unwrap_or_else(PoisonError::into_inner).get(&id.0) {
             return Ok(Arc::clone(found));
         }
-        let model = Arc::new(store.model(workshop, id).await?);
+        let model = Arc::new(store.of(workshop).model(id).await?);
         self.kept.lock().unwrap_or_else(PoisonError::into_inner).put(id.0, Arc::clone(&model));
         Ok(model)
     }
@@ -106,23 +106,28 @@ impl Calibrations {
         workshop: WorkshopId,
         design: Option<DesignId>,
     ) -> Result<AppliedCalibration, AppError> {
-        if !store.calibration_enabled(workshop).await? {
+        if !store.of(workshop).calibration_enabled().await? {
             return Ok(AppliedCalibration {
                 how: "learning is switched off",
                 ..AppliedCalibration::default()
             });
         }
         let calibration_policy = match design {
-            Some(design) => store.calibration_policy(workshop, design).await?,
+            Some(design) => store.of(workshop).calibration_policy(design).await?,
             None => CalibrationPolicy::On,
         };
-        let newest = store.newest_calibration(workshop).await?;
+        let newest = store.of(workshop).newest_calibration().await?;
         let (version, how) = match calibration_policy {
             CalibrationPolicy::Off => (None, "learning is switched off for this design"),
             CalibrationPolicy::On => (newest.map(|l| (l.id, l.number)), ""),
             CalibrationPolicy::Frozen(id) => {
-                let number =
-                    store.calibrations(workshop).await?.iter().find(|l| l.id == id).map_or(0, |l| l.number);
+                let number = store
+                    .of(workshop)
+                    .calibrations()
+                    .await?
+                    .iter()
+                    .find(|l| l.id == id)
+                    .map_or(0, |l| l.number);
                 (Some((id, number)), "frozen for this design")
             }
         };
@@ -156,15 +161,15 @@ impl Calibrations {
         workshop: WorkshopId,
         all: bool,
     ) -> Result<Option<u32>, AppError> {
-        let newest = store.newest_calibration(workshop).await?;
-        let count = store.observation_count(workshop).await?;
+        let newest = store.of(workshop).newest_calibration().await?;
+        let count = store.of(workshop).observation_count().await?;
         if let (Some(newest), false) = (&newest, all)
             && count > SMALL
             && count.abs_diff(newest.runs) < newest.runs / 100
         {
             return Ok(None);
         }
-        let runs = store.observations(workshop).await?;
+        let runs = store.of(workshop).observations().await?;
         let model = web::block(move || fit_calibration(&runs)).await?;
         let before = match &newest {
             Some(newest) => Some(self.version(store, workshop, newest.id).await?),
@@ -173,7 +178,7 @@ impl Calibrations {
         if before.as_deref() == Some(&model) || (before.is_none() && model.quantities.is_empty()) {
             return Ok(None);
         }
-        store.save_calibration(workshop, count, &model).await?;
+        store.of(workshop).save_calibration(count, &model).await?;
         Ok(Some(newest.map_or(1, |n| n.number + 1)))
     }
 }

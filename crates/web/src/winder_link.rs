@@ -108,7 +108,7 @@ impl WinderLinks {
 
 /// What is in the log: the progress, and how often the counter was preset.
 async fn logged(store: &Store, of: &FollowedRun) -> Option<(Progress, usize)> {
-    let events = store.events(of.workshop, of.run).await.ok()?;
+    let events = store.of(of.workshop).events(of.run).await.ok()?;
     let events: Vec<Event> = events.into_iter().map(|h| h.event).collect();
     let presets = events.iter().filter(|e| e.what == WindingEventKind::Preset).count();
     Some((Progress::of(&events, of.planned, &of.stops), presets))
@@ -171,7 +171,7 @@ async fn beat(
     let note = async |what: WindingEventKind, at_turn: u32, words: &str| {
         let key = key_of(of.run, what.key(), at_turn, presets);
         let new = NewEvent { key, event: Event { what, at_turn }, words };
-        store.note_event(of.workshop, of.run, of.by, &new).await.is_ok()
+        store.of(of.workshop).note_event(of.run, of.by, &new).await.is_ok()
     };
     let now = match line.status().await {
         Ok(now) => now,

@@ -1,8 +1,8 @@
 //! How the charges of magnetic parts act on one another: the matrix N of [`super::System`].
 
 use super::body::{Body, Resolution, Rod};
-use super::patch::{Patch, Shape, ring_ring};
 use super::member::Member;
+use super::patch::{Patch, Shape, ring_ring};
 use crate::numeric::gauss;
 use nalgebra::DMatrix;
 use std::f64::consts::PI;

@@ -11,8 +11,8 @@ mod strings;
 
 pub use calibration::{Calibration, Correction};
 pub use report::{
-    CoilPrediction, Contribution, Level, Notice, PickupPrediction, PolePrediction, Prediction, Quantity,
-    Response, StringPrediction,
+    CoilPrediction, Contribution, Level, Notice, PickupPrediction, PolePrediction, Prediction,
+    PredictionSummary, Quantity, Response, StringPrediction,
 };
 
 use crate::design::{Design, Polarity, Problem};

@@ -49,6 +49,29 @@ pub struct Prediction {
     pub contributions: Vec<Contribution>,
 }
 
+/// The figures of a prediction without its curves and circuit: what is kept beside a wound coil.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct PredictionSummary {
+    /// The whole pickup.
+    pub pickup: PickupPrediction,
+    /// Coil by coil.
+    pub coils: Vec<CoilPrediction>,
+    /// Which input each band comes from, largest share first.
+    pub contributions: Vec<Contribution>,
+}
+
+impl Prediction {
+    /// Its figures.
+    #[must_use]
+    pub fn summary(&self) -> PredictionSummary {
+        PredictionSummary {
+            pickup: self.pickup.clone(),
+            coils: self.coils.clone(),
+            contributions: self.contributions.clone(),
+        }
+    }
+}
+
 /// One coil.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[allow(missing_docs, reason = "the key says it, with its unit; docs/formats.md tells more")]

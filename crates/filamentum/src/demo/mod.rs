@@ -28,10 +28,12 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     let owner = NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash) };
     let (workshop, owner) = store.create_workshop("Sedge Lane Windings", &owner).await?;
     let ivo = store
-        .add_person(workshop, &NewPerson { name: "Ivo Tarn", sign_in: "ivo", password_hash: None })
+        .of(workshop)
+        .add_person(&NewPerson { name: "Ivo Tarn", sign_in: "ivo", password_hash: None })
         .await?;
     let wren = store
-        .add_person(workshop, &NewPerson { name: "Wren Ashby", sign_in: "wren", password_hash: None })
+        .of(workshop)
+        .add_person(&NewPerson { name: "Wren Ashby", sign_in: "wren", password_hash: None })
         .await?;
     let mut shop = Shop {
         store,
@@ -148,8 +150,9 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         shop.wind(wound(console_first, &console, m4, ivo, 300 - 20 * k, Fate::Past, "")).await?;
         shop.wind(wound(console_first, &console, m2, owner, 290 - 20 * k, Fate::Past, "")).await?;
     }
-    let model = fit_calibration(&store.observations(workshop).await?);
-    let version = store.save_calibration(workshop, store.observation_count(workshop).await?, &model).await?;
+    let model = fit_calibration(&store.of(workshop).observations().await?);
+    let version =
+        store.of(workshop).save_calibration(store.of(workshop).observation_count().await?, &model).await?;
     shop.model = Some((version, model));
     for run in [
         wound(first, &lap, k12, owner, 96, Fate::Good, ""),
@@ -182,9 +185,9 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         let now = OffsetDateTime::now_utc() - Duration::minutes(minutes_ago);
         let at = Some(PrimitiveDateTime::new(now.date(), now.time()));
         let new = NewTimer { key: ClientKey::random(), run: None, label, minutes, at };
-        store.start_timer(workshop, owner, &new).await?;
+        store.of(workshop).start_timer(owner, &new).await?;
     }
-    let model = fit_calibration(&store.observations(workshop).await?);
-    store.save_calibration(workshop, store.observation_count(workshop).await?, &model).await?;
+    let model = fit_calibration(&store.of(workshop).observations().await?);
+    store.of(workshop).save_calibration(store.of(workshop).observation_count().await?, &model).await?;
     Ok(())
 }

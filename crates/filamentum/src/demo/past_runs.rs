@@ -108,7 +108,7 @@ impl Shop<'_> {
             measured,
             remark: remark.into(),
         };
-        Ok(self.store.add_spool(self.workshop, &spool).await?)
+        Ok(self.store.of(self.workshop).add_spool(&spool).await?)
     }
 
     pub async fn revision(
@@ -120,13 +120,13 @@ impl Shop<'_> {
         let prediction = predict(design).ok();
         let new =
             NewRevision { key: ClientKey::random(), parent, note, design, prediction: prediction.as_ref() };
-        Ok(self.store.save_revision(self.workshop, self.owner, &new).await?)
+        Ok(self.store.of(self.workshop).save_revision(self.owner, &new).await?)
     }
 
     pub async fn tags(&self, of: RevisionId, tags: &[&str]) -> anyhow::Result<()> {
-        let design = self.store.revision(self.workshop, of).await?.row.design_id;
+        let design = self.store.of(self.workshop).revision(of).await?.row.design_id;
         let tags: Vec<String> = tags.iter().map(|t| (*t).to_owned()).collect();
-        Ok(self.store.tag_design(self.workshop, design, &tags).await?)
+        Ok(self.store.of(self.workshop).tag_design(design, &tags).await?)
     }
 
     /// What an exciter coil over the wound pickup would have shown: its own inductance and capacitance, and the
@@ -149,7 +149,7 @@ impl Shop<'_> {
             sweep: &sweep,
             at: Some(days_ago(4)),
         };
-        Ok(self.store.add_sweep(self.workshop, self.owner, &new).await?)
+        Ok(self.store.of(self.workshop).add_sweep(self.owner, &new).await?)
     }
 
     /// About ±`spread`, as a factor; the sum of three dice is near enough to normal.
@@ -159,12 +159,12 @@ impl Shop<'_> {
     }
 
     pub async fn wind(&mut self, wound: Wound<'_>) -> anyhow::Result<()> {
-        let spool = self.store.spool(self.workshop, wound.spool).await?;
+        let spool = self.store.of(self.workshop).spool(wound.spool).await?;
         let mut design = wound.design.clone();
         design.coils[0].wire.spool = Some(spool.measured());
         let planned = design.coils[0].wind.turns;
         let at = days_ago(wound.days_ago);
-        let row = self.store.revision(self.workshop, wound.revision).await?.row;
+        let row = self.store.of(self.workshop).revision(wound.revision).await?.row;
         let known = planned_factor_levels(
             Some(row.design_id),
             &design,
@@ -186,23 +186,29 @@ impl Shop<'_> {
             traveller: &Traveller::usual(&design),
             winder: wound.winder,
             calibration: (self.model.as_ref().map(|(id, _)| *id), calibration),
+            judgement: Some(&judge_run(&design, &[], &calibration)),
             at: Some(at),
         };
-        let run = self.store.start_run(self.workshop, self.owner, &new).await?;
+        let run = self.store.of(self.workshop).start_run(self.owner, &new).await?;
         let readings = self.readings(&design, &wound);
         self.signed(run, wound.operator, wound.fate).await?;
         if !readings.is_empty() {
             self.store
-                .log_readings(self.workshop, run, wound.operator, &ClientKey::random(), &readings, Some(at))
+                .of(self.workshop)
+                .log_readings(run, wound.operator, &ClientKey::random(), &readings, Some(at))
                 .await?;
         }
-        let all: Vec<Reading> =
-            self.store.readings(self.workshop, run).await?.into_iter().map(|logged| logged.reading).collect();
-        let outcome = judge_run(&design, &all, &calibration);
-        if all.is_empty() {
-            self.store.write_summary(self.workshop, run, &outcome).await?;
-        } else {
-            self.store.record_judgement(self.workshop, run, &outcome).await?;
+        let all: Vec<Reading> = self
+            .store
+            .of(self.workshop)
+            .readings(run)
+            .await?
+            .into_iter()
+            .map(|logged| logged.reading)
+            .collect();
+        if !all.is_empty() {
+            let judgement = judge_run(&design, &all, &calibration);
+            self.store.of(self.workshop).record_judgement(run, &judgement, None).await?;
         }
         Ok(())
     }
@@ -232,7 +238,7 @@ impl Shop<'_> {
             _ => all.len(),
         };
         for operation in &all[..reached] {
-            self.store.sign(self.workshop, run, by, operation, "").await?;
+            self.store.of(self.workshop).sign(run, by, operation, "").await?;
         }
         Ok(())
     }
@@ -258,9 +264,9 @@ impl Shop<'_> {
                 due,
                 simulated: true,
             };
-            self.store.add_instrument(self.workshop, &new).await?;
+            self.store.of(self.workshop).add_instrument(&new).await?;
         }
-        let all = self.store.instruments(self.workshop).await?;
+        let all = self.store.of(self.workshop).instruments().await?;
         Ok(all.iter().filter(|i| i.kind == "winder").map(|i| i.id).collect())
     }
 

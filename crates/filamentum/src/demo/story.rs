@@ -28,13 +28,14 @@ impl Shop<'_> {
         self.checks(told).await?;
         self.parts(told).await?;
         self.experiment(told, mandola).await?;
-        let design = self.store.revision(self.workshop, told.lap).await?.row.design_id;
+        let design = self.store.of(self.workshop).revision(told.lap).await?.row.design_id;
         let filter = LogFilter { design: Some(design), level: Some("pass".into()), ..LogFilter::default() };
-        let coils = self.store.log_lines(self.workshop, &filter, 40).await?;
+        let coils = self.store.of(self.workshop).log_lines(&filter, 40).await?;
         if let [.., a, b] = coils.as_slice() {
             let pair = [(a.run_id, "first"), (b.run_id, "second")];
             self.store
-                .make_set(self.workshop, told.owner, &ClientKey::random(), "Order 31, the spare pair", &pair)
+                .of(self.workshop)
+                .make_set(told.owner, &ClientKey::random(), "Order 31, the spare pair", &pair)
                 .await?;
         }
         Ok(())
@@ -55,7 +56,7 @@ impl Shop<'_> {
                 winder,
                 emptied: false,
             };
-            self.store.update_spool(self.workshop, spool, &care).await?;
+            self.store.of(self.workshop).update_spool(spool, &care).await?;
         }
         for (days, overall, ohms, left) in
             [(140, 0.0734, 5.61, 31_000.0), (90, 0.0731, 5.64, 22_000.0), (30, 0.0736, 5.60, 15_500.0)]
@@ -68,13 +69,13 @@ impl Shop<'_> {
                 at: Some(days_ago(days)),
                 ..NewCheck::default()
             };
-            self.store.check_spool(self.workshop, told.k7, told.ivo, &ClientKey::random(), &check).await?;
+            self.store.of(self.workshop).check_spool(told.k7, told.ivo, &ClientKey::random(), &check).await?;
         }
         Ok(())
     }
 
     async fn parts(&self, told: &Told) -> anyhow::Result<()> {
-        let design = self.store.revision(self.workshop, told.lap).await?.row.design_id;
+        let design = self.store.of(self.workshop).revision(told.lap).await?.row.design_id;
         for (kind, name, cost, below, stock, takes) in [
             (PartKind::Magnet, "rod, alnico 5, 4.75 × 17 mm", Some(0.85), Some(60), 41, 6),
             (PartKind::Magnet, "rod, alnico 5, 4.75 × 16 mm", Some(0.82), Some(30), 96, 0),
@@ -92,8 +93,8 @@ impl Shop<'_> {
                 supplier: "Fenlark Spools".into(),
                 stock,
             };
-            let part = self.store.add_part(self.workshop, told.owner, &new).await?;
-            self.store.set_design_part(self.workshop, design, part, takes).await?;
+            let part = self.store.of(self.workshop).add_part(told.owner, &new).await?;
+            self.store.of(self.workshop).set_design_part(design, part, takes).await?;
         }
         Ok(())
     }
@@ -129,7 +130,7 @@ impl Shop<'_> {
             second,
             cares_percent: 2.0,
         };
-        self.store.begin_experiment(self.workshop, told.owner, &new).await?;
+        self.store.of(self.workshop).begin_experiment(told.owner, &new).await?;
         Ok(())
     }
 }

@@ -48,7 +48,7 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
             .iter()
             .map(|r| NewReading { coil_c: r.coil_c, ..NewReading::of(r.kind, r.value) })
             .collect(),
-        outcome: judge_run(&design, &readings, &Calibration::default()),
+        judgement: judge_run(&design, &readings, &Calibration::default()),
         design,
     }
 }
@@ -64,7 +64,7 @@ async fn spool(store: &Store, workshop: WorkshopId, label: &str) -> SpoolId {
         measured: coil::design::Spool { left_m: Some(5000.0), ..coil::design::Spool::default() },
         remark: String::new(),
     };
-    store.add_spool(workshop, &new).await.unwrap()
+    store.of(workshop).add_spool(&new).await.unwrap()
 }
 
 async fn begun() -> (Store, WorkshopId, PersonId, RevisionId) {
@@ -81,11 +81,11 @@ async fn lines_are_found_counted_and_ordered() {
     let runs: Vec<ImportedRun> = (1..=9)
         .map(|k| brought(revision, owner, (k % 2 == 0).then_some(k7), k, 5700.0 + 10.0 * f64::from(k)))
         .collect();
-    assert_eq!(store.import_runs(shop, owner, &runs).await.unwrap(), 9);
-    assert_eq!(store.import_runs(shop, owner, &runs).await.unwrap(), 0, "known by their keys");
+    assert_eq!(store.of(shop).import_runs(owner, &runs).await.unwrap(), 9);
+    assert_eq!(store.of(shop).import_runs(owner, &runs).await.unwrap(), 0, "known by their keys");
     let keys: Vec<ClientKey> = runs.iter().map(|r| r.key.clone()).collect();
-    assert_eq!(store.known_runs(shop, &keys).await.unwrap().len(), 9);
-    let count = async |filter: LogFilter| store.log_page(shop, &filter, 0).await.unwrap().1;
+    assert_eq!(store.of(shop).known_runs(&keys).await.unwrap().len(), 9);
+    let count = async |filter: LogFilter| store.of(shop).log_page(&filter, 0).await.unwrap().1;
     let all = LogFilter::default();
     assert_eq!(count(all.clone()).await, 9);
     assert_eq!(count(LogFilter { spool: Some(k7), ..all.clone() }).await, 4);
@@ -102,30 +102,30 @@ async fn lines_are_found_counted_and_ordered() {
     for (order, _) in Order::ALL {
         for rising in [true, false] {
             let (lines, _) =
-                store.log_page(shop, &LogFilter { order, rising, ..all.clone() }, 0).await.unwrap();
+                store.of(shop).log_page(&LogFilter { order, rising, ..all.clone() }, 0).await.unwrap();
             assert_eq!(lines.len(), 9, "{order:?}");
         }
     }
     let filter = LogFilter { order: Order::Resistance, rising: true, ..all.clone() };
-    let lines = store.log_lines(shop, &filter, 3).await.unwrap();
+    let lines = store.of(shop).log_lines(&filter, 3).await.unwrap();
     assert_eq!(lines.iter().map(|l| l.number).collect::<Vec<_>>(), [1, 2, 3]);
     assert_eq!(lines[1].spool.as_deref(), Some("K-7"));
     assert!((lines[0].resistance_ohm.unwrap() - 5710.0).abs() < 1e-6 && !lines[0].calibrated);
-    assert_eq!(store.log_lines_of(shop, &[lines[2].run_id]).await.unwrap()[0].number, 3);
-    assert!(store.log_lines_of(shop, &[]).await.unwrap().is_empty());
-    assert_eq!(store.run_numbered(shop, 4).await.unwrap(), Some(RunId(4)));
-    assert_eq!(store.logged_designs(shop).await.unwrap()[0].2, 9);
-    let alike = store.runs_alike(shop).await.unwrap();
+    assert_eq!(store.of(shop).log_lines_of(&[lines[2].run_id]).await.unwrap()[0].number, 3);
+    assert!(store.of(shop).log_lines_of(&[]).await.unwrap().is_empty());
+    assert_eq!(store.of(shop).run_numbered(4).await.unwrap(), Some(RunId(4)));
+    assert_eq!(store.of(shop).logged_designs().await.unwrap()[0].2, 9);
+    let alike = store.of(shop).runs_alike().await.unwrap();
     assert_eq!((alike.len(), alike[0].1), (9, date!(2026 - 03 - 01)));
-    assert_eq!(store.revision_names(shop).await.unwrap()[0].0, "Sedge");
+    assert_eq!(store.of(shop).revision_names().await.unwrap()[0].0, "Sedge");
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
-    assert!(store.all_tags(shop).await.unwrap().is_empty());
+    assert!(store.of(shop).all_tags().await.unwrap().is_empty());
     // Another workshop sees nothing of it.
     let (other, _) = workshop(&store, "heron").await;
-    assert_eq!(store.log_page(other, &all, 0).await.unwrap().1, 0);
+    assert_eq!(store.of(other).log_page(&all, 0).await.unwrap().1, 0);
     assert!(
-        store.observations(other).await.unwrap().is_empty()
-            && store.logged_designs(other).await.unwrap().is_empty()
+        store.of(other).observations().await.unwrap().is_empty()
+            && store.of(other).logged_designs().await.unwrap().is_empty()
     );
 }
 
@@ -135,41 +135,41 @@ async fn nothing_is_half_brought_in() {
     let (store, shop, owner, revision) = begun().await;
     let mut runs = vec![brought(revision, owner, None, 1, 5800.0), brought(revision, owner, None, 2, 5800.0)];
     runs[1].operator = PersonId(4711);
-    assert!(store.import_runs(shop, owner, &runs).await.is_err());
-    assert_eq!(store.log_page(shop, &LogFilter::default(), 0).await.unwrap().1, 0);
-    assert_eq!(store.observation_count(shop).await.unwrap(), 0);
+    assert!(store.of(shop).import_runs(owner, &runs).await.is_err());
+    assert_eq!(store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap().1, 0);
+    assert_eq!(store.of(shop).observation_count().await.unwrap(), 0);
 }
 
 #[tokio::test]
 async fn lessons_are_versions_that_designs_hold_to() {
     let (store, shop, owner, revision) = begun().await;
     let runs: Vec<ImportedRun> = (1..=8).map(|k| brought(revision, owner, None, k, 5900.0)).collect();
-    store.import_runs(shop, owner, &runs).await.unwrap();
-    let observations = store.observations(shop).await.unwrap();
-    assert_eq!((observations.len(), store.observation_count(shop).await.unwrap()), (8, 8));
-    assert_eq!(store.recent_observations(shop, 3).await.unwrap(), observations[5..]);
+    store.of(shop).import_runs(owner, &runs).await.unwrap();
+    let observations = store.of(shop).observations().await.unwrap();
+    assert_eq!((observations.len(), store.of(shop).observation_count().await.unwrap()), (8, 8));
+    assert_eq!(store.of(shop).recent_observations(3).await.unwrap(), observations[5..]);
     let model = fit_calibration(&observations);
-    let first = store.save_calibration(shop, 8, &model).await.unwrap();
-    let second = store.save_calibration(shop, 8, &model).await.unwrap();
-    let rows = store.calibrations(shop).await.unwrap();
+    let first = store.of(shop).save_calibration(8, &model).await.unwrap();
+    let second = store.of(shop).save_calibration(8, &model).await.unwrap();
+    let rows = store.of(shop).calibrations().await.unwrap();
     assert_eq!(rows.iter().map(|r| (r.id, r.number)).collect::<Vec<_>>(), [(second, 2), (first, 1)]);
-    assert_eq!(store.newest_calibration(shop).await.unwrap().unwrap().id, second);
-    assert_eq!(store.model(shop, first).await.unwrap(), model);
-    let design = store.revision(shop, revision).await.unwrap().row.design_id;
-    assert_eq!(store.calibration_policy(shop, design).await.unwrap(), CalibrationPolicy::On);
+    assert_eq!(store.of(shop).newest_calibration().await.unwrap().unwrap().id, second);
+    assert_eq!(store.of(shop).model(first).await.unwrap(), model);
+    let design = store.of(shop).revision(revision).await.unwrap().row.design_id;
+    assert_eq!(store.of(shop).calibration_policy(design).await.unwrap(), CalibrationPolicy::On);
     for calibration_policy in [CalibrationPolicy::Frozen(first), CalibrationPolicy::Off] {
-        store.set_calibration_policy(shop, design, calibration_policy).await.unwrap();
-        assert_eq!(store.calibration_policy(shop, design).await.unwrap(), calibration_policy);
-        assert_eq!(store.calibration_exceptions(shop).await.unwrap().len(), 1);
+        store.of(shop).set_calibration_policy(design, calibration_policy).await.unwrap();
+        assert_eq!(store.of(shop).calibration_policy(design).await.unwrap(), calibration_policy);
+        assert_eq!(store.of(shop).calibration_exceptions().await.unwrap().len(), 1);
     }
-    assert!(store.calibration_enabled(shop).await.unwrap());
-    store.set_calibration_enabled(shop, false).await.unwrap();
-    assert!(!store.calibration_enabled(shop).await.unwrap());
+    assert!(store.of(shop).calibration_enabled().await.unwrap());
+    store.of(shop).set_calibration_enabled(false).await.unwrap();
+    assert!(!store.of(shop).calibration_enabled().await.unwrap());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(matches!(store.model(other, first).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.of(other).model(first).await, Err(StoreError::Missing(_))));
     assert!(
-        store.calibration_policy(other, design).await.is_err()
-            && store.newest_calibration(other).await.unwrap().is_none()
+        store.of(other).calibration_policy(design).await.is_err()
+            && store.of(other).newest_calibration().await.unwrap().is_none()
     );
 }
 
@@ -177,30 +177,30 @@ async fn lessons_are_versions_that_designs_hold_to() {
 #[tokio::test]
 async fn a_run_carries_its_experience() {
     let (store, shop, owner, revision) = begun().await;
-    let model = store.save_calibration(shop, 0, &fit_calibration(&[])).await.unwrap();
+    let model = store.of(shop).save_calibration(0, &fit_calibration(&[])).await.unwrap();
     let document: Design = tall_single("Sedge", 6, 10.4);
     let learned = coil::prediction::Correction { shift: 0.02, sd: 0.005, runs: 9 };
     let calibration = Calibration { resistance: Some(learned), ..Calibration::default() };
     let mut new = run_of(revision, owner, &document);
     new.calibration = (Some(model), calibration);
-    let run = store.start_run(shop, owner, &new).await.unwrap();
-    let found = store.run(shop, run).await.unwrap();
+    let run = store.of(shop).start_run(owner, &new).await.unwrap();
+    let found = store.of(shop).run(run).await.unwrap();
     assert_eq!((found.calibration, found.row.calibration_version), (calibration, Some(1)));
     assert_eq!(store.runs_without_summary(RunId(0)).await.unwrap(), [(shop, run)]);
     assert!(store.runs_without_summary(run).await.unwrap().is_empty());
-    store.write_summary(shop, run, &judge_run(&document, &[], &calibration)).await.unwrap();
+    store.of(shop).write_summary(run, &judge_run(&document, &[], &calibration)).await.unwrap();
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
-    let (lines, _) = store.log_page(shop, &LogFilter::default(), 0).await.unwrap();
+    let (lines, _) = store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap();
     assert!(lines[0].calibrated && lines[0].level == "waiting");
     let readings = taken(7620.0, 5900.0);
-    store.record_judgement(shop, run, &judge_run(&document, &readings, &calibration)).await.unwrap();
-    let observations = store.observations(shop).await.unwrap();
+    store.of(shop).record_judgement(run, &judge_run(&document, &readings, &calibration), None).await.unwrap();
+    let observations = store.of(shop).observations().await.unwrap();
     let known = planned_factor_levels(Some(found.row.design_id), &document, None, Some(owner), None);
     assert_eq!(observations[0].factor_levels, known);
     assert_eq!(known.of(Factor::Pattern), Some(1), "scattered");
     assert_ne!(known, FactorLevels::default());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(store.write_summary(other, run, &judge_run(&document, &[], &calibration)).await.is_err());
+    assert!(store.of(other).write_summary(run, &judge_run(&document, &[], &calibration)).await.is_err());
 }
 
 #[tokio::test]
@@ -216,27 +216,27 @@ async fn spools_are_checked_weighed_and_used() {
     };
     let key = ClientKey::random();
     let first = check(5.6, Some(4000.0), Some(datetime!(2026-03-02 00:00)));
-    store.check_spool(shop, id, owner, &key, &first).await.unwrap();
-    store.check_spool(shop, id, owner, &key, &first).await.unwrap();
-    store.check_spool(shop, id, owner, &ClientKey::random(), &check(5.8, None, None)).await.unwrap();
-    assert_eq!(store.spool_checks(shop, id).await.unwrap().len(), 2, "the same key is one check");
-    assert_eq!(store.all_spool_checks(shop).await.unwrap().len(), 2);
+    store.of(shop).check_spool(id, owner, &key, &first).await.unwrap();
+    store.of(shop).check_spool(id, owner, &key, &first).await.unwrap();
+    store.of(shop).check_spool(id, owner, &ClientKey::random(), &check(5.8, None, None)).await.unwrap();
+    assert_eq!(store.of(shop).spool_checks(id).await.unwrap().len(), 2, "the same key is one check");
+    assert_eq!(store.of(shop).all_spool_checks().await.unwrap().len(), 2);
     let runs: Vec<ImportedRun> = (1..=4).map(|k| brought(revision, owner, Some(id), k, 5800.0)).collect();
-    store.import_runs(shop, owner, &runs).await.unwrap();
-    let found = store.spool(shop, id).await.unwrap();
+    store.of(shop).import_runs(owner, &runs).await.unwrap();
+    let found = store.of(shop).spool(id).await.unwrap();
     assert!((found.ohm_per_m.unwrap() - 5.7).abs() < 1e-9, "the mean of both places");
     let coil = found.coil_m.unwrap();
     // Two of the four were wound after the wire left was noted.
     assert!((found.used_m - 2.0 * coil).abs() < 1e-6 && found.runs == 4, "{found:?}");
     assert!((found.left_now_m().unwrap() - (4000.0 - 2.0 * coil)).abs() < 1e-6);
     let care = SpoolDetails { supplier: "Fenlark".into(), emptied: true, ..SpoolDetails::default() };
-    store.update_spool(shop, id, &care).await.unwrap();
-    let found = store.spool(shop, id).await.unwrap();
+    store.of(shop).update_spool(id, &care).await.unwrap();
+    let found = store.of(shop).spool(id).await.unwrap();
     assert!(found.emptied_at.is_some() && found.supplier == "Fenlark");
-    assert_eq!(store.spool_labels(shop).await.unwrap(), [(id, "K-7".to_owned())]);
+    assert_eq!(store.of(shop).spool_labels().await.unwrap(), [(id, "K-7".to_owned())]);
     let (other, stranger) = workshop(&store, "heron").await;
-    assert!(store.check_spool(other, id, stranger, &ClientKey::random(), &first).await.is_err());
-    assert!(store.spool_checks(other, id).await.unwrap().is_empty());
+    assert!(store.of(other).check_spool(id, stranger, &ClientKey::random(), &first).await.is_err());
+    assert!(store.of(other).spool_checks(id).await.unwrap().is_empty());
 }
 
 #[tokio::test]
@@ -251,52 +251,56 @@ async fn parts_move_all_or_none() {
         supplier: String::new(),
         stock: 12,
     };
-    let rod = store.add_part(shop, owner, &new).await.unwrap();
-    assert_eq!(store.add_part(shop, owner, &new).await.unwrap(), rod, "the same key is one part");
+    let rod = store.of(shop).add_part(owner, &new).await.unwrap();
+    assert_eq!(store.of(shop).add_part(owner, &new).await.unwrap(), rod, "the same key is one part");
     new.key = ClientKey::random();
-    assert!(matches!(store.add_part(shop, owner, &new).await, Err(StoreError::Taken(_))));
+    assert!(matches!(store.of(shop).add_part(owner, &new).await, Err(StoreError::Taken(_))));
     let key = ClientKey::random();
     let moves = [(rod, -6), (store::PartId(99), -1)];
-    assert!(store.move_parts(shop, owner, &key, &moves, "taken", None).await.is_err());
-    assert_eq!(store.parts(shop).await.unwrap()[0].stock, 12, "none of them");
+    assert!(store.of(shop).move_parts(owner, &key, &moves, "taken", None).await.is_err());
+    assert_eq!(store.of(shop).parts().await.unwrap()[0].stock, 12, "none of them");
     for _ in 0..2 {
-        store.move_parts(shop, owner, &key, &moves[..1], "taken", None).await.unwrap();
+        store.of(shop).move_parts(owner, &key, &moves[..1], "taken", None).await.unwrap();
     }
-    assert_eq!(store.parts(shop).await.unwrap()[0].stock, 6, "once");
-    assert_eq!(store.part_moves(shop, rod).await.unwrap().len(), 2);
-    store.price_part(shop, rod, Some(1.0), None).await.unwrap();
-    assert_eq!(store.parts(shop).await.unwrap()[0].order_below, None);
-    let design = store.revision(shop, revision).await.unwrap().row.design_id;
+    assert_eq!(store.of(shop).parts().await.unwrap()[0].stock, 6, "once");
+    assert_eq!(store.of(shop).part_moves(rod).await.unwrap().len(), 2);
+    store.of(shop).price_part(rod, Some(1.0), None).await.unwrap();
+    assert_eq!(store.of(shop).parts().await.unwrap()[0].order_below, None);
+    let design = store.of(shop).revision(revision).await.unwrap().row.design_id;
     for (count, kept) in [(6, 1), (4, 1), (0, 0)] {
-        store.set_design_part(shop, design, rod, count).await.unwrap();
-        assert_eq!(store.design_parts(shop, design).await.unwrap().len(), kept);
+        store.of(shop).set_design_part(design, rod, count).await.unwrap();
+        assert_eq!(store.of(shop).design_parts(design).await.unwrap().len(), kept);
     }
     let runs = [brought(revision, owner, None, 1, 5800.0)];
-    store.import_runs(shop, owner, &runs).await.unwrap();
-    assert!(!store.parts_taken(shop, RunId(1)).await.unwrap());
-    store.move_parts(shop, owner, &ClientKey::random(), &[(rod, -1)], "taken", Some(RunId(1))).await.unwrap();
-    assert!(store.parts_taken(shop, RunId(1)).await.unwrap());
+    store.of(shop).import_runs(owner, &runs).await.unwrap();
+    assert!(!store.of(shop).parts_taken(RunId(1)).await.unwrap());
+    store
+        .of(shop)
+        .move_parts(owner, &ClientKey::random(), &[(rod, -1)], "taken", Some(RunId(1)))
+        .await
+        .unwrap();
+    assert!(store.of(shop).parts_taken(RunId(1)).await.unwrap());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(store.parts(other).await.unwrap().is_empty());
+    assert!(store.of(other).parts().await.unwrap().is_empty());
 }
 
 #[tokio::test]
 async fn a_coil_stands_in_one_set() {
     let (store, shop, owner, revision) = begun().await;
     let runs: Vec<ImportedRun> = (1..=3).map(|k| brought(revision, owner, None, k, 5800.0)).collect();
-    store.import_runs(shop, owner, &runs).await.unwrap();
+    store.of(shop).import_runs(owner, &runs).await.unwrap();
     let pair = |a, b| [(RunId(a), "first"), (RunId(b), "second")];
     let key = ClientKey::random();
     for _ in 0..2 {
-        store.make_set(shop, owner, &key, "Order 31", &pair(1, 2)).await.unwrap();
+        store.of(shop).make_set(owner, &key, "Order 31", &pair(1, 2)).await.unwrap();
     }
-    let again = store.make_set(shop, owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await;
+    let again = store.of(shop).make_set(owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await;
     assert!(matches!(again, Err(StoreError::Taken(_))));
-    let placed = store.set_members(shop).await.unwrap();
+    let placed = store.of(shop).set_members().await.unwrap();
     assert_eq!(placed.iter().map(|p| p.run_id.0).collect::<Vec<_>>(), [1, 2], "nothing of the one refused");
-    store.dissolve_set(shop, placed[0].set_id).await.unwrap();
-    assert!(store.set_members(shop).await.unwrap().is_empty());
-    store.make_set(shop, owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await.unwrap();
+    store.of(shop).dissolve_set(placed[0].set_id).await.unwrap();
+    assert!(store.of(shop).set_members().await.unwrap().is_empty());
+    store.of(shop).make_set(owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await.unwrap();
 }
 
 #[tokio::test]
@@ -309,23 +313,24 @@ async fn a_listening_is_scored_once() {
         second: revision,
         cares_percent: 2.0,
     };
-    let id = store.begin_experiment(shop, owner, &new).await.unwrap();
-    assert_eq!(store.begin_experiment(shop, owner, &new).await.unwrap(), id);
-    assert_eq!(store.experiments(shop).await.unwrap().len(), 1);
+    let id = store.of(shop).begin_experiment(owner, &new).await.unwrap();
+    assert_eq!(store.of(shop).begin_experiment(owner, &new).await.unwrap(), id);
+    assert_eq!(store.of(shop).experiments().await.unwrap().len(), 1);
     let samples = [Sample { letter: 'B', run: RunId(1) }, Sample { letter: 'A', run: RunId(2) }];
-    store.begin_listening(shop, id, owner, &ClientKey::random(), &samples).await.unwrap();
-    let heard = &store.listenings(shop, id).await.unwrap()[0];
+    store.of(shop).begin_listening(id, owner, &ClientKey::random(), &samples).await.unwrap();
+    let heard = &store.of(shop).listenings(id).await.unwrap()[0];
     assert_eq!(heard.samples().unwrap().iter().map(|s| s.letter).collect::<String>(), "AB");
     assert!(heard.scored_at.is_none() && heard.scores().unwrap().is_empty());
     let score = |bright| [Score { letter: 'A', bright, full: 5, liked: 5, words: "glassy".into() }];
-    store.score_listening(shop, heard.id, &score(7)).await.unwrap();
-    store.score_listening(shop, heard.id, &score(1)).await.unwrap();
-    let scored = &store.listenings(shop, id).await.unwrap()[0];
+    store.of(shop).score_listening(heard.id, &score(7)).await.unwrap();
+    store.of(shop).score_listening(heard.id, &score(1)).await.unwrap();
+    let scored = &store.of(shop).listenings(id).await.unwrap()[0];
     assert_eq!(scored.scores().unwrap(), score(7));
-    store.close_experiment(shop, id, "It does.").await.unwrap();
-    assert_eq!(store.experiment(shop, id).await.unwrap().closed, "It does.");
+    store.of(shop).close_experiment(id, "It does.").await.unwrap();
+    assert_eq!(store.of(shop).experiment(id).await.unwrap().closed, "It does.");
     let (other, _) = workshop(&store, "heron").await;
     assert!(
-        store.experiment(other, id).await.is_err() && store.listenings(other, id).await.unwrap().is_empty()
+        store.of(other).experiment(id).await.is_err()
+            && store.of(other).listenings(id).await.unwrap().is_empty()
     );
 }

@@ -295,7 +295,7 @@ async fn listening_is_blind_until_it_is_scored() {
     let (store, mut visit, _) = begun().await;
     import_runs(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
     let workshop = store::WorkshopId(1);
-    let revision = store.revision(workshop, store::RevisionId(1)).await.unwrap();
+    let revision = store.of(workshop).revision(store::RevisionId(1)).await.unwrap();
     let mut other = revision.design.clone();
     other.coils[0].wind.turns += 400;
     let new = store::design::NewRevision {
@@ -305,7 +305,7 @@ async fn listening_is_blind_until_it_is_scored() {
         design: &other,
         prediction: None,
     };
-    store.save_revision(workshop, store::PersonId(1), &new).await.unwrap();
+    store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let second = "date,design,revision,turns,resistance,coil_c\n2026-06-01,Sedge,r2,8020,6.2k,20\n2026-06-02,Sedge,r2,8020,6.21k,20\n";
     import_runs(&mut visit, second).await;
     let same = [("question", "Turns?"), ("first", "1"), ("second", "1"), ("cares", "")];
@@ -362,7 +362,7 @@ async fn another_workshop_learns_nothing_of_it() {
 async fn a_model_is_held_against_its_aim() {
     let (store, mut visit, _) = begun().await;
     let workshop = store::WorkshopId(1);
-    let mut design = store.revision(workshop, store::RevisionId(1)).await.unwrap().design;
+    let mut design = store.of(workshop).revision(store::RevisionId(1)).await.unwrap().design;
     design.aims.resistance_ohm = Some([5700.0, 5900.0]);
     let new = store::design::NewRevision {
         key: store::ClientKey::random(),
@@ -371,7 +371,7 @@ async fn a_model_is_held_against_its_aim() {
         design: &design,
         prediction: None,
     };
-    store.save_revision(workshop, store::PersonId(1), &new).await.unwrap();
+    store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let empty = visit.get("/consistency").await;
     assert!(empty.body.contains("Once five coils"), "an empty page teaches");
     // Mean 5,800, spread 10: the aim is twenty standard deviations wide.

@@ -34,7 +34,7 @@ pub async fn with_bench(store: &Store, pace: f64) -> Bench {
             due: None,
             simulated: true,
         };
-        store.add_instrument(workshop, &new).await.unwrap();
+        store.of(workshop).add_instrument(&new).await.unwrap();
     }
     bench
 }

@@ -51,13 +51,13 @@ pub async fn attention(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppEr
             ));
         }
     }
-    for part in app.store.parts(user.workshop()).await?.iter().filter(|p| is_low(p)) {
+    for part in app.store.of(user.workshop()).parts().await?.iter().filter(|p| is_low(p)) {
         let below =
             part.order_below.map_or_else(String::new, |n| format!(", and more are ordered below {n}"));
         all.push(item("look", capital(&part.name), format!("{} are left{below}", part.stock), "/parts"));
     }
     let today = OffsetDateTime::now_utc().date();
-    for instrument in app.store.instruments(user.workshop()).await? {
+    for instrument in app.store.of(user.workshop()).instruments().await? {
         if let Some(due) = instrument.due.filter(|due| *due < today) {
             let days = (today - due).whole_days();
             let why = format!("Its calibration was due {days} day{} ago", if days == 1 { "" } else { "s" });
@@ -81,7 +81,7 @@ async fn unsteady(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppError> 
     const RECENT: u32 = 400;
     /// A breach is news as long as it reaches into the last so many coils.
     const NEWS: usize = 4;
-    let lines = app.store.log_lines(user.workshop(), &LogFilter::default(), RECENT).await?;
+    let lines = app.store.of(user.workshop()).log_lines(&LogFilter::default(), RECENT).await?;
     let mut designs: BTreeMap<u64, Vec<&LogbookRow>> = BTreeMap::new();
     for line in lines.iter().rev().filter(|l| l.level != "stop") {
         designs.entry(line.design_id.0).or_default().push(line);
@@ -121,7 +121,7 @@ async fn unsteady(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppError> 
 /// Coils that were wound days ago and not measured.
 async fn waiting(app: &App, user: &CurrentUser) -> Result<Vec<Item>, AppError> {
     let filter = LogFilter { level: Some("waiting".into()), ..LogFilter::default() };
-    let lines = app.store.log_lines(user.workshop(), &filter, 60).await?;
+    let lines = app.store.of(user.workshop()).log_lines(&filter, 60).await?;
     let now = OffsetDateTime::now_utc();
     Ok(lines
         .iter()

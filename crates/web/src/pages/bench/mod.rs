@@ -36,15 +36,15 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppEr
     /// How many of each the bench holds.
     const ROOM: usize = 6;
     let of = |level: Option<&str>| LogFilter { level: level.map(str::to_owned), ..LogFilter::default() };
-    let mut waiting = app.store.log_lines(user.workshop(), &of(Some("waiting")), 6).await?;
+    let mut waiting = app.store.of(user.workshop()).log_lines(&of(Some("waiting")), 6).await?;
     waiting.truncate(ROOM);
-    let mut off = app.store.log_lines(user.workshop(), &of(None), 30).await?;
+    let mut off = app.store.of(user.workshop()).log_lines(&of(None), 30).await?;
     off.retain(|line| ["look", "stop"].contains(&line.level.as_str()));
     off.truncate(4);
     let attention = attention::attention(&app, &user).await?;
-    let mut designs = app.store.designs(user.workshop(), &DesignFilter::default()).await?;
+    let mut designs = app.store.of(user.workshop()).designs(&DesignFilter::default()).await?;
     designs.truncate(ROOM);
-    let timers = app.store.timers(user.workshop()).await?.into_iter().map(TimerRow::from).collect();
+    let timers = app.store.of(user.workshop()).timers().await?.into_iter().map(TimerRow::from).collect();
     Ok(BenchPage {
         frame: Frame::new(&user, "bench", "Bench"),
         attention,

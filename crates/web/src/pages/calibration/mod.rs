@@ -124,7 +124,7 @@ async fn show(
 ) -> Result<LearnedPage, AppError> {
     let asked = Asked(query.into_inner());
     let workshop = user.workshop();
-    let versions = app.store.calibrations(workshop).await?;
+    let versions = app.store.of(workshop).calibrations().await?;
     let wanted = asked.number("version");
     let row =
         versions.iter().find(|v| Some(u64::from(v.number)) == wanted).or_else(|| versions.first()).cloned();
@@ -147,9 +147,9 @@ async fn show(
         }
         spools.truncate(60);
     }
-    let held = app.store.calibration_exceptions(workshop).await?;
+    let held = app.store.of(workshop).calibration_exceptions().await?;
     let filter = LogFilter::default();
-    let recent = app.store.log_lines(workshop, &filter, 200).await?;
+    let recent = app.store.of(workshop).log_lines(&filter, 200).await?;
     // Only coils whose bands were learned: the bare engine's hold what tolerances allow.
     let calibration_policy = recent.iter().filter(|l| l.calibrated);
     let kept = |what, bands: Vec<f64>| Kept {
@@ -160,7 +160,7 @@ async fn show(
     Ok(LearnedPage {
         frame: Frame::new(&user, "logbook", "What was learned"),
         tab: "learned",
-        on: app.store.calibration_enabled(workshop).await?,
+        on: app.store.of(workshop).calibration_enabled().await?,
         old: row.as_ref().map(|r| r.id) != versions.first().map(|r| r.id),
         shown: row.as_ref().map(|r| (r.number, runs_words(r.runs))),
         warmth: model.as_ref().and_then(|l| l.of(Quantity::Resistance)).map_or_else(String::new, warmth),
@@ -181,7 +181,8 @@ async fn show(
             .collect(),
         designs: app
             .store
-            .logged_designs(workshop)
+            .of(workshop)
+            .logged_designs()
             .await?
             .into_iter()
             .map(|(id, name, _)| Choice::new(id.to_string(), name))
@@ -215,7 +216,7 @@ async fn again(app: web::Data<App>, user: CurrentUser, _filled: FormData) -> Res
 }
 
 async fn switch(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
-    app.store.set_calibration_enabled(user.workshop(), form.get("on") == "yes").await?;
+    app.store.of(user.workshop()).set_calibration_enabled(form.get("on") == "yes").await?;
     Ok(redirect("/learned"))
 }
 
@@ -225,7 +226,7 @@ async fn lean(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<
     let Ok(design) = form.get("design").parse() else { return Err(AppError::Missing("design")) };
     let calibration_policy = match form.get("how") {
         "off" => CalibrationPolicy::Off,
-        "frozen" => match app.store.newest_calibration(workshop).await? {
+        "frozen" => match app.store.of(workshop).newest_calibration().await? {
             Some(CalibrationRow { id: CalibrationId(id), .. }) => {
                 CalibrationPolicy::Frozen(CalibrationId(id))
             }
@@ -233,6 +234,6 @@ async fn lean(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<
         },
         _ => CalibrationPolicy::On,
     };
-    app.store.set_calibration_policy(workshop, DesignId(design), calibration_policy).await?;
+    app.store.of(workshop).set_calibration_policy(DesignId(design), calibration_policy).await?;
     Ok(redirect("/learned"))
 }

@@ -31,16 +31,16 @@ impl Named {
     pub async fn of(app: &App, user: &CurrentUser) -> Result<Self, AppError> {
         let workshop = user.workshop();
         let mut all = BTreeMap::new();
-        for (id, label) in app.store.spool_labels(workshop).await? {
+        for (id, label) in app.store.of(workshop).spool_labels().await? {
             all.insert((Factor::Spool, id.0), label);
         }
-        for person in app.store.people(workshop).await? {
+        for person in app.store.of(workshop).people().await? {
             all.insert((Factor::Operator, person.id.0), person.name);
         }
-        for instrument in app.store.instruments(workshop).await? {
+        for instrument in app.store.of(workshop).instruments().await? {
             all.insert((Factor::Winder, instrument.id.0), instrument.name);
         }
-        for (id, name, _) in app.store.logged_designs(workshop).await? {
+        for (id, name, _) in app.store.of(workshop).logged_designs().await? {
             all.insert((Factor::Design, id.0), name);
         }
         for (level, word) in [(0, "straight"), (1, "scattered")] {
@@ -102,7 +102,7 @@ pub async fn newest(
     app: &App,
     user: &CurrentUser,
 ) -> Result<Option<(CalibrationId, u32, u32, Arc<CalibrationModel>)>, AppError> {
-    match app.store.newest_calibration(user.workshop()).await? {
+    match app.store.of(user.workshop()).newest_calibration().await? {
         None => Ok(None),
         Some(row) => {
             let model = app.calibrations.version(&app.store, user.workshop(), row.id).await?;
@@ -231,7 +231,7 @@ async fn show(
     }
     page.quiet.truncate(200);
     page.makeups = model.quantities.iter().map(makeup).collect();
-    let observations = app.store.recent_observations(user.workshop(), 5000).await?;
+    let observations = app.store.of(user.workshop()).recent_observations(5000).await?;
     for (quantity, step, reach) in [(Quantity::Resistance, 0.005, 0.06), (Quantity::Inductance, 0.005, 0.06)]
     {
         let Some(fitted) = model.of(quantity) else { continue };
@@ -250,7 +250,7 @@ async fn show(
         }
     }
     for (number, of) in left.into_iter().rev().take(12) {
-        if let Some(id) = app.store.run_numbered(user.workshop(), number).await? {
+        if let Some(id) = app.store.of(user.workshop()).run_numbered(number).await? {
             page.outliers.push((number, id.0, of.join(" and ")));
         }
     }

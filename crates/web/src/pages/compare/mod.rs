@@ -122,14 +122,14 @@ struct One {
 async fn gathered(app: &App, user: &CurrentUser, asked: &Asked) -> Result<Vec<One>, AppError> {
     let mut all = Vec::with_capacity(asked.of.len());
     for &id in &asked.of {
-        let revision = app.store.revision(user.workshop(), RevisionId(id)).await?;
+        let revision = app.store.of(user.workshop()).revision(RevisionId(id)).await?;
         let applied =
             app.calibrations.applied(&app.store, user.workshop(), Some(revision.row.design_id)).await?;
         let calibration = applied.calibration(&revision.design);
         let prediction = app.predictions.calibrated(&revision.design, calibration).await?.ok();
-        let sweeps = app.store.sweeps(user.workshop(), Some(revision.row.id)).await?;
+        let sweeps = app.store.of(user.workshop()).sweeps(Some(revision.row.id)).await?;
         let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
-        let runs = app.store.runs(user.workshop(), &filter).await?;
+        let runs = app.store.of(user.workshop()).runs(&filter).await?;
         let measured = runs
             .into_iter()
             .filter(|r| r.revision_id == revision.row.id)
@@ -226,7 +226,7 @@ async fn show(
     let all = gathered(&app, &user, &asked).await?;
     let filter =
         DesignFilter { search: asked.search.clone(), order: DesignOrder::Name, ..DesignFilter::default() };
-    let rows = app.store.designs(user.workshop(), &filter).await?;
+    let rows = app.store.of(user.workshop()).designs(&filter).await?;
     let mut drawn: Vec<Curve> = Vec::new();
     for (tone, one) in all.iter().enumerate() {
         if let Some(p) = &one.prediction {

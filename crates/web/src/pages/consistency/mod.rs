@@ -152,19 +152,19 @@ async fn show(
 ) -> Result<ConsistencyPage, AppError> {
     let asked = Asked(query.into_inner());
     let workshop = user.workshop();
-    let designs = app.store.logged_designs(workshop).await?;
+    let designs = app.store.of(workshop).logged_designs().await?;
     let most = designs.iter().max_by_key(|(_, _, n)| *n).map(|(id, _, _)| id.0);
     let design = asked.number("design").or(most);
     let measured = *MEASURED.iter().find(|m| m.key == asked.get("of")).unwrap_or(&MEASURED[0]);
     let mut lines = Vec::new();
     if let Some(design) = design {
         let filter = LogFilter { design: Some(DesignId(design)), ..LogFilter::default() };
-        lines = app.store.log_lines(workshop, &filter, MOST).await?;
+        lines = app.store.of(workshop).log_lines(&filter, MOST).await?;
         lines.reverse();
     }
     let newest = lines.last().map(|l| l.revision_id);
     let aims = match newest {
-        Some(id) => app.store.revision(workshop, RevisionId(id.0)).await?.design.aims,
+        Some(id) => app.store.of(workshop).revision(RevisionId(id.0)).await?.design.aims,
         None => Aims::default(),
     };
     lines.retain(|l| measured.of(l).is_some() && l.level != "stop");
@@ -493,7 +493,7 @@ async fn explain(
     };
     page.steady = page.steady && shift.is_none();
     let (Some(shift), Some(quantity)) = (shift, series.measured.learned) else { return Ok(()) };
-    let Some(newest) = app.store.newest_calibration(user.workshop()).await? else { return Ok(()) };
+    let Some(newest) = app.store.of(user.workshop()).newest_calibration().await? else { return Ok(()) };
     let model = app.calibrations.version(&app.store, user.workshop(), newest.id).await?;
     let observations: Vec<Observation> = series.lines.iter().map(LogbookRow::observation).collect();
     let (earlier, later): (Vec<&Observation>, Vec<&Observation>) =

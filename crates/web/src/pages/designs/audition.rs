@@ -102,7 +102,7 @@ pub async fn sound(app: web::Data<App>, user: CurrentUser, form: FormData) -> Re
     };
     let own = parent.as_ref().map(|p| p.row.design_id);
     let other = match (form.get("seek_listen_of").parse(), parent) {
-        (Ok(id), _) => app.store.revision(user.workshop(), RevisionId(id)).await?,
+        (Ok(id), _) => app.store.of(user.workshop()).revision(RevisionId(id)).await?,
         (Err(_), Some(parent)) => parent,
         (Err(_), None) => return Err(AppError::Unreadable("Choose a pickup to listen against.".into())),
     };

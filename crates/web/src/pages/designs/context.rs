@@ -52,13 +52,13 @@ pub async fn context(
     }
     let Some(form) = form else {
         let own = of.map(|r| r.row.id);
-        for (k, row) in app.store.sweeps(workshop, own).await?.into_iter().take(MOST_LAID).enumerate() {
+        for (k, row) in app.store.of(workshop).sweeps(own).await?.into_iter().take(MOST_LAID).enumerate() {
             found.over.push(measured(&row.label, k + 1, &row.sweep()?));
         }
         return Ok(found);
     };
-    let rows = app.store.designs(workshop, &DesignFilter::default()).await?;
-    let sweeps = app.store.sweeps(workshop, None).await?;
+    let rows = app.store.of(workshop).designs(&DesignFilter::default()).await?;
+    let sweeps = app.store.of(workshop).sweeps(None).await?;
     found.others = rows.iter().map(|r| (r.id.0, format!("{} r{}", r.name, r.number))).collect();
     let own = of.map(|r| r.row.id);
     let pickups = rows
@@ -76,7 +76,7 @@ pub async fn context(
             found.over.push(measured(&row.label, tone, &row.sweep()?));
             found.laid.push(((*name).to_owned(), row.label.clone()));
         } else if let Some(id) = name.strip_prefix('r').and_then(|id| id.parse().ok()) {
-            let revision = app.store.revision(workshop, RevisionId(id)).await?;
+            let revision = app.store.of(workshop).revision(RevisionId(id)).await?;
             let called = format!("{} r{}", revision.row.name, revision.row.number);
             let applied =
                 app.calibrations.applied(&app.store, workshop, Some(revision.row.design_id)).await?;
@@ -100,7 +100,7 @@ async fn measured_coils(
     design: DesignId,
 ) -> Result<BTreeMap<&'static str, MeasuredCoils>, AppError> {
     let filter = RunFilter { design: Some(design), ..RunFilter::default() };
-    let runs = app.store.runs(user.workshop(), &filter).await?;
+    let runs = app.store.of(user.workshop()).runs(&filter).await?;
     let of = |kind| MeasuredCoils::of(&deviations(&runs, kind));
     let pairs = [("resistance", of(Kind::Resistance)), ("inductance", of(Kind::Inductance))];
     Ok(pairs.into_iter().filter_map(|(key, measured_coils)| Some((key, measured_coils?))).collect())

@@ -68,9 +68,9 @@ pub async fn show(
     let asked = query.into_inner();
     Ok(ListPage {
         frame: Frame::new(&user, "designs", "Designs"),
-        rows: app.store.designs(user.workshop(), &asked.filter()).await?,
+        rows: app.store.of(user.workshop()).designs(&asked.filter()).await?,
         kinds: Kind::ALL.iter().map(|k| (super::word_of(*k), k.name())).collect(),
-        tags: app.store.tags(user.workshop()).await?,
+        tags: app.store.of(user.workshop()).tags().await?,
         asked,
     })
 }

@@ -90,7 +90,7 @@ fn render(template: &impl Template) -> Result<String, AppError> {
 }
 
 async fn shelf(app: &App, user: &CurrentUser) -> Result<Vec<SpoolOption>, AppError> {
-    let spools = app.store.spools(user.workshop()).await?;
+    let spools = app.store.of(user.workshop()).spools().await?;
     Ok(spools
         .into_iter()
         .filter(|s| s.emptied_at.is_none())
@@ -108,7 +108,7 @@ async fn parent_of(app: &App, user: &CurrentUser, parent: &str) -> Result<Option
         return Ok(None);
     }
     let Ok(id) = parent.parse() else { return Err(AppError::Missing("revision")) };
-    Ok(Some(app.store.revision(user.workshop(), RevisionId(id)).await?))
+    Ok(Some(app.store.of(user.workshop()).revision(RevisionId(id)).await?))
 }
 
 /// The design that the form's fields stand on: the one it carries, else its parent.
@@ -195,7 +195,7 @@ async fn workbench(
 
 /// The newest revision of a revision's design.
 async fn newest(app: &App, user: &CurrentUser, of: &Revision) -> Result<RevisionRow, AppError> {
-    let all = app.store.revisions(user.workshop(), of.row.design_id).await?;
+    let all = app.store.of(user.workshop()).revisions(of.row.design_id).await?;
     Ok(all.into_iter().next().unwrap_or_else(|| of.row.clone()))
 }
 
@@ -295,7 +295,7 @@ async fn import(app: web::Data<App>, user: CurrentUser, form: FormData) -> Resul
 }
 
 async fn edit(app: web::Data<App>, user: CurrentUser, id: web::Path<u64>) -> Result<HttpResponse, AppError> {
-    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    let revision = app.store.of(user.workshop()).revision(RevisionId(*id)).await?;
     workbench(&app, &user, &sheet::form_of(&revision.design), &Errors::new(), Some(&revision), None).await
 }
 
@@ -305,7 +305,7 @@ async fn duplicate(
     user: CurrentUser,
     id: web::Path<u64>,
 ) -> Result<HttpResponse, AppError> {
-    let mut design = app.store.revision(user.workshop(), RevisionId(*id)).await?.design;
+    let mut design = app.store.of(user.workshop()).revision(RevisionId(*id)).await?.design;
     design.name = format!("{}, copy", design.name.chars().take(110).collect::<String>());
     workbench(&app, &user, &sheet::form_of(&design), &Errors::new(), None, None).await
 }
@@ -378,7 +378,7 @@ async fn like(app: &App, user: &CurrentUser, form: &FormData) -> Result<Result<A
         return Ok(Err("Between 60 % less and 300 % more.".into()));
     }
     let Ok(id) = form.get("seek_like_of").parse() else { return Ok(Err("Choose a pickup.".into())) };
-    let reference = app.store.revision(user.workshop(), RevisionId(id)).await?;
+    let reference = app.store.of(user.workshop()).revision(RevisionId(id)).await?;
     let goal = search::goal_named_or(form.get("seek_like_goal"), coil::search::Goal::Output);
     let moved = (by != 0.0).then_some((goal, by / 100.0));
     let of = Some(reference.row.design_id);
@@ -497,7 +497,7 @@ async fn save(
         design: &design,
         prediction: prediction.as_deref(),
     };
-    let id = app.store.save_revision(user.workshop(), user.person.id, &new).await?;
+    let id = app.store.of(user.workshop()).save_revision(user.person.id, &new).await?;
     Ok(redirect(format!("/revisions/{id}")))
 }
 
@@ -511,6 +511,6 @@ async fn save_next(
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let parent = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    let parent = app.store.of(user.workshop()).revision(RevisionId(*id)).await?;
     save(&app, &user, &form, Some(parent)).await
 }

@@ -43,7 +43,7 @@ pub async fn experiment(
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    let revision = app.store.of(user.workshop()).revision(RevisionId(*id)).await?;
     let Some((_, what, adjustments)) = VARIED.iter().find(|(name, _, _)| *name == form.get("vary")) else {
         return Err(AppError::Unreadable("Choose what the experiment varies.".into()));
     };
@@ -72,7 +72,7 @@ pub async fn experiment(
             design: &design,
             prediction: prediction.as_deref(),
         };
-        family.push(app.store.save_revision(user.workshop(), user.person.id, &new).await?.0);
+        family.push(app.store.of(user.workshop()).save_revision(user.person.id, &new).await?.0);
     }
     let of: Vec<String> = family.iter().map(|id| format!("of={id}")).collect();
     Ok(redirect(format!("/compare?{}", of.join("&"))))
@@ -163,14 +163,14 @@ async fn page(
     errors: &Errors,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let revision = app.store.revision(workshop, id).await?;
+    let revision = app.store.of(workshop).revision(id).await?;
     let parent = match revision.row.parent_id {
-        Some(parent) => Some(app.store.revision(workshop, parent).await?.design),
+        Some(parent) => Some(app.store.of(workshop).revision(parent).await?.design),
         None => None,
     };
-    let siblings = app.store.revisions(workshop, revision.row.design_id).await?;
+    let siblings = app.store.of(workshop).revisions(revision.row.design_id).await?;
     let filter = RunFilter { design: Some(revision.row.design_id), ..RunFilter::default() };
-    let runs = app.store.runs(workshop, &filter).await?;
+    let runs = app.store.of(workshop).runs(&filter).await?;
     let context = context(app, user, None, Some(&revision)).await?;
     let preview =
         render_preview(app, &revision.design, parent.as_ref(), (View::named(view), None), context).await?;
@@ -181,7 +181,7 @@ async fn page(
     };
     let tags = row.tags.split(',').filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ");
     let mut sweeps = Vec::new();
-    for one in app.store.sweeps(workshop, Some(id)).await? {
+    for one in app.store.of(workshop).sweeps(Some(id)).await? {
         let peak = one.sweep()?.peak().map_or_else(
             || "no peak in it".to_owned(),
             |(hz, db)| format!("peak {}, {}", format::KILOHERTZ.text(hz), format::DECIBEL.text(db)),
@@ -255,7 +255,7 @@ pub async fn keep(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let (workshop, id) = (user.workshop(), RevisionId(*id));
-    let row = app.store.revision(workshop, id).await?.row;
+    let row = app.store.of(workshop).revision(id).await?.row;
     let mut errors = Errors::new();
     if form.get("label").chars().count() > 60 {
         errors.insert("label".into(), "Up to 60 letters.".into());
@@ -268,11 +268,11 @@ pub async fn keep(
     if !errors.is_empty() {
         return page(&app, &user, id, "", &form, &errors).await;
     }
-    app.store.label_revision(workshop, id, form.get("label")).await?;
-    app.store.tag_design(workshop, row.design_id, &tags).await?;
+    app.store.of(workshop).label_revision(id, form.get("label")).await?;
+    app.store.of(workshop).tag_design(row.design_id, &tags).await?;
     match form.get("shelf") {
-        "away" => app.store.archive_design(workshop, row.design_id, true).await?,
-        "back" => app.store.archive_design(workshop, row.design_id, false).await?,
+        "away" => app.store.of(workshop).archive_design(row.design_id, true).await?,
+        "back" => app.store.of(workshop).archive_design(row.design_id, false).await?,
         _ => {}
     }
     Ok(redirect(format!("/revisions/{id}")))
@@ -286,8 +286,8 @@ pub async fn restore(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let revision = app.store.revision(workshop, RevisionId(*id)).await?;
-    let newest = app.store.revisions(workshop, revision.row.design_id).await?.into_iter().next();
+    let revision = app.store.of(workshop).revision(RevisionId(*id)).await?;
+    let newest = app.store.of(workshop).revisions(revision.row.design_id).await?.into_iter().next();
     let parent = newest.map_or(revision.row.id, |r| r.id);
     let of = Some(revision.row.design_id);
     let prediction = app.predicted(workshop, of, &revision.design).await?.ok();
@@ -299,7 +299,7 @@ pub async fn restore(
         design: &revision.design,
         prediction: prediction.as_deref(),
     };
-    let id = app.store.save_revision(workshop, user.person.id, &new).await?;
+    let id = app.store.of(workshop).save_revision(user.person.id, &new).await?;
     Ok(redirect(format!("/revisions/{id}")))
 }
 
@@ -327,7 +327,7 @@ pub async fn add_sweep(
         return page(&app, &user, id, "", &form, &errors).await;
     };
     let new = NewSweep { key: form.key()?, revision: id, run: None, label, sweep: &sweep, at: None };
-    app.store.add_sweep(user.workshop(), user.person.id, &new).await?;
+    app.store.of(user.workshop()).add_sweep(user.person.id, &new).await?;
     Ok(redirect(format!("/revisions/{id}")))
 }
 
@@ -337,7 +337,7 @@ pub async fn export(
     user: CurrentUser,
     id: web::Path<u64>,
 ) -> Result<HttpResponse, AppError> {
-    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    let revision = app.store.of(user.workshop()).revision(RevisionId(*id)).await?;
     let text =
         serde_json::to_string_pretty(&revision.design).map_err(|e| AppError::Internal(e.to_string()))?;
     let name: String = revision

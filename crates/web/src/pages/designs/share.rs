@@ -210,7 +210,7 @@ pub async fn show(
     id: web::Path<u64>,
     query: web::Query<Vec<(String, String)>>,
 ) -> Result<SharePage, AppError> {
-    let revision = app.store.revision(user.workshop(), RevisionId(*id)).await?;
+    let revision = app.store.of(user.workshop()).revision(RevisionId(*id)).await?;
     let design = revision.design;
     let of = Some(revision.row.design_id);
     let prediction = app.predicted(user.workshop(), of, &design).await?.ok();

@@ -57,8 +57,8 @@ async fn list_page(
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
     let mut choices = vec![Choice::new("", "choose")];
-    for row in app.store.designs(workshop, &DesignFilter::default()).await? {
-        for revision in app.store.revisions(workshop, row.design_id).await?.into_iter().take(12) {
+    for row in app.store.of(workshop).designs(&DesignFilter::default()).await? {
+        for revision in app.store.of(workshop).revisions(row.design_id).await?.into_iter().take(12) {
             let words = format!("{} r{}: {}", revision.name, revision.number, revision.note);
             choices.push(Choice::new(revision.id.to_string(), words.chars().take(90).collect::<String>()));
         }
@@ -69,7 +69,8 @@ async fn list_page(
     };
     let (closed, going): (Vec<Listed>, Vec<Listed>) = app
         .store
-        .experiments(workshop)
+        .of(workshop)
+        .experiments()
         .await?
         .into_iter()
         .map(|row| Listed { when: format::moment(row.made_at), row })
@@ -135,7 +136,7 @@ async fn begin(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result
         return list_page(&app, &user, &form, &errors).await;
     };
     let new = NewExperiment { key: form.key()?, question, first, second, cares_percent };
-    let id = app.store.begin_experiment(user.workshop(), user.person.id, &new).await?;
+    let id = app.store.of(user.workshop()).begin_experiment(user.person.id, &new).await?;
     Ok(redirect(format!("/experiments/{id}")))
 }
 
@@ -268,7 +269,7 @@ async fn family(app: &App, user: &CurrentUser, of: &Revision) -> Result<Vec<Logb
         rising: true,
         ..LogFilter::default()
     };
-    let mut lines = app.store.log_lines(user.workshop(), &filter, 500).await?;
+    let mut lines = app.store.of(user.workshop()).log_lines(&filter, 500).await?;
     lines.retain(|l| l.level != "stop" && (l.resistance_ohm.is_some() || l.inductance_h.is_some()));
     Ok(lines)
 }
@@ -284,10 +285,10 @@ async fn experiment_page(
     errors: Vec<String>,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let row = app.store.experiment(workshop, id).await?;
+    let row = app.store.of(workshop).experiment(id).await?;
     let revisions = [
-        app.store.revision(workshop, row.first_id).await?,
-        app.store.revision(workshop, row.second_id).await?,
+        app.store.of(workshop).revision(row.first_id).await?,
+        app.store.of(workshop).revision(row.second_id).await?,
     ];
     let families = [family(app, user, &revisions[0]).await?, family(app, user, &revisions[1]).await?];
     let model = newest(app, user).await?.map(|(_, _, _, model)| model);
@@ -312,7 +313,7 @@ async fn experiment_page(
         })
         .filter(|a| a.name != "capacitance" || a.measured != "–")
         .collect();
-    let listenings = app.store.listenings(workshop, id).await?;
+    let listenings = app.store.of(workshop).listenings(id).await?;
     let lines: Vec<(usize, &LogbookRow)> =
         families.iter().enumerate().flat_map(|(k, f)| f.iter().map(move |l| (k, l))).collect();
     let mut shown = Vec::new();
@@ -444,7 +445,7 @@ async fn close(
     if words.chars().count() > 1000 {
         return Err(AppError::Unreadable("What came of it has up to 1,000 letters.".into()));
     }
-    app.store.close_experiment(user.workshop(), ExperimentId(*id), words).await?;
+    app.store.of(user.workshop()).close_experiment(ExperimentId(*id), words).await?;
     Ok(redirect(format!("/experiments/{id}")))
 }
 
@@ -456,17 +457,17 @@ async fn listen(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let row = app.store.experiment(workshop, ExperimentId(*id)).await?;
+    let row = app.store.of(workshop).experiment(ExperimentId(*id)).await?;
     let mut runs = Vec::new();
     for revision in [row.first_id, row.second_id] {
-        let revision = app.store.revision(workshop, revision).await?;
+        let revision = app.store.of(workshop).revision(revision).await?;
         let lines = family(&app, &user, &revision).await?;
         runs.extend(lines.iter().rev().take(3).map(|l| l.run_id));
     }
     let drawn = letters(runs.len(), rand::rng().random());
     let samples: Vec<Sample> =
         runs.into_iter().zip(drawn).map(|(run, letter)| Sample { letter, run }).collect();
-    app.store.begin_listening(workshop, ExperimentId(*id), user.person.id, &form.key()?, &samples).await?;
+    app.store.of(workshop).begin_listening(ExperimentId(*id), user.person.id, &form.key()?, &samples).await?;
     Ok(redirect(format!("/experiments/{id}")))
 }
 
@@ -478,7 +479,7 @@ async fn score(
 ) -> Result<HttpResponse, AppError> {
     let (id, listening) = path.into_inner();
     let workshop = user.workshop();
-    let all = app.store.listenings(workshop, ExperimentId(id)).await?;
+    let all = app.store.of(workshop).listenings(ExperimentId(id)).await?;
     let Some(found) = all.iter().find(|l| l.id.0 == listening) else {
         return Err(AppError::Missing("listening"));
     };
@@ -498,6 +499,6 @@ async fn score(
     if !errors.is_empty() {
         return experiment_page(&app, &user, ExperimentId(id), errors).await;
     }
-    app.store.score_listening(workshop, ListeningId(listening), &scores).await?;
+    app.store.of(workshop).score_listening(ListeningId(listening), &scores).await?;
     Ok(redirect(format!("/experiments/{id}")))
 }

@@ -128,7 +128,7 @@ async fn page(
     let kinds = KINDS.iter().map(|(key, words, _)| Choice::new(*key, *words)).collect();
     let page = Page {
         frame: Frame::new(user, "instruments", "Instruments"),
-        rows: app.store.instruments(user.workshop()).await?.into_iter().map(row).collect(),
+        rows: app.store.of(user.workshop()).instruments().await?.into_iter().map(row).collect(),
         key: form.key().unwrap_or_else(|_| ClientKey::random()),
         fields: vec![
             fill(Field::chosen("kind", "What it is", "", kinds)),
@@ -228,7 +228,7 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
         due,
         simulated: false,
     };
-    match app.store.add_instrument(user.workshop(), &new).await {
+    match app.store.of(user.workshop()).add_instrument(&new).await {
         Ok(()) => Ok(redirect("/instruments")),
         Err(StoreError::Taken(index)) if index == "instruments_name" => {
             errors.insert("name".into(), "Another instrument has that name.".into());
@@ -239,7 +239,7 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
 }
 
 async fn one(app: &App, user: &CurrentUser, id: u64) -> Result<Instrument, AppError> {
-    let all = app.store.instruments(user.workshop()).await?;
+    let all = app.store.of(user.workshop()).instruments().await?;
     all.into_iter().find(|i| i.id.0 == id).ok_or(AppError::Missing("instrument"))
 }
 
@@ -281,7 +281,7 @@ async fn retire(
     id: web::Path<u64>,
     _filled: FormData,
 ) -> Result<HttpResponse, AppError> {
-    app.store.retire_instrument(user.workshop(), InstrumentId(*id)).await?;
+    app.store.of(user.workshop()).retire_instrument(InstrumentId(*id)).await?;
     Ok(redirect("/instruments"))
 }
 

@@ -58,11 +58,11 @@ const RECENT: u32 = 2000;
 /// Spools with what is to be seen to on each.
 pub async fn seen_to(app: &App, user: &CurrentUser) -> Result<Vec<(Spool, Vec<String>)>, AppError> {
     let workshop = user.workshop();
-    let spools = app.store.spools(workshop).await?;
-    let checks = app.store.all_spool_checks(workshop).await?;
+    let spools = app.store.of(workshop).spools().await?;
+    let checks = app.store.of(workshop).all_spool_checks().await?;
     let model = newest(app, user).await?.map(|(_, _, _, model)| model);
     let observations =
-        if model.is_some() { app.store.recent_observations(workshop, RECENT).await? } else { Vec::new() };
+        if model.is_some() { app.store.of(workshop).recent_observations(RECENT).await? } else { Vec::new() };
     Ok(spools
         .into_iter()
         .map(|spool| {
@@ -222,7 +222,7 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
         measured,
         remark: form.get("remark").into(),
     };
-    match app.store.add_spool(user.workshop(), &spool).await {
+    match app.store.of(user.workshop()).add_spool(&spool).await {
         Ok(_) => Ok(redirect("/spools")),
         Err(StoreError::Taken(_)) => {
             errors.insert("label".into(), "There is a spool of that label already.".into());

@@ -57,13 +57,13 @@ async fn page(
     let workshop = user.workshop();
     let (kind, search) = (asked.get("kind").to_owned(), asked.get("q").to_owned());
     let mut parts = Vec::new();
-    for part in app.store.parts(workshop).await? {
+    for part in app.store.of(workshop).parts().await? {
         if (!kind.is_empty() && part.kind != kind)
             || !part.name.to_lowercase().contains(&search.to_lowercase())
         {
             continue;
         }
-        let moves = app.store.part_moves(workshop, part.id).await?;
+        let moves = app.store.of(workshop).part_moves(part.id).await?;
         parts.push(PartShown {
             kind: PartKind::from_key(&part.kind).map_or("part", PartKind::name),
             low: is_low(&part),
@@ -161,7 +161,7 @@ pub async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Resu
         supplier: form.get("supplier").into(),
         stock: stock.unwrap_or(0.0).round() as i32,
     };
-    match app.store.add_part(user.workshop(), user.person.id, &new).await {
+    match app.store.of(user.workshop()).add_part(user.person.id, &new).await {
         Ok(_) => Ok(redirect("/parts")),
         Err(StoreError::Taken(_)) => {
             errors.insert("name".into(), "There is a part of that name already.".into());
@@ -185,7 +185,7 @@ pub async fn move_stock(
             if count != 0 && count.abs() <= 1_000_000 && !why.is_empty() && why.chars().count() <= 200 =>
         {
             let moves = [(PartId(*id), count)];
-            app.store.move_parts(user.workshop(), user.person.id, &form.key()?, &moves, why, None).await?;
+            app.store.of(user.workshop()).move_parts(user.person.id, &form.key()?, &moves, why, None).await?;
             Ok(redirect("/parts"))
         }
         _ => {
@@ -220,11 +220,11 @@ async fn costed(
     design: DesignId,
 ) -> Result<(String, Vec<CostLine>), AppError> {
     let workshop = user.workshop();
-    let newest = app.store.revisions(workshop, design).await?.into_iter().next();
+    let newest = app.store.of(workshop).revisions(design).await?.into_iter().next();
     let newest = newest.ok_or(AppError::Missing("design"))?;
-    let revision = app.store.revision(workshop, RevisionId(newest.id.0)).await?;
+    let revision = app.store.of(workshop).revision(RevisionId(newest.id.0)).await?;
     let mut lines = Vec::new();
-    let spools = app.store.spools(workshop).await?;
+    let spools = app.store.of(workshop).spools().await?;
     if let Ok(prediction) = app.predictions.of(&revision.design).await? {
         for (coil, given) in prediction.coils.iter().zip(&revision.design.coils) {
             let gauge = given.wire.gauge.to_string();
@@ -246,8 +246,8 @@ async fn costed(
             });
         }
     }
-    let parts = app.store.parts(workshop).await?;
-    for (id, count) in app.store.design_parts(workshop, design).await? {
+    let parts = app.store.of(workshop).parts().await?;
+    for (id, count) in app.store.of(workshop).design_parts(design).await? {
         if let Some(part) = parts.iter().find(|p| p.id == id) {
             lines.push(CostLine {
                 what: part.name.clone(),
@@ -274,7 +274,7 @@ async fn costs_page(
     error: &str,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let rows = app.store.designs(workshop, &DesignFilter::default()).await?;
+    let rows = app.store.of(workshop).designs(&DesignFilter::default()).await?;
     let design = asked.number("design").or_else(|| rows.first().map(|r| r.design_id.0));
     let mut page = CostsPage {
         frame: Frame::new(user, "stores", "What a pickup costs"),
@@ -292,8 +292,8 @@ async fn costs_page(
     if let Some(design) = design.map(DesignId) {
         let (name, lines) = costed(app, user, design).await?;
         let (sum, missing) = total(&lines);
-        let taken = app.store.design_parts(workshop, design).await?;
-        let parts = app.store.parts(workshop).await?;
+        let taken = app.store.of(workshop).design_parts(design).await?;
+        let parts = app.store.of(workshop).parts().await?;
         let count = |id: PartId| taken.iter().find(|(p, _)| *p == id).map_or(0, |(_, n)| *n);
         let enough = parts
             .iter()
@@ -338,7 +338,7 @@ pub async fn set_costs(
         }
     }
     for (part, count) in counts {
-        app.store.set_design_part(workshop, DesignId(design), part, count).await?;
+        app.store.of(workshop).set_design_part(DesignId(design), part, count).await?;
     }
     Ok(redirect(format!("/costs?design={design}")))
 }
@@ -351,10 +351,10 @@ pub async fn take_for_run(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let run = app.store.run(workshop, RunId(*id)).await?;
+    let run = app.store.of(workshop).run(RunId(*id)).await?;
     let back = form.get("back") == "yes";
-    if app.store.parts_taken(workshop, run.row.id).await? == back {
-        let parts = app.store.design_parts(workshop, run.row.design_id).await?;
+    if app.store.of(workshop).parts_taken(run.row.id).await? == back {
+        let parts = app.store.of(workshop).design_parts(run.row.design_id).await?;
         let moves: Vec<(PartId, i32)> = parts
             .into_iter()
             .map(|(part, count)| {
@@ -363,7 +363,10 @@ pub async fn take_for_run(
             })
             .collect();
         let why = if back { "put back" } else { "taken" };
-        app.store.move_parts(workshop, user.person.id, &form.key()?, &moves, why, Some(run.row.id)).await?;
+        app.store
+            .of(workshop)
+            .move_parts(user.person.id, &form.key()?, &moves, why, Some(run.row.id))
+            .await?;
     }
     Ok(redirect(format!("/runs/{id}")))
 }

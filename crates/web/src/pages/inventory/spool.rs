@@ -114,7 +114,7 @@ async fn care_fields(
     errors: &Errors,
 ) -> Result<Vec<Field>, AppError> {
     let mut stations = vec![Choice::new("", "no station")];
-    let instruments = app.store.instruments(user.workshop()).await?;
+    let instruments = app.store.of(user.workshop()).instruments().await?;
     stations.extend(
         instruments.iter().filter(|i| i.kind == "winder").map(|i| Choice::new(i.id.to_string(), &i.name)),
     );
@@ -143,10 +143,10 @@ async fn page(
     errors: &Errors,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let spool = app.store.spool(workshop, id).await?;
-    let checks = app.store.spool_checks(workshop, id).await?;
+    let spool = app.store.of(workshop).spool(id).await?;
+    let checks = app.store.of(workshop).spool_checks(id).await?;
     let filter = LogFilter { spool: Some(id), ..LogFilter::default() };
-    let lines = app.store.log_lines(workshop, &filter, 300).await?;
+    let lines = app.store.of(workshop).log_lines(&filter, 300).await?;
     let model = newest(app, user).await?.map(|(_, _, _, model)| model);
     let mut observations: Vec<Observation> =
         lines.iter().filter(|l| l.level != "stop").map(LogbookRow::observation).collect();
@@ -241,7 +241,7 @@ pub async fn check(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let id = SpoolId(*id);
-    let spool = app.store.spool(user.workshop(), id).await?;
+    let spool = app.store.of(user.workshop()).spool(id).await?;
     let mut errors = Errors::new();
     let mm = |text: &str| Length::parse(text).map(Length::mm).map_err(|e| e.to_string());
     let plain = |text: &str| number(text, "5.51").map(|(value, _)| value).map_err(|e| e.to_string());
@@ -271,7 +271,7 @@ pub async fn check(
     if !errors.is_empty() {
         return page(&app, &user, id, &form, &errors).await;
     }
-    app.store.check_spool(user.workshop(), id, user.person.id, &form.key()?, &check).await?;
+    app.store.of(user.workshop()).check_spool(id, user.person.id, &form.key()?, &check).await?;
     Ok(redirect(format!("/spools/{id}")))
 }
 
@@ -308,7 +308,7 @@ pub async fn care(
     if !errors.is_empty() {
         return page(&app, &user, id, &form, &errors).await;
     }
-    app.store.update_spool(user.workshop(), id, &care).await?;
+    app.store.of(user.workshop()).update_spool(id, &care).await?;
     Ok(redirect(format!("/spools/{id}")))
 }
 

@@ -58,7 +58,7 @@ async fn lines(
     user: &CurrentUser,
     query: Vec<(String, String)>,
 ) -> Result<Vec<LogbookRow>, AppError> {
-    Ok(app.store.log_lines(user.workshop(), &filter(&Asked(query)), MOST).await?)
+    Ok(app.store.of(user.workshop()).log_lines(&filter(&Asked(query)), MOST).await?)
 }
 
 pub async fn csv(

@@ -113,13 +113,13 @@ impl Known {
         let workshop = user.workshop();
         let mut designs: BTreeMap<String, Vec<(u32, RevisionId)>> = BTreeMap::new();
         let mut written = BTreeMap::new();
-        for (name, number, id) in app.store.revision_names(workshop).await? {
+        for (name, number, id) in app.store.of(workshop).revision_names().await? {
             written.insert(name.to_lowercase(), name.clone());
             designs.entry(name.to_lowercase()).or_default().push((number, id));
         }
-        let spools = app.store.spools(workshop).await?;
-        let people = app.store.people(workshop).await?;
-        let instruments = app.store.instruments(workshop).await?;
+        let spools = app.store.of(workshop).spools().await?;
+        let people = app.store.of(workshop).people().await?;
+        let instruments = app.store.of(workshop).instruments().await?;
         let names = spools.iter().map(|s| &s.label).chain(people.iter().map(|p| &p.name));
         for name in names.chain(instruments.iter().map(|i| &i.name)) {
             written.insert(name.to_lowercase(), name.clone());
@@ -258,16 +258,16 @@ async fn checked(app: &App, user: &CurrentUser, mut lines: Vec<ImportLine>) -> R
     for line in &lines {
         for (_, id) in known.designs.get(&line.entry.design.to_lowercase()).into_iter().flatten() {
             if !designs.contains_key(id) {
-                designs.insert(*id, Arc::new(app.store.revision(workshop, *id).await?.design));
+                designs.insert(*id, Arc::new(app.store.of(workshop).revision(*id).await?.design));
             }
         }
     }
     let placed: Vec<Option<Placed>> =
         lines.iter_mut().map(|line| place(line, &known, &designs, user)).collect();
     let keys: Vec<ClientKey> = placed.iter().flatten().map(|p| p.key.clone()).collect();
-    let there = app.store.known_runs(workshop, &keys).await?;
+    let there = app.store.of(workshop).known_runs(&keys).await?;
     let mut alike: BTreeMap<(RevisionId, time::Date), Vec<(f64, f64)>> = BTreeMap::new();
-    for (revision, day, turns, ohms) in app.store.runs_alike(workshop).await? {
+    for (revision, day, turns, ohms) in app.store.of(workshop).runs_alike().await? {
         alike.entry((revision, day)).or_default().push((turns, ohms));
     }
     let mut seen = BTreeSet::new();
@@ -372,7 +372,7 @@ fn take(app: &web::Data<App>, user: &CurrentUser, placed: Vec<Placed>) -> Result
             Err(error) => Err(error.to_string()),
             Ok(None) => Err("stopped".to_owned()),
             Ok(Some(runs)) => {
-                app.store.import_runs(workshop, by, &runs).await.map_err(|error| error.to_string())
+                app.store.of(workshop).import_runs(by, &runs).await.map_err(|error| error.to_string())
             }
         };
         job.finish(match result {

@@ -231,7 +231,7 @@ async fn show(
     let workshop = user.workshop();
     let filter = filter(&asked);
     let page = u32::try_from(asked.number("page").unwrap_or(1).max(1) - 1).unwrap_or(0);
-    let (lines, all) = app.store.log_page(workshop, &filter, page).await?;
+    let (lines, all) = app.store.of(workshop).log_page(&filter, page).await?;
     let chosen: Vec<&str> = asked.all("col").collect();
     let chosen: Vec<&Column> = COLUMNS
         .iter()
@@ -308,11 +308,11 @@ async fn choosers(
         options,
         value: asked.get(name).to_owned(),
     };
-    let designs = app.store.logged_designs(workshop).await?;
-    let spools = app.store.spool_labels(workshop).await?;
-    let people = app.store.people(workshop).await?;
-    let instruments = app.store.instruments(workshop).await?;
-    let tags = app.store.all_tags(workshop).await?;
+    let designs = app.store.of(workshop).logged_designs().await?;
+    let spools = app.store.of(workshop).spool_labels().await?;
+    let people = app.store.of(workshop).people().await?;
+    let instruments = app.store.of(workshop).instruments().await?;
+    let tags = app.store.of(workshop).all_tags().await?;
     let first = vec![
         chooser(
             "design",

@@ -205,7 +205,7 @@ async fn stock(
     set_members: &BTreeSet<u64>,
 ) -> Result<Vec<LogbookRow>, AppError> {
     let filter = LogFilter { design: Some(DesignId(design)), ..LogFilter::default() };
-    let mut lines = app.store.log_lines(user.workshop(), &filter, 1000).await?;
+    let mut lines = app.store.of(user.workshop()).log_lines(&filter, 1000).await?;
     lines.retain(|l| {
         ["pass", "look"].contains(&l.level.as_str())
             && l.resistance_ohm.is_some()
@@ -222,7 +222,7 @@ async fn show(
 ) -> Result<MatchingPage, AppError> {
     let asked = Asked(query.into_inner());
     let workshop = user.workshop();
-    let set_members = app.store.set_members(workshop).await?;
+    let set_members = app.store.of(workshop).set_members().await?;
     let taken: BTreeSet<u64> = set_members.iter().map(|p| p.run_id.0).collect();
     let (measures, criteria, ratio, ratio_error) = asking(&asked);
     let roles = ["first", "second", "third"].map(|r| asked.number(r));
@@ -256,7 +256,7 @@ async fn show(
         }
     }
     let left = lines.iter().enumerate().filter(|(k, _)| !used.contains(k)).map(|(_, l)| shown(l)).collect();
-    let designs = app.store.logged_designs(workshop).await?;
+    let designs = app.store.of(workshop).logged_designs().await?;
     let number = |k: usize| roles[k].map_or_else(String::new, |id| id.to_string());
     Ok(MatchingPage {
         frame: Frame::new(&user, "logbook", "Matching"),
@@ -305,7 +305,7 @@ async fn sets_shown(
     set_members: &[store::set::SetMember],
 ) -> Result<Vec<SetShown>, AppError> {
     let runs: Vec<RunId> = set_members.iter().map(|p| p.run_id).take(500).collect();
-    let lines = app.store.log_lines_of(user.workshop(), &runs).await?;
+    let lines = app.store.of(user.workshop()).log_lines_of(&runs).await?;
     let mut all: Vec<SetShown> = Vec::new();
     for coil in set_members {
         let line = lines.iter().find(|l| l.run_id == coil.run_id);
@@ -338,7 +338,7 @@ async fn set_aside(app: web::Data<App>, user: CurrentUser, form: FormData) -> Re
     let roles = ["first", "second", "third", "fourth", "fifth", "sixth"];
     let coils: Vec<(RunId, &str)> = runs.into_iter().zip(roles).collect();
     let back = Some(form.get("back")).filter(|b| b.starts_with("/matching")).unwrap_or("/matching");
-    match app.store.make_set(user.workshop(), user.person.id, &form.key()?, &name, &coils).await {
+    match app.store.of(user.workshop()).make_set(user.person.id, &form.key()?, &name, &coils).await {
         Ok(()) => Ok(redirect(back)),
         Err(StoreError::Taken(_)) => {
             Ok(redirect("/matching?said=One+of+these+coils+stands+in+another+set+already."))
@@ -353,7 +353,7 @@ async fn dissolve(
     id: web::Path<u64>,
     _filled: FormData,
 ) -> Result<HttpResponse, AppError> {
-    app.store.dissolve_set(user.workshop(), SetId(*id)).await?;
+    app.store.of(user.workshop()).dissolve_set(SetId(*id)).await?;
     Ok(redirect("/matching"))
 }
 

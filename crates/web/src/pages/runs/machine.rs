@@ -32,7 +32,7 @@ pub async fn guide(
     query: web::Query<MachineQuery>,
 ) -> Result<HttpResponse, AppError> {
     let (id, form) = path.into_inner();
-    let run = app.store.run(user.workshop(), RunId(id)).await?;
+    let run = app.store.of(user.workshop()).run(RunId(id)).await?;
     let usual = Limits::default();
     let limits = Limits {
         travel_mm: (query.low_mm.unwrap_or(usual.travel_mm.0), query.high_mm.unwrap_or(usual.travel_mm.1)),
@@ -77,7 +77,7 @@ pub async fn import(
     let (turns, lines) = match counter_log(form.get("log")) {
         Ok(read) => read,
         Err(message) => {
-            let run = app.store.run(user.workshop(), RunId(*id)).await?;
+            let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
             let errors = Errors::from([("log".to_owned(), message)]);
             return run_page(&app, &user, run, &form, &errors, Asked::default()).await;
         }
@@ -88,7 +88,7 @@ pub async fn import(
         event: Event { what: WindingEventKind::Count, at_turn: turns },
         words: &words,
     };
-    app.store.note_event(user.workshop(), RunId(*id), user.person.id, &new).await?;
+    app.store.of(user.workshop()).note_event(RunId(*id), user.person.id, &new).await?;
     app.winders.noted(RunId(*id));
     Ok(redirect(format!("/runs/{id}")))
 }
@@ -115,7 +115,7 @@ pub async fn paper(
     request: HttpRequest,
 ) -> Result<PaperPage, AppError> {
     let workshop = user.workshop();
-    let run = app.store.run(workshop, RunId(*id)).await?;
+    let run = app.store.of(workshop).run(RunId(*id)).await?;
     let readings = readings_of(&app, workshop, run.row.id).await?;
     let course = course(&app, workshop, run.row.id, &readings).await?;
     let address = {

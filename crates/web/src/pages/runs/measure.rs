@@ -31,7 +31,7 @@ const PROBE_MM: f64 = 0.5;
 const TEST_HZ: f64 = 1000.0;
 
 async fn instrument(app: &App, user: &CurrentUser, id: &str) -> Result<Instrument, AppError> {
-    let all = app.store.instruments(user.workshop()).await?;
+    let all = app.store.of(user.workshop()).instruments().await?;
     all.into_iter().find(|i| i.id.to_string() == id).ok_or(AppError::Missing("instrument"))
 }
 
@@ -128,7 +128,7 @@ pub async fn read(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let run = app.store.run(workshop, RunId(*id)).await?;
+    let run = app.store.of(workshop).run(RunId(*id)).await?;
     let of = instrument(&app, &user, form.get("instrument")).await?;
     let readings = readings_of(&app, workshop, run.row.id).await?;
     let typed_c = match form.get("coil_c") {
@@ -155,7 +155,7 @@ pub async fn read(
                 sweep: &sweep,
                 at: None,
             };
-            app.store.add_sweep(workshop, user.person.id, &new).await?;
+            app.store.of(workshop).add_sweep(user.person.id, &new).await?;
             Ok(redirect(format!("/runs/{id}")))
         }
         Err(error) => said(&run, &format!("{}: {error}.", of.name)),
@@ -181,7 +181,7 @@ pub async fn cooling(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
-    let run = app.store.run(workshop, RunId(*id)).await?;
+    let run = app.store.of(workshop).run(RunId(*id)).await?;
     let of = instrument(&app, &user, form.get("instrument")).await?;
     let readings = readings_of(&app, workshop, run.row.id).await?;
     // What was read so far comes with the question: the page holds it, and a restart loses nothing.

@@ -64,7 +64,7 @@ pub fn fresh_key() -> ClientKey {
 
 /// All readings of a run, as the rules of the trade take them.
 async fn readings_of(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<Reading>, AppError> {
-    Ok(app.store.readings(workshop, run).await?.into_iter().map(|logged| logged.reading).collect())
+    Ok(app.store.of(workshop).readings(run).await?.into_iter().map(|logged| logged.reading).collect())
 }
 
 /// A verdict's level as people read it.
@@ -157,7 +157,7 @@ async fn show(
     id: web::Path<u64>,
     query: web::Query<RunQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
     let asked = Asked { correct: query.correct, said: query.said.clone() };
     run_page(&app, &user, run, &FormData::default(), &Errors::new(), asked).await
 }
@@ -263,7 +263,7 @@ async fn run_page(
     errors: &Errors,
     asked: Asked,
 ) -> Result<HttpResponse, AppError> {
-    let logged = app.store.readings(user.workshop(), run.row.id).await?;
+    let logged = app.store.of(user.workshop()).readings(run.row.id).await?;
     let readings: Vec<Reading> = logged.iter().map(|l| l.reading.clone()).collect();
     let (design, calibration) = (run.design.clone(), run.calibration);
     let of_design = readings.clone();
@@ -293,7 +293,7 @@ async fn run_page(
     let (fields, flux) = reading_fields(form, errors, &run, corrects.as_ref());
     let course = traveller::course(app, user.workshop(), run.row.id, &readings).await?;
     let (operations, closed) = course.map_or((Vec::new(), false), |c| (c.rows, c.closed));
-    let all = app.store.instruments(user.workshop()).await?;
+    let all = app.store.of(user.workshop()).instruments().await?;
     let instruments = measure::ASKED.iter().flat_map(|(kind, words)| {
         let of_kind = all.iter().filter(|i| i.kind == *kind);
         of_kind.map(|i| (i.id.0, i.name.clone(), *words, *kind == "ohm"))
@@ -336,8 +336,8 @@ async fn run_page(
         doubtful: errors.values().any(|e| e.ends_with('?')),
         plot,
         parts: (
-            app.store.design_parts(user.workshop(), run.row.design_id).await?.len(),
-            app.store.parts_taken(user.workshop(), run.row.id).await?,
+            app.store.of(user.workshop()).design_parts(run.row.design_id).await?.len(),
+            app.store.of(user.workshop()).parts_taken(run.row.id).await?,
         ),
         row: run.row,
     };
@@ -351,7 +351,7 @@ async fn swept(
     run: &Run,
     prediction: Option<&Prediction>,
 ) -> Result<String, AppError> {
-    let sweeps = app.store.sweeps(user.workshop(), Some(run.row.revision_id)).await?;
+    let sweeps = app.store.of(user.workshop()).sweeps(Some(run.row.revision_id)).await?;
     let mut curves = Vec::new();
     for (k, row) in sweeps.iter().filter(|s| s.run_id == Some(run.row.id)).take(4).enumerate() {
         curves.push(plot::measured(&row.label, k + 1, &row.sweep()?));
@@ -371,7 +371,7 @@ async fn log(
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
     let correct: Option<u64> = form.get("corrects").parse().ok();
     let taken_in = match paste::take_in(&form) {
         Ok(all) => all,
@@ -413,10 +413,10 @@ async fn log(
 
 /// Writes the line of a run from what was logged of it.
 pub async fn write_summary(app: &App, workshop: WorkshopId, id: RunId) -> Result<(), AppError> {
-    let run = app.store.run(workshop, id).await?;
+    let run = app.store.of(workshop).run(id).await?;
     let all = readings_of(app, workshop, id).await?;
     let outcome = web::block(move || judge_run(&run.design, &all, &run.calibration)).await?;
-    Ok(app.store.write_summary(workshop, id, &outcome).await?)
+    Ok(app.store.of(workshop).write_summary(id, &outcome).await?)
 }
 
 /// Appends readings to a run and judges it anew.
@@ -428,11 +428,11 @@ async fn record(
     key: &ClientKey,
     readings: &[NewReading],
 ) -> Result<(), AppError> {
-    app.store.log_readings(workshop, run.row.id, by, key, readings, None).await?;
+    app.store.of(workshop).log_readings(run.row.id, by, key, readings, None).await?;
     let all = readings_of(app, workshop, run.row.id).await?;
     let (design, calibration) = (run.design.clone(), run.calibration);
     let outcome = web::block(move || judge_run(&design, &all, &calibration)).await?;
-    app.store.record_judgement(workshop, run.row.id, &outcome).await?;
+    app.store.of(workshop).record_judgement(run.row.id, &outcome).await?;
     app.calibrations.soon(&app.store, workshop);
     Ok(())
 }

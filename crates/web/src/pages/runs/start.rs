@@ -45,7 +45,7 @@ pub async fn new(
     user: CurrentUser,
     query: web::Query<NewQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let revision = app.store.revision(user.workshop(), RevisionId(query.revision)).await?;
+    let revision = app.store.of(user.workshop()).revision(RevisionId(query.revision)).await?;
     let turns = revision.row.turns;
     let stops = usual_stops(turns).iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
     let mut form = FormData::default();
@@ -68,7 +68,7 @@ async fn new_page(
     form: &FormData,
     errors: &Errors,
 ) -> Result<HttpResponse, AppError> {
-    let spools = app.store.spools(user.workshop()).await?;
+    let spools = app.store.of(user.workshop()).spools().await?;
     let gauge = &revision.row.gauge;
     let mut choices = vec![Choice::new("", "not noted")];
     // The spools of this gauge first.
@@ -79,9 +79,9 @@ async fn new_page(
         let station = s.winder.as_ref().map_or_else(String::new, |w| format!(", at {w}"));
         Choice::new(s.id.to_string(), format!("{} · {}{left}{station}", s.label, s.gauge))
     }));
-    let people = app.store.people(user.workshop()).await?;
+    let people = app.store.of(user.workshop()).people().await?;
     let mut winders = vec![Choice::new("", "not noted")];
-    let all = app.store.instruments(user.workshop()).await?;
+    let all = app.store.of(user.workshop()).instruments().await?;
     winders.extend(all.iter().filter(|i| i.kind == "winder").map(|i| Choice::new(i.id.to_string(), &i.name)));
     let operators = people.iter().map(|p| Choice::new(p.id.to_string(), p.name.clone())).collect();
     let fill = |field: Field| {
@@ -147,7 +147,7 @@ fn coil_choice(design: &Design) -> Option<Field> {
 pub async fn start(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
     let workshop = user.workshop();
     let Ok(id) = form.get("revision").parse() else { return Err(AppError::Missing("revision")) };
-    let revision = app.store.revision(workshop, RevisionId(id)).await?;
+    let revision = app.store.of(workshop).revision(RevisionId(id)).await?;
     let mut errors = Errors::new();
     let turns = match Turns::parse(form.get("turns")) {
         Ok(Turns(turns)) if (10..=50_000).contains(&turns) => turns,
@@ -168,12 +168,12 @@ pub async fn start(app: web::Data<App>, user: CurrentUser, form: FormData) -> Re
         "" => None,
         text => {
             let Ok(id) = text.parse() else { return Err(AppError::Missing("spool")) };
-            Some(app.store.spool(workshop, SpoolId(id)).await?)
+            Some(app.store.of(workshop).spool(SpoolId(id)).await?)
         }
     };
-    let people = app.store.people(workshop).await?;
+    let people = app.store.of(workshop).people().await?;
     let operator = people.iter().find(|p| p.id.to_string() == form.get("operator")).map(|p| p.id);
-    let winders = app.store.instruments(workshop).await?;
+    let winders = app.store.of(workshop).instruments().await?;
     let winder =
         winders.iter().find(|w| w.kind == "winder" && w.id.to_string() == form.get("winder")).map(|w| w.id);
     if operator.is_none() {
@@ -226,9 +226,9 @@ pub async fn start(app: web::Data<App>, user: CurrentUser, form: FormData) -> Re
         calibration: (applied.version.map(|(id, _)| id), calibration),
         at: None,
     };
-    let run = app.store.start_run(workshop, user.person.id, &new).await?;
+    let run = app.store.of(workshop).start_run(user.person.id, &new).await?;
     let outcome = web::block(move || judge_run(&design, &[], &calibration)).await?;
-    app.store.write_summary(workshop, run, &outcome).await?;
+    app.store.of(workshop).write_summary(run, &outcome).await?;
     Ok(redirect(format!("/runs/{run}")))
 }
 

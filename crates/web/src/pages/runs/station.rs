@@ -51,7 +51,7 @@ pub struct WinderQuery {
 }
 
 async fn winders(app: &App, workshop: WorkshopId) -> Result<Vec<Instrument>, AppError> {
-    let all = app.store.instruments(workshop).await?;
+    let all = app.store.of(workshop).instruments().await?;
     Ok(all.into_iter().filter(|i| i.kind == "winder").collect())
 }
 
@@ -69,7 +69,7 @@ pub async fn show(
     id: web::Path<u64>,
     query: web::Query<WinderQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
     let all = winders(&app, user.workshop()).await?;
     let winder = chosen(&all, query.winder).map_or(0, |i| i.id.0);
     let coil = run.design.coils.first();
@@ -114,7 +114,7 @@ pub async fn live(
     id: web::Path<u64>,
     query: web::Query<WinderQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
     let all = winders(&app, user.workshop()).await?;
     let winder = chosen(&all, query.winder).map(|i| i.address.clone());
     let followed = FollowedRun {
@@ -174,7 +174,7 @@ pub async fn note(
     }
     let new = NewEvent { key: form.key()?, event: Event { what, at_turn }, words };
     let run = RunId(*id);
-    let fresh = app.store.note_event(user.workshop(), run, user.person.id, &new).await?;
+    let fresh = app.store.of(user.workshop()).note_event(run, user.person.id, &new).await?;
     app.winders.noted(run);
     Ok(HttpResponse::Ok().json(serde_json::json!({ "noted": true, "new": fresh })))
 }
@@ -186,7 +186,7 @@ pub async fn command(
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.run(user.workshop(), RunId(*id)).await?;
+    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
     let all = winders(&app, user.workshop()).await?;
     let Some(winder) = chosen(&all, form.get("winder").parse().ok()) else {
         return Err(AppError::Missing("winder"));
@@ -242,7 +242,7 @@ pub async fn section(
     id: web::Path<u64>,
     query: web::Query<SectionQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let mut design = app.store.run(user.workshop(), RunId(*id)).await?.design;
+    let mut design = app.store.of(user.workshop()).run(RunId(*id)).await?.design;
     let svg = web::block(move || {
         let coil = design.coils.first_mut()?;
         coil.wind.turns = query.turns.clamp(10, 50_000);
@@ -257,7 +257,7 @@ pub async fn section(
 /// Turns on the coil, as far as the winding log knows.
 pub async fn counted(app: &App, workshop: WorkshopId, run: &Run) -> Result<u32, AppError> {
     let all: Vec<Event> =
-        app.store.events(workshop, run.row.id).await?.into_iter().map(|h| h.event).collect();
+        app.store.of(workshop).events(run.row.id).await?.into_iter().map(|h| h.event).collect();
     Ok(Progress::of(&all, run.row.planned_turns, &stops(run)).turns)
 }
 
@@ -273,7 +273,7 @@ pub struct EventRow {
 
 /// The log of the winding, newest first, without the counts between.
 pub async fn event_rows(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<EventRow>, AppError> {
-    let all = app.store.events(workshop, run).await?;
+    let all = app.store.of(workshop).events(run).await?;
     let last = all.iter().rposition(|h| h.event.what == WindingEventKind::Count);
     let shown = all
         .iter()

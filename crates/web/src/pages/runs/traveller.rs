@@ -38,8 +38,8 @@ pub async fn course(
     run: RunId,
     readings: &[Reading],
 ) -> Result<Option<Course>, AppError> {
-    let Some(traveller) = app.store.traveller_of_run(workshop, run).await? else { return Ok(None) };
-    let signed = app.store.signatures(workshop, run, format::moment).await?;
+    let Some(traveller) = app.store.of(workshop).traveller_of_run(run).await? else { return Ok(None) };
+    let signed = app.store.of(workshop).signatures(run, format::moment).await?;
     let closed = traveller.is_done(&signed);
     let rows = traveller.standing(&signed, readings).into_iter().map(|(operation, standing)| {
         let (state, signed, missing) = match standing {
@@ -55,7 +55,7 @@ pub async fn course(
 
 /// The traveller that a new run of a design follows: the workshop's own, or the usual one.
 pub async fn traveller_for(app: &App, workshop: WorkshopId, design: &Design) -> Result<Traveller, AppError> {
-    let own = app.store.traveller(workshop, &word(design.kind)).await?;
+    let own = app.store.of(workshop).traveller(&word(design.kind)).await?;
     Ok(own.unwrap_or_else(|| Traveller::usual(design)))
 }
 
@@ -71,10 +71,10 @@ pub async fn sign(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let (workshop, run) = (user.workshop(), RunId(*id));
-    let Some(traveller) = app.store.traveller_of_run(workshop, run).await? else {
+    let Some(traveller) = app.store.of(workshop).traveller_of_run(run).await? else {
         return Err(AppError::Missing("traveller"));
     };
-    let signed = app.store.signatures(workshop, run, format::moment).await?;
+    let signed = app.store.of(workshop).signatures(run, format::moment).await?;
     let readings = readings_of(&app, workshop, run).await?;
     let (key, waived) = (form.get("operation"), form.get("waived"));
     if waived.chars().count() > 500 {
@@ -82,7 +82,7 @@ pub async fn sign(
     }
     // What was read and lies off is not signed over without a word.
     let holds = traveller.0.iter().any(|one| one.key == key && !one.hold.is_empty());
-    let level = app.store.run(workshop, run).await?.row.level;
+    let level = app.store.of(workshop).run(run).await?.row.level;
     if let (true, true, Some(level @ ("look" | "stop"))) = (holds, waived.is_empty(), level.as_deref()) {
         return Err(AppError::Unreadable(format!(
             "Not signed: the verdict is “{}”. Read again, wind it again, or sign with a reason.",
@@ -92,7 +92,7 @@ pub async fn sign(
     match traveller.may_sign(key, &signed, &readings, waived) {
         // Sent twice, it is signed once.
         Ok(()) | Err(trade::traveller::SigningRefusal::Signature) => {
-            app.store.sign(workshop, run, user.person.id, key, waived).await?;
+            app.store.of(workshop).sign(run, user.person.id, key, waived).await?;
             Ok(redirect(format!("/runs/{id}#operations")))
         }
         Err(why) => Err(AppError::Unreadable(format!("Not signed: {why}."))),
@@ -221,7 +221,7 @@ pub async fn travellers(
     query: web::Query<KindQuery>,
 ) -> Result<HttpResponse, AppError> {
     let kind = query.kind.unwrap_or(Format::TallSingle);
-    let own = app.store.traveller(user.workshop(), &word(kind)).await?;
+    let own = app.store.of(user.workshop()).traveller(&word(kind)).await?;
     let usual = Traveller::usual(&starting_point(kind, "usual", 6, 10.0));
     let text = written(own.as_ref().unwrap_or(&usual));
     travellers_page(&user, kind, text, own.is_some(), String::new())
@@ -237,14 +237,14 @@ pub async fn keep_traveller(
         .map_err(|error: serde_json::Error| AppError::Unreadable(error.to_string()))?;
     let (workshop, by) = (user.workshop(), user.person.id);
     if form.get("usual") == "yes" {
-        app.store.keep_traveller(workshop, by, &word(kind), None).await?;
+        app.store.of(workshop).keep_traveller(by, &word(kind), None).await?;
         return Ok(redirect(format!("/travellers?kind={}", word(kind))));
     }
     // The lines' own blanks matter.
     let text = form.0.get("text").cloned().unwrap_or_default();
     match read(&text) {
         Ok(traveller) => {
-            app.store.keep_traveller(workshop, by, &word(kind), Some(&traveller)).await?;
+            app.store.of(workshop).keep_traveller(by, &word(kind), Some(&traveller)).await?;
             Ok(redirect(format!("/travellers?kind={}", word(kind))))
         }
         Err(error) => travellers_page(&user, kind, text, true, error),

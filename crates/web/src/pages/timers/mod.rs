@@ -50,7 +50,7 @@ async fn start(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result
     }
     let run = form.get("run").parse().ok().map(RunId);
     let new = NewTimer { key: form.key()?, run, label, minutes, at: None };
-    app.store.start_timer(user.workshop(), user.person.id, &new).await?;
+    app.store.of(user.workshop()).start_timer(user.person.id, &new).await?;
     Ok(redirect(match (form.get("back"), run) {
         ("run", Some(run)) => format!("/runs/{run}#operations"),
         _ => "/".to_owned(),
@@ -63,6 +63,6 @@ async fn end(
     id: web::Path<u64>,
     _filled: FormData,
 ) -> Result<HttpResponse, AppError> {
-    app.store.end_timer(user.workshop(), TimerId(*id)).await?;
+    app.store.of(user.workshop()).end_timer(TimerId(*id)).await?;
     Ok(redirect("/"))
 }
