@@ -21,6 +21,9 @@ pub mod search;
 pub mod string;
 pub mod wind;
 pub mod wire;
+mod word;
+
+pub use word::Word;
 
 /// Version of the engine, written into every prediction.
 pub const ENGINE: &str = env!("CARGO_PKG_VERSION");

@@ -30,7 +30,75 @@ pub enum CalibrationPolicy {
     Off,
 }
 
+/// Which calibration a design uses, with what it may be chosen from.
+#[derive(Clone, Debug)]
+pub struct CalibrationChoice {
+    /// Whether the workshop uses calibrations at all.
+    pub enabled: bool,
+    /// What was chosen for the design.
+    pub policy: CalibrationPolicy,
+    /// The newest version: number in the database, number in the workshop.
+    pub newest: Option<(CalibrationId, u32)>,
+    /// The version at which the design is frozen.
+    pub frozen: Option<(CalibrationId, u32)>,
+}
+
+/// A design that does not use the newest version.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CalibrationException {
+    /// The design.
+    pub design: DesignId,
+    /// Its newest name.
+    pub name: String,
+    /// The number of the version at which it is frozen; `None` when it uses none.
+    pub frozen_at: Option<u32>,
+}
+
+#[derive(FromRow)]
+struct ChoiceRow {
+    enabled: bool,
+    policy: Option<String>,
+    frozen_id: Option<CalibrationId>,
+    frozen_number: Option<u32>,
+    newest_id: Option<CalibrationId>,
+    newest_number: Option<u32>,
+}
+
 impl WorkshopStore {
+    /// Which calibration a design uses; of no design, what the workshop uses.
+    pub async fn calibration_choice(
+        &self,
+        design: Option<DesignId>,
+    ) -> Result<CalibrationChoice, StoreError> {
+        let row: ChoiceRow = sqlx::query_as(
+            "SELECT w.calibration_enabled AS enabled, d.calibration_policy AS policy, f.id AS frozen_id, \
+             f.number AS frozen_number, n.id AS newest_id, n.number AS newest_number \
+             FROM workshops w LEFT JOIN designs d ON d.workshop_id = w.id AND d.id = ? \
+             LEFT JOIN calibrations f ON f.id = d.calibration_id \
+             LEFT JOIN calibrations n ON n.id = \
+               (SELECT id FROM calibrations WHERE workshop_id = w.id ORDER BY number DESC LIMIT 1) \
+             WHERE w.id = ?",
+        )
+        .bind(design.map_or(0, |d| d.0))
+        .bind(self.workshop)
+        .fetch_one(&self.pool)
+        .await?;
+        if design.is_some() && row.policy.is_none() {
+            return Err(StoreError::Missing("design"));
+        }
+        let policy = match (row.policy.as_deref(), row.frozen_id) {
+            (Some("off"), _) => CalibrationPolicy::Off,
+            (Some("frozen"), Some(id)) => CalibrationPolicy::Frozen(id),
+            _ => CalibrationPolicy::On,
+        };
+        Ok(CalibrationChoice {
+            enabled: row.enabled,
+            policy,
+            newest: row.newest_id.zip(row.newest_number),
+            frozen: row.frozen_id.zip(row.frozen_number),
+        })
+    }
+
     /// Keeps a version; gives its number in the database. The workshop's row is the lock under which numbers are given.
     pub async fn save_calibration(
         &self,
@@ -159,18 +227,20 @@ impl WorkshopStore {
         Ok(())
     }
 
-    /// Designs that do not lean on the newest version: number, name, how, version's number.
-    pub async fn calibration_exceptions(
-        &self,
-    ) -> Result<Vec<(DesignId, String, String, Option<u32>)>, StoreError> {
-        let workshop = self.workshop;
-        Ok(sqlx::query_as(
+    /// Designs that do not use the newest version.
+    pub async fn calibration_exceptions(&self) -> Result<Vec<CalibrationException>, StoreError> {
+        let rows: Vec<(DesignId, String, Option<u32>)> = sqlx::query_as(
             "SELECT d.id, (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.number DESC LIMIT 1), \
-             d.calibration_policy, l.number FROM designs d LEFT JOIN calibrations l ON l.id = d.calibration_id \
+             IF(d.calibration_policy = 'frozen', l.number, NULL) FROM designs d \
+             LEFT JOIN calibrations l ON l.id = d.calibration_id \
              WHERE d.workshop_id = ? AND d.calibration_policy <> 'on' ORDER BY 2",
         )
-        .bind(workshop)
+        .bind(self.workshop)
         .fetch_all(&self.pool)
-        .await?)
+        .await?;
+        Ok(rows
+            .into_iter()
+            .map(|(design, name, frozen_at)| CalibrationException { design, name, frozen_at })
+            .collect())
     }
 }

@@ -115,6 +115,40 @@ macro_rules! revision_columns {
 }
 
 impl WorkshopStore {
+    /// The last revisions of every design that is not archived, up to `most` of each, newest design first.
+    pub async fn recent_revisions(&self, most: u32) -> Result<Vec<RevisionRow>, StoreError> {
+        Ok(sqlx::query_as(revision_columns!(
+            "WHERE r.workshop_id = ? AND d.archived_at IS NULL AND \
+             (SELECT COUNT(*) FROM revisions n WHERE n.design_id = r.design_id AND n.number > r.number) < ? \
+             ORDER BY r.design_id DESC, r.number DESC LIMIT 1000"
+        ))
+        .bind(self.workshop)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// The documents of some revisions, in no order.
+    pub async fn documents(&self, ids: &[RevisionId]) -> Result<Vec<(RevisionId, Design)>, StoreError> {
+        let mut all = Vec::with_capacity(ids.len());
+        for some in ids.chunks(500) {
+            let mut query = sqlx::QueryBuilder::<sqlx::MySql>::new(
+                "SELECT id, document FROM revisions WHERE workshop_id = ",
+            );
+            query.push_bind(self.workshop).push(" AND id IN (");
+            let mut list = query.separated(", ");
+            for id in some {
+                list.push_bind(*id);
+            }
+            query.push(")");
+            let rows: Vec<(RevisionId, String)> = query.build_query_as().fetch_all(&self.pool).await?;
+            for (id, document) in rows {
+                all.push((id, parse_document(&document)?));
+            }
+        }
+        Ok(all)
+    }
+
     /// Saves a revision: the first of a new design, or the next of the design its parent belongs to. The
     /// same key again returns the revision saved before.
     pub async fn save_revision(

@@ -186,12 +186,8 @@ impl WorkshopStore {
         }
     }
 
-    /// Who signed what in a run, with the moment as `when` writes it.
-    pub async fn signatures(
-        &self,
-        run: RunId,
-        when: impl Fn(PrimitiveDateTime) -> String,
-    ) -> Result<Vec<Signature>, StoreError> {
+    /// Who signed what in a run.
+    pub async fn signatures(&self, run: RunId) -> Result<Vec<Signature>, StoreError> {
         let workshop = self.workshop;
         let rows: Vec<SignatureRow> = sqlx::query_as(
             "SELECT s.operation, s.waived, p.name AS by_name, s.signed_at \
@@ -207,7 +203,7 @@ impl WorkshopStore {
             .map(|row| Signature {
                 operation: row.operation,
                 by: row.by_name,
-                when: when(row.signed_at),
+                at: row.signed_at,
                 waived: row.waived,
             })
             .collect())

@@ -172,16 +172,17 @@ impl WorkshopStore {
             .ok_or(StoreError::Missing("experiment"))
     }
 
-    /// Notes what came of an experiment; nothing opens it again.
-    pub async fn close_experiment(&self, id: ExperimentId, words: &str) -> Result<(), StoreError> {
+    /// Closes an experiment with what came of it; returns false when it was closed before, which nothing changes.
+    pub async fn close_experiment(&self, id: ExperimentId, words: &str) -> Result<bool, StoreError> {
         let workshop = self.workshop;
-        sqlx::query("UPDATE experiments SET closed = ? WHERE workshop_id = ? AND id = ?")
-            .bind(words)
-            .bind(workshop)
-            .bind(id)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+        let done =
+            sqlx::query("UPDATE experiments SET closed = ? WHERE workshop_id = ? AND id = ? AND closed = ''")
+                .bind(words)
+                .bind(workshop)
+                .bind(id)
+                .execute(&self.pool)
+                .await?;
+        Ok(done.rows_affected() > 0)
     }
 
     /// Begins a blind listening; the same key again begins nothing more.
@@ -228,11 +229,12 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// Scores a listening, once: what was heard blind is not changed after the labels were seen.
-    pub async fn score_listening(&self, id: ListeningId, scores: &[Score]) -> Result<(), StoreError> {
+    /// Scores a listening, once: what was heard blind is not changed after the labels were seen. Returns false when it was
+    /// scored before.
+    pub async fn score_listening(&self, id: ListeningId, scores: &[Score]) -> Result<bool, StoreError> {
         let workshop = self.workshop;
         let scores = serde_json::to_string(scores).map_err(|e| unreadable(&e))?;
-        sqlx::query(
+        let done = sqlx::query(
             "UPDATE listenings SET scores = ?, scored_at = UTC_TIMESTAMP(6) \
              WHERE workshop_id = ? AND id = ? AND scored_at IS NULL",
         )
@@ -241,6 +243,6 @@ impl WorkshopStore {
         .bind(id)
         .execute(&self.pool)
         .await?;
-        Ok(())
+        Ok(done.rows_affected() > 0)
     }
 }

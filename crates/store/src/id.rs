@@ -72,6 +72,12 @@ impl ClientKey {
         Self(format!("{bits:032x}"))
     }
 
+    /// The key of part `part` of a submission: the same submission again has the same.
+    #[must_use]
+    pub fn derived(&self, part: u8) -> Self {
+        Self(format!("{:.30}{part:02x}", self.0))
+    }
+
     /// Its text.
     pub fn as_str(&self) -> &str {
         &self.0

@@ -19,7 +19,6 @@ macro_rules! retry_deadlock {
     }};
 }
 
-
 pub mod calibration;
 pub mod design;
 mod error;

@@ -234,6 +234,28 @@ const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.d
 
 const JOINS: &str = "LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";
 
+/// How the measured coils of a design deviate from their predictions, in one quantity.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Deviations {
+    /// Coils.
+    pub count: i64,
+    /// Mean deviation, as a ratio less one.
+    pub mean: f64,
+    /// The lowest.
+    pub lowest: f64,
+    /// The highest.
+    pub highest: f64,
+}
+
+/// How the measured coils of a design deviate; `None` where none was measured.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct MeasuredDeviations {
+    /// Of resistance.
+    pub resistance: Option<Deviations>,
+    /// Of inductance.
+    pub inductance: Option<Deviations>,
+}
+
 impl LogFilter {
     /// Writes the conditions.
     fn conditions(&self, query: &mut QueryBuilder<MySql>, workshop: WorkshopId) {
@@ -427,6 +449,28 @@ impl WorkshopStore {
         Ok(u32::try_from(count).unwrap_or(u32::MAX))
     }
 
+    /// How the measured coils of a design deviate from their predictions.
+    pub async fn measured_deviations(&self, design: DesignId) -> Result<MeasuredDeviations, StoreError> {
+        type Sums = (i64, Option<f64>, Option<f64>, Option<f64>);
+        let rows: Vec<Sums> = sqlx::query_as(
+            "SELECT COUNT(resistance_off), AVG(resistance_off), MIN(resistance_off), MAX(resistance_off) \
+             FROM logbook WHERE workshop_id = ? AND design_id = ? UNION ALL \
+             SELECT COUNT(inductance_off), AVG(inductance_off), MIN(inductance_off), MAX(inductance_off) \
+             FROM logbook WHERE workshop_id = ? AND design_id = ?",
+        )
+        .bind(self.workshop)
+        .bind(design)
+        .bind(self.workshop)
+        .bind(design)
+        .fetch_all(&self.pool)
+        .await?;
+        let of = |k: usize| {
+            let (count, mean, lowest, highest) = *rows.get(k)?;
+            Some(Deviations { count, mean: mean?, lowest: lowest?, highest: highest? })
+        };
+        Ok(MeasuredDeviations { resistance: of(0), inductance: of(1) })
+    }
+
     /// The designs that have lines: number, name, lines.
     pub async fn logged_designs(&self) -> Result<Vec<(DesignId, String, i64)>, StoreError> {
         let workshop = self.workshop;
@@ -440,14 +484,20 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// The run of that number.
-    pub async fn run_numbered(&self, number: u32) -> Result<Option<RunId>, StoreError> {
-        let workshop = self.workshop;
-        Ok(sqlx::query_scalar("SELECT id FROM runs WHERE workshop_id = ? AND number = ?")
-            .bind(workshop)
-            .bind(number)
-            .fetch_optional(&self.pool)
-            .await?)
+    /// The runs of some numbers, in no order; numbers that there are not are left out.
+    pub async fn runs_numbered(&self, numbers: &[u32]) -> Result<Vec<(u32, RunId)>, StoreError> {
+        if numbers.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut query: QueryBuilder<MySql> =
+            QueryBuilder::new("SELECT number, id FROM runs WHERE workshop_id = ");
+        query.push_bind(self.workshop).push(" AND number IN (");
+        let mut list = query.separated(", ");
+        for number in numbers {
+            list.push_bind(*number);
+        }
+        query.push(")");
+        Ok(query.build_query_as().fetch_all(&self.pool).await?)
     }
 
     /// The tags of a workshop.

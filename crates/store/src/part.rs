@@ -42,6 +42,17 @@ pub struct NewPart {
     pub stock: i32,
 }
 
+/// What can be changed of a part.
+#[derive(Clone, Debug, Default)]
+pub struct PartDetails {
+    /// What one costs.
+    pub each_cost: Option<f64>,
+    /// When to order more.
+    pub order_below: Option<u32>,
+    /// Who sells it.
+    pub supplier: String,
+}
+
 /// Stock that came or went.
 #[derive(Clone, Debug, FromRow)]
 pub struct StockMovement {
@@ -122,22 +133,19 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// Notes what one costs and when to order more.
-    pub async fn price_part(
-        &self,
-        id: PartId,
-        each_cost: Option<f64>,
-        order_below: Option<u32>,
-    ) -> Result<(), StoreError> {
-        let workshop = self.workshop;
-        sqlx::query("UPDATE parts SET each_cost = ?, order_below = ? WHERE workshop_id = ? AND id = ?")
-            .bind(each_cost)
-            .bind(order_below)
-            .bind(workshop)
-            .bind(id)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+    /// Saves what a part costs, when to order more, and who sells it.
+    pub async fn update_part(&self, id: PartId, details: &PartDetails) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "UPDATE parts SET each_cost = ?, order_below = ?, supplier = ? WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(details.each_cost)
+        .bind(details.order_below)
+        .bind(&details.supplier)
+        .bind(self.workshop)
+        .bind(id)
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() == 0 { Err(StoreError::Missing("part")) } else { Ok(()) }
     }
 
     /// Moves stock of several parts at once, all or none; the same key again moves nothing.
@@ -178,39 +186,52 @@ impl WorkshopStore {
         Ok(())
     }
 
-    /// The last moves of a part, newest first.
-    pub async fn part_moves(&self, id: PartId) -> Result<Vec<StockMovement>, StoreError> {
-        let workshop = self.workshop;
-        Ok(sqlx::query_as(
-            "SELECT m.by_count, m.why, m.run_id, u.number AS run, p.name AS `by`, m.moved_at FROM part_moves m \
+    /// The last movements of every part, newest first, up to `most` of each.
+    pub async fn stock_movements(&self, most: u32) -> Result<Vec<(PartId, StockMovement)>, StoreError> {
+        #[derive(FromRow)]
+        struct Row {
+            part_id: PartId,
+            #[sqlx(flatten)]
+            movement: StockMovement,
+        }
+        let rows: Vec<Row> = sqlx::query_as(
+            "SELECT m.part_id, m.by_count, m.why, m.run_id, u.number AS run, p.name AS `by`, m.moved_at FROM \
+             (SELECT id, part_id, by_count, why, run_id, by_id, moved_at, \
+               ROW_NUMBER() OVER (PARTITION BY part_id ORDER BY id DESC) AS place \
+               FROM part_moves WHERE workshop_id = ?) m \
              JOIN people p ON p.id = m.by_id LEFT JOIN runs u ON u.id = m.run_id \
-             WHERE m.workshop_id = ? AND m.part_id = ? ORDER BY m.id DESC LIMIT 50",
+             WHERE m.place <= ? ORDER BY m.part_id, m.id DESC",
         )
-        .bind(workshop)
-        .bind(id)
+        .bind(self.workshop)
+        .bind(most)
         .fetch_all(&self.pool)
-        .await?)
+        .await?;
+        Ok(rows.into_iter().map(|row| (row.part_id, row.movement)).collect())
     }
 
-    /// Sets how many of a part one pickup of a design takes; none takes it off the list.
-    pub async fn set_design_part(
+    /// Sets how many of each part one pickup of a design takes, all or none; a count of none takes it off the list.
+    pub async fn set_design_parts(
         &self,
         design: DesignId,
-        part: PartId,
-        count: u32,
+        counts: &[(PartId, u32)],
     ) -> Result<(), StoreError> {
-        let workshop = self.workshop;
-        let sql = if count == 0 {
-            sqlx::query("DELETE FROM design_parts WHERE workshop_id = ? AND design_id = ? AND part_id = ?")
-        } else {
-            sqlx::query(
-                "INSERT INTO design_parts (workshop_id, design_id, part_id, count) \
-                 SELECT d.workshop_id, d.id, p.id, ? FROM designs d JOIN parts p ON p.workshop_id = d.workshop_id \
-                 WHERE d.workshop_id = ? AND d.id = ? AND p.id = ? ON DUPLICATE KEY UPDATE count = VALUES(count)",
-            )
-            .bind(count)
-        };
-        sql.bind(workshop).bind(design).bind(part).execute(&self.pool).await?;
+        let mut tx = self.pool.begin().await?;
+        for (part, count) in counts {
+            let sql = if *count == 0 {
+                sqlx::query(
+                    "DELETE FROM design_parts WHERE workshop_id = ? AND design_id = ? AND part_id = ?",
+                )
+            } else {
+                sqlx::query(
+                    "INSERT INTO design_parts (workshop_id, design_id, part_id, count) \
+                     SELECT d.workshop_id, d.id, p.id, ? FROM designs d JOIN parts p ON p.workshop_id = d.workshop_id \
+                     WHERE d.workshop_id = ? AND d.id = ? AND p.id = ? ON DUPLICATE KEY UPDATE count = VALUES(count)",
+                )
+                .bind(*count)
+            };
+            sql.bind(self.workshop).bind(design).bind(*part).execute(&mut *tx).await?;
+        }
+        tx.commit().await?;
         Ok(())
     }
 

@@ -9,8 +9,10 @@ use coil::design::Design;
 use coil::prediction::Calibration;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
+use trade::comparison::Comparison;
 use trade::judgement::Judgement;
 use trade::traveller::Traveller;
+use trade::verdict::{Level, Verdict};
 
 /// A run as lists need it.
 #[derive(Clone, Debug, FromRow)]
@@ -63,6 +65,41 @@ pub struct RunRow {
     pub calibration_version: Option<u32>,
 }
 
+impl RunRow {
+    /// Where to stop and look, in turns on the coil.
+    #[must_use]
+    pub fn stop_turns(&self) -> Vec<u32> {
+        self.stops.split(',').filter_map(|s| s.parse().ok()).collect()
+    }
+
+    /// The level of the last verdict.
+    #[must_use]
+    pub fn verdict_level(&self) -> Option<Level> {
+        self.level.as_deref().and_then(Level::from_key)
+    }
+
+    /// The last verdict as it was recorded; `None` before there is one.
+    pub fn stored_verdict(&self) -> Result<Option<Verdict>, StoreError> {
+        let (Some(level), Some(text)) = (self.verdict_level(), self.verdict.clone()) else { return Ok(None) };
+        let causes = parse("cause", self.causes.as_deref())?.unwrap_or_default();
+        Ok(Some(Verdict { level, text, causes }))
+    }
+
+    /// What the last verdict was based on.
+    pub fn stored_comparisons(&self) -> Result<Vec<Comparison>, StoreError> {
+        Ok(parse("comparison", self.comparisons.as_deref())?.unwrap_or_default())
+    }
+}
+
+fn parse<T: serde::de::DeserializeOwned>(
+    what: &'static str,
+    text: Option<&str>,
+) -> Result<Option<T>, StoreError> {
+    text.map(serde_json::from_str)
+        .transpose()
+        .map_err(|error| StoreError::Unreadable { what, detail: error.to_string() })
+}
+
 /// A run with the document it winds.
 #[derive(Clone, Debug)]
 pub struct Run {
@@ -103,33 +140,6 @@ pub struct NewRun<'a> {
     pub judgement: Option<&'a Judgement>,
     /// When; now when absent.
     pub at: Option<PrimitiveDateTime>,
-}
-
-/// What a list of runs shows.
-#[derive(Clone, Debug, Default)]
-pub struct RunFilter {
-    /// Part of the design's name, the spool's label or the operator's name.
-    pub search: String,
-    /// Level of the verdict; empty for all.
-    pub level: String,
-    /// Only runs of this design.
-    pub design: Option<DesignId>,
-    /// How it is ordered.
-    pub order: RunOrder,
-}
-
-/// How a list of runs is ordered.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum RunOrder {
-    /// Newest first.
-    #[default]
-    Newest,
-    /// Oldest first.
-    Oldest,
-    /// By design.
-    Design,
-    /// By operator.
-    Operator,
 }
 
 macro_rules! run_columns {
@@ -204,6 +214,7 @@ impl WorkshopStore {
                 let run = RunId(done.last_insert_id());
                 if let Some(judgement) = new.judgement {
                     crate::logbook::write_summary_on(&mut tx, self.workshop, run, judgement).await?;
+                    crate::verdict::write_prediction_on(&mut tx, self.workshop, run, judgement).await?;
                 }
                 tx.commit().await?;
                 Ok(run)
@@ -249,32 +260,37 @@ impl WorkshopStore {
         Ok(Run { row, design: parse_document(&document)?, calibration })
     }
 
-    /// Runs of a workshop that pass the filter, up to 2,000.
-    pub async fn runs(&self, filter: &RunFilter) -> Result<Vec<RunRow>, StoreError> {
-        let workshop = self.workshop;
-        let mut found: Vec<RunRow> = sqlx::query_as(run_columns!(
-            "WHERE u.workshop_id = ? \
-             AND (? = '' OR LOCATE(?, r.name) > 0 OR LOCATE(?, COALESCE(s.label, '')) > 0 OR LOCATE(?, p.name) > 0) \
-             AND (? = '' OR COALESCE(v.level, 'waiting') = ?) AND (? = 0 OR r.design_id = ?) \
-             ORDER BY u.id DESC LIMIT 2000"
+    /// The runs of a design, newest first, up to 200.
+    pub async fn runs_of_design(&self, design: DesignId) -> Result<Vec<RunRow>, StoreError> {
+        Ok(sqlx::query_as(run_columns!(
+            "WHERE u.workshop_id = ? AND r.design_id = ? ORDER BY u.id DESC LIMIT 200"
         ))
-        .bind(workshop)
-        .bind(&filter.search)
-        .bind(&filter.search)
-        .bind(&filter.search)
-        .bind(&filter.search)
-        .bind(&filter.level)
-        .bind(&filter.level)
-        .bind(filter.design.map_or(0, |d| d.0))
-        .bind(filter.design.map_or(0, |d| d.0))
+        .bind(self.workshop)
+        .bind(design)
         .fetch_all(&self.pool)
-        .await?;
-        match filter.order {
-            RunOrder::Newest => {}
-            RunOrder::Oldest => found.reverse(),
-            RunOrder::Design => found.sort_by_key(|run| run.design.to_lowercase()),
-            RunOrder::Operator => found.sort_by_key(|run| run.operator.to_lowercase()),
-        }
-        Ok(found)
+        .await?)
+    }
+
+    /// The runs of a revision, newest first, up to 200.
+    pub async fn runs_of_revision(&self, revision: RevisionId) -> Result<Vec<RunRow>, StoreError> {
+        Ok(sqlx::query_as(run_columns!(
+            "WHERE u.workshop_id = ? AND u.revision_id = ? ORDER BY u.id DESC LIMIT 200"
+        ))
+        .bind(self.workshop)
+        .bind(revision)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Runs whose last verdict was judged by another version of the engine, oldest first.
+    pub async fn runs_of_other_engines(&self) -> Result<Vec<RunId>, StoreError> {
+        Ok(sqlx::query_scalar(
+            "SELECT v.run_id FROM verdicts v JOIN (SELECT MAX(id) AS id FROM verdicts WHERE workshop_id = ? \
+             GROUP BY run_id) m ON m.id = v.id WHERE v.engine <> ? ORDER BY v.run_id",
+        )
+        .bind(self.workshop)
+        .bind(coil::ENGINE)
+        .fetch_all(&self.pool)
+        .await?)
     }
 }

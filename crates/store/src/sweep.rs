@@ -58,6 +58,9 @@ macro_rules! sweep_columns {
     };
 }
 
+/// Revisions with name and number, and sweeps with their labels.
+pub type OverlayNames = (Vec<(RevisionId, String, u32)>, Vec<(SweepId, String)>);
+
 impl WorkshopStore {
     /// Keeps a sweep; the same key again keeps nothing more.
     pub async fn add_sweep(&self, by: PersonId, new: &NewSweep<'_>) -> Result<(), StoreError> {
@@ -86,6 +89,41 @@ impl WorkshopStore {
             Err(StoreError::Taken(index)) if index == "sweeps_client_key" => Ok(()),
             Err(error) => Err(error),
         }
+    }
+
+    /// One sweep.
+    pub async fn sweep(&self, id: SweepId) -> Result<SweepRow, StoreError> {
+        sqlx::query_as(sweep_columns!("WHERE s.workshop_id = ? AND s.id = ?"))
+            .bind(self.workshop)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("sweep"))
+    }
+
+    /// Names of what can be laid over a response, without documents and points: the newest revisions of designs that are
+    /// not archived (number in the database, name, number), and the last sweeps.
+    pub async fn overlay_names(&self) -> Result<OverlayNames, StoreError> {
+        let rows: Vec<(bool, u64, String, u32)> = sqlx::query_as(
+            "(SELECT TRUE, r.id, r.name, r.number FROM designs d JOIN revisions r ON r.id = \
+               (SELECT MAX(id) FROM revisions WHERE design_id = d.id) \
+               WHERE d.workshop_id = ? AND d.archived_at IS NULL ORDER BY r.id DESC LIMIT 500) \
+             UNION ALL (SELECT FALSE, s.id, s.label, 0 FROM sweeps s WHERE s.workshop_id = ? \
+               ORDER BY s.taken_at DESC, s.id DESC LIMIT 200)",
+        )
+        .bind(self.workshop)
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?;
+        let (mut revisions, mut sweeps) = (Vec::new(), Vec::new());
+        for (is_revision, id, name, number) in rows {
+            if is_revision {
+                revisions.push((RevisionId(id), name, number));
+            } else {
+                sweeps.push((SweepId(id), name));
+            }
+        }
+        Ok((revisions, sweeps))
     }
 
     /// Sweeps of a workshop, newest first; of one revision when it is given.

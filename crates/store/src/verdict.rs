@@ -45,34 +45,45 @@ pub(crate) async fn record_on(
     judgement: &Judgement,
     requested_by: Option<PersonId>,
 ) -> Result<(), StoreError> {
-    let json = |what, value: serde_json::Result<String>| {
-        value.map_err(|error| StoreError::Unreadable { what, detail: error.to_string() })
-    };
     sqlx::query(
         "INSERT INTO verdicts (workshop_id, run_id, level, text, comparisons, causes, engine, requested_by) \
          SELECT workshop_id, id, ?, ?, ?, ?, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
     )
     .bind(judgement.verdict.level.key())
     .bind(&judgement.verdict.text)
-    .bind(json("comparison", serde_json::to_string(&judgement.comparisons))?)
-    .bind(json("cause", serde_json::to_string(&judgement.verdict.causes))?)
+    .bind(json("comparison", &judgement.comparisons)?)
+    .bind(json("cause", &judgement.verdict.causes)?)
     .bind(coil::ENGINE)
     .bind(requested_by)
     .bind(run)
     .bind(workshop)
     .execute(&mut *connection)
     .await?;
-    if let Some(prediction) = &judgement.prediction {
-        sqlx::query(
-            "REPLACE INTO run_predictions (run_id, workshop_id, engine, document) \
-             SELECT id, workshop_id, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
-        )
-        .bind(coil::ENGINE)
-        .bind(json("prediction", serde_json::to_string(prediction))?)
-        .bind(run)
-        .bind(workshop)
-        .execute(&mut *connection)
-        .await?;
-    }
+    write_prediction_on(connection, workshop, run, judgement).await?;
     logbook::write_summary_on(connection, workshop, run, judgement).await
+}
+
+/// Keeps what a run's coil is expected to be, on a connection that is inside a transaction of the caller's.
+pub(crate) async fn write_prediction_on(
+    connection: &mut MySqlConnection,
+    workshop: WorkshopId,
+    run: RunId,
+    judgement: &Judgement,
+) -> Result<(), StoreError> {
+    let Some(prediction) = &judgement.prediction else { return Ok(()) };
+    sqlx::query(
+        "REPLACE INTO run_predictions (run_id, workshop_id, engine, document) \
+         SELECT id, workshop_id, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
+    )
+    .bind(coil::ENGINE)
+    .bind(json("prediction", prediction)?)
+    .bind(run)
+    .bind(workshop)
+    .execute(&mut *connection)
+    .await?;
+    Ok(())
+}
+
+fn json(what: &'static str, value: &impl serde::Serialize) -> Result<String, StoreError> {
+    serde_json::to_string(value).map_err(|error| StoreError::Unreadable { what, detail: error.to_string() })
 }

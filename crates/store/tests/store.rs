@@ -11,7 +11,7 @@ use store::event::NewEvent;
 use store::instrument::NewInstrument;
 use store::person::NewPerson;
 use store::reading::NewReading;
-use store::run::{NewRun, RunFilter, RunOrder};
+use store::run::NewRun;
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
 use store::timer::NewTimer;
@@ -273,28 +273,23 @@ async fn a_run_is_logged_corrected_and_judged() {
 }
 
 #[tokio::test]
-async fn lists_of_runs_filter_and_sort() {
+async fn runs_are_listed_by_design_by_revision_and_by_who_judged_them() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let revision = design(&store, shop, owner, "Reed lap steel").await;
+    let other = design(&store, shop, owner, "Heron mandola").await;
     let saved = store.of(shop).revision(revision).await.unwrap();
     for _ in 0..3 {
         store.of(shop).start_run(owner, &run_of(revision, owner, &saved.design)).await.unwrap();
     }
-    let numbers = async |filter: RunFilter| -> Vec<u32> {
-        store.of(shop).runs(&filter).await.unwrap().into_iter().map(|run| run.number).collect()
-    };
-    assert_eq!(numbers(RunFilter::default()).await, [3, 2, 1]);
-    assert_eq!(numbers(RunFilter { order: RunOrder::Oldest, ..RunFilter::default() }).await, [1, 2, 3]);
-    assert_eq!(numbers(RunFilter { search: "farrow".into(), ..RunFilter::default() }).await.len(), 3);
-    assert!(numbers(RunFilter { search: "heron".into(), ..RunFilter::default() }).await.is_empty());
-    assert_eq!(numbers(RunFilter { level: "waiting".into(), ..RunFilter::default() }).await.len(), 3);
-    assert!(numbers(RunFilter { level: "stop".into(), ..RunFilter::default() }).await.is_empty());
-    let design = Some(saved.row.design_id);
-    assert_eq!(
-        numbers(RunFilter { design, order: RunOrder::Operator, ..RunFilter::default() }).await.len(),
-        3
-    );
+    let numbers = |rows: Vec<store::run::RunRow>| rows.iter().map(|run| run.number).collect::<Vec<_>>();
+    assert_eq!(numbers(store.of(shop).runs_of_design(saved.row.design_id).await.unwrap()), [3, 2, 1]);
+    assert_eq!(numbers(store.of(shop).runs_of_revision(revision).await.unwrap()), [3, 2, 1]);
+    assert!(store.of(shop).runs_of_revision(other).await.unwrap().is_empty());
+    let run = store.of(shop).runs_of_revision(revision).await.unwrap()[0].id;
+    let judgement = judge_run(&saved.design, &[], &Calibration::default());
+    store.of(shop).record_judgement(run, &judgement, None).await.unwrap();
+    assert!(store.of(shop).runs_of_other_engines().await.unwrap().is_empty(), "judged by this one");
 }
 
 #[tokio::test]
@@ -396,11 +391,8 @@ async fn runs_are_numbered_per_workshop_even_when_started_at_once() {
         run_of(revision, owner, &document),
     );
     let ours = store.of(shop);
-    let (a, b, c) = tokio::join!(
-        ours.start_run(owner, &a),
-        ours.start_run(owner, &b),
-        ours.start_run(owner, &c)
-    );
+    let (a, b, c) =
+        tokio::join!(ours.start_run(owner, &a), ours.start_run(owner, &b), ours.start_run(owner, &c));
     let mut numbers = Vec::new();
     for id in [a.unwrap(), b.unwrap(), c.unwrap()] {
         numbers.push(store.of(shop).run(id).await.unwrap().row.number);
@@ -444,7 +436,7 @@ async fn what_happens_at_the_winder_is_kept_once_and_in_order() {
     assert_eq!(traveller, Traveller::usual(&document));
     assert!(store.of(shop).sign(run, owner, "seams", "").await.unwrap());
     assert!(!store.of(shop).sign(run, owner, "seams", "again").await.unwrap());
-    let signed = store.of(shop).signatures(run, |_| "now".into()).await.unwrap();
+    let signed = store.of(shop).signatures(run).await.unwrap();
     assert_eq!((signed.len(), signed[0].by.as_str(), signed[0].waived.as_str()), (1, "Ode Farrow", ""));
     let mut own = traveller.clone();
     own.0.truncate(2);

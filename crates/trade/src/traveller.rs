@@ -41,16 +41,16 @@ pub struct Signature {
     pub operation: String,
     /// Who.
     pub by: String,
-    /// When, as people read it.
-    pub when: String,
+    /// When, UTC.
+    pub at: time::PrimitiveDateTime,
     /// Why it was signed without what it holds for; empty otherwise.
     pub waived: String,
 }
 
 /// Where an operation stands.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Standing {
-    /// Signature.
+pub enum OperationStatus {
+    /// Signed.
     Done(Signature),
     /// The next to do; with the readings that it still waits for.
     Now(Vec<Kind>),
@@ -66,7 +66,7 @@ pub enum SigningRefusal {
     Unknown,
     /// It is signed.
     #[error("this is signed already")]
-    Signature,
+    Signed,
     /// Others come before it.
     #[error("“{0}” comes first")]
     Before(String),
@@ -207,20 +207,20 @@ impl Traveller {
 
     /// Where every operation stands.
     #[must_use]
-    pub fn standing(&self, signed: &[Signature], readings: &[Reading]) -> Vec<(Operation, Standing)> {
+    pub fn progress(&self, signed: &[Signature], readings: &[Reading]) -> Vec<(Operation, OperationStatus)> {
         let mut reached = false;
         self.0
             .iter()
             .map(|one| {
-                let standing = match signed.iter().find(|s| s.operation == one.key) {
-                    Some(done) => Standing::Done(done.clone()),
-                    None if reached => Standing::Later,
+                let status = match signed.iter().find(|s| s.operation == one.key) {
+                    Some(done) => OperationStatus::Done(done.clone()),
+                    None if reached => OperationStatus::Later,
                     None => {
                         reached = true;
-                        Standing::Now(one.missing(readings))
+                        OperationStatus::Now(one.missing(readings))
                     }
                 };
-                (one.clone(), standing)
+                (one.clone(), status)
             })
             .collect()
     }
@@ -239,7 +239,7 @@ impl Traveller {
         let at = self.0.iter().position(|one| one.key == key).ok_or(SigningRefusal::Unknown)?;
         let is_signed = |key: &str| signed.iter().any(|s| s.operation == key);
         if is_signed(key) {
-            return Err(SigningRefusal::Signature);
+            return Err(SigningRefusal::Signed);
         }
         if let Some(before) = self.0[..at].iter().find(|one| !is_signed(&one.key)) {
             return Err(SigningRefusal::Before(before.name.clone()));
@@ -317,7 +317,7 @@ mod tests {
     }
 
     fn sign(key: &str) -> Signature {
-        Signature { operation: key.into(), by: "Ode".into(), when: "now".into(), waived: String::new() }
+        Signature { operation: key.into(), by: "Ode".into(), at: time::macros::datetime!(2026-11-25 09:00), waived: String::new() }
     }
 
     /// Common practice, no source: rods are bevelled before they are pressed and charged after the coil is checked; a
@@ -362,11 +362,11 @@ mod tests {
         assert_eq!(all.may_sign("wind", &signed, &[], ""), Err(SigningRefusal::Holds("the turns".into())));
         assert_eq!(all.may_sign("wind", &signed, &[reading(Kind::Turns)], ""), Ok(()));
         assert_eq!(all.may_sign("wind", &signed, &[], "counter stood still; wound by the clock"), Ok(()));
-        assert_eq!(all.may_sign("seams", &signed, &[], ""), Err(SigningRefusal::Signature));
+        assert_eq!(all.may_sign("seams", &signed, &[], ""), Err(SigningRefusal::Signed));
         assert_eq!(all.may_sign("moon", &signed, &[], ""), Err(SigningRefusal::Unknown));
-        let standing = all.standing(&signed, &[]);
-        assert!(matches!(&standing[5].1, Standing::Now(missing) if *missing == [Kind::Turns]));
-        assert_eq!(standing[6].1, Standing::Later);
+        let progress = all.progress(&signed, &[]);
+        assert!(matches!(&progress[5].1, OperationStatus::Now(missing) if *missing == [Kind::Turns]));
+        assert_eq!(progress[6].1, OperationStatus::Later);
         // An open coil is a reading: nothing is gained by waiting for its ohms.
         signed.extend(["wind", "close"].map(sign));
         assert_eq!(all.may_sign("first-check", &signed, &[reading(Kind::Open)], ""), Ok(()));

@@ -34,7 +34,7 @@ pub enum Adjustment {
 /// Its text is no lever's.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("there is no such change")]
-pub struct NoLever;
+pub struct UnknownAdjustment;
 
 fn word(grade: Grade) -> String {
     serde_json::to_value(grade).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
@@ -59,12 +59,13 @@ impl fmt::Display for Adjustment {
 }
 
 impl FromStr for Adjustment {
-    type Err = NoLever;
+    type Err = UnknownAdjustment;
 
-    fn from_str(text: &str) -> Result<Self, NoLever> {
-        let (name, value) = text.split_once(':').ok_or(NoLever)?;
-        let number = || value.parse::<f64>().ok().filter(|v| v.is_finite() && v.abs() < 1e6).ok_or(NoLever);
-        let whole = || value.parse::<i32>().ok().filter(|v| v.abs() < 100_000).ok_or(NoLever);
+    fn from_str(text: &str) -> Result<Self, UnknownAdjustment> {
+        let (name, value) = text.split_once(':').ok_or(UnknownAdjustment)?;
+        let number =
+            || value.parse::<f64>().ok().filter(|v| v.is_finite() && v.abs() < 1e6).ok_or(UnknownAdjustment);
+        let whole = || value.parse::<i32>().ok().filter(|v| v.abs() < 100_000).ok_or(UnknownAdjustment);
         Ok(match name {
             "turns" => Self::Turns(whole()?),
             "gauge" => Self::Gauge(whole()?),
@@ -78,9 +79,9 @@ impl FromStr for Adjustment {
             "charge" => Self::Charge(number()?),
             "alloy" => {
                 let grade = Grade::MAGNETS.iter().copied().find(|g| word(*g) == value);
-                Self::Alloy(grade.ok_or(NoLever)?)
+                Self::Alloy(grade.ok_or(UnknownAdjustment)?)
             }
-            _ => return Err(NoLever),
+            _ => return Err(UnknownAdjustment),
         })
     }
 }

@@ -1,11 +1,11 @@
 //! From what is wanted to what to wind: single steps with their effects, and a search among those that are allowed.
 
 mod adjustment;
-mod search;
+mod candidates;
 mod sensitivity;
 mod tone_preset;
 
-pub use adjustment::{Adjustment, NoLever};
-pub use search::{Candidate, SearchSpace, Seeking, Want, seek};
-pub use sensitivity::{Effect, Goal, effects};
+pub use adjustment::{Adjustment, UnknownAdjustment};
+pub use candidates::{Candidate, ProgressCallback, SearchSpace, TargetRange, search_designs};
+pub use sensitivity::{Goal, Sensitivity, sensitivities};
 pub use tone_preset::{TonePreset, aims_like};

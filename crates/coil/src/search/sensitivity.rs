@@ -70,7 +70,7 @@ impl Goal {
 
 /// A step with what it does.
 #[derive(Clone, Debug)]
-pub struct Effect {
+pub struct Sensitivity {
     /// The step.
     pub adjustment: Adjustment,
     /// Changes in the order of [`Goal::ALL`], as [`Goal::change`] gives them.
@@ -106,14 +106,14 @@ fn adjustments(design: &Design) -> Vec<Adjustment> {
 
 /// The effects of all steps, largest on `goal` first. Each is one whole prediction.
 #[must_use]
-pub fn effects(design: &Design, goal: Goal) -> Vec<Effect> {
+pub fn sensitivities(design: &Design, goal: Goal) -> Vec<Sensitivity> {
     let Ok(base) = predict(design) else { return Vec::new() };
-    let mut all: Vec<Effect> = adjustments(design)
+    let mut all: Vec<Sensitivity> = adjustments(design)
         .into_iter()
         .filter_map(|adjustment| {
             let after = predict(&adjustment.applied(design)?).ok()?;
             let changes = Goal::ALL.map(|g| g.change(g.of(&base), g.of(&after)));
-            Some(Effect { adjustment, changes })
+            Some(Sensitivity { adjustment, changes })
         })
         .collect();
     let place = Goal::ALL.iter().position(|g| *g == goal).unwrap_or(0);

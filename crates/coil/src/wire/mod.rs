@@ -35,8 +35,21 @@ pub fn at_temperature(ohms: f64, from_c: f64, to_c: f64) -> f64 {
 ///
 /// A gauge's whole range is about ±7 % in ohms per metre; "minimum to nominal" diameter is the half
 /// with more ohms (common practice, no source).
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    Serialize,
+    Deserialize,
+    JsonSchema,
+    strum::EnumString,
+    strum::IntoStaticStr,
+)]
 #[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
 pub enum ToleranceRange {
     /// Anything the gauge allows.
     #[default]

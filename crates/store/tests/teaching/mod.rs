@@ -113,7 +113,7 @@ async fn lines_are_found_counted_and_ordered() {
     assert!((lines[0].resistance_ohm.unwrap() - 5710.0).abs() < 1e-6 && !lines[0].calibrated);
     assert_eq!(store.of(shop).log_lines_of(&[lines[2].run_id]).await.unwrap()[0].number, 3);
     assert!(store.of(shop).log_lines_of(&[]).await.unwrap().is_empty());
-    assert_eq!(store.of(shop).run_numbered(4).await.unwrap(), Some(RunId(4)));
+    assert_eq!(store.of(shop).runs_numbered(&[4, 999]).await.unwrap(), [(4, RunId(4))]);
     assert_eq!(store.of(shop).logged_designs().await.unwrap()[0].2, 9);
     let alike = store.of(shop).runs_alike().await.unwrap();
     assert_eq!((alike.len(), alike[0].1), (9, date!(2026 - 03 - 01)));
@@ -263,12 +263,16 @@ async fn parts_move_all_or_none() {
         store.of(shop).move_parts(owner, &key, &moves[..1], "taken", None).await.unwrap();
     }
     assert_eq!(store.of(shop).parts().await.unwrap()[0].stock, 6, "once");
-    assert_eq!(store.of(shop).part_moves(rod).await.unwrap().len(), 2);
-    store.of(shop).price_part(rod, Some(1.0), None).await.unwrap();
+    assert_eq!(store.of(shop).stock_movements(6).await.unwrap().len(), 2);
+    let newest = store.of(shop).stock_movements(1).await.unwrap();
+    assert_eq!((newest[0].0, newest[0].1.by_count), (rod, -6));
+    let details = store::part::PartDetails { each_cost: Some(1.0), ..Default::default() };
+    store.of(shop).update_part(rod, &details).await.unwrap();
+    assert_eq!(store.of(shop).parts().await.unwrap()[0].each_cost, Some(1.0));
     assert_eq!(store.of(shop).parts().await.unwrap()[0].order_below, None);
     let design = store.of(shop).revision(revision).await.unwrap().row.design_id;
     for (count, kept) in [(6, 1), (4, 1), (0, 0)] {
-        store.of(shop).set_design_part(design, rod, count).await.unwrap();
+        store.of(shop).set_design_parts(design, &[(rod, count)]).await.unwrap();
         assert_eq!(store.of(shop).design_parts(design).await.unwrap().len(), kept);
     }
     let runs = [brought(revision, owner, None, 1, 5800.0)];
@@ -322,11 +326,12 @@ async fn a_listening_is_scored_once() {
     assert_eq!(heard.samples().unwrap().iter().map(|s| s.letter).collect::<String>(), "AB");
     assert!(heard.scored_at.is_none() && heard.scores().unwrap().is_empty());
     let score = |bright| [Score { letter: 'A', bright, full: 5, liked: 5, words: "glassy".into() }];
-    store.of(shop).score_listening(heard.id, &score(7)).await.unwrap();
-    store.of(shop).score_listening(heard.id, &score(1)).await.unwrap();
+    assert!(store.of(shop).score_listening(heard.id, &score(7)).await.unwrap());
+    assert!(!store.of(shop).score_listening(heard.id, &score(1)).await.unwrap());
     let scored = &store.of(shop).listenings(id).await.unwrap()[0];
     assert_eq!(scored.scores().unwrap(), score(7));
-    store.of(shop).close_experiment(id, "It does.").await.unwrap();
+    assert!(store.of(shop).close_experiment(id, "It does.").await.unwrap());
+    assert!(!store.of(shop).close_experiment(id, "It does not.").await.unwrap(), "nothing opens it again");
     assert_eq!(store.of(shop).experiment(id).await.unwrap().closed, "It does.");
     let (other, _) = workshop(&store, "heron").await;
     assert!(

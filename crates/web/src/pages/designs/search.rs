@@ -11,7 +11,7 @@ use actix_web::web;
 use askama::Template;
 use coil::design::Design;
 use coil::quantity::{Capacitance, Frequency, Inductance, ParseQuantity, Resistance, Turns, fixed};
-use coil::search::{Candidate, Goal, SearchSpace, TonePreset, Want, effects, seek};
+use coil::search::{Candidate, Goal, SearchSpace, TonePreset, TargetRange, sensitivities, search_designs};
 use serde::Serialize;
 
 /// Most wires and alloys of one search: each takes four predictions.
@@ -75,7 +75,7 @@ fn said(goal: Goal, change: f64) -> String {
 /// The table of what changes what, largest on the goal first.
 pub fn effects_table(design: &Design, goal: &str) -> String {
     let goal = goal_named(goal);
-    let rows = effects(design, goal).into_iter().map(|effect| EffectRow {
+    let rows = sensitivities(design, goal).into_iter().map(|effect| EffectRow {
         step: format!("try:{}", effect.adjustment),
         words: effect.adjustment.words(),
         changes: Goal::ALL.iter().zip(effect.changes).map(|(g, c)| (said(*g, c), *g == goal)).collect(),
@@ -212,7 +212,7 @@ pub fn panel(design: &Design, form: &FormData, others: &[(u64, String)]) -> Stri
 }
 
 /// What is asked for, or what is wrong with it by field.
-fn asked(form: &FormData) -> Result<(Vec<Want>, SearchSpace), Errors> {
+fn asked(form: &FormData) -> Result<(Vec<TargetRange>, SearchSpace), Errors> {
     let mut errors = Errors::new();
     let number = |goal: Goal, text: &str| -> Result<f64, String> {
         let said = |e: &dyn std::fmt::Display| e.to_string();
@@ -252,7 +252,7 @@ fn asked(form: &FormData) -> Result<(Vec<Want>, SearchSpace), Errors> {
                 if from > to {
                     errors.insert(format!("{name}_to"), "it ends below where it begins".into());
                 }
-                wants.push(Want { goal, from, to });
+                wants.push(TargetRange { goal, from, to });
             }
         }
     }
@@ -394,7 +394,7 @@ pub async fn start(
     };
     // It runs beside the pages; nobody waits for the handle.
     drop(tokio::task::spawn_blocking(move || {
-        let list = seek(&design, &wants, &allowed, &mut |share| job.on(share));
+        let list = search_designs(&design, &wants, &allowed, &mut |share| job.on(share));
         job.finish(list.map_or_else(String::new, |list| found(&design, &list)));
     }));
     Ok(web::Json(Standing { job: name, ..Standing::default() }))
@@ -460,9 +460,9 @@ mod tests {
     fn the_table_leads_with_the_goal_and_each_step_can_be_tried() {
         let table = effects_table(&tall_single("Sedge", 6, 10.4), "output");
         assert!(table.contains("data-step=\"try:turns:100\"") && table.contains("−"), "{table}");
-        let list = seek(
+        let list = search_designs(
             &tall_single("Sedge", 6, 10.4),
-            &[Want { goal: Goal::Inductance, from: 2.0, to: 3.0 }],
+            &[TargetRange { goal: Goal::Inductance, from: 2.0, to: 3.0 }],
             &SearchSpace { builds: true, ..SearchSpace::turns(7000, 8000) },
             &mut |_| true,
         );

@@ -9,7 +9,7 @@ use crate::wire::{Build, Gauge};
 
 /// What is wanted of one quantity: from – to, SI, dB for height and output.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Want {
+pub struct TargetRange {
     /// The quantity.
     pub goal: Goal,
     /// From.
@@ -142,7 +142,7 @@ pub struct Candidate {
 }
 
 /// How a search goes on: called with the share done; answers whether to go on.
-pub type Seeking<'a> = &'a mut dyn FnMut(f64) -> bool;
+pub type ProgressCallback<'a> = &'a mut dyn FnMut(f64) -> bool;
 
 /// Candidates tried per wire and alloy.
 const TURNS_TRIED: u32 = 80;
@@ -204,8 +204,8 @@ fn with_turns(design: &Design, turns: u32) -> Option<Design> {
     next.problems().is_empty().then_some(next)
 }
 
-fn miss(values: &[f64; 6], wants: &[Want]) -> f64 {
-    wants
+fn miss(values: &[f64; 6], targets: &[TargetRange]) -> f64 {
+    targets
         .iter()
         .map(|want| {
             let value = values[Goal::ALL.iter().position(|g| *g == want.goal).unwrap_or(0)];
@@ -275,11 +275,11 @@ fn holds(design: &Design, grade: Grade) -> bool {
 /// Searches what is allowed for what is wanted: a short list, best first, each of another wire or alloy, predicted whole;
 /// among equals the one that changes least. Gives `None` when `on` says to stop.
 #[must_use]
-pub fn seek(
+pub fn search_designs(
     design: &Design,
-    wants: &[Want],
+    targets: &[TargetRange],
     allowed: &SearchSpace,
-    on: Seeking<'_>,
+    on: ProgressCallback<'_>,
 ) -> Option<Vec<Candidate>> {
     let bases = bases(design, allowed);
     let own_turns = design.coils.first().map_or(0, |c| c.wind.turns);
@@ -315,7 +315,7 @@ pub fn seek(
                 .filter_map(|turns| {
                     let (values, fill) = track.at(f64::from(turns));
                     // A bobbin that cannot hold it is no answer.
-                    (fill * shift.fill <= 1.0).then(|| (miss(&shift.on(&values), wants), turns))
+                    (fill * shift.fill <= 1.0).then(|| (miss(&shift.on(&values), targets), turns))
                 })
                 .min_by(|a, b| {
                     // Within what is wanted, nearest to what is wound today.
@@ -343,7 +343,7 @@ pub fn seek(
         let Some(Some(design)) = shifted else { continue };
         let Ok(prediction) = predict(&design) else { continue };
         let stops = prediction.notices.iter().filter(|n| n.level == Level::Stop).count();
-        let miss = miss(&Goal::ALL.map(|g| g.of(&prediction)), wants) + stops as f64;
+        let miss = miss(&Goal::ALL.map(|g| g.of(&prediction)), targets) + stops as f64;
         list.push(Candidate { design, prediction, miss, changed });
     }
     list.sort_by(|a, b| a.miss.total_cmp(&b.miss).then(a.changed.cmp(&b.changed)));
@@ -359,12 +359,12 @@ pub fn seek(
 mod tests {
     use super::*;
     use crate::design::{Kind, starting_point, tall_single};
-    use crate::search::{Adjustment, effects};
+    use crate::search::{Adjustment, sensitivities};
 
     /// Inductance goes with the square of the turns, resistance with a little more than their number (any textbook).
     #[test]
     fn turns_do_what_turns_do() {
-        let all = effects(&tall_single("Sedge", 6, 10.4), Goal::Inductance);
+        let all = sensitivities(&tall_single("Sedge", 6, 10.4), Goal::Inductance);
         let hundred = all.iter().find(|e| e.adjustment == Adjustment::Turns(100)).unwrap();
         let more = 100.0 / 7620.0;
         assert!((hundred.changes[1] / (2.0 * more) - 1.0).abs() < 0.15, "{hundred:?}");
@@ -379,7 +379,7 @@ mod tests {
 
     #[test]
     fn every_lever_is_said_and_read_again() {
-        for effect in effects(&starting_point(Kind::Blade, "Sedge", 6, 10.0), Goal::Output) {
+        for effect in sensitivities(&starting_point(Kind::Blade, "Sedge", 6, 10.0), Goal::Output) {
             let text = effect.adjustment.to_string();
             assert_eq!(text.parse(), Ok(effect.adjustment), "{text}");
             assert!(!effect.adjustment.words().is_empty());
@@ -393,9 +393,9 @@ mod tests {
     #[test]
     fn a_search_finds_turns_and_gauge_for_what_is_wanted() {
         let design = tall_single("Sedge", 6, 10.4);
-        let wants = [
-            Want { goal: Goal::Inductance, from: 2.9, to: 3.0 },
-            Want { goal: Goal::Resistance, from: 8000.0, to: 8600.0 },
+        let targets = [
+            TargetRange { goal: Goal::Inductance, from: 2.9, to: 3.0 },
+            TargetRange { goal: Goal::Resistance, from: 8000.0, to: 8600.0 },
         ];
         let allowed = SearchSpace { gauges: 2, builds: true, ..SearchSpace::turns(5000, 11_000) };
         let mut shares = Vec::new();
@@ -403,23 +403,26 @@ mod tests {
             shares.push(share);
             true
         };
-        let list = seek(&design, &wants, &allowed, &mut on).unwrap();
+        let list = search_designs(&design, &targets, &allowed, &mut on).unwrap();
         let best = &list[0];
         assert!(best.miss < 0.01, "{}", best.miss);
         assert_eq!(best.design.coils[0].wire.gauge.to_string(), "43 AWG");
         assert!((2.87..3.03).contains(&best.prediction.pickup.inductance_h.nominal));
         assert!(list.windows(2).all(|p| p[0].miss <= p[1].miss));
         assert!(shares.windows(2).all(|p| p[0] <= p[1]) && shares.last() == Some(&1.0));
-        assert!(seek(&design, &wants, &allowed, &mut |_| false).is_none(), "it stops when told to");
+        assert!(
+            search_designs(&design, &targets, &allowed, &mut |_| false).is_none(),
+            "it stops when told to"
+        );
     }
 
     /// What is met already is left alone.
     #[test]
     fn what_fits_already_is_not_changed() {
         let design = tall_single("Sedge", 6, 10.4);
-        let wants = [Want { goal: Goal::Resistance, from: 5000.0, to: 6500.0 }];
+        let targets = [TargetRange { goal: Goal::Resistance, from: 5000.0, to: 6500.0 }];
         let allowed = SearchSpace { gauges: 1, alloys: true, ..SearchSpace::turns(5000, 9000) };
-        let list = seek(&design, &wants, &allowed, &mut |_| true).unwrap();
+        let list = search_designs(&design, &targets, &allowed, &mut |_| true).unwrap();
         assert_eq!((list[0].miss, list[0].changed, &list[0].design), (0.0, 0, &design));
     }
     /// Where turns alone cannot do it, bobbin and poles may: as much output with less inductance takes nearer magnets.
@@ -427,19 +430,19 @@ mod tests {
     fn bobbin_and_poles_may_change_where_they_are_allowed_to() {
         let design = tall_single("Sedge", 6, 10.4);
         let base = predict(&design).unwrap().pickup;
-        let wants = [
-            Want { goal: Goal::Inductance, from: 0.0, to: base.inductance_h.nominal * 0.95 },
-            Want {
+        let targets = [
+            TargetRange { goal: Goal::Inductance, from: 0.0, to: base.inductance_h.nominal * 0.95 },
+            TargetRange {
                 goal: Goal::Resistance,
                 from: base.resistance_20c_ohm.nominal * 0.995,
                 to: base.resistance_20c_ohm.nominal * 1.005,
             },
         ];
         let turns = SearchSpace::turns(6000, 9000);
-        let alone = seek(&design, &wants, &turns, &mut |_| true).unwrap();
+        let alone = search_designs(&design, &targets, &turns, &mut |_| true).unwrap();
         assert!(alone[0].miss > 0.02, "{}", alone[0].miss);
         let wider = SearchSpace { heights: true, cores: true, charges: true, lengths: true, ..turns };
-        let list = seek(&design, &wants, &wider, &mut |_| true).unwrap();
+        let list = search_designs(&design, &targets, &wider, &mut |_| true).unwrap();
         assert!(list[0].miss < 0.3 * alone[0].miss, "{}", list[0].miss);
         assert!(list.iter().all(|c| c.design.problems().is_empty()));
     }

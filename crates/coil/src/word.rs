@@ -1,0 +1,36 @@
+//! Names of enum values as documents write them.
+
+/// An enum whose values have a name in documents, in kebab case: `twin-coil`.
+pub trait Word: Into<&'static str> {
+    /// The name in documents.
+    fn word(self) -> &'static str {
+        self.into()
+    }
+
+    /// The name as people read it: `twin coil`.
+    fn spoken(self) -> String {
+        self.word().replace('-', " ")
+    }
+}
+
+impl<T: Into<&'static str>> Word for T {}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::design::Kind;
+    use crate::magnet::Grade;
+
+    /// The name is the one that the document has.
+    #[test]
+    fn names_are_those_of_documents() {
+        for kind in Kind::ALL {
+            assert_eq!(serde_json::to_value(kind).unwrap(), kind.word());
+            assert_eq!(kind.word().parse::<Kind>().unwrap(), kind);
+        }
+        for grade in Grade::MAGNETS {
+            assert_eq!(serde_json::to_value(grade).unwrap(), grade.word());
+        }
+        assert_eq!(Kind::TwinCoil.spoken(), "twin coil");
+    }
+}

@@ -1,0 +1,199 @@
+//! What needs attention, and why: the most pressing first.
+
+use crate::actor::Actor;
+use crate::inventory::is_low;
+use crate::level_names::LevelNames;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use std::collections::BTreeMap;
+use store::DesignId;
+use store::instrument::Instrument;
+use store::logbook::{LogFilter, LogbookRow};
+use store::part::Part;
+use store::spool::Spool;
+use time::OffsetDateTime;
+use trade::calibration::{EffectStatus, EffectText, Factor, Quantity, describe_effects};
+use trade::consistency::{Rule, breaches, individuals};
+use trade::stock::SpoolWarning;
+
+/// Runs looked at for designs that are not steady.
+const RECENT: u32 = 400;
+/// A broken rule is news as long as it reaches into the last so many coils.
+const NEWS: usize = 4;
+/// Days after which a coil that was wound and not measured is pointed out.
+const DAYS_UNMEASURED: i64 = 3;
+/// Most of those.
+const MOST_UNMEASURED: usize = 4;
+
+/// How pressing something is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Urgency {
+    /// Before going on.
+    Now,
+    /// Soon.
+    Soon,
+    /// When there is time.
+    Later,
+}
+
+/// The readings that a wound coil lacks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MissingReading {
+    /// Resistance alone.
+    Resistance,
+    /// Inductance alone.
+    Inductance,
+    /// Both.
+    Both,
+}
+
+/// Something that needs attention.
+#[derive(Clone, Debug)]
+pub enum AttentionItem {
+    /// A spool is short, uneven or drifts.
+    Spool(Box<Spool>, SpoolWarning),
+    /// Fewer of a part are left than are wanted.
+    PartLow(Part),
+    /// An instrument's calibration was due, so many days ago.
+    CalibrationOverdue(Instrument, i64),
+    /// The last coils of a design break a rule.
+    Unsteady {
+        /// The design.
+        design: DesignId,
+        /// Its name.
+        name: String,
+        /// In what.
+        quantity: Quantity,
+        /// Which rule.
+        rule: Rule,
+        /// The last run that breaks it.
+        run: u32,
+    },
+    /// A coil was wound so many days ago and lacks readings.
+    Unmeasured {
+        /// Its row in the logbook.
+        run: Box<LogbookRow>,
+        /// How long ago, days.
+        days: i64,
+        /// What it lacks.
+        missing: MissingReading,
+    },
+    /// A spool, a hand or a winder makes a difference.
+    Effect(EffectText),
+    /// Two of those cannot be separated yet.
+    Confounded(EffectText),
+}
+
+impl AttentionItem {
+    /// How pressing it is.
+    #[must_use]
+    pub fn urgency(&self) -> Urgency {
+        match self {
+            Self::Spool(_, SpoolWarning::RunsOut { left_m, coil_m }) if left_m < coil_m => Urgency::Now,
+            Self::Unmeasured { .. } | Self::Confounded(_) => Urgency::Later,
+            _ => Urgency::Soon,
+        }
+    }
+}
+
+/// Rules that hold for many a good series are for the chart; these are worth stopping for.
+const fn is_pressing(rule: Rule) -> bool {
+    matches!(rule, Rule::FarOut | Rule::OneSide | Rule::Steady | Rule::NearLimit)
+}
+
+/// Designs whose last coils break a rule, in resistance or inductance against the prediction.
+fn unsteady(rows: &[LogbookRow]) -> Vec<AttentionItem> {
+    let mut designs: BTreeMap<u64, Vec<&LogbookRow>> = BTreeMap::new();
+    for row in rows.iter().rev().filter(|row| row.level != "stop") {
+        designs.entry(row.design_id.0).or_default().push(row);
+    }
+    let mut found = Vec::new();
+    for rows in designs.into_values() {
+        for (quantity, pick) in [
+            (
+                Quantity::Resistance,
+                (|row: &LogbookRow| row.resistance_ratio) as fn(&LogbookRow) -> Option<f64>,
+            ),
+            (Quantity::Inductance, |row: &LogbookRow| row.inductance_ratio),
+        ] {
+            let measured: Vec<(&LogbookRow, f64)> =
+                rows.iter().filter_map(|row| Some((*row, pick(row)?))).collect();
+            let values: Vec<f64> = measured.iter().map(|(_, v)| *v).collect();
+            let Some((limits, _)) = individuals(&values) else { continue };
+            let news = values.len().saturating_sub(NEWS);
+            let newest_first = breaches(&values, &limits).into_iter().rev();
+            if let Some(breach) = newest_first.into_iter().find(|b| b.to >= news && is_pressing(b.rule)) {
+                let (design, name) = (measured[0].0.design_id, measured[0].0.name.clone());
+                let run = measured[breach.to].0.number;
+                found.push(AttentionItem::Unsteady { design, name, quantity, rule: breach.rule, run });
+            }
+        }
+    }
+    found
+}
+
+/// Coils that were wound days ago and lack readings.
+fn unmeasured(rows: Vec<LogbookRow>, now: OffsetDateTime) -> Vec<AttentionItem> {
+    rows.into_iter()
+        .filter_map(|row| {
+            let days = (now - row.started_at.assume_utc()).whole_days();
+            let missing = match (row.turns, row.resistance_ohm, row.inductance_h) {
+                (None, ..) => return None,
+                (_, None, None) => MissingReading::Both,
+                (_, None, _) => MissingReading::Resistance,
+                _ => MissingReading::Inductance,
+            };
+            let item = AttentionItem::Unmeasured { run: Box::new(row), days, missing };
+            (days >= DAYS_UNMEASURED).then_some(item)
+        })
+        .take(MOST_UNMEASURED)
+        .collect()
+}
+
+impl Workshop {
+    /// Everything that needs attention, the most pressing first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn attention(&self, actor: &Actor) -> Result<Vec<AttentionItem>, Refusal> {
+        let store = self.of(actor);
+        let mut all = unsteady(&store.log_lines(&LogFilter::default(), RECENT).await?);
+        for (spool, warnings) in self.spools(actor).await? {
+            all.extend(warnings.into_iter().map(|warning| AttentionItem::Spool(Box::new(spool.clone()), warning)));
+        }
+        all.extend(store.parts().await?.into_iter().filter(is_low).map(AttentionItem::PartLow));
+        let now = OffsetDateTime::now_utc();
+        for instrument in store.instruments().await? {
+            if let Some(due) = instrument.due.filter(|due| *due < now.date()) {
+                let days = (now.date() - due).whole_days();
+                all.push(AttentionItem::CalibrationOverdue(instrument, days));
+            }
+        }
+        let filter = LogFilter { level: Some("waiting".into()), ..LogFilter::default() };
+        all.extend(unmeasured(store.log_lines(&filter, 60).await?, now));
+        all.extend(self.clearest_effects(actor).await?);
+        all.sort_by_key(AttentionItem::urgency);
+        Ok(all)
+    }
+
+    /// The clearest effects of spools, hands and machines, and what cannot be separated.
+    async fn clearest_effects(&self, actor: &Actor) -> Result<Vec<AttentionItem>, Refusal> {
+        let Some(version) = self.newest_calibration(actor).await? else { return Ok(Vec::new()) };
+        let names = LevelNames::of(&self.of(actor)).await?;
+        let effects = describe_effects(&version.model, &|f: Factor, l: u64| names.name_of(f, l));
+        let of_interest =
+            |e: &&EffectText| matches!(e.factor, Factor::Spool | Factor::Operator | Factor::Winder);
+        let clear = effects.iter().filter(of_interest).filter(|e| e.status == EffectStatus::Clear).take(2);
+        // A pair that is not separated is shown once.
+        let confounded = effects
+            .iter()
+            .filter(of_interest)
+            .filter(|e| matches!(e.status, EffectStatus::Confounded(_)))
+            .take(1);
+        Ok(clear
+            .cloned()
+            .map(AttentionItem::Effect)
+            .chain(confounded.cloned().map(AttentionItem::Confounded))
+            .collect())
+    }
+}

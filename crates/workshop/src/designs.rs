@@ -1,0 +1,229 @@
+//! Designs and their immutable revisions: saving, restoring, varying, labelling, archiving, and measured responses.
+
+use crate::actor::Actor;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use coil::design::Design;
+use coil::search::Adjustment;
+use store::design::{NewRevision, Revision, RevisionRow};
+use store::run::RunRow;
+use store::sweep::{NewSweep, SweepRow};
+use store::{ClientKey, RevisionId};
+use trade::sweep::Sweep;
+
+/// A revision to save.
+#[derive(Clone, Debug)]
+pub struct SaveRevision {
+    /// Key of the submission: the same key again saves nothing more.
+    pub key: ClientKey,
+    /// The revision it was made from; `None` begins a new design.
+    pub parent: Option<RevisionId>,
+    /// The newest revision's number when the editing began.
+    pub newest_seen: u32,
+    /// The number of a newer revision beside which it is saved all the same.
+    pub accept_beside: Option<u32>,
+    /// Why it was made.
+    pub note: String,
+    /// The document.
+    pub design: Design,
+}
+
+/// Two revisions that differ from a third in one thing, so that the coils wound of them can be told apart.
+#[derive(Clone, Debug)]
+pub struct VaryRevision {
+    /// Key of the submission.
+    pub key: ClientKey,
+    /// The revision that is varied.
+    pub revision: RevisionId,
+    /// The adjustment to either side.
+    pub adjustments: [Adjustment; 2],
+    /// What is varied, in words for the notes.
+    pub what: String,
+}
+
+/// A revision with all that its page shows beside the design.
+#[derive(Clone, Debug)]
+pub struct RevisionDetails {
+    /// The revision.
+    pub revision: Revision,
+    /// The document of its parent.
+    pub parent: Option<Design>,
+    /// All revisions of the design, newest first.
+    pub siblings: Vec<RevisionRow>,
+    /// The runs of the design, newest first.
+    pub runs: Vec<RunRow>,
+    /// What was swept of this revision.
+    pub sweeps: Vec<SweepRow>,
+}
+
+impl Workshop {
+    /// A revision with its document.
+    ///
+    /// # Errors
+    /// When there is no such revision.
+    pub async fn revision(&self, actor: &Actor, id: RevisionId) -> Result<Revision, Refusal> {
+        Ok(self.of(actor).revision(id).await?)
+    }
+
+    /// A revision with its siblings, runs and sweeps.
+    ///
+    /// # Errors
+    /// When there is no such revision.
+    pub async fn revision_details(&self, actor: &Actor, id: RevisionId) -> Result<RevisionDetails, Refusal> {
+        let store = self.of(actor);
+        let revision = store.revision(id).await?;
+        let parent = match revision.row.parent_id {
+            Some(parent) => Some(store.revision(parent).await?.design),
+            None => None,
+        };
+        Ok(RevisionDetails {
+            siblings: store.revisions(revision.row.design_id).await?,
+            runs: store.runs_of_design(revision.row.design_id).await?,
+            sweeps: store.sweeps(Some(id)).await?,
+            parent,
+            revision,
+        })
+    }
+
+    /// The newest revision of the design that a revision belongs to.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn newest_revision(&self, actor: &Actor, of: &Revision) -> Result<RevisionRow, Refusal> {
+        let all = self.of(actor).revisions(of.row.design_id).await?;
+        Ok(all.into_iter().next().unwrap_or_else(|| of.row.clone()))
+    }
+
+    /// Saves a revision with its prediction.
+    ///
+    /// # Errors
+    /// [`Refusal::NewerRevision`] when somebody saved one since the editing began, unless that was accepted.
+    pub async fn save_revision(&self, actor: &Actor, command: &SaveRevision) -> Result<RevisionId, Refusal> {
+        let store = self.of(actor);
+        let mut of = None;
+        if let Some(parent) = command.parent {
+            let parent = store.revision(parent).await?;
+            let newest = self.newest_revision(actor, &parent).await?;
+            if newest.number > command.newest_seen && command.accept_beside != Some(newest.number) {
+                return Err(Refusal::NewerRevision(Box::new(newest)));
+            }
+            of = Some(parent.row.design_id);
+        }
+        let prediction = self.prediction_of(actor, of, &command.design).await?.ok();
+        let new = NewRevision {
+            key: command.key.clone(),
+            parent: command.parent,
+            note: &command.note,
+            design: &command.design,
+            prediction: prediction.as_deref(),
+        };
+        Ok(store.save_revision(actor.person, &new).await?)
+    }
+
+    /// Restores an older revision: its document becomes the newest revision, and nothing in between is lost.
+    ///
+    /// # Errors
+    /// When there is no such revision.
+    pub async fn restore_revision(
+        &self,
+        actor: &Actor,
+        id: RevisionId,
+        key: ClientKey,
+    ) -> Result<RevisionId, Refusal> {
+        let revision = self.of(actor).revision(id).await?;
+        let newest = self.newest_revision(actor, &revision).await?;
+        let command = SaveRevision {
+            key,
+            parent: Some(newest.id),
+            newest_seen: newest.number,
+            accept_beside: None,
+            note: format!("r{} restored.", revision.row.number),
+            design: revision.design,
+        };
+        self.save_revision(actor, &command).await
+    }
+
+    /// Saves two branches that differ from a revision in one thing; returns all three.
+    ///
+    /// # Errors
+    /// [`Refusal::AdjustmentOutOfRange`] when an adjustment leads outside what the engine allows; then nothing is saved.
+    pub async fn vary_revision(
+        &self,
+        actor: &Actor,
+        command: &VaryRevision,
+    ) -> Result<Vec<RevisionId>, Refusal> {
+        let store = self.of(actor);
+        let revision = store.revision(command.revision).await?;
+        let mut designs = Vec::new();
+        for adjustment in command.adjustments {
+            let design = adjustment.applied(&revision.design).ok_or(Refusal::AdjustmentOutOfRange)?;
+            designs.push((adjustment, design));
+        }
+        let mut family = vec![revision.row.id];
+        for (k, (adjustment, design)) in designs.into_iter().enumerate() {
+            let prediction = self.prediction_of(actor, Some(revision.row.design_id), &design).await?.ok();
+            let note = format!(
+                "Variation of r{}, {}: {}; nothing else differs.",
+                revision.row.number,
+                command.what,
+                adjustment.words()
+            );
+            let new = NewRevision {
+                key: command.key.derived(u8::try_from(k).unwrap_or(u8::MAX)),
+                parent: Some(revision.row.id),
+                note: &note,
+                design: &design,
+                prediction: prediction.as_deref(),
+            };
+            family.push(store.save_revision(actor.person, &new).await?);
+        }
+        Ok(family)
+    }
+
+    /// Saves what a revision is called, its design's tags, and whether the design is archived (`None` leaves that).
+    ///
+    /// # Errors
+    /// When there is no such revision.
+    pub async fn label_revision(
+        &self,
+        actor: &Actor,
+        id: RevisionId,
+        label: &str,
+        tags: &[String],
+        archived: Option<bool>,
+    ) -> Result<(), Refusal> {
+        let store = self.of(actor);
+        let design = store.revision(id).await?.row.design_id;
+        store.label_revision(id, label).await?;
+        store.tag_design(design, tags).await?;
+        if let Some(archived) = archived {
+            store.archive_design(design, archived).await?;
+        }
+        Ok(())
+    }
+
+    /// Keeps a measured response with a revision; the same key again keeps nothing more.
+    ///
+    /// # Errors
+    /// When there is no such revision.
+    pub async fn add_sweep(
+        &self,
+        actor: &Actor,
+        revision: RevisionId,
+        key: ClientKey,
+        label: &str,
+        sweep: &Sweep,
+    ) -> Result<(), Refusal> {
+        let new = NewSweep { key, revision, run: None, label, sweep, at: None };
+        self.of(actor).add_sweep(actor.person, &new).await?;
+        Ok(())
+    }
+
+    /// The tags of a workshop's designs.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn tags(&self, actor: &Actor) -> Result<Vec<String>, Refusal> {
+        Ok(self.of(actor).tags().await?)
+    }
+}

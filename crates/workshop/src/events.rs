@@ -1,0 +1,57 @@
+//! What happens while a run is wound.
+
+use crate::actor::Actor;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use store::event::NewEvent;
+use store::run::Run;
+use store::{ClientKey, RunId, WorkshopStore};
+use trade::winding::{Event, Progress, WindingEventKind};
+
+/// An event to log.
+#[derive(Clone, Debug)]
+pub struct LogEvent {
+    /// Made by whoever logs it: the same key again logs nothing more.
+    pub key: ClientKey,
+    /// What happened, and at which turn.
+    pub event: Event,
+    /// Remark.
+    pub remark: String,
+}
+
+impl Workshop {
+    /// Logs what happened; returns whether it is new.
+    ///
+    /// # Errors
+    /// [`Refusal::RunClosed`] when the run is signed off.
+    pub async fn log_event(&self, actor: &Actor, run: RunId, command: &LogEvent) -> Result<bool, Refusal> {
+        let store = self.of(actor);
+        self.refuse_closed(&store, run).await?;
+        let new = NewEvent { key: command.key.clone(), event: command.event, words: &command.remark };
+        let is_new = store.note_event(run, actor.person, &new).await?;
+        self.winders.notify(run);
+        Ok(is_new)
+    }
+
+    /// Takes over what a counter's own log says: its last count becomes the run's.
+    ///
+    /// # Errors
+    /// [`Refusal::RunClosed`] when the run is signed off.
+    pub async fn import_counter_log(
+        &self,
+        actor: &Actor,
+        run: RunId,
+        key: ClientKey,
+        (turns, lines): (u32, usize),
+    ) -> Result<(), Refusal> {
+        let event = Event { what: WindingEventKind::Count, at_turn: turns };
+        let remark = format!("from the counter's log, {lines} lines");
+        self.log_event(actor, run, &LogEvent { key, event, remark }).await.map(drop)
+    }
+
+    /// Turns on the coil, as far as the winding log knows.
+    pub(crate) async fn turns_counted(&self, store: &WorkshopStore, run: &Run) -> Result<u32, Refusal> {
+        let events: Vec<Event> = store.events(run.row.id).await?.into_iter().map(|row| row.event).collect();
+        Ok(Progress::of(&events, run.row.planned_turns, &run.row.stop_turns()).turns)
+    }
+}

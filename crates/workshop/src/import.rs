@@ -1,0 +1,544 @@
+//! Importing runs: read, checked line by line, and only then taken, all or none.
+
+use crate::actor::Actor;
+use crate::jobs::{Job, JobOutcome};
+use crate::prediction_cache::PredictionCache;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use coil::design::Design;
+use coil::prediction::Calibration;
+use sha2::{Digest as _, Sha256};
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
+use std::sync::Arc;
+use store::import::ImportedRun;
+use store::reading::NewReading;
+use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, WorkshopStore};
+use trade::comparison::as_wound;
+use trade::judgement::judge_solved;
+use trade::reading::{Kind, Reading};
+use trade::run_import::{ImportLine, ImportRow};
+
+/// Names less alike than this are not suggested.
+const LEAST_ALIKE: f64 = 0.4;
+
+/// What becomes of a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ImportOutcome {
+    /// It is a new run.
+    New,
+    /// It is in the logbook already, by its key.
+    InLogbook,
+    /// It is the same as a line further up.
+    Repeated,
+    /// A run of that day with the same turns and resistance is in the logbook already.
+    AlikeInLogbook,
+    /// Something is wrong with it.
+    Wrong,
+}
+
+/// Something that is wrong with a line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum LineProblem {
+    /// A column cannot be read; an empty column means the whole line.
+    Unreadable {
+        /// The column.
+        column: String,
+        /// Why.
+        message: String,
+    },
+    /// A name that is not known.
+    UnknownName {
+        /// The column.
+        column: &'static str,
+        /// The name.
+        name: String,
+        /// The name that is most like it.
+        suggestion: Option<String>,
+    },
+    /// The design has no such revision; it has these.
+    UnknownRevision {
+        /// The design.
+        design: String,
+        /// Its revisions.
+        available: Vec<u32>,
+    },
+}
+
+/// A line with what becomes of it.
+#[derive(Clone, Debug)]
+pub struct ReviewedLine {
+    /// The line.
+    pub line: ImportLine,
+    /// What becomes of it.
+    pub outcome: ImportOutcome,
+    /// Everything that is wrong with it.
+    pub problems: Vec<LineProblem>,
+}
+
+/// An import, checked.
+#[derive(Clone, Debug)]
+pub struct ImportCheck {
+    /// Every line.
+    pub lines: Vec<ReviewedLine>,
+    new: Vec<ResolvedLine>,
+}
+
+impl ImportCheck {
+    /// How many lines come out so.
+    #[must_use]
+    pub fn count(&self, outcome: ImportOutcome) -> usize {
+        self.lines.iter().filter(|l| l.outcome == outcome).count()
+    }
+}
+
+/// A line with all its names found.
+#[derive(Clone, Debug)]
+struct ResolvedLine {
+    row: ImportRow,
+    key: ClientKey,
+    revision: RevisionId,
+    design: Arc<Design>,
+    spool: Option<(SpoolId, coil::design::Spool)>,
+    operator: PersonId,
+    winder: Option<InstrumentId>,
+}
+
+/// A line whose names are found, before its document is fetched.
+struct Names {
+    revision: RevisionId,
+    spool: Option<(SpoolId, coil::design::Spool)>,
+    operator: PersonId,
+    winder: Option<InstrumentId>,
+}
+
+/// The names of a workshop, in small letters.
+struct KnownNames {
+    designs: BTreeMap<String, Vec<(u32, RevisionId)>>,
+    spools: BTreeMap<String, (SpoolId, coil::design::Spool)>,
+    people: BTreeMap<String, PersonId>,
+    winders: BTreeMap<String, InstrumentId>,
+    /// Every name as it is written, by its small letters.
+    written: BTreeMap<String, String>,
+}
+
+impl KnownNames {
+    async fn of(store: &WorkshopStore) -> Result<Self, Refusal> {
+        let mut designs: BTreeMap<String, Vec<(u32, RevisionId)>> = BTreeMap::new();
+        let mut written = BTreeMap::new();
+        for (name, number, id) in store.revision_names().await? {
+            written.insert(name.to_lowercase(), name.clone());
+            designs.entry(name.to_lowercase()).or_default().push((number, id));
+        }
+        let spools = store.spools().await?;
+        let people = store.people().await?;
+        let instruments = store.instruments().await?;
+        let names = spools.iter().map(|s| &s.label).chain(people.iter().map(|p| &p.name));
+        for name in names.chain(instruments.iter().map(|i| &i.name)) {
+            written.insert(name.to_lowercase(), name.clone());
+        }
+        let winders = instruments.iter().filter(|i| i.kind == "winder");
+        Ok(Self {
+            written,
+            designs,
+            spools: spools.iter().map(|s| (s.label.to_lowercase(), (s.id, s.measured()))).collect(),
+            people: people.iter().map(|p| (p.name.to_lowercase(), p.id)).collect(),
+            winders: winders.map(|i| (i.name.to_lowercase(), i.id)).collect(),
+        })
+    }
+
+    fn unknown<'a>(
+        &self,
+        column: &'static str,
+        name: &str,
+        all: impl Iterator<Item = &'a String>,
+    ) -> LineProblem {
+        let suggestion = most_alike(name, all).map(|n| self.written.get(n).unwrap_or(n).clone());
+        LineProblem::UnknownName { column, name: name.to_owned(), suggestion }
+    }
+
+    /// Finds a line's names; without one, the actor is taken for the operator.
+    fn resolve(&self, row: &ImportRow, actor: &Actor) -> Result<Names, Vec<LineProblem>> {
+        let mut problems = Vec::new();
+        let revision = match self.designs.get(&row.design.to_lowercase()) {
+            None if row.design.is_empty() => None,
+            None => {
+                problems.push(self.unknown("design", &row.design, self.designs.keys()));
+                None
+            }
+            Some(all) => {
+                let found = match row.revision {
+                    Some(number) => all.iter().find(|(n, _)| *n == number),
+                    None => all.iter().max_by_key(|(n, _)| *n),
+                };
+                if found.is_none() {
+                    let available = all.iter().map(|(n, _)| *n).collect();
+                    problems.push(LineProblem::UnknownRevision { design: row.design.clone(), available });
+                }
+                found.map(|(_, id)| *id)
+            }
+        };
+        let spool = self.spools.get(&row.spool.to_lowercase()).copied();
+        if spool.is_none() && !row.spool.is_empty() {
+            problems.push(self.unknown("spool", &row.spool, self.spools.keys()));
+        }
+        let operator = match row.operator.as_str() {
+            "" => Some(actor.person),
+            name => self.people.get(&name.to_lowercase()).copied(),
+        };
+        if operator.is_none() {
+            problems.push(self.unknown("operator", &row.operator, self.people.keys()));
+        }
+        let winder = self.winders.get(&row.winder.to_lowercase()).copied();
+        if winder.is_none() && !row.winder.is_empty() {
+            problems.push(self.unknown("winder", &row.winder, self.winders.keys()));
+        }
+        match (revision, operator) {
+            (Some(revision), Some(operator)) if problems.is_empty() => {
+                Ok(Names { revision, spool, operator, winder })
+            }
+            _ => Err(problems),
+        }
+    }
+}
+
+/// The name among some that is most like another, if one is like it at all: by the pairs of letters in common.
+fn most_alike<'a>(name: &str, all: impl Iterator<Item = &'a String>) -> Option<&'a String> {
+    let pairs = |text: &str| -> BTreeSet<(char, char)> {
+        let letters: Vec<char> = text.to_lowercase().chars().collect();
+        letters.windows(2).map(|w| (w[0], w[1])).collect()
+    };
+    let own = pairs(name);
+    let alike = |other: &str| {
+        let theirs = pairs(other);
+        2.0 * own.intersection(&theirs).count() as f64 / (own.len() + theirs.len()).max(1) as f64
+    };
+    all.map(|other| (alike(other), other))
+        .filter(|(a, _)| *a > LEAST_ALIKE)
+        .max_by(|a, b| a.0.total_cmp(&b.0))
+        .map(|(_, n)| n)
+}
+
+/// The first 16 bytes of a hash as a key.
+fn hashed(text: &str) -> ClientKey {
+    let mut key = String::new();
+    for byte in &Sha256::digest(text)[..16] {
+        // Writing to a string cannot fail.
+        let _ = write!(key, "{byte:02x}");
+    }
+    key.parse().unwrap_or_else(|_| ClientKey::random())
+}
+
+/// A line's key: that of its export, or drawn from what it says, so that the same line again is the same run. Version 2
+/// of the encoding: a line `name=value` for each field that says something, in a fixed order, so that fields added later
+/// leave the keys of lines without them as they are.
+fn key_of(row: &ImportRow) -> ClientKey {
+    if let Ok(key) = row.key.parse() {
+        return key;
+    }
+    let mut text = String::from("filamentum-import-key/2\n");
+    let mut field = |name: &str, value: Option<String>| {
+        if let Some(value) = value.filter(|v| !v.is_empty()) {
+            let _ = writeln!(text, "{name}={}", value.replace('\\', "\\\\").replace('\n', "\\n"));
+        }
+    };
+    field("started_utc", row.started.map(|at| at.to_string()));
+    field("design", Some(row.design.clone()));
+    field("revision", row.revision.map(|v| v.to_string()));
+    field("spool", Some(row.spool.clone()));
+    field("operator", Some(row.operator.clone()));
+    field("winder", Some(row.winder.clone()));
+    field("turns", row.turns.map(|v| v.to_string()));
+    field("planned_turns", row.planned_turns.map(|v| v.to_string()));
+    field("resistance_ohm", row.resistance_ohm.map(|v| v.to_string()));
+    field("coil_c", row.coil_c.map(|v| v.to_string()));
+    field("inductance_h", row.inductance_h.map(|v| v.to_string()));
+    field("test_hz", row.test_hz.map(|v| v.to_string()));
+    field("capacitance_f", row.capacitance_f.map(|v| v.to_string()));
+    field("remark", Some(row.remark.clone()));
+    hashed(&text)
+}
+
+/// The key that version 1 drew from a line: of a listing of all fields as they were then. Runs that were imported by it
+/// are still recognised.
+fn key_of_version_1(row: &ImportRow) -> ClientKey {
+    #[derive(Debug)]
+    #[allow(dead_code, reason = "read by the listing")]
+    struct Entry<'a> {
+        key: &'a str,
+        started: Option<time::PrimitiveDateTime>,
+        design: &'a str,
+        revision: Option<u32>,
+        spool: &'a str,
+        operator: &'a str,
+        winder: &'a str,
+        turns: Option<u32>,
+        planned_turns: Option<u32>,
+        resistance_ohm: Option<f64>,
+        coil_c: Option<f64>,
+        inductance_h: Option<f64>,
+        test_hz: Option<f64>,
+        capacitance_f: Option<f64>,
+        remark: &'a str,
+    }
+    let entry = Entry {
+        key: &row.key,
+        started: row.started,
+        design: &row.design,
+        revision: row.revision,
+        spool: &row.spool,
+        operator: &row.operator,
+        winder: &row.winder,
+        turns: row.turns,
+        planned_turns: row.planned_turns,
+        resistance_ohm: row.resistance_ohm,
+        coil_c: row.coil_c,
+        inductance_h: row.inductance_h,
+        test_hz: row.test_hz,
+        capacitance_f: row.capacitance_f,
+        remark: &row.remark,
+    };
+    hashed(&format!("{entry:?}"))
+}
+
+impl Workshop {
+    /// Checks the lines of an import: finds their names, and which of them are in the logbook already.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn check_import(&self, actor: &Actor, lines: Vec<ImportLine>) -> Result<ImportCheck, Refusal> {
+        let store = self.of(actor);
+        let known = KnownNames::of(&store).await?;
+        let mut found: Vec<(ImportLine, Result<Names, Vec<LineProblem>>)> = Vec::with_capacity(lines.len());
+        for line in lines {
+            let read = line.errors.iter().map(|(column, message)| LineProblem::Unreadable {
+                column: column.clone(),
+                message: message.clone(),
+            });
+            let mut problems: Vec<LineProblem> = read.collect();
+            let names = match known.resolve(&line.entry, actor) {
+                Ok(names) if problems.is_empty() => Ok(names),
+                Ok(_) => Err(problems),
+                Err(more) => {
+                    problems.extend(more);
+                    Err(problems)
+                }
+            };
+            found.push((line, names));
+        }
+        let needed: BTreeSet<RevisionId> =
+            found.iter().filter_map(|(_, names)| Some(names.as_ref().ok()?.revision)).collect();
+        let documents = store.documents(&needed.into_iter().collect::<Vec<_>>()).await?;
+        let documents: BTreeMap<RevisionId, Arc<Design>> =
+            documents.into_iter().map(|(id, design)| (id, Arc::new(design))).collect();
+        let keys: Vec<ClientKey> = found
+            .iter()
+            .filter(|(_, names)| names.is_ok())
+            .flat_map(|(line, _)| [key_of(&line.entry), key_of_version_1(&line.entry)])
+            .collect();
+        let in_logbook = store.known_runs(&keys).await?;
+        let mut alike: BTreeMap<(RevisionId, time::Date), Vec<(f64, f64)>> = BTreeMap::new();
+        for (revision, day, turns, ohms) in store.runs_alike().await? {
+            alike.entry((revision, day)).or_default().push((turns, ohms));
+        }
+        let mut seen = BTreeSet::new();
+        let mut check = ImportCheck { lines: Vec::new(), new: Vec::new() };
+        for (line, names) in found {
+            let (outcome, problems) = match names {
+                Err(problems) => (ImportOutcome::Wrong, problems),
+                Ok(names) => {
+                    let key = key_of(&line.entry);
+                    let is_known = in_logbook.contains(key.as_str())
+                        || in_logbook.contains(key_of_version_1(&line.entry).as_str());
+                    let outcome = if is_known {
+                        ImportOutcome::InLogbook
+                    } else if !seen.insert(key.to_string()) {
+                        ImportOutcome::Repeated
+                    } else if is_alike(&line.entry, names.revision, &alike) {
+                        ImportOutcome::AlikeInLogbook
+                    } else {
+                        let Some(design) = documents.get(&names.revision) else {
+                            return Err(Refusal::NotFound("revision"));
+                        };
+                        check.new.push(ResolvedLine {
+                            row: line.entry.clone(),
+                            key,
+                            revision: names.revision,
+                            design: Arc::clone(design),
+                            spool: names.spool,
+                            operator: names.operator,
+                            winder: names.winder,
+                        });
+                        ImportOutcome::New
+                    };
+                    (outcome, Vec::new())
+                }
+            };
+            check.lines.push(ReviewedLine { line, outcome, problems });
+        }
+        Ok(check)
+    }
+
+    /// Begins to import the new runs of a checked import, as a job; returns its name.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyJobs`] while others run.
+    pub fn begin_import(&self, actor: &Actor, check: ImportCheck) -> Result<String, Refusal> {
+        let (name, job) = self.jobs.begin(actor.workshop).ok_or(Refusal::TooManyJobs)?;
+        let (this, actor) = (self.clone(), *actor);
+        tokio::spawn(async move {
+            let outcome = match this.import(&actor, check.new, &job).await {
+                Ok(Some(new)) => JobOutcome::Imported(new),
+                Ok(None) => JobOutcome::Stopped,
+                Err(error) => {
+                    tracing::warn!(%error, "nothing was imported");
+                    JobOutcome::Failed(error.code())
+                }
+            };
+            job.finish(outcome);
+        });
+        Ok(name)
+    }
+
+    async fn import(
+        &self,
+        actor: &Actor,
+        lines: Vec<ResolvedLine>,
+        job: &Arc<Job>,
+    ) -> Result<Option<u32>, Refusal> {
+        let count = lines.len().max(1) as f64;
+        let mut runs = Vec::with_capacity(lines.len());
+        for (k, line) in lines.into_iter().enumerate() {
+            if !job.advance(0.95 * k as f64 / count) {
+                return Ok(None);
+            }
+            if let Some(run) = imported(&self.predictions, line).await? {
+                runs.push(run);
+            }
+        }
+        let new = self.of(actor).import_runs(actor.person, &runs).await?;
+        self.schedule_fit(actor.workshop);
+        Ok(Some(new))
+    }
+}
+
+/// The same revision on the same day with the same turns and ohms to a ten-thousandth: typed here before.
+fn is_alike(
+    row: &ImportRow,
+    revision: RevisionId,
+    alike: &BTreeMap<(RevisionId, time::Date), Vec<(f64, f64)>>,
+) -> bool {
+    let at_20 = |ohms| coil::wire::at_temperature(ohms, row.coil_c.unwrap_or(20.0), 20.0);
+    let Some(((ohms, turns), at)) = row.resistance_ohm.map(at_20).zip(row.turns).zip(row.started) else {
+        return false;
+    };
+    alike.get(&(revision, at.date())).is_some_and(|all| {
+        all.iter().any(|(t, r)| (t - f64::from(turns)).abs() < 0.5 && (r / ohms - 1.0).abs() < 1e-4)
+    })
+}
+
+/// A run judged by the uncalibrated model: what was known when it was wound is not known here. `None` without its start.
+async fn imported(predictions: &PredictionCache, line: ResolvedLine) -> Result<Option<ImportedRun>, Refusal> {
+    let row = line.row;
+    let Some(at) = row.started else { return Ok(None) };
+    let mut design = (*line.design).clone();
+    let planned = row.planned_turns.or(row.turns);
+    if let Some(coil) = design.coils.first_mut() {
+        if let Some((_, measured)) = line.spool {
+            coil.wire.spool = Some(measured);
+        }
+        if let Some(turns) = planned {
+            coil.wind.turns = turns;
+        }
+    }
+    let readings = readings_of(&row);
+    let taken: Vec<Reading> = readings
+        .iter()
+        .zip(1..)
+        .map(|(r, id)| Reading {
+            id,
+            corrects: None,
+            kind: r.kind,
+            pole: None,
+            value: r.value,
+            coil_c: r.coil_c,
+            test_hz: r.test_hz,
+            probe_mm: None,
+        })
+        .collect();
+    let wound = as_wound(&design, &taken);
+    let solution = predictions.solution(&wound).await?.ok();
+    let judgement = crate::blocking::blocking(move || {
+        judge_solved(&wound, solution.as_deref(), &taken, &Calibration::default())
+    })
+    .await?;
+    Ok(Some(ImportedRun {
+        key: line.key,
+        revision: line.revision,
+        spool: line.spool.map(|(id, _)| id),
+        operator: line.operator,
+        winder: line.winder,
+        at,
+        planned_turns: planned.unwrap_or_else(|| design.coils.first().map_or(10, |c| c.wind.turns)),
+        design,
+        remark: row.remark,
+        readings,
+        judgement,
+    }))
+}
+
+fn readings_of(row: &ImportRow) -> Vec<NewReading> {
+    let mut all = Vec::new();
+    if let Some(turns) = row.turns {
+        all.push(NewReading::of(Kind::Turns, Some(f64::from(turns))));
+    }
+    if let Some(ohms) = row.resistance_ohm {
+        all.push(NewReading { coil_c: row.coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
+    }
+    if let Some(henries) = row.inductance_h {
+        let test_hz = Some(row.test_hz.unwrap_or(1000.0));
+        all.push(NewReading { test_hz, ..NewReading::of(Kind::Inductance, Some(henries)) });
+    }
+    if let Some(farads) = row.capacitance_f {
+        all.push(NewReading::of(Kind::Capacitance, Some(farads)));
+    }
+    all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use time::macros::datetime;
+
+    #[test]
+    fn a_misspelt_name_is_guessed_and_a_strange_one_is_not() {
+        let names = ["reed lap steel, bridge".to_owned(), "heron mandola".to_owned()];
+        assert_eq!(most_alike("Heron mandolla", names.iter()), Some(&names[1]));
+        assert_eq!(most_alike("zzz", names.iter()), None);
+    }
+
+    #[test]
+    fn the_same_line_has_the_same_key_and_another_another() {
+        let row = ImportRow { design: "Reed".into(), turns: Some(7500), ..ImportRow::default() };
+        assert_eq!(key_of(&row), key_of(&row.clone()));
+        assert_ne!(key_of(&row), key_of(&ImportRow { turns: Some(7501), ..row.clone() }));
+        let split = ImportRow { design: "Reed\nturns=7500".into(), ..ImportRow::default() };
+        assert_ne!(key_of(&split), key_of(&row), "a name is no field");
+        let key = ClientKey::random();
+        assert_eq!(key_of(&ImportRow { key: key.to_string(), ..row }), key);
+    }
+
+    /// Keys that are in databases already: they must never change.
+    #[test]
+    fn keys_of_both_versions_stay_as_they_are() {
+        let row = ImportRow {
+            started: Some(datetime!(2026-03-01 10:00)),
+            design: "Reed".into(),
+            turns: Some(7500),
+            resistance_ohm: Some(5750.5),
+            ..ImportRow::default()
+        };
+        assert_eq!(key_of(&row).as_str(), "4820e9ec4fa77cbae842eff063430387");
+        assert_eq!(key_of_version_1(&row).as_str(), "c9e44f5f3f892b568130c01f92da7759");
+    }
+}

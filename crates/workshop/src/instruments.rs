@@ -1,0 +1,129 @@
+//! Instruments: which there are, whether they answer, and what is the matter on a simulated bench.
+
+use crate::actor::Actor;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use instruments::net::Line;
+use instruments::simulated::Fault;
+use instruments::{Gaussmeter as _, Instrument as _, LcrMeter as _, OhmMeter as _, Ohms, Winder as _};
+use std::time::Duration;
+use store::instrument::{Instrument, NewInstrument};
+use store::{InstrumentId, StoreError};
+
+/// How long a test waits for an answer.
+const TIMEOUT: Duration = Duration::from_secs(3);
+
+/// What an instrument that was asked shows just now.
+#[derive(Clone, Debug, PartialEq)]
+pub enum InstrumentState {
+    /// A resistance, Ω.
+    Ohms(f64),
+    /// An open circuit.
+    Open,
+    /// An inductance, H, and its quality.
+    Inductance(f64, f64),
+    /// A flux density, T.
+    Tesla(f64),
+    /// A counter, turns.
+    Turns(u32),
+    /// It answers, and reads nothing by itself.
+    Ready,
+    /// It says what it is, and cannot read now.
+    CannotRead(String),
+}
+
+impl Workshop {
+    /// All instruments of a workshop.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn instruments(&self, actor: &Actor) -> Result<Vec<Instrument>, Refusal> {
+        Ok(self.of(actor).instruments().await?)
+    }
+
+    /// One instrument.
+    ///
+    /// # Errors
+    /// When there is none of that number.
+    pub async fn instrument(&self, actor: &Actor, id: InstrumentId) -> Result<Instrument, Refusal> {
+        let all = self.of(actor).instruments().await?;
+        all.into_iter().find(|i| i.id == id).ok_or(Refusal::NotFound("instrument"))
+    }
+
+    /// Adds an instrument; the same key again adds nothing more.
+    ///
+    /// # Errors
+    /// [`Refusal::NameTaken`] when another one has its name.
+    pub async fn add_instrument(&self, actor: &Actor, new: &NewInstrument<'_>) -> Result<(), Refusal> {
+        match self.of(actor).add_instrument(new).await {
+            Err(StoreError::Taken(index)) if index == "instruments_name" => {
+                Err(Refusal::NameTaken("instrument"))
+            }
+            done => Ok(done?),
+        }
+    }
+
+    /// Takes an instrument off the list; its readings keep its name.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn retire_instrument(&self, actor: &Actor, id: InstrumentId) -> Result<(), Refusal> {
+        Ok(self.of(actor).retire_instrument(id).await?)
+    }
+
+    /// Asks an instrument what it is, and what it reads just now.
+    ///
+    /// # Errors
+    /// [`Refusal::Instrument`] when it does not say what it is.
+    pub async fn test_instrument(
+        &self,
+        actor: &Actor,
+        id: InstrumentId,
+    ) -> Result<(Instrument, String, InstrumentState), Refusal> {
+        let of = self.instrument(actor, id).await?;
+        let mut line = Line::to(&of.address).patient(TIMEOUT);
+        let identity = match line.identify().await {
+            Ok(identity) => identity,
+            Err(source) => return Err(Refusal::Instrument { name: of.name, source }),
+        };
+        let state = match of.kind.as_str() {
+            "ohm" => line.resistance().await.map(|r| match r {
+                Ohms::Of(ohms) => InstrumentState::Ohms(ohms),
+                Ohms::Open => InstrumentState::Open,
+            }),
+            "lcr" => {
+                let read = line.inductance(of.test_hz.unwrap_or(1000.0)).await;
+                read.map(|l| InstrumentState::Inductance(l.henries, l.q))
+            }
+            "gauss" => line.flux().await.map(InstrumentState::Tesla),
+            "winder" => line.status().await.map(|w| InstrumentState::Turns(w.turns)),
+            _ => Ok(InstrumentState::Ready),
+        };
+        Ok((of, identity, state.unwrap_or_else(|error| InstrumentState::CannotRead(error.to_string()))))
+    }
+
+    /// Sets what is the matter on a simulated bench: with its coils, and with its line (by the bench's own word).
+    ///
+    /// # Errors
+    /// [`Refusal::NotSimulated`] for a real instrument.
+    pub async fn set_simulated_faults(
+        &self,
+        actor: &Actor,
+        id: InstrumentId,
+        faults: &[Fault],
+        line_state: &str,
+    ) -> Result<(), Refusal> {
+        let of = self.instrument(actor, id).await?;
+        if !of.simulated {
+            return Err(Refusal::NotSimulated);
+        }
+        let faults = serde_json::to_string(faults)?;
+        let mut line = Line::to(&of.address);
+        for command in [format!("SIM:FAULTS {faults}"), format!("SIM:LINE {line_state}")] {
+            if let Err(source) = line.ask(&command).await {
+                return Err(Refusal::Instrument { name: of.name, source });
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,116 @@
+//! Long work beside the requests: it reports its progress, and stops when it is told to.
+
+use crate::search::SearchResults;
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
+use store::{ClientKey, WorkshopId};
+
+/// Most jobs at once: each takes a processor.
+const MOST_RUNNING: usize = 2;
+/// How long a job is kept after it began, for its page to fetch the outcome.
+const KEPT: Duration = Duration::from_mins(10);
+
+/// What became of a job.
+#[derive(Clone, Debug)]
+pub enum JobOutcome {
+    /// A search for designs ended.
+    Found(Arc<SearchResults>),
+    /// Runs were imported: how many were new.
+    Imported(u32),
+    /// Runs were judged anew: how many, and of how many the verdict's level changed.
+    Rejudged {
+        /// Runs judged.
+        judged: u32,
+        /// Runs whose level changed.
+        changed: u32,
+    },
+    /// It was told to stop; nothing was written that is not named in the outcome of a job that ends.
+    Stopped,
+    /// It failed, with the refusal's code.
+    Failed(&'static str),
+}
+
+/// A job under way or ended.
+#[derive(Debug, Default)]
+pub struct Job {
+    per_mille: AtomicU32,
+    stop: AtomicBool,
+    outcome: Mutex<Option<JobOutcome>>,
+}
+
+impl Job {
+    /// Notes the progress, 0…1; returns whether to go on.
+    pub fn advance(&self, share: f64) -> bool {
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "0 to 1000")]
+        self.per_mille.store((share.clamp(0.0, 1.0) * 1000.0) as u32, Ordering::Relaxed);
+        !self.stop.load(Ordering::Relaxed)
+    }
+
+    /// The progress, 0…1.
+    pub fn share(&self) -> f64 {
+        f64::from(self.per_mille.load(Ordering::Relaxed)) / 1000.0
+    }
+
+    /// Tells it to stop.
+    pub fn cancel(&self) {
+        self.stop.store(true, Ordering::Relaxed);
+    }
+
+    /// Ends it.
+    pub(crate) fn finish(&self, outcome: JobOutcome) {
+        *self.outcome.lock().unwrap_or_else(PoisonError::into_inner) = Some(outcome);
+    }
+
+    /// Its outcome, once it has ended.
+    pub fn outcome(&self) -> Option<JobOutcome> {
+        self.outcome.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+}
+
+/// All jobs, by workshop.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Jobs(Arc<Mutex<ByName>>);
+
+/// When each began, by workshop and name.
+type ByName = HashMap<(u64, String), (Instant, Arc<Job>)>;
+
+impl Jobs {
+    /// Begins a job under a name that nobody guesses; `None` when as many run as the machine bears.
+    pub fn begin(&self, workshop: WorkshopId) -> Option<(String, Arc<Job>)> {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.retain(|_, (since, job)| since.elapsed() < KEPT || job.outcome().is_none());
+        let running = all.values().filter(|(_, job)| job.outcome().is_none()).count();
+        if running >= MOST_RUNNING {
+            return None;
+        }
+        let (name, job) = (ClientKey::random().to_string(), Arc::new(Job::default()));
+        all.insert((workshop.0, name.clone()), (Instant::now(), Arc::clone(&job)));
+        Some((name, job))
+    }
+
+    /// The job of that name in that workshop.
+    pub fn of(&self, workshop: WorkshopId, name: &str) -> Option<Arc<Job>> {
+        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.get(&(workshop.0, name.to_owned())).map(|(_, job)| Arc::clone(job))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_job_belongs_to_its_workshop_and_only_two_run() {
+        let jobs = Jobs::default();
+        let (name, job) = jobs.begin(WorkshopId(1)).unwrap();
+        assert!(job.advance(0.5) && (job.share() - 0.5).abs() < 1e-9);
+        assert!(jobs.of(WorkshopId(2), &name).is_none());
+        jobs.of(WorkshopId(1), &name).unwrap().cancel();
+        assert!(!job.advance(0.6));
+        assert!(jobs.begin(WorkshopId(1)).is_some() && jobs.begin(WorkshopId(1)).is_none());
+        job.finish(JobOutcome::Stopped);
+        assert!(jobs.begin(WorkshopId(1)).is_some());
+    }
+}

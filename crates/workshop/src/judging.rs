@@ -1,0 +1,144 @@
+//! Judging: what is shown as a run's verdict is what was recorded; judging anew is a deliberate act.
+
+use crate::actor::Actor;
+use crate::blocking::blocking;
+use crate::jobs::{Job, JobOutcome};
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use std::sync::Arc;
+use store::run::Run;
+use store::{PersonId, RunId, WorkshopStore};
+use trade::comparison::as_wound;
+use trade::judgement::{Judgement, judge_solved};
+use trade::reading::Reading;
+
+/// What judging anew came to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct RejudgeSummary {
+    /// Runs judged.
+    pub judged: u32,
+    /// Runs whose verdict has another level than before.
+    pub changed: u32,
+}
+
+impl Workshop {
+    /// Judges a run by its readings. The coil, as wound, is solved once, and by others' requests not again.
+    pub(crate) async fn judgement_of(&self, run: &Run, readings: Vec<Reading>) -> Result<Judgement, Refusal> {
+        let wound = as_wound(&run.design, &readings);
+        let solution = self.predictions.solution(&wound).await?.ok();
+        let calibration = run.calibration;
+        blocking(move || judge_solved(&wound, solution.as_deref(), &readings, &calibration)).await
+    }
+
+    /// Judges a run by what is logged of it, and records the judgement.
+    pub(crate) async fn judge(
+        &self,
+        store: &WorkshopStore,
+        run: &Run,
+        requested_by: Option<PersonId>,
+    ) -> Result<Judgement, Refusal> {
+        let readings = readings_of(store, run.row.id).await?;
+        let judgement = self.judgement_of(run, readings).await?;
+        store.record_judgement(run.row.id, &judgement, requested_by).await?;
+        Ok(judgement)
+    }
+
+    /// Judges one run anew, by the engine as it is now. The verdicts before stay in its history; who asked is recorded.
+    ///
+    /// # Errors
+    /// When there is no such run.
+    pub async fn rejudge_run(&self, actor: &Actor, run: RunId) -> Result<RejudgeSummary, Refusal> {
+        let store = self.of(actor);
+        let run = store.run(run).await?;
+        let before = run.row.verdict_level();
+        let judgement = self.judge(&store, &run, Some(actor.person)).await?;
+        self.schedule_fit(actor.workshop);
+        Ok(RejudgeSummary { judged: 1, changed: u32::from(before != Some(judgement.verdict.level)) })
+    }
+
+    /// Begins to judge all runs anew that were judged by another version of the engine, as a job; returns its name.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyJobs`] while others run.
+    pub async fn begin_rejudging(&self, actor: &Actor) -> Result<String, Refusal> {
+        let runs = self.of(actor).runs_of_other_engines().await?;
+        let (name, job) = self.jobs.begin(actor.workshop).ok_or(Refusal::TooManyJobs)?;
+        let (this, actor) = (self.clone(), *actor);
+        tokio::spawn(async move {
+            let outcome = this.rejudge_all(&actor, &runs, &job).await;
+            job.finish(match outcome {
+                Ok(Some(sum)) => JobOutcome::Rejudged { judged: sum.judged, changed: sum.changed },
+                Ok(None) => JobOutcome::Stopped,
+                Err(error) => {
+                    tracing::warn!(%error, "judging anew ended early");
+                    JobOutcome::Failed(error.code())
+                }
+            });
+        });
+        Ok(name)
+    }
+
+    /// How many runs were judged by another version of the engine.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn runs_to_rejudge(&self, actor: &Actor) -> Result<usize, Refusal> {
+        Ok(self.of(actor).runs_of_other_engines().await?.len())
+    }
+
+    async fn rejudge_all(
+        &self,
+        actor: &Actor,
+        runs: &[RunId],
+        job: &Arc<Job>,
+    ) -> Result<Option<RejudgeSummary>, Refusal> {
+        let mut sum = RejudgeSummary::default();
+        for (k, run) in runs.iter().enumerate() {
+            if !job.advance(k as f64 / runs.len().max(1) as f64) {
+                return Ok(None);
+            }
+            let one = self.rejudge_run(actor, *run).await?;
+            (sum.judged, sum.changed) = (sum.judged + one.judged, sum.changed + one.changed);
+        }
+        Ok(Some(sum))
+    }
+
+    /// A job by its name.
+    ///
+    /// # Errors
+    /// When there is none of that name in the actor's workshop, or it is long over.
+    pub fn job(&self, actor: &Actor, name: &str) -> Result<Arc<Job>, Refusal> {
+        self.jobs.of(actor.workshop, name).ok_or(Refusal::NotFound("job"))
+    }
+
+    /// Writes the logbook's rows of runs from before there were rows. To be run once, behind the requests.
+    pub async fn write_missing_summaries(&self) {
+        let mut after = RunId(0);
+        loop {
+            let some = match self.store.runs_without_summary(after).await {
+                Ok(some) if !some.is_empty() => some,
+                _ => return,
+            };
+            for (workshop, id) in some {
+                // One that cannot be read is passed over.
+                after = id;
+                if let Err(error) = self.write_summary(&self.store.of(workshop), id).await {
+                    tracing::warn!(%error, run = id.0, "this run has no row in the logbook");
+                }
+                self.schedule_fit(workshop);
+            }
+        }
+    }
+
+    async fn write_summary(&self, store: &WorkshopStore, id: RunId) -> Result<(), Refusal> {
+        let run = store.run(id).await?;
+        let readings = readings_of(store, id).await?;
+        let judgement = self.judgement_of(&run, readings).await?;
+        Ok(store.write_summary(id, &judgement).await?)
+    }
+}
+
+/// All readings of a run, as the rules of the trade take them.
+pub(crate) async fn readings_of(store: &WorkshopStore, run: RunId) -> Result<Vec<Reading>, Refusal> {
+    Ok(store.readings(run).await?.into_iter().map(|row| row.reading).collect())
+}

@@ -1,0 +1,75 @@
+//! The use cases: what a person can do in a workshop.
+//!
+//! Each takes an [`Actor`] and a typed command, checks it, computes, writes everything that belongs together in one
+//! transaction, and returns a typed value or a [`Refusal`]. No HTTP, HTML or SQL: pages, an API, jobs and tests call the
+//! same functions.
+#![deny(missing_docs)]
+
+mod actor;
+mod attention;
+mod audition;
+mod blocking;
+mod calibration;
+mod calibration_versions;
+mod comparison;
+mod consistency;
+mod costs;
+mod designs;
+mod events;
+mod experiments;
+mod import;
+mod instruments;
+mod inventory;
+mod jobs;
+mod judging;
+mod level_names;
+mod logbook;
+mod machine_files;
+mod matching;
+mod measuring;
+mod people;
+mod prediction_cache;
+mod preview;
+mod readings;
+mod refusal;
+mod run_details;
+mod search;
+mod service;
+mod start_run;
+mod station;
+mod timers;
+mod travellers;
+mod winder_link;
+
+pub use crate::instruments::InstrumentState;
+pub use actor::Actor;
+pub use attention::{AttentionItem, MissingReading, Urgency};
+pub use audition::{Audition, AuditionSide};
+pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
+pub use calibration_versions::AppliedCalibration;
+pub use comparison::ComparedPickup;
+pub use consistency::{ShiftExplanation, ShiftPart};
+pub use costs::{DesignCost, WireCost};
+pub use designs::{RevisionDetails, SaveRevision, VaryRevision};
+pub use events::LogEvent;
+pub use experiments::{ExperimentDetails, FamilyRuns, QuantityEffect};
+pub use import::{ImportCheck, ImportOutcome, LineProblem, ReviewedLine};
+pub use inventory::{SpoolState, is_low};
+pub use jobs::{Job, JobOutcome};
+pub use judging::RejudgeSummary;
+pub use level_names::LevelNames;
+pub use logbook::FilterChoices;
+pub use matching::{MatchedCoils, MatchingPools, MatchingQuery};
+pub use measuring::{CoolingReading, MeasureCommand};
+pub use people::{SignInOutcome, hash_password};
+pub use prediction_cache::{PredictionResult, SolutionResult};
+pub use preview::{ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview};
+pub use readings::{LogReadings, ReadingDoubt};
+pub use refusal::Refusal;
+pub use run_details::RunDetails;
+pub use search::{SearchCommand, SearchResults};
+pub use service::Workshop;
+pub use start_run::{CheckedStart, StartRun};
+pub use station::{WinderChoice, WinderCommand};
+pub use travellers::TravellerProgress;
+pub use winder_link::{StationState, StationTrouble, WinderMotion};

@@ -1,0 +1,67 @@
+//! The logbook: pages of it, all rows of a filter, and what the filter can be chosen from.
+
+use crate::actor::Actor;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use store::instrument::Instrument;
+use store::logbook::{LogFilter, LogbookRow};
+use store::person::Person;
+use store::{DesignId, SpoolId};
+
+/// What the logbook's filter can be chosen from.
+#[derive(Clone, Debug)]
+pub struct FilterChoices {
+    /// Designs with runs: number, name, runs.
+    pub designs: Vec<(DesignId, String, i64)>,
+    /// Spools: number, label.
+    pub spools: Vec<(SpoolId, String)>,
+    /// People.
+    pub people: Vec<Person>,
+    /// Winders.
+    pub winders: Vec<Instrument>,
+    /// Tags.
+    pub tags: Vec<String>,
+}
+
+impl Workshop {
+    /// A page of the logbook, from 0, and how many rows pass in all.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn logbook_page(
+        &self,
+        actor: &Actor,
+        filter: &LogFilter,
+        page: u32,
+    ) -> Result<(Vec<LogbookRow>, u64), Refusal> {
+        Ok(self.of(actor).log_page(filter, page).await?)
+    }
+
+    /// All rows that pass, up to `most`.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn logbook_rows(
+        &self,
+        actor: &Actor,
+        filter: &LogFilter,
+        most: u32,
+    ) -> Result<Vec<LogbookRow>, Refusal> {
+        Ok(self.of(actor).log_lines(filter, most).await?)
+    }
+
+    /// What the filter can be chosen from.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn filter_choices(&self, actor: &Actor) -> Result<FilterChoices, Refusal> {
+        let store = self.of(actor);
+        Ok(FilterChoices {
+            designs: store.logged_designs().await?,
+            spools: store.spool_labels().await?,
+            people: store.people().await?,
+            winders: self.winders(actor).await?,
+            tags: store.all_tags().await?,
+        })
+    }
+}

@@ -1,0 +1,242 @@
+//! What stands beside a design on its page: its prediction and its parent's, curves laid over its response, pickups to
+//! take as a reference, what the coils wound from it say. Only what the visible view shows is asked for.
+
+use crate::actor::Actor;
+use crate::blocking::blocking;
+use crate::calibration_versions::AppliedCalibration;
+use crate::prediction_cache::{PredictionResult, SolutionResult};
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use coil::design::Design;
+use coil::prediction::{Calibration, Prediction};
+use coil::search::{Goal, Sensitivity, sensitivities};
+use std::fmt;
+use std::str::FromStr;
+use std::sync::Arc;
+use store::design::Revision;
+use store::logbook::MeasuredDeviations;
+use store::spool::Spool;
+use store::{DesignId, RevisionId, SpoolId, SweepId};
+use trade::sweep::Sweep;
+
+/// Most pickups laid over one response: what can still be told apart.
+pub const MOST_OVERLAYS: usize = 4;
+
+/// What is laid over a response: a revision's prediction (`r7`) or a sweep (`s7`).
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum OverlayRef {
+    /// A revision's prediction.
+    Revision(RevisionId),
+    /// A sweep.
+    Sweep(SweepId),
+}
+
+impl fmt::Display for OverlayRef {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Revision(id) => write!(f, "r{id}"),
+            Self::Sweep(id) => write!(f, "s{id}"),
+        }
+    }
+}
+
+impl FromStr for OverlayRef {
+    type Err = ();
+    fn from_str(text: &str) -> Result<Self, ()> {
+        let id = |text: &str| text.parse().map_err(drop);
+        match text.split_at_checked(1) {
+            Some(("r", rest)) => id(rest).map(RevisionId).map(Self::Revision),
+            Some(("s", rest)) => id(rest).map(SweepId).map(Self::Sweep),
+            _ => Err(()),
+        }
+    }
+}
+
+/// A curve laid over a response.
+#[derive(Clone, Debug)]
+pub enum Overlay {
+    /// The prediction of another revision.
+    Prediction(Arc<Prediction>),
+    /// A measured response.
+    Sweep(Sweep),
+}
+
+/// What a page asks for beside the prediction.
+#[derive(Clone, Debug, Default)]
+pub struct ContextQuery {
+    /// What is laid over the response.
+    pub overlays: Vec<OverlayRef>,
+    /// Whether the choice of what else could be is shown.
+    pub overlay_choices: bool,
+    /// Whether the choice of reference pickups is shown.
+    pub references: bool,
+    /// Whether the revision's own sweeps are laid over, whatever else is.
+    pub own_sweeps: bool,
+}
+
+/// How the coils wound from a design deviate from their predictions.
+pub type MeasuredCoils = MeasuredDeviations;
+
+/// What stands beside a design.
+#[derive(Clone, Debug, Default)]
+pub struct DesignContext {
+    /// What is laid over the response: its reference where it can be taken off, its name, its curve.
+    pub overlays: Vec<(Option<OverlayRef>, String, Overlay)>,
+    /// What else could be laid over.
+    pub overlay_choices: Vec<(OverlayRef, String)>,
+    /// Pickups that can be taken as a reference.
+    pub references: Vec<(RevisionId, String)>,
+    /// The calibration that its prediction uses.
+    pub applied: AppliedCalibration,
+    /// What that says of this document.
+    pub calibration: Calibration,
+    /// What the coils wound from it say.
+    pub measured: MeasuredCoils,
+}
+
+/// A design's prediction with that of its parent and what stands beside it.
+#[derive(Clone, Debug)]
+pub struct Preview {
+    /// Its prediction, or every reason why there is none.
+    pub prediction: PredictionResult,
+    /// Its solution, for the field and the lay.
+    pub solution: SolutionResult,
+    /// The prediction of its parent.
+    pub before: Option<Arc<Prediction>>,
+    /// What stands beside it.
+    pub context: DesignContext,
+}
+
+impl Workshop {
+    /// Predicts a document and gathers what its page shows beside it: of revision `of`, or of a new design; `parent` is
+    /// what it is compared with.
+    ///
+    /// # Errors
+    /// When an overlay is not there, or the database does not answer.
+    pub async fn preview(
+        &self,
+        actor: &Actor,
+        document: &Design,
+        parent: Option<&Design>,
+        of: Option<&Revision>,
+        query: &ContextQuery,
+    ) -> Result<Preview, Refusal> {
+        let mut context = self.context(actor, of, query).await?;
+        context.calibration = context.applied.of(document);
+        let before = match parent {
+            Some(parent) => self.predictions.prediction(parent, context.applied.of(parent)).await?.ok(),
+            None => None,
+        };
+        let prediction = self.predictions.prediction(document, context.calibration).await?;
+        let solution = self.predictions.solution(document).await?;
+        Ok(Preview { prediction, solution, before, context })
+    }
+
+    async fn context(
+        &self,
+        actor: &Actor,
+        of: Option<&Revision>,
+        query: &ContextQuery,
+    ) -> Result<DesignContext, Refusal> {
+        let store = self.of(actor);
+        let design: Option<DesignId> = of.map(|r| r.row.design_id);
+        let mut context =
+            DesignContext { applied: self.applied_calibration(actor, design).await?, ..Default::default() };
+        if let Some(design) = design {
+            context.measured = store.measured_deviations(design).await?;
+        }
+        if let (true, Some(of)) = (query.own_sweeps, of) {
+            for row in store.sweeps(Some(of.row.id)).await?.into_iter().take(MOST_OVERLAYS) {
+                context.overlays.push((None, row.label.clone(), Overlay::Sweep(row.sweep()?)));
+            }
+        }
+        for reference in query.overlays.iter().take(MOST_OVERLAYS) {
+            let (name, overlay) = self.overlay(actor, *reference).await?;
+            let Some(overlay) = overlay else { continue };
+            context.overlays.push((Some(*reference), name, overlay));
+        }
+        let wants_choices = query.overlay_choices && query.overlays.len() < MOST_OVERLAYS;
+        if wants_choices || query.references {
+            let (revisions, sweeps) = store.overlay_names().await?;
+            let named = |(id, name, number): &(RevisionId, String, u32)| (*id, format!("{name} r{number}"));
+            if query.references {
+                context.references = revisions.iter().map(named).collect();
+            }
+            if wants_choices {
+                let own = of.map(|r| r.row.id);
+                let pickups = revisions
+                    .iter()
+                    .filter(|(id, _, _)| Some(*id) != own)
+                    .map(|r| (OverlayRef::Revision(r.0), named(r).1));
+                let swept = sweeps.into_iter().map(|(id, label)| (OverlayRef::Sweep(id), label));
+                context.overlay_choices =
+                    swept.chain(pickups).filter(|(r, _)| !query.overlays.contains(r)).collect();
+            }
+        }
+        Ok(context)
+    }
+
+    async fn overlay(
+        &self,
+        actor: &Actor,
+        reference: OverlayRef,
+    ) -> Result<(String, Option<Overlay>), Refusal> {
+        let store = self.of(actor);
+        Ok(match reference {
+            OverlayRef::Sweep(id) => {
+                let row = store.sweep(id).await?;
+                let sweep = row.sweep()?;
+                (row.label, Some(Overlay::Sweep(sweep)))
+            }
+            OverlayRef::Revision(id) => {
+                let revision = store.revision(id).await?;
+                let name = format!("{} r{}", revision.row.name, revision.row.number);
+                let of = Some(revision.row.design_id);
+                let prediction = self.prediction_of(actor, of, &revision.design).await?.ok();
+                (name, prediction.map(Overlay::Prediction))
+            }
+        })
+    }
+
+    /// What every adjustment changes, largest on `goal` first: about twenty predictions.
+    ///
+    /// # Errors
+    /// When the computation ends early.
+    pub async fn sensitivities(&self, document: &Design, goal: Goal) -> Result<Vec<Sensitivity>, Refusal> {
+        let document = document.clone();
+        blocking(move || sensitivities(&document, goal)).await
+    }
+
+    /// The spools that are not used up.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn spools_in_use(&self, actor: &Actor) -> Result<Vec<Spool>, Refusal> {
+        let mut all = self.of(actor).spools().await?;
+        all.retain(|s| s.emptied_at.is_none());
+        Ok(all)
+    }
+
+    /// What was measured on a spool, for a design's document.
+    ///
+    /// # Errors
+    /// When there is no such spool.
+    pub async fn spool_measurements(&self, actor: &Actor, id: SpoolId) -> Result<Spool, Refusal> {
+        Ok(self.of(actor).spool(id).await?)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_reference_is_read_as_it_is_written() {
+        for reference in [OverlayRef::Revision(RevisionId(7)), OverlayRef::Sweep(SweepId(12))] {
+            assert_eq!(reference.to_string().parse(), Ok(reference));
+        }
+        for text in ["", "r", "x7", "sé", "r-1"] {
+            assert!(text.parse::<OverlayRef>().is_err(), "{text}");
+        }
+    }
+}

@@ -1,0 +1,135 @@
+//! Why a use case did not do what was asked.
+
+use coil::design::Problem;
+use instruments::InstrumentError;
+use store::StoreError;
+use store::design::RevisionRow;
+use strum::IntoStaticStr;
+use thiserror::Error;
+use trade::machine::OutOfLimits;
+use trade::traveller::SigningRefusal;
+use trade::verdict::Level;
+
+/// Why a use case did not do what was asked. Nothing was written, unless a variant says otherwise. The words for people
+/// are made where it is shown; [`Refusal::code`] is for programs.
+#[derive(Debug, Error, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum Refusal {
+    /// There is no such thing in this workshop.
+    #[error("there is no such {0} in this workshop")]
+    NotFound(&'static str),
+    /// Another one of that kind has this name.
+    #[error("another {0} has this name")]
+    NameTaken(&'static str),
+    /// Every operation of the run is signed: its readings are corrected, and none are added.
+    #[error("the run is signed off")]
+    RunClosed,
+    /// The reading was corrected by somebody else in the meantime.
+    #[error("the reading was corrected meanwhile")]
+    ReadingSuperseded,
+    /// The operation holds for readings, and those lie outside their tolerance: signing it takes a reason.
+    #[error("the verdict is {0:?}")]
+    VerdictHoldsSigning(Level),
+    /// The operation cannot be signed now.
+    #[error("not signed: {0}")]
+    NotSigned(#[source] SigningRefusal),
+    /// The wire on the spool does not suffice for the coil.
+    #[error("{left_m} m are left of {needed_m} m")]
+    SpoolTooShort {
+        /// What is left, m.
+        left_m: f64,
+        /// What the coil may take, m.
+        needed_m: f64,
+    },
+    /// The design cannot be predicted.
+    #[error("the design cannot be predicted")]
+    NotPredictable(Vec<Problem>),
+    /// Somebody else saved a revision after the one that this goes on from; it is newer than what was seen.
+    #[error("there is a newer revision")]
+    NewerRevision(Box<RevisionRow>),
+    /// The adjustment leads outside what the engine allows.
+    #[error("the adjustment is not possible here")]
+    AdjustmentOutOfRange,
+    /// As much long work is under way as the machine bears.
+    #[error("too many jobs are running")]
+    TooManyJobs,
+    /// One of the coils is in another set.
+    #[error("a coil is in another set")]
+    CoilInAnotherSet,
+    /// The experiment is closed, and stays so.
+    #[error("the experiment is closed")]
+    ExperimentClosed,
+    /// The listening was scored, and what was heard blind is not changed.
+    #[error("the listening is scored")]
+    ListeningScored,
+    /// Nothing was calibrated yet that could be kept.
+    #[error("there is no calibration yet")]
+    NoCalibration,
+    /// The guide plan does not fit the machine.
+    #[error("not for this machine: {0}")]
+    MachineLimits(#[source] OutOfLimits),
+    /// The instrument could not do it.
+    #[error("{name}: {source}")]
+    Instrument {
+        /// The instrument's name.
+        name: String,
+        /// Why.
+        source: InstrumentError,
+    },
+    /// The meter has no thermometer on the coil, and no temperature was typed.
+    #[error("the coil's temperature is not known")]
+    CoilTemperatureUnknown,
+    /// Only a simulated instrument can be given faults.
+    #[error("the instrument is not simulated")]
+    NotSimulated,
+    /// The workshop has been set up already.
+    #[error("the workshop is set up already")]
+    AlreadySetUp,
+    /// The database does not answer.
+    #[error("the database does not answer")]
+    DatabaseAway(#[source] StoreError),
+    /// The database refused, or holds something that cannot be read.
+    #[error(transparent)]
+    Storage(StoreError),
+    /// A piece of work ended early.
+    #[error("a piece of work ended early: {0}")]
+    Task(#[from] tokio::task::JoinError),
+    /// Something cannot be written as text.
+    #[error("cannot be written: {0}")]
+    Encoding(#[from] serde_json::Error),
+    /// A sound could not be made.
+    #[error("the sound could not be made: {0}")]
+    Sound(String),
+}
+
+impl Refusal {
+    /// A stable name for programs, in kebab case.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        self.into()
+    }
+}
+
+impl From<StoreError> for Refusal {
+    fn from(error: StoreError) -> Self {
+        match error {
+            StoreError::Missing(what) => Self::NotFound(what),
+            StoreError::Taken(index) if index == "readings_corrects" => Self::ReadingSuperseded,
+            away @ StoreError::Away(_) => Self::DatabaseAway(away),
+            other => Self::Storage(other),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_code_is_the_variants_name() {
+        assert_eq!(Refusal::RunClosed.code(), "run-closed");
+        assert_eq!(Refusal::SpoolTooShort { left_m: 1.0, needed_m: 2.0 }.code(), "spool-too-short");
+        assert_eq!(Refusal::from(StoreError::Missing("run")).code(), "not-found");
+        assert_eq!(Refusal::from(StoreError::Taken("readings_corrects".into())).code(), "reading-superseded");
+    }
+}

@@ -1,0 +1,48 @@
+//! Searching for designs that hit targets, as a job.
+
+use crate::actor::Actor;
+use crate::jobs::JobOutcome;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use coil::design::Design;
+use coil::search::{Candidate, SearchSpace, TargetRange, search_designs};
+use std::sync::Arc;
+
+/// A search to begin.
+#[derive(Clone, Debug)]
+pub struct SearchCommand {
+    /// The design that it starts from.
+    pub design: Design,
+    /// What it should become.
+    pub targets: Vec<TargetRange>,
+    /// What may change.
+    pub space: SearchSpace,
+}
+
+/// What a search found.
+#[derive(Debug)]
+pub struct SearchResults {
+    /// The design that it started from.
+    pub from: Design,
+    /// The candidates, the best first.
+    pub candidates: Vec<Candidate>,
+}
+
+impl Workshop {
+    /// Begins a search as a job; returns its name.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyJobs`] while others run.
+    pub fn begin_search(&self, actor: &Actor, command: SearchCommand) -> Result<String, Refusal> {
+        let (name, job) = self.jobs.begin(actor.workshop).ok_or(Refusal::TooManyJobs)?;
+        // It runs beside the requests; nobody waits for the handle.
+        drop(tokio::task::spawn_blocking(move || {
+            let SearchCommand { design, targets, space } = command;
+            let found = search_designs(&design, &targets, &space, &mut |share| job.advance(share));
+            job.finish(found.map_or(JobOutcome::Stopped, |candidates| {
+                JobOutcome::Found(Arc::new(SearchResults { from: design, candidates }))
+            }));
+        }));
+        Ok(name)
+    }
+}

@@ -1,0 +1,52 @@
+//! The use cases' common ground: the database, and what is kept in memory between requests.
+
+use crate::actor::Actor;
+use crate::calibration_versions::CalibrationVersions;
+use crate::jobs::Jobs;
+use crate::prediction_cache::PredictionCache;
+use crate::refusal::Refusal;
+use crate::winder_link::WinderLinks;
+use store::{Store, WorkshopStore};
+
+/// Everything that a person can do, over one database. Clones share it.
+#[derive(Clone)]
+pub struct Workshop {
+    pub(crate) store: Store,
+    pub(crate) predictions: PredictionCache,
+    pub(crate) calibrations: CalibrationVersions,
+    pub(crate) jobs: Jobs,
+    pub(crate) winders: WinderLinks,
+}
+
+impl std::fmt::Debug for Workshop {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Workshop").finish_non_exhaustive()
+    }
+}
+
+impl Workshop {
+    /// The use cases over a database.
+    #[must_use]
+    pub fn new(store: Store) -> Self {
+        Self {
+            store,
+            predictions: PredictionCache::default(),
+            calibrations: CalibrationVersions::default(),
+            jobs: Jobs::default(),
+            winders: WinderLinks::default(),
+        }
+    }
+
+    /// The part of the database that belongs to an actor's workshop.
+    pub(crate) fn of(&self, actor: &Actor) -> WorkshopStore {
+        self.store.of(actor.workshop)
+    }
+
+    /// Whether the database answers.
+    ///
+    /// # Errors
+    /// [`Refusal::DatabaseAway`] when it does not.
+    pub async fn ping(&self) -> Result<(), Refusal> {
+        Ok(self.store.ping().await?)
+    }
+}

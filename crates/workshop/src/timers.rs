@@ -1,0 +1,34 @@
+//! Timers: what dries, soaks or cools.
+
+use crate::actor::Actor;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use store::TimerId;
+use store::timer::{NewTimer, Timer};
+
+impl Workshop {
+    /// The timers that run.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn timers(&self, actor: &Actor) -> Result<Vec<Timer>, Refusal> {
+        Ok(self.of(actor).timers().await?)
+    }
+
+    /// Starts a timer; the same key again starts nothing more.
+    ///
+    /// # Errors
+    /// When there is no such run.
+    pub async fn start_timer(&self, actor: &Actor, new: &NewTimer<'_>) -> Result<(), Refusal> {
+        self.of(actor).start_timer(actor.person, new).await?;
+        Ok(())
+    }
+
+    /// Stops a timer.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn stop_timer(&self, actor: &Actor, id: TimerId) -> Result<(), Refusal> {
+        Ok(self.of(actor).end_timer(id).await?)
+    }
+}
