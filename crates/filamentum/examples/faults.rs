@@ -123,7 +123,7 @@ async fn well() {
 async fn prepared(data: &Path) -> (WorkshopId, RunId) {
     let private = PrivateServer::start(data, Durability::Full).await.unwrap();
     let store = Store::connect(&private.url("filamentum")).await.unwrap();
-    let hash = web::hash_password(WORDS);
+    let hash = workshop::hash_password(WORDS);
     let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
     let (workshop, owner) = store.create_workshop("Faults", &owner).await.unwrap();
     let mut design = tall_single("Sedge", 6, 10.4);

@@ -11,11 +11,12 @@ use std::time::Duration;
 use store::Store;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
+use workshop::Workshop;
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
 pub fn log() {
     let filter = EnvFilter::try_from_default_env()
-        .unwrap_or_else(|_| EnvFilter::new("warn,filamentum=info,web=info,store=info"));
+        .unwrap_or_else(|_| EnvFilter::new("warn,filamentum=info,web=info,workshop=info,store=info"));
     let builder = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
     if std::env::var_os("FILAMENTUM_LOG_JSON").is_some() {
         builder.json().init();
@@ -122,7 +123,7 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
         println!("Sign in as “{}” with the password “{}”", demo::SIGN_IN, demo::PASSWORD);
     }
     println!("Ctrl-C stops it and its database.\n");
-    let server = web::serve(store.clone(), listener)?;
+    let server = web::serve(Workshop::new(store.clone()), listener)?;
     let handle = server.handle();
     let serving = tokio::spawn(server);
     let private = wait(private, serving, ends).await?;

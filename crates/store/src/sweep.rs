@@ -104,11 +104,11 @@ impl WorkshopStore {
     /// Names of what can be laid over a response, without documents and points: the newest revisions of designs that are
     /// not archived (number in the database, name, number), and the last sweeps.
     pub async fn overlay_names(&self) -> Result<OverlayNames, StoreError> {
-        let rows: Vec<(bool, u64, String, u32)> = sqlx::query_as(
-            "(SELECT TRUE, r.id, r.name, r.number FROM designs d JOIN revisions r ON r.id = \
+        let rows: Vec<(Option<i64>, u64, String)> = sqlx::query_as(
+            "(SELECT CAST(r.number AS SIGNED), r.id, r.name FROM designs d JOIN revisions r ON r.id = \
                (SELECT MAX(id) FROM revisions WHERE design_id = d.id) \
                WHERE d.workshop_id = ? AND d.archived_at IS NULL ORDER BY r.id DESC LIMIT 500) \
-             UNION ALL (SELECT FALSE, s.id, s.label, 0 FROM sweeps s WHERE s.workshop_id = ? \
+             UNION ALL (SELECT NULL, s.id, s.label FROM sweeps s WHERE s.workshop_id = ? \
                ORDER BY s.taken_at DESC, s.id DESC LIMIT 200)",
         )
         .bind(self.workshop)
@@ -116,11 +116,10 @@ impl WorkshopStore {
         .fetch_all(&self.pool)
         .await?;
         let (mut revisions, mut sweeps) = (Vec::new(), Vec::new());
-        for (is_revision, id, name, number) in rows {
-            if is_revision {
-                revisions.push((RevisionId(id), name, number));
-            } else {
-                sweeps.push((SweepId(id), name));
+        for (number, id, name) in rows {
+            match number.map(u32::try_from) {
+                Some(Ok(number)) => revisions.push((RevisionId(id), name, number)),
+                _ => sweeps.push((SweepId(id), name)),
             }
         }
         Ok((revisions, sweeps))

@@ -317,7 +317,12 @@ mod tests {
     }
 
     fn sign(key: &str) -> Signature {
-        Signature { operation: key.into(), by: "Ode".into(), at: time::macros::datetime!(2026-11-25 09:00), waived: String::new() }
+        Signature {
+            operation: key.into(),
+            by: "Ode".into(),
+            at: time::macros::datetime!(2026-11-25 09:00),
+            waived: String::new(),
+        }
     }
 
     /// Common practice, no source: rods are bevelled before they are pressed and charged after the coil is checked; a

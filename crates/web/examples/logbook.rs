@@ -44,7 +44,7 @@ fn deviate(dice: &mut StdRng) -> f64 {
 }
 
 async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
-    let hash = web::hash_password(WORDS);
+    let hash = workshop::hash_password(WORDS);
     let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
     let (workshop, owner) = store.create_workshop("Fifty thousand", &owner).await.unwrap();
     let mut people = vec![owner];
@@ -154,7 +154,8 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
             NewReading { coil_c: Some(22.0), ..NewReading::of(Kind::Resistance, r.measured) },
             NewReading { test_hz: Some(1000.0), ..NewReading::of(Kind::Inductance, l.measured) },
         ],
-        outcome: Judgement {
+        judgement: Judgement {
+            prediction: None,
             comparisons: vec![comparison(Kind::Resistance, qr, &r), comparison(Kind::Inductance, ql, &l)],
             verdict: Verdict {
                 level: if far { Level::Look } else { Level::Pass },
@@ -197,7 +198,7 @@ async fn main() {
     let began = Instant::now();
     let all: Vec<ImportedRun> = (0..runs).map(|k| wound(&made, k, runs, &mut dice)).collect();
     for some in all.chunks(1000) {
-        store.import_runs(made.workshop, made.people[0], some).await.unwrap();
+        store.of(made.workshop).import_runs(made.people[0], some).await.unwrap();
     }
     println!(
         "{runs} runs, {} spools, {} designs: brought in within {:.0} s\n",
@@ -208,7 +209,7 @@ async fn main() {
     drop(all);
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = listener.local_addr().unwrap();
-    tokio::spawn(web::serve(store.clone(), listener).unwrap());
+    tokio::spawn(web::serve(workshop::Workshop::new(store.clone()), listener).unwrap());
     let mut asker = Asker::to(address, "").await;
     let (_, page) = asker.ask("GET", "/sign-in", "").await;
     let token = hidden(&page, "csrf");
@@ -249,12 +250,12 @@ async fn main() {
         report(what, times);
     }
     report("all of these", together);
-    let (_, page) = asker.ask("GET", "/learned", "").await;
+    let (_, page) = asker.ask("GET", "/calibration", "").await;
     let token = hidden(&page, "csrf");
     let mut times = Vec::new();
     for _ in 0..5 {
         let began = Instant::now();
-        let (status, _) = asker.ask("POST", "/learned", &format!("csrf={token}")).await;
+        let (status, _) = asker.ask("POST", "/calibration", &format!("csrf={token}")).await;
         times.push(began.elapsed());
         assert_eq!(status, 303);
     }

@@ -2,14 +2,17 @@
 
 use crate::app::App;
 use crate::error::AppError;
+use crate::flash::{self, Flash};
 use actix_session::{Session, SessionExt as _};
 use actix_web::dev::Payload;
+use actix_web::http::{Method, header};
 use actix_web::{FromRequest, HttpRequest, web};
 use rand::RngExt as _;
 use std::future::Future;
 use std::pin::Pin;
+use store::PersonId;
 use store::person::Person;
-use store::{PersonId, WorkshopId};
+use workshop::Actor;
 
 const PERSON: &str = "person";
 const TOKEN: &str = "token";
@@ -18,38 +21,45 @@ const TOKEN: &str = "token";
 pub struct CurrentUser {
     /// The person.
     pub person: Person,
+    /// As the use cases take them.
+    pub actor: Actor,
     /// The token that this session's forms carry.
     pub token: String,
+    /// A message for the page that is shown now.
+    pub flash: Option<Flash>,
 }
 
-impl CurrentUser {
-    /// The visitor's workshop.
-    pub fn workshop(&self) -> WorkshopId {
-        self.person.workshop_id
-    }
-}
-
-fn internal(error: impl std::fmt::Display) -> AppError {
-    AppError::Internal(error.to_string())
-}
-
-/// The token that forms of a session carry; made when the session has none.
-pub fn token(session: &Session) -> Result<String, AppError> {
-    if let Some(found) = session.get::<String>(TOKEN).map_err(internal)? {
-        return Ok(found);
-    }
+/// 128 random bits in hexadecimal.
+pub fn random_token() -> String {
     let bits: u128 = rand::rng().random();
-    let made = format!("{bits:032x}");
-    session.insert(TOKEN, &made).map_err(internal)?;
-    Ok(made)
+    format!("{bits:032x}")
+}
+
+/// The token that forms of someone signed in carry; `None` where nobody is.
+pub fn signed_in_token(session: &Session) -> Result<Option<String>, AppError> {
+    if session.get::<PersonId>(PERSON).map_err(AppError::internal)?.is_none() {
+        return Ok(None);
+    }
+    if let Some(found) = session.get::<String>(TOKEN).map_err(AppError::internal)? {
+        return Ok(Some(found));
+    }
+    let made = random_token();
+    session.insert(TOKEN, &made).map_err(AppError::internal)?;
+    Ok(Some(made))
 }
 
 /// Signs a person in: a new session name, so that one planted before is worth nothing.
 pub fn sign_in(session: &Session, person: PersonId) -> Result<(), AppError> {
     session.clear();
     session.renew();
-    session.insert(PERSON, person).map_err(internal)?;
-    token(session).map(|_| ())
+    session.insert(PERSON, person).map_err(AppError::internal)?;
+    signed_in_token(session).map(|_| ())
+}
+
+/// Whether a whole page is asked for, and not something for its script.
+fn is_page(request: &HttpRequest) -> bool {
+    let accepts = request.headers().get(header::ACCEPT).and_then(|v| v.to_str().ok());
+    request.method() == Method::GET && accepts.is_some_and(|v| v.contains("text/html"))
 }
 
 impl FromRequest for CurrentUser {
@@ -59,20 +69,20 @@ impl FromRequest for CurrentUser {
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
         let session = request.get_session();
         let app = request.app_data::<web::Data<App>>().cloned();
+        let is_page = is_page(request);
         // After signing in, a form's answer cannot be shown again: go to the page it came from.
-        let next = if request.method() == actix_web::http::Method::GET {
-            request.uri().to_string()
-        } else {
-            "/".to_owned()
-        };
+        let next = if request.method() == Method::GET { request.uri().to_string() } else { "/".to_owned() };
         Box::pin(async move {
-            let app = app.ok_or_else(|| AppError::Internal("the application is not set up".into()))?;
-            let Some(id) = session.get::<PersonId>(PERSON).map_err(internal)? else {
+            let app = app.ok_or_else(|| AppError::internal("the application is not set up"))?;
+            let Some(id) = session.get::<PersonId>(PERSON).map_err(AppError::internal)? else {
                 return Err(AppError::SignIn(next).into());
             };
-            let person = app.store.person(id).await.map_err(AppError::from)?;
+            let person = app.workshop.person(id).await.map_err(AppError::from)?;
             let person = person.ok_or(AppError::SignIn(next))?;
-            Ok(Self { person, token: token(&session)? })
+            let token = signed_in_token(&session)?.unwrap_or_default();
+            let flash = if is_page { flash::take(&session) } else { None };
+            let actor = Actor { person: person.id, workshop: person.workshop_id };
+            Ok(Self { person, actor, token, flash })
         })
     }
 }

@@ -1,7 +1,8 @@
-//! The one boundary that decides what a visitor sees when something fails.
+//! The one boundary that decides what a person sees when something fails.
 
 use crate::app::App;
 use crate::assets;
+use crate::refusal_text::refusal_text;
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::{StatusCode, header};
@@ -9,8 +10,11 @@ use actix_web::middleware::Next;
 use actix_web::{Error, HttpResponse, ResponseError, web};
 use askama::Template;
 use rand::RngExt as _;
-use store::StoreError;
 use thiserror::Error;
+use workshop::Refusal;
+
+/// Where a fault of our own comes from.
+type Source = Box<dyn std::error::Error + Send + Sync>;
 
 /// Why a page cannot be shown.
 #[derive(Debug, Error)]
@@ -20,43 +24,59 @@ pub enum AppError {
     SignIn(String),
     /// There is no such thing.
     #[error("there is no such {0} here")]
-    Missing(&'static str),
+    NotFound(&'static str),
     /// The form's token does not fit the session.
     #[error("this form is from an older sign-in")]
-    Stale,
-    /// What was sent cannot be read.
+    StaleForm,
+    /// What was sent is no such form, or holds something that no page of ours sends.
     #[error("{0}")]
-    Unreadable(String),
+    BadRequest(String),
+    /// The use case refuses.
+    #[error(transparent)]
+    Refused(Refusal),
     /// Too many attempts.
     #[error("too many attempts")]
     TooMany,
     /// The database does not answer.
     #[error("the database does not answer")]
-    Away,
+    DatabaseAway(#[source] Refusal),
     /// A fault of our own.
-    #[error("{0}")]
-    Internal(String),
+    #[error("internal fault")]
+    Internal(#[source] Source),
 }
 
-impl From<StoreError> for AppError {
-    fn from(error: StoreError) -> Self {
-        match error {
-            StoreError::Missing(what) => Self::Missing(what),
-            StoreError::Taken(index) if index == "readings_corrects" => Self::Unreadable(
-                "That reading was corrected meanwhile. Go back to the run and correct the newer one.".into(),
-            ),
-            StoreError::Away(source) => {
-                tracing::error!(%source, "the database does not answer");
-                Self::Away
+impl AppError {
+    /// A fault of our own, with where it comes from.
+    pub fn internal(source: impl Into<Source>) -> Self {
+        Self::Internal(source.into())
+    }
+}
+
+impl From<Refusal> for AppError {
+    fn from(refusal: Refusal) -> Self {
+        match refusal {
+            Refusal::NotFound(what) => Self::NotFound(what),
+            away @ Refusal::DatabaseAway(_) => {
+                tracing::error!(error = &away as &dyn std::error::Error, "the database does not answer");
+                Self::DatabaseAway(away)
             }
-            other => Self::Internal(other.to_string()),
+            fault @ (Refusal::Storage(_) | Refusal::Task(_) | Refusal::Encoding(_) | Refusal::Sound(_)) => {
+                Self::internal(fault)
+            }
+            refusal => Self::Refused(refusal),
         }
     }
 }
 
 impl From<actix_web::error::BlockingError> for AppError {
     fn from(error: actix_web::error::BlockingError) -> Self {
-        Self::Internal(error.to_string())
+        Self::internal(error)
+    }
+}
+
+impl From<serde_json::Error> for AppError {
+    fn from(error: serde_json::Error) -> Self {
+        Self::internal(error)
     }
 }
 
@@ -73,11 +93,12 @@ impl ResponseError for AppError {
     fn status_code(&self) -> StatusCode {
         match self {
             Self::SignIn(_) => StatusCode::SEE_OTHER,
-            Self::Missing(_) => StatusCode::NOT_FOUND,
-            Self::Stale => StatusCode::FORBIDDEN,
-            Self::Unreadable(_) => StatusCode::BAD_REQUEST,
+            Self::NotFound(_) => StatusCode::NOT_FOUND,
+            Self::StaleForm => StatusCode::FORBIDDEN,
+            Self::BadRequest(_) => StatusCode::BAD_REQUEST,
+            Self::Refused(_) => StatusCode::CONFLICT,
             Self::TooMany => StatusCode::TOO_MANY_REQUESTS,
-            Self::Away => StatusCode::SERVICE_UNAVAILABLE,
+            Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
@@ -89,34 +110,39 @@ impl ResponseError for AppError {
         }
         let mut id = None;
         let (title, text) = match self {
-            Self::Missing(what) => {
-                ("Nothing here", format!("There is no such {what} in this workshop. It may belong to another one, or the address is wrong."))
-            }
-            Self::Stale => (
+            Self::NotFound(what) => (
+                "Not found",
+                format!("There is no such {what} in this workshop. It may belong to another one, or the address is wrong."),
+            ),
+            Self::StaleForm => (
                 "This form is too old",
                 "You signed in again after this form was opened. Go back, load the page once more and send it again; what you typed is still there.".into(),
             ),
-            Self::Unreadable(what) => ("This cannot be read", what.clone()),
+            Self::BadRequest(what) => ("This request cannot be read", what.clone()),
+            Self::Refused(refusal) => ("Not done", refusal_text(refusal)),
             Self::TooMany => (
                 "Too many attempts",
                 "Someone tried to sign in too often in a short time. Wait a minute, then try again.".into(),
             ),
-            Self::Away => (
-                "The database is away",
+            Self::DatabaseAway(_) => (
+                "The database does not answer",
                 "Nothing of what you sent was written. Wait a moment, then load the page again; drafts stay in this browser.".into(),
             ),
             Self::SignIn(_) | Self::Internal(_) => {
                 let number: u32 = rand::rng().random();
                 let name = format!("{number:08x}");
-                tracing::error!(fault = %self, id = name, "internal fault");
+                tracing::error!(error = self as &dyn std::error::Error, id = name, "internal fault");
                 id = Some(name);
                 ("Something failed on our side", "It is written down in the log under the number below. Nothing was half saved.".into())
             }
         };
         let page = ErrorPage { assets: assets::base(), title, text: &text, id };
         let mut response = HttpResponse::build(self.status_code());
-        if matches!(self, Self::Away) {
+        if matches!(self, Self::DatabaseAway(_)) {
             response.insert_header((header::RETRY_AFTER, "5"));
+        }
+        if let Self::Refused(refusal) = self {
+            response.insert_header(("Filamentum-Code", refusal.code()));
         }
         response.content_type("text/html; charset=utf-8").body(page.render().unwrap_or_else(|_| text.clone()))
     }
@@ -135,7 +161,7 @@ fn encode(path: &str) -> String {
 }
 
 /// Turns failures below (a session that could not be loaded, for one) into a page of ours: when the
-/// database does not answer either, that is what the visitor is told.
+/// database does not answer either, that is what the person is told.
 pub async fn boundary(
     request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
@@ -147,9 +173,9 @@ pub async fn boundary(
                 && response.response().error().is_some_and(|e| e.as_error::<AppError>().is_none());
             let response = response.map_into_boxed_body();
             if unknown {
-                let fault = explain(app, "a session could not be read or written").await;
+                let error = explain(app, "a session could not be read or written").await;
                 let (request, _) = response.into_parts();
-                return Ok(ServiceResponse::new(request, fault.error_response()));
+                return Ok(ServiceResponse::new(request, error.error_response()));
             }
             Ok(response)
         }
@@ -163,10 +189,10 @@ pub async fn boundary(
 
 async fn explain(app: Option<web::Data<App>>, what: &str) -> AppError {
     match app {
-        Some(app) => match app.store.ping().await {
-            Err(StoreError::Away(_)) => AppError::Away,
-            _ => AppError::Internal(what.to_owned()),
+        Some(app) => match app.workshop.ping().await {
+            Err(away @ Refusal::DatabaseAway(_)) => AppError::DatabaseAway(away),
+            _ => AppError::internal(what.to_owned()),
         },
-        None => AppError::Internal(what.to_owned()),
+        None => AppError::internal(what.to_owned()),
     }
 }

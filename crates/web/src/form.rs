@@ -1,6 +1,6 @@
-//! What a visitor filled in: fields by name, with the form's token already checked.
+//! A form as it was sent: fields by name, with its token already checked. It is read at the edge, into typed commands.
 
-use crate::current_user::token;
+use crate::current_user::signed_in_token;
 use crate::error::AppError;
 use actix_session::SessionExt as _;
 use actix_web::dev::Payload;
@@ -8,7 +8,10 @@ use actix_web::{FromRequest, HttpRequest, web};
 use std::collections::BTreeMap;
 use std::future::Future;
 use std::pin::Pin;
-use store::ClientKey;
+use store::{ClientKey, ClientKeyError};
+
+/// The cookie that holds the token of forms where nobody is signed in: no session is kept for those.
+pub const FORM_COOKIE: &str = "filamentum-form";
 
 /// A form as it was sent.
 #[derive(Clone, Debug, Default)]
@@ -23,11 +26,24 @@ impl FormData {
         self.0.get(name).map_or("", |value| value.trim())
     }
 
+    /// Whether a box is ticked.
+    pub fn is_ticked(&self, name: &str) -> bool {
+        self.get(name) == "yes"
+    }
+
+    /// A number in the database; `None` when absent or no number.
+    pub fn id(&self, name: &str) -> Option<u64> {
+        self.get(name).parse().ok()
+    }
+
     /// The submission's key.
     pub fn key(&self) -> Result<ClientKey, AppError> {
-        self.get("key")
-            .parse()
-            .map_err(|error: store::ClientKeyError| AppError::Unreadable(error.to_string()))
+        self.get("key").parse().map_err(|error: ClientKeyError| AppError::BadRequest(error.to_string()))
+    }
+
+    /// The submission's key, or a new one for a form that was not sent yet.
+    pub fn key_or_new(&self) -> ClientKey {
+        self.get("key").parse().unwrap_or_else(|_| ClientKey::random())
     }
 }
 
@@ -37,13 +53,14 @@ impl FromRequest for FormData {
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
         let session = request.get_session();
+        let cookie = request.cookie(FORM_COOKIE).map(|cookie| cookie.value().to_owned());
         let body = web::Form::<Vec<(String, String)>>::from_request(request, payload);
         Box::pin(async move {
-            let fields = body.await.map_err(|error| AppError::Unreadable(error.to_string()))?.into_inner();
+            let fields = body.await.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
             let form = Self(fields.into_iter().collect());
-            let expected = token(&session)?;
-            if form.get("csrf") != expected {
-                return Err(AppError::Stale.into());
+            let expected = signed_in_token(&session)?.or(cookie);
+            if expected.is_none_or(|token| token.is_empty() || form.get("csrf") != token) {
+                return Err(AppError::StaleForm.into());
             }
             Ok(form)
         })

@@ -56,6 +56,18 @@ impl Number for u32 {
     }
 }
 
+impl Number for u64 {
+    fn value(&self) -> f64 {
+        *self as f64
+    }
+}
+
+impl Number for usize {
+    fn value(&self) -> f64 {
+        *self as f64
+    }
+}
+
 impl<T: Number> Number for &T {
     fn value(&self) -> f64 {
         (**self).value()
@@ -87,6 +99,32 @@ impl Scale {
     pub fn band(self, q: &Quantity) -> String {
         format!("{} – {}", self.number(q.p05), self.number(q.p95))
     }
+}
+
+/// A ratio less one as a signed per cent: "+1.3 %".
+pub fn signed_percent(ratio: f64, decimals: usize) -> String {
+    format!("{:+.decimals$} %", ratio * 100.0).replace('-', "−")
+}
+
+/// A change in the logarithm as a signed per cent.
+pub fn signed_percent_of_ln(ln: f64, decimals: usize) -> String {
+    signed_percent(ln.exp_m1(), decimals)
+}
+
+/// A signed level: "+1.5 dB".
+pub fn signed_db(db: f64, decimals: usize) -> String {
+    format!("{db:+.decimals$} dB").replace('-', "−")
+}
+
+/// A sum of money in the workshop's currency.
+pub fn money(value: f64) -> String {
+    format!("{value:.2}")
+}
+
+/// "1 run", "12 runs".
+pub fn counted(count: impl Number, one: &str) -> String {
+    let count = count.value();
+    format!("{} {one}{}", turns(count), if (count - 1.0).abs() < 0.5 { "" } else { "s" })
 }
 
 /// A number for a table cell, without trailing zeros.

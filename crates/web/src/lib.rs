@@ -1,27 +1,20 @@
-//! The web application: pages, drawings, assets, sessions.
+//! The web application: HTTP, pages, components, drawings, assets, sessions.
 
 mod app;
 mod assets;
-mod calibrations;
+mod components;
 mod current_user;
 mod drawing;
 mod error;
+mod flash;
 mod form;
 mod format;
-mod jobs;
-mod layout;
 mod pages;
-mod plot;
-mod prediction_cache;
 mod query;
+mod refusal_text;
+mod respond;
+mod server;
 mod session;
-mod winder_link;
 
-pub use app::{App, serve};
-pub use pages::designs::sheet;
-
-/// The hash of a password, for people who are added outside the pages. Takes a tenth of a second.
-#[must_use]
-pub fn hash_password(password: &str) -> String {
-    password_auth::generate_hash(password)
-}
+pub use components::sheet;
+pub use server::serve;

@@ -1,10 +1,24 @@
-//! Addresses with what a page was asked for: links that change one thing and keep the rest.
+//! The query of a page's address, and links that change one thing and keep the rest.
 
-/// What a page's address asks for, in order; a name may come more than once.
+use actix_web::dev::Payload;
+use actix_web::{FromRequest, HttpRequest, web};
+use std::future::{Ready, ready};
+
+/// The parameters of an address, in order; a name may come more than once.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Asked(pub Vec<(String, String)>);
+pub struct QueryParameters(pub Vec<(String, String)>);
 
-impl Asked {
+impl FromRequest for QueryParameters {
+    type Error = actix_web::Error;
+    type Future = Ready<Result<Self, Self::Error>>;
+
+    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
+        let pairs = web::Query::<Vec<(String, String)>>::from_query(request.query_string());
+        ready(pairs.map(|pairs| Self(pairs.into_inner())).map_err(Into::into))
+    }
+}
+
+impl QueryParameters {
     /// The first value of a name, trimmed; empty when absent.
     pub fn get(&self, name: &str) -> &str {
         self.0.iter().find(|(n, _)| n == name).map_or("", |(_, v)| v.trim())
@@ -43,14 +57,14 @@ mod tests {
 
     #[test]
     fn a_link_changes_one_thing_and_keeps_the_rest() {
-        let asked = Asked(
+        let query = QueryParameters(
             [("q", "thick & thin"), ("col", "r"), ("col", "l"), ("page", "3"), ("to", "")]
                 .map(|(n, v)| (n.to_owned(), v.to_owned()))
                 .to_vec(),
         );
-        assert_eq!(asked.link("/logbook", "page", ""), "/logbook?q=thick+%26+thin&col=r&col=l");
-        assert_eq!(asked.links("/x", &[("page", "4"), ("col", "")]), "/x?q=thick+%26+thin&page=4");
-        assert_eq!(Asked::default().link("/logbook", "q", ""), "/logbook");
-        assert_eq!(asked.all("col").collect::<Vec<_>>(), ["r", "l"]);
+        assert_eq!(query.link("/logbook", "page", ""), "/logbook?q=thick+%26+thin&col=r&col=l");
+        assert_eq!(query.links("/x", &[("page", "4"), ("col", "")]), "/x?q=thick+%26+thin&page=4");
+        assert_eq!(QueryParameters::default().link("/logbook", "q", ""), "/logbook");
+        assert_eq!(query.all("col").collect::<Vec<_>>(), ["r", "l"]);
     }
 }

@@ -5,19 +5,19 @@ use actix_web::cookie::time::Duration;
 use rand::RngExt as _;
 use sha2::{Digest as _, Sha256};
 use std::collections::HashMap;
-use store::Store;
+use workshop::Workshop;
 
-/// Sessions kept in the store.
+/// Sessions kept in the database.
 pub struct DatabaseSessions {
-    store: Store,
+    workshop: Workshop,
 }
 
 type State = HashMap<String, String>;
 
 impl DatabaseSessions {
-    /// Sessions in that store.
-    pub fn new(store: Store) -> Self {
-        Self { store }
+    /// Sessions in the database of the use cases.
+    pub fn new(workshop: Workshop) -> Self {
+        Self { workshop }
     }
 }
 
@@ -31,7 +31,7 @@ fn lasts(ttl: &Duration) -> time::Duration {
 
 impl SessionStore for DatabaseSessions {
     async fn load(&self, key: &SessionKey) -> Result<Option<State>, LoadError> {
-        let state = self.store.session_state(&hash(key)).await.map_err(|e| LoadError::Other(e.into()))?;
+        let state = self.workshop.session_state(&hash(key)).await.map_err(|e| LoadError::Other(e.into()))?;
         state
             .map(|text| serde_json::from_str(&text))
             .transpose()
@@ -43,7 +43,7 @@ impl SessionStore for DatabaseSessions {
         let name: String = bits.iter().map(|byte| format!("{byte:02x}")).collect();
         let key = SessionKey::try_from(name).map_err(|e| SaveError::Other(e.into()))?;
         let text = serde_json::to_string(&state).map_err(|e| SaveError::Serialization(e.into()))?;
-        self.store
+        self.workshop
             .put_session(&hash(&key), &text, lasts(ttl))
             .await
             .map_err(|e| SaveError::Other(e.into()))?;
@@ -52,7 +52,7 @@ impl SessionStore for DatabaseSessions {
 
     async fn update(&self, key: SessionKey, state: State, ttl: &Duration) -> Result<SessionKey, UpdateError> {
         let text = serde_json::to_string(&state).map_err(|e| UpdateError::Serialization(e.into()))?;
-        self.store
+        self.workshop
             .put_session(&hash(&key), &text, lasts(ttl))
             .await
             .map_err(|e| UpdateError::Other(e.into()))?;
@@ -60,10 +60,10 @@ impl SessionStore for DatabaseSessions {
     }
 
     async fn update_ttl(&self, key: &SessionKey, ttl: &Duration) -> Result<(), anyhow::Error> {
-        Ok(self.store.prolong_session(&hash(key), lasts(ttl)).await?)
+        Ok(self.workshop.prolong_session(&hash(key), lasts(ttl)).await?)
     }
 
     async fn delete(&self, key: &SessionKey) -> Result<(), anyhow::Error> {
-        Ok(self.store.end_session(&hash(key)).await?)
+        Ok(self.workshop.end_session(&hash(key)).await?)
     }
 }

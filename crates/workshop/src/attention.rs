@@ -159,7 +159,9 @@ impl Workshop {
         let store = self.of(actor);
         let mut all = unsteady(&store.log_lines(&LogFilter::default(), RECENT).await?);
         for (spool, warnings) in self.spools(actor).await? {
-            all.extend(warnings.into_iter().map(|warning| AttentionItem::Spool(Box::new(spool.clone()), warning)));
+            all.extend(
+                warnings.into_iter().map(|warning| AttentionItem::Spool(Box::new(spool.clone()), warning)),
+            );
         }
         all.extend(store.parts().await?.into_iter().filter(is_low).map(AttentionItem::PartLow));
         let now = OffsetDateTime::now_utc();

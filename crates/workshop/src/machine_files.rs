@@ -32,7 +32,11 @@ impl Workshop {
         let made = blocking(move || {
             let (plan, _) = lay_coil(&design, 0)?;
             let path_mm: Vec<f64> = plan.path().iter().map(|z| z * 1e3).collect();
-            Some(if is_gcode { gcode(&name, &path_mm, &stops, rpm, &limits) } else { csv(&path_mm, rpm, &limits) })
+            Some(if is_gcode {
+                gcode(&name, &path_mm, &stops, rpm, &limits)
+            } else {
+                csv(&path_mm, rpm, &limits)
+            })
         })
         .await?
         .ok_or(Refusal::NotFound("guide plan"))?;

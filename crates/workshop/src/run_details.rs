@@ -83,7 +83,8 @@ impl Workshop {
         let mut sweeps = store.sweeps(Some(run.row.revision_id)).await?;
         sweeps.retain(|s| s.run_id == Some(id));
         sweeps.truncate(MOST_SWEEPS);
-        let response = if sweeps.is_empty() { None } else { self.prediction_as_wound(&run, &readings).await?.ok() };
+        let response =
+            if sweeps.is_empty() { None } else { self.prediction_as_wound(&run, &readings).await?.ok() };
         let events = store.events(id).await?;
         let happened: Vec<Event> = events.iter().map(|row| row.event).collect();
         let verdict = run.row.stored_verdict()?.unwrap_or_else(|| judge(&[], &readings));

@@ -32,7 +32,7 @@ impl Walk {
         // Written so that NaN is outside.
         if !(value >= low && value <= high) {
             let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
-            self.describe_effects(
+            self.report(
                 at,
                 format!("{value}{unit} is out of range"),
                 format!("between {low} and {high}{unit}"),
@@ -46,7 +46,7 @@ impl Walk {
         }
     }
 
-    fn describe_effects(&mut self, at: &str, text: impl Into<String>, try_: impl Into<String>) {
+    fn report(&mut self, at: &str, text: impl Into<String>, try_: impl Into<String>) {
         self.0.push(Problem::new(at, text, try_));
     }
 
@@ -75,7 +75,7 @@ impl Walk {
         self.within(&format!("{at}.length_mm"), length, 0.5, 200.0, "mm");
         self.within(&format!("{at}.width_mm"), width, 0.5, 200.0, "mm");
         if core.width_mm.is_none() && core.shape != CoreShape::Round {
-            self.describe_effects(
+            self.report(
                 &format!("{at}.width_mm"),
                 "the width is missing",
                 "give the core's size across the strings' row",
@@ -83,7 +83,7 @@ impl Walk {
         }
         if core.shape == CoreShape::Round && core.width_mm.is_some_and(|w| (w - core.length_mm).abs() > 1e-6)
         {
-            self.describe_effects(
+            self.report(
                 &format!("{at}.width_mm"),
                 "a round core is as wide as it is long",
                 "use a stadium, or equal sizes",
@@ -97,11 +97,7 @@ impl Walk {
             self.within(at, from, low, high, unit);
             self.within(at, to, low, high, unit);
             if from > to {
-                self.describe_effects(
-                    at,
-                    format!("the aim runs from {from} down to {to}"),
-                    "put the lower end first",
-                );
+                self.report(at, format!("the aim runs from {from} down to {to}"), "put the lower end first");
             }
         }
     }
@@ -113,7 +109,7 @@ impl Design {
     pub fn problems(&self) -> Vec<Problem> {
         let mut walk = Walk(Vec::new());
         if self.name.trim().is_empty() || self.name.chars().count() > 120 {
-            walk.describe_effects(
+            walk.report(
                 "name",
                 "a design needs a name of up to 120 letters",
                 "call it what you call it at the bench",
@@ -141,7 +137,7 @@ impl Design {
             "mm",
         );
         if strings.each.len() > strings.count as usize {
-            walk.describe_effects(
+            walk.report(
                 "strings.each",
                 "more strings are listed than counted",
                 "raise strings.count or drop the extra ones",
@@ -157,16 +153,12 @@ impl Design {
 
     fn check_coils(&self, walk: &mut Walk) {
         if self.coils.is_empty() || self.coils.len() > 12 {
-            walk.describe_effects(
-                "coils",
-                format!("{} coils", self.coils.len()),
-                "a pickup has 1 to 12 of them",
-            );
+            walk.report("coils", format!("{} coils", self.coils.len()), "a pickup has 1 to 12 of them");
         }
         for (i, coil) in self.coils.iter().enumerate().take(12) {
             let at = |key: &str| format!("coils[{i}].{key}");
             if self.coils[..i].iter().any(|other| other.name == coil.name) {
-                walk.describe_effects(
+                walk.report(
                     &at("name"),
                     format!("two coils are called “{}”", coil.name),
                     "give each its own name",
@@ -210,23 +202,19 @@ impl Design {
 
     fn check_poles(&self, walk: &mut Walk) {
         if self.poles.len() > 60 {
-            walk.describe_effects("poles", format!("{} poles", self.poles.len()), "up to 60 can be computed");
+            walk.report("poles", format!("{} poles", self.poles.len()), "up to 60 can be computed");
         }
         for (i, pole) in self.poles.iter().enumerate().take(60) {
             let at = |key: &str| format!("poles[{i}].{key}");
             if !self.coils.iter().any(|coil| coil.name == pole.coil) {
-                walk.describe_effects(
+                walk.report(
                     &at("coil"),
                     format!("there is no coil “{}”", pole.coil),
                     "name one of the coils",
                 );
             }
             if pole.string.is_some_and(|s| s == 0 || s > self.strings.count) {
-                walk.describe_effects(
-                    &at("string"),
-                    "there is no such string",
-                    format!("1 to {}", self.strings.count),
-                );
+                walk.report(&at("string"), "there is no such string", format!("1 to {}", self.strings.count));
             }
             walk.within(&at("x_mm"), pole.x_mm, -250.0, 250.0, "mm");
             walk.within(&at("diameter_mm"), pole.diameter_mm, 0.5, 40.0, "mm");
@@ -240,7 +228,7 @@ impl Design {
                     && pole.shape != super::PoleShape::Blade
             };
             if self.poles[..i].iter().any(beside) {
-                walk.describe_effects(
+                walk.report(
                     &at("x_mm"),
                     "this pole stands inside its neighbour",
                     "set the poles further apart or make them thinner",
@@ -265,7 +253,7 @@ impl Design {
             walk.material(&at("material"), metal.material);
         }
         if self.bars.len() > 24 || self.metal.len() > 24 {
-            walk.describe_effects("bars", "too many bars or metal parts", "up to 24 of each can be computed");
+            walk.report("bars", "too many bars or metal parts", "up to 24 of each can be computed");
         }
     }
 
@@ -275,7 +263,7 @@ impl Design {
         if !matches!(join, "single" | "series" | "parallel" | "sections")
             && !split.is_some_and(|name| self.coils.iter().any(|coil| coil.name == name))
         {
-            walk.describe_effects(
+            walk.report(
                 "wiring.join",
                 format!("cannot join the coils as “{join}”"),
                 "single, series, parallel, sections, or split:NAME of a coil",
@@ -283,7 +271,7 @@ impl Design {
         }
         for name in self.wiring.sense.keys() {
             if !self.coils.iter().any(|coil| coil.name == *name) {
-                walk.describe_effects(
+                walk.report(
                     &format!("wiring.sense.{name}"),
                     "there is no such coil",
                     "name one of the coils",

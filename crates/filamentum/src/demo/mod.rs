@@ -24,7 +24,7 @@ pub const PASSWORD: &str = "seven thousand turns";
 #[allow(clippy::too_many_lines, reason = "a story, told in the order in which it happened")]
 /// Loads the demo workshop into an empty store.
 pub async fn load(store: &Store) -> anyhow::Result<()> {
-    let hash = web::hash_password(PASSWORD);
+    let hash = workshop::hash_password(PASSWORD);
     let owner = NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash) };
     let (workshop, owner) = store.create_workshop("Sedge Lane Windings", &owner).await?;
     let ivo = store

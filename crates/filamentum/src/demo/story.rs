@@ -94,7 +94,7 @@ impl Shop<'_> {
                 stock,
             };
             let part = self.store.of(self.workshop).add_part(told.owner, &new).await?;
-            self.store.of(self.workshop).set_design_part(design, part, takes).await?;
+            self.store.of(self.workshop).set_design_parts(design, &[(part, takes)]).await?;
         }
         Ok(())
     }

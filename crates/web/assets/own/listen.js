@@ -5,7 +5,7 @@
   let running = null;
   let heard = "a";
 
-  const say = (text) => {
+  const show = (text) => {
     const status = document.getElementById("listen-status");
     if (status) status.textContent = text;
   };
@@ -19,8 +19,8 @@
     const body = new URLSearchParams(new FormData(document.getElementById("sheet")));
     body.set("listen_which", which);
     const answer = await fetch("/designs/audition", { method: "POST", body });
-    if (answer.redirected) throw new Error("Sign in again in another tab, then go on here.");
-    if (!answer.ok) throw new Error("There is nothing to play: mend the marked fields, or choose another pickup.");
+    if (answer.redirected) throw new Error("Sign in again in another tab, then continue here.");
+    if (!answer.ok) throw new Error("Nothing to play: correct the marked fields, or choose another pickup.");
     return { bytes: await answer.arrayBuffer(), louder: Number(answer.headers.get("Filamentum-Louder")) };
   }
 
@@ -31,7 +31,7 @@
     running = null;
     const progress = document.getElementById("listen-progress");
     if (progress) progress.value = 0;
-    say("");
+    show("");
   }
 
   function listen(which) {
@@ -41,17 +41,17 @@
     for (const [name, voice] of Object.entries(running.voices)) {
       voice.gain.gain.setTargetAtTime(name === heard ? 1 : 0, context.currentTime, 0.008);
     }
-    told();
+    showLevel();
   }
-  function told() {
+  function showLevel() {
     const { louder } = running;
     const level = Math.abs(louder) < 0.05 ? "B is as loud as A" : `B is ${Math.abs(louder).toFixed(1)} dB ${louder > 0 ? "louder" : "softer"} than A`;
-    say(`Playing ${heard.toUpperCase()}. At true level ${level}.`);
+    show(`Playing ${heard.toUpperCase()}. At true level ${level}.`);
   }
 
   async function play() {
     stop();
-    say("Computing both sounds …");
+    show("Computing both sounds …");
     const [a, b] = await Promise.all([sound("a"), sound("b")]);
     context ??= new AudioContext();
     // Not waited for: a browser that holds sound back until it is touched would hold the page back.
@@ -71,7 +71,7 @@
     running = { voices, louder: a.louder, frame: 0 };
     for (const voice of Object.values(voices)) voice.source.start(begin);
     voices.a.source.onended = () => { if (running?.voices === voices) stop(); };
-    told();
+    showLevel();
     const tick = () => {
       if (running?.voices !== voices) return;
       const progress = document.getElementById("listen-progress");
@@ -83,14 +83,14 @@
   }
 
   async function keep(which) {
-    say("Computing …");
+    show("Computing …");
     const { bytes } = await sound(which);
     const link = document.createElement("a");
     link.href = URL.createObjectURL(new Blob([bytes], { type: "audio/wav" }));
     link.download = `filamentum-${which}.wav`;
     link.click();
     setTimeout(() => URL.revokeObjectURL(link.href), 1000);
-    say("");
+    show("");
   }
 
   document.addEventListener("click", async (event) => {
@@ -102,7 +102,7 @@
       else if (what.startsWith("wav-")) await keep(what.slice(4));
       else listen(what);
     } catch (problem) {
-      say(problem instanceof TypeError ? "No connection; nothing is lost." : problem.message);
+      show(problem instanceof TypeError ? "No connection; nothing is lost." : problem.message);
     }
   });
 })();

@@ -23,12 +23,12 @@ document.addEventListener("click", async (event) => {
       break;
     }
     samples = JSON.stringify(found.samples);
-    const { settling } = found;
-    status.textContent = `${Math.round(found.ohms)} Ω` + (found.coil_c === null ? "" : ` at ${found.coil_c.toFixed(1)} °C`) + (settling ? `; will end at ${Math.round(settling.ohms)} Ω` : "; watching it cool");
-    if (settling?.settled) {
+    const { fit } = found;
+    status.textContent = `${Math.round(found.ohms)} Ω` + (found.coil_c === null ? "" : ` at ${found.coil_c.toFixed(1)} °C`) + (fit ? `; expected to settle at ${Math.round(fit.ohms)} Ω` : "; watching it cool");
+    if (fit?.settled) {
       document.querySelector("[name=resistance]").value = String(Math.round(found.ohms));
       if (found.coil_c !== null) document.querySelector("[name=coil_c]").value = found.coil_c.toFixed(1);
-      status.textContent += ": settled, log it.";
+      status.textContent += ": settled; log it.";
       break;
     }
     await new Promise((done) => setTimeout(done, 1500));

@@ -7,7 +7,7 @@
   const at = (id) => document.getElementById(id);
   const spaced = (n) => String(n).replace(/\B(?=(\d{3})+$)/g, n > 9999 ? "\u202f" : "");
   const QUEUE = `station:${run}`;
-  let live = { turns: 0, winder: "", stands: true };
+  let live = { turns: 0, winder: null, stands: true };
   let sending = false;
 
   const queue = () => {
@@ -16,7 +16,7 @@
   const keep = (all) => {
     localStorage.setItem(QUEUE, JSON.stringify(all));
     at("unsent").hidden = !all.length;
-    at("unsent").textContent = all.length === 1 ? "One event is not sent yet; it is kept here and sent as soon as there is a connection." : `${all.length} events are not sent yet; they are kept here and sent as soon as there is a connection.`;
+    at("unsent").textContent = all.length === 1 ? "One event is not sent yet. It is kept here and sent as soon as there is a connection." : `${all.length} events are not sent yet. They are kept here and sent as soon as there is a connection.`;
   };
   const key = () => [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
   const post = (path, fields) => fetch(path, { method: "POST", body: new URLSearchParams({ csrf, ...fields }) });
@@ -29,11 +29,13 @@
       for (let all = queue(); all.length; all = queue()) {
         const answer = await post(`/runs/${run}/events`, all[0]);
         if (answer.redirected || answer.status === 403) {
-          trouble("Sign in again in another tab; what was noted is kept here.");
+          trouble("Sign in again in another tab; your entries are kept here.");
           break;
         }
-        // What the server cannot read will not be read later either.
-        if (!answer.ok && answer.status !== 400) break;
+        // What the server refuses it will refuse later too: it is told, and not sent again.
+        const isRefused = [400, 404, 409].includes(answer.status);
+        if (!answer.ok && !isRefused) break;
+        if (answer.status === 409) trouble("This run is signed off: nothing more is logged.");
         keep(queue().slice(1));
       }
     } catch {
@@ -53,17 +55,17 @@
     at("trouble-box").hidden = !text;
     at("trouble").textContent = text;
     // A counter that was switched off is set to what the log knows, in one touch.
-    at("mend").hidden = !text || live.counter === null || live.counter === undefined;
-    at("mend").textContent = `Set the counter to ${spaced(live.turns)}`;
+    at("set-counter").hidden = !text || live.counter === null || live.counter === undefined;
+    at("set-counter").textContent = `Set the counter to ${spaced(live.turns)}`;
   }
   async function command(fields) {
     try {
       const answer = await post(`/runs/${run}/winder`, { winder, ...fields });
-      const said = answer.ok ? (await answer.json()).trouble : "The winder did not take it.";
-      trouble(said ? `Winder: ${said}` : "");
-      return !said;
+      const refusal = answer.ok ? (await answer.json()).trouble : "The winder did not accept the command.";
+      trouble(refusal ?? "");
+      return !refusal;
     } catch {
-      trouble("No connection to the server; stop the winder by its own switch if it must stop.");
+      trouble("No connection to the server. Use the winder’s own switch if it must stop.");
       return false;
     }
   }
@@ -81,7 +83,7 @@
     }
   }
   at("go").addEventListener("click", go);
-  at("mend").addEventListener("click", async () => {
+  at("set-counter").addEventListener("click", async () => {
     const { turns } = live;
     if (await command({ do: "preset", turns })) await note("preset", turns, `counter set to ${spaced(turns)}`);
   });
@@ -91,7 +93,7 @@
     go();
   });
   root.addEventListener("click", (event) => {
-    const what = event.target.closest("[data-happening]")?.dataset.happening;
+    const what = event.target.closest("[data-event]")?.dataset.event;
     if (what) note(what, live.turns, event.target.textContent.trim());
   });
   at("by-hand").addEventListener("submit", async (event) => {
@@ -127,16 +129,16 @@
     at("rpm").textContent = now.rpm ? Math.round(now.rpm) : "–";
     at("tension").textContent = now.tension_n === null ? "–" : `${now.tension_n.toFixed(2)} N`;
     const runs = winder === "0" ? !now.stands : now.winder === "run";
-    at("go").textContent = now.winder === "broke" ? "Wire spliced: run on" : runs ? "Stop" : "Run";
+    at("go").textContent = now.winder === "broke" ? "Wire spliced: continue" : runs ? "Stop" : "Run";
     at("go").classList.toggle("running", runs);
-    trouble(now.winder === "broke" ? `The wire broke at turn ${spaced(now.turns)}. Splice it, note “wire broke, spliced”, and run on.` : now.trouble);
+    trouble(now.winder === "broke" ? `The wire broke at turn ${spaced(now.turns)}. Splice it, log “wire broke, spliced”, and continue.` : now.trouble);
     // The winder was told how far to run; that it stands at a stop is noted, and one that ran on is stopped.
     const reached = stops.filter((stop) => stop <= now.turns && stop > stopped).pop();
     if (reached && winder !== "0") {
       const fresh = ran || runs;
       stopped = reached;
       if (runs && now.turns > reached) await command({ do: "stop" });
-      if (fresh) note("stop", now.turns, reached === planned ? "end of the coil" : `stop at ${spaced(reached)}: look at the guides`);
+      if (fresh) note("stop", now.turns, reached === planned ? "end of the coil" : `stop at ${spaced(reached)}: check the guides`);
     }
     ran = runs;
     if (now.turns >= 10 && Math.abs(now.turns - drawn) >= 120) {
@@ -150,7 +152,7 @@
   const source = new EventSource(`/runs/${run}/live?winder=${winder}`);
   source.addEventListener("message", (event) => show(JSON.parse(event.data)));
   source.addEventListener("open", send);
-  source.addEventListener("error", () => trouble("No connection to the server. The winder's own counter goes on; this page comes back by itself."));
+  source.addEventListener("error", () => trouble("No connection to the server. The winder’s own counter goes on; this page reconnects by itself."));
   keep(queue());
   send();
   setInterval(send, 3000);

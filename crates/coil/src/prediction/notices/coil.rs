@@ -26,7 +26,7 @@ fn fit(case: Case<'_>, index: usize, gather: &mut Gather) {
     let at = format!("coils[{index}].wind.turns");
     if build_mm > room_mm {
         let turns = fitting_turns(case, index);
-        gather.describe_effects(
+        gather.report(
             Level::Stop,
             "wire-does-not-fit",
             &at,
@@ -34,7 +34,7 @@ fn fit(case: Case<'_>, index: usize, gather: &mut Gather) {
             format!("In this lay about {turns} turns fit. Or thinner wire, single build, a straighter lay, a wider flange."),
         );
     } else if thickest_mm > room_mm {
-        gather.describe_effects(
+        gather.report(
             Level::Warn,
             "fills-to-the-edge",
             &at,
@@ -77,7 +77,7 @@ fn lay(case: Case<'_>, index: usize, gather: &mut Gather) {
     let at = format!("coils[{index}].wind.margin_mm");
     let (margin, height) = (coil.wind.margin_mm, coil.former.height_mm);
     if margin == 0.0 {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "no-guide-margin",
             &at,
@@ -85,7 +85,7 @@ fn lay(case: Case<'_>, index: usize, gather: &mut Gather) {
             "Set the guide's limits about 0.25 mm inside each flange.",
         );
     } else if margin > 0.08 * height {
-        gather.describe_effects(
+        gather.report(
             Level::Warn,
             "guides-too-narrow",
             &at,
@@ -96,7 +96,7 @@ fn lay(case: Case<'_>, index: usize, gather: &mut Gather) {
     let section = &model.section;
     let (thick, thin) = (section.thickest_m(), section.thinnest_m());
     if coil.wind.turns > 1000 && thin > 0.0 && thick > 1.6 * thin {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "uneven-lay",
             &format!("coils[{index}].wind"),
@@ -109,7 +109,7 @@ fn lay(case: Case<'_>, index: usize, gather: &mut Gather) {
         );
     }
     if let Some(stage) = coil.wind.plan.iter().position(|s| s.until_turn > coil.wind.turns) {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "plan-beyond-the-turns",
             &format!("coils[{index}].wind.plan[{stage}].until_turn"),
@@ -132,15 +132,15 @@ fn tension(case: Case<'_>, index: usize, gather: &mut Gather) {
     let breaks_n = newtons / pull.of_breaking.max(1e-9);
     let gentle = format!("Stay below about {:.2} N for this wire.", breaks_n * 0.4);
     if pull.of_breaking >= 1.0 {
-        gather.describe_effects(Level::Stop, "wire-breaks", &at, format!("{newtons:.2} N is {stress:.0} MPa in the copper: soft wire of this gauge breaks near {breaks_n:.2} N."), gentle);
+        gather.report(Level::Stop, "wire-breaks", &at, format!("{newtons:.2} N is {stress:.0} MPa in the copper: soft wire of this gauge breaks near {breaks_n:.2} N."), gentle);
     } else if pull.of_breaking >= HARD_PULL {
-        gather.describe_effects(Level::Warn, "wire-near-breaking", &at, format!("{newtons:.2} N is {:.0} % of what breaks this wire. It will not break at once, but it stretches by {:.1} % and reads {:.1} % more ohms.", pull.of_breaking * 100.0, pull.strain * 100.0, (pull.resistance_factor - 1.0) * 100.0), gentle);
+        gather.report(Level::Warn, "wire-near-breaking", &at, format!("{newtons:.2} N is {:.0} % of what breaks this wire. It will not break at once, but it stretches by {:.1} % and reads {:.1} % more ohms.", pull.of_breaking * 100.0, pull.strain * 100.0, (pull.resistance_factor - 1.0) * 100.0), gentle);
     } else if pull.strain > 0.003 {
-        gather.describe_effects(Level::Warn, "wire-stretches", &at, format!("{newtons:.2} N will not break the wire but stretches it by {:.1} %: it gets thinner and the coil reads {:.1} % more ohms.", pull.strain * 100.0, (pull.resistance_factor - 1.0) * 100.0), gentle);
+        gather.report(Level::Warn, "wire-stretches", &at, format!("{newtons:.2} N will not break the wire but stretches it by {:.1} %: it gets thinner and the coil reads {:.1} % more ohms.", pull.strain * 100.0, (pull.resistance_factor - 1.0) * 100.0), gentle);
     } else if pull.of_breaking < SLACK_PULL {
         let bare_mm = case.model.coils[index].wire.bare_m * 1e3;
         let (from, to) = crate::wire::tension_window_n(bare_mm * 1e-3);
-        gather.describe_effects(Level::Note, "tension-slack", &at, format!("{newtons:.2} N is {:.0} % of what breaks this wire: the coil comes out fat and soft, and loose loops crumple in.", pull.of_breaking * 100.0), format!("About {from:.2} to {to:.2} N suits this wire."));
+        gather.report(Level::Note, "tension-slack", &at, format!("{newtons:.2} N is {:.0} % of what breaks this wire: the coil comes out fat and soft, and loose loops crumple in.", pull.of_breaking * 100.0), format!("About {from:.2} to {to:.2} N suits this wire."));
     }
 }
 
@@ -150,9 +150,9 @@ fn gauge(case: Case<'_>, index: usize, gather: &mut Gather) {
     let at = format!("coils[{index}].wire.gauge");
     // 42 to 44 AWG are the usual ones (common practice, no source).
     if bare_mm > 0.0675 {
-        gather.describe_effects(Level::Note, "wire-thick", &at, format!("{} is thicker than the usual 42 AWG: few turns fit, so the coil comes out weak for its room.", coil.wire.gauge), "Thinner wire gives more turns in the same room.");
+        gather.report(Level::Note, "wire-thick", &at, format!("{} is thicker than the usual 42 AWG: few turns fit, so the coil comes out weak for its room.", coil.wire.gauge), "Thinner wire gives more turns in the same room.");
     } else if bare_mm < 0.0475 {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "wire-thin",
             &at,
@@ -173,7 +173,7 @@ fn spool(case: Case<'_>, index: usize, gather: &mut Gather) {
         && left < needed * 1.03
     {
         let level = if left < needed { Level::Stop } else { Level::Warn };
-        gather.describe_effects(
+        gather.report(
             level,
             "spool-too-short",
             &format!("coils[{index}].wire.spool.left_m"),
@@ -186,7 +186,7 @@ fn spool(case: Case<'_>, index: usize, gather: &mut Gather) {
     if let Some(ohms) = ohms {
         let ratio = ohms / table.ohm_per_m;
         if !(0.9..=1.1).contains(&ratio) {
-            gather.describe_effects(
+            gather.report(
                 Level::Warn,
                 "spool-not-this-gauge",
                 &format!("coils[{index}].wire.spool.ohm_per_m"),
@@ -203,7 +203,7 @@ fn spool(case: Case<'_>, index: usize, gather: &mut Gather) {
             let by_diameter = crate::wire::ohm_per_m(bare_mm * 1e-3);
             let ratio = ohms / by_diameter;
             if !(0.93..=1.07).contains(&ratio) {
-                gather.describe_effects(
+                gather.report(
                     Level::Warn,
                     "spool-readings-disagree",
                     &format!("coils[{index}].wire.spool"),

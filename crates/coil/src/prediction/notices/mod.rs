@@ -22,14 +22,7 @@ struct Case<'a> {
 struct Gather(Vec<Notice>);
 
 impl Gather {
-    fn describe_effects(
-        &mut self,
-        level: Level,
-        code: &str,
-        at: &str,
-        text: String,
-        try_: impl Into<String>,
-    ) {
+    fn report(&mut self, level: Level, code: &str, at: &str, text: String, try_: impl Into<String>) {
         self.0.push(Notice { level, code: code.into(), at: at.into(), text, try_: try_.into() });
     }
 }

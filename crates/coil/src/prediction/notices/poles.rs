@@ -23,7 +23,7 @@ fn places(case: Case<'_>, gather: &mut Gather) {
                 && ((pole.x_mm - coil.center_mm[0]).abs() + along > half_x + 1e-6 || radius > half_y + 1e-6)
         });
         if let Some((i, pole)) = outside {
-            gather.describe_effects(
+            gather.report(
                 Level::Stop,
                 "pole-outside-core",
                 &format!("poles[{i}].x_mm"),
@@ -44,7 +44,7 @@ fn places(case: Case<'_>, gather: &mut Gather) {
     if !row.is_empty()
         && let Some(missing) = (1..=case.design.strings.count).find(|s| !row.contains(s))
     {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "string-without-pole",
             "poles",
@@ -56,7 +56,7 @@ fn places(case: Case<'_>, gather: &mut Gather) {
 
 fn magnets(case: Case<'_>, gather: &mut Gather) {
     if !case.model.bodies.iter().any(|(_, body)| body.magnet().is_some()) {
-        gather.describe_effects(
+        gather.report(
             Level::Warn,
             "no-magnet",
             "poles",
@@ -66,7 +66,7 @@ fn magnets(case: Case<'_>, gather: &mut Gather) {
         return;
     }
     if !case.model.has_magnet() {
-        gather.describe_effects(
+        gather.report(
             Level::Warn,
             "no-charge",
             "poles[0].charge",
@@ -77,7 +77,7 @@ fn magnets(case: Case<'_>, gather: &mut Gather) {
     if let Some((i, pole)) =
         case.design.poles.iter().enumerate().find(|(_, p)| p.charge < 0.5 && p.material.is_magnet())
     {
-        gather.describe_effects(
+        gather.report(
             Level::Note,
             "weak-charge",
             &format!("poles[{i}].charge"),
@@ -104,7 +104,7 @@ fn polarity(case: Case<'_>, gather: &mut Gather) {
         let odd = if norths == 1 { Polarity::North } else { Polarity::South };
         if row.len() >= 4 && (norths == 1 || norths + 1 == row.len()) {
             let at = row.iter().find(|(_, up)| *up == odd).map_or(0, |(i, _)| *i);
-            gather.describe_effects(
+            gather.report(
                 Level::Warn,
                 "pole-reversed",
                 &format!("poles[{at}].up"),
@@ -115,7 +115,7 @@ fn polarity(case: Case<'_>, gather: &mut Gather) {
                 "Turn it, unless that is meant.",
             );
         }
-        gather.describe_effects(Level::Note, "mixed-polarity", "poles", "Neighbouring poles of opposite polarity make the level swoosh when a string is bent from one to the next.".into(), "Use one polarity for the whole row unless that is meant.");
+        gather.report(Level::Note, "mixed-polarity", "poles", "Neighbouring poles of opposite polarity make the level swoosh when a string is bent from one to the next.".into(), "Use one polarity for the whole row unless that is meant.");
     }
 }
 
@@ -125,7 +125,7 @@ fn metal(case: Case<'_>, gather: &mut Gather) {
         let at = format!("metal[{i}]");
         let magnetic = metal.material.recoil_mu() > 1.02;
         if metal.part == MetalPart::Cover && magnetic {
-            gather.describe_effects(
+            gather.report(
                 Level::Warn,
                 "magnetic-cover",
                 &format!("{at}.material"),
@@ -134,7 +134,7 @@ fn metal(case: Case<'_>, gather: &mut Gather) {
             );
         }
         if !magnetic && good_conductor(metal.material) && lost > 0.1 {
-            gather.describe_effects(
+            gather.report(
                 Level::Note,
                 "metal-damps",
                 &format!("{at}.material"),
@@ -144,7 +144,7 @@ fn metal(case: Case<'_>, gather: &mut Gather) {
         }
         if metal.part == MetalPart::BasePlate || metal.part == MetalPart::Cover {
             let what = if metal.part == MetalPart::Cover { "cover" } else { "base plate" };
-            gather.describe_effects(
+            gather.report(
                 Level::Note,
                 "ground-the-metal",
                 &at,
@@ -155,7 +155,7 @@ fn metal(case: Case<'_>, gather: &mut Gather) {
             );
         }
         if let Some(pole) = case.design.poles.iter().position(|p| touches(p, metal)) {
-            gather.describe_effects(
+            gather.report(
                 Level::Note,
                 "pole-through-metal",
                 &at,

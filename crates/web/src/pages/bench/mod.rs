@@ -3,28 +3,54 @@
 mod attention;
 
 use crate::app::App;
+use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::layout::Frame;
-use crate::pages::timers::TimerRow;
+use crate::format;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
-use attention::Item;
+use attention::{AttentionRow, row};
 use store::ClientKey;
 use store::design::{DesignFilter, RevisionRow};
 use store::logbook::{LogFilter, LogbookRow};
+use store::timer::Timer;
+use time::Duration;
+use trade::verdict::Level;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
     config.route("/", web::get().to(show));
 }
 
+/// A timer as the bench shows it.
+struct TimerRow {
+    id: u64,
+    label: String,
+    run: Option<(u64, u32)>,
+    /// When it is due, for machines.
+    due_iso: String,
+    due: String,
+}
+
+impl From<Timer> for TimerRow {
+    fn from(timer: Timer) -> Self {
+        let due = timer.started_at + Duration::minutes(timer.minutes.into());
+        Self {
+            id: timer.id.0,
+            label: timer.label,
+            run: timer.run_id.zip(timer.run_number).map(|(id, number)| (id.0, number)),
+            due_iso: format::iso(due),
+            due: format::moment(due),
+        }
+    }
+}
+
 #[derive(Template, WebTemplate)]
 #[template(path = "bench/bench.html")]
 struct BenchPage {
     frame: Frame,
-    attention: Vec<Item>,
+    attention: Vec<AttentionRow>,
     waiting: Vec<LogbookRow>,
     off: Vec<LogbookRow>,
     designs: Vec<RevisionRow>,
@@ -35,16 +61,17 @@ struct BenchPage {
 async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppError> {
     /// How many of each the bench holds.
     const ROOM: usize = 6;
-    let of = |level: Option<&str>| LogFilter { level: level.map(str::to_owned), ..LogFilter::default() };
-    let mut waiting = app.store.of(user.workshop()).log_lines(&of(Some("waiting")), 6).await?;
-    waiting.truncate(ROOM);
-    let mut off = app.store.of(user.workshop()).log_lines(&of(None), 30).await?;
-    off.retain(|line| ["look", "stop"].contains(&line.level.as_str()));
+    let (workshop, actor) = (&app.workshop, &user.actor);
+    let of =
+        |level: Option<Level>| LogFilter { level: level.map(|l| l.key().to_owned()), ..LogFilter::default() };
+    let waiting = workshop.logbook_rows(actor, &of(Some(Level::Waiting)), 6).await?;
+    let mut off = workshop.logbook_rows(actor, &of(None), 30).await?;
+    off.retain(|row| matches!(Level::from_key(&row.level), Some(Level::Look | Level::Stop)));
     off.truncate(4);
-    let attention = attention::attention(&app, &user).await?;
-    let mut designs = app.store.of(user.workshop()).designs(&DesignFilter::default()).await?;
+    let attention = workshop.attention(actor).await?.iter().map(row).collect();
+    let mut designs = workshop.designs(actor, &DesignFilter::default()).await?;
     designs.truncate(ROOM);
-    let timers = app.store.of(user.workshop()).timers().await?.into_iter().map(TimerRow::from).collect();
+    let timers = workshop.timers(actor).await?.into_iter().map(TimerRow::from).collect();
     Ok(BenchPage {
         frame: Frame::new(&user, "bench", "Bench"),
         attention,

@@ -1,55 +1,68 @@
-//! What was learned: inspected, switched off, frozen per design, by version.
+//! Calibration: what the workshop's runs say of the next coil; inspected, switched off, frozen per design, by version;
+//! and judging anew after a change of the engine.
 
 use crate::app::App;
+use crate::components::field::Choice;
+use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
+use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::format;
-use crate::layout::{Choice, Frame};
-use crate::pages::causes::{Named, runs_words};
-use crate::pages::redirect;
-use crate::query::Asked;
+use crate::format::{self, counted, signed_percent_of_ln};
+use crate::query::QueryParameters;
+use crate::respond::redirect;
+use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
+use store::DesignId;
 use store::calibration::{CalibrationPolicy, CalibrationRow};
-use store::logbook::LogFilter;
-use store::{CalibrationId, DesignId};
-use trade::calibration::{Factor, Quantity, QuantityModel};
+use trade::calibration::{FEWEST_OF_LEVEL, Factor, Quantity, QuantityModel};
+use workshop::{CalibrationOverview, JobOutcome};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
     config
-        .route("/learned", web::get().to(show))
-        .route("/learned", web::post().to(again))
-        .route("/learned/switch", web::post().to(switch))
-        .route("/learned/design", web::post().to(lean));
+        .route("/calibration", web::get().to(show))
+        .route("/calibration", web::post().to(fit))
+        .route("/calibration/switch", web::post().to(switch))
+        .route("/calibration/design", web::post().to(set_policy))
+        .route("/calibration/rejudge", web::post().to(rejudge))
+        .route("/calibration/rejudge/{job}", web::get().to(rejudging));
 }
 
 /// A correction in the table.
-struct Correction {
-    what: String,
+struct CorrectionRow {
+    what: &'static str,
     means: &'static str,
     by: String,
     spread: String,
     runs: String,
 }
 
-struct Version {
+struct VersionRow {
     row: CalibrationRow,
     when: String,
     iso: String,
+    runs: String,
     shown: bool,
 }
 
-struct Held {
+struct ExceptionRow {
     design: u64,
     name: String,
     how: String,
 }
 
+/// An effect on the resistance in the table.
+struct LevelRow {
+    name: String,
+    by: String,
+    runs: u32,
+}
+
 /// How the bands have held: of the last coils judged, how many were inside.
-struct Kept {
+struct BandRow {
     what: &'static str,
     inside: usize,
     all: usize,
@@ -57,183 +70,218 @@ struct Kept {
 
 #[derive(Template, WebTemplate)]
 #[template(path = "calibration/calibration.html")]
-struct LearnedPage {
+struct CalibrationPage {
     frame: Frame,
     tab: &'static str,
     on: bool,
     shown: Option<(u32, String)>,
     /// Not the newest.
     old: bool,
-    corrections: Vec<Correction>,
+    corrections: Vec<CorrectionRow>,
     /// What a kelvin of the coil does beyond copper's own, in words.
-    warmth: String,
-    spools: Vec<(String, String, u32)>,
-    versions: Vec<Version>,
+    temperature: String,
+    levels: Vec<LevelRow>,
+    versions: Vec<VersionRow>,
     designs: Vec<Choice>,
-    held: Vec<Held>,
-    kept: Vec<Kept>,
-    said: String,
+    exceptions: Vec<ExceptionRow>,
+    bands: Vec<BandRow>,
+    /// Runs that were judged by another version of the engine.
+    to_rejudge: String,
 }
 
-fn per_cent(ln: f64) -> String {
-    format!("{:+.2} %", ln.exp_m1() * 100.0).replace('-', "−")
+fn percent(ln: f64) -> String {
+    signed_percent_of_ln(ln, 2)
 }
 
 /// What a correction of a quantity stands for.
 const fn means(quantity: Quantity) -> &'static str {
     match quantity {
-        Quantity::Resistance => "wire and stretch: the ohms per metre in the prediction are moved by it",
-        Quantity::Inductance => "the engine’s inductance is moved by it, and resonance and peak follow",
-        Quantity::Capacitance => {
-            "the engine’s self-capacitance is moved by it, and resonance and peak follow"
-        }
-        Quantity::Build => "packing: the build in the prediction is moved by it",
+        Quantity::Resistance => "wire and stretch: corrects the ohms per metre in the prediction",
+        Quantity::Inductance => "corrects the model’s inductance; resonance and peak follow",
+        Quantity::Capacitance => "corrects the model’s self-capacitance; resonance and peak follow",
+        Quantity::Build => "packing: corrects the build in the prediction",
     }
 }
 
 /// Whether warm coils read otherwise than copper does: a thermometer that is off, or coils read before they had cooled.
-fn warmth(fitted: &QuantityModel) -> String {
+fn temperature(fitted: &QuantityModel) -> String {
     let slope = fitted.per_kelvin();
-    let said = if slope.value.abs() > 2.576 * slope.sd {
+    let meaning = if slope.value.abs() > 2.576 * slope.sd {
         "coils are read warmer or colder than is noted, or the thermometer is off"
     } else {
-        "nothing beyond what copper does by itself"
+        "nothing beyond copper’s own"
     };
     format!(
-        "Resistance over the coil’s temperature: {} ± {:.2} a kelvin: {said}.",
-        per_cent(slope.value),
+        "Resistance over the coil’s temperature: {} ± {:.2} per kelvin: {meaning}.",
+        percent(slope.value),
         164.5 * slope.sd
     )
 }
 
-fn correction(fitted: &QuantityModel) -> Correction {
+fn correction(fitted: &QuantityModel) -> CorrectionRow {
     let mean = fitted.mean();
-    Correction {
-        what: fitted.quantity.name().to_owned(),
+    CorrectionRow {
+        what: fitted.quantity.name(),
         means: means(fitted.quantity),
-        by: format!("{} ± {:.2}", per_cent(mean.value), 164.5 * mean.sd),
+        by: format!("{} ± {:.2}", percent(mean.value), 164.5 * mean.sd),
         spread: format!("{:.2} %", fitted.noise_sd() * 100.0),
-        runs: runs_words(fitted.runs()),
+        runs: counted(fitted.runs(), "run"),
     }
+}
+
+/// Effects on the resistance of levels with enough runs to say something of them.
+fn levels(overview: &CalibrationOverview) -> Vec<LevelRow> {
+    let model = overview.shown.as_ref().map(|shown| &shown.model);
+    let Some(fitted) = model.and_then(|m| m.of(Quantity::Resistance)) else { return Vec::new() };
+    let mut rows = Vec::new();
+    for (factor, word) in [(Factor::Spool, "spool"), (Factor::Operator, "wound by"), (Factor::Winder, "on")] {
+        for (level, runs) in fitted.levels(factor).filter(|(_, runs)| *runs >= FEWEST_OF_LEVEL) {
+            if let Some(e) = fitted.effect(factor, level) {
+                rows.push(LevelRow {
+                    name: format!("{word} {}", overview.names.name_of(factor, level)),
+                    by: format!("{} ± {:.2}", percent(e.value), 164.5 * e.sd),
+                    runs,
+                });
+            }
+        }
+    }
+    rows.truncate(60);
+    rows
 }
 
 async fn show(
     app: web::Data<App>,
     user: CurrentUser,
-    query: web::Query<Vec<(String, String)>>,
-) -> Result<LearnedPage, AppError> {
-    let asked = Asked(query.into_inner());
-    let workshop = user.workshop();
-    let versions = app.store.of(workshop).calibrations().await?;
-    let wanted = asked.number("version");
-    let row =
-        versions.iter().find(|v| Some(u64::from(v.number)) == wanted).or_else(|| versions.first()).cloned();
-    let model = match &row {
-        Some(row) => Some(app.calibrations.version(&app.store, workshop, row.id).await?),
-        None => None,
-    };
-    let names = Named::of(&app, &user).await?;
-    let mut spools = Vec::new();
-    if let Some(fitted) = model.as_ref().and_then(|l| l.of(Quantity::Resistance)) {
-        for (factor, word) in
-            [(Factor::Spool, "spool"), (Factor::Operator, "wound by"), (Factor::Winder, "on")]
-        {
-            for (level, runs) in fitted.levels(factor) {
-                if let Some(e) = fitted.effect(factor, level) {
-                    let name = format!("{word} {}", names.of_level(factor, level));
-                    spools.push((name, format!("{} ± {:.2}", per_cent(e.value), 164.5 * e.sd), runs));
-                }
-            }
-        }
-        spools.truncate(60);
-    }
-    let held = app.store.of(workshop).calibration_exceptions().await?;
-    let filter = LogFilter::default();
-    let recent = app.store.of(workshop).log_lines(&filter, 200).await?;
-    // Only coils whose bands were learned: the bare engine's hold what tolerances allow.
-    let calibration_policy = recent.iter().filter(|l| l.calibrated);
-    let kept = |what, bands: Vec<f64>| Kept {
+    query: QueryParameters,
+) -> Result<CalibrationPage, AppError> {
+    let overview = app.workshop.calibration_overview(&user.actor, query.number("version")).await?;
+    let to_rejudge = app.workshop.runs_to_rejudge(&user.actor).await?;
+    let shown = overview.shown.as_ref();
+    // Only coils whose bands were calibrated: those of the uncalibrated model hold what tolerances allow.
+    let calibrated = overview.recent.iter().filter(|row| row.calibrated);
+    let band = |what, bands: Vec<f64>| BandRow {
         what,
         inside: bands.iter().filter(|b| b.abs() <= 1.0).count(),
         all: bands.len(),
     };
-    Ok(LearnedPage {
-        frame: Frame::new(&user, "logbook", "What was learned"),
-        tab: "learned",
-        on: app.store.of(workshop).calibration_enabled().await?,
-        old: row.as_ref().map(|r| r.id) != versions.first().map(|r| r.id),
-        shown: row.as_ref().map(|r| (r.number, runs_words(r.runs))),
-        warmth: model.as_ref().and_then(|l| l.of(Quantity::Resistance)).map_or_else(String::new, warmth),
-        corrections: model
-            .as_ref()
-            .map(|l| l.quantities.iter().map(correction).collect())
-            .unwrap_or_default(),
-        spools,
-        versions: versions
-            .into_iter()
+    let resistance = shown.and_then(|s| s.model.of(Quantity::Resistance));
+    Ok(CalibrationPage {
+        frame: Frame::new(&user, "logbook", "Calibration"),
+        tab: "calibration",
+        on: overview.enabled,
+        old: shown.map(|s| s.row.id) != overview.versions.first().map(|v| v.id),
+        shown: shown.map(|s| (s.row.number, counted(s.row.runs, "run"))),
+        temperature: resistance.map_or_else(String::new, temperature),
+        corrections: shown.map(|s| s.model.quantities.iter().map(correction).collect()).unwrap_or_default(),
+        levels: levels(&overview),
+        versions: overview
+            .versions
+            .iter()
             .take(12)
-            .map(|v| Version {
+            .map(|v| VersionRow {
                 when: format::moment(v.made_at),
                 iso: format::iso(v.made_at),
-                shown: row.as_ref().map(|r| r.id) == Some(v.id),
-                row: v,
+                runs: counted(v.runs, "run"),
+                shown: shown.map(|s| s.row.id) == Some(v.id),
+                row: v.clone(),
             })
             .collect(),
-        designs: app
-            .store
-            .of(workshop)
-            .logged_designs()
-            .await?
-            .into_iter()
-            .map(|(id, name, _)| Choice::new(id.to_string(), name))
+        designs: overview
+            .designs
+            .iter()
+            .map(|(id, name, _)| Choice::new(id.to_string(), name.clone()))
             .collect(),
-        held: held
-            .into_iter()
-            .map(|(id, name, how, number)| Held {
-                design: id.0,
-                name,
-                how: match (how.as_str(), number) {
-                    ("frozen", Some(n)) => format!("frozen at version {n}"),
-                    _ => "switched off".into(),
-                },
+        exceptions: overview
+            .exceptions
+            .iter()
+            .map(|e| ExceptionRow {
+                design: e.design.0,
+                name: e.name.clone(),
+                how: e.frozen_at.map_or_else(|| "switched off".into(), |n| format!("frozen at version {n}")),
             })
             .collect(),
-        kept: vec![
-            kept("resistance", calibration_policy.clone().filter_map(|l| l.resistance_bands).collect()),
-            kept("inductance", calibration_policy.filter_map(|l| l.inductance_bands).collect()),
+        bands: vec![
+            band("resistance", calibrated.clone().filter_map(|row| row.resistance_bands).collect()),
+            band("inductance", calibrated.filter_map(|row| row.inductance_bands).collect()),
         ],
-        said: asked.get("said").to_owned(),
+        to_rejudge: if to_rejudge > 0 { counted(to_rejudge as u64, "run") } else { String::new() },
     })
 }
 
-/// Learns again now.
-async fn again(app: web::Data<App>, user: CurrentUser, _filled: FormData) -> Result<HttpResponse, AppError> {
-    let new = app.calibrations.again(&app.store, user.workshop(), true).await?;
-    Ok(redirect(match new {
-        Some(number) => format!("/learned?said=Version+{number}+was+made."),
-        None => "/learned?said=Nothing+has+changed+since+the+last+version.".into(),
-    }))
+/// Fits again now.
+async fn fit(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let message = match app.workshop.fit_now(&user.actor).await? {
+        Some(number) => format!("Calibration version {number} was made."),
+        None => "Nothing has changed since the last version.".into(),
+    };
+    flash::put(&session, FlashKind::Done, message);
+    Ok(redirect("/calibration"))
 }
 
 async fn switch(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
-    app.store.of(user.workshop()).set_calibration_enabled(form.get("on") == "yes").await?;
-    Ok(redirect("/learned"))
+    app.workshop.set_calibration_enabled(&user.actor, form.is_ticked("on")).await?;
+    Ok(redirect("/calibration"))
 }
 
-/// Sets how a design leans: on the newest, on one version for good, or not at all.
-async fn lean(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
-    let workshop = user.workshop();
-    let Ok(design) = form.get("design").parse() else { return Err(AppError::Missing("design")) };
-    let calibration_policy = match form.get("how") {
-        "off" => CalibrationPolicy::Off,
-        "frozen" => match app.store.of(workshop).newest_calibration().await? {
-            Some(CalibrationRow { id: CalibrationId(id), .. }) => {
-                CalibrationPolicy::Frozen(CalibrationId(id))
+/// Sets what a design uses: the newest version, one version for good, or none.
+async fn set_policy(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let design = form.id("design").map(DesignId).ok_or(AppError::NotFound("design"))?;
+    let (workshop, actor) = (&app.workshop, &user.actor);
+    match form.get("how") {
+        "frozen" => workshop.freeze_calibration(actor, design).await?,
+        "off" => workshop.set_calibration_policy(actor, design, CalibrationPolicy::Off).await?,
+        _ => workshop.set_calibration_policy(actor, design, CalibrationPolicy::On).await?,
+    }
+    Ok(redirect("/calibration"))
+}
+
+/// Begins to judge anew every run that was judged by another version of the engine.
+async fn rejudge(app: web::Data<App>, user: CurrentUser, _form: FormData) -> Result<HttpResponse, AppError> {
+    let job = app.workshop.begin_rejudging(&user.actor).await?;
+    Ok(redirect(format!("/calibration/rejudge/{job}")))
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "calibration/rejudging.html")]
+struct RejudgingPage {
+    frame: Frame,
+    tab: &'static str,
+    job: String,
+    share: u32,
+    /// Runs judged, and how many changed, once it is over.
+    done: Option<(String, String)>,
+    failed: bool,
+}
+
+async fn rejudging(
+    app: web::Data<App>,
+    user: CurrentUser,
+    name: web::Path<String>,
+) -> Result<RejudgingPage, AppError> {
+    let job = app.workshop.job(&user.actor, &name)?;
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share, 0 to 100")]
+    let share = (job.share() * 100.0).round() as u32;
+    let outcome = job.outcome();
+    Ok(RejudgingPage {
+        frame: Frame::new(&user, "logbook", "Judging again"),
+        tab: "calibration",
+        job: name.into_inner(),
+        share,
+        done: match outcome {
+            Some(JobOutcome::Rejudged { judged, changed }) => {
+                Some((counted(judged, "run"), counted(changed, "verdict")))
             }
-            None => return Err(AppError::Unreadable("Nothing was learned yet that could be kept.".into())),
+            _ => None,
         },
-        _ => CalibrationPolicy::On,
-    };
-    app.store.of(workshop).set_calibration_policy(DesignId(design), calibration_policy).await?;
-    Ok(redirect("/learned"))
+        failed: matches!(outcome, Some(JobOutcome::Failed(_) | JobOutcome::Stopped)),
+    })
 }

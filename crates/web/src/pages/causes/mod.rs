@@ -1,61 +1,20 @@
 //! Causes: where the differences between predicted and measured come from.
 
 use crate::app::App;
+use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::drawing::chart::{histogram, interval, shares};
 use crate::error::AppError;
-use crate::format;
-use crate::layout::Frame;
-use crate::query::Asked;
+use crate::format::{counted, signed_percent_of_ln};
+use crate::query::QueryParameters;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
-use std::collections::BTreeMap;
-use std::sync::Arc;
-use store::CalibrationId;
-use store::logbook::FORMATS;
-use trade::calibration::{
-    CalibrationModel, EffectStatus, EffectText, Factor, Quantity, QuantityModel, describe_effects,
-};
+use trade::calibration::{EffectStatus, EffectText, Factor, Quantity, QuantityModel};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
     config.route("/causes", web::get().to(show));
-}
-
-/// Names of levels.
-pub struct Named(BTreeMap<(Factor, u64), String>);
-
-impl Named {
-    /// Of a workshop.
-    pub async fn of(app: &App, user: &CurrentUser) -> Result<Self, AppError> {
-        let workshop = user.workshop();
-        let mut all = BTreeMap::new();
-        for (id, label) in app.store.of(workshop).spool_labels().await? {
-            all.insert((Factor::Spool, id.0), label);
-        }
-        for person in app.store.of(workshop).people().await? {
-            all.insert((Factor::Operator, person.id.0), person.name);
-        }
-        for instrument in app.store.of(workshop).instruments().await? {
-            all.insert((Factor::Winder, instrument.id.0), instrument.name);
-        }
-        for (id, name, _) in app.store.of(workshop).logged_designs().await? {
-            all.insert((Factor::Design, id.0), name);
-        }
-        for (level, word) in [(0, "straight"), (1, "scattered")] {
-            all.insert((Factor::Pattern, level), word.to_owned());
-        }
-        for (level, format) in (0_u64..).zip(FORMATS) {
-            all.insert((Factor::Format, level), format.replace('-', " "));
-        }
-        Ok(Self(all))
-    }
-
-    /// The name of a level.
-    pub fn of_level(&self, factor: Factor, level: u64) -> String {
-        self.0.get(&(factor, level)).cloned().unwrap_or_else(|| format!("{} {level}", factor.name()))
-    }
 }
 
 /// An effect in the table.
@@ -90,29 +49,11 @@ struct CausesPage {
     runs: u32,
     factors: Vec<(bool, String, String)>,
     quantities: Vec<&'static str>,
-    told: Vec<CauseRow>,
-    quiet: Vec<CauseRow>,
+    clear: Vec<CauseRow>,
+    others: Vec<CauseRow>,
     makeups: Vec<Makeup>,
     histograms: Vec<(&'static str, String, String)>,
     outliers: Vec<(u32, u64, String)>,
-}
-
-/// The newest lesson of a workshop with its number and runs.
-pub async fn newest(
-    app: &App,
-    user: &CurrentUser,
-) -> Result<Option<(CalibrationId, u32, u32, Arc<CalibrationModel>)>, AppError> {
-    match app.store.of(user.workshop()).newest_calibration().await? {
-        None => Ok(None),
-        Some(row) => {
-            let model = app.calibrations.version(&app.store, user.workshop(), row.id).await?;
-            Ok(Some((row.id, row.number, row.runs, model)))
-        }
-    }
-}
-
-fn per_cent(ln: f64) -> String {
-    format!("{:+.1} %", ln.exp_m1() * 100.0).replace('-', "−")
 }
 
 fn row(effect: &EffectText, shown: &[Quantity]) -> CauseRow {
@@ -120,7 +61,7 @@ fn row(effect: &EffectText, shown: &[Quantity]) -> CauseRow {
     const REACH: f64 = 0.06;
     let (class, word) = match effect.status {
         EffectStatus::Clear => ("look", "differs"),
-        EffectStatus::Confounded(_) => ("waiting", "cannot tell apart yet"),
+        EffectStatus::Confounded(_) => ("waiting", "cannot be separated yet"),
         EffectStatus::NoDifference => ("pass", "no difference"),
         EffectStatus::SingleLevel => ("waiting", "only one"),
         EffectStatus::TooFew => ("waiting", "too few runs"),
@@ -134,7 +75,7 @@ fn row(effect: &EffectText, shown: &[Quantity]) -> CauseRow {
             let reach = if matches!(quantity, Quantity::Capacitance | Quantity::Build) { 0.4 } else { REACH };
             Some(EffectCell {
                 drawing: interval(e.value, from, to, reach),
-                text: format!("{} ± {:.1}", per_cent(e.value), 164.5 * e.sd),
+                text: format!("{} ± {:.1}", percent(e.value), 164.5 * e.sd),
                 clear: from > 0.0 || to < 0.0,
             })
         })
@@ -151,7 +92,7 @@ fn row(effect: &EffectText, shown: &[Quantity]) -> CauseRow {
         class,
         word,
         cells,
-        runs: format!("{} run{}", effect.runs, if effect.runs == 1 { "" } else { "s" }),
+        runs: counted(effect.runs, "run"),
         link: if filter.is_empty() { String::new() } else { format!("/logbook?{filter}={}", effect.level) },
     }
 }
@@ -181,41 +122,35 @@ fn makeup(fitted: &QuantityModel) -> Makeup {
 async fn show(
     app: web::Data<App>,
     user: CurrentUser,
-    query: web::Query<Vec<(String, String)>>,
+    query: QueryParameters,
 ) -> Result<CausesPage, AppError> {
-    let asked = Asked(query.into_inner());
-    let chosen = Factor::ALL.into_iter().find(|f| f.name() == asked.get("by"));
+    let chosen = Factor::ALL.into_iter().find(|f| f.name() == query.get("by"));
+    let all = (chosen.is_none(), "all".to_owned(), "/causes".to_owned());
+    let by_factor = Factor::ALL
+        .iter()
+        .map(|f| (Some(*f) == chosen, f.name().to_owned(), format!("/causes?by={}", f.name())));
     let mut page = CausesPage {
         frame: Frame::new(&user, "logbook", "Causes"),
         tab: "causes",
         version: String::new(),
         runs: 0,
-        factors: std::iter::once((chosen.is_none(), "all".to_owned(), "/causes".to_owned()))
-            .chain(
-                Factor::ALL
-                    .iter()
-                    .map(|f| (Some(*f) == chosen, f.name().to_owned(), format!("/causes?by={}", f.name()))),
-            )
-            .collect(),
+        factors: std::iter::once(all).chain(by_factor).collect(),
         quantities: Vec::new(),
-        told: Vec::new(),
-        quiet: Vec::new(),
+        clear: Vec::new(),
+        others: Vec::new(),
         makeups: Vec::new(),
         histograms: Vec::new(),
         outliers: Vec::new(),
     };
-    let Some((_, number, runs, model)) = newest(&app, &user).await? else { return Ok(page) };
-    let names = Named::of(&app, &user).await?;
-    let learned = Arc::clone(&model);
-    let effects =
-        web::block(move || describe_effects(&learned, &|f: Factor, l: u64| names.of_level(f, l))).await?;
-    let shown: Vec<Quantity> = model.quantities.iter().map(|l| l.quantity).collect();
-    page.version = number.to_string();
-    page.runs = runs;
-    page.quantities = shown.iter().map(|q| q.name()).collect();
+    let Some(found) = app.workshop.effects(&user.actor).await? else { return Ok(page) };
+    let model = &found.version.model;
+    let quantities: Vec<Quantity> = model.quantities.iter().map(|q| q.quantity).collect();
+    page.version = found.version.row.number.to_string();
+    page.runs = found.version.row.runs;
+    page.quantities = quantities.iter().map(|q| q.name()).collect();
     let mut pairs: Vec<[(Factor, u64); 2]> = Vec::new();
-    for effect in effects.iter().filter(|s| chosen.is_none_or(|f| f == s.factor)) {
-        // A pair that is not told apart is said once.
+    for effect in found.effects.iter().filter(|s| chosen.is_none_or(|f| f == s.factor)) {
+        // A pair that is not separated is shown once.
         if let EffectStatus::Confounded(confounding) = &effect.status {
             let own = (effect.factor, effect.level);
             if pairs.contains(&[confounding.with, own]) {
@@ -224,41 +159,29 @@ async fn show(
             pairs.push([own, confounding.with]);
         }
         let list = match effect.status {
-            EffectStatus::Clear | EffectStatus::Confounded(_) => &mut page.told,
-            _ => &mut page.quiet,
+            EffectStatus::Clear | EffectStatus::Confounded(_) => &mut page.clear,
+            _ => &mut page.others,
         };
-        list.push(row(effect, &shown));
+        list.push(row(effect, &quantities));
     }
-    page.quiet.truncate(200);
+    page.others.truncate(200);
     page.makeups = model.quantities.iter().map(makeup).collect();
-    let observations = app.store.of(user.workshop()).recent_observations(5000).await?;
     for (quantity, step, reach) in [(Quantity::Resistance, 0.005, 0.06), (Quantity::Inductance, 0.005, 0.06)]
     {
         let Some(fitted) = model.of(quantity) else { continue };
-        let before: Vec<f64> = observations.iter().filter_map(|l| l.ratios[quantity as usize]).collect();
-        let after: Vec<f64> = observations.iter().filter_map(|l| fitted.residual(l)).collect();
+        let before: Vec<f64> =
+            found.observations.iter().filter_map(|l| l.ratios[quantity as usize]).collect();
+        let after: Vec<f64> = found.observations.iter().filter_map(|l| fitted.residual(l)).collect();
         page.histograms.push((
             quantity.name(),
-            histogram(&before, step, reach, &per_cent),
-            histogram(&after, step, reach, &per_cent),
+            histogram(&before, step, reach, &percent),
+            histogram(&after, step, reach, &percent),
         ));
     }
-    let mut left: BTreeMap<u32, Vec<&str>> = BTreeMap::new();
-    for fitted in &model.quantities {
-        for run in &fitted.outliers {
-            left.entry(*run).or_default().push(fitted.quantity.name());
-        }
-    }
-    for (number, of) in left.into_iter().rev().take(12) {
-        if let Some(id) = app.store.of(user.workshop()).run_numbered(number).await? {
-            page.outliers.push((number, id.0, of.join(" and ")));
-        }
-    }
+    page.outliers = found.outliers.iter().map(|(number, id, of)| (*number, id.0, of.join(" and "))).collect();
     Ok(page)
 }
 
-/// Runs behind a version, as they are read.
-pub fn runs_words(runs: impl std::borrow::Borrow<u32>) -> String {
-    let runs = *runs.borrow();
-    format!("{} run{}", format::turns(runs), if runs == 1 { "" } else { "s" })
+fn percent(ln: f64) -> String {
+    signed_percent_of_ln(ln, 1)
 }

@@ -1,85 +1,93 @@
 //! Consistency: whether coils of a design stay alike, and if not, since when and why.
 
 use crate::app::App;
+use crate::components::field::Choice;
+use crate::components::figures::Figure;
+use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::drawing::chart::{Phase, Point, RunChart, run_chart};
 use crate::error::AppError;
-use crate::format::{self, HENRY, KILOHERTZ, KILOOHM, PICOFARAD, Scale};
-use crate::layout::{Choice, Frame};
-use crate::pages::causes::Named;
-use crate::query::Asked;
+use crate::format::{PERCENT, Scale, counted, signed_percent, signed_percent_of_ln};
+use crate::query::QueryParameters;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::Aims;
-use store::logbook::{LogFilter, LogbookRow};
-use store::{DesignId, RevisionId};
-use trade::calibration::{Factor, Observation, Quantity};
+use store::DesignId;
+use store::logbook::LogbookRow;
+use trade::calibration::Quantity;
 use trade::consistency::{
     Breach, Capability, LevelShift, Limits, Rule, best_pairs, breaches, capability, individuals, level_shift,
     moving_ranges, of_subgroups, subgroups, trend,
 };
+use workshop::ShiftExplanation;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
     config.route("/consistency", web::get().to(show));
 }
 
-/// Most runs of one chart: the newest.
-const MOST: u32 = 2000;
-
-/// What a chart is of.
+/// What a chart is of: a figure, or the flux against what was expected (`None`).
 #[derive(Clone, Copy, PartialEq)]
-struct Measured {
-    key: &'static str,
-    name: &'static str,
-    scale: Scale,
-    learned: Option<Quantity>,
-}
+struct Charted(Option<Figure>);
 
-const MEASURED: [Measured; 5] = [
-    Measured { key: "r", name: "Resistance at 20 °C", scale: KILOOHM, learned: Some(Quantity::Resistance) },
-    Measured { key: "l", name: "Inductance", scale: HENRY, learned: Some(Quantity::Inductance) },
-    Measured { key: "c", name: "Capacitance", scale: PICOFARAD, learned: Some(Quantity::Capacitance) },
-    Measured { key: "peak", name: "Loaded peak", scale: KILOHERTZ, learned: None },
-    Measured { key: "flux", name: "Flux against expected", scale: format::PERCENT, learned: None },
+const CHARTED: [Charted; 5] = [
+    Charted(Some(Figure::Resistance)),
+    Charted(Some(Figure::Inductance)),
+    Charted(Some(Figure::Capacitance)),
+    Charted(Some(Figure::Peak)),
+    Charted(None),
 ];
 
-impl Measured {
-    fn of(self, line: &LogbookRow) -> Option<f64> {
-        match self.key {
-            "r" => line.resistance_ohm,
-            "l" => line.inductance_h,
-            "c" => line.capacitance_f,
-            "peak" => line.peak_hz,
-            _ => line.flux_ratio.map(f64::exp),
+impl Charted {
+    fn key(self) -> &'static str {
+        self.0.map_or("flux", Figure::key)
+    }
+
+    fn label(self) -> &'static str {
+        self.0.map_or("Flux against expected", Figure::label)
+    }
+
+    fn scale(self) -> Scale {
+        self.0.map_or(PERCENT, Figure::scale)
+    }
+
+    fn quantity(self) -> Option<Quantity> {
+        match self.0? {
+            Figure::Resistance => Some(Quantity::Resistance),
+            Figure::Inductance => Some(Quantity::Inductance),
+            Figure::Capacitance => Some(Quantity::Capacitance),
+            _ => None,
         }
     }
 
-    /// Logarithm of measured over the bare engine's expectation.
-    fn ratio(self, line: &LogbookRow) -> Option<f64> {
-        match self.key {
-            "r" => line.resistance_ratio,
-            "l" => line.inductance_ratio,
-            "c" => line.capacitance_ratio,
+    fn of(self, row: &LogbookRow) -> Option<f64> {
+        match self.0 {
+            Some(Figure::Resistance) => row.resistance_ohm,
+            Some(Figure::Inductance) => row.inductance_h,
+            Some(Figure::Capacitance) => row.capacitance_f,
+            Some(Figure::Peak) => row.peak_hz,
+            _ => row.flux_ratio.map(f64::exp),
+        }
+    }
+
+    /// Logarithm of measured over what the uncalibrated model expects.
+    fn ratio(self, row: &LogbookRow) -> Option<f64> {
+        match self.0? {
+            Figure::Resistance => row.resistance_ratio,
+            Figure::Inductance => row.inductance_ratio,
+            Figure::Capacitance => row.capacitance_ratio,
             _ => None,
         }
     }
 
     fn aim(self, aims: &Aims) -> Option<(f64, f64)> {
-        let aim = match self.key {
-            "r" => aims.resistance_ohm,
-            "l" => aims.inductance_h,
-            "c" => aims.capacitance_f,
-            "peak" => aims.peak_hz,
-            _ => None,
-        };
-        aim.map(|[from, to]| (from, to))
+        self.0?.aim(aims).map(|[from, to]| (from, to))
     }
 }
 
 /// A stretch that breaks a rule, in words.
-struct Told {
+struct BrokenRule {
     what: &'static str,
     why: &'static str,
     runs: String,
@@ -113,7 +121,7 @@ struct ConsistencyPage {
     chart: String,
     lower: String,
     lower_caption: &'static str,
-    told: Vec<Told>,
+    rules: Vec<BrokenRule>,
     sums: Vec<Sum>,
     pairs: Vec<(u64, u32, u64, u32, String)>,
     rows: Vec<(u64, u32, String, String, bool)>,
@@ -121,23 +129,18 @@ struct ConsistencyPage {
     none: String,
 }
 
-/// A number in per cent of a logarithm.
-fn per_cent(ln: f64) -> String {
-    format!("{:+.1} %", ln.exp_m1() * 100.0).replace('-', "−")
-}
-
 /// Everything of a series that the page speaks of.
 struct Series {
     lines: Vec<LogbookRow>,
     values: Vec<f64>,
-    /// Values are logarithms against the bare engine.
+    /// Values are logarithms against the uncalibrated model.
     relative: bool,
-    measured: Measured,
+    charted: Charted,
 }
 
 impl Series {
     fn text(&self, value: f64) -> String {
-        if self.relative { per_cent(value) } else { self.measured.scale.finer().text(value) }
+        if self.relative { percent(value) } else { self.charted.scale().finer().text(value) }
     }
 
     fn run(&self, k: usize) -> String {
@@ -148,51 +151,42 @@ impl Series {
 async fn show(
     app: web::Data<App>,
     user: CurrentUser,
-    query: web::Query<Vec<(String, String)>>,
+    query: QueryParameters,
 ) -> Result<ConsistencyPage, AppError> {
-    let asked = Asked(query.into_inner());
-    let workshop = user.workshop();
-    let designs = app.store.of(workshop).logged_designs().await?;
+    let designs = app.workshop.logged_designs(&user.actor).await?;
     let most = designs.iter().max_by_key(|(_, _, n)| *n).map(|(id, _, _)| id.0);
-    let design = asked.number("design").or(most);
-    let measured = *MEASURED.iter().find(|m| m.key == asked.get("of")).unwrap_or(&MEASURED[0]);
-    let mut lines = Vec::new();
-    if let Some(design) = design {
-        let filter = LogFilter { design: Some(DesignId(design)), ..LogFilter::default() };
-        lines = app.store.of(workshop).log_lines(&filter, MOST).await?;
-        lines.reverse();
-    }
-    let newest = lines.last().map(|l| l.revision_id);
-    let aims = match newest {
-        Some(id) => app.store.of(workshop).revision(RevisionId(id.0)).await?.design.aims,
-        None => Aims::default(),
+    let design = query.number("design").or(most);
+    let charted = *CHARTED.iter().find(|m| m.key() == query.get("of")).unwrap_or(&CHARTED[0]);
+    let (mut lines, aims) = match design {
+        Some(design) => app.workshop.series(&user.actor, DesignId(design)).await?,
+        None => (Vec::new(), Aims::default()),
     };
-    lines.retain(|l| measured.of(l).is_some() && l.level != "stop");
+    lines.retain(|l| charted.of(l).is_some() && l.level != "stop");
     let one_kind = lines.windows(2).all(|w| w[0].revision == w[1].revision && w[0].turns == w[1].turns);
-    let can_relate = lines.first().is_some_and(|l| measured.ratio(l).is_some());
+    let can_relate = lines.first().is_some_and(|l| charted.ratio(l).is_some());
     let relative =
-        can_relate && (asked.get("against") == "predicted" || (asked.get("against").is_empty() && !one_kind));
+        can_relate && (query.get("against") == "predicted" || (query.get("against").is_empty() && !one_kind));
     if relative {
-        lines.retain(|l| measured.ratio(l).is_some());
+        lines.retain(|l| charted.ratio(l).is_some());
     }
-    let value = |l: &LogbookRow| if relative { measured.ratio(l) } else { measured.of(l) };
+    let value = |l: &LogbookRow| if relative { charted.ratio(l) } else { charted.of(l) };
     let values: Vec<f64> = lines.iter().filter_map(value).collect();
     let name =
         designs.iter().find(|(id, _, _)| Some(id.0) == design).map_or_else(String::new, |d| d.1.clone());
-    let series = Series { lines, values, relative, measured };
-    let grouped = asked.get("chart") == "means";
-    let link = |name: &str, value: &str| asked.link("/consistency", name, value);
+    let series = Series { lines, values, relative, charted };
+    let grouped = query.get("chart") == "means";
+    let link = |name: &str, value: &str| query.link("/consistency", name, value);
     let mut page = ConsistencyPage {
         frame: Frame::new(&user, "logbook", "Consistency"),
         tab: "consistency",
         designs: designs
             .iter()
             .map(|(id, name, n)| {
-                Choice::new(id.to_string(), format!("{name} ({n} run{})", if *n == 1 { "" } else { "s" }))
+                Choice::new(id.to_string(), format!("{name} ({})", counted(n.unsigned_abs(), "run")))
             })
             .collect(),
         design: design.map_or_else(String::new, |d| d.to_string()),
-        quantities: MEASURED.iter().map(|m| (*m == measured, m.name, link("of", m.key))).collect(),
+        quantities: CHARTED.iter().map(|m| (*m == charted, m.label(), link("of", m.key()))).collect(),
         bases: if can_relate {
             vec![
                 (!relative, "as measured", link("against", "nothing")),
@@ -213,7 +207,7 @@ async fn show(
         chart: String::new(),
         lower: String::new(),
         lower_caption: "",
-        told: Vec::new(),
+        rules: Vec::new(),
         sums: Vec::new(),
         pairs: Vec::new(),
         rows: Vec::new(),
@@ -224,7 +218,7 @@ async fn show(
         return Ok(page);
     }
     // Aims hold for what is measured, not for its deviation.
-    let aim = measured.aim(&aims).filter(|_| !relative);
+    let aim = charted.aim(&aims).filter(|_| !relative);
     if grouped {
         draw_means(&mut page, &series);
     } else {
@@ -273,10 +267,10 @@ fn tell(page: &mut ConsistencyPage, found: &[Breach], name: impl Fn(usize) -> St
         found.iter().rev().filter(|b| b.rule == Rule::FarOut).map(|b| name(b.to)).take(6).collect();
     if !far.is_empty() {
         let (what, why) = (Rule::FarOut.what(), Rule::FarOut.why());
-        page.told.push(Told { what, why, runs: far.join(", ") });
+        page.rules.push(BrokenRule { what, why, runs: far.join(", ") });
     }
     let others = found.iter().rev().filter(|b| b.rule != Rule::FarOut).take(5);
-    page.told.extend(others.map(|b| Told {
+    page.rules.extend(others.map(|b| BrokenRule {
         what: b.rule.what(),
         why: b.rule.why(),
         runs: format!("{} to {}", name(b.from), name(b.to)),
@@ -372,7 +366,7 @@ fn draw_means(page: &mut ConsistencyPage, series: &Series) {
 
 /// A spread in the series' own unit.
 fn spread_text(series: &Series, value: f64) -> String {
-    if series.relative { format!("{:.2} %", value * 100.0) } else { series.measured.scale.text(value) }
+    if series.relative { format!("{:.2} %", value * 100.0) } else { series.charted.scale().text(value) }
 }
 
 fn chart(
@@ -384,7 +378,7 @@ fn chart(
     height: f64,
 ) -> String {
     let text = |v: f64| series.text(v);
-    run_chart(&RunChart { points, limits, phases, aim, text: &text, height, title: series.measured.name })
+    run_chart(&RunChart { points, limits, phases, aim, text: &text, height, title: series.charted.label() })
 }
 
 fn lower(series: &Series, points: &[Point], limits: Option<&Limits>) -> String {
@@ -407,7 +401,7 @@ fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) 
     let mut sums = vec![Sum {
         what: "Mean",
         value: series.text(middle),
-        words: format!("of {} coil{}", values.len(), if values.len() == 1 { "" } else { "s" }),
+        words: format!("of {}", counted(values.len() as u64, "coil")),
     }];
     if values.len() > 1 {
         let share = if series.relative { spread } else { spread / middle.abs().max(f64::MIN_POSITIVE) };
@@ -428,7 +422,7 @@ fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) 
         let half = if series.relative { trend.half } else { trend.half / middle.abs() };
         sums.push(Sum {
             what: "Trend",
-            value: format!("{:+.2} %", per * 100.0).replace('-', "−"),
+            value: signed_percent(per, 2),
             words: format!(
                 "a month, ±{:.2} %{}",
                 half * 100.0,
@@ -438,12 +432,10 @@ fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) 
     }
     if let Some(aim) = aim {
         sums.push(match capability(values, aim) {
-            Some(c) => Sum { what: "Fit to the aim", value: format!("{:.2}", c.cpk), words: fit_words(&c) },
-            None => Sum {
-                what: "Fit to the aim",
-                value: "–".into(),
-                words: "needs five coils that differ".into(),
-            },
+            Some(c) => Sum { what: "Capability", value: format!("{:.2}", c.cpk), words: fit_words(&c) },
+            None => {
+                Sum { what: "Capability", value: "–".into(), words: "needs five coils that differ".into() }
+            }
         });
     }
     page.sums = sums;
@@ -471,7 +463,7 @@ fn fit_words(c: &Capability) -> String {
     )
 }
 
-/// The headline, and where the level moved with what it comes from.
+/// The headline, and where the level moved with what that comes from.
 async fn explain(
     app: &App,
     user: &CurrentUser,
@@ -482,60 +474,40 @@ async fn explain(
     let shift = level_shift(&series.values);
     page.headline = match (&shift, page.steady, n) {
         (_, _, n) if n < trade::consistency::FEWEST => {
-            format!(
-                "{n} coil{} so far: five are needed to tell chance from change.",
-                if n == 1 { "" } else { "s" }
-            )
+            format!("{} so far: five are needed to tell chance from change.", counted(n as u64, "coil"))
         }
         (Some(shift), _, _) => format!("Not steady: {}", moved(series, shift)),
         (None, true, _) => format!("Steady: nothing but chance in {n} coils."),
         (None, false, _) => "Not steady: see which runs stand out, and why that may be.".into(),
     };
     page.steady = page.steady && shift.is_none();
-    let (Some(shift), Some(quantity)) = (shift, series.measured.learned) else { return Ok(()) };
-    let Some(newest) = app.store.of(user.workshop()).newest_calibration().await? else { return Ok(()) };
-    let model = app.calibrations.version(&app.store, user.workshop(), newest.id).await?;
-    let observations: Vec<Observation> = series.lines.iter().map(LogbookRow::observation).collect();
-    let (earlier, later): (Vec<&Observation>, Vec<&Observation>) =
-        (observations[..shift.at].iter().collect(), observations[shift.at..].iter().collect());
-    let Some(parts) = model.of(quantity).and_then(|l| l.shift(&earlier, &later)) else { return Ok(()) };
-    let names = Named::of(app, user).await?;
-    page.shift = format!(
-        "Against what the engine predicts, runs from {} on read {} in {}. What that comes from, as far as all of the shop's runs tell:",
-        series.run(shift.at),
-        per_cent(parts.whole),
-        quantity.name()
-    );
-    page.parts = parts
-        .parts
-        .iter()
-        .filter(|(_, e)| e.value.abs() > 5e-4)
-        .map(|(factor, e)| {
-            let came = newcomers(*factor, &earlier, &later);
-            let who = if came.is_empty() {
-                String::new()
-            } else {
-                let all: Vec<String> = came.iter().map(|l| names.of_level(*factor, *l)).collect();
-                format!(" ({} came in)", all.join(", "))
-            };
-            (format!("{}{who}", factor.name()), format!("{} ± {:.1} %", per_cent(e.value), 164.5 * e.sd))
-        })
-        .chain(std::iter::once(("not explained".to_owned(), per_cent(parts.left))))
-        .collect();
+    let (Some(shift), Some(quantity)) = (shift, series.charted.quantity()) else { return Ok(()) };
+    let found = app.workshop.explain_shift(&user.actor, &series.lines, shift.at, quantity).await?;
+    if let Some(ShiftExplanation { whole, parts }) = found {
+        page.shift = format!(
+            "Against the uncalibrated model, runs from {} on read {} in {}. Split by cause, from all of the workshop’s runs:",
+            series.run(shift.at),
+            percent(whole),
+            quantity.name()
+        );
+        page.parts = parts
+            .iter()
+            .map(|part| {
+                let name = part.factor.map_or("not explained", |f| f.name());
+                let who = match part.came_in.as_slice() {
+                    [] => String::new(),
+                    all => format!(" (new: {})", all.join(", ")),
+                };
+                let sd = part.sd.map_or_else(String::new, |sd| format!(" ± {:.1} %", 164.5 * sd));
+                (format!("{name}{who}"), format!("{}{sd}", percent(part.value)))
+            })
+            .collect();
+    }
     Ok(())
 }
 
-/// Levels that are commoner after a change than before: those that came in.
-fn newcomers(factor: Factor, earlier: &[&Observation], later: &[&Observation]) -> Vec<u64> {
-    let share = |runs: &[&Observation], level: u64| {
-        runs.iter().filter(|r| r.factor_levels.of(factor) == Some(level)).count() as f64
-            / runs.len().max(1) as f64
-    };
-    let mut levels: Vec<u64> = later.iter().filter_map(|r| r.factor_levels.of(factor)).collect();
-    levels.sort_unstable();
-    levels.dedup();
-    levels.retain(|level| share(later, *level) > share(earlier, *level) + 0.25);
-    levels
+fn percent(ln: f64) -> String {
+    signed_percent_of_ln(ln, 1)
 }
 
 fn moved(series: &Series, shift: &LevelShift) -> String {
@@ -544,7 +516,7 @@ fn moved(series: &Series, shift: &LevelShift) -> String {
     format!(
         "from {} on it reads {} {} than before.",
         series.run(shift.at),
-        per_cent(by).trim_start_matches(['+', '−']),
+        percent(by).trim_start_matches(['+', '−']),
         if by > 0.0 { "higher" } else { "lower" }
     )
 }

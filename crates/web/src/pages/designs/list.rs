@@ -1,29 +1,38 @@
 //! The list of designs.
 
 use crate::app::App;
+use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::layout::Frame;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
+use coil::Word as _;
 use coil::design::Kind;
 use serde::Deserialize;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
+
+/// Orders of the list, as the address and as people name them.
+const ORDERS: &[(&str, &str)] = &[
+    ("", "newest first"),
+    ("name", "by name"),
+    ("resistance", "highest resistance first"),
+    ("inductance", "highest inductance first"),
+];
 
 #[derive(Template, WebTemplate)]
 #[template(path = "designs/list.html")]
 pub struct ListPage {
     frame: Frame,
     rows: Vec<RevisionRow>,
-    asked: Query,
-    kinds: Vec<(String, &'static str)>,
+    query: ListQuery,
+    kinds: Vec<(&'static str, &'static str)>,
     tags: Vec<String>,
 }
 
 /// What the address asks for.
 #[derive(Clone, Debug, Default, Deserialize)]
-pub struct Query {
+pub struct ListQuery {
     #[serde(default)]
     q: String,
     #[serde(default)]
@@ -32,18 +41,18 @@ pub struct Query {
     kind: String,
     #[serde(default)]
     tag: String,
-    /// `away` for those that were put away.
+    /// `yes` for archived ones.
     #[serde(default)]
-    shelf: String,
+    archived: String,
 }
 
-impl Query {
+impl ListQuery {
     fn filter(&self) -> DesignFilter {
         DesignFilter {
             search: self.q.clone(),
             tag: self.tag.clone(),
             kind: self.kind.clone(),
-            archived: self.shelf == "away",
+            archived: self.archived == "yes",
             order: match self.sort.as_str() {
                 "name" => DesignOrder::Name,
                 "resistance" => DesignOrder::Resistance,
@@ -54,23 +63,23 @@ impl Query {
     }
 
     /// Whether anything is left out.
-    fn narrows(&self) -> bool {
-        !(self.q.is_empty() && self.tag.is_empty() && self.kind.is_empty() && self.shelf.is_empty())
+    fn is_narrowed(&self) -> bool {
+        !(self.q.is_empty() && self.tag.is_empty() && self.kind.is_empty() && self.archived.is_empty())
     }
 }
 
-/// The newest revision of every design asked for.
+/// The newest revision of every design that the address asks for.
 pub async fn show(
     app: web::Data<App>,
     user: CurrentUser,
-    query: web::Query<Query>,
+    query: web::Query<ListQuery>,
 ) -> Result<ListPage, AppError> {
-    let asked = query.into_inner();
+    let query = query.into_inner();
     Ok(ListPage {
         frame: Frame::new(&user, "designs", "Designs"),
-        rows: app.store.of(user.workshop()).designs(&asked.filter()).await?,
-        kinds: Kind::ALL.iter().map(|k| (super::word_of(*k), k.name())).collect(),
-        tags: app.store.of(user.workshop()).tags().await?,
-        asked,
+        rows: app.workshop.designs(&user.actor, &query.filter()).await?,
+        kinds: Kind::ALL.iter().map(|k| (k.word(), k.name())).collect(),
+        tags: app.workshop.tags(&user.actor).await?,
+        query,
     })
 }

@@ -1,23 +1,24 @@
 //! Instruments: where each is, how well it reads, and whether it answers.
 
 use crate::app::App;
+use crate::components::field::{Choice, Field};
+use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
+use crate::flash::{self, FlashKind};
 use crate::form::{Errors, FormData};
-use crate::layout::{Choice, Field, Frame};
-use crate::pages::redirect;
-use ::instruments::net::Line;
-use ::instruments::simulated::Fault as CoilFault;
-use ::instruments::{Gaussmeter as _, Instrument as _, LcrMeter as _, OhmMeter as _, Ohms, Winder as _};
-use actix_web::http::StatusCode;
+use crate::refusal_text::refusal_text;
+use crate::respond::{redirect, render_page};
+use ::instruments::simulated::Fault;
+use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use serde::Deserialize;
-use std::time::Duration;
+use coil::quantity::fixed;
 use store::instrument::{Instrument, NewInstrument};
-use store::{ClientKey, InstrumentId, StoreError};
+use store::{ClientKey, InstrumentId};
 use time::macros::format_description;
 use time::{Date, OffsetDateTime};
+use workshop::{InstrumentState, Refusal};
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -74,18 +75,8 @@ struct Page {
     key: ClientKey,
     fields: Vec<Field>,
     refused: bool,
-    said: String,
-    said_well: bool,
     faults: Vec<(&'static str, &'static str)>,
     lines: Vec<(&'static str, &'static str)>,
-}
-
-#[derive(Deserialize)]
-struct Said {
-    #[serde(default)]
-    said: String,
-    #[serde(default)]
-    well: String,
 }
 
 fn row(of: Instrument) -> Row {
@@ -93,13 +84,13 @@ fn row(of: Instrument) -> Row {
     let mut reads = Vec::new();
     if let Some(step) = of.resolution {
         let unit = if (step - 1.0).abs() < 1e-12 { unit.trim_end_matches('s') } else { unit };
-        reads.push(format!("steps of {} {unit}", coil::quantity::fixed(step, 6)));
+        reads.push(format!("steps of {} {unit}", fixed(step, 6)));
     }
     if let Some(accuracy) = of.accuracy {
-        reads.push(format!("±{} %", coil::quantity::fixed(accuracy * 100.0, 3)));
+        reads.push(format!("±{} %", fixed(accuracy * 100.0, 3)));
     }
     if let Some(hz) = of.test_hz {
-        reads.push(format!("at {} Hz", coil::quantity::fixed(hz, 0)));
+        reads.push(format!("at {} Hz", fixed(hz, 0)));
     }
     let day = format_description!("[day padding:none] [month repr:short] [year]");
     Row {
@@ -119,26 +110,22 @@ async fn page(
     user: &CurrentUser,
     form: &FormData,
     errors: &Errors,
-    said: (String, bool),
 ) -> Result<HttpResponse, AppError> {
-    let fill = |field: Field| {
-        let value = form.get(&field.name).to_owned();
-        field.with(&value, errors)
-    };
+    let fill = |field: Field| field.filled(form, errors);
     let kinds = KINDS.iter().map(|(key, words, _)| Choice::new(*key, *words)).collect();
     let page = Page {
         frame: Frame::new(user, "instruments", "Instruments"),
-        rows: app.store.of(user.workshop()).instruments().await?.into_iter().map(row).collect(),
-        key: form.key().unwrap_or_else(|_| ClientKey::random()),
+        rows: app.workshop.instruments(&user.actor).await?.into_iter().map(row).collect(),
+        key: form.key_or_new(),
         fields: vec![
-            fill(Field::chosen("kind", "What it is", "", kinds)),
-            fill(Field::typed("name", "Called", "As it is called on the bench.")),
+            fill(Field::chosen("kind", "Kind", "", kinds)),
+            fill(Field::typed("name", "Name", "As it is called on the bench.")),
             fill(Field::typed(
                 "address",
                 "Address",
                 "Host and port, such as 192.168.1.40:5025. A serial device comes through a bridge from serial to TCP.",
             )),
-            fill(Field::typed("resolution", "Smallest step", "In ohms, henries, tesla or decibels.")),
+            fill(Field::typed("resolution", "Resolution", "In ohms, henries, tesla or decibels.")),
             Field { unit: "%".into(), ..fill(Field::typed("accuracy", "Accuracy", "From its data sheet.")) },
             Field {
                 unit: "Hz".into(),
@@ -151,23 +138,14 @@ async fn page(
             fill(Field::typed("due", "Calibration due", "Year-month-day, such as 2027-05-01.")),
         ],
         refused: !errors.is_empty(),
-        said: said.0,
-        said_well: said.1,
         faults: FAULTS.to_vec(),
         lines: LINES.to_vec(),
     };
-    let status = if errors.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    let html = page.render().map_err(|error| AppError::Internal(error.to_string()))?;
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
+    render_page(&page, !errors.is_empty())
 }
 
-async fn show(
-    app: web::Data<App>,
-    user: CurrentUser,
-    query: web::Query<Said>,
-) -> Result<HttpResponse, AppError> {
-    let said = (query.said.clone(), query.well == "yes");
-    page(&app, &user, &FormData::default(), &Errors::new(), said).await
+async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
+    page(&app, &user, &FormData::default(), &Errors::new()).await
 }
 
 fn number(form: &FormData, errors: &mut Errors, name: &str, range: (f64, f64)) -> Option<f64> {
@@ -215,7 +193,7 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
         },
     };
     if !errors.is_empty() {
-        return page(&app, &user, &form, &errors, Default::default()).await;
+        return page(&app, &user, &form, &errors).await;
     }
     let new = NewInstrument {
         key: form.key()?,
@@ -228,60 +206,59 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
         due,
         simulated: false,
     };
-    match app.store.of(user.workshop()).add_instrument(&new).await {
-        Ok(()) => Ok(redirect("/instruments")),
-        Err(StoreError::Taken(index)) if index == "instruments_name" => {
-            errors.insert("name".into(), "Another instrument has that name.".into());
-            page(&app, &user, &form, &errors, Default::default()).await
+    match app.workshop.add_instrument(&user.actor, &new).await {
+        Err(refusal @ Refusal::NameTaken(_)) => {
+            errors.insert("name".into(), refusal_text(&refusal));
+            page(&app, &user, &form, &errors).await
         }
-        Err(error) => Err(error.into()),
+        done => {
+            done?;
+            Ok(redirect("/instruments"))
+        }
     }
 }
 
-async fn one(app: &App, user: &CurrentUser, id: u64) -> Result<Instrument, AppError> {
-    let all = app.store.of(user.workshop()).instruments().await?;
-    all.into_iter().find(|i| i.id.0 == id).ok_or(AppError::Missing("instrument"))
+/// What an instrument shows just now, in words.
+fn state_text(state: &InstrumentState) -> String {
+    match state {
+        InstrumentState::Ohms(ohms) => format!("{} Ω", fixed(*ohms, 1)),
+        InstrumentState::Open => "open".into(),
+        InstrumentState::Inductance(henries, q) => format!("{henries} H, Q {q}"),
+        InstrumentState::Tesla(tesla) => format!("{:.1} mT", tesla * 1e3),
+        InstrumentState::Turns(turns) => format!("counter at {turns}"),
+        InstrumentState::Ready => "ready".into(),
+        InstrumentState::CannotRead(why) => why.clone(),
+    }
 }
 
 /// Asks an instrument what it is, and for what it reads just now.
 async fn test(
     app: web::Data<App>,
     user: CurrentUser,
+    session: Session,
     id: web::Path<u64>,
-    _filled: FormData,
+    _form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let of = one(&app, &user, *id).await?;
-    let mut line = Line::to(&of.address).patient(Duration::from_secs(3));
-    let said = match line.identify().await {
-        Err(error) => (format!("{}: {error}.", of.name), false),
-        Ok(identity) => {
-            let now = match of.kind.as_str() {
-                "ohm" => line.resistance().await.map(|r| match r {
-                    Ohms::Of(ohms) => format!("{} Ω", coil::quantity::fixed(ohms, 1)),
-                    Ohms::Open => "open".to_owned(),
-                }),
-                "lcr" => line
-                    .inductance(of.test_hz.unwrap_or(1000.0))
-                    .await
-                    .map(|l| format!("{} H, Q {}", l.henries, l.q)),
-                "gauss" => line.flux().await.map(|t| format!("{:.1} mT", t * 1e3)),
-                "winder" => line.status().await.map(|w| format!("counter at {}", w.turns)),
-                _ => Ok("ready".to_owned()),
-            };
-            let now = now.unwrap_or_else(|error| error.to_string());
-            (format!("{} answers: {identity}. Now: {now}.", of.name), true)
+    match app.workshop.test_instrument(&user.actor, InstrumentId(*id)).await {
+        Ok((of, identity, state)) => {
+            let text = format!("{} answers: {identity}. Now: {}.", of.name, state_text(&state));
+            flash::put(&session, FlashKind::Done, text);
         }
-    };
-    page(&app, &user, &FormData::default(), &Errors::new(), said).await
+        Err(refusal @ Refusal::Instrument { .. }) => {
+            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
+        }
+        Err(other) => return Err(other.into()),
+    }
+    Ok(redirect("/instruments"))
 }
 
 async fn retire(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
-    _filled: FormData,
+    _form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    app.store.of(user.workshop()).retire_instrument(InstrumentId(*id)).await?;
+    app.workshop.retire_instrument(&user.actor, InstrumentId(*id)).await?;
     Ok(redirect("/instruments"))
 }
 
@@ -289,32 +266,26 @@ async fn retire(
 async fn bench(
     app: web::Data<App>,
     user: CurrentUser,
+    session: Session,
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let of = one(&app, &user, *id).await?;
-    if !of.simulated {
-        return Err(AppError::Unreadable(
-            "This instrument is a real one: it has the faults that it has.".into(),
-        ));
-    }
-    let faults: Vec<CoilFault> = match form.get("fault") {
-        "open" => vec![CoilFault::Open],
-        "unburned" => vec![CoilFault::Unburned],
-        "shorted" => vec![CoilFault::ShortedTurns],
-        "half" => vec![CoilFault::HalfCharge],
-        "reversed" => vec![CoilFault::Reversed(2)],
-        "breaks" => vec![CoilFault::BreaksAt(4000)],
+    let faults: Vec<Fault> = match form.get("fault") {
+        "open" => vec![Fault::Open],
+        "unburned" => vec![Fault::Unburned],
+        "shorted" => vec![Fault::ShortedTurns],
+        "half" => vec![Fault::HalfCharge],
+        "reversed" => vec![Fault::Reversed(2)],
+        "breaks" => vec![Fault::BreaksAt(4000)],
         _ => Vec::new(),
     };
-    let faults = serde_json::to_string(&faults).map_err(|e| AppError::Internal(e.to_string()))?;
-    let wire = LINES.iter().map(|(key, _)| *key).find(|key| *key == form.get("line")).unwrap_or("good");
-    let mut line = Line::to(&of.address);
-    let mut said = ("The simulated bench is set.".to_owned(), true);
-    for command in [format!("SIM:FAULTS {faults}"), format!("SIM:LINE {wire}")] {
-        if let Err(error) = line.ask(&command).await {
-            said = (error.to_string(), false);
+    let line = LINES.iter().map(|(key, _)| *key).find(|key| *key == form.get("line")).unwrap_or("good");
+    match app.workshop.set_simulated_faults(&user.actor, InstrumentId(*id), &faults, line).await {
+        Ok(()) => flash::put(&session, FlashKind::Done, "The simulated bench is set."),
+        Err(refusal @ (Refusal::Instrument { .. } | Refusal::NotSimulated)) => {
+            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
         }
+        Err(other) => return Err(other.into()),
     }
-    page(&app, &user, &FormData::default(), &Errors::new(), said).await
+    Ok(redirect("/instruments"))
 }

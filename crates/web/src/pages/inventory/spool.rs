@@ -1,22 +1,22 @@
 //! One spool: what was measured along it, what is left, who sold it, and the coils wound on it.
 
-use super::optional;
 use crate::app::App;
+use crate::components::field::{Choice, Field};
+use crate::components::frame::Frame;
+use crate::components::read::{celsius, limit_letters, millimetres, optional, plain};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::{Errors, FormData};
-use crate::format;
-use crate::layout::{Choice, Field, Frame};
-use crate::pages::causes::newest;
-use crate::pages::{redirect, render_page};
+use crate::format::{self, counted, signed_percent, signed_percent_of_ln};
+use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::quantity::{Length, ParseQuantity, Temperature, number};
-use store::logbook::{LogFilter, LogbookRow};
+use store::instrument::Instrument;
 use store::spool::{NewCheck, Spool, SpoolCheck, SpoolDetails};
 use store::{ClientKey, InstrumentId, SpoolId};
-use trade::calibration::{CalibrationModel, Factor, Observation, Quantity};
-use trade::stock::{SpoolWarning, along, metres, spool_warnings};
+use trade::calibration::{FEWEST_OF_LEVEL, Factor, Quantity};
+use trade::stock::{SpoolWarning, along};
+use workshop::SpoolState;
 
 #[derive(Template)]
 #[template(path = "inventory/spool.html")]
@@ -28,18 +28,19 @@ struct SpoolPage {
     used: String,
     coils_left: String,
     warnings: Vec<String>,
-    learned: String,
-    checks: Vec<CheckShown>,
+    /// What the calibration says of it; empty below four runs.
+    effect: String,
+    checks: Vec<CheckRow>,
     along: Vec<(&'static str, String, String)>,
-    runs: Vec<RunShown>,
+    runs: Vec<RunRow>,
     key: ClientKey,
     check_fields: Vec<Field>,
-    care_fields: Vec<Field>,
+    detail_fields: Vec<Field>,
     checking: bool,
-    caring: bool,
+    editing: bool,
 }
 
-struct CheckShown {
+struct CheckRow {
     at: String,
     overall: String,
     ohms: String,
@@ -48,7 +49,7 @@ struct CheckShown {
     when: String,
 }
 
-struct RunShown {
+struct RunRow {
     id: u64,
     number: u32,
     name: String,
@@ -56,43 +57,14 @@ struct RunShown {
     off: String,
 }
 
-/// What is to be seen to on a spool.
-pub fn warnings(
-    spool: &Spool,
-    ohms_along: &[f64],
-    model: Option<&CalibrationModel>,
-    observations: &[Observation],
-) -> Vec<SpoolWarning> {
-    if spool.emptied_at.is_some() {
-        return Vec::new();
-    }
-    let fitted = model.and_then(|l| l.of(Quantity::Resistance));
-    let residuals: Vec<f64> = fitted
-        .map(|fitted| {
-            observations
-                .iter()
-                .filter(|l| l.factor_levels.of(Factor::Spool) == Some(spool.id.0))
-                .filter(|l| !fitted.outliers.contains(&l.run))
-                .filter_map(|l| fitted.residual(l))
-                .collect()
-        })
-        .unwrap_or_default();
-    spool_warnings(spool.left_now_m(), spool.coil_m, ohms_along, &residuals)
-}
-
-fn filled_of(form: &FormData, errors: &Errors, field: Field, usual: &str) -> Field {
-    let value = if form.0.contains_key(&field.name) { form.get(&field.name) } else { usual };
-    field.with(value, errors)
-}
-
-fn plain(value: Option<f64>, decimals: usize) -> String {
+fn shown(value: Option<f64>, decimals: usize) -> String {
     value.map_or_else(String::new, |v| format::plain(v, decimals))
 }
 
 fn check_fields(spool: &Spool, form: &FormData, errors: &Errors) -> Vec<Field> {
     let typed = |name: &str, label: &str, unit: &str, hint: &str| Field {
         unit: unit.into(),
-        ..filled_of(form, errors, Field::typed(name, label, hint), "")
+        ..Field::typed(name, label, hint).filled(form, errors)
     };
     let weight = match spool.empty_g {
         Some(empty) => format!("With the spool; {} g are taken off for it.", format::plain(empty, 1)),
@@ -106,33 +78,23 @@ fn check_fields(spool: &Spool, form: &FormData, errors: &Errors) -> Vec<Field> {
     ]
 }
 
-async fn care_fields(
-    app: &App,
-    user: &CurrentUser,
-    spool: &Spool,
-    form: &FormData,
-    errors: &Errors,
-) -> Result<Vec<Field>, AppError> {
+fn detail_fields(spool: &Spool, winders: &[Instrument], form: &FormData, errors: &Errors) -> Vec<Field> {
     let mut stations = vec![Choice::new("", "no station")];
-    let instruments = app.store.of(user.workshop()).instruments().await?;
-    stations.extend(
-        instruments.iter().filter(|i| i.kind == "winder").map(|i| Choice::new(i.id.to_string(), &i.name)),
-    );
-    let with_unit = |field: Field, unit: &str| Field { unit: unit.into(), ..field };
-    let care = |field: Field, usual: &str| filled_of(form, errors, field, usual);
-    let shelf = vec![Choice::new("", "yes"), Choice::new("yes", "no: used up")];
+    stations.extend(winders.iter().map(|i| Choice::new(i.id.to_string(), &i.name)));
+    let detail = |field: Field, usual: &str| field.filled_or(form, errors, usual);
+    let in_use = vec![Choice::new("", "yes"), Choice::new("yes", "no: used up")];
     let used_up = if spool.emptied_at.is_some() { "yes" } else { "" };
     let station = spool.winder_id.map_or_else(String::new, |w| w.to_string());
-    let cost = care(Field::typed("cost", "Cost", "In your currency."), &plain(spool.cost_per_kg, 2));
-    let empty = care(Field::typed("empty", "The empty spool weighs", ""), &plain(spool.empty_g, 1));
-    Ok(vec![
-        care(Field::typed("supplier", "Supplier", ""), &spool.supplier),
-        care(Field::typed("lot", "Lot or order", ""), &spool.lot),
-        with_unit(cost, "per kg"),
-        with_unit(empty, "g"),
-        care(Field::chosen("winder", "Station", "The winder that it is kept at.", stations), &station),
-        care(Field::chosen("emptied", "On the shelf", "", shelf), used_up),
-    ])
+    let cost = detail(Field::typed("cost", "Cost", "In your currency."), &shown(spool.cost_per_kg, 2));
+    let empty = detail(Field::typed("empty", "Empty spool weighs", ""), &shown(spool.empty_g, 1));
+    vec![
+        detail(Field::typed("supplier", "Supplier", ""), &spool.supplier),
+        detail(Field::typed("lot", "Lot or order", ""), &spool.lot),
+        cost.unit("per kg"),
+        empty.unit("g"),
+        detail(Field::chosen("winder", "Station", "The winder that it is kept at.", stations), &station),
+        detail(Field::chosen("emptied", "In use", "", in_use), used_up),
+    ]
 }
 
 async fn page(
@@ -142,18 +104,11 @@ async fn page(
     form: &FormData,
     errors: &Errors,
 ) -> Result<HttpResponse, AppError> {
-    let workshop = user.workshop();
-    let spool = app.store.of(workshop).spool(id).await?;
-    let checks = app.store.of(workshop).spool_checks(id).await?;
-    let filter = LogFilter { spool: Some(id), ..LogFilter::default() };
-    let lines = app.store.of(workshop).log_lines(&filter, 300).await?;
-    let model = newest(app, user).await?.map(|(_, _, _, model)| model);
-    let mut observations: Vec<Observation> =
-        lines.iter().filter(|l| l.level != "stop").map(LogbookRow::observation).collect();
-    observations.reverse();
+    let SpoolState { spool, checks, runs: lines, model, warnings } =
+        app.workshop.spool(&user.actor, id).await?;
+    let winders = app.workshop.winders(&user.actor).await?;
     let ohms: Vec<f64> = checks.iter().filter_map(SpoolCheck::ohm_per_m_20c).collect();
     let diameters: Vec<f64> = checks.iter().filter_map(|c| c.overall_mm).collect();
-    let warnings = warnings(&spool, &ohms, model.as_deref(), &observations);
     let measured = |name, values: &[f64], decimals, unit: &str| {
         along(values).map(|a| {
             let spread = format!("{:.1} % from place to place", a.spread * 100.0);
@@ -162,13 +117,14 @@ async fn page(
             (name, format!("{} {unit}", format::plain(a.mean, decimals)), places)
         })
     };
-    let learned = model.as_ref().and_then(|l| l.of(Quantity::Resistance)).and_then(|fitted| {
-        let e = fitted.effect(Factor::Spool, id.0)?;
-        let by = format!("{:+.1} %", e.value.exp_m1() * 100.0).replace('-', "−");
+    let effect = model.as_ref().and_then(|m| m.of(Quantity::Resistance)).and_then(|fitted| {
+        let runs = fitted.runs_of(Factor::Spool, id.0);
+        let e = fitted.effect(Factor::Spool, id.0).filter(|_| runs >= FEWEST_OF_LEVEL)?;
         Some(format!(
-            "{by} ± {:.1} % in resistance against the other spools, from {} runs",
+            "{} ± {:.1} % in resistance against the other spools, from {}",
+            signed_percent_of_ln(e.value, 1),
             164.5 * e.sd,
-            fitted.runs_of(Factor::Spool, id.0)
+            counted(runs, "run")
         ))
     });
     let coils_left =
@@ -182,11 +138,11 @@ async fn page(
         coils_left: coils_left
             .map_or_else(String::new, |n| format!("enough for about {:.0} more", n.floor())),
         warnings: warnings.iter().map(SpoolWarning::text).collect(),
-        learned: learned.unwrap_or_default(),
+        effect: effect.unwrap_or_default(),
         checks: checks
             .iter()
             .rev()
-            .map(|c| CheckShown {
+            .map(|c| CheckRow {
                 at: c.at_m.map_or_else(|| "–".into(), |m| format!("{} m left", format::turns(m))),
                 overall: c.overall_mm.map_or_else(|| "–".into(), |v| format!("{} mm", format::plain(v, 4))),
                 ohms: match (c.ohm_per_m, c.at_c) {
@@ -205,21 +161,19 @@ async fn page(
             .collect(),
         runs: lines
             .iter()
-            .map(|l| RunShown {
+            .map(|l| RunRow {
                 id: l.run_id.0,
                 number: l.number,
                 name: format!("{} r{}", l.name, l.revision),
                 resistance: l.resistance_ohm.map_or_else(|| "–".into(), |v| format::KILOOHM.text(v)),
-                off: l
-                    .resistance_off
-                    .map_or_else(String::new, |v| format!("{:+.1} %", v * 100.0).replace('-', "−")),
+                off: l.resistance_off.map_or_else(String::new, |v| signed_percent(v, 1)),
             })
             .collect(),
-        key: form.key().unwrap_or_else(|_| ClientKey::random()),
+        key: form.key_or_new(),
         check_fields: check_fields(&spool, form, errors),
-        care_fields: care_fields(app, user, &spool, form, errors).await?,
+        detail_fields: detail_fields(&spool, &winders, form, errors),
         checking: has(&["overall", "ohms", "at_c", "gross"]),
-        caring: has(&["cost", "empty", "supplier", "lot"]),
+        editing: has(&["cost", "empty", "supplier", "lot"]),
         spool,
     };
     render_page(&page, !errors.is_empty())
@@ -241,13 +195,10 @@ pub async fn check(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let id = SpoolId(*id);
-    let spool = app.store.of(user.workshop()).spool(id).await?;
+    let empty_g = app.workshop.spool_measurements(&user.actor, id).await?.empty_g;
     let mut errors = Errors::new();
-    let mm = |text: &str| Length::parse(text).map(Length::mm).map_err(|e| e.to_string());
-    let plain = |text: &str| number(text, "5.51").map(|(value, _)| value).map_err(|e| e.to_string());
-    let celsius = |text: &str| Temperature::parse(text).map(Temperature::celsius).map_err(|e| e.to_string());
-    let mut check = NewCheck {
-        overall_mm: optional(&form, &mut errors, "overall", (0.02, 0.5), mm),
+    let check = NewCheck {
+        overall_mm: optional(&form, &mut errors, "overall", (0.02, 0.5), millimetres),
         ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain),
         at_c: optional(&form, &mut errors, "at_c", (-20.0, 60.0), celsius),
         gross_g: optional(&form, &mut errors, "gross", (0.0, 20_000.0), plain),
@@ -255,35 +206,26 @@ pub async fn check(
     };
     if errors.is_empty() && check.overall_mm.is_none() && check.ohm_per_m.is_none() && check.gross_g.is_none()
     {
-        errors.insert("overall".into(), "Note a diameter, the ohms per metre, or the weight.".into());
+        errors.insert("overall".into(), "Enter a diameter, the ohms per metre, or the weight.".into());
     }
-    if let Some(gross) = check.gross_g {
-        match spool.empty_g {
-            Some(empty) if gross >= empty => check.left_m = length(&spool, gross - empty),
-            Some(_) => {
-                errors.insert("gross".into(), "That is less than the empty spool weighs.".into());
-            }
-            None => {
-                errors.insert("gross".into(), "Note below what the empty spool weighs first.".into());
-            }
+    match (check.gross_g, empty_g) {
+        (Some(gross), Some(empty)) if gross < empty => {
+            errors.insert("gross".into(), "That is less than the empty spool weighs.".into());
         }
+        (Some(_), None) => {
+            errors.insert("gross".into(), "Enter below what the empty spool weighs first.".into());
+        }
+        _ => {}
     }
     if !errors.is_empty() {
         return page(&app, &user, id, &form, &errors).await;
     }
-    app.store.of(user.workshop()).check_spool(id, user.person.id, &form.key()?, &check).await?;
+    app.workshop.check_spool(&user.actor, id, &form.key()?, check).await?;
     Ok(redirect(format!("/spools/{id}")))
 }
 
-/// Metres of a spool's wire that weigh so many grams.
-fn length(spool: &Spool, grams: f64) -> Option<f64> {
-    let insulation = serde_json::from_value(serde_json::Value::from(spool.insulation.clone())).ok()?;
-    let build = serde_json::from_value(serde_json::Value::from(spool.build.clone())).ok()?;
-    metres(spool.gauge.parse().ok()?, insulation, build, grams)
-}
-
-/// Notes supplier, cost, station.
-pub async fn care(
+/// Saves supplier, cost, station.
+pub async fn update(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -291,28 +233,20 @@ pub async fn care(
 ) -> Result<HttpResponse, AppError> {
     let id = SpoolId(*id);
     let mut errors = Errors::new();
-    let plain = |text: &str| number(text, "48").map(|(value, _)| value).map_err(|e| e.to_string());
     for name in ["supplier", "lot"] {
-        if form.get(name).chars().count() > 80 {
-            errors.insert(name.into(), "Up to 80 letters.".into());
-        }
+        limit_letters(&form, &mut errors, name, 80);
     }
-    let care = SpoolDetails {
+    let details = SpoolDetails {
         supplier: form.get("supplier").into(),
         lot: form.get("lot").into(),
         cost_per_kg: optional(&form, &mut errors, "cost", (0.0, 100_000.0), plain),
         empty_g: optional(&form, &mut errors, "empty", (0.0, 20_000.0), plain),
-        winder: form.get("winder").parse().ok().map(InstrumentId),
-        emptied: form.get("emptied") == "yes",
+        winder: form.id("winder").map(InstrumentId),
+        emptied: form.is_ticked("emptied"),
     };
     if !errors.is_empty() {
         return page(&app, &user, id, &form, &errors).await;
     }
-    app.store.of(user.workshop()).update_spool(id, &care).await?;
+    app.workshop.update_spool(&user.actor, id, &details).await?;
     Ok(redirect(format!("/spools/{id}")))
-}
-
-/// What a coil's wire costs, where the spool's price is known.
-pub fn wire_cost(spool: &Spool, grams: f64) -> Option<f64> {
-    spool.cost_per_kg.map(|per_kg| per_kg * grams / 1000.0)
 }

@@ -1,11 +1,13 @@
-//! What the filters leave, as a table or a document that can be brought in again.
+//! What the filters leave, as a table or a document that can be imported again.
 
-use super::filter;
 use crate::app::App;
+use crate::components::spreadsheet::unformulated;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::format;
-use crate::query::Asked;
+use crate::pages::logbook::filter::filter;
+use crate::query::QueryParameters;
+use crate::respond::attachment;
 use actix_web::{HttpResponse, web};
 use serde_json::{Map, Value, json};
 use store::logbook::LogbookRow;
@@ -14,104 +16,147 @@ use trade::run_import::{COLUMNS, FORMAT};
 /// Most lines of one export.
 const MOST: u32 = 100_000;
 
-/// Text that a spreadsheet would take for a formula gets a mark before it.
-pub fn unformulated(text: &str) -> String {
-    if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{text}") } else { text.to_owned() }
-}
-
 /// A value to so many parts: no more digits than a meter has.
 fn rounded(value: Option<f64>, parts: f64) -> Value {
     json!(value.map(|v| (v * parts).round() / parts))
 }
 
 /// A column's value: text, number or nothing.
-fn value(line: &LogbookRow, column: &str) -> Value {
+fn value(row: &LogbookRow, column: &str) -> Value {
     let text = |t: &Option<String>| t.clone().map_or(Value::Null, Value::from);
     match column {
-        "key" => line.client_key.clone().into(),
-        "run" => line.number.into(),
-        "started_utc" => format::iso(line.started_at).into(),
-        "design" => line.name.clone().into(),
-        "revision" => format!("r{}", line.revision).into(),
-        "spool" => text(&line.spool),
-        "operator" => line.operator.clone().into(),
-        "winder" => text(&line.winder),
-        "planned_turns" => line.planned_turns.into(),
-        "turns" => json!(line.turns),
-        "resistance_ohm" => rounded(line.resistance_ohm, 1e3),
-        // What a line keeps is at 20 °C.
-        "coil_c" => line.resistance_ohm.map_or(Value::Null, |_| json!(20.0)),
-        "resistance_off" => rounded(line.resistance_off, 1e6),
-        "inductance_h" => rounded(line.inductance_h, 1e6),
-        "test_hz" => line.inductance_h.map_or(Value::Null, |_| json!(1000.0)),
-        "inductance_off" => rounded(line.inductance_off, 1e6),
-        "capacitance_f" => rounded(line.capacitance_f, 1e15),
-        "verdict" => line.level.clone().into(),
-        "words" => line.verdict.clone().into(),
-        "remark" => line.remark.clone().into(),
+        "key" => row.client_key.clone().into(),
+        "run" => row.number.into(),
+        "started_utc" => format::iso(row.started_at).into(),
+        "design" => row.name.clone().into(),
+        "revision" => format!("r{}", row.revision).into(),
+        "spool" => text(&row.spool),
+        "operator" => row.operator.clone().into(),
+        "winder" => text(&row.winder),
+        "planned_turns" => row.planned_turns.into(),
+        "turns" => json!(row.turns),
+        "resistance_ohm" => rounded(row.resistance_ohm, 1e3),
+        // What a row keeps is at 20 °C.
+        "coil_c" => row.resistance_ohm.map_or(Value::Null, |_| json!(20.0)),
+        "resistance_off" => rounded(row.resistance_off, 1e6),
+        "inductance_h" => rounded(row.inductance_h, 1e6),
+        "test_hz" => row.inductance_h.map_or(Value::Null, |_| json!(1000.0)),
+        "inductance_off" => rounded(row.inductance_off, 1e6),
+        "capacitance_f" => rounded(row.capacitance_f, 1e15),
+        "verdict" => row.level.clone().into(),
+        "words" => row.verdict.clone().into(),
+        "remark" => row.remark.clone().into(),
         _ => Value::Null,
     }
 }
 
-async fn lines(
-    app: &App,
-    user: &CurrentUser,
-    query: Vec<(String, String)>,
-) -> Result<Vec<LogbookRow>, AppError> {
-    Ok(app.store.of(user.workshop()).log_lines(&filter(&Asked(query)), MOST).await?)
+/// The columns of an export: the last of the list only an import takes.
+fn columns() -> &'static [&'static str] {
+    &COLUMNS[..COLUMNS.len() - 1]
+}
+
+/// Rows as CSV.
+fn csv_of(rows: &[LogbookRow]) -> Result<Vec<u8>, csv::Error> {
+    let mut out = csv::Writer::from_writer(Vec::new());
+    out.write_record(columns())?;
+    for row in rows {
+        out.write_record(columns().iter().map(|c| match value(row, c) {
+            Value::String(text) => unformulated(&text),
+            Value::Null => String::new(),
+            number => number.to_string(),
+        }))?;
+    }
+    out.into_inner().map_err(|error| error.into_error().into())
+}
+
+/// Rows as a document.
+fn json_of(rows: &[LogbookRow]) -> Value {
+    let runs: Vec<Value> = rows
+        .iter()
+        .map(|row| {
+            let values = columns().iter().map(|c| ((*c).to_owned(), value(row, c)));
+            Value::Object(values.collect::<Map<_, _>>())
+        })
+        .collect();
+    json!({ "format": FORMAT, "runs": runs })
 }
 
 pub async fn csv(
     app: web::Data<App>,
     user: CurrentUser,
-    query: web::Query<Vec<(String, String)>>,
+    query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
-    let lines = lines(&app, &user, query.into_inner()).await?;
-    let written = web::block(move || {
-        let mut out = csv::Writer::from_writer(Vec::new());
-        let columns = &COLUMNS[..COLUMNS.len() - 1];
-        out.write_record(columns).map_err(|e| e.to_string())?;
-        for line in &lines {
-            out.write_record(columns.iter().map(|c| match value(line, c) {
-                Value::String(text) => unformulated(&text),
-                Value::Null => String::new(),
-                number => number.to_string(),
-            }))
-            .map_err(|e| e.to_string())?;
-        }
-        out.into_inner().map_err(|e| e.to_string())
-    })
-    .await?;
-    let body = written.map_err(AppError::Internal)?;
-    Ok(HttpResponse::Ok()
-        .content_type("text/csv; charset=utf-8")
-        .insert_header(("Content-Disposition", "attachment; filename=\"logbook.csv\""))
-        .body(body))
+    let rows = app.workshop.logbook_rows(&user.actor, &filter(&query), MOST).await?;
+    let written = web::block(move || csv_of(&rows)).await?.map_err(AppError::internal)?;
+    Ok(attachment("text/csv; charset=utf-8", "logbook.csv", written))
 }
 
 pub async fn json(
     app: web::Data<App>,
     user: CurrentUser,
-    query: web::Query<Vec<(String, String)>>,
+    query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
-    let lines = lines(&app, &user, query.into_inner()).await?;
-    let runs: Vec<Value> = lines
-        .iter()
-        .map(|line| {
-            let columns = COLUMNS[..COLUMNS.len() - 1].iter();
-            Value::Object(columns.map(|c| ((*c).to_owned(), value(line, c))).collect::<Map<_, _>>())
-        })
-        .collect();
-    Ok(HttpResponse::Ok()
-        .insert_header(("Content-Disposition", "attachment; filename=\"logbook.json\""))
-        .json(json!({ "format": FORMAT, "runs": runs })))
+    let rows = app.workshop.logbook_rows(&user.actor, &filter(&query), MOST).await?;
+    Ok(attachment("application/json", "logbook.json", json_of(&rows).to_string()))
 }
 
 #[cfg(test)]
 mod tests {
+    use super::*;
+    use store::{DesignId, PersonId, RevisionId, RunId};
+    use time::macros::datetime;
+
+    fn row(number: u32) -> LogbookRow {
+        LogbookRow {
+            run_id: RunId(u64::from(number)),
+            number,
+            revision_id: RevisionId(3),
+            revision: 2,
+            design_id: DesignId(1),
+            name: "=Sedge, \"neck\"".into(),
+            format: "tall-single".into(),
+            gauge: "42 AWG".into(),
+            straight: false,
+            clockwise: true,
+            north: true,
+            spool_id: None,
+            spool: None,
+            operator_id: PersonId(1),
+            operator: "Ode Farrow".into(),
+            winder_id: None,
+            winder: None,
+            started_at: datetime!(2026-03-01 10:00),
+            level: "pass".into(),
+            verdict: "All inside their bands.".into(),
+            planned_turns: 7500,
+            turns: Some(7500.0),
+            coil_c: Some(21.5),
+            resistance_ohm: Some(5_750.123_456),
+            resistance_off: Some(0.012_345_678),
+            resistance_bands: Some(0.5),
+            inductance_h: None,
+            inductance_off: None,
+            inductance_bands: None,
+            capacitance_f: Some(4.4e-11),
+            flux_ratio: None,
+            peak_hz: None,
+            output_db: None,
+            wire_m: None,
+            resistance_ratio: None,
+            inductance_ratio: None,
+            capacitance_ratio: None,
+            build_ratio: None,
+            remark: "first\nsecond".into(),
+            client_key: "0".repeat(32),
+            calibrated: false,
+        }
+    }
+
+    /// The files as they are, byte by byte: a change of them is a change of a format that others read.
     #[test]
-    fn no_cell_becomes_a_formula() {
-        assert_eq!(super::unformulated("=1+1"), "'=1+1");
-        assert_eq!(super::unformulated("Reed"), "Reed");
+    fn exports_are_as_they_were() {
+        let rows = [row(1), row(2)];
+        insta::assert_snapshot!("logbook_csv", String::from_utf8(csv_of(&rows).unwrap()).unwrap());
+        insta::assert_snapshot!("logbook_json", serde_json::to_string_pretty(&json_of(&rows)).unwrap());
     }
 }

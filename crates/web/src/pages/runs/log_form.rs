@@ -1,11 +1,9 @@
-//! The log's form: its fields, what was typed into them as readings, and what is asked about because it is hardly so.
+//! The log's form: its fields, what was typed into them as readings, and the questions about readings that can hardly be.
 
-use super::{LogRow, what};
-use crate::app::App;
-use crate::error::AppError;
+use super::page::{LogRow, reading_name};
+use crate::components::field::Field;
 use crate::form::{Errors, FormData};
 use crate::format::{self, HENRY, KILOOHM};
-use crate::layout::Field;
 use coil::circuit::capacitance_from_resonances;
 use coil::quantity::{
     Capacitance, FluxDensity, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Turns,
@@ -13,8 +11,20 @@ use coil::quantity::{
 };
 use store::reading::NewReading;
 use store::run::Run;
-use trade::comparison::capacitance_range_shows;
 use trade::reading::Kind;
+use workshop::ReadingDoubt;
+
+/// The test frequency of the capacitance range of a usual handheld meter, Hz.
+pub const METER_HZ: f64 = 500.0;
+
+/// Why a form holds no readings.
+#[derive(Debug, Default)]
+pub struct RefusedForm {
+    /// Messages by field.
+    pub errors: Errors,
+    /// A capacitance reading, F, that is far too large to be the coil's own.
+    pub not_a_capacitance_f: Option<f64>,
+}
 
 /// The fields of the log's form: all of them, or those of the one reading that is being corrected.
 pub fn reading_fields(
@@ -26,20 +36,24 @@ pub fn reading_fields(
     let only = corrects.map(|row| row.kind);
     let wanted = |kind: Kind| only.is_none_or(|k| k == kind);
     let typed = |name: &str, label: &str, unit: &str, hint: &str| {
-        let value = form.get(name).to_owned();
-        Field { unit: unit.into(), ..Field::typed(name, label, hint).with(&value, errors) }
+        Field::typed(name, label, hint).unit(unit).filled(form, errors)
     };
     let mut fields = Vec::new();
     if wanted(Kind::Turns) {
         fields.push(typed("turns", "Final turns", "", "Hand turns included."));
     }
     if wanted(Kind::Resistance) || wanted(Kind::Open) {
-        fields.push(typed("resistance", "Resistance", "Ω", "5.8k; type open if the meter shows none."));
+        fields.push(typed(
+            "resistance",
+            "Resistance",
+            "Ω",
+            "Such as 6.1k. Type open if the meter shows an open circuit.",
+        ));
         fields.push(typed(
             "coil_c",
             "Coil temperature",
             "°C",
-            "The coil's, not the room's: a warm coil reads high.",
+            "Of the coil, not the room: a warm coil reads high.",
         ));
     }
     if wanted(Kind::Inductance) {
@@ -51,16 +65,21 @@ pub fn reading_fields(
             "capacitance",
             "Capacitance",
             "pF",
-            "Of the pickup, from resonance; or leave it empty and type both resonances.",
+            "Of the pickup, from resonance; or leave this empty and type both resonances.",
         ));
-        fields.push(typed("alone_hz", "Resonance alone", "Hz", "With an exciter coil, nothing connected."));
+        fields.push(typed(
+            "alone_hz",
+            "Resonance, unloaded",
+            "Hz",
+            "With an exciter coil, nothing connected.",
+        ));
         fields.push(typed(
             "across_hz",
             "Resonance with a capacitor",
             "Hz",
-            "The same with a known one across.",
+            "The same with a known capacitor across the coil.",
         ));
-        fields.push(typed("across_pf", "That capacitor", "pF", "1000 is usual."));
+        fields.push(typed("across_pf", "Capacitor across", "pF", "1000 is usual."));
     }
     if wanted(Kind::Width) {
         fields.push(typed(
@@ -76,7 +95,7 @@ pub fn reading_fields(
     let mut flux = Vec::new();
     if wanted(Kind::Flux) {
         for pole in run.design.poles.iter().filter_map(|p| p.string) {
-            if corrects.is_none_or(|row| row.what == what(Kind::Flux, Some(pole))) {
+            if corrects.is_none_or(|row| row.name == reading_name(Kind::Flux, Some(pole))) {
                 flux.push(typed(&format!("flux_{pole}"), &format!("Pole {pole}"), "mT", ""));
             }
         }
@@ -110,7 +129,7 @@ fn optional<T: ParseQuantity>(
         Ok(value) => errors.insert(
             name.into(),
             format!(
-                "{} {unit} cannot be: between {} and {} {unit}.",
+                "{} {unit} is out of range: {} to {} {unit}.",
                 fixed(value, 4),
                 fixed(range.0, 4),
                 fixed(range.1, 4)
@@ -122,8 +141,9 @@ fn optional<T: ParseQuantity>(
 }
 
 /// What was filled in, as readings.
-pub fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, Errors> {
+pub fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, RefusedForm> {
     let mut errors = Errors::new();
+    let mut not_a_capacitance_f = None;
     let mut readings = Vec::new();
     let e = &mut errors;
     if let Some(turns) = optional(form, e, "turns", (1.0, 50_000.0), "turns", |t: Turns| f64::from(t.0)) {
@@ -135,18 +155,18 @@ pub fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, Erro
         readings.push(NewReading::of(Kind::Open, None));
     } else if let Some(ohms) = optional(form, e, "resistance", (1.0, 1e6), "Ω", Resistance::ohms) {
         if coil_c.is_none() && !e.contains_key("coil_c") {
-            e.insert("coil_c".into(), "Say how warm the coil was: 5 °C move the reading by 2 %.".into());
+            e.insert("coil_c".into(), "Enter the coil’s temperature: 5 °C change the reading by 2 %.".into());
         }
         readings.push(NewReading { coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
     }
     let test_hz = optional(form, e, "test_hz", (20.0, 100_000.0), "Hz", Frequency::hz);
     if let Some(henries) = optional(form, e, "inductance", (1e-3, 100.0), "H", Inductance::henries) {
         if test_hz.is_none() && !e.contains_key("test_hz") {
-            e.insert("test_hz".into(), "Say at which frequency: the reading rises with it.".into());
+            e.insert("test_hz".into(), "Enter the test frequency: the reading rises with it.".into());
         }
         readings.push(NewReading { test_hz, ..NewReading::of(Kind::Inductance, Some(henries)) });
     }
-    if let Some(farads) = capacitance(form, e, run) {
+    if let Some(farads) = capacitance(form, e, &mut not_a_capacitance_f) {
         readings.push(NewReading::of(Kind::Capacitance, Some(farads)));
     }
     if let Some(mm) = optional(form, e, "width", (1.0, 150.0), "mm", Length::mm) {
@@ -172,10 +192,14 @@ pub fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, Erro
     } else if !remark.is_empty() {
         readings.push(NewReading { words: remark.into(), ..NewReading::of(Kind::Remark, None) });
     }
-    if readings.is_empty() && errors.is_empty() {
-        errors.insert("turns".into(), "Nothing was filled in: log at least one reading.".into());
+    if readings.is_empty() && errors.is_empty() && not_a_capacitance_f.is_none() {
+        errors.insert("turns".into(), "Enter at least one reading.".into());
     }
-    if errors.is_empty() { Ok(readings) } else { Err(errors) }
+    if errors.is_empty() && not_a_capacitance_f.is_none() {
+        Ok(readings)
+    } else {
+        Err(RefusedForm { errors, not_a_capacitance_f })
+    }
 }
 
 /// A bare number is in picofarads.
@@ -185,29 +209,15 @@ fn farads(text: &str) -> Result<f64, String> {
     Capacitance::parse(&text).map(Capacitance::farads).map_err(|e| e.to_string())
 }
 
-/// The capacitance as typed, or from two resonances. Nanofarads off a finished coil are no capacitance: that is said,
-/// with what such a meter should show here.
-fn capacitance(form: &FormData, errors: &mut Errors, run: &Run) -> Option<f64> {
-    const METER_HZ: f64 = 500.0;
+/// The capacitance as typed, or from two resonances. Nanofarads off a finished coil are no capacitance: they are handed
+/// over apart, to be explained.
+fn capacitance(form: &FormData, errors: &mut Errors, not_one: &mut Option<f64>) -> Option<f64> {
     const MOST_F: f64 = 3e-9;
     let typed = form.get("capacitance");
     if !typed.is_empty() {
         match farads(typed) {
             Ok(value) if (1e-12..=MOST_F).contains(&value) => return Some(value),
-            Ok(value) if value > MOST_F && value < 1e-6 => {
-                let shown = capacitance_range_shows(&run.design, METER_HZ).map_or_else(String::new, |f| {
-                    format!(" A meter at 500 Hz should show about {} nF on this coil.", fixed(f * 1e9, 0))
-                });
-                let nano = fixed(value * 1e9, 1);
-                errors.insert(
-                    "capacitance".into(),
-                    format!(
-                        "{nano} nF is not the coil's own capacitance: in its capacitance range the meter takes inductance \
-                         and resistance for a capacitor.{shown} The real one is tens to a few hundred picofarads: take two \
-                         resonances, and it is computed from them."
-                    ),
-                );
-            }
+            Ok(value) if value > MOST_F && value < 1e-6 => *not_one = Some(value),
             Ok(_) => {
                 errors.insert("capacitance".into(), "Between 1 pF and 3 nF.".into());
             }
@@ -251,36 +261,42 @@ fn capacitance(form: &FormData, errors: &mut Errors, run: &Run) -> Option<f64> {
     }
 }
 
-/// What is hardly so: a reading far from what the design can be is asked about once, by its field, and not refused.
-pub async fn doubts(app: &App, run: &Run, new: &[NewReading]) -> Result<Errors, AppError> {
-    let mut doubts = Errors::new();
-    let turns = new.iter().find(|r| r.kind == Kind::Turns).and_then(|r| r.value);
-    if let Some(turns) = turns.filter(|t| !(0.4..=1.6).contains(&(t / f64::from(run.row.planned_turns)))) {
-        doubts.insert(
-            "turns".into(),
-            format!("{} turns of {} planned?", format::turns(turns), format::turns(run.row.planned_turns)),
-        );
-    }
-    let mut measured_coils = run.design.clone();
-    if let (Some(coil), Some(turns)) = (measured_coils.coils.first_mut(), turns) {
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "1 to 50,000")]
-        let turns = turns.clamp(10.0, 50_000.0) as u32;
-        coil.wind.turns = turns;
-    }
-    let Ok(prediction) = app.predictions.calibrated(&measured_coils, run.calibration).await? else {
-        return Ok(doubts);
-    };
-    let pickup = &prediction.pickup;
-    for (kind, field, expected, scale) in [
-        (Kind::Resistance, "resistance", pickup.resistance_20c_ohm.nominal, KILOOHM),
-        (Kind::Inductance, "inductance", pickup.inductance_h.nominal, HENRY),
-    ] {
-        let read = new.iter().find(|r| r.kind == kind).and_then(|r| r.value);
-        if let Some(value) = read.filter(|v| !(0.4..=1.8).contains(&(v / expected))) {
-            let (value, expected) = (scale.finer().text(value), scale.text(expected));
-            doubts
-                .insert(field.into(), format!("{value}, where {expected} is predicted: a slip of the unit?"));
-        }
-    }
-    Ok(doubts)
+/// Why nanofarads are not the coil's own capacitance, with what the meter should show on this coil.
+pub fn not_a_capacitance(farads: f64, expected_f: Option<f64>) -> String {
+    let expected = expected_f.map_or_else(String::new, |f| {
+        format!(" A meter at {METER_HZ} Hz should show about {} nF on this coil.", fixed(f * 1e9, 0))
+    });
+    format!(
+        "{} nF is not the coil's own capacitance: the capacitance range of a meter takes inductance and resistance for a \
+         capacitor.{expected} The real one is tens to a few hundred picofarads: measure two resonances, and it is computed \
+         from them.",
+        fixed(farads * 1e9, 1)
+    )
+}
+
+/// The questions about readings that can hardly be, by field.
+pub fn doubt_texts(doubts: &[ReadingDoubt]) -> Errors {
+    doubts
+        .iter()
+        .map(|doubt| {
+            let (field, scale) = match doubt.kind {
+                Kind::Turns => ("turns", None),
+                Kind::Inductance => ("inductance", Some(HENRY)),
+                _ => ("resistance", Some(KILOOHM)),
+            };
+            let text = match scale {
+                Some(scale) => format!(
+                    "{} is far from the predicted {}. Is the unit right?",
+                    scale.finer().text(doubt.value),
+                    scale.text(doubt.expected)
+                ),
+                None => format!(
+                    "{} turns, but {} were planned. Is that right?",
+                    format::turns(doubt.value),
+                    format::turns(doubt.expected)
+                ),
+            };
+            (field.to_owned(), text)
+        })
+        .collect()
 }

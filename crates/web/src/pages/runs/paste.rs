@@ -1,12 +1,12 @@
 //! Readings pasted as lines, from a notebook or a meter's own log.
 
-use super::FormData;
+use crate::form::FormData;
 
-/// Takes lines such as `R; 5.85k; 23 C`, `L; 2.21 H; 1 kHz`, `C; 110 pF`, `turns; 7620`, `pole 3; -112 mT` into the form's
-/// fields; parts are parted by semicolon, tab or comma and blank. What is typed in a field wins over what is pasted.
+/// Takes lines such as `R; 6.1k; 23 C`, `L; 2.4 H; 1 kHz`, `C; 105 pF`, `turns; 7500`, `pole 3; -112 mT` into the form's
+/// fields; parts are separated by semicolon, tab, or comma and blank. What is typed in a field wins over what is pasted.
 ///
 /// # Errors
-/// The first line that is no reading, in words.
+/// The first line that is not a reading, in words.
 pub fn take_in(form: &FormData) -> Result<FormData, String> {
     let mut all = form.clone();
     let text = all.0.remove("pasted").unwrap_or_default();
@@ -18,7 +18,7 @@ pub fn take_in(form: &FormData) -> Result<FormData, String> {
         let parts: Vec<&str> = line.split([';', '\t']).flat_map(|p| p.split(", ")).map(str::trim).collect();
         let wrong = || {
             format!(
-                "Line {} is no reading: “{line:.40}”. Write R, L, C, turns, width or pole 3, then a semicolon.",
+                "Line {} is not a reading: “{line:.40}”. Write R, L, C, turns, width or pole 3, then a semicolon.",
                 k + 1
             )
         };
@@ -59,16 +59,16 @@ mod tests {
 
     #[test]
     fn lines_become_fields_and_what_is_typed_wins() {
-        let text = "R; 5.85k; 23 C\nL\t2.21 H\t1 kHz\n# a note\n\npole 3; -112 mT; 0.5 mm\nturns, 7620";
-        let all = take_in(&form(&[("pasted", text), ("turns", "7610")])).unwrap();
+        let text = "R; 6.1k; 23 C\nL\t2.4 H\t1 kHz\n# a note\n\npole 3; -112 mT; 0.5 mm\nturns, 7500";
+        let all = take_in(&form(&[("pasted", text), ("turns", "7490")])).unwrap();
         for (name, value) in [
-            ("resistance", "5.85k"),
+            ("resistance", "6.1k"),
             ("coil_c", "23 C"),
-            ("inductance", "2.21 H"),
+            ("inductance", "2.4 H"),
             ("test_hz", "1 kHz"),
             ("flux_3", "-112 mT"),
             ("probe", "0.5 mm"),
-            ("turns", "7610"),
+            ("turns", "7490"),
             ("pasted", ""),
         ] {
             assert_eq!(all.get(name), value, "{name}");

@@ -1,28 +1,42 @@
 //! The winding station: the counter in large, what comes next, and whatever happens in one touch.
 
-use super::{AppError, FormData, Frame, format};
 use crate::app::App;
+use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::drawing;
-use crate::winder_link::FollowedRun;
+use crate::error::AppError;
+use crate::form::FormData;
+use crate::format;
+use crate::refusal_text::refusal_text;
+use crate::respond::render_page;
 use actix_web::web::Bytes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::design::{Design, Direction};
-use coil::prediction::lay_coil;
+use coil::design::Direction;
 use coil::quantity::fixed;
 use coil::wire::tension_window_n;
 use futures_util::stream;
-use instruments::net::Line;
-use instruments::simulated::Piece;
-use instruments::{InstrumentError, Winder as _};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::time::Duration;
-use store::event::NewEvent;
-use store::instrument::Instrument;
-use store::run::Run;
-use store::{RunId, WorkshopId};
+use store::{InstrumentId, RunId};
 use trade::winding::{Event, Progress, WindingEventKind};
+use workshop::{LogEvent, Refusal, StationState, StationTrouble, WinderChoice, WinderCommand, WinderMotion};
+
+/// Between two messages to a browser when nothing changes.
+const KEEP_ALIVE: Duration = Duration::from_secs(10);
+/// Most turns of a count.
+const MOST_TURNS: u32 = 100_000;
+/// Most letters of a remark.
+const MOST_LETTERS: usize = 500;
+/// Speed that is offered first, turns a minute.
+const USUAL_RPM: u32 = 500;
+/// What can be logged in one touch.
+const ONE_TOUCH: [WindingEventKind; 4] = [
+    WindingEventKind::GuidesMoved,
+    WindingEventKind::Splice,
+    WindingEventKind::Jumped,
+    WindingEventKind::Loose,
+];
 
 #[derive(Template)]
 #[template(path = "runs/station.html")]
@@ -34,7 +48,7 @@ struct StationPage {
     revision: u32,
     planned: u32,
     stops: String,
-    /// WinderLinks to choose from: number, name, whether it is the one.
+    /// Winders to choose from: number, name, whether it is the one.
     winders: Vec<(u64, String, bool)>,
     winder: u64,
     event_kinds: Vec<(&'static str, &'static str)>,
@@ -44,21 +58,17 @@ struct StationPage {
     rpm: u32,
 }
 
-/// Which winder a page follows; 0 for none, the first when nothing is said.
+/// Which winder a page follows; 0 for none, the first when nothing is given.
 #[derive(Deserialize)]
 pub struct WinderQuery {
     winder: Option<u64>,
 }
 
-async fn winders(app: &App, workshop: WorkshopId) -> Result<Vec<Instrument>, AppError> {
-    let all = app.store.of(workshop).instruments().await?;
-    Ok(all.into_iter().filter(|i| i.kind == "winder").collect())
-}
-
-fn chosen(all: &[Instrument], asked: Option<u64>) -> Option<&Instrument> {
+fn choice(asked: Option<u64>) -> WinderChoice {
     match asked {
-        Some(id) => all.iter().find(|i| i.id.0 == id),
-        None => all.first(),
+        None => WinderChoice::First,
+        Some(0) => WinderChoice::None,
+        Some(id) => WinderChoice::This(InstrumentId(id)),
     }
 }
 
@@ -69,13 +79,13 @@ pub async fn show(
     id: web::Path<u64>,
     query: web::Query<WinderQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
-    let all = winders(&app, user.workshop()).await?;
-    let winder = chosen(&all, query.winder).map_or(0, |i| i.id.0);
+    let run = app.workshop.run(&user.actor, RunId(*id)).await?;
+    let all = app.workshop.winders(&user.actor).await?;
+    let winder = app.workshop.chosen_winder(&user.actor, choice(query.winder)).await?.map_or(0, |i| i.id.0);
     let coil = run.design.coils.first();
     let bare_m = coil.map_or(63e-6, |c| c.wire.gauge.bare_m());
     let (low, high) = tension_window_n(bare_m);
-    let build = coil.map_or(0.0, |c| 0.7 * c.former.room_mm);
+    let build_mm = coil.map_or(0.0, |c| 0.7 * c.former.room_mm);
     let page = StationPage {
         run: run.row.id.0,
         number: run.row.number,
@@ -83,64 +93,88 @@ pub async fn show(
         revision: run.row.revision,
         planned: run.row.planned_turns,
         stops: run.row.stops.clone(),
-        winders: all.iter().map(|i| (i.id.0, i.name.clone(), i.id.0 == winder)).collect(),
+        winders: all.into_iter().map(|i| (i.id.0, i.name, i.id.0 == winder)).collect(),
         winder,
-        event_kinds: [
-            WindingEventKind::GuidesMoved,
-            WindingEventKind::Splice,
-            WindingEventKind::Jumped,
-            WindingEventKind::Loose,
-        ]
-        .map(|h| (h.key(), h.name()))
-        .to_vec(),
+        event_kinds: ONE_TOUCH.map(|kind| (kind.key(), kind.name())).to_vec(),
         direction: match coil.map(|c| c.wind.direction) {
             Some(Direction::CounterClockwise) => "counter-clockwise",
             _ => "clockwise",
         },
-        arrow: drawing::top(&run.design, &[build]),
+        arrow: drawing::top(&run.design, &[build_mm]),
         tension: format!("{} to {} N", fixed(low, 2), fixed(high, 2)),
-        rpm: 500,
+        rpm: USUAL_RPM,
         frame: Frame::new(&user, "logbook", format!("Winding run {}", run.row.number)),
     };
-    let html = page.render().map_err(|error| AppError::Internal(error.to_string()))?;
-    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(html))
+    render_page(&page, false)
+}
+
+/// A station's state as its script takes it.
+#[derive(Serialize)]
+struct StationMessage {
+    #[serde(flatten)]
+    progress: Progress,
+    rpm: f64,
+    minutes: Option<f64>,
+    tension_n: Option<f64>,
+    winder: Option<WinderMotion>,
+    counter: Option<u32>,
+    /// What is the matter, in words; empty when nothing is.
+    trouble: String,
+}
+
+fn trouble_text(trouble: &StationTrouble) -> String {
+    match trouble {
+        StationTrouble::LogAway => {
+            "The log cannot be read just now. The winder’s own counter goes on.".into()
+        }
+        StationTrouble::NotLogged => {
+            "The turns could not be logged just now. The counter keeps them; they are logged later.".into()
+        }
+        StationTrouble::Winder { detail } => format!("Winder: {detail}."),
+        StationTrouble::CounterBehind { counter, log } => format!(
+            "The counter shows {}, but {} turns are logged. Set the counter, or log a preset if the coil has fewer turns.",
+            format::turns(counter),
+            format::turns(log)
+        ),
+        StationTrouble::RunClosed => {
+            "This run is signed off: the counter is shown, and nothing is logged.".into()
+        }
+    }
+}
+
+fn message(state: &StationState) -> StationMessage {
+    StationMessage {
+        progress: state.progress,
+        rpm: state.rpm,
+        minutes: state.minutes,
+        tension_n: state.tension_n,
+        winder: state.winder,
+        counter: state.counter,
+        trouble: state.trouble.as_ref().map(trouble_text).unwrap_or_default(),
+    }
 }
 
 /// What happens at the winder, as it happens: server-sent events, each the whole state as JSON; a comment every ten
-/// seconds keeps the way open.
+/// seconds keeps the connection open.
 pub async fn live(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
     query: web::Query<WinderQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
-    let all = winders(&app, user.workshop()).await?;
-    let winder = chosen(&all, query.winder).map(|i| i.address.clone());
-    let followed = FollowedRun {
-        workshop: user.workshop(),
-        run: run.row.id,
-        by: user.person.id,
-        planned: run.row.planned_turns,
-        stops: stops(&run),
-        winder,
-    };
-    let receiver = app.winders.follow(&app.store, followed);
+    let receiver = app.workshop.follow(&user.actor, RunId(*id), choice(query.winder)).await?;
     let events = stream::unfold((receiver, true), |(mut receiver, first)| async move {
-        let quiet = Duration::from_secs(10);
         if !first {
-            match tokio::time::timeout(quiet, receiver.changed()).await {
+            match tokio::time::timeout(KEEP_ALIVE, receiver.changed()).await {
                 Ok(Ok(())) => {}
                 Ok(Err(_)) => return None,
                 Err(_) => {
-                    return Some((
-                        Ok::<_, actix_web::Error>(Bytes::from_static(b": quiet\n\n")),
-                        (receiver, false),
-                    ));
+                    let comment = Bytes::from_static(b": no change\n\n");
+                    return Some((Ok::<_, actix_web::Error>(comment), (receiver, false)));
                 }
             }
         }
-        let text = serde_json::to_string(&*receiver.borrow_and_update()).unwrap_or_default();
+        let text = serde_json::to_string(&message(&receiver.borrow_and_update())).unwrap_or_default();
         Some((Ok(Bytes::from(format!("data: {text}\n\n"))), (receiver, false)))
     });
     Ok(HttpResponse::Ok()
@@ -149,84 +183,70 @@ pub async fn live(
         .streaming(events))
 }
 
-fn stops(run: &Run) -> Vec<u32> {
-    run.row.stops.split(',').filter_map(|s| s.parse().ok()).collect()
+/// A count of turns as typed.
+fn turns(typed: &str) -> Result<u32, AppError> {
+    let digits = typed.replace([',', '\u{202f}', ' '], "");
+    let turns = digits.parse().ok().filter(|turns| *turns <= MOST_TURNS);
+    turns.ok_or_else(|| AppError::BadRequest("Turns are a whole number up to 100,000.".into()))
 }
 
-/// Notes what happened; the same key again notes nothing more, and is as good an answer.
-pub async fn note(
+/// What an event's sender is told.
+#[derive(Serialize)]
+struct EventAnswer {
+    /// Whether it was not logged before.
+    new: bool,
+}
+
+/// Logs what happened; the same key again logs nothing more, and is as good an answer.
+pub async fn log_event(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let Some(what) = WindingEventKind::from_key(form.get("what")) else {
-        return Err(AppError::Unreadable("There is no such event.".into()));
-    };
-    let at_turn = form.get("at_turn").replace([',', '\u{202f}', ' '], "");
-    let at_turn = match at_turn.parse::<u32>() {
-        Ok(turn) if turn <= 100_000 => turn,
-        _ => return Err(AppError::Unreadable("A turn is a whole number up to 100,000.".into())),
-    };
-    let words = form.get("words");
-    if words.chars().count() > 500 {
-        return Err(AppError::Unreadable("A remark has up to 500 letters.".into()));
+    let what = WindingEventKind::from_key(form.get("what")).ok_or(AppError::NotFound("winding event"))?;
+    let at_turn = turns(form.get("at_turn"))?;
+    let remark = form.get("words");
+    if remark.chars().count() > MOST_LETTERS {
+        return Err(AppError::BadRequest(format!("A remark has up to {MOST_LETTERS} letters.")));
     }
-    let new = NewEvent { key: form.key()?, event: Event { what, at_turn }, words };
-    let run = RunId(*id);
-    let fresh = app.store.of(user.workshop()).note_event(run, user.person.id, &new).await?;
-    app.winders.noted(run);
-    Ok(HttpResponse::Ok().json(serde_json::json!({ "noted": true, "new": fresh })))
+    let command = LogEvent { key: form.key()?, event: Event { what, at_turn }, remark: remark.to_owned() };
+    let new = app.workshop.log_event(&user.actor, RunId(*id), &command).await?;
+    Ok(HttpResponse::Ok().json(EventAnswer { new }))
 }
 
-/// What the winder is told.
+/// What the sender of a command is told.
+#[derive(Serialize)]
+struct CommandAnswer {
+    /// Why it was not done; absent when it was.
+    trouble: Option<String>,
+}
+
+/// Commands the winder.
 pub async fn command(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let run = app.store.of(user.workshop()).run(RunId(*id)).await?;
-    let all = winders(&app, user.workshop()).await?;
-    let Some(winder) = chosen(&all, form.get("winder").parse().ok()) else {
-        return Err(AppError::Missing("winder"));
-    };
-    let mut line = Line::to(&winder.address);
-    let outcome = match form.get("do") {
+    let command = match form.get("do") {
         "run" => {
-            if winder.simulated {
-                lay(&winder.address, &run.design, run.row.id.0).await.ok();
-            }
-            let rpm = form.get("rpm").parse::<f64>().ok().filter(|v| (1.0..=3000.0).contains(v));
-            match rpm {
-                // Only to the next stop: a winder that nobody can reach any more stops there by itself.
-                Some(rpm) => {
-                    let on = counted(&app, user.workshop(), &run).await?;
-                    let next =
-                        stops(&run).into_iter().chain([run.row.planned_turns]).filter(|s| *s > on).min();
-                    line.run(rpm, next).await
-                }
-                None => return Err(AppError::Unreadable("A speed is 1 to 3,000 turns a minute.".into())),
-            }
+            let rpm = form.get("rpm").parse().ok().filter(|v| (1.0..=3000.0).contains(v));
+            let rpm =
+                rpm.ok_or_else(|| AppError::BadRequest("A speed is 1 to 3,000 turns a minute.".into()))?;
+            WinderCommand::Run { rpm }
         }
-        "stop" => line.stop().await,
-        "preset" => match form.get("turns").parse::<u32>() {
-            Ok(turns) if turns <= 100_000 => line.preset(turns).await,
-            _ => return Err(AppError::Unreadable("A turn is a whole number up to 100,000.".into())),
-        },
-        _ => return Err(AppError::Unreadable("There is no such command.".into())),
+        "stop" => WinderCommand::Stop,
+        "preset" => WinderCommand::Preset { turns: turns(form.get("turns"))? },
+        _ => return Err(AppError::NotFound("winder command")),
     };
-    app.winders.noted(run.row.id);
-    let said = outcome.err().map(|error| error.to_string());
-    Ok(HttpResponse::Ok().json(serde_json::json!({ "trouble": said })))
-}
-
-/// Lays a coil on a simulated bench: what a person does with a real one.
-pub async fn lay(address: &str, design: &Design, run: u64) -> Result<(), InstrumentError> {
-    let piece = Piece { design: design.clone(), seed: run, faults: Vec::new(), warmer_k: 6.0 };
-    let text =
-        serde_json::to_string(&piece).map_err(|error| InstrumentError::Refused { why: error.to_string() })?;
-    Line::to(address).ask(&format!("SIM:LAY {text}")).await.map(drop)
+    let choice = choice(form.id("winder"));
+    let trouble = match app.workshop.command_winder(&user.actor, RunId(*id), choice, command).await {
+        Ok(()) => None,
+        Err(refusal @ (Refusal::Instrument { .. } | Refusal::RunClosed)) => Some(refusal_text(&refusal)),
+        Err(refusal) => return Err(refusal.into()),
+    };
+    Ok(HttpResponse::Ok().json(CommandAnswer { trouble }))
 }
 
 /// How many turns the drawing shows.
@@ -242,53 +262,6 @@ pub async fn section(
     id: web::Path<u64>,
     query: web::Query<SectionQuery>,
 ) -> Result<HttpResponse, AppError> {
-    let mut design = app.store.of(user.workshop()).run(RunId(*id)).await?.design;
-    let svg = web::block(move || {
-        let coil = design.coils.first_mut()?;
-        coil.wind.turns = query.turns.clamp(10, 50_000);
-        let (_, section) = lay_coil(&design, 0)?;
-        Some(drawing::laid(&section))
-    })
-    .await?;
-    let svg = svg.ok_or(AppError::Missing("section"))?;
-    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(svg))
-}
-
-/// Turns on the coil, as far as the winding log knows.
-pub async fn counted(app: &App, workshop: WorkshopId, run: &Run) -> Result<u32, AppError> {
-    let all: Vec<Event> =
-        app.store.of(workshop).events(run.row.id).await?.into_iter().map(|h| h.event).collect();
-    Ok(Progress::of(&all, run.row.planned_turns, &stops(run)).turns)
-}
-
-/// Events as the run's page lists them.
-pub struct EventRow {
-    pub what: &'static str,
-    pub at_turn: String,
-    pub words: String,
-    pub by: String,
-    pub when: String,
-    pub when_iso: String,
-}
-
-/// The log of the winding, newest first, without the counts between.
-pub async fn event_rows(app: &App, workshop: WorkshopId, run: RunId) -> Result<Vec<EventRow>, AppError> {
-    let all = app.store.of(workshop).events(run).await?;
-    let last = all.iter().rposition(|h| h.event.what == WindingEventKind::Count);
-    let shown = all
-        .iter()
-        .enumerate()
-        .rev()
-        .filter(|(k, h)| h.event.what != WindingEventKind::Count || Some(*k) == last);
-    Ok(shown
-        .take(60)
-        .map(|(_, h)| EventRow {
-            what: h.event.what.name(),
-            at_turn: format::turns(h.event.at_turn),
-            words: h.words.clone(),
-            by: h.by.clone(),
-            when: format::moment(h.at),
-            when_iso: format::iso(h.at),
-        })
-        .collect())
+    let section = app.workshop.expected_lay(&user.actor, RunId(*id), query.turns).await?;
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(drawing::laid(&section)))
 }

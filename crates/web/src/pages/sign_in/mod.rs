@@ -2,20 +2,20 @@
 
 use crate::app::App;
 use crate::assets;
-use crate::current_user::{self, token};
+use crate::components::field::Field;
+use crate::current_user::{self, random_token};
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::layout::Field;
-use crate::pages::redirect;
+use crate::form::{Errors, FORM_COOKIE, FormData};
+use crate::respond::{redirect, render};
 use actix_session::Session;
+use actix_web::cookie::{Cookie, SameSite};
+use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
-use askama_web::WebTemplate;
 use serde::Deserialize;
-use store::StoreError;
-use store::person::NewPerson;
+use workshop::{Refusal, SignInOutcome};
 
-/// Shortest password accepted.
+/// Shortest password, characters.
 const SHORTEST: usize = 10;
 
 /// Routes.
@@ -24,11 +24,11 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/sign-in", web::get().to(show))
         .route("/sign-in", web::post().to(enter))
         .route("/sign-out", web::post().to(leave))
-        .route("/setup", web::get().to(show_setup))
+        .route("/setup", web::get().to(show_set_up))
         .route("/setup", web::post().to(set_up));
 }
 
-#[derive(Template, WebTemplate)]
+#[derive(Template)]
 #[template(path = "sign_in/sign_in.html")]
 struct SignInPage {
     frame: Bare,
@@ -38,9 +38,9 @@ struct SignInPage {
     fields: Vec<Field>,
 }
 
-#[derive(Template, WebTemplate)]
+#[derive(Template)]
 #[template(path = "sign_in/setup.html")]
-struct SetupPage {
+struct SetUpPage {
     frame: Bare,
     assets: &'static str,
     fields: Vec<Field>,
@@ -57,7 +57,40 @@ struct Next {
     next: String,
 }
 
-fn sign_in_page(session: &Session, next: &str, name: &str, refused: &str) -> Result<SignInPage, AppError> {
+/// The token of forms where nobody is signed in: the browser holds it in a cookie and sends it in the form, so that no
+/// session is kept before there is something to remember.
+struct FormToken {
+    token: String,
+    is_new: bool,
+}
+
+impl FormToken {
+    fn of(request: &HttpRequest) -> Self {
+        let held = request.cookie(FORM_COOKIE).map(|c| c.value().to_owned());
+        match held.filter(|t| t.len() == 32 && t.bytes().all(|b| b.is_ascii_hexdigit())) {
+            Some(token) => Self { token, is_new: false },
+            None => Self { token: random_token(), is_new: true },
+        }
+    }
+
+    /// A page with a form that carries the token.
+    fn page(self, template: &impl Template) -> Result<HttpResponse, AppError> {
+        let mut response = HttpResponse::Ok();
+        response.insert_header((header::CONTENT_TYPE, "text/html; charset=utf-8"));
+        if self.is_new {
+            let cookie = Cookie::build(FORM_COOKIE, self.token).path("/").http_only(true);
+            response.cookie(cookie.same_site(SameSite::Strict).finish());
+        }
+        Ok(response.body(render(template)?))
+    }
+}
+
+fn sign_in_page(
+    request: &HttpRequest,
+    next: &str,
+    name: &str,
+    refused: &str,
+) -> Result<HttpResponse, AppError> {
     let password = Field {
         kind: "password",
         complete: "current-password",
@@ -65,30 +98,26 @@ fn sign_in_page(session: &Session, next: &str, name: &str, refused: &str) -> Res
         ..Field::typed("password", "Password", "")
     };
     let sign_in = Field { complete: "username", required: "yes", ..Field::typed("sign_in", "Name", "") };
-    let none = Errors::new();
-    Ok(SignInPage {
-        frame: Bare { token: token(session)? },
+    let token = FormToken::of(request);
+    let page = SignInPage {
+        frame: Bare { token: token.token.clone() },
         assets: assets::base(),
         next: next.to_owned(),
         refused: refused.to_owned(),
-        fields: vec![sign_in.with(name, &none).wide(), password.wide()],
-    })
+        fields: vec![sign_in.with(name, &Errors::new()).wide(), password.wide()],
+    };
+    token.page(&page)
 }
 
 async fn show(
     app: web::Data<App>,
-    session: Session,
+    request: HttpRequest,
     next: web::Query<Next>,
 ) -> Result<HttpResponse, AppError> {
-    if !app.store.has_workshop().await? {
+    if !app.workshop.is_set_up().await? {
         return Ok(redirect("/setup"));
     }
-    page(&sign_in_page(&session, &next.next, "", "")?)
-}
-
-fn page(template: &impl Template) -> Result<HttpResponse, AppError> {
-    let html = template.render().map_err(|error| AppError::Internal(error.to_string()))?;
-    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(html))
+    sign_in_page(&request, &next.next, "", "")
 }
 
 async fn enter(
@@ -104,29 +133,20 @@ async fn enter(
     if !allowed {
         return Err(AppError::TooMany);
     }
-    let person = app.store.person_by_sign_in(&name).await?;
-    let id = person.as_ref().map(|p| p.id);
-    let hash = person.and_then(|p| p.password_hash);
     // As typed: blanks at its ends belong to a password.
     let password = form.0.get("password").cloned().unwrap_or_default();
-    let right = web::block(move || {
-        // An unknown name costs as much time as a known one.
-        let known = hash.is_some();
-        let hash = hash.unwrap_or_else(|| password_auth::generate_hash("nobody"));
-        password_auth::verify_password(password, &hash).is_ok() && known
-    })
-    .await?;
-    match id.filter(|_| right) {
-        Some(id) => {
-            current_user::sign_in(&session, id)?;
-            tracing::info!(person = id.0, "signed in");
+    match app.workshop.sign_in(&name, password).await? {
+        SignInOutcome::SignedIn(person) => {
+            current_user::sign_in(&session, person)?;
+            tracing::info!(person = person.0, "signed in");
             Ok(redirect(inside(form.get("next"))))
         }
-        None => {
-            let refused =
-                "That name and password do not belong together. Check both; the name is not case-sensitive.";
-            page(&sign_in_page(&session, form.get("next"), form.get("sign_in"), refused)?)
-        }
+        SignInOutcome::Wrong => sign_in_page(
+            &request,
+            form.get("next"),
+            form.get("sign_in"),
+            "That name and password do not belong together. Check both; the name is not case-sensitive.",
+        ),
     }
 }
 
@@ -144,7 +164,7 @@ async fn leave(session: Session, _: FormData) -> HttpResponse {
     redirect("/sign-in")
 }
 
-fn setup_page(session: &Session, form: &FormData, errors: &Errors) -> Result<SetupPage, AppError> {
+fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Result<HttpResponse, AppError> {
     let field = |name: &str, label: &str, hint: &str| {
         Field::typed(name, label, hint).with(form.get(name), errors).wide()
     };
@@ -153,8 +173,9 @@ fn setup_page(session: &Session, form: &FormData, errors: &Errors) -> Result<Set
         complete: "new-password",
         ..Field::typed(name, label, hint).with("", errors).wide()
     };
-    Ok(SetupPage {
-        frame: Bare { token: token(session)? },
+    let token = FormToken::of(request);
+    let page = SetUpPage {
+        frame: Bare { token: token.token.clone() },
         assets: assets::base(),
         fields: vec![
             field("workshop", "Workshop", "What it is called on labels and sheets."),
@@ -163,25 +184,27 @@ fn setup_page(session: &Session, form: &FormData, errors: &Errors) -> Result<Set
                 complete: "username",
                 ..field("sign_in", "Name to sign in with", "Short, for example your first name.")
             },
-            password(
-                "password",
-                "Password",
-                "At least 10 characters. A short sentence is easier to keep than a riddle.",
-            ),
+            password("password", "Password", "At least 10 characters. A short sentence is easy to remember."),
             password("again", "Password once more", ""),
         ],
-    })
+    };
+    token.page(&page)
 }
 
-async fn show_setup(app: web::Data<App>, session: Session) -> Result<HttpResponse, AppError> {
-    if app.store.has_workshop().await? {
+async fn show_set_up(app: web::Data<App>, request: HttpRequest) -> Result<HttpResponse, AppError> {
+    if app.workshop.is_set_up().await? {
         return Ok(redirect("/sign-in"));
     }
-    page(&setup_page(&session, &FormData::default(), &Errors::new())?)
+    set_up_page(&request, &FormData::default(), &Errors::new())
 }
 
-async fn set_up(app: web::Data<App>, session: Session, form: FormData) -> Result<HttpResponse, AppError> {
-    if app.store.has_workshop().await? {
+async fn set_up(
+    app: web::Data<App>,
+    request: HttpRequest,
+    session: Session,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    if app.workshop.is_set_up().await? {
         return Ok(redirect("/sign-in"));
     }
     let mut errors = Errors::new();
@@ -198,18 +221,16 @@ async fn set_up(app: web::Data<App>, session: Session, form: FormData) -> Result
         errors.insert("again".into(), "The two passwords differ: type the same one twice.".into());
     }
     if !errors.is_empty() {
-        return page(&setup_page(&session, &form, &errors)?);
+        return set_up_page(&request, &form, &errors);
     }
-    let hash = web::block(move || password_auth::generate_hash(password)).await?;
     let sign_in = form.get("sign_in").to_lowercase();
-    let owner = NewPerson { name: form.get("name"), sign_in: &sign_in, password_hash: Some(&hash) };
-    match app.store.create_workshop(form.get("workshop"), &owner).await {
-        Ok((_, person)) => {
+    match app.workshop.set_up(form.get("workshop"), form.get("name"), &sign_in, password).await {
+        Ok(person) => {
             current_user::sign_in(&session, person)?;
             Ok(redirect("/"))
         }
-        Err(StoreError::Taken(_)) => Ok(redirect("/sign-in")),
-        Err(error) => Err(error.into()),
+        Err(Refusal::AlreadySetUp) => Ok(redirect("/sign-in")),
+        Err(other) => Err(other.into()),
     }
 }
 

@@ -1,56 +1,46 @@
-//! Timers: what dries, soaks or cools; several at once, kept by the server.
+//! Timers: started from a run or the bench, stopped on the bench.
 
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
+use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::format;
-use crate::pages::redirect;
+use crate::respond::redirect;
+use actix_session::Session;
 use actix_web::{HttpResponse, web};
-use store::timer::{NewTimer, Timer};
+use store::timer::NewTimer;
 use store::{RunId, TimerId};
-use time::Duration;
 
 /// Routes.
 pub fn routes(config: &mut web::ServiceConfig) {
     config.route("/timers", web::post().to(start)).route("/timers/{id}/end", web::post().to(end));
 }
 
-/// A timer as the bench shows it.
-pub struct TimerRow {
-    pub id: u64,
-    pub label: String,
-    pub run: Option<(u64, u32)>,
-    /// When it is due, for machines.
-    pub due_iso: String,
-    pub due: String,
-}
-
-impl From<Timer> for TimerRow {
-    fn from(timer: Timer) -> Self {
-        let due = timer.started_at + Duration::minutes(timer.minutes.into());
-        Self {
-            id: timer.id.0,
-            label: timer.label,
-            run: timer.run_id.zip(timer.run_number).map(|(id, number)| (id.0, number)),
-            due_iso: format::iso(due),
-            due: format::moment(due),
-        }
-    }
-}
-
-async fn start(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
-    let minutes = match form.get("minutes").parse::<u32>() {
-        Ok(minutes) if (1..=20_000).contains(&minutes) => minutes,
-        _ => return Err(AppError::Unreadable("A timer runs 1 to 20,000 minutes.".into())),
-    };
+/// What a form says of a timer: its label and minutes, or what is wrong with them.
+fn read(form: &FormData) -> Result<(&str, u32), &'static str> {
+    let minutes = form.get("minutes").parse::<u32>().ok().filter(|m| (1..=20_000).contains(m));
+    let minutes = minutes.ok_or("No timer was started: it runs 1 to 20,000 minutes.")?;
     let label = form.get("label");
     if label.is_empty() || label.chars().count() > 80 {
-        return Err(AppError::Unreadable("Say what it is for, in up to 80 letters.".into()));
+        return Err("No timer was started: say what it is for, in up to 80 letters.");
     }
-    let run = form.get("run").parse().ok().map(RunId);
-    let new = NewTimer { key: form.key()?, run, label, minutes, at: None };
-    app.store.of(user.workshop()).start_timer(user.person.id, &new).await?;
+    Ok((label, minutes))
+}
+
+async fn start(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let run = form.id("run").map(RunId);
+    match read(&form) {
+        Ok((label, minutes)) => {
+            let new = NewTimer { key: form.key()?, run, label, minutes, at: None };
+            app.workshop.start_timer(&user.actor, &new).await?;
+        }
+        Err(message) => flash::put(&session, FlashKind::NotDone, message),
+    }
     Ok(redirect(match (form.get("back"), run) {
         ("run", Some(run)) => format!("/runs/{run}#operations"),
         _ => "/".to_owned(),
@@ -61,8 +51,26 @@ async fn end(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
-    _filled: FormData,
+    _form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    app.store.of(user.workshop()).end_timer(TimerId(*id)).await?;
+    app.workshop.stop_timer(&user.actor, TimerId(*id)).await?;
     Ok(redirect("/"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("Lacquer", "30", true)]
+    #[case("", "30", false)]
+    #[case("Lacquer", "0", false)]
+    #[case("Lacquer", "soon", false)]
+    fn a_timer_needs_a_label_and_minutes(#[case] label: &str, #[case] minutes: &str, #[case] right: bool) {
+        let form = FormData(
+            [("label", label), ("minutes", minutes)].map(|(k, v)| (k.to_owned(), v.to_owned())).into(),
+        );
+        assert_eq!(read(&form).is_ok(), right);
+    }
 }

@@ -1,13 +1,24 @@
 //! Which fields a design has: each is a place in the document, with what it does, what is usual and what is allowed.
 
-use super::{SpoolOption, word};
-use crate::layout::Choice;
+use crate::components::field::Choice;
+use coil::Word as _;
 use coil::design::{Design, Kind};
 use coil::magnet::{Grade, Material};
 use coil::quantity::{
     Capacitance, Fraction, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Tension,
     Turns, fixed,
 };
+
+/// A spool that can be chosen for a coil.
+#[derive(Clone, Debug)]
+pub struct SpoolOption {
+    /// Number.
+    pub id: u64,
+    /// As people read it.
+    pub label: String,
+    /// What was measured on it.
+    pub measured: coil::design::Spool,
+}
 
 /// What a field takes.
 pub enum Entry {
@@ -34,8 +45,6 @@ pub struct Number {
     pub read: fn(&str) -> Result<f64, String>,
     /// The document's unit per unit as shown.
     pub per: f64,
-    /// Whether the document holds a whole number.
-    pub whole: bool,
 }
 
 /// A field.
@@ -88,7 +97,7 @@ fn bare_in<T: ParseQuantity>(text: &str, number: fn(T) -> f64, unit: &str) -> Re
 }
 
 const fn number(unit: &'static str, range: (f64, f64), read: fn(&str) -> Result<f64, String>) -> Number {
-    Number { unit, range, optional: false, read, per: 1.0, whole: false }
+    Number { unit, range, optional: false, read, per: 1.0 }
 }
 
 fn mm(low: f64, high: f64) -> Entry {
@@ -96,8 +105,7 @@ fn mm(low: f64, high: f64) -> Entry {
 }
 
 fn turns(low: f64, high: f64) -> Entry {
-    let whole = number("", (low, high), |t| typed(t, |t: Turns| f64::from(t.0)));
-    Entry::Number(Number { whole: true, ..whole })
+    Entry::Number(number("", (low, high), |t| typed(t, |t: Turns| f64::from(t.0))))
 }
 
 fn percent() -> Entry {
@@ -138,8 +146,7 @@ fn material(now: Material, magnets_first: bool) -> Entry {
     } else {
         others.into_iter().chain(magnets).collect()
     };
-    let mut choices: Vec<Choice> =
-        all.iter().map(|g| Choice::new(word(g), word(g).replace('-', " "))).collect();
+    let mut choices: Vec<Choice> = all.iter().map(|g| Choice::new(g.word(), g.spoken())).collect();
     if matches!(now, Material::Given(_)) {
         choices.insert(0, Choice::new("keep", "as given in the file"));
     }
@@ -169,7 +176,7 @@ fn aims() -> Group {
     let from_to = |at: &str, what: &str, entry: fn() -> Entry, hint: &'static str| {
         [
             def(format!("{at}[0]"), format!("{what} from"), entry(), hint),
-            def(format!("{at}[1]"), "to", entry(), "Empty for no aim."),
+            def(format!("{at}[1]"), "to", entry(), "Empty for no target."),
         ]
     };
     let ohms = || optional(Entry::Number(number("Ω", (1.0, 1e6), |t| typed(t, Resistance::ohms))));
@@ -180,7 +187,7 @@ fn aims() -> Group {
         optional(Entry::Number(Number { per: 1e-12, ..read }))
     };
     Group {
-        title: "Aim".into(),
+        title: "Target".into(),
         folded: true,
         fields: [
             from_to("aims.resistance_ohm", "Resistance", ohms, "At 20 °C. Type 5.6k or 5600."),
@@ -402,7 +409,10 @@ fn same_in_row(design: &Design, coil: &str) -> bool {
         (
             [p.diameter_mm, p.bottom_mm, p.charge].map(f64::to_bits),
             p.up,
-            serde_json::to_string(&p.material).ok(),
+            match p.material {
+                Material::Named(grade) => grade.word().to_owned(),
+                Material::Given(given) => format!("{given:?}"),
+            },
         )
     };
     row.all(|p| key(p) == key(first))
@@ -597,7 +607,7 @@ fn parts(design: &Design) -> Vec<Group> {
         fields.extend(place(&of, "center_mm", "Middle", (-200.0, 200.0)));
         let tools = vec![Tool { step: format!("metal.remove:{i}"), label: "Remove this part" }];
         all.push(Group {
-            title: headed(&format!("{} {}", word(metal.part).replace('-', " "), i + 1)),
+            title: headed(&format!("{} {}", metal.part.spoken(), i + 1)),
             fields,
             tools,
             ..Group::default()

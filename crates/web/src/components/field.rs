@@ -1,6 +1,6 @@
 //! A form field as a template shows it.
 
-use crate::form::Errors;
+use crate::form::{Errors, FormData};
 
 /// A field.
 #[derive(Clone, Debug, Default)]
@@ -62,6 +62,24 @@ impl Field {
     pub fn with(mut self, value: &str, errors: &Errors) -> Self {
         value.clone_into(&mut self.value);
         self.error = errors.get(&self.name).cloned().unwrap_or_default();
+        self
+    }
+
+    /// With what was typed in a form and what is wrong with it.
+    pub fn filled(self, form: &FormData, errors: &Errors) -> Self {
+        let value = form.get(&self.name).to_owned();
+        self.with(&value, errors)
+    }
+
+    /// The same; what was not sent shows `usual`.
+    pub fn filled_or(self, form: &FormData, errors: &Errors, usual: &str) -> Self {
+        let value = if form.0.contains_key(&self.name) { form.get(&self.name) } else { usual }.to_owned();
+        self.with(&value, errors)
+    }
+
+    /// With a unit that a bare number takes.
+    pub fn unit(mut self, unit: &str) -> Self {
+        unit.clone_into(&mut self.unit);
         self
     }
 

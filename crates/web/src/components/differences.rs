@@ -1,8 +1,8 @@
 //! What differs between designs, in the sheet's words: rows of poles that differ alike are one line, whole parts are
 //! named and not spelt out.
 
-use super::sheet::place_in_words;
-use coil::design::{Design, differences};
+use crate::components::sheet::place_in_words;
+use coil::design::{Change, Design, differences};
 use coil::quantity::fixed;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -14,16 +14,25 @@ pub struct Difference {
     pub what: String,
     /// Its value by design; "–" where there is none.
     pub values: Vec<String>,
+    /// Whether it is a coil's turns.
+    pub is_turns: bool,
 }
 
 /// Everything in which any of `others` differs from `first`, but the name.
 pub fn differences_in_words(first: &Design, others: &[&Design]) -> Vec<Difference> {
+    let all: Vec<(&Design, Vec<Change>)> =
+        others.iter().map(|other| (*other, differences(first, other))).collect();
+    changes_in_words(first, all)
+}
+
+/// The same of differences that were taken before.
+pub fn changes_in_words(first: &Design, others: Vec<(&Design, Vec<Change>)>) -> Vec<Difference> {
+    let all: Vec<&Design> = std::iter::once(first).chain(others.iter().map(|(other, _)| *other)).collect();
     // Value in the first and in each other, by place, in the order of the document.
     let mut places: Vec<String> = Vec::new();
     let by_place: Vec<BTreeMap<String, Ends>> = others
-        .iter()
-        .map(|other| {
-            let changes = differences(first, other);
+        .into_iter()
+        .map(|(_, changes)| {
             for change in &changes {
                 if change.at != "name" && !places.contains(&change.at) {
                     places.push(change.at.clone());
@@ -45,8 +54,14 @@ pub fn differences_in_words(first: &Design, others: &[&Design]) -> Vec<Differenc
             None => lines.push(Line { kind, values, places: vec![at] }),
         }
     }
-    let all: Vec<&Design> = std::iter::once(first).chain(others.iter().copied()).collect();
-    lines.into_iter().map(|line| Difference { what: line.words(&all), values: line.values }).collect()
+    lines
+        .into_iter()
+        .map(|line| Difference {
+            what: line.words(&all),
+            is_turns: line.kind.ends_with(".wind.turns"),
+            values: line.values,
+        })
+        .collect()
 }
 
 /// Value before and after.

@@ -1,15 +1,16 @@
 //! The build sheet of any format: every field a place in the document, read from what a maker types and written back.
 
 mod fields;
+mod lens;
 
+use crate::components::field::Field;
 use crate::form::{Errors, FormData};
-use crate::layout::Field;
-use coil::design::{Design, OneString, follow_row, read_value};
+use coil::design::{Design, OneString, follow_row};
 use coil::quantity::fixed;
 use coil::wire::Gauge;
+pub use fields::SpoolOption;
 use fields::{Entry, FieldDef, Group};
-use serde::Serialize;
-use serde_json::Value;
+use lens::{Slot, aim_range, slot};
 use std::collections::BTreeMap;
 
 /// A group of fields as the template shows it.
@@ -30,37 +31,11 @@ pub struct Section {
     pub open: bool,
 }
 
-/// A fitting spool on the shelf, for the sheet's choice.
-#[derive(Clone, Debug)]
-pub struct SpoolOption {
-    /// Number.
-    pub id: u64,
-    /// As people read it.
-    pub label: String,
-    /// What was measured on it.
-    pub measured: coil::design::Spool,
-}
-
 /// Names of fields that are no places in the document.
 const NAME: &str = "name";
 const GAP: &str = "strings.gap";
 /// The form's flag for poles set one by one.
 pub const ONE_BY_ONE: &str = "poles_each";
-
-/// The name of a value in the document's own words.
-fn word<T: Serialize>(value: T) -> String {
-    serde_json::to_value(value).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
-}
-
-fn document(design: &Design) -> Value {
-    // A design is plain data: it always becomes a value.
-    serde_json::to_value(design).unwrap_or_default()
-}
-
-/// `coils[0].wind.turns` as a JSON pointer.
-fn pointer(at: &str) -> String {
-    format!("/{}", at.replace('[', ".").replace(']', "").replace('.', "/"))
-}
 
 /// The places that a field stands for: all poles of a coil for `poles{A}.key`.
 fn places(at: &str, design: &Design) -> Vec<String> {
@@ -87,35 +62,28 @@ fn is_spool(def: &FieldDef) -> bool {
 }
 
 /// A field's value as it is shown.
-fn display(def: &FieldDef, design: &Design, value: &Value) -> String {
+fn display(def: &FieldDef, design: &mut Design) -> String {
     if def.at == GAP {
         return fixed(design.strings.core_and_gap_mm(1).1, 4);
     }
-    if is_spool(def) {
-        return if value.pointer(&pointer(&def.at)).is_some_and(|v| !v.is_null()) { "keep" } else { "" }
-            .into();
-    }
-    if let Some(coil) = def.at.strip_prefix("wiring.sense.") {
-        return design.wiring.sense.get(coil).map_or_else(String::new, word);
-    }
-    let at = places(&def.at, design).into_iter().next().unwrap_or_default();
-    match (value.pointer(&pointer(&at)), &def.entry) {
-        (Some(Value::Number(n)), Entry::Number(number)) => number.display(n.as_f64().unwrap_or_default()),
-        (Some(Value::Object(_)), Entry::Choice(_)) => "keep".into(),
-        (Some(Value::String(text)), _) => text.clone(),
-        _ => String::new(),
+    let Some(at) = places(&def.at, design).into_iter().next() else { return String::new() };
+    let Some(slot) = slot(design, &at) else { return String::new() };
+    match &def.entry {
+        Entry::Number(number) => slot.number().map_or_else(String::new, |n| number.display(n)),
+        _ => slot.text(),
     }
 }
 
 /// The sheet's fields, filled from a design.
 #[must_use]
 pub fn form_of(design: &Design) -> FormData {
-    let value = document(design);
     let groups = fields::groups(design, &[], false);
+    let mut copy = design.clone();
     let mut sheet: BTreeMap<String, String> =
-        all_fields(&groups).map(|s| (s.at.clone(), display(s, design, &value))).collect();
+        all_fields(&groups).map(|s| (s.at.clone(), display(s, &mut copy))).collect();
     sheet.insert(NAME.into(), design.name.clone());
-    sheet.insert("document".into(), value.to_string());
+    // A design is plain data: it is always written.
+    sheet.insert("document".into(), serde_json::to_string(design).unwrap_or_default());
     FormData(sheet)
 }
 
@@ -144,12 +112,12 @@ pub struct Read {
 /// Messages by field, all at once.
 pub fn read(form: &FormData, base: &Design, spools: &[SpoolOption]) -> Result<Read, Errors> {
     let mut reader =
-        Reader { errors: Errors::new(), meant: BTreeMap::new(), value: document(base), base, spools };
+        Reader { errors: Errors::new(), meant: BTreeMap::new(), design: base.clone(), base, spools };
     let name = form.get(NAME);
     if name.is_empty() || name.chars().count() > 120 {
         reader.errors.insert(NAME.into(), "Give it a name of up to 120 letters.".into());
     }
-    reader.put(NAME, Value::String(name.to_owned()));
+    name.clone_into(&mut reader.design.name);
     let groups = fields::groups(base, spools, one_by_one(form));
     let mut gap = None;
     for def in all_fields(&groups) {
@@ -165,24 +133,16 @@ pub fn read(form: &FormData, base: &Design, spools: &[SpoolOption]) -> Result<Re
     for pair in aims(&groups) {
         reader.aim(pair, form);
     }
-    let Reader { mut errors, meant, value, .. } = reader;
+    let Reader { mut errors, meant, mut design, .. } = reader;
     if !errors.is_empty() {
         return Err(errors);
     }
-    let mut design: Design = match serde_json::from_value(value) {
-        Ok(design) => design,
-        Err(error) => return Err(Errors::from([(NAME.into(), error.to_string())])),
-    };
     follow_row(base, &mut design);
     if let Some(gap) = gap {
         set_gap(&mut design, gap);
     }
     // The engine has the last word.
-    let problems = match read_value(document(&design)) {
-        Ok(_) => Vec::new(),
-        Err(problems) => problems,
-    };
-    for problem in problems {
+    for problem in design.problems() {
         let text = format!("{}: {}.", capital(&problem.text).trim_end_matches('.'), problem.try_);
         errors.entry(field_of(&problem.at, base, &groups)).or_insert(text);
     }
@@ -228,7 +188,7 @@ fn field_of(at: &str, base: &Design, groups: &[Group]) -> String {
 struct Reader<'a> {
     errors: Errors,
     meant: BTreeMap<String, String>,
-    value: Value,
+    design: Design,
     base: &'a Design,
     spools: &'a [SpoolOption],
 }
@@ -238,80 +198,69 @@ impl Reader<'_> {
         self.errors.entry(def.at.clone()).or_insert(message.into());
     }
 
-    /// Puts a value at a place; nothing takes it out.
-    fn put(&mut self, at: &str, new: Value) {
-        let (parent, key) = at.rsplit_once('.').map_or(("", at), |(parent, key)| (parent, key));
-        let parent = if parent.is_empty() { String::new() } else { pointer(parent) };
-        if let Some((key, index)) = key.split_once('[') {
-            let place = format!("{parent}/{key}/{}", index.trim_end_matches(']'));
-            if let Some(old) = self.value.pointer_mut(&place) {
-                *old = new;
-            }
-            return;
-        }
-        if let Some(Value::Object(object)) = self.value.pointer_mut(&parent) {
-            if new.is_null() {
-                object.remove(key);
-            } else {
-                object.insert(key.to_owned(), new);
-            }
-        }
-    }
-
-    fn put_all(&mut self, def: &FieldDef, new: &Value) {
+    /// Does something to every place that a field stands for.
+    fn each(&mut self, def: &FieldDef, mut put: impl FnMut(&mut Slot<'_>)) {
         for at in places(&def.at, self.base) {
-            self.put(&at, new.clone());
+            if let Some(mut slot) = slot(&mut self.design, &at) {
+                put(&mut slot);
+            }
         }
     }
 
     fn field(&mut self, def: &FieldDef, typed: &str) {
         match &def.entry {
-            Entry::Words => self.put_all(def, &Value::String(typed.to_owned())),
+            Entry::Words => self.set_word(def, typed),
             Entry::Gauge => match typed.parse::<Gauge>() {
                 Ok(gauge) => {
                     let bare = fixed(gauge.bare_m() * 1e3, 4);
                     self.meant.insert(def.at.clone(), format!("= {gauge}, {bare} mm bare"));
-                    self.put_all(def, &Value::String(gauge.to_string()));
+                    self.each(def, |slot| {
+                        if let Slot::Gauge(value) = slot {
+                            **value = gauge;
+                        }
+                    });
                 }
                 Err(error) => self.fail(def, capital(&error.to_string())),
             },
             Entry::Choice(_) if is_spool(def) => self.spool(def, typed),
             Entry::Choice(_) if typed == "keep" => {}
-            Entry::Choice(all) if all.iter().any(|c| c.value == typed) && typed.is_empty() => {
-                self.put_all(def, &Value::Null);
-            }
             Entry::Choice(all) if all.iter().any(|c| c.value == typed) => {
-                self.put_all(def, &Value::String(typed.to_owned()));
+                self.set_word(def, typed);
             }
             Entry::Choice(_) => self.fail(def, "Choose one of the list."),
             Entry::Number(number) => {
                 if typed.is_empty() && number.optional {
-                    self.put_all(def, &Value::Null);
+                    self.each(def, |slot| slot.set_number(None));
                 } else if let Some(value) = self.number(def, typed) {
-                    #[allow(
-                        clippy::cast_possible_truncation,
-                        clippy::cast_sign_loss,
-                        reason = "its range is checked"
-                    )]
-                    let value = if number.whole { Value::from(value as u64) } else { Value::from(value) };
-                    self.put_all(def, &value);
+                    self.each(def, |slot| slot.set_number(Some(value)));
                 }
             }
         }
     }
 
-    fn spool(&mut self, def: &FieldDef, typed: &str) {
-        match typed {
-            "keep" => {}
-            "" => self.put_all(def, &Value::Null),
-            id => match self.spools.iter().find(|s| s.id.to_string() == id) {
-                Some(found) => {
-                    let measured = serde_json::to_value(found.measured).unwrap_or_default();
-                    self.put_all(def, &measured);
-                }
-                None => self.fail(def, "That spool is no longer on the shelf."),
-            },
+    /// Sets a word that the field has been checked to offer.
+    fn set_word(&mut self, def: &FieldDef, word: &str) {
+        let mut is_set = true;
+        self.each(def, |slot| is_set &= slot.set_word(word));
+        if !is_set {
+            self.fail(def, "Choose one of the list.");
         }
+    }
+
+    fn spool(&mut self, def: &FieldDef, typed: &str) {
+        let measured = match typed {
+            "keep" => return,
+            "" => None,
+            id => match self.spools.iter().find(|s| s.id.to_string() == id) {
+                Some(found) => Some(found.measured),
+                None => return self.fail(def, "That spool is used up, or no longer there."),
+            },
+        };
+        self.each(def, |slot| {
+            if let Slot::Spool(value) = slot {
+                **value = measured;
+            }
+        });
     }
 
     /// A number in the document's unit, or the complaint at its field. What shows as it was is as it was: a field that
@@ -319,7 +268,7 @@ impl Reader<'_> {
     fn number(&mut self, def: &FieldDef, typed: &str) -> Option<f64> {
         let Entry::Number(number) = &def.entry else { return None };
         let at = places(&def.at, self.base).into_iter().next().unwrap_or_default();
-        if let Some(old) = self.value.pointer(&pointer(&at)).and_then(Value::as_f64)
+        if let Some(old) = slot(&mut self.design, &at).and_then(|s| s.number())
             && number.display(old) == typed
         {
             return Some(old);
@@ -346,6 +295,12 @@ impl Reader<'_> {
         }
     }
 
+    fn set_aim(&mut self, key: &str, range: Option<[f64; 2]>) {
+        if let Some(aim) = aim_range(&mut self.design.aims, key) {
+            *aim = range;
+        }
+    }
+
     fn aim(&mut self, (from, to): (&FieldDef, &FieldDef), form: &FormData) {
         if !form.0.contains_key(&from.at) {
             return;
@@ -355,13 +310,13 @@ impl Reader<'_> {
             typed => Some(self.number(def, typed)),
         };
         let ends = (end(from), end(to));
-        let key = from.at.trim_end_matches("[0]");
+        let key = from.at.trim_start_matches("aims.").trim_end_matches("[0]").to_owned();
         match ends {
-            (Some(Some(a)), Some(Some(b))) if a <= b => self.put(key, Value::from(vec![a, b])),
-            (Some(Some(_)), Some(Some(_))) => self.fail(to, "The aim ends below where it begins."),
+            (Some(Some(a)), Some(Some(b))) if a <= b => self.set_aim(&key, Some([a, b])),
+            (Some(Some(_)), Some(Some(_))) => self.fail(to, "The target ends below where it begins."),
             (Some(_), None) => self.fail(to, "Say up to where, or leave both empty."),
             (None, Some(_)) => self.fail(from, "Say from where, or leave both empty."),
-            (None, None) => self.put(key, Value::Null),
+            (None, None) => self.set_aim(&key, None),
             _ => {}
         }
     }
@@ -377,9 +332,9 @@ fn capital(text: &str) -> String {
 /// The sheet's sections with what was typed and what is wrong with it; what was not typed as the design has it.
 #[must_use]
 pub fn sections(design: &Design, form: &FormData, errors: &Errors, spools: &[SpoolOption]) -> Vec<Section> {
-    let value = document(design);
-    let field = |def: FieldDef| {
-        let now = form.0.get(&def.at).cloned().unwrap_or_else(|| display(&def, design, &value));
+    let mut copy = design.clone();
+    let mut field = |def: FieldDef| {
+        let now = form.0.get(&def.at).cloned().unwrap_or_else(|| display(&def, &mut copy));
         let mut field = Field::typed(&def.at, &def.label, def.hint);
         match def.entry {
             Entry::Number(number) => {
@@ -398,7 +353,7 @@ pub fn sections(design: &Design, form: &FormData, errors: &Errors, spools: &[Spo
         .into_iter()
         .map(|group| {
             let (heads, rows) = group.table.unwrap_or_default();
-            let fields: Vec<Field> = group.fields.into_iter().map(field).collect();
+            let fields: Vec<Field> = group.fields.into_iter().map(&mut field).collect();
             let aims = fields.iter().any(|f| f.name.starts_with("aims.") && !f.value.is_empty());
             Section {
                 title: group.title,
@@ -408,7 +363,7 @@ pub fn sections(design: &Design, form: &FormData, errors: &Errors, spools: &[Spo
                 heads,
                 rows: rows
                     .into_iter()
-                    .map(|(l, cells)| (l, cells.into_iter().map(field).collect()))
+                    .map(|(l, cells)| (l, cells.into_iter().map(&mut field).collect()))
                     .collect(),
                 tools: group.tools.into_iter().map(|t| (t.step, t.label)).collect(),
             }
@@ -418,8 +373,8 @@ pub fn sections(design: &Design, form: &FormData, errors: &Errors, spools: &[Spo
 
 /// The names of all fields of a design's sheet: two designs with the same names need no new sheet.
 #[must_use]
-pub fn names(design: &Design, form: &FormData) -> Vec<String> {
-    all_fields(&fields::groups(design, &[], one_by_one(form))).map(|s| s.at.clone()).collect()
+pub fn names(design: &Design, is_one_by_one: bool) -> Vec<String> {
+    all_fields(&fields::groups(design, &[], is_one_by_one)).map(|s| s.at.clone()).collect()
 }
 
 /// A place in the document as the sheet calls it.
@@ -432,8 +387,9 @@ pub fn place_in_words(at: &str, design: &Design) -> String {
         let (_, rows) = group.table.unwrap_or_default();
         let found = group.fields.into_iter().find(|s| s.at == at).map(|s| s.label);
         if let Some(label) = found {
-            let plain =
-                group.title == "Aim" || group.title.starts_with("Wire") || group.title.starts_with("Former");
+            let plain = group.title == "Target"
+                || group.title.starts_with("Wire")
+                || group.title.starts_with("Former");
             return if plain || group.title.starts_with("Strings") {
                 label
             } else {
@@ -541,7 +497,7 @@ mod tests {
         assert_eq!(found.poles.len(), 4);
         assert!((found.poles[0].x_mm + 15.6).abs() < 1e-9);
         assert!((found.coils[0].former.core.size_mm().0 - (31.2 + 4.75)).abs() < 1e-9);
-        assert_ne!(names(&found, &FormData::default()), names(&base, &FormData::default()));
+        assert_ne!(names(&found, false), names(&base, false));
     }
 
     #[test]

@@ -1,0 +1,162 @@
+//! The figures of a pickup, in one table: their key, label, unit, and where a prediction has them.
+
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
+use coil::design::Aims;
+use coil::prediction::{PickupPrediction, Quantity};
+use coil::search::Goal;
+use trade::reading::Kind;
+
+/// A figure of a pickup.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Figure {
+    /// Resistance at 20 °C.
+    Resistance,
+    /// Resistance at the room's temperature.
+    RoomResistance,
+    /// Inductance.
+    Inductance,
+    /// Capacitance.
+    Capacitance,
+    /// Resonance, unloaded.
+    Resonance,
+    /// Peak, loaded.
+    Peak,
+    /// Height of the loaded peak.
+    PeakHeight,
+    /// Where the loaded response is 3 dB down.
+    Minus3Db,
+    /// Output of a pluck.
+    Output,
+    /// Output against the reference coil.
+    RelativeOutput,
+}
+
+/// A row of the table.
+struct Row {
+    /// Whose row it is; its place in the table is checked by it.
+    #[cfg_attr(not(test), expect(dead_code, reason = "read by the test of the table's order"))]
+    figure: Figure,
+    key: &'static str,
+    label: &'static str,
+    scale: Scale,
+    /// The prediction's own name.
+    quantity: &'static str,
+    of: fn(&PickupPrediction) -> &Quantity,
+    aim: Option<fn(&Aims) -> Option<[f64; 2]>>,
+    measured: Option<Kind>,
+}
+
+#[rustfmt::skip]
+const TABLE: [Row; 10] = [
+    Row { figure: Figure::Resistance, key: "resistance", label: "R at 20 °C", scale: KILOOHM,
+          quantity: "resistance_20c_ohm", of: |p| &p.resistance_20c_ohm, aim: Some(|a| a.resistance_ohm),
+          measured: Some(Kind::Resistance) },
+    Row { figure: Figure::RoomResistance, key: "resistance_room", label: "R at room temperature",
+          scale: KILOOHM, quantity: "resistance_ohm", of: |p| &p.resistance_ohm, aim: None, measured: None },
+    Row { figure: Figure::Inductance, key: "inductance", label: "Inductance", scale: HENRY,
+          quantity: "inductance_h", of: |p| &p.inductance_h, aim: Some(|a| a.inductance_h),
+          measured: Some(Kind::Inductance) },
+    Row { figure: Figure::Capacitance, key: "capacitance", label: "Capacitance", scale: PICOFARAD,
+          quantity: "capacitance_f", of: |p| &p.capacitance_f, aim: Some(|a| a.capacitance_f),
+          measured: Some(Kind::Capacitance) },
+    Row { figure: Figure::Resonance, key: "resonance", label: "Resonance, unloaded", scale: KILOHERTZ,
+          quantity: "resonance_unloaded_hz", of: |p| &p.resonance_unloaded_hz, aim: Some(|a| a.resonance_unloaded_hz),
+          measured: None },
+    Row { figure: Figure::Peak, key: "peak", label: "Peak, loaded", scale: KILOHERTZ, quantity: "peak_hz",
+          of: |p| &p.peak_hz, aim: Some(|a| a.peak_hz), measured: None },
+    Row { figure: Figure::PeakHeight, key: "height", label: "Peak height", scale: DECIBEL,
+          quantity: "peak_db", of: |p| &p.peak_db, aim: Some(|a| a.peak_db), measured: None },
+    Row { figure: Figure::Minus3Db, key: "down", label: "−3 dB at", scale: KILOHERTZ,
+          quantity: "minus3db_hz", of: |p| &p.minus3db_hz, aim: None, measured: None },
+    Row { figure: Figure::Output, key: "output_mv", label: "Output", scale: MILLIVOLT,
+          quantity: "output_mv", of: |p| &p.output_mv, aim: None, measured: None },
+    Row { figure: Figure::RelativeOutput, key: "output", label: "Output, to reference", scale: DECIBEL,
+          quantity: "relative_output_db", of: |p| &p.relative_output_db, aim: Some(|a| a.output_db), measured: None },
+];
+
+impl Figure {
+    /// Every figure, in the order of the table.
+    pub const ALL: [Self; 10] = [
+        Self::Resistance,
+        Self::RoomResistance,
+        Self::Inductance,
+        Self::Capacitance,
+        Self::Resonance,
+        Self::Peak,
+        Self::PeakHeight,
+        Self::Minus3Db,
+        Self::Output,
+        Self::RelativeOutput,
+    ];
+
+    const fn row(self) -> &'static Row {
+        const ROWS: &[Row; 10] = &TABLE;
+        &ROWS[self as usize]
+    }
+
+    /// Its name in addresses and forms.
+    pub const fn key(self) -> &'static str {
+        self.row().key
+    }
+
+    /// The figure of a key.
+    pub fn from_key(key: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|f| f.key() == key)
+    }
+
+    /// Its label.
+    pub const fn label(self) -> &'static str {
+        self.row().label
+    }
+
+    /// How it is written.
+    pub const fn scale(self) -> Scale {
+        self.row().scale
+    }
+
+    /// The prediction's own name for it.
+    pub const fn quantity(self) -> &'static str {
+        self.row().quantity
+    }
+
+    /// Its value in a prediction, SI or dB.
+    pub fn of(self, pickup: &PickupPrediction) -> &Quantity {
+        (self.row().of)(pickup)
+    }
+
+    /// Its target range.
+    pub fn aim(self, aims: &Aims) -> Option<[f64; 2]> {
+        self.row().aim.and_then(|aim| aim(aims))
+    }
+
+    /// The reading that measures it.
+    pub const fn measured(self) -> Option<Kind> {
+        self.row().measured
+    }
+}
+
+impl From<Goal> for Figure {
+    fn from(goal: Goal) -> Self {
+        match goal {
+            Goal::Resistance => Self::Resistance,
+            Goal::Inductance => Self::Inductance,
+            Goal::Capacitance => Self::Capacitance,
+            Goal::Peak => Self::Peak,
+            Goal::PeakHeight => Self::PeakHeight,
+            Goal::Output => Self::RelativeOutput,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_figure_has_its_own_row_and_key() {
+        for (place, figure) in Figure::ALL.into_iter().enumerate() {
+            assert_eq!(TABLE[place].figure, figure);
+            assert_eq!(Figure::from_key(figure.key()), Some(figure));
+        }
+    }
+}

@@ -1,0 +1,278 @@
+//! Places in a design's document, as typed references: `coils[0].wind.turns` is that field of the design.
+
+use coil::Word;
+use coil::design::{Aims, Bar, Coil, Design, Metal, OneString, Pole, Sense, Spool};
+use coil::magnet::{Grade, Material};
+use coil::quantity::fixed;
+use coil::wire::Gauge;
+use std::collections::BTreeMap;
+use std::str::FromStr;
+
+/// A field of a design.
+pub enum Slot<'a> {
+    /// A number in the document's unit.
+    Number(&'a mut f64),
+    /// A number that may be absent.
+    Optional(&'a mut Option<f64>),
+    /// A whole number.
+    Whole(&'a mut u32),
+    /// One of a list of words.
+    Word(Box<dyn WordSlot + 'a>),
+    /// Words.
+    Text(&'a mut String),
+    /// A wire gauge.
+    Gauge(&'a mut Gauge),
+    /// A material: a named grade, or given by figures.
+    Material(&'a mut Material),
+    /// What was measured on a spool.
+    Spool(&'a mut Option<Spool>),
+    /// Which end of a coil looks to ground; absent for the usual one.
+    Sense(&'a mut BTreeMap<String, Sense>, String),
+    /// One end of a range that may be absent.
+    End(&'a mut Option<[f64; 2]>, usize),
+}
+
+/// A word of a list, whatever the list.
+pub trait WordSlot {
+    /// The word.
+    fn word(&self) -> &'static str;
+    /// Sets it; false when the list has no such word.
+    fn set(&mut self, word: &str) -> bool;
+}
+
+impl<T: Copy + FromStr + Into<&'static str>> WordSlot for &mut T {
+    fn word(&self) -> &'static str {
+        Word::word(**self)
+    }
+
+    fn set(&mut self, word: &str) -> bool {
+        word.parse().map(|value| **self = value).is_ok()
+    }
+}
+
+fn word<'a, T: Copy + FromStr + Into<&'static str> + 'a>(value: &'a mut T) -> Slot<'a> {
+    Slot::Word(Box::new(value))
+}
+
+impl Slot<'_> {
+    /// Its number, if it is one and there.
+    pub fn number(&self) -> Option<f64> {
+        match self {
+            Self::Number(value) => Some(**value),
+            Self::Optional(value) => **value,
+            Self::Whole(value) => Some(f64::from(**value)),
+            Self::End(range, end) => range.map(|r| r[*end]),
+            _ => None,
+        }
+    }
+
+    /// Sets its number; `None` takes it out where it may be absent.
+    pub fn set_number(&mut self, new: Option<f64>) {
+        match (self, new) {
+            (Self::Number(value), Some(new)) => **value = new,
+            (Self::Optional(value), new) => **value = new,
+            #[allow(
+                clippy::cast_possible_truncation,
+                clippy::cast_sign_loss,
+                reason = "its range is checked"
+            )]
+            (Self::Whole(value), Some(new)) => **value = new.round() as u32,
+            _ => {}
+        }
+    }
+
+    /// As a field shows it: words, a gauge, `keep` for what no list has.
+    pub fn text(&self) -> String {
+        match self {
+            Self::Word(value) => value.word().to_owned(),
+            Self::Text(value) => (*value).clone(),
+            Self::Gauge(gauge) => gauge.to_string(),
+            Self::Material(Material::Named(grade)) => grade.word().to_owned(),
+            Self::Material(Material::Given(_)) => "keep".into(),
+            Self::Spool(spool) => if spool.is_some() { "keep" } else { "" }.into(),
+            Self::Sense(all, coil) => all.get(coil).map_or("", |sense| sense.word()).to_owned(),
+            other => other.number().map_or_else(String::new, |n| fixed(n, 4)),
+        }
+    }
+
+    /// Sets a word; false when there is no such word here.
+    pub fn set_word(&mut self, word: &str) -> bool {
+        match self {
+            Self::Word(value) => value.set(word),
+            Self::Text(value) => {
+                word.clone_into(value);
+                true
+            }
+            Self::Material(value) => {
+                word.parse::<Grade>().map(|grade| **value = Material::Named(grade)).is_ok()
+            }
+            Self::Sense(all, coil) if word.is_empty() => {
+                all.remove(coil);
+                true
+            }
+            Self::Sense(all, coil) => {
+                let sense = word.parse();
+                if let Ok(sense) = sense {
+                    all.insert(coil.clone(), sense);
+                }
+                sense.is_ok()
+            }
+            _ => false,
+        }
+    }
+}
+
+/// `coils[2].wire.gauge` as (2, "wire.gauge"), by the name of the list.
+fn indexed<'t>(at: &'t str, list: &str) -> Option<(usize, &'t str)> {
+    let rest = at.strip_prefix(list)?.strip_prefix('[')?;
+    let (index, rest) = rest.split_once(']')?;
+    Some((index.parse().ok()?, rest.strip_prefix('.').unwrap_or(rest)))
+}
+
+/// `size_mm[1]` as that number of an array.
+fn place<'a, const N: usize>(array: &'a mut [f64; N], at: &str, key: &str) -> Option<Slot<'a>> {
+    let (index, _) = indexed(at, key)?;
+    array.get_mut(index).map(Slot::Number)
+}
+
+/// The field of a design at a place; `None` when there is no such place.
+pub fn slot<'a>(design: &'a mut Design, at: &str) -> Option<Slot<'a>> {
+    if let Some((k, rest)) = indexed(at, "coils") {
+        return coil(design.coils.get_mut(k)?, rest);
+    }
+    if let Some((k, rest)) = indexed(at, "poles") {
+        return pole(design.poles.get_mut(k)?, rest);
+    }
+    if let Some((k, rest)) = indexed(at, "bars") {
+        return bar(design.bars.get_mut(k)?, rest);
+    }
+    if let Some((k, rest)) = indexed(at, "metal") {
+        return metal(design.metal.get_mut(k)?, rest);
+    }
+    if let Some((k, rest)) = indexed(at, "strings.each") {
+        return string(design.strings.each.get_mut(k)?, rest);
+    }
+    if let Some(rest) = at.strip_prefix("aims.") {
+        return aim(&mut design.aims, rest);
+    }
+    if let Some(name) = at.strip_prefix("wiring.sense.") {
+        return Some(Slot::Sense(&mut design.wiring.sense, name.to_owned()));
+    }
+    let (strings, load) = (&mut design.strings, &mut design.load);
+    Some(match at {
+        "name" => Slot::Text(&mut design.name),
+        "room_c" => Slot::Number(&mut design.room_c),
+        "strings.count" => Slot::Whole(&mut strings.count),
+        "strings.pitch_mm" => Slot::Number(&mut strings.pitch_mm),
+        "strings.handed" => word(&mut strings.handed),
+        "strings.scale_mm" => Slot::Number(&mut strings.scale_mm),
+        "strings.from_bridge_mm" => Slot::Number(&mut strings.from_bridge_mm),
+        "wiring.join" => Slot::Text(&mut design.wiring.join),
+        "load.volume_kohm" => Slot::Number(&mut load.volume_kohm),
+        "load.tone_kohm" => Slot::Number(&mut load.tone_kohm),
+        "load.tone_nf" => Slot::Number(&mut load.tone_nf),
+        "load.cable_pf" => Slot::Number(&mut load.cable_pf),
+        "load.input_mohm" => Slot::Number(&mut load.input_mohm),
+        _ => return None,
+    })
+}
+
+fn coil<'a>(coil: &'a mut Coil, at: &str) -> Option<Slot<'a>> {
+    if let Some((k, rest)) = indexed(at, "wind.plan") {
+        let stage = coil.wind.plan.get_mut(k)?;
+        return match rest {
+            "until_turn" => Some(Slot::Whole(&mut stage.until_turn)),
+            "bias" => Some(word(&mut stage.bias)),
+            _ => None,
+        };
+    }
+    if at.starts_with("center_mm") {
+        return place(&mut coil.center_mm, at, "center_mm");
+    }
+    let (former, wire, wind) = (&mut coil.former, &mut coil.wire, &mut coil.wind);
+    Some(match at {
+        "base_mm" => Slot::Number(&mut coil.base_mm),
+        "former.core.length_mm" => Slot::Number(&mut former.core.length_mm),
+        "former.core.width_mm" => Slot::Optional(&mut former.core.width_mm),
+        "former.height_mm" => Slot::Number(&mut former.height_mm),
+        "former.room_mm" => Slot::Number(&mut former.room_mm),
+        "former.flange_bottom_mm" => Slot::Number(&mut former.flange_bottom_mm),
+        "former.flange_top_mm" => Slot::Number(&mut former.flange_top_mm),
+        "wire.gauge" => Slot::Gauge(&mut wire.gauge),
+        "wire.insulation" => word(&mut wire.insulation),
+        "wire.build" => word(&mut wire.build),
+        "wire.range" => word(&mut wire.range),
+        "wire.spool" => Slot::Spool(&mut wire.spool),
+        "wind.turns" => Slot::Whole(&mut wind.turns),
+        "wind.direction" => word(&mut wind.direction),
+        "wind.turns_per_pass" => Slot::Optional(&mut wind.turns_per_pass),
+        "wind.wander" => Slot::Number(&mut wind.wander),
+        "wind.margin_mm" => Slot::Number(&mut wind.margin_mm),
+        "wind.tension_n" => Slot::Optional(&mut wind.tension_n),
+        "wind.packing" => Slot::Optional(&mut wind.packing),
+        _ => return None,
+    })
+}
+
+fn pole<'a>(pole: &'a mut Pole, at: &str) -> Option<Slot<'a>> {
+    Some(match at {
+        "length_mm" => Slot::Number(&mut pole.length_mm),
+        "diameter_mm" => Slot::Number(&mut pole.diameter_mm),
+        "bottom_mm" => Slot::Number(&mut pole.bottom_mm),
+        "material" => Slot::Material(&mut pole.material),
+        "charge" => Slot::Number(&mut pole.charge),
+        "up" => word(&mut pole.up),
+        _ => return None,
+    })
+}
+
+fn bar<'a>(bar: &'a mut Bar, at: &str) -> Option<Slot<'a>> {
+    Some(match at {
+        "material" => Slot::Material(&mut bar.material),
+        "charge" => Slot::Number(&mut bar.charge),
+        "magnetised" => word(&mut bar.magnetised),
+        "north" => word(&mut bar.north),
+        _ if at.starts_with("size_mm") => return place(&mut bar.size_mm, at, "size_mm"),
+        _ => return place(&mut bar.center_mm, at, "center_mm"),
+    })
+}
+
+fn metal<'a>(metal: &'a mut Metal, at: &str) -> Option<Slot<'a>> {
+    Some(match at {
+        "part" => word(&mut metal.part),
+        "material" => Slot::Material(&mut metal.material),
+        "wall_mm" => Slot::Optional(&mut metal.wall_mm),
+        _ if at.starts_with("size_mm") => return place(&mut metal.size_mm, at, "size_mm"),
+        _ => return place(&mut metal.center_mm, at, "center_mm"),
+    })
+}
+
+fn string<'a>(string: &'a mut OneString, at: &str) -> Option<Slot<'a>> {
+    Some(match at {
+        "note" => Slot::Text(&mut string.note),
+        "diameter_mm" => Slot::Number(&mut string.diameter_mm),
+        "core_mm" => Slot::Optional(&mut string.core_mm),
+        "gap_mm" => Slot::Number(&mut string.gap_mm),
+        _ => return None,
+    })
+}
+
+/// The range of an aim by its key.
+pub fn aim_range<'a>(aims: &'a mut Aims, key: &str) -> Option<&'a mut Option<[f64; 2]>> {
+    Some(match key {
+        "resistance_ohm" => &mut aims.resistance_ohm,
+        "inductance_h" => &mut aims.inductance_h,
+        "capacitance_f" => &mut aims.capacitance_f,
+        "resonance_unloaded_hz" => &mut aims.resonance_unloaded_hz,
+        "peak_hz" => &mut aims.peak_hz,
+        "peak_db" => &mut aims.peak_db,
+        "output_db" => &mut aims.output_db,
+        _ => return None,
+    })
+}
+
+fn aim<'a>(aims: &'a mut Aims, at: &str) -> Option<Slot<'a>> {
+    let (key, end) = at.split_once('[')?;
+    let end: usize = end.trim_end_matches(']').parse().ok().filter(|end| *end < 2)?;
+    aim_range(aims, key).map(|range| Slot::End(range, end))
+}

@@ -1,0 +1,303 @@
+//! The readout strip.
+
+use crate::components::figures::Figure;
+use crate::components::sheet::place_in_words;
+use crate::drawing::band;
+use crate::format::{METRE, signed_db, signed_percent, signed_percent_of_ln};
+use coil::design::Design;
+use coil::prediction::{Calibration, PredictionSummary};
+use coil::quantity::significant;
+use store::calibration::CalibrationPolicy;
+use store::logbook::Deviations;
+use workshop::{AppliedCalibration, MeasuredCoils};
+
+/// A cell of the strip.
+pub struct Cell {
+    /// A stable name.
+    pub key: &'static str,
+    /// Label.
+    pub label: &'static str,
+    /// The number.
+    pub value: String,
+    /// Its unit.
+    pub unit: String,
+    /// The band in words.
+    pub band: String,
+    /// The band drawn; empty where there is none.
+    pub drawing: String,
+    /// Change since the parent revision; empty without.
+    pub change: String,
+    /// Whether it lies in its aim: "", "in" or "out".
+    pub aim: &'static str,
+    /// Measured value, with unit; empty without.
+    pub measured: String,
+    /// Why it is what it is.
+    pub why: Why,
+}
+
+/// Why a figure is what it is.
+#[derive(Clone, Debug, Default)]
+pub struct Why {
+    /// How it is computed, and from which sources.
+    pub model: &'static str,
+    /// What its band comes from: input and share, %, largest first.
+    pub from: Vec<(String, u32)>,
+    /// What the coils wound so far say.
+    pub measured_coils: String,
+    /// What the prediction is calibrated with.
+    pub calibration: String,
+}
+
+/// How each figure of the strip is computed.
+const fn model_of(key: &str) -> &'static str {
+    match key.as_bytes() {
+        b"resistance" | b"resistance_room" => {
+            "Every turn is laid and its length added up; times the wire's ohms per metre, stretched by the tension. \
+             Diameters: ASTM B258 and NEMA MW 1000; copper: IEC 60028."
+        }
+        b"wire" => "Every turn is laid along its own outline, and the lengths are added up.",
+        b"inductance" => {
+            "Neumann's integral over the coil as laid (Grover); what poles, bars and plates add by the method of moments \
+             with their magnetisation and side charges. Good to about 1 % in air, 4 % with steel."
+        }
+        b"capacitance" => {
+            "Energy between turns that lie side by side in the simulated lay (after Massarini and Kazimierczuk), to \
+             poles and grounded metal, and 0.3 m of twisted leads. How the wire lies decides, so the band is wide."
+        }
+        b"resonance" => "Inductance and capacitance of the pickup alone: 1 / (2π√(LC)).",
+        b"peak" => {
+            "The circuit of coils, eddy currents, pots, capacitor, cable and input, solved at each frequency; the highest \
+             point of what comes out."
+        }
+        b"output" => {
+            "By reciprocity: how much of each string's magnetisation the coil links, and how that changes as the string \
+             moves; against 7,620 turns of 42 AWG on the standard tall single."
+        }
+        b"fill" => "The build of the lay over the room between core and flange edge.",
+        _ => "",
+    }
+}
+
+/// An input of the prediction in the sheet's words.
+fn input_words(input: &str, design: &Design) -> String {
+    if let Some(of) = input.strip_prefix("runs: ") {
+        return format!("what this workshop's runs leave open of the {of}");
+    }
+    if let Some(model) = input.strip_prefix("model: ") {
+        return format!("the model of the {model} itself");
+    }
+    let at = input.replace("[*]", "[0]");
+    let said = place_in_words(&at, design);
+    if said != at {
+        // What is said of the first of many is meant of all.
+        let all = input.contains("[*]") && at.starts_with("poles");
+        return match said.split_once(", ") {
+            Some((_, what)) if all => format!("the poles' {what}"),
+            _ => said,
+        };
+    }
+    match at.rsplit('.').next().unwrap_or_default() {
+        "ohm_per_m" => "the wire's ohms per metre".into(),
+        "overall" => "the wire's overall diameter".into(),
+        "packing" => "the packing".into(),
+        "core" => "the core's size".into(),
+        "material" => "the alloy".into(),
+        other => other.replace('_', " "),
+    }
+}
+
+fn why(key: &'static str, design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Why {
+    let of = Figure::from_key(key).map_or("", Figure::quantity);
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share, 0 to 100")]
+    let from = figures
+        .contributions
+        .iter()
+        .filter(|c| c.to == of && c.share >= 0.01)
+        .take(5)
+        .map(|c| (input_words(&c.input, design), (c.share * 100.0).round() as u32))
+        .collect();
+    let measured = match key {
+        "resistance" => Some(context.coils.resistance),
+        "inductance" => Some(context.coils.inductance),
+        _ => None,
+    };
+    let measured_coils = match measured {
+        Some(Some(deviations)) => deviation_words(&deviations),
+        Some(None) => "No coil of this design has been measured yet.".into(),
+        None => String::new(),
+    };
+    Why { model: model_of(key), from, measured_coils, calibration: calibration_words(key, context) }
+}
+
+/// How measured coils deviate from their predictions.
+fn deviation_words(of: &Deviations) -> String {
+    let percent = |v: f64| signed_percent(v, 1);
+    if of.count == 1 {
+        return format!("One coil of this design was measured; it deviates by {}.", percent(of.mean));
+    }
+    format!(
+        "{} coils of this design were measured; they deviate by {} on average, from {} to {}.",
+        of.count,
+        percent(of.mean),
+        percent(of.lowest),
+        percent(of.highest)
+    )
+}
+
+/// What a figure's prediction is calibrated with; empty for figures that runs do not move.
+fn calibration_words(key: &str, context: &CellContext<'_>) -> String {
+    let Some((applied, calibration)) = context.calibration else { return String::new() };
+    let correction = match key {
+        "resistance" | "resistance_room" => calibration.resistance,
+        "inductance" | "resonance" | "peak" => calibration.inductance,
+        "capacitance" => calibration.capacitance,
+        _ => return String::new(),
+    };
+    match (correction, applied.version) {
+        (Some(c), Some((_, number))) => {
+            let what = if matches!(key, "resonance" | "peak") {
+                "Its inductance is calibrated"
+            } else {
+                "Calibrated"
+            };
+            let frozen = if matches!(applied.policy, CalibrationPolicy::Frozen(_)) {
+                ", frozen for this design"
+            } else {
+                ""
+            };
+            format!(
+                "{what} with {} runs of this workshop (version {number}{frozen}): {} against the uncalibrated model.",
+                c.runs,
+                signed_percent_of_ln(c.shift, 1)
+            )
+        }
+        _ if !applied.enabled => "Uncalibrated: calibration is switched off.".into(),
+        _ if applied.policy == CalibrationPolicy::Off => {
+            "Uncalibrated: calibration is switched off for this design.".into()
+        }
+        _ => "Uncalibrated: too few runs were measured.".into(),
+    }
+}
+
+/// What stands beside a prediction in its strip.
+#[derive(Clone, Copy, Default)]
+pub struct CellContext<'a> {
+    /// The prediction that it is compared with.
+    pub before: Option<&'a PredictionSummary>,
+    /// What was measured, SI.
+    pub measured: &'a [(Figure, f64)],
+    /// What the coils wound so far say.
+    pub coils: MeasuredCoils,
+    /// What it is calibrated with.
+    pub calibration: Option<(&'a AppliedCalibration, Calibration)>,
+}
+
+/// The figures of the strip, in its order; fill and wire come after them.
+const STRIP: [Figure; 7] = [
+    Figure::Resistance,
+    Figure::RoomResistance,
+    Figure::Inductance,
+    Figure::Capacitance,
+    Figure::Resonance,
+    Figure::Peak,
+    Figure::RelativeOutput,
+];
+
+fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Cell {
+    let (scale, q) = (figure.scale(), figure.of(&figures.pickup));
+    let old = context.before.map(|b| figure.of(&b.pickup));
+    let aim = figure.aim(&design.aims);
+    let measured = context.measured.iter().find(|(f, _)| *f == figure).map(|(_, v)| *v);
+    let is_level = figure == Figure::RelativeOutput;
+    Cell {
+        key: figure.key(),
+        label: figure.label(),
+        value: if is_level { signed(q.nominal) } else { scale.number(q.nominal) },
+        unit: scale.unit.into(),
+        band: if is_level { format!("{} – {}", signed(q.p05), signed(q.p95)) } else { scale.band(q) },
+        drawing: band(q, aim, measured),
+        change: old.map_or_else(String::new, |o| match is_level {
+            true => level_change(q.nominal - o.nominal),
+            false => change(q.nominal / o.nominal - 1.0),
+        }),
+        aim: in_aim(q.nominal, aim),
+        measured: measured.map_or_else(String::new, |v| scale.text(v)),
+        why: why(figure.key(), design, figures, context),
+    }
+}
+
+/// The strip of a prediction.
+pub fn cells(design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Vec<Cell> {
+    let mut all: Vec<Cell> = STRIP.iter().map(|f| cell(*f, design, figures, context)).collect();
+    if let Some(coil) = figures.coils.first() {
+        let old = context.before.and_then(|b| b.coils.first());
+        let plain =
+            |key, label, value: String, unit: &str, band: String, drawing: String, by: Option<f64>| Cell {
+                key,
+                label,
+                value,
+                unit: unit.into(),
+                band,
+                drawing,
+                change: by.map_or_else(String::new, change),
+                aim: "",
+                measured: String::new(),
+                why: why(key, design, figures, context),
+            };
+        let fill = significant(coil.fill * 100.0, 2);
+        let build = format!("build {:.2} mm", coil.build_mm);
+        let by = old.map(|o| coil.fill / o.fill - 1.0);
+        all.push(Cell {
+            aim: if coil.fill > 1.0 { "out" } else { "" },
+            ..plain("fill", "Fill", fill, "%", build, String::new(), by)
+        });
+        let wire = &coil.wire_length_m;
+        let by = old.map(|o| wire.nominal / o.wire_length_m.nominal - 1.0);
+        let length = METRE.number(wire.nominal);
+        all.push(plain("wire", "Wire", length, METRE.unit, METRE.band(wire), band(wire, None, None), by));
+    }
+    all
+}
+
+fn signed(db: f64) -> String {
+    format!("{db:+.1}").replace('-', "−")
+}
+
+fn change(ratio: f64) -> String {
+    if ratio.abs() < 5e-4 { "=".into() } else { signed_percent(ratio, 1) }
+}
+
+fn level_change(db: f64) -> String {
+    if db.abs() < 0.05 { "=".into() } else { signed_db(db, 1) }
+}
+
+fn in_aim(value: f64, aim: Option<[f64; 2]>) -> &'static str {
+    match aim {
+        None => "",
+        Some([from, to]) if (from..=to).contains(&value) => "in",
+        Some(_) => "out",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::tall_single;
+    use coil::prediction::predict;
+
+    #[test]
+    fn every_figure_says_why() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let figures = predict(&design).unwrap().summary();
+        let deviations = Deviations { count: 3, mean: 0.01, lowest: -0.02, highest: 0.04 };
+        let coils = MeasuredCoils { resistance: Some(deviations), inductance: None };
+        let all = cells(&design, &figures, &CellContext { coils, ..CellContext::default() });
+        assert_eq!(all.len(), 9);
+        for cell in &all {
+            assert!(!cell.why.model.is_empty(), "{}", cell.key);
+            assert!(Figure::from_key(cell.key).is_none() || !cell.why.from.is_empty(), "{}", cell.key);
+            assert!(cell.why.from.windows(2).all(|p| p[0].1 >= p[1].1), "ranked: {:?}", cell.why.from);
+        }
+        assert!(all[0].why.measured_coils.contains('3') && all[0].why.measured_coils.contains("+1.0 %"));
+    }
+}

@@ -1,0 +1,103 @@
+//! The formats to begin a design with, and designs from files.
+
+use super::workbench::{USUAL_PITCH_MM, USUAL_STRINGS, workbench};
+use crate::app::App;
+use crate::components::field::Field;
+use crate::components::frame::Frame;
+use crate::components::sheet;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::respond::render_page;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::Word as _;
+use coil::design::{Kind, Problem, starting_point};
+use serde::Deserialize;
+
+/// Pitch of the strings in the drawings, mm.
+const DRAWN_PITCH_MM: f64 = 10.0;
+/// How full the bobbins are drawn.
+const DRAWN_FILL: f64 = 0.75;
+
+/// A format to begin with.
+struct FormatChoice {
+    word: &'static str,
+    name: &'static str,
+    about: &'static str,
+    drawing: String,
+}
+
+#[derive(Template)]
+#[template(path = "designs/formats.html")]
+struct FormatsPage {
+    frame: Frame,
+    formats: Vec<FormatChoice>,
+    import: Field,
+    problems: Vec<Problem>,
+}
+
+const fn about(kind: Kind) -> &'static str {
+    match kind {
+        Kind::TallSingle => "Rod magnets in a tall, narrow coil: bright and clear, picks up hum.",
+        Kind::ShortSingle => "Rods in a low coil over a steel plate: more inductance, a little warmer.",
+        Kind::WideSingle => "Screws in a wide, flat coil over two bar magnets: fuller.",
+        Kind::TwinCoil => "Two coils side by side over one bar, wound against each other: quiet.",
+        Kind::StackedTwin => "Two coils one above the other: quiet, with the outline of a single coil.",
+        Kind::Blade => "One blade under all strings: even when strings are bent.",
+        Kind::ButtonMagnet => "Short, thick magnets in a wide core, for few or widely spaced strings.",
+        Kind::Concentric => "A coil inside another, to be tapped or joined in series.",
+        Kind::PerString => "One small coil for each string.",
+    }
+}
+
+fn formats_page(user: &CurrentUser, import: &str, problems: Vec<Problem>) -> Result<HttpResponse, AppError> {
+    let choice = |kind: &Kind| {
+        let design = starting_point(*kind, "", USUAL_STRINGS, DRAWN_PITCH_MM);
+        let builds: Vec<f64> = design.coils.iter().map(|c| DRAWN_FILL * c.former.room_mm).collect();
+        FormatChoice {
+            word: kind.word(),
+            name: kind.name(),
+            about: about(*kind),
+            drawing: crate::drawing::section(&design, &builds),
+        }
+    };
+    let hint = "Paste a filamentum-design/1 document, or choose its file.";
+    let page = FormatsPage {
+        frame: Frame::new(user, "designs", "New design"),
+        formats: Kind::ALL.iter().map(choice).collect(),
+        import: Field::typed("text", "Design file", hint).with(import, &Errors::new()),
+        problems,
+    };
+    render_page(&page, !page.problems.is_empty())
+}
+
+#[derive(Deserialize)]
+pub struct NewQuery {
+    kind: Option<Kind>,
+    strings: Option<u32>,
+}
+
+/// A new sheet of a format, or the choice of formats.
+pub async fn new(
+    app: web::Data<App>,
+    user: CurrentUser,
+    query: web::Query<NewQuery>,
+) -> Result<HttpResponse, AppError> {
+    let Some(kind) = query.kind else { return formats_page(&user, "", Vec::new()) };
+    let strings = query.strings.unwrap_or(USUAL_STRINGS).clamp(4, 10);
+    let form = sheet::form_of(&starting_point(kind, "", strings, USUAL_PITCH_MM));
+    workbench(&app, &user, &form, &Errors::new(), None, None).await
+}
+
+/// A design file becomes a new sheet; for one that cannot be read, everything that is wrong with it is listed.
+pub async fn import(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    match coil::design::read(form.get("text")) {
+        Ok(design) => workbench(&app, &user, &sheet::form_of(&design), &Errors::new(), None, None).await,
+        Err(problems) => formats_page(&user, form.get("text"), problems),
+    }
+}

@@ -1,0 +1,96 @@
+//! The preview of a sheet while it is filled in, for the workbench's script.
+
+use super::preview::preview_markup;
+use super::sheet_step::SheetStep;
+use super::spools;
+use super::view::View;
+use super::workbench::{base_of, named, parent_of, sheet_markup};
+use crate::app::App;
+use crate::components::sheet;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use actix_web::web;
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// What a preview answers.
+#[derive(Serialize, Default)]
+pub struct PreviewAnswer {
+    strip: String,
+    drawings: String,
+    notices: String,
+    errors: Errors,
+    meant: BTreeMap<String, String>,
+    /// The fields anew and the design they are of, when the sheet has changed its shape.
+    sheet: Option<String>,
+    document: Option<String>,
+    one_by_one: bool,
+}
+
+impl From<Errors> for PreviewAnswer {
+    fn from(errors: Errors) -> Self {
+        Self { errors, ..Self::default() }
+    }
+}
+
+/// Without what was typed over the ends of targets: the panel shows the targets just made.
+fn without_targets(form: &mut FormData) {
+    let is_end =
+        |name: &str| name.starts_with("search_") && (name.ends_with("_from") || name.ends_with("_to"));
+    form.0.retain(|name, _| !is_end(name) || name.starts_with("search_turns"));
+}
+
+/// The preview of what was sent.
+pub async fn preview(
+    app: web::Data<App>,
+    user: CurrentUser,
+    mut form: FormData,
+) -> Result<web::Json<PreviewAnswer>, AppError> {
+    let step: SheetStep = form.get("step").parse()?;
+    let parent = parent_of(&app, &user, form.get("parent")).await?;
+    let base = base_of(&form, parent.as_ref());
+    let referred = spools::referred(&app, &user, &form).await?;
+    let sheet::Read { mut design, meant } = match sheet::read(&named(&form), &base, &referred) {
+        Ok(read) => read,
+        Err(errors) if step == SheetStep::Show => {
+            let offered = spools::offered(&app, &user).await?;
+            let fields = Some(sheet_markup(&base, &form, &errors, &offered)?);
+            return Ok(web::Json(PreviewAnswer { sheet: fields, ..PreviewAnswer::from(errors) }));
+        }
+        Err(errors) => return Ok(web::Json(errors.into())),
+    };
+    let is_one_by_one = step == SheetStep::PolesEach || form.is_ticked(sheet::ONE_BY_ONE);
+    if step == SheetStep::Load {
+        design = base.clone();
+    }
+    if let Err(refused) = step.apply((&app, &user), &form, parent.as_ref(), &mut design).await? {
+        return Ok(web::Json(refused.into()));
+    }
+    let names_before = sheet::names(&base, form.is_ticked(sheet::ONE_BY_ONE));
+    let is_new_shape = step.shows_fields() || sheet::names(&design, is_one_by_one) != names_before;
+    if step.sets_targets() {
+        without_targets(&mut form);
+    }
+    let view = View::named(form.get("view"));
+    let before = parent.as_ref().map(|p| &p.design);
+    let markup = preview_markup((&app, &user), &design, before, parent.as_ref(), (view, Some(&form))).await?;
+    let mut answer = PreviewAnswer {
+        strip: markup.strip,
+        drawings: markup.drawings,
+        notices: markup.notices,
+        one_by_one: is_one_by_one,
+        ..PreviewAnswer::default()
+    };
+    if is_new_shape {
+        // The fields show the design as it now is; what was typed has gone into it.
+        let flag = if is_one_by_one { "yes" } else { "" };
+        let only = FormData(BTreeMap::from([(sheet::ONE_BY_ONE.to_owned(), flag.to_owned())]));
+        let offered = spools::offered(&app, &user).await?;
+        answer.sheet = Some(sheet_markup(&design, &only, &Errors::new(), &offered)?);
+        answer.document = Some(serde_json::to_string(&design)?);
+    } else {
+        answer.meant = meant;
+    }
+    Ok(web::Json(answer))
+}

@@ -1,0 +1,143 @@
+//! What is done to a saved revision: varied, restored, labelled, swept.
+
+use super::revision::{RevisionForm, revision_page};
+use crate::app::App;
+use crate::components::read::limit_letters;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::respond::redirect;
+use actix_web::{HttpResponse, web};
+use coil::magnet::Grade;
+use coil::search::Adjustment;
+use store::RevisionId;
+use trade::sweep::Sweep;
+use workshop::VaryRevision;
+
+/// Most letters of a revision's label.
+const MOST_LETTERS: usize = 60;
+/// Most letters of a sweep's label.
+const MOST_SWEEP_LETTERS: usize = 80;
+
+/// What can be varied: field value, what it is called, and the adjustment to either side.
+pub const VARIED: [(&str, &str, [Adjustment; 2]); 7] = [
+    ("turns", "turns, by 300", [Adjustment::Turns(-300), Adjustment::Turns(300)]),
+    ("gauge", "gauge, by one", [Adjustment::Gauge(-1), Adjustment::Gauge(1)]),
+    ("wander", "hand wander, by 15 %", [Adjustment::Wander(-0.15), Adjustment::Wander(0.15)]),
+    ("gap", "gap to the strings, by 0.5 mm", [Adjustment::Gap(-0.5), Adjustment::Gap(0.5)]),
+    ("height", "winding height, by 1 mm", [Adjustment::Height(-1.0), Adjustment::Height(1.0)]),
+    ("charge", "charge: 100, 80 and 60 %", [Adjustment::Charge(0.8), Adjustment::Charge(0.6)]),
+    (
+        "alloy",
+        "alloy: alnico 2 and alnico 3",
+        [Adjustment::Alloy(Grade::Alnico2), Adjustment::Alloy(Grade::Alnico3)],
+    ),
+];
+
+/// Saves two branches that differ from a revision in one thing, so that three coils can be wound and compared.
+pub async fn vary(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let varied = VARIED.iter().find(|(name, _, _)| *name == form.get("vary"));
+    let (_, what, adjustments) = varied.ok_or(AppError::NotFound("variation"))?;
+    let command = VaryRevision {
+        key: form.key()?,
+        revision: RevisionId(*id),
+        adjustments: *adjustments,
+        what: (*what).to_owned(),
+    };
+    let family = app.workshop.vary_revision(&user.actor, &command).await?;
+    let of: Vec<String> = family.iter().map(|id| format!("of={id}")).collect();
+    Ok(redirect(format!("/compare?{}", of.join("&"))))
+}
+
+/// Restores an older revision: its design becomes the newest one, and nothing in between is lost.
+pub async fn restore(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let id = app.workshop.restore_revision(&user.actor, RevisionId(*id), form.key()?).await?;
+    Ok(redirect(format!("/revisions/{id}")))
+}
+
+/// Tags as they were typed: trimmed, each once.
+fn tags(text: &str) -> Result<Vec<String>, String> {
+    let mut all: Vec<String> = Vec::new();
+    for tag in text.split(',').map(str::trim).filter(|t| !t.is_empty()) {
+        if tag.chars().count() > 40 {
+            return Err(format!("“{tag:.20}…” is longer than 40 letters."));
+        }
+        if !all.iter().any(|t| t.to_lowercase() == tag.to_lowercase()) {
+            all.push(tag.to_owned());
+        }
+    }
+    if all.len() > 12 { Err("Up to twelve tags.".into()) } else { Ok(all) }
+}
+
+/// Saves what a revision is called, its design's tags, and whether the design is archived.
+pub async fn label(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let id = RevisionId(*id);
+    let mut errors = Errors::new();
+    limit_letters(&form, &mut errors, "label", MOST_LETTERS);
+    let tags = tags(form.get("tags")).unwrap_or_else(|message| {
+        errors.insert("tags".into(), message);
+        Vec::new()
+    });
+    if !errors.is_empty() {
+        return revision_page(&app, &user, id, &RevisionForm { form, errors, ..RevisionForm::default() })
+            .await;
+    }
+    let archived = match form.get("archive") {
+        "yes" => Some(true),
+        "no" => Some(false),
+        _ => None,
+    };
+    app.workshop.label_revision(&user.actor, id, form.get("label"), &tags, archived).await?;
+    Ok(redirect(format!("/revisions/{id}")))
+}
+
+/// Adds a measured response to a revision.
+pub async fn add_sweep(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let id = RevisionId(*id);
+    let mut errors = Errors::new();
+    limit_letters(&form, &mut errors, "sweep_label", MOST_SWEEP_LETTERS);
+    if form.get("sweep_label").is_empty() {
+        errors.insert("sweep_label".into(), "Enter which coil was measured.".into());
+    }
+    let sweep = Sweep::read(form.get("points"));
+    if let Err(error) = &sweep {
+        errors.insert("points".into(), format!("Not readable: {error}."));
+    }
+    let (Ok(sweep), true) = (sweep, errors.is_empty()) else {
+        return revision_page(&app, &user, id, &RevisionForm { form, errors, ..RevisionForm::default() })
+            .await;
+    };
+    app.workshop.add_sweep(&user.actor, id, form.key()?, form.get("sweep_label"), &sweep).await?;
+    Ok(redirect(format!("/revisions/{id}")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tags_are_each_once_and_short() {
+        assert_eq!(tags(" neck, Neck ,, order 12 ").unwrap(), ["neck", "order 12"]);
+        assert!(tags(&"x".repeat(41)).is_err() && tags("a,b,c,d,e,f,g,h,i,j,k,l,m").is_err());
+    }
+}

@@ -1,0 +1,220 @@
+//! What a share sheet shows, by parts: nothing that gives a recipe away unless it is asked for.
+
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLITESLA, PICOFARAD, Scale, signed_db};
+use coil::Word as _;
+use coil::design::{Coil, Design};
+use coil::magnet::Material;
+use coil::prediction::{Prediction, Quantity};
+use coil::quantity::fixed;
+use std::collections::BTreeSet;
+
+/// What can be shown: name in the address, label, whether it is shown without being asked for.
+const PARTS: [(&str, &str, bool); 12] = [
+    ("figures", "Resistance, inductance, resonance", true),
+    ("response", "Response", true),
+    ("top", "Drawing from above", true),
+    ("section", "Cross-section", true),
+    ("strings", "Strings and position", true),
+    ("magnets", "Magnets and flux", true),
+    ("load", "Intended load", true),
+    ("dimensions", "Bobbin dimensions", false),
+    ("wire", "Wire", false),
+    ("turns", "Turns", false),
+    ("plan", "Wind plan", false),
+    ("aims", "Targets", false),
+];
+
+/// The parts that are shown.
+pub struct Shown(BTreeSet<&'static str>);
+
+impl Shown {
+    /// Those asked for; without a word, those that give no recipe away.
+    pub fn of<'a>(asked: impl Iterator<Item = &'a str>) -> Self {
+        let asked: Vec<&str> = asked.collect();
+        let shown = PARTS.iter().filter(
+            |(key, _, usual)| {
+                if asked.is_empty() { *usual } else { asked.contains(key) }
+            },
+        );
+        Self(shown.map(|(key, _, _)| *key).collect())
+    }
+
+    /// Whether a part is shown.
+    pub fn has(&self, part: &str) -> bool {
+        self.0.contains(part)
+    }
+
+    /// Key, label and whether it is shown, of every part.
+    pub fn choices(&self) -> Vec<(&'static str, &'static str, bool)> {
+        PARTS.iter().map(|(key, label, _)| (*key, *label, self.has(key))).collect()
+    }
+}
+
+/// A part of the sheet: heading and facts.
+pub struct Part {
+    /// Heading.
+    pub title: &'static str,
+    /// Names and values.
+    pub facts: Facts,
+}
+
+fn fact(name: &str, value: impl Into<String>) -> (String, String) {
+    (name.to_owned(), value.into())
+}
+
+/// Everything in the chosen parts.
+pub fn parts(design: &Design, prediction: Option<&Prediction>, shown: &Shown) -> Vec<Part> {
+    let mut all = vec![
+        ("figures", "What it is", prediction.map(figures).unwrap_or_default()),
+        ("strings", "Strings and position", strings(design)),
+        ("magnets", "Magnets and flux", magnets(design, prediction)),
+        ("load", "Intended load", load(design)),
+    ];
+    for coil in &design.coils {
+        all.extend(coil_facts(coil));
+    }
+    all.push(("aims", "Targets", aims(design)));
+    all.into_iter()
+        .filter(|(key, _, facts)| shown.has(key) && !facts.is_empty())
+        .map(|(_, title, facts)| Part { title, facts })
+        .collect()
+}
+
+/// Names and values.
+type Facts = Vec<(String, String)>;
+
+fn figures(prediction: &Prediction) -> Facts {
+    let pickup = &prediction.pickup;
+    let with = |scale: Scale, q: Quantity| format!("{} ({})", scale.text(q.nominal), scale.band(&q));
+    vec![
+        fact("Resistance at 20 °C", with(KILOOHM, pickup.resistance_20c_ohm)),
+        fact("Inductance", with(HENRY, pickup.inductance_h)),
+        fact("Capacitance", with(PICOFARAD, pickup.capacitance_f)),
+        fact("Resonance, unloaded", with(KILOHERTZ, pickup.resonance_unloaded_hz)),
+        fact("Peak, loaded", with(KILOHERTZ, pickup.peak_hz)),
+        fact("Peak height", DECIBEL.text(pickup.peak_db.nominal)),
+        fact("Output, to the reference coil", signed_db(pickup.relative_output_db.nominal, 1)),
+    ]
+}
+
+fn strings(design: &Design) -> Facts {
+    let strings = &design.strings;
+    vec![
+        fact("Strings", strings.count.to_string()),
+        fact("Pitch", format!("{} mm", fixed(strings.pitch_mm, 2))),
+        fact("Handed", strings.handed.spoken()),
+        fact("Scale", format!("{} mm", fixed(strings.scale_mm, 1))),
+        fact("Distance from the bridge", format!("{} mm", fixed(strings.from_bridge_mm, 1))),
+    ]
+}
+
+fn material(of: &Material) -> String {
+    match of {
+        Material::Named(grade) => grade.spoken(),
+        Material::Given(_) => "material by its figures".into(),
+    }
+}
+
+fn magnets(design: &Design, prediction: Option<&Prediction>) -> Facts {
+    let mut facts = Facts::new();
+    for pole in &design.poles {
+        let size = format!("{} × {} mm", fixed(pole.diameter_mm, 2), fixed(pole.length_mm, 2));
+        let one =
+            fact(&format!("Pole {}", pole.shape.spoken()), format!("{}, {size}", material(&pole.material)));
+        if !facts.contains(&one) {
+            facts.push(one);
+        }
+    }
+    for bar in &design.bars {
+        let [x, y, z] = bar.size_mm.map(|v| fixed(v, 2));
+        facts.push(fact("Bar", format!("{}, {x} × {y} × {z} mm", material(&bar.material))));
+    }
+    let faces = prediction.iter().flat_map(|p| p.poles.iter().map(|q| q.face_mt.nominal.abs() * 1e-3));
+    let ends = faces.fold(None, |ends: Option<(f64, f64)>, v| {
+        Some(ends.map_or((v, v), |(low, high)| (low.min(v), high.max(v))))
+    });
+    if let Some((low, high)) = ends {
+        let text = format!("{} to {}", MILLITESLA.number(low), MILLITESLA.text(high));
+        facts.push(fact("Flux density at the faces", text));
+    }
+    facts
+}
+
+fn load(design: &Design) -> Facts {
+    let load = &design.load;
+    vec![
+        fact("Volume", format!("{} kΩ", fixed(load.volume_kohm, 1))),
+        fact("Tone", format!("{} kΩ, {} nF", fixed(load.tone_kohm, 1), fixed(load.tone_nf, 1))),
+        fact("Cable", format!("{} pF", fixed(load.cable_pf, 0))),
+    ]
+}
+
+fn coil_facts(coil: &Coil) -> [(&'static str, &'static str, Facts); 4] {
+    let (former, wind) = (&coil.former, &coil.wind);
+    let (length, width) = former.core.size_mm();
+    let named = |facts: Facts| std::iter::once(fact("Coil", coil.name.clone())).chain(facts).collect();
+    let flanges = format!("{} and {} mm", fixed(former.flange_bottom_mm, 2), fixed(former.flange_top_mm, 2));
+    let bobbin = vec![
+        fact("Core", format!("{} × {} mm", fixed(length, 2), fixed(width, 2))),
+        fact("Winding height", format!("{} mm", fixed(former.height_mm, 2))),
+        fact("Room for the winding", format!("{} mm", fixed(former.room_mm, 2))),
+        fact("Flanges", flanges),
+    ];
+    let wire = vec![
+        fact("Gauge", coil.wire.gauge.to_string()),
+        fact("Insulation", coil.wire.insulation.spoken()),
+        fact("Build", coil.wire.build.spoken()),
+    ];
+    let turns = vec![
+        fact("Turns", crate::format::turns(wind.turns)),
+        fact("Direction from above", wind.direction.spoken()),
+    ];
+    let passes = wind.turns_per_pass.map_or_else(|| "automatic".into(), |t| fixed(t, 1));
+    let plan = vec![
+        fact("Turns per pass", passes),
+        fact("Hand wander", format!("{} %", fixed(wind.wander * 100.0, 1))),
+        fact("Margins", format!("{} mm", fixed(wind.margin_mm, 2))),
+    ];
+    [
+        ("dimensions", "Bobbin", named(bobbin)),
+        ("wire", "Wire", named(wire)),
+        ("turns", "Turns", named(turns)),
+        ("plan", "Wind plan", named(plan)),
+    ]
+}
+
+fn aims(design: &Design) -> Facts {
+    let range = |ends: Option<[f64; 2]>, scale: Scale| {
+        ends.map(|[a, b]| format!("{} – {}", scale.number(a), scale.text(b)))
+    };
+    let aims = &design.aims;
+    [
+        ("Resistance", range(aims.resistance_ohm, KILOOHM)),
+        ("Inductance", range(aims.inductance_h, HENRY)),
+        ("Peak, loaded", range(aims.peak_hz, KILOHERTZ)),
+        ("Output", range(aims.output_db, DECIBEL)),
+    ]
+    .into_iter()
+    .filter_map(|(name, value)| Some(fact(name, value?)))
+    .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::tall_single;
+    use coil::prediction::predict;
+
+    #[test]
+    fn no_recipe_is_shown_without_being_asked_for() {
+        let mut design = tall_single("Sedge", 6, 10.4);
+        design.aims.inductance_h = Some([2.5, 2.6]);
+        let prediction = predict(&design).unwrap();
+        let titles = |asked: &[&str]| -> Vec<&str> {
+            let shown = Shown::of(asked.iter().copied());
+            parts(&design, Some(&prediction), &shown).iter().map(|p| p.title).collect()
+        };
+        assert_eq!(titles(&[]), ["What it is", "Strings and position", "Magnets and flux", "Intended load"]);
+        assert_eq!(titles(&["turns", "aims"]), ["Turns", "Targets"]);
+    }
+}

@@ -1,0 +1,163 @@
+//! The spools with what needs attention on each, and adding one from its label.
+
+use crate::app::App;
+use crate::components::field::{Choice, Field};
+use crate::components::frame::Frame;
+use crate::components::read::{celsius, limit_letters, millimetres, optional, plain};
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::{Errors, FormData};
+use crate::format;
+use crate::refusal_text::refusal_text;
+use crate::respond::{redirect, render_page};
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::quantity::{fixed, number};
+use coil::wire::Gauge;
+use store::ClientKey;
+use store::spool::{NewSpool, Spool};
+use trade::stock::SpoolWarning;
+use workshop::Refusal;
+
+#[derive(Template)]
+#[template(path = "inventory/spools.html")]
+struct SpoolsPage {
+    frame: Frame,
+    tab: &'static str,
+    spools: Vec<SpoolRow>,
+    key: ClientKey,
+    fields: Vec<Field>,
+    refused: bool,
+}
+
+/// A spool in the list with what needs attention on it.
+struct SpoolRow {
+    spool: Spool,
+    left: String,
+    warnings: Vec<String>,
+}
+
+const INSULATIONS: [&str; 6] = [
+    "plain-enamel",
+    "polyvinyl-acetal",
+    "polyurethane",
+    "polyurethane-nylon",
+    "polyester-imide",
+    "self-bonding",
+];
+const BUILDS: [&str; 2] = ["single", "heavy"];
+const RANGES: [&str; 3] = ["full", "minimum-to-nominal", "nominal-to-maximum"];
+
+async fn page(
+    app: &App,
+    user: &CurrentUser,
+    form: &FormData,
+    errors: &Errors,
+) -> Result<HttpResponse, AppError> {
+    let fill = |field: Field| field.filled(form, errors);
+    let typed = |name: &str, label: &str, unit: &str, hint: &str| Field {
+        unit: unit.into(),
+        ..fill(Field::typed(name, label, hint))
+    };
+    let chosen = |name: &str, label: &str, all: &[&str]| {
+        fill(Field::chosen(
+            name,
+            label,
+            "",
+            all.iter().map(|v| Choice::new(*v, v.replace('-', " "))).collect(),
+        ))
+    };
+    let template = SpoolsPage {
+        frame: Frame::new(user, "stores", "Stores"),
+        tab: "spools",
+        spools: app
+            .workshop
+            .spools(&user.actor)
+            .await?
+            .into_iter()
+            .map(|(spool, warnings)| SpoolRow {
+                left: spool.left_now_m().map_or_else(|| "–".into(), |m| format!("{} m", format::turns(m))),
+                spool,
+                warnings: warnings.iter().map(SpoolWarning::text).collect(),
+            })
+            .collect(),
+        key: form.key_or_new(),
+        fields: vec![
+            typed("label", "Label", "", "What is written on the spool."),
+            typed("gauge", "Gauge", "AWG", "42, 46 SWG or 0.063 mm."),
+            chosen("insulation", "Insulation", &INSULATIONS),
+            chosen("build", "Build", &BUILDS),
+            chosen("tolerance", "Ordered as", &RANGES),
+            typed("overall", "Overall diameter", "mm", "Measured with the enamel on. Empty if not measured."),
+            typed("ohms", "Ohms per metre", "Ω/m", "Of a measured length. Empty if not measured."),
+            typed("at_c", "at", "°C", "Temperature of that reading."),
+            typed("left", "Wire left", "m", "As far as known."),
+            typed("remark", "Remark", "", "").wide(),
+        ],
+        refused: !errors.is_empty(),
+    };
+    render_page(&template, !errors.is_empty())
+}
+
+pub async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
+    page(&app, &user, &FormData::default(), &Errors::new()).await
+}
+
+pub async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+    let mut errors = Errors::new();
+    let label = form.get("label");
+    if label.is_empty() || label.chars().count() > 80 {
+        errors.insert("label".into(), "Give it a label of up to 80 letters.".into());
+    }
+    let gauge =
+        form.get("gauge").parse::<Gauge>().map_err(|e| errors.insert("gauge".into(), e.to_string())).ok();
+    for (name, all) in [("insulation", &INSULATIONS[..]), ("build", &BUILDS[..]), ("tolerance", &RANGES[..])]
+    {
+        if !all.contains(&form.get(name)) {
+            errors.insert(name.into(), "Choose one of the list.".into());
+        }
+    }
+    let metres = |text: &str| number(text, "1200 m").map(|(value, _)| value).map_err(|e| e.to_string());
+    let measured = coil::design::Spool {
+        bare_mm: None,
+        overall_mm: optional(&form, &mut errors, "overall", (0.02, 0.5), millimetres),
+        ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain),
+        at_c: optional(&form, &mut errors, "at_c", (-20.0, 60.0), celsius),
+        left_m: optional(&form, &mut errors, "left", (0.0, 1e6), metres),
+    };
+    if let (Some(gauge), Some(overall)) = (gauge, measured.overall_mm)
+        && overall <= gauge.bare_m() * 1e3
+    {
+        errors.insert(
+            "overall".into(),
+            format!(
+                "The bare wire alone is {} mm: this cannot be over the enamel.",
+                fixed(gauge.bare_m() * 1e3, 4)
+            ),
+        );
+    }
+    limit_letters(&form, &mut errors, "remark", 500);
+    let (Some(gauge), true) = (gauge, errors.is_empty()) else {
+        return page(&app, &user, &form, &errors).await;
+    };
+    let spool = NewSpool {
+        key: form.key()?,
+        label: label.into(),
+        gauge: gauge.to_string(),
+        insulation: form.get("insulation").into(),
+        build: form.get("build").into(),
+        tolerance: form.get("tolerance").into(),
+        measured,
+        remark: form.get("remark").into(),
+    };
+    match app.workshop.add_spool(&user.actor, &spool).await {
+        Err(refusal @ Refusal::NameTaken(_)) => {
+            errors.insert("label".into(), refusal_text(&refusal));
+            page(&app, &user, &form, &errors).await
+        }
+        done => {
+            done?;
+            Ok(redirect("/spools"))
+        }
+    }
+}

@@ -1,0 +1,394 @@
+//! A run's page: where it stands on its traveller, its log, predicted against measured, and the recorded verdict.
+
+use super::log_form::reading_fields;
+use super::measure::BUTTONS;
+use super::traveller::{OperationRow, operation_rows};
+use crate::app::App;
+use crate::components::field::Field;
+use crate::components::figures::Figure;
+use crate::components::frame::{Frame, ProgressStep, progress_steps};
+use crate::components::plot;
+use crate::components::strip::{Cell, CellContext, cells};
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::flash::{self, FlashKind};
+use crate::form::{Errors, FormData};
+use crate::format::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale, signed_percent};
+use crate::respond::{redirect, render_page};
+use actix_session::Session;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::Word as _;
+use coil::magnet::AlloyGuess;
+use coil::quantity::fixed;
+use serde::Deserialize;
+use store::event::WindingEventRow;
+use store::reading::ReadingRow;
+use store::run::RunRow;
+use store::{ClientKey, ReadingId, RunId};
+use trade::comparison::{Comparison, Standing};
+use trade::reading::{Kind, Reading, standing};
+use trade::run::Stage;
+use trade::verdict::{Level, Verdict};
+use trade::winding::WindingEventKind;
+use workshop::{MeasuredCoils, RunDetails};
+
+/// Most entries of the winding log that are shown.
+const MOST_EVENTS: usize = 60;
+
+#[derive(Template)]
+#[template(path = "runs/run.html")]
+struct RunPage {
+    frame: Frame,
+    steps: Vec<ProgressStep>,
+    row: RunRow,
+    when: String,
+    when_iso: String,
+    stops: Vec<String>,
+    verdict: Verdict,
+    level: &'static str,
+    /// Whether an operation that holds for readings can be signed by the verdict.
+    can_sign: bool,
+    is_rework: bool,
+    cells: Vec<Cell>,
+    table: Vec<ComparisonRow>,
+    log: Vec<LogRow>,
+    key: ClientKey,
+    fields: Vec<Field>,
+    flux: Vec<Field>,
+    corrects: Option<LogRow>,
+    operations: Vec<OperationRow>,
+    /// All is signed: readings are only corrected.
+    closed: bool,
+    instruments: Vec<InstrumentButton>,
+    events: Vec<EventRow>,
+    winding: bool,
+    /// Lines that were pasted, and what is wrong with them.
+    pasted: (String, String),
+    /// The same of a counter's log.
+    counter: (String, String),
+    /// Some readings were asked about.
+    is_doubtful: bool,
+    /// The response with what was swept; empty without a sweep.
+    plot: String,
+    parts: usize,
+    parts_taken: bool,
+    alloys: String,
+    judged_by_other_engine: bool,
+}
+
+/// An instrument that reads off a coil.
+struct InstrumentButton {
+    id: u64,
+    name: String,
+    label: &'static str,
+    /// Whether it can watch a coil cool.
+    watches_cooling: bool,
+}
+
+/// A row of predicted against measured.
+struct ComparisonRow {
+    what: String,
+    predicted: String,
+    band: String,
+    measured: String,
+    deviation: String,
+    /// The same in half widths of the band.
+    tolerance: String,
+    class: &'static str,
+    status: &'static str,
+    drawing: String,
+}
+
+/// A row of the log.
+#[derive(Clone)]
+pub struct LogRow {
+    id: u64,
+    /// What was read.
+    pub kind: Kind,
+    /// Its name, with the pole.
+    pub name: String,
+    value: String,
+    condition: String,
+    words: String,
+    /// The instrument that made it; empty where it was typed.
+    instrument: String,
+    by: String,
+    when: String,
+    when_iso: String,
+    /// Whether a later reading corrects it.
+    struck: bool,
+    corrects: Option<u64>,
+}
+
+/// An event of the winding log.
+struct EventRow {
+    what: &'static str,
+    at_turn: String,
+    words: String,
+    by: String,
+    when: String,
+    when_iso: String,
+}
+
+/// What was sent to a run's page, where it is shown again.
+#[derive(Debug, Default)]
+pub struct RunForm {
+    /// The form.
+    pub form: FormData,
+    /// Messages by field.
+    pub errors: Errors,
+    /// The reading that is corrected.
+    pub correct: Option<ReadingId>,
+    /// Whether the messages are questions, which can be answered by accepting the readings.
+    pub is_doubtful: bool,
+}
+
+#[derive(Deserialize)]
+pub struct RunQuery {
+    correct: Option<u64>,
+}
+
+/// The page.
+pub async fn show(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    query: web::Query<RunQuery>,
+) -> Result<HttpResponse, AppError> {
+    let shown = RunForm { correct: query.correct.map(ReadingId), ..RunForm::default() };
+    run_page(&app, &user, RunId(*id), &shown).await
+}
+
+/// Judges the run anew by the engine as it is now.
+pub async fn judge_again(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    session: Session,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let summary = app.workshop.rejudge_run(&user.actor, RunId(*id)).await?;
+    let text = if summary.changed == 0 {
+        "Judged again: the verdict has not changed."
+    } else {
+        "Judged again: the verdict has changed. The verdict before stays in the history."
+    };
+    flash::put(&session, FlashKind::Done, text);
+    Ok(redirect(format!("/runs/{id}")))
+}
+
+/// The name of a reading.
+pub fn reading_name(kind: Kind, pole: Option<u32>) -> String {
+    match (kind, pole) {
+        (Kind::Turns, _) => "Turns".into(),
+        (Kind::Resistance, _) => "Resistance".into(),
+        (Kind::Open, _) => "Open coil".into(),
+        (Kind::Inductance, _) => "Inductance".into(),
+        (Kind::Flux, Some(pole)) => format!("Flux, pole {pole}"),
+        (Kind::Flux, None) => "Flux".into(),
+        (Kind::Capacitance, _) => "Capacitance".into(),
+        (Kind::Width, _) => "Width of the coil".into(),
+        (Kind::Length, _) => "Length of the coil".into(),
+        (Kind::Remark, _) => "Remark".into(),
+    }
+}
+
+fn scale(kind: Kind) -> Option<Scale> {
+    match kind {
+        Kind::Resistance => Some(KILOOHM.finer()),
+        Kind::Inductance => Some(HENRY.finer()),
+        Kind::Flux => Some(MILLITESLA),
+        Kind::Capacitance => Some(PICOFARAD),
+        Kind::Width | Kind::Length => Some(MILLIMETRE),
+        _ => None,
+    }
+}
+
+fn log_row(logged: &ReadingRow, stands: bool) -> LogRow {
+    let reading = &logged.reading;
+    let value = match (reading.value, scale(reading.kind)) {
+        (Some(value), Some(scale)) => scale.text(value),
+        (Some(value), None) => format::turns(value),
+        (None, _) => String::new(),
+    };
+    let mut condition = Vec::new();
+    if let Some(c) = reading.coil_c {
+        condition.push(format!("coil at {} °C", fixed(c, 1)));
+    }
+    if let Some(hz) = reading.test_hz {
+        condition.push(format!("at {} Hz", fixed(hz, 0)));
+    }
+    if let Some(mm) = reading.probe_mm {
+        condition.push(format!("{} mm above", fixed(mm, 2)));
+    }
+    LogRow {
+        id: reading.id,
+        kind: reading.kind,
+        name: reading_name(reading.kind, reading.pole),
+        value,
+        condition: condition.join(", "),
+        words: logged.words.clone(),
+        instrument: logged.instrument.clone().unwrap_or_default(),
+        by: logged.taken_by.clone(),
+        when: format::moment(logged.taken_at),
+        when_iso: format::iso(logged.taken_at),
+        struck: !stands,
+        corrects: reading.corrects,
+    }
+}
+
+fn comparison_row(c: &Comparison) -> ComparisonRow {
+    let scale = scale(c.kind).unwrap_or(KILOOHM);
+    let (class, status) = match (c.reversed, c.standing, c.bands.abs() > 1.0) {
+        (true, ..) => ("off", "polarity reversed"),
+        (_, Standing::Inside, true) => ("inside", "at the limit, as one in ten is"),
+        (_, Standing::Inside, false) => ("inside", "within tolerance"),
+        (_, Standing::Low, _) => ("off", "below tolerance"),
+        (_, Standing::High, _) => ("off", "above tolerance"),
+    };
+    ComparisonRow {
+        what: match c.kind {
+            Kind::Resistance => "Resistance at 20 °C".into(),
+            kind => reading_name(kind, c.pole),
+        },
+        predicted: scale.text(c.predicted.nominal),
+        band: scale.band(&c.predicted),
+        measured: scale.text(c.measured),
+        deviation: signed_percent(c.deviation, 1),
+        tolerance: format!("{:+.1} × tolerance", c.bands).replace('-', "−"),
+        class,
+        status,
+        drawing: crate::drawing::band(&c.predicted, None, Some(c.measured)),
+    }
+}
+
+/// The log of the winding, newest first, without the counts between.
+fn event_rows(all: &[WindingEventRow]) -> Vec<EventRow> {
+    let last = all.iter().rposition(|row| row.event.what == WindingEventKind::Count);
+    let shown = all
+        .iter()
+        .enumerate()
+        .rev()
+        .filter(|(k, row)| row.event.what != WindingEventKind::Count || Some(*k) == last);
+    shown
+        .take(MOST_EVENTS)
+        .map(|(_, row)| EventRow {
+            what: row.event.what.name(),
+            at_turn: format::turns(row.event.at_turn),
+            words: row.words.clone(),
+            by: row.by.clone(),
+            when: format::moment(row.at),
+            when_iso: format::iso(row.at),
+        })
+        .collect()
+}
+
+/// The alloys that fit the flux readings, in words; empty where none was read.
+fn alloy_text(alloys: &[AlloyGuess]) -> String {
+    let all =
+        alloys.iter().map(|guess| format!("{} ({:.0} %)", guess.grade.spoken(), guess.probability * 100.0));
+    all.collect::<Vec<_>>().join(", ")
+}
+
+/// The measured figures of the strip.
+fn measured(comparisons: &[Comparison]) -> Vec<(Figure, f64)> {
+    let figure = |kind| Figure::ALL.into_iter().find(|f| f.measured() == Some(kind));
+    comparisons.iter().filter_map(|c| Some((figure(c.kind)?, c.measured))).collect()
+}
+
+/// The response of the coil as it was wound, with what was swept on it; empty without a sweep.
+fn swept(details: &RunDetails) -> Result<String, AppError> {
+    if details.sweeps.is_empty() {
+        return Ok(String::new());
+    }
+    let mut curves = Vec::new();
+    for (k, row) in details.sweeps.iter().enumerate() {
+        let sweep = row.sweep().map_err(AppError::internal)?;
+        curves.push(plot::measured(&row.label, k + 1, &sweep));
+    }
+    if let Some(prediction) = &details.response {
+        curves.extend(plot::curves("", 0, &prediction.response));
+    }
+    Ok(plot::plot(&curves, "Response in decibels over frequency"))
+}
+
+fn instrument_buttons(details: &RunDetails) -> Vec<InstrumentButton> {
+    let buttons = BUTTONS.iter().flat_map(|(kind, label)| {
+        let of_kind = details.instruments.iter().filter(|i| i.kind == *kind);
+        of_kind.map(|i| InstrumentButton {
+            id: i.id.0,
+            name: i.name.clone(),
+            label,
+            watches_cooling: *kind == "ohm",
+        })
+    });
+    buttons.collect()
+}
+
+/// A run's page, with what was sent to it where that is shown again.
+pub async fn run_page(
+    app: &App,
+    user: &CurrentUser,
+    id: RunId,
+    shown: &RunForm,
+) -> Result<HttpResponse, AppError> {
+    let details = app.workshop.run_details(&user.actor, id).await?;
+    let RunForm { form, errors, correct, is_doubtful } = shown;
+    let readings: Vec<Reading> = details.readings.iter().map(|l| l.reading.clone()).collect();
+    let stands: Vec<u64> = standing(&readings).iter().map(|r| r.id).collect();
+    let log: Vec<LogRow> =
+        details.readings.iter().rev().map(|l| log_row(l, stands.contains(&l.reading.id))).collect();
+    let corrects = correct.and_then(|id| log.iter().find(|row| row.id == id.0 && !row.struck).cloned());
+    let (mut fields, flux) = reading_fields(form, errors, &details.run, corrects.as_ref());
+    let winding = details.stage == Stage::Wind;
+    if let (true, Some(field)) = (winding && details.turns_counted > 0, fields.first_mut())
+        && field.name == "turns"
+        && field.value.is_empty()
+    {
+        field.value = details.turns_counted.to_string();
+        "From the counter, hand turns included. Correct it if it is wrong.".clone_into(&mut field.hint);
+    }
+    let context = CellContext {
+        before: None,
+        measured: &measured(&details.comparisons),
+        coils: MeasuredCoils::default(),
+        calibration: None,
+    };
+    let strip = details.prediction.as_ref().map(|p| cells(&details.wound, p, &context));
+    let row = &details.run.row;
+    let level = details.verdict.level;
+    let page = RunPage {
+        frame: Frame::new(user, "logbook", format!("Run {}: {}", row.number, row.design)),
+        steps: progress_steps(true, Some(details.stage), level == Level::Pass),
+        when: format::moment(row.created_at),
+        when_iso: format::iso(row.created_at),
+        stops: row.stop_turns().into_iter().map(format::turns).collect(),
+        level: level.key(),
+        can_sign: matches!(level, Level::Pass | Level::Waiting),
+        is_rework: matches!(level, Level::Look | Level::Stop),
+        cells: strip.unwrap_or_default(),
+        table: details.comparisons.iter().map(comparison_row).collect(),
+        log,
+        key: form.key_or_new(),
+        fields,
+        flux,
+        corrects,
+        closed: details.progress.closed,
+        instruments: instrument_buttons(&details),
+        events: event_rows(&details.events),
+        winding,
+        pasted: (form.get("pasted").to_owned(), errors.get("pasted").cloned().unwrap_or_default()),
+        counter: (form.get("log").to_owned(), errors.get("log").cloned().unwrap_or_default()),
+        is_doubtful: *is_doubtful,
+        plot: swept(&details)?,
+        parts: details.parts,
+        parts_taken: details.parts_taken,
+        alloys: alloy_text(&details.alloys),
+        judged_by_other_engine: details.judged_by_other_engine,
+        operations: operation_rows(details.progress),
+        verdict: details.verdict,
+        row: details.run.row,
+    };
+    render_page(&page, !errors.is_empty())
+}

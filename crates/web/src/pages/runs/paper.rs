@@ -1,0 +1,90 @@
+//! What goes on paper: the traveller with a label to cut off.
+
+use super::traveller::{OperationRow, operation_rows};
+use crate::app::App;
+use crate::components::frame::Frame;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::format::{self, HENRY, KILOOHM, METRE};
+use actix_web::{HttpRequest, web};
+use askama::Template;
+use askama_web::WebTemplate;
+use coil::Word as _;
+use coil::design::Design;
+use coil::prediction::{Prediction, lay_coil};
+use store::RunId;
+use store::run::RunRow;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "runs/paper.html")]
+pub struct PaperPage {
+    frame: Frame,
+    row: RunRow,
+    when: String,
+    when_iso: String,
+    stops: Vec<String>,
+    facts: Vec<(&'static str, String)>,
+    rows: Vec<OperationRow>,
+    qr: String,
+    address: String,
+}
+
+/// The traveller on one page with a label to cut off; its code opens the run on a phone.
+pub async fn show(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    request: HttpRequest,
+) -> Result<PaperPage, AppError> {
+    let (run, progress, prediction) = app.workshop.paper_traveller(&user.actor, RunId(*id)).await?;
+    let address = {
+        let info = request.connection_info();
+        format!("{}://{}/runs/{id}", info.scheme(), info.host())
+    };
+    let design = run.design.clone();
+    let facts = web::block(move || facts(&design, prediction.as_deref())).await?;
+    Ok(PaperPage {
+        frame: Frame::new(&user, "logbook", format!("Traveller of run {}", run.row.number)),
+        when: format::moment(run.row.created_at),
+        when_iso: format::iso(run.row.created_at),
+        stops: run.row.stop_turns().into_iter().map(format::turns).collect(),
+        rows: operation_rows(progress),
+        row: run.row,
+        facts,
+        qr: code_of(&address)?,
+        address,
+    })
+}
+
+/// A QR code as a drawing.
+fn code_of(address: &str) -> Result<String, AppError> {
+    let code = qrcode::QrCode::new(address.as_bytes()).map_err(AppError::internal)?;
+    let svg = code.render::<qrcode::render::svg::Color<'_>>().min_dimensions(160, 160).build();
+    // The drawing's own declaration has no place inside a page.
+    Ok(svg.find("<svg").map_or(String::new(), |at| svg[at..].to_owned()))
+}
+
+/// What the winder needs to know, and what the coil should be.
+fn facts(design: &Design, prediction: Option<&Prediction>) -> Vec<(&'static str, String)> {
+    let mut facts = Vec::new();
+    if let Some(coil) = design.coils.first() {
+        facts.push(("Wire", format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken())));
+        facts.push(("Direction from above", coil.wind.direction.spoken()));
+        if let Some((plan, _)) = lay_coil(design, 0) {
+            facts.push(("Turns per pass", format!("{:.0}", plan.turns_per_pass)));
+        }
+        let margin = coil::quantity::fixed(coil.wind.margin_mm, 2);
+        facts.push(("Guide margin inside the flanges", format!("{margin} mm")));
+    }
+    if let Some(p) = prediction {
+        if let Some(coil) = p.coils.first() {
+            facts.push(("Wire needed", METRE.text(coil.wire_length_m.nominal)));
+            facts.push(("Minutes at 500 turns/min", format!("{:.0}", coil.minutes)));
+        }
+        let r = &p.pickup.resistance_20c_ohm;
+        facts.push(("Resistance at 20 °C", format!("{} ({})", KILOOHM.text(r.nominal), KILOOHM.band(r))));
+        let l = &p.pickup.inductance_h;
+        facts.push(("Inductance", format!("{} ({})", HENRY.text(l.nominal), HENRY.band(l))));
+    }
+    facts
+}

@@ -1,0 +1,51 @@
+//! Refusals of the use cases, in words.
+
+use crate::format::{METRE, turns};
+use workshop::Refusal;
+
+/// A refusal as people read it.
+pub fn refusal_text(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::NotFound(what) => format!("There is no such {what} in this workshop."),
+        Refusal::NameTaken(what) => format!("There is another {what} with this name: choose another name."),
+        Refusal::RunClosed => {
+            "This run is signed off. Its readings can be corrected; no new ones are added.".into()
+        }
+        Refusal::ReadingSuperseded => {
+            "That reading was corrected meanwhile. Go back to the run and correct the newer one.".into()
+        }
+        Refusal::VerdictHoldsSigning(level) => format!(
+            "Not signed: the verdict is “{}”. Read again, rework the coil, or sign with a reason.",
+            level.name()
+        ),
+        Refusal::NotSigned(why) => format!("Not signed: {why}."),
+        Refusal::SpoolTooShort { left_m, needed_m } => format!(
+            "About {} are left, and the coil takes up to {}: weigh the spool, choose another, or start anyway.",
+            METRE.text(*left_m),
+            METRE.text(*needed_m)
+        ),
+        Refusal::NotPredictable(problems) => problems.first().map_or_else(
+            || "This design cannot be predicted.".into(),
+            |p| format!("This design cannot be predicted: {}; {}.", p.text, p.try_),
+        ),
+        Refusal::NewerRevision(row) => format!("Somebody saved r{} in the meantime.", row.number),
+        Refusal::AdjustmentOutOfRange => "This adjustment leads outside the allowed range.".into(),
+        Refusal::TooManyJobs => format!("{} jobs are running. Try again in a minute.", turns(2_u32)),
+        Refusal::CoilInAnotherSet => "One of these coils is in another set already.".into(),
+        Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
+        Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),
+        Refusal::NoCalibration => "There is no calibration yet that could be frozen.".into(),
+        Refusal::MachineLimits(why) => format!("Not for this machine: {why}."),
+        Refusal::Instrument { name, source } => format!("{name}: {source}."),
+        Refusal::CoilTemperatureUnknown => {
+            "The meter has no thermometer on the coil: type the coil’s temperature.".into()
+        }
+        Refusal::NotSimulated => "Faults can only be set on a simulated instrument.".into(),
+        Refusal::AlreadySetUp => "This workshop is set up already.".into(),
+        Refusal::DatabaseAway(_)
+        | Refusal::Storage(_)
+        | Refusal::Task(_)
+        | Refusal::Encoding(_)
+        | Refusal::Sound(_) => "Something failed on our side.".into(),
+    }
+}
