@@ -18,12 +18,12 @@ fn prediction(c: &mut Criterion) {
     group.finish();
     let tall = starting_point(Kind::TallSingle, "bench", 6, 10.4);
     c.bench_function("flux over six poles", |b| {
-        b.iter(|| Solution::of(black_box(&tall)).map(|s| s.pole_flux_mt(0.5)))
+        b.iter(|| Solution::of(black_box(&tall)).map(|s| s.pole_flux_mt(0.5)));
     });
     let mut group = c.benchmark_group("by lot");
     group.sample_size(10);
     group.bench_function("2,000 tall singles", |b| {
-        b.iter(|| Solution::of(black_box(&tall)).map(|s| s.monte_carlo(2000, 1)))
+        b.iter(|| Solution::of(black_box(&tall)).map(|s| s.monte_carlo(2000, 1)));
     });
     group.finish();
 }

@@ -31,6 +31,9 @@ pub enum Figure {
     RelativeOutput,
 }
 
+/// Where a design keeps the target range of a figure.
+type AimOf = fn(&Aims) -> Option<[f64; 2]>;
+
 /// A row of the table.
 struct Row {
     /// Whose row it is; its place in the table is checked by it.
@@ -42,7 +45,7 @@ struct Row {
     /// The prediction's own name.
     quantity: &'static str,
     of: fn(&PickupPrediction) -> &Quantity,
-    aim: Option<fn(&Aims) -> Option<[f64; 2]>>,
+    aim: Option<AimOf>,
     measured: Option<Kind>,
 }
 

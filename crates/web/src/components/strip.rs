@@ -216,9 +216,8 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
         unit: scale.unit.into(),
         band: if is_level { format!("{} – {}", signed(q.p05), signed(q.p95)) } else { scale.band(q) },
         drawing: band(q, aim, measured),
-        change: old.map_or_else(String::new, |o| match is_level {
-            true => level_change(q.nominal - o.nominal),
-            false => change(q.nominal / o.nominal - 1.0),
+        change: old.map_or_else(String::new, |o| {
+            if is_level { level_change(q.nominal - o.nominal) } else { change(q.nominal / o.nominal - 1.0) }
         }),
         aim: in_aim(q.nominal, aim),
         measured: measured.map_or_else(String::new, |v| scale.text(v)),

@@ -41,19 +41,17 @@ impl FromStr for SheetStep {
     type Err = AppError;
 
     fn from_str(text: &str) -> Result<Self, AppError> {
-        let unknown = || AppError::NotFound("step of the workbench");
-        match text.split_once(':') {
-            Some(("adjust", adjustment)) => adjustment.parse().map(Self::Adjust).map_err(|_| unknown()),
-            Some(("preset", preset)) => preset.parse().map(Self::Preset).map_err(|_| unknown()),
-            _ => match text {
-                "" => Ok(Self::Read),
-                "show" => Ok(Self::Show),
-                "load" => Ok(Self::Load),
-                "poles.each" => Ok(Self::PolesEach),
-                "targets-like" => Ok(Self::TargetsLike),
-                step => step.parse().map(Self::Arrange).map_err(|_| unknown()),
-            },
+        match (text, text.split_once(':')) {
+            ("", _) => Some(Self::Read),
+            ("show", _) => Some(Self::Show),
+            ("load", _) => Some(Self::Load),
+            ("poles.each", _) => Some(Self::PolesEach),
+            ("targets-like", _) => Some(Self::TargetsLike),
+            (_, Some(("adjust", adjustment))) => adjustment.parse().map(Self::Adjust).ok(),
+            (_, Some(("preset", preset))) => preset.parse().map(Self::Preset).ok(),
+            (step, _) => step.parse().map(Self::Arrange).ok(),
         }
+        .ok_or(AppError::NotFound("step of the workbench"))
     }
 }
 

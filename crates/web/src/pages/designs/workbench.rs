@@ -79,7 +79,7 @@ pub async fn parent_of(app: &App, user: &CurrentUser, parent: &str) -> Result<Op
     if parent.is_empty() {
         return Ok(None);
     }
-    let id = parent.parse().map_err(|_| AppError::NotFound("revision"))?;
+    let id = parent.parse().ok().ok_or(AppError::NotFound("revision"))?;
     Ok(Some(app.workshop.revision(&user.actor, RevisionId(id)).await?))
 }
 

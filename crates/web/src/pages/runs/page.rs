@@ -38,6 +38,7 @@ const MOST_EVENTS: usize = 60;
 
 #[derive(Template)]
 #[template(path = "runs/run.html")]
+#[expect(clippy::struct_excessive_bools, reason = "what a template shows or hides, each by itself")]
 struct RunPage {
     frame: Frame,
     steps: Vec<ProgressStep>,

@@ -142,7 +142,7 @@ pub async fn show(
 
 /// Saves a workshop's own traveller, or restores the usual one.
 pub async fn save(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
-    let kind: Format = form.get("kind").parse().map_err(|_| AppError::NotFound("format"))?;
+    let kind: Format = form.get("kind").parse().ok().ok_or(AppError::NotFound("format"))?;
     let back = || redirect(format!("/travellers?kind={}", kind.word()));
     if form.is_ticked("usual") {
         app.workshop.save_format_traveller(&user.actor, kind, None).await?;
