@@ -1,17 +1,33 @@
 //! Serving: the listener, the database, and a clean end.
 
-use crate::{Host, demo};
+use crate::demo;
 use anyhow::{Context as _, bail};
+use clap::Args;
 use dev_database::{Durability, PrivateServer};
 use instruments::simulated::Bench;
 use std::io::ErrorKind;
 use std::net::TcpListener;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 use store::Store;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 use workshop::Workshop;
+
+/// Where and on what to serve. With `DATABASE_URL` set, that MariaDB is used; otherwise a private one is
+/// started on loopback.
+#[derive(Args)]
+pub struct Host {
+    /// Port on loopback.
+    #[arg(long, default_value_t = 8090)]
+    pub port: u16,
+    /// Folder of the private MariaDB.
+    #[arg(long, default_value = "data")]
+    pub data: PathBuf,
+    /// Begin anew: removes what is in the data folder.
+    #[arg(long)]
+    pub fresh: bool,
+}
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
 pub fn log() {

@@ -4,7 +4,8 @@ mod demo;
 mod host;
 mod prediction;
 
-use clap::{Args, Parser, Subcommand};
+use clap::{Parser, Subcommand};
+use host::Host;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -60,21 +61,6 @@ enum Command {
         #[arg(long, default_value_t = 10.4)]
         pitch: f64,
     },
-}
-
-/// Where and on what to serve. With `DATABASE_URL` set, that MariaDB is used; otherwise a private one is
-/// started on loopback.
-#[derive(Args)]
-struct Host {
-    /// Port on loopback.
-    #[arg(long, default_value_t = 8090)]
-    port: u16,
-    /// Folder of the private MariaDB.
-    #[arg(long, default_value = "data")]
-    data: PathBuf,
-    /// Begin anew: removes what is in the data folder.
-    #[arg(long)]
-    fresh: bool,
 }
 
 fn main() -> ExitCode {

@@ -182,7 +182,7 @@ impl Workshop {
     async fn clearest_effects(&self, actor: &Actor) -> Result<Vec<AttentionItem>, Refusal> {
         let Some(version) = self.newest_calibration(actor).await? else { return Ok(Vec::new()) };
         let names = LevelNames::of(&self.of(actor)).await?;
-        let effects = describe_effects(&version.model, &|f: Factor, l: u64| names.name_of(f, l));
+        let effects = describe_effects(&version.model.effects, &|f: Factor, l: u64| names.name_of(f, l));
         let of_interest =
             |e: &&EffectText| matches!(e.factor, Factor::Spool | Factor::Operator | Factor::Winder);
         let clear = effects.iter().filter(of_interest).filter(|e| e.status == EffectStatus::Clear).take(2);

@@ -177,7 +177,8 @@ impl Workshop {
         let names = LevelNames::of(&store).await?;
         let model = Arc::clone(&version.model);
         let effects =
-            blocking(move || describe_effects(&model, &|f: Factor, l: u64| names.name_of(f, l))).await?;
+            blocking(move || describe_effects(&model.effects, &|f: Factor, l: u64| names.name_of(f, l)))
+                .await?;
         let mut by_run: std::collections::BTreeMap<u32, Vec<&'static str>> =
             std::collections::BTreeMap::new();
         for quantity in &version.model.quantities {

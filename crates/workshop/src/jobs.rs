@@ -1,6 +1,6 @@
 //! Long work beside the requests: it reports its progress, and stops when it is told to.
 
-use crate::search::SearchResults;
+use crate::search_results::SearchResults;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};

@@ -34,6 +34,7 @@ mod readings;
 mod refusal;
 mod run_details;
 mod search;
+mod search_results;
 mod service;
 mod start_run;
 mod station;
@@ -67,7 +68,8 @@ pub use preview::{ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Ove
 pub use readings::{LogReadings, ReadingDoubt};
 pub use refusal::Refusal;
 pub use run_details::RunDetails;
-pub use search::{SearchCommand, SearchResults};
+pub use search::SearchCommand;
+pub use search_results::SearchResults;
 pub use service::Workshop;
 pub use start_run::{CheckedStart, StartRun};
 pub use station::{WinderChoice, WinderCommand};

@@ -3,9 +3,10 @@
 use crate::actor::Actor;
 use crate::jobs::JobOutcome;
 use crate::refusal::Refusal;
+use crate::search_results::SearchResults;
 use crate::service::Workshop;
 use coil::design::Design;
-use coil::search::{Candidate, SearchSpace, TargetRange, search_designs};
+use coil::search::{SearchSpace, TargetRange, search_designs};
 use std::sync::Arc;
 
 /// A search to begin.
@@ -17,15 +18,6 @@ pub struct SearchCommand {
     pub targets: Vec<TargetRange>,
     /// What may change.
     pub space: SearchSpace,
-}
-
-/// What a search found.
-#[derive(Debug)]
-pub struct SearchResults {
-    /// The design that it started from.
-    pub from: Design,
-    /// The candidates, the best first.
-    pub candidates: Vec<Candidate>,
 }
 
 impl Workshop {

@@ -27,9 +27,14 @@ async fn a_drifting_model_its_cause_an_import_and_a_pair() {
         drift(&b).await;
         import(&b).await;
         pair(&b).await;
-        for page in
-            ["/calibration", "/experiments/1", "/spools/1", "/parts", "/costs", "/logbook?col=design&col=peak"]
-        {
+        for page in [
+            "/calibration",
+            "/experiments/1",
+            "/spools/1",
+            "/parts",
+            "/costs",
+            "/logbook?col=design&col=peak",
+        ] {
             b.go(page).await;
             b.find("nav.tabs").await;
             b.is_well().await;
@@ -57,7 +62,9 @@ async fn drift(b: &Browser) {
     b.until(".cause-card", |t| t.contains("K-12") || t.contains("Wren Ashby")).await;
     let all = read(b, "main").await;
     assert!(all.contains("Wren Ashby") && all.contains("K-12") && all.contains("Winder two"), "{all}");
-    assert!(b.count(".cause-card .level.look").await >= 2 && b.count(".cause-card .level.waiting").await >= 1);
+    assert!(
+        b.count(".cause-card .level.look").await >= 2 && b.count(".cause-card .level.waiting").await >= 1
+    );
     b.is_well().await;
 }
 
@@ -77,7 +84,8 @@ async fn import(b: &Browser) {
     let lines = read(b, "table tbody").await;
     assert!(lines.contains("“Reed lap steel, bridge”") && lines.contains("“lots”"), "{lines}");
     b.is_well().await;
-    let corrected = table.replace("Reed lap steel;K-77", "Reed lap steel, bridge;K-7").replace("lots", "5.79k");
+    let corrected =
+        table.replace("Reed lap steel;K-77", "Reed lap steel, bridge;K-7").replace("lots", "5.79k");
     b.asked(&type_in(&corrected)).await;
     b.press_called("Check again").await;
     b.until(".import-sum", |t| t.starts_with("2 new runs.")).await;

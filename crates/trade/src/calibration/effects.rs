@@ -1,7 +1,7 @@
 //! What was learned, in words, and never more than the data carry.
 
 use super::mixed_model::{Estimate, Sum};
-use super::{CalibrationModel, FEWEST_OF_LEVEL, Factor, Quantity, QuantityModel, Together};
+use super::quantity::{FEWEST_OF_LEVEL, Factor, Quantity, QuantityModel, Together};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -106,9 +106,9 @@ fn clear(e: Estimate) -> bool {
     e.value.abs() > CLEAR * e.sd && e.value.abs() > WORTH_SAYING
 }
 
-/// What is said of every level of every factor, the clearest first.
+/// Puts effects in words, in their order.
 #[must_use]
-pub fn describe_effects(model: &CalibrationModel, names: &impl Names) -> Vec<EffectText> {
+pub fn describe_effects(effects: &[LevelEffect], names: &impl Names) -> Vec<EffectText> {
     let sentence = |effect: &LevelEffect| {
         let text = sentence(names, effect.factor, effect.level, effect.runs, &effect.effects, &effect.status);
         EffectText {
@@ -120,7 +120,7 @@ pub fn describe_effects(model: &CalibrationModel, names: &impl Names) -> Vec<Eff
             text,
         }
     };
-    model.effects.iter().map(sentence).collect()
+    effects.iter().map(sentence).collect()
 }
 
 /// What is known of every level, the clearest first.

@@ -189,7 +189,7 @@ fn causes_are_told_in_words() {
         let coil = [stretch + thin + 0.003 * deviate(&mut dice), 0.003 * deviate(&mut dice)];
         runs.push(observations(k + 1, factor_levels(spool, operator, k as usize / 12 % 2), coil));
     }
-    let effects = describe_effects(&fit_calibration(&runs), &names);
+    let effects = describe_effects(&fit_calibration(&runs).effects, &names);
     let (text, status) = text_of(&effects, Factor::Operator, 1);
     assert_eq!(status, EffectStatus::Clear, "{text}");
     assert!(text.contains("stretch the wire: R +") && text.contains("L unchanged"), "{text}");
@@ -213,7 +213,7 @@ fn what_was_always_together_is_not_told_apart() {
         let coil = [high + 0.003 * deviate(&mut dice), 0.003 * deviate(&mut dice)];
         runs.push(observations(k + 1, factor_levels(spool, operator, k as usize % 3), coil));
     }
-    let effects = describe_effects(&fit_calibration(&runs), &names);
+    let effects = describe_effects(&fit_calibration(&runs).effects, &names);
     let (text, status) = text_of(&effects, Factor::Spool, 3);
     let EffectStatus::Confounded(confounding) = status else { panic!("{text}") };
     assert_eq!(confounding.with, (Factor::Operator, 1));
@@ -228,7 +228,8 @@ fn what_was_always_together_is_not_told_apart() {
         let coil = [0.03 + 0.003 * deviate(&mut dice), 0.0];
         runs.push(observations(100 + k, factor_levels(3, 0, 0), coil));
     }
-    let (text, status) = text_of(&describe_effects(&fit_calibration(&runs), &names), Factor::Spool, 3);
+    let (text, status) =
+        text_of(&describe_effects(&fit_calibration(&runs).effects, &names), Factor::Spool, 3);
     assert_eq!(status, EffectStatus::Clear, "{text}");
 }
 
@@ -245,7 +246,7 @@ fn noise_is_not_told_as_a_cause() {
                 observations(k + 1, factor_levels(k as usize % 6, k as usize % 5, k as usize % 4), coil)
             })
             .collect();
-        let effects = describe_effects(&fit_calibration(&runs), &names);
+        let effects = describe_effects(&fit_calibration(&runs).effects, &names);
         levels += effects.iter().filter(|s| s.runs >= FEWEST_OF_LEVEL).count();
         claimed += effects
             .iter()

@@ -1,6 +1,6 @@
 //! How the coils go together, and what was aimed for.
 
-use super::{Case, Gather};
+use super::case::{Case, Gather};
 use crate::prediction::report::Level;
 use crate::prediction::solve::divides;
 

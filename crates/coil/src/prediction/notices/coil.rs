@@ -1,6 +1,6 @@
 //! Room, lay, tension and wire of one coil.
 
-use super::{Case, Gather};
+use super::case::{Case, Gather};
 use crate::prediction::report::Level;
 use crate::wire::WireData;
 

@@ -1,6 +1,6 @@
 //! Poles, magnets and metal.
 
-use super::{Case, Gather};
+use super::case::{Case, Gather};
 use crate::design::{MetalPart, Polarity};
 use crate::magnet::Material;
 use crate::prediction::report::Level;

@@ -1,7 +1,7 @@
 //! Listening: the sheet against another pickup, as sound.
 
+use super::posted_sheet::{base_of, named, parent_of};
 use super::spools;
-use super::workbench::{base_of, named, parent_of};
 use crate::app::App;
 use crate::components::sheet;
 use crate::current_user::CurrentUser;

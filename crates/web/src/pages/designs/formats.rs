@@ -1,6 +1,7 @@
 //! The formats to begin a design with, and designs from files.
 
-use super::workbench::{USUAL_PITCH_MM, USUAL_STRINGS, workbench};
+use super::posted_sheet::{USUAL_PITCH_MM, USUAL_STRINGS};
+use super::workbench::workbench;
 use crate::app::App;
 use crate::components::field::Field;
 use crate::components::frame::Frame;

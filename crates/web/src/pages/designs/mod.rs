@@ -3,6 +3,7 @@
 mod audition;
 mod formats;
 mod list;
+mod posted_sheet;
 mod preview;
 mod preview_answer;
 mod revision;
@@ -14,6 +15,7 @@ mod share;
 mod share_facts;
 mod sheet_step;
 mod spools;
+mod variations;
 mod view;
 mod workbench;
 

@@ -1,10 +1,11 @@
 //! The preview of a sheet while it is filled in, for the workbench's script.
 
+use super::posted_sheet::{base_of, named, parent_of};
 use super::preview::preview_markup;
 use super::sheet_step::SheetStep;
 use super::spools;
 use super::view::View;
-use super::workbench::{base_of, named, parent_of, sheet_markup};
+use super::workbench::sheet_markup;
 use crate::app::App;
 use crate::components::sheet;
 use crate::current_user::CurrentUser;

@@ -1,7 +1,7 @@
 //! A saved revision: what it will be, its place in the tree, what was measured on it, and what can be made of it.
 
 use super::preview::{PreviewMarkup, preview_markup};
-use super::revision_forms::VARIED;
+use super::variations::VARIED;
 use super::view::View;
 use crate::app::App;
 use crate::components::field::Field;

@@ -1,6 +1,7 @@
 //! What is done to a saved revision: varied, restored, labelled, swept.
 
 use super::revision::{RevisionForm, revision_page};
+use super::variations::VARIED;
 use crate::app::App;
 use crate::components::read::limit_letters;
 use crate::current_user::CurrentUser;
@@ -8,8 +9,6 @@ use crate::error::AppError;
 use crate::form::{Errors, FormData};
 use crate::respond::redirect;
 use actix_web::{HttpResponse, web};
-use coil::magnet::Grade;
-use coil::search::Adjustment;
 use store::RevisionId;
 use trade::sweep::Sweep;
 use workshop::VaryRevision;
@@ -18,21 +17,6 @@ use workshop::VaryRevision;
 const MOST_LETTERS: usize = 60;
 /// Most letters of a sweep's label.
 const MOST_SWEEP_LETTERS: usize = 80;
-
-/// What can be varied: field value, what it is called, and the adjustment to either side.
-pub const VARIED: [(&str, &str, [Adjustment; 2]); 7] = [
-    ("turns", "turns, by 300", [Adjustment::Turns(-300), Adjustment::Turns(300)]),
-    ("gauge", "gauge, by one", [Adjustment::Gauge(-1), Adjustment::Gauge(1)]),
-    ("wander", "hand wander, by 15 %", [Adjustment::Wander(-0.15), Adjustment::Wander(0.15)]),
-    ("gap", "gap to the strings, by 0.5 mm", [Adjustment::Gap(-0.5), Adjustment::Gap(0.5)]),
-    ("height", "winding height, by 1 mm", [Adjustment::Height(-1.0), Adjustment::Height(1.0)]),
-    ("charge", "charge: 100, 80 and 60 %", [Adjustment::Charge(0.8), Adjustment::Charge(0.6)]),
-    (
-        "alloy",
-        "alloy: alnico 2 and alnico 3",
-        [Adjustment::Alloy(Grade::Alnico2), Adjustment::Alloy(Grade::Alnico3)],
-    ),
-];
 
 /// Saves two branches that differ from a revision in one thing, so that three coils can be wound and compared.
 pub async fn vary(

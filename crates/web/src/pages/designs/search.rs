@@ -1,7 +1,7 @@
 //! Finding a design: the panel with targets and what may change, and the search that it begins.
 
+use super::posted_sheet::{base_of, named, parent_of};
 use super::spools;
-use super::workbench::{base_of, named, parent_of};
 use crate::app::App;
 use crate::components::figures::Figure;
 use crate::components::sheet;

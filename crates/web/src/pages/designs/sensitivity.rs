@@ -1,8 +1,8 @@
 //! What each adjustment changes: a table that is fetched by itself, since it takes about twenty predictions.
 
+use super::posted_sheet::{base_of, named, parent_of};
 use super::search::{goal_label, goal_or};
 use super::spools;
-use super::workbench::{base_of, named, parent_of};
 use crate::app::App;
 use crate::components::sheet;
 use crate::current_user::CurrentUser;

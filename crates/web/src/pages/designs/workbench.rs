@@ -1,5 +1,6 @@
 //! The workbench: a sheet to fill in, saved as a design or its next revision.
 
+use super::posted_sheet::{base_of, named};
 use super::preview::{PreviewMarkup, preview_markup};
 use super::spools;
 use super::view::View;
@@ -15,15 +16,11 @@ use crate::respond::{redirect, render, render_with};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::design::{Aims, Design, tall_single};
+use coil::design::{Aims, Design};
 use store::design::{Revision, RevisionRow};
 use store::{ClientKey, RevisionId};
 use workshop::{Refusal, SaveRevision};
 
-/// Strings of a new design, until the sheet says otherwise.
-pub const USUAL_STRINGS: u32 = 6;
-/// Pitch of its strings, mm.
-pub const USUAL_PITCH_MM: f64 = 10.4;
 /// Most letters of a note.
 const MOST_LETTERS: usize = 1000;
 /// Letters of a name that are kept in a copy's.
@@ -72,32 +69,6 @@ pub fn sheet_markup(
     spools: &[SpoolOption],
 ) -> Result<String, AppError> {
     render(&SheetFields { sections: sheet::sections(design, form, errors, spools) })
-}
-
-/// What a form goes on from: a revision, or nothing yet.
-pub async fn parent_of(app: &App, user: &CurrentUser, parent: &str) -> Result<Option<Revision>, AppError> {
-    if parent.is_empty() {
-        return Ok(None);
-    }
-    let id = parent.parse().ok().ok_or(AppError::NotFound("revision"))?;
-    Ok(Some(app.workshop.revision(&user.actor, RevisionId(id)).await?))
-}
-
-/// The design that the form's fields are of: the one it carries, else its parent.
-pub fn base_of(form: &FormData, parent: Option<&Revision>) -> Design {
-    sheet::base_of(form)
-        .or_else(|| parent.map(|p| p.design.clone()))
-        .unwrap_or_else(|| tall_single("", USUAL_STRINGS, USUAL_PITCH_MM))
-}
-
-/// The sheet with a placeholder where the name is still empty: a design gets its name when it is saved, and shows its
-/// figures before.
-pub fn named(form: &FormData) -> FormData {
-    let mut named = form.clone();
-    if named.get("name").is_empty() {
-        named.0.insert("name".into(), "unnamed".into());
-    }
-    named
 }
 
 /// The page with a sheet.

@@ -1,6 +1,6 @@
 //! The log's form: its fields, what was typed into them as readings, and the questions about readings that can hardly be.
 
-use super::page::{LogRow, reading_name};
+use super::log_row::{LogRow, reading_name};
 use crate::components::field::Field;
 use crate::form::{Errors, FormData};
 use crate::format::{self, HENRY, KILOOHM};

@@ -16,14 +16,6 @@ use store::{InstrumentId, RunId};
 use trade::cooling::{CoolingFit, Sample};
 use workshop::{MeasureCommand, Refusal};
 
-/// What an instrument of a kind can be asked on a run's page, in the order of the work.
-pub const BUTTONS: [(&str, &str); 4] = [
-    ("ohm", "Read resistance"),
-    ("lcr", "Read inductance"),
-    ("gauss", "Read flux"),
-    ("sweep", "Sweep response"),
-];
-
 fn instrument(form: &FormData) -> Result<InstrumentId, AppError> {
     form.id("instrument").map(InstrumentId).ok_or(AppError::NotFound("instrument"))
 }

@@ -1,6 +1,7 @@
 //! Winding runs: starting one, its traveller, the station, readings, the verdict.
 
 mod log_form;
+mod log_row;
 mod machine;
 mod measure;
 mod page;

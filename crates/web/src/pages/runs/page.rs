@@ -1,7 +1,7 @@
 //! A run's page: where it stands on its traveller, its log, predicted against measured, and the recorded verdict.
 
 use super::log_form::reading_fields;
-use super::measure::BUTTONS;
+use super::log_row::{LogRow, log_row, reading_name, scale};
 use super::traveller::{OperationRow, operation_rows};
 use crate::app::App;
 use crate::components::field::Field;
@@ -13,17 +13,15 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::{Errors, FormData};
-use crate::format::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale, signed_percent};
+use crate::format::{self, KILOOHM, signed_percent};
 use crate::respond::{redirect, render_page};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
 use coil::magnet::AlloyGuess;
-use coil::quantity::fixed;
 use serde::Deserialize;
 use store::event::WindingEventRow;
-use store::reading::ReadingRow;
 use store::run::RunRow;
 use store::{ClientKey, ReadingId, RunId};
 use trade::comparison::{Comparison, Standing};
@@ -32,6 +30,14 @@ use trade::run::Stage;
 use trade::verdict::{Level, Verdict};
 use trade::winding::WindingEventKind;
 use workshop::{MeasuredCoils, RunDetails};
+
+/// What an instrument of a kind can be asked on a run's page, in the order of the work.
+const BUTTONS: [(&str, &str); 4] = [
+    ("ohm", "Read resistance"),
+    ("lcr", "Read inductance"),
+    ("gauss", "Read flux"),
+    ("sweep", "Sweep response"),
+];
 
 /// Most entries of the winding log that are shown.
 const MOST_EVENTS: usize = 60;
@@ -101,27 +107,6 @@ struct ComparisonRow {
     drawing: String,
 }
 
-/// A row of the log.
-#[derive(Clone)]
-pub struct LogRow {
-    id: u64,
-    /// What was read.
-    pub kind: Kind,
-    /// Its name, with the pole.
-    pub name: String,
-    value: String,
-    condition: String,
-    words: String,
-    /// The instrument that made it; empty where it was typed.
-    instrument: String,
-    by: String,
-    when: String,
-    when_iso: String,
-    /// Whether a later reading corrects it.
-    struck: bool,
-    corrects: Option<u64>,
-}
-
 /// An event of the winding log.
 struct EventRow {
     what: &'static str,
@@ -177,66 +162,6 @@ pub async fn judge_again(
     };
     flash::put(&session, FlashKind::Done, text);
     Ok(redirect(format!("/runs/{id}")))
-}
-
-/// The name of a reading.
-pub fn reading_name(kind: Kind, pole: Option<u32>) -> String {
-    match (kind, pole) {
-        (Kind::Turns, _) => "Turns".into(),
-        (Kind::Resistance, _) => "Resistance".into(),
-        (Kind::Open, _) => "Open coil".into(),
-        (Kind::Inductance, _) => "Inductance".into(),
-        (Kind::Flux, Some(pole)) => format!("Flux, pole {pole}"),
-        (Kind::Flux, None) => "Flux".into(),
-        (Kind::Capacitance, _) => "Capacitance".into(),
-        (Kind::Width, _) => "Width of the coil".into(),
-        (Kind::Length, _) => "Length of the coil".into(),
-        (Kind::Remark, _) => "Remark".into(),
-    }
-}
-
-fn scale(kind: Kind) -> Option<Scale> {
-    match kind {
-        Kind::Resistance => Some(KILOOHM.finer()),
-        Kind::Inductance => Some(HENRY.finer()),
-        Kind::Flux => Some(MILLITESLA),
-        Kind::Capacitance => Some(PICOFARAD),
-        Kind::Width | Kind::Length => Some(MILLIMETRE),
-        _ => None,
-    }
-}
-
-fn log_row(logged: &ReadingRow, stands: bool) -> LogRow {
-    let reading = &logged.reading;
-    let value = match (reading.value, scale(reading.kind)) {
-        (Some(value), Some(scale)) => scale.text(value),
-        (Some(value), None) => format::turns(value),
-        (None, _) => String::new(),
-    };
-    let mut condition = Vec::new();
-    if let Some(c) = reading.coil_c {
-        condition.push(format!("coil at {} °C", fixed(c, 1)));
-    }
-    if let Some(hz) = reading.test_hz {
-        condition.push(format!("at {} Hz", fixed(hz, 0)));
-    }
-    if let Some(mm) = reading.probe_mm {
-        condition.push(format!("{} mm above", fixed(mm, 2)));
-    }
-    LogRow {
-        id: reading.id,
-        kind: reading.kind,
-        name: reading_name(reading.kind, reading.pole),
-        value,
-        condition: condition.join(", "),
-        words: logged.words.clone(),
-        instrument: logged.instrument.clone().unwrap_or_default(),
-        by: logged.taken_by.clone(),
-        when: format::moment(logged.taken_at),
-        when_iso: format::iso(logged.taken_at),
-        struck: !stands,
-        corrects: reading.corrects,
-    }
 }
 
 fn comparison_row(c: &Comparison) -> ComparisonRow {

@@ -1,0 +1,46 @@
+//! All quantities fitted to finished runs, and the calibration that follows for a coil.
+
+use super::effects::{LevelEffect, level_effects};
+use super::quantity::{FactorLevels, Observation, Quantity, QuantityModel, Together, fit_quantity};
+use coil::prediction::Calibration;
+use serde::{Deserialize, Serialize};
+
+/// The models of all quantities: what is kept as a version.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct CalibrationModel {
+    /// By quantity, those of which enough runs were measured.
+    #[serde(alias = "learnt")]
+    pub quantities: Vec<QuantityModel>,
+    /// The effect of every level, the clearest first.
+    #[serde(default, alias = "said")]
+    pub effects: Vec<LevelEffect>,
+}
+
+/// Fits the models to runs.
+#[must_use]
+pub fn fit_calibration(runs: &[Observation]) -> CalibrationModel {
+    let quantities: Vec<QuantityModel> =
+        Quantity::ALL.into_iter().filter_map(|quantity| fit_quantity(runs, quantity)).collect();
+    let effects = level_effects(&quantities, &Together::of(runs));
+    CalibrationModel { quantities, effects }
+}
+
+impl CalibrationModel {
+    /// What was learned of a quantity.
+    #[must_use]
+    pub fn of(&self, quantity: Quantity) -> Option<&QuantityModel> {
+        self.quantities.iter().find(|l| l.quantity == quantity)
+    }
+
+    /// What a coil wound in these circumstances is to be expected to read, for the engine.
+    #[must_use]
+    pub fn calibration(&self, factor_levels: &FactorLevels) -> Calibration {
+        let of = |quantity| self.of(quantity).map(|l| l.expected(factor_levels));
+        Calibration {
+            resistance: of(Quantity::Resistance),
+            inductance: of(Quantity::Inductance),
+            capacitance: of(Quantity::Capacitance),
+            build: of(Quantity::Build),
+        }
+    }
+}
