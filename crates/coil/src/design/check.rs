@@ -1,6 +1,7 @@
 //! What a document must hold to before anything is computed from it.
 
 use super::Design;
+use super::limits::limit_at;
 use crate::former::{Core, CoreShape};
 use crate::magnet::Material;
 use serde::Serialize;
@@ -28,6 +29,19 @@ impl Problem {
 struct Walk(Vec<Problem>);
 
 impl Walk {
+    /// Checks a number against the table of limits.
+    fn limited(&mut self, at: &str, value: f64) {
+        self.limited_to(at, value, f64::INFINITY);
+    }
+
+    /// The same, at most `most` as well.
+    fn limited_to(&mut self, at: &str, value: f64, most: f64) {
+        debug_assert!(limit_at(at).is_some(), "{at} has no limit");
+        if let Some(limit) = limit_at(at) {
+            self.within(at, value, limit.low, limit.high.min(most), limit.unit);
+        }
+    }
+
     fn within(&mut self, at: &str, value: f64, low: f64, high: f64, unit: &str) {
         // Written so that NaN is outside.
         if !(value >= low && value <= high) {
@@ -40,9 +54,9 @@ impl Walk {
         }
     }
 
-    fn optional(&mut self, at: &str, value: Option<f64>, low: f64, high: f64, unit: &str) {
+    fn optional(&mut self, at: &str, value: Option<f64>) {
         if let Some(value) = value {
-            self.within(at, value, low, high, unit);
+            self.limited(at, value);
         }
     }
 
@@ -50,15 +64,9 @@ impl Walk {
         self.0.push(Problem::new(at, text, try_));
     }
 
-    fn point(&mut self, at: &str, point: &[f64]) {
-        for value in point {
-            self.within(at, *value, -500.0, 500.0, "mm");
-        }
-    }
-
-    fn sizes(&mut self, at: &str, size: &[f64]) {
-        for value in size {
-            self.within(at, *value, 0.05, 500.0, "mm");
+    fn vector(&mut self, at: &str, vector: &[f64]) {
+        for (k, value) in vector.iter().enumerate() {
+            self.limited(&format!("{at}[{k}]"), *value);
         }
     }
 
@@ -72,8 +80,8 @@ impl Walk {
 
     fn core(&mut self, at: &str, core: &Core) {
         let (length, width) = core.size_mm();
-        self.within(&format!("{at}.length_mm"), length, 0.5, 200.0, "mm");
-        self.within(&format!("{at}.width_mm"), width, 0.5, 200.0, "mm");
+        self.limited(&format!("{at}.length_mm"), length);
+        self.limited(&format!("{at}.width_mm"), width);
         if core.width_mm.is_none() && core.shape != CoreShape::Round {
             self.report(
                 &format!("{at}.width_mm"),
@@ -89,15 +97,20 @@ impl Walk {
                 "use a stadium, or equal sizes",
             );
         }
-        self.optional(&format!("{at}.corner_mm"), core.corner_mm, 0.0, length.min(width) / 2.0, "mm");
+        if let Some(corner) = core.corner_mm {
+            self.limited_to(&format!("{at}.corner_mm"), corner, length.min(width) / 2.0);
+        }
     }
 
-    fn aim(&mut self, at: &str, aim: Option<[f64; 2]>, low: f64, high: f64, unit: &str) {
+    fn aim(&mut self, at: &str, aim: Option<[f64; 2]>) {
         if let Some([from, to]) = aim {
-            self.within(at, from, low, high, unit);
-            self.within(at, to, low, high, unit);
+            self.vector(at, &[from, to]);
             if from > to {
-                self.report(at, format!("the aim runs from {from} down to {to}"), "put the lower end first");
+                self.report(
+                    at,
+                    format!("the target runs from {from} down to {to}"),
+                    "put the lower end first",
+                );
             }
         }
     }
@@ -115,7 +128,7 @@ impl Design {
                 "call it what you call it at the bench",
             );
         }
-        walk.within("room_c", self.room_c, -20.0, 60.0, "°C");
+        walk.limited("room_c", self.room_c);
         self.check_strings(&mut walk);
         self.check_coils(&mut walk);
         self.check_poles(&mut walk);
@@ -126,16 +139,10 @@ impl Design {
 
     fn check_strings(&self, walk: &mut Walk) {
         let strings = &self.strings;
-        walk.within("strings.count", f64::from(strings.count), 4.0, 10.0, "");
-        walk.within("strings.pitch_mm", strings.pitch_mm, 4.0, 30.0, "mm");
-        walk.within("strings.scale_mm", strings.scale_mm, 200.0, 1200.0, "mm");
-        walk.within(
-            "strings.from_bridge_mm",
-            strings.from_bridge_mm,
-            1.0,
-            strings.scale_mm.min(1200.0),
-            "mm",
-        );
+        walk.limited("strings.count", f64::from(strings.count));
+        walk.limited("strings.pitch_mm", strings.pitch_mm);
+        walk.limited("strings.scale_mm", strings.scale_mm);
+        walk.limited_to("strings.from_bridge_mm", strings.from_bridge_mm, strings.scale_mm);
         if strings.each.len() > strings.count as usize {
             walk.report(
                 "strings.each",
@@ -145,9 +152,11 @@ impl Design {
         }
         for (i, string) in strings.each.iter().enumerate().take(10) {
             let at = |key: &str| format!("strings.each[{i}].{key}");
-            walk.within(&at("diameter_mm"), string.diameter_mm, 0.1, 3.0, "mm");
-            walk.optional(&at("core_mm"), string.core_mm, 0.1, string.diameter_mm.max(0.1), "mm");
-            walk.within(&at("gap_mm"), string.gap_mm, 0.3, 20.0, "mm");
+            walk.limited(&at("diameter_mm"), string.diameter_mm);
+            if let Some(core) = string.core_mm {
+                walk.limited_to(&at("core_mm"), core, string.diameter_mm.max(0.1));
+            }
+            walk.limited(&at("gap_mm"), string.gap_mm);
         }
     }
 
@@ -164,39 +173,43 @@ impl Design {
                     "give each its own name",
                 );
             }
-            walk.point(&at("center_mm"), &coil.center_mm);
-            walk.within(&at("base_mm"), coil.base_mm, -100.0, 100.0, "mm");
+            walk.vector(&at("center_mm"), &coil.center_mm);
+            walk.limited(&at("base_mm"), coil.base_mm);
             walk.core(&at("former.core"), &coil.former.core);
-            walk.within(&at("former.height_mm"), coil.former.height_mm, 0.5, 60.0, "mm");
-            walk.within(&at("former.room_mm"), coil.former.room_mm, 0.1, 60.0, "mm");
-            walk.within(&at("former.flange_bottom_mm"), coil.former.flange_bottom_mm, 0.1, 20.0, "mm");
-            walk.within(&at("former.flange_top_mm"), coil.former.flange_top_mm, 0.1, 20.0, "mm");
+            walk.limited(&at("former.height_mm"), coil.former.height_mm);
+            walk.limited(&at("former.room_mm"), coil.former.room_mm);
+            walk.limited(&at("former.flange_bottom_mm"), coil.former.flange_bottom_mm);
+            walk.limited(&at("former.flange_top_mm"), coil.former.flange_top_mm);
             if let Some(spool) = &coil.wire.spool {
-                walk.optional(&at("wire.spool.bare_mm"), spool.bare_mm, 0.015, 0.4, "mm");
-                walk.optional(
-                    &at("wire.spool.overall_mm"),
-                    spool.overall_mm,
-                    spool.bare_mm.unwrap_or(0.015).max(0.015),
-                    0.5,
-                    "mm",
-                );
-                walk.optional(&at("wire.spool.ohm_per_m"), spool.ohm_per_m, 0.2, 100.0, "Ω/m");
-                walk.optional(&at("wire.spool.at_c"), spool.at_c, -20.0, 60.0, "°C");
-                walk.optional(&at("wire.spool.left_m"), spool.left_m, 0.0, 1e6, "m");
+                walk.optional(&at("wire.spool.bare_mm"), spool.bare_mm);
+                walk.optional(&at("wire.spool.overall_mm"), spool.overall_mm);
+                if let (Some(bare), Some(overall)) = (spool.bare_mm, spool.overall_mm)
+                    && bare > overall
+                {
+                    walk.report(
+                        &at("wire.spool.overall_mm"),
+                        "the wire is thinner with its enamel than without",
+                        "measure both again",
+                    );
+                }
+                walk.optional(&at("wire.spool.ohm_per_m"), spool.ohm_per_m);
+                walk.optional(&at("wire.spool.at_c"), spool.at_c);
+                walk.optional(&at("wire.spool.left_m"), spool.left_m);
             }
             let wind = &coil.wind;
-            walk.within(&at("wind.turns"), f64::from(wind.turns), 10.0, 50_000.0, "turns");
-            walk.optional(&at("wind.turns_per_pass"), wind.turns_per_pass, 1.0, 5000.0, "turns");
-            walk.within(&at("wind.wander"), wind.wander, 0.0, 2.0, "");
-            walk.within(
+            walk.limited(&at("wind.turns"), f64::from(wind.turns));
+            walk.optional(&at("wind.turns_per_pass"), wind.turns_per_pass);
+            walk.limited(&at("wind.wander"), wind.wander);
+            walk.limited_to(
                 &at("wind.margin_mm"),
                 wind.margin_mm,
-                0.0,
                 coil.former.height_mm.clamp(0.0, 60.0) / 2.0,
-                "mm",
             );
-            walk.optional(&at("wind.tension_n"), wind.tension_n, 0.0, 5.0, "N");
-            walk.optional(&at("wind.packing"), wind.packing, 0.3, 1.15, "");
+            for (k, stage) in wind.plan.iter().enumerate() {
+                walk.limited(&at(&format!("wind.plan[{k}].until_turn")), f64::from(stage.until_turn));
+            }
+            walk.optional(&at("wind.tension_n"), wind.tension_n);
+            walk.optional(&at("wind.packing"), wind.packing);
         }
     }
 
@@ -216,11 +229,11 @@ impl Design {
             if pole.string.is_some_and(|s| s == 0 || s > self.strings.count) {
                 walk.report(&at("string"), "there is no such string", format!("1 to {}", self.strings.count));
             }
-            walk.within(&at("x_mm"), pole.x_mm, -250.0, 250.0, "mm");
-            walk.within(&at("diameter_mm"), pole.diameter_mm, 0.5, 40.0, "mm");
-            walk.within(&at("length_mm"), pole.length_mm, 0.5, 80.0, "mm");
-            walk.within(&at("bottom_mm"), pole.bottom_mm, -100.0, 100.0, "mm");
-            walk.within(&at("charge"), pole.charge, 0.0, 1.0, "");
+            walk.limited(&at("x_mm"), pole.x_mm);
+            walk.limited(&at("diameter_mm"), pole.diameter_mm);
+            walk.limited(&at("length_mm"), pole.length_mm);
+            walk.limited(&at("bottom_mm"), pole.bottom_mm);
+            walk.limited(&at("charge"), pole.charge);
             walk.material(&at("material"), pole.material);
             let beside = |other: &super::Pole| {
                 other.coil == pole.coil
@@ -240,16 +253,16 @@ impl Design {
     fn check_parts(&self, walk: &mut Walk) {
         for (i, bar) in self.bars.iter().enumerate().take(24) {
             let at = |key: &str| format!("bars[{i}].{key}");
-            walk.sizes(&at("size_mm"), &bar.size_mm);
-            walk.point(&at("center_mm"), &bar.center_mm);
-            walk.within(&at("charge"), bar.charge, 0.0, 1.0, "");
+            walk.vector(&at("size_mm"), &bar.size_mm);
+            walk.vector(&at("center_mm"), &bar.center_mm);
+            walk.limited(&at("charge"), bar.charge);
             walk.material(&at("material"), bar.material);
         }
         for (i, metal) in self.metal.iter().enumerate().take(24) {
             let at = |key: &str| format!("metal[{i}].{key}");
-            walk.sizes(&at("size_mm"), &metal.size_mm);
-            walk.point(&at("center_mm"), &metal.center_mm);
-            walk.optional(&at("wall_mm"), metal.wall_mm, 0.05, 10.0, "mm");
+            walk.vector(&at("size_mm"), &metal.size_mm);
+            walk.vector(&at("center_mm"), &metal.center_mm);
+            walk.optional(&at("wall_mm"), metal.wall_mm);
             walk.material(&at("material"), metal.material);
         }
         if self.bars.len() > 24 || self.metal.len() > 24 {
@@ -278,18 +291,18 @@ impl Design {
                 );
             }
         }
-        walk.within("load.volume_kohm", self.load.volume_kohm, 1.0, 1e5, "kΩ");
-        walk.within("load.tone_kohm", self.load.tone_kohm, 0.0, 1e5, "kΩ");
-        walk.within("load.tone_nf", self.load.tone_nf, 0.0, 1000.0, "nF");
-        walk.within("load.cable_pf", self.load.cable_pf, 0.0, 10_000.0, "pF");
-        walk.within("load.input_mohm", self.load.input_mohm, 0.001, 1000.0, "MΩ");
-        walk.aim("aims.resistance_ohm", self.aims.resistance_ohm, 1.0, 1e6, "Ω");
-        walk.aim("aims.inductance_h", self.aims.inductance_h, 1e-4, 100.0, "H");
-        walk.aim("aims.capacitance_f", self.aims.capacitance_f, 1e-13, 1e-6, "F");
-        walk.aim("aims.peak_hz", self.aims.peak_hz, 100.0, 1e5, "Hz");
-        walk.aim("aims.resonance_unloaded_hz", self.aims.resonance_unloaded_hz, 100.0, 1e6, "Hz");
-        walk.aim("aims.peak_db", self.aims.peak_db, -20.0, 60.0, "dB");
-        walk.aim("aims.output_db", self.aims.output_db, -60.0, 60.0, "dB");
-        walk.aim("aims.output_mv", self.aims.output_mv, 0.0, 1e5, "mV");
+        walk.limited("load.volume_kohm", self.load.volume_kohm);
+        walk.limited("load.tone_kohm", self.load.tone_kohm);
+        walk.limited("load.tone_nf", self.load.tone_nf);
+        walk.limited("load.cable_pf", self.load.cable_pf);
+        walk.limited("load.input_mohm", self.load.input_mohm);
+        walk.aim("aims.resistance_ohm", self.aims.resistance_ohm);
+        walk.aim("aims.inductance_h", self.aims.inductance_h);
+        walk.aim("aims.capacitance_f", self.aims.capacitance_f);
+        walk.aim("aims.peak_hz", self.aims.peak_hz);
+        walk.aim("aims.resonance_unloaded_hz", self.aims.resonance_unloaded_hz);
+        walk.aim("aims.peak_db", self.aims.peak_db);
+        walk.aim("aims.output_db", self.aims.output_db);
+        walk.aim("aims.output_mv", self.aims.output_mv);
     }
 }

@@ -6,12 +6,14 @@
 mod arrange;
 mod check;
 mod difference;
+mod limits;
 mod read;
 mod start;
 
 pub use arrange::{Stagger, Step, StepError, follow_row};
 pub use check::Problem;
 pub use difference::{Change, differences};
+pub use limits::{LIMITS, Limit, limit_at};
 pub use read::{LONGEST_BYTES, read, read_value, schema};
 pub use start::{place_in_row, starting_point, tall_single};
 

@@ -1,6 +1,6 @@
 //! Reading a document: every error at once, by its place.
 
-use super::{Design, FORMAT, Problem};
+use super::{Design, FORMAT, LIMITS, Problem};
 use jsonschema::error::ValidationErrorKind;
 use jsonschema::{ValidationError, Validator};
 use serde_json::Value;
@@ -11,9 +11,36 @@ pub const LONGEST_BYTES: usize = 1 << 20;
 /// Most problems told at once.
 const MOST_PROBLEMS: usize = 100;
 
-/// The JSON Schema of the format, made from the types.
+/// The JSON Schema of the format, made from the types and the table of limits.
 #[must_use]
 pub fn schema() -> Value {
+    let mut schema = structure();
+    for limit in LIMITS {
+        let mut pointer = String::new();
+        for step in limit.place.replace("[]", ".[]").split('.') {
+            // Types that are used in several places are defined once, and referred to.
+            pointer = resolved(&schema, pointer);
+            pointer.push_str(&if step == "[]" { "/items".to_owned() } else { format!("/properties/{step}") });
+        }
+        pointer = resolved(&schema, pointer);
+        if let Some(number) = schema.pointer_mut(&pointer).and_then(Value::as_object_mut) {
+            number.insert("minimum".into(), limit.low.into());
+            number.insert("maximum".into(), limit.high.into());
+        }
+    }
+    schema
+}
+
+/// The place that a schema at a place refers to; the place itself where it refers to none.
+fn resolved(schema: &Value, pointer: String) -> String {
+    let Some(at) = schema.pointer(&pointer) else { return pointer };
+    let choices = at.get("anyOf").and_then(Value::as_array).into_iter().flatten();
+    let reference = std::iter::once(at).chain(choices).find_map(|s| s.get("$ref")?.as_str());
+    reference.and_then(|r| r.strip_prefix('#')).map_or(pointer, str::to_owned)
+}
+
+/// The schema without limits: those are checked in a document that reads, so that all are told at once.
+fn structure() -> Value {
     let mut schema = schemars::schema_for!(Design).to_value();
     if let Some(object) = schema.as_object_mut() {
         object.insert("title".into(), FORMAT.into());
@@ -21,7 +48,8 @@ pub fn schema() -> Value {
     schema
 }
 
-static VALIDATOR: LazyLock<Option<Validator>> = LazyLock::new(|| jsonschema::validator_for(&schema()).ok());
+static VALIDATOR: LazyLock<Option<Validator>> =
+    LazyLock::new(|| jsonschema::validator_for(&structure()).ok());
 
 /// Reads a design from JSON text and checks it.
 ///

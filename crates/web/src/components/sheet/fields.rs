@@ -2,7 +2,7 @@
 
 use crate::components::field::Choice;
 use coil::Word as _;
-use coil::design::{Design, Kind};
+use coil::design::{Design, Kind, Limit, limit_at};
 use coil::magnet::{Grade, Material};
 use coil::quantity::{
     Capacitance, Fraction, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Tension,
@@ -96,23 +96,21 @@ fn bare_in<T: ParseQuantity>(text: &str, number: fn(T) -> f64, unit: &str) -> Re
     if plain { typed(&format!("{text} {unit}"), number) } else { typed(text, number) }
 }
 
-const fn number(unit: &'static str, range: (f64, f64), read: fn(&str) -> Result<f64, String>) -> Number {
-    Number { unit, range, optional: false, read, per: 1.0 }
+/// A number; its range comes from the table of limits once its place is known.
+const fn number(unit: &'static str, read: fn(&str) -> Result<f64, String>) -> Number {
+    Number { unit, range: (f64::NEG_INFINITY, f64::INFINITY), optional: false, read, per: 1.0 }
 }
 
-fn mm(low: f64, high: f64) -> Entry {
-    Entry::Number(number("mm", (low, high), |t| typed(t, Length::mm)))
+fn mm() -> Entry {
+    Entry::Number(number("mm", |t| typed(t, Length::mm)))
 }
 
-fn turns(low: f64, high: f64) -> Entry {
-    Entry::Number(number("", (low, high), |t| typed(t, |t: Turns| f64::from(t.0))))
+fn turns() -> Entry {
+    Entry::Number(number("", |t| typed(t, |t: Turns| f64::from(t.0))))
 }
 
 fn percent() -> Entry {
-    Entry::Number(Number {
-        per: 0.01,
-        ..number("%", (0.0, 100.0), |t| bare_in(t, |f: Fraction| f.ratio() * 100.0, "%"))
-    })
+    Entry::Number(Number { per: 0.01, ..number("%", |t| bare_in(t, |f: Fraction| f.ratio() * 100.0, "%")) })
 }
 
 fn optional(entry: Entry) -> Entry {
@@ -122,8 +120,24 @@ fn optional(entry: Entry) -> Entry {
     }
 }
 
-fn def(at: impl Into<String>, label: impl Into<String>, entry: Entry, hint: &'static str) -> FieldDef {
-    FieldDef { at: at.into(), label: label.into(), hint, entry }
+fn def(at: impl Into<String>, label: impl Into<String>, mut entry: Entry, hint: &'static str) -> FieldDef {
+    let at = at.into();
+    if let Entry::Number(number) = &mut entry
+        && let Some(limit) = limit_of(&at)
+    {
+        number.range = (limit.low / number.per, limit.high / number.per);
+    }
+    FieldDef { at, label: label.into(), hint, entry }
+}
+
+/// The limit of a field: that of the places it stands for.
+pub fn limit_of(at: &str) -> Option<&'static Limit> {
+    let place = match at.split_once('{').zip(at.split_once("}.")) {
+        Some(((list, _), (_, key))) => format!("{list}[].{key}"),
+        None if at == "strings.gap" => "strings.each[].gap_mm".into(),
+        None => at.to_owned(),
+    };
+    limit_at(&place)
 }
 
 fn words(all: &[(&str, &str)]) -> Entry {
@@ -179,11 +193,11 @@ fn aims() -> Group {
             def(format!("{at}[1]"), "to", entry(), "Empty for no target."),
         ]
     };
-    let ohms = || optional(Entry::Number(number("Ω", (1.0, 1e6), |t| typed(t, Resistance::ohms))));
-    let henries = || optional(Entry::Number(number("H", (1e-3, 100.0), |t| typed(t, Inductance::henries))));
-    let hertz = || optional(Entry::Number(number("Hz", (100.0, 50_000.0), |t| typed(t, Frequency::hz))));
+    let ohms = || optional(Entry::Number(number("Ω", |t| typed(t, Resistance::ohms))));
+    let henries = || optional(Entry::Number(number("H", |t| typed(t, Inductance::henries))));
+    let hertz = || optional(Entry::Number(number("Hz", |t| typed(t, Frequency::hz))));
     let picofarads = || {
-        let read = number("pF", (0.1, 1e6), |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF"));
+        let read = number("pF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF"));
         optional(Entry::Number(Number { per: 1e-12, ..read }))
     };
     Group {
@@ -199,8 +213,8 @@ fn aims() -> Group {
                 "With the pots, capacitor and cable of the load. Type 3.2 kHz.",
             ),
             from_to("aims.capacitance_f", "Capacitance", picofarads, "Of the pickup alone. Type 90 pF."),
-            from_to("aims.peak_db", "Height of the peak", || decibels(-20.0), "Over the low level, loaded."),
-            from_to("aims.output_db", "Output", || decibels(-60.0), "To the reference coil. Type +1.5."),
+            from_to("aims.peak_db", "Height of the peak", decibels, "Over the low level, loaded."),
+            from_to("aims.output_db", "Output", decibels, "To the reference coil. Type +1.5."),
         ]
         .into_iter()
         .flatten()
@@ -209,8 +223,8 @@ fn aims() -> Group {
     }
 }
 
-fn decibels(lowest: f64) -> Entry {
-    optional(Entry::Number(number("dB", (lowest, 60.0), |t| {
+fn decibels() -> Entry {
+    optional(Entry::Number(number("dB", |t| {
         let bare = t.replace('−', "-");
         let bare = bare.trim().trim_end_matches("dB").trim().trim_start_matches('+');
         bare.parse::<f64>().ok().filter(|v| v.is_finite()).ok_or_else(|| "type decibels: +2 or -1.5".into())
@@ -235,11 +249,11 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         choices.push(Choice::new("keep", "as measured for this design"));
     }
     choices.extend(spools.iter().map(|s| Choice::new(s.id.to_string(), s.label.clone())));
-    let newtons = number("N", (0.0, 5.0), |t| typed(t, Tension::newtons));
-    let packing = number("", (0.3, 1.15), |t| typed(t, Fraction::ratio));
-    let passes = number("", (1.0, 2000.0), |t| typed(t, |t: Turns| f64::from(t.0)));
+    let newtons = number("N", |t| typed(t, Tension::newtons));
+    let packing = number("", |t| typed(t, Fraction::ratio));
+    let passes = number("", |t| typed(t, |t: Turns| f64::from(t.0)));
     let mut fields = vec![
-        def(at("wind.turns"), "Turns", turns(10.0, 50_000.0), turns_hint(design.kind)),
+        def(at("wind.turns"), "Turns", turns(), turns_hint(design.kind)),
         def(
             at("wire.gauge"),
             "Gauge",
@@ -314,7 +328,7 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         def(
             at("wind.margin_mm"),
             "Guide margin",
-            mm(0.0, 10.0),
+            mm(),
             "How far inside the flanges the guide turns; 0.25 is usual.",
         ),
     ];
@@ -324,7 +338,7 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         fields.push(def(
             at(&format!("wind.plan[{k}].until_turn")),
             format!("Stage {} until turn", k + 1),
-            turns(1.0, 50_000.0),
+            turns(),
             "Where this stage of the plan ends; the next begins.",
         ));
         fields.push(def(
@@ -362,32 +376,27 @@ fn coil_former(design: &Design, i: usize) -> Group {
     let mut fields = vec![def(
         at("former.core.length_mm"),
         "Core length",
-        mm(0.5, 200.0),
+        mm(),
         "What the first turn lies on, outside, along the row.",
     )];
     if coil.former.core.width_mm.is_some() {
         fields.push(def(
             at("former.core.width_mm"),
             "Core width",
-            mm(0.5, 60.0),
+            mm(),
             "Outside, across the row. Liner included.",
         ));
     }
     fields.extend([
-        def(at("former.height_mm"), "Winding height", mm(0.5, 60.0), "Between the flanges."),
-        def(at("former.room_mm"), "Room for the build", mm(0.1, 60.0), "From the core to the flange's edge."),
-        def(at("former.flange_bottom_mm"), "Lower flange", mm(0.1, 20.0), "Thickness; 1.2 to 2.4 is usual."),
-        def(at("former.flange_top_mm"), "Upper flange", mm(0.1, 20.0), "Thickness; 1.2 to 2.4 is usual."),
-        def(at("base_mm"), "Stands at", mm(-60.0, 60.0), "Height of the lower flange's underside."),
-        def(
-            at("center_mm[1]"),
-            "Across",
-            mm(-100.0, 100.0),
-            "Its middle from the row's, towards the bridge positive.",
-        ),
+        def(at("former.height_mm"), "Winding height", mm(), "Between the flanges."),
+        def(at("former.room_mm"), "Room for the build", mm(), "From the core to the flange's edge."),
+        def(at("former.flange_bottom_mm"), "Lower flange", mm(), "Thickness; 1.2 to 2.4 is usual."),
+        def(at("former.flange_top_mm"), "Upper flange", mm(), "Thickness; 1.2 to 2.4 is usual."),
+        def(at("base_mm"), "Stands at", mm(), "Height of the lower flange's underside."),
+        def(at("center_mm[1]"), "Across", mm(), "Its middle from the row's, towards the bridge positive."),
     ]);
     if design.kind == Kind::PerString {
-        fields.push(def(at("center_mm[0]"), "Along", mm(-200.0, 200.0), "Its middle along the row."));
+        fields.push(def(at("center_mm[0]"), "Along", mm(), "Its middle along the row."));
     }
     let mut tools = vec![
         Tool { step: format!("core.fit:{i}"), label: "Fit the core round its poles" },
@@ -426,10 +435,10 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
             def(
                 at("diameter_mm"),
                 format!("{of}diameter"),
-                mm(0.5, 60.0),
+                mm(),
                 "4.75 is usual for rods; a blade's thickness.",
             ),
-            def(at("bottom_mm"), format!("{of}foot at"), mm(-60.0, 60.0), "Height of the lower face."),
+            def(at("bottom_mm"), format!("{of}foot at"), mm(), "Height of the lower face."),
             def(
                 at("material"),
                 format!("{of}alloy"),
@@ -459,7 +468,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                 group.fields.push(def(
                     format!("poles[{k}].length_mm"),
                     headed(&format!("{of}{label}")),
-                    mm(0.5, 400.0),
+                    mm(),
                     "A longer rod of one alloy reads stronger; 15 to 18 is usual for rods.",
                 ));
             }
@@ -469,7 +478,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
         let rows = design.poles.iter().enumerate().map(|(k, pole)| {
             let name = pole.string.map_or_else(|| pole.coil.clone(), |s| format!("{} {s}", pole.coil));
             let at = |key: &str| format!("poles[{k}].{key}");
-            let mut cells = vec![def(at("length_mm"), "length", mm(0.5, 400.0), "")];
+            let mut cells = vec![def(at("length_mm"), "length", mm(), "")];
             cells.extend(columns(&at, "", pole.material));
             (name, cells)
         });
@@ -489,25 +498,20 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
 
 fn strings(design: &Design) -> Group {
     let mut fields = vec![
-        def("strings.count", "Strings", turns(4.0, 10.0), "4 to 10. Poles and core follow."),
-        def("strings.pitch_mm", "Pitch", mm(4.0, 30.0), "Between neighbours, over the poles."),
+        def("strings.count", "Strings", turns(), "4 to 10. Poles and core follow."),
+        def("strings.pitch_mm", "Pitch", mm(), "Between neighbours, over the poles."),
         def(
             "strings.handed",
             "Handed",
             words(&[("right", "right"), ("left", "left")]),
             "Left mirrors the row.",
         ),
-        def("strings.scale_mm", "Vibrating length", mm(200.0, 1200.0), "Nut to bridge; 648 is usual."),
-        def(
-            "strings.from_bridge_mm",
-            "From the bridge",
-            mm(5.0, 400.0),
-            "Bridge to the middle of the poles.",
-        ),
+        def("strings.scale_mm", "Vibrating length", mm(), "Nut to bridge; 648 is usual."),
+        def("strings.from_bridge_mm", "From the bridge", mm(), "Bridge to the middle of the poles."),
         def(
             "room_c",
             "Room",
-            Entry::Number(number("°C", (-20.0, 60.0), |t| typed(t, Temperature::celsius))),
+            Entry::Number(number("°C", |t| typed(t, Temperature::celsius))),
             "For the resistance as it will be read.",
         ),
     ];
@@ -518,7 +522,7 @@ fn strings(design: &Design) -> Group {
             def(
                 "strings.gap",
                 "Gap to the strings",
-                mm(0.3, 20.0),
+                mm(),
                 "Pole face to the string's underside; 2.4 is usual.",
             ),
         );
@@ -528,9 +532,9 @@ fn strings(design: &Design) -> Group {
             let at = |key: &str| format!("strings.each[{k}].{key}");
             let cells = vec![
                 def(at("note"), "note", Entry::Words, ""),
-                def(at("diameter_mm"), "diameter", mm(0.1, 4.0), ""),
-                def(at("core_mm"), "core", optional(mm(0.1, 4.0)), ""),
-                def(at("gap_mm"), "gap", mm(0.3, 20.0), ""),
+                def(at("diameter_mm"), "diameter", mm(), ""),
+                def(at("core_mm"), "core", optional(mm()), ""),
+                def(at("gap_mm"), "gap", mm(), ""),
             ];
             (format!("{}", k + 1), cells)
         });
@@ -547,9 +551,9 @@ const ALONG: [&str; 3] =
 
 fn parts(design: &Design) -> Vec<Group> {
     let mut all = Vec::new();
-    let place = |of: &str, key: &'static str, what: &str, (low, high): (f64, f64)| -> Vec<FieldDef> {
+    let place = |of: &str, key: &'static str, what: &str| -> Vec<FieldDef> {
         (0..3)
-            .map(|k| def(format!("{of}.{key}[{k}]"), format!("{what} {}", AXES[k]), mm(low, high), ALONG[k]))
+            .map(|k| def(format!("{of}.{key}[{k}]"), format!("{what} {}", AXES[k]), mm(), ALONG[k]))
             .collect()
     };
     for (i, bar) in design.bars.iter().enumerate() {
@@ -575,8 +579,8 @@ fn parts(design: &Design) -> Vec<Group> {
                 "Two bars under one coil face each other with like poles.",
             ),
         ];
-        fields.extend(place(&of, "size_mm", "Size", (0.1, 300.0)));
-        fields.extend(place(&of, "center_mm", "Middle", (-200.0, 200.0)));
+        fields.extend(place(&of, "size_mm", "Size"));
+        fields.extend(place(&of, "center_mm", "Middle"));
         let tools = vec![Tool { step: format!("bar.remove:{i}"), label: "Remove this bar" }];
         all.push(Group { title: format!("Bar magnet {}", i + 1), fields, tools, ..Group::default() });
     }
@@ -601,10 +605,10 @@ fn parts(design: &Design) -> Vec<Group> {
                 material(metal.material, false),
                 "Nickel silver and brass carry eddy currents, steel bends the field as well.",
             ),
-            def(format!("{of}.wall_mm"), "Wall of a cover", optional(mm(0.05, 10.0)), "Empty for a plate."),
+            def(format!("{of}.wall_mm"), "Wall of a cover", optional(mm()), "Empty for a plate."),
         ];
-        fields.extend(place(&of, "size_mm", "Size", (0.02, 300.0)));
-        fields.extend(place(&of, "center_mm", "Middle", (-200.0, 200.0)));
+        fields.extend(place(&of, "size_mm", "Size"));
+        fields.extend(place(&of, "center_mm", "Middle"));
         let tools = vec![Tool { step: format!("metal.remove:{i}"), label: "Remove this part" }];
         all.push(Group {
             title: headed(&format!("{} {}", metal.part.spoken(), i + 1)),
@@ -660,9 +664,7 @@ fn wiring(design: &Design) -> Group {
 }
 
 fn load() -> Group {
-    let kohm = || {
-        Entry::Number(number("kΩ", (0.1, 100_000.0), |t| bare_in(t, |r: Resistance| r.ohms() * 1e-3, "k")))
-    };
+    let kohm = || Entry::Number(number("kΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-3, "k")));
     Group {
         title: "Load".into(),
         folded: true,
@@ -672,25 +674,19 @@ fn load() -> Group {
             def(
                 "load.tone_nf",
                 "Tone capacitor",
-                Entry::Number(number("nF", (0.0, 10_000.0), |t| {
-                    bare_in(t, |c: Capacitance| c.farads() * 1e9, "nF")
-                })),
+                Entry::Number(number("nF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e9, "nF"))),
                 "22 or 47 is usual; 0 for none.",
             ),
             def(
                 "load.cable_pf",
                 "Cable",
-                Entry::Number(number("pF", (0.0, 100_000.0), |t| {
-                    bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF")
-                })),
+                Entry::Number(number("pF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF"))),
                 "About 100 pF a metre; 470 is usual.",
             ),
             def(
                 "load.input_mohm",
                 "Amplifier input",
-                Entry::Number(number("MΩ", (0.001, 1000.0), |t| {
-                    bare_in(t, |r: Resistance| r.ohms() * 1e-6, "M")
-                })),
+                Entry::Number(number("MΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-6, "M"))),
                 "1 is usual.",
             ),
         ],

@@ -1,0 +1,193 @@
+//! The one table of limits: what the engine checks, what the schema states, and what forms accept.
+
+/// The range that a number of the document may have.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Limit {
+    /// Its place, without the numbers of lists: `coils[].wind.turns`.
+    pub place: &'static str,
+    /// The least value, in the document's unit.
+    pub low: f64,
+    /// The greatest.
+    pub high: f64,
+    /// The document's unit; empty for ratios and counts.
+    pub unit: &'static str,
+}
+
+const fn limit(place: &'static str, low: f64, high: f64, unit: &'static str) -> Limit {
+    Limit { place, low, high, unit }
+}
+
+/// All limits. Some values are limited further by others: a guide margin by the winding height, for one.
+pub const LIMITS: &[Limit] = &[
+    limit("room_c", -20.0, 60.0, "°C"),
+    limit("strings.count", 4.0, 10.0, ""),
+    limit("strings.pitch_mm", 4.0, 30.0, "mm"),
+    limit("strings.scale_mm", 200.0, 1200.0, "mm"),
+    limit("strings.from_bridge_mm", 1.0, 1200.0, "mm"),
+    limit("strings.each[].diameter_mm", 0.1, 3.0, "mm"),
+    limit("strings.each[].core_mm", 0.1, 3.0, "mm"),
+    limit("strings.each[].gap_mm", 0.3, 20.0, "mm"),
+    limit("coils[].center_mm[]", -500.0, 500.0, "mm"),
+    limit("coils[].base_mm", -100.0, 100.0, "mm"),
+    limit("coils[].former.core.length_mm", 0.5, 200.0, "mm"),
+    limit("coils[].former.core.width_mm", 0.5, 200.0, "mm"),
+    limit("coils[].former.core.corner_mm", 0.0, 100.0, "mm"),
+    limit("coils[].former.height_mm", 0.5, 60.0, "mm"),
+    limit("coils[].former.room_mm", 0.1, 60.0, "mm"),
+    limit("coils[].former.flange_bottom_mm", 0.1, 20.0, "mm"),
+    limit("coils[].former.flange_top_mm", 0.1, 20.0, "mm"),
+    limit("coils[].wire.spool.bare_mm", 0.015, 0.4, "mm"),
+    limit("coils[].wire.spool.overall_mm", 0.015, 0.5, "mm"),
+    limit("coils[].wire.spool.ohm_per_m", 0.2, 100.0, "Ω/m"),
+    limit("coils[].wire.spool.at_c", -20.0, 60.0, "°C"),
+    limit("coils[].wire.spool.left_m", 0.0, 1e6, "m"),
+    limit("coils[].wind.turns", 10.0, 50_000.0, "turns"),
+    limit("coils[].wind.turns_per_pass", 1.0, 5000.0, "turns"),
+    limit("coils[].wind.wander", 0.0, 2.0, ""),
+    limit("coils[].wind.margin_mm", 0.0, 30.0, "mm"),
+    limit("coils[].wind.tension_n", 0.0, 5.0, "N"),
+    limit("coils[].wind.packing", 0.3, 1.15, ""),
+    limit("coils[].wind.plan[].until_turn", 1.0, 50_000.0, "turns"),
+    limit("poles[].x_mm", -250.0, 250.0, "mm"),
+    limit("poles[].diameter_mm", 0.5, 40.0, "mm"),
+    limit("poles[].length_mm", 0.5, 80.0, "mm"),
+    limit("poles[].bottom_mm", -100.0, 100.0, "mm"),
+    limit("poles[].charge", 0.0, 1.0, ""),
+    limit("bars[].size_mm[]", 0.05, 500.0, "mm"),
+    limit("bars[].center_mm[]", -500.0, 500.0, "mm"),
+    limit("bars[].charge", 0.0, 1.0, ""),
+    limit("metal[].size_mm[]", 0.05, 500.0, "mm"),
+    limit("metal[].center_mm[]", -500.0, 500.0, "mm"),
+    limit("metal[].wall_mm", 0.05, 10.0, "mm"),
+    limit("load.volume_kohm", 1.0, 1e5, "kΩ"),
+    limit("load.tone_kohm", 0.0, 1e5, "kΩ"),
+    limit("load.tone_nf", 0.0, 1000.0, "nF"),
+    limit("load.cable_pf", 0.0, 10_000.0, "pF"),
+    limit("load.input_mohm", 0.001, 1000.0, "MΩ"),
+    limit("aims.resistance_ohm[]", 1.0, 1e6, "Ω"),
+    limit("aims.inductance_h[]", 1e-4, 100.0, "H"),
+    limit("aims.capacitance_f[]", 1e-13, 1e-6, "F"),
+    limit("aims.peak_hz[]", 100.0, 1e5, "Hz"),
+    limit("aims.resonance_unloaded_hz[]", 100.0, 1e6, "Hz"),
+    limit("aims.peak_db[]", -20.0, 60.0, "dB"),
+    limit("aims.output_db[]", -60.0, 60.0, "dB"),
+    limit("aims.output_mv[]", 0.0, 1e5, "mV"),
+];
+
+/// The limit at a place of a document, with or without the numbers of lists; `None` where a number has none.
+///
+/// ```
+/// use coil::design::limit_at;
+///
+/// assert_eq!(limit_at("coils[1].wind.turns").map(|l| (l.low, l.high)), Some((10.0, 50_000.0)));
+/// assert!(limit_at("name").is_none());
+/// ```
+#[must_use]
+pub fn limit_at(place: &str) -> Option<&'static Limit> {
+    let mut plain = String::with_capacity(place.len());
+    let mut is_inside = false;
+    for letter in place.chars() {
+        is_inside = (is_inside || letter == '[') && letter != ']';
+        if !is_inside || letter == '[' {
+            plain.push(letter);
+        }
+    }
+    LIMITS.iter().find(|limit| limit.place == plain)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::design::{Design, Kind, Metal, Step, schema, starting_point};
+    use serde_json::{Value, json};
+
+    /// A design that has something at every place of the table.
+    fn full() -> Value {
+        let mut design = starting_point(Kind::WideSingle, "Sedge", 6, 10.0);
+        for step in [Step::EachString, Step::AddMetal, Step::AddStage(0)] {
+            step.apply(&mut design).unwrap();
+        }
+        for metal in &mut design.metal {
+            *metal = Metal { wall_mm: Some(0.5), ..metal.clone() };
+        }
+        let mut value = serde_json::to_value(&design).unwrap();
+        value["aims"] = json!({});
+        for limit in LIMITS.iter().filter(|l| l.place.starts_with("aims.")) {
+            let key = limit.place.trim_start_matches("aims.").trim_end_matches("[]");
+            value["aims"][key] = json!([limit.low, limit.high]);
+        }
+        value["coils"][0]["wire"]["spool"] =
+            json!({ "bare_mm": 0.06, "overall_mm": 0.07, "ohm_per_m": 5.0, "at_c": 20.0, "left_m": 10.0 });
+        value["coils"][0]["wind"]["turns_per_pass"] = json!(100.0);
+        value["coils"][0]["wind"]["tension_n"] = json!(0.2);
+        value["coils"][0]["wind"]["packing"] = json!(0.8);
+        value["coils"][0]["former"]["core"]["corner_mm"] = json!(0.1);
+        value["strings"]["each"][0]["core_mm"] = json!(0.2);
+        value
+    }
+
+    fn pointer(place: &str) -> String {
+        format!("/{}", place.replace("[]", ".0").replace('.', "/"))
+    }
+
+    fn problems_with(limit: &Limit, number: f64) -> Vec<String> {
+        let mut value = full();
+        let at = pointer(limit.place);
+        let slot = value.pointer_mut(&at).unwrap_or_else(|| panic!("{at} is not in the document"));
+        let is_whole = slot.is_u64();
+        *slot = if is_whole && number >= 0.0 { json!(number.round() as u64) } else { json!(number) };
+        match serde_json::from_value::<Design>(value) {
+            Ok(design) => design.problems().into_iter().map(|p| p.at).collect(),
+            // A negative count cannot even be read.
+            Err(_) => vec![limit.place.replace("[]", "[0]")],
+        }
+    }
+
+    /// Places where another value of the document limits a number further.
+    const LIMITED_FURTHER: [&str; 5] = [
+        "coils[].wind.margin_mm",
+        "coils[].former.core.corner_mm",
+        "coils[].former.core.length_mm",
+        "strings.each[].core_mm",
+        "strings.from_bridge_mm",
+    ];
+
+    #[test]
+    fn the_engine_holds_every_limit_at_both_ends() {
+        for limit in LIMITS {
+            let place = limit.place.replace("[]", "[0]");
+            let step = 1.0_f64.max(limit.high.abs() * 1e-3);
+            for outside in [limit.low - step, limit.high + step] {
+                assert!(problems_with(limit, outside).contains(&place), "{place} takes {outside}");
+            }
+            for inside in [limit.low, limit.high] {
+                let is_free = !LIMITED_FURTHER.contains(&limit.place) && !place.contains("overall_mm");
+                let found = problems_with(limit, inside);
+                let is_told = found.contains(&place);
+                assert!(
+                    !is_free || !is_told || place.contains("x_mm") || place.contains("bare"),
+                    "{place}: {found:?}"
+                );
+            }
+        }
+    }
+
+    #[test]
+    fn the_schema_states_every_limit() {
+        let schema = schema();
+        let stated = schema.to_string().matches("\"maximum\"").count();
+        let validator = jsonschema::validator_for(&schema).unwrap();
+        assert!(
+            validator.is_valid(&full()),
+            "{:?}",
+            validator.iter_errors(&full()).next().map(|e| e.to_string())
+        );
+        for limit in LIMITS {
+            let mut value = full();
+            let slot = value.pointer_mut(&pointer(limit.place)).unwrap();
+            let beyond = limit.high + 1.0_f64.max(limit.high.abs() * 1e-3);
+            *slot = if slot.is_u64() { json!(beyond.ceil() as u64) } else { json!(beyond) };
+            assert!(!validator.is_valid(&value), "{} is not in the schema; {stated} are", limit.place);
+        }
+    }
+}
