@@ -33,7 +33,7 @@ fn parts(c: &mut Criterion) {
     let core = tall.coils[0].former.core.outline();
     let mut wind = tall.coils[0].wind.clone();
     wind.turns = 10_000;
-    let plan = GuidePlan::of(&wind, 10.92e-3, 73e-6);
+    let plan = GuidePlan::of(&wind, 11.0e-3, 73e-6);
     c.bench_function("lay 10,000 turns", |b| b.iter(|| lay(black_box(&plan), 1.0, 0.33)));
     let section = lay(&plan, 1.0, 0.33);
     c.bench_function("bonds of 10,000 turns", |b| b.iter(|| Bonds::of(black_box(&section), &core)));
@@ -43,7 +43,7 @@ fn parts(c: &mut Criterion) {
         from_z_m: 2.4e-3,
         to_z_m: 13.3e-3,
         build_m: 4.6e-3,
-        turns: 7620.0,
+        turns: 7500.0,
     };
     c.bench_function("inductance of the air coil", |b| b.iter(|| black_box(&winding).inductance_h()));
     c.bench_function("facets of a rod magnet", |b| b.iter(|| Facets::new(black_box(17e-3), 2.375e-3)));

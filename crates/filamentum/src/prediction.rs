@@ -151,16 +151,16 @@ fn text(prediction: &Prediction) -> String {
         line(format_args!("{what:<28}{n:>10.digits$} {unit:<4} ({a:.digits$} to {b:.digits$})"));
     };
     row("Resistance at 20 °C", pickup.resistance_20c_ohm, 1e-3, "kΩ", 3);
-    row("Resistance in the room", pickup.resistance_ohm, 1e-3, "kΩ", 3);
+    row("Resistance at room temperature", pickup.resistance_ohm, 1e-3, "kΩ", 3);
     row("Inductance", pickup.inductance_h, 1.0, "H", 3);
     row("Inductance at 1 kHz", pickup.inductance_1khz_h, 1.0, "H", 3);
     row("Capacitance", pickup.capacitance_f, 1e12, "pF", 1);
-    row("Resonance without load", pickup.resonance_unloaded_hz, 1e-3, "kHz", 2);
-    row("Peak with load", pickup.peak_hz, 1e-3, "kHz", 2);
-    row("Its height", pickup.peak_db, 1.0, "dB", 1);
-    row("Down 3 dB at", pickup.minus3db_hz, 1e-3, "kHz", 2);
+    row("Resonance, unloaded", pickup.resonance_unloaded_hz, 1e-3, "kHz", 2);
+    row("Peak, loaded", pickup.peak_hz, 1e-3, "kHz", 2);
+    row("Peak height", pickup.peak_db, 1.0, "dB", 1);
+    row("−3 dB at", pickup.minus3db_hz, 1e-3, "kHz", 2);
     row("Output", pickup.output_mv, 1.0, "mV", 1);
-    row("Against the reference coil", pickup.relative_output_db, 1.0, "dB", 1);
+    row("Output, to the reference coil", pickup.relative_output_db, 1.0, "dB", 1);
     if let Some(db) = pickup.hum_rejection_db {
         line(format_args!("{:<28}{db:>10.1} dB", "Hum rejection"));
     }

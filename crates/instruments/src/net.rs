@@ -208,7 +208,7 @@ mod tests {
     }
 
     #[rstest]
-    #[case("5.8512E+3", Ok(5851.2))]
+    #[case("6.1512E+3", Ok(6151.2))]
     #[case(" -0.1134 ", Ok(-0.1134))]
     #[case("NaN", Err(InstrumentError::Garbled { reply: "NaN".into() }))]
     #[case("5,8k", Err(InstrumentError::Garbled { reply: "5,8k".into() }))]

@@ -47,8 +47,8 @@ fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Desig
         revision,
         spool: None,
         operator,
-        planned_turns: 7620,
-        stops: &[300, 7620],
+        planned_turns: 7500,
+        stops: &[300, 7500],
         design,
         remark: "",
         traveller: Box::leak(Box::new(Traveller::usual(design))),
@@ -107,7 +107,7 @@ async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
     let saved = store.of(shop).revision(second).await.unwrap();
     assert_eq!((saved.row.number, saved.row.parent_id, saved.row.turns), (2, Some(first), 8000));
     assert_eq!(saved.design, changed);
-    assert_eq!(store.of(shop).revision(first).await.unwrap().row.turns, 7620);
+    assert_eq!(store.of(shop).revision(first).await.unwrap().row.turns, 7500);
     let all = store.of(shop).revisions(saved.row.design_id).await.unwrap();
     assert_eq!(all.iter().map(|r| r.number).collect::<Vec<_>>(), [2, 1]);
     assert!(matches!(store.of(other).revision(second).await, Err(StoreError::Missing("revision"))));
@@ -251,7 +251,7 @@ async fn a_run_is_logged_corrected_and_judged() {
     let key = ClientKey::random();
     let mut ohms = NewReading::of(Kind::Resistance, Some(580.0));
     ohms.coil_c = Some(22.0);
-    let batch = [NewReading::of(Kind::Turns, Some(7620.0)), ohms.clone()];
+    let batch = [NewReading::of(Kind::Turns, Some(7500.0)), ohms.clone()];
     store.of(shop).log_readings(run, owner, &key, &batch, None).await.unwrap();
     // A repeated submission adds nothing.
     store.of(shop).log_readings(run, owner, &key, &batch, None).await.unwrap();
@@ -268,7 +268,7 @@ async fn a_run_is_logged_corrected_and_judged() {
     store.of(shop).record_judgement(run, &judgement, None).await.unwrap();
     assert_eq!(store.of(shop).run_prediction(run).await.unwrap(), judgement.prediction);
     let row = store.of(shop).run(run).await.unwrap().row;
-    assert_eq!((row.number, row.turns, row.level.as_deref()), (1, Some(7620.0), Some("waiting")));
+    assert_eq!((row.number, row.turns, row.level.as_deref()), (1, Some(7500.0), Some("waiting")));
     assert!(matches!(store.of(WorkshopId(999)).run(run).await, Err(StoreError::Missing("run"))));
 }
 

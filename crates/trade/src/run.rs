@@ -86,6 +86,6 @@ mod tests {
     fn stops_end_at_the_last_turn() {
         assert_eq!(usual_stops(3100), [300, 1000, 2000, 3100]);
         assert_eq!(usual_stops(200), [200]);
-        assert_eq!(usual_stops(7620).len(), 9);
+        assert_eq!(usual_stops(7500).len(), 9);
     }
 }

@@ -378,14 +378,14 @@ mod tests {
     fn a_table_is_read_as_it_is_spoken() {
         let lines = read(
             "date;design;revision;spool;operator;turns;resistance;coil_c;inductance\n\
-             2026-03-01;Reed;r2;K-7;Ivo;7,620;5.85k;73 F;2.25 H\n\n2026-03-02 14:05;Reed;;;;7620;;;\n",
+             2026-03-01;Reed;r2;K-7;Ivo;7,500;6.1k;73 F;2.4 H\n\n2026-03-02 14:05;Reed;;;;7500;;;\n",
         )
         .unwrap();
         assert_eq!(lines.len(), 2);
         let first = &lines[0];
         assert!(first.errors.is_empty(), "{first:?}");
-        assert_eq!((first.number, first.entry.revision, first.entry.turns), (2, Some(2), Some(7620)));
-        assert!((first.entry.resistance_ohm.unwrap() - 5850.0).abs() < 1e-9);
+        assert_eq!((first.number, first.entry.revision, first.entry.turns), (2, Some(2), Some(7500)));
+        assert!((first.entry.resistance_ohm.unwrap() - 6100.0).abs() < 1e-9);
         assert!((first.entry.coil_c.unwrap() - 22.78).abs() < 0.01);
         assert_eq!(lines[1].entry.started, Some(datetime!(2026-03-02 14:05)));
         assert_eq!(lines[1].number, 4, "an empty line counts");
@@ -417,7 +417,7 @@ mod tests {
     fn a_document_is_read_like_a_table() {
         let lines = read(
             r#"{"format":"filamentum-logbook/1","runs":[{"started_utc":"2026-03-01T10:00:00Z","design":"Reed",
-               "turns":7620,"resistance_ohm":5850.5,"coil_c":21.5,"capacitance_f":4.4e-11,"spool":null}, 3]}"#,
+               "turns":7500,"resistance_ohm":6100.5,"coil_c":21.5,"capacitance_f":4.4e-11,"spool":null}, 3]}"#,
         )
         .unwrap();
         assert!(lines[0].errors.is_empty(), "{lines:?}");

@@ -156,18 +156,18 @@ mod tests {
     #[case(&[at(WindingEventKind::Count, 900), at(WindingEventKind::Count, 880)], (900, Some(1000), false))]
     #[case(&[at(WindingEventKind::Count, 900), at(WindingEventKind::Preset, 880)], (880, Some(1000), false))]
     #[case(&[at(WindingEventKind::Count, 900), at(WindingEventKind::Lost, 900), at(WindingEventKind::Count, 905)], (905, Some(1000), false))]
-    #[case(&[at(WindingEventKind::Splice, 4120)], (4120, Some(7620), true))]
+    #[case(&[at(WindingEventKind::Splice, 4120)], (4120, Some(7500), true))]
     fn how_far_it_is(#[case] events: &[Event], #[case] (turns, next, stands): (u32, Option<u32>, bool)) {
-        let progress = Progress::of(events, 7620, &[300, 1000]);
+        let progress = Progress::of(events, 7500, &[300, 1000]);
         assert_eq!((progress.turns, progress.next_stop, progress.stands), (turns, next, stands));
-        assert_eq!(progress.to_go, 7620 - turns);
+        assert_eq!(progress.to_go, 7500 - turns);
     }
 
-    /// 7,620 turns near 500 a minute take a quarter of an hour (common practice, no source).
+    /// 7,500 turns near 500 a minute take a quarter of an hour (common practice, no source).
     #[test]
     fn minutes_left() {
-        let progress = Progress::of(&[], 7620, &[]);
-        assert!((progress.minutes_left(500.0).unwrap() - 15.24).abs() < 1e-9);
+        let progress = Progress::of(&[], 7500, &[]);
+        assert!((progress.minutes_left(500.0).unwrap() - 15.0).abs() < 1e-9);
         assert_eq!(progress.minutes_left(0.0), None);
     }
 

@@ -27,7 +27,7 @@ fn read(kind: Kind, value: f64) -> Reading {
 }
 
 fn design() -> Design {
-    tall_single("three equal coils", 6, 10.4)
+    tall_single("standard", 6, 10.4)
 }
 
 /// 7,620 turns of 42 AWG read 5.85 kΩ at 25 °C and 2.25 H (common practice, no source): the resistance is
@@ -35,7 +35,9 @@ fn design() -> Design {
 #[test]
 fn a_good_coil_of_the_trade() {
     let readings = [read(Kind::Turns, 7620.0), read(Kind::Resistance, 5850.0), read(Kind::Inductance, 2.25)];
-    let found = compare(&design(), &readings);
+    let mut design = design();
+    design.coils[0].former.height_mm = 10.92;
+    let found = compare(&design, &readings);
     let resistance = found.iter().find(|c| c.kind == Kind::Resistance).unwrap();
     assert!(resistance.bands.abs() < 1.0 && (resistance.measured - 5737.0).abs() < 2.0, "{resistance:?}");
     let inductance = found.iter().find(|c| c.kind == Kind::Inductance).unwrap();
@@ -55,7 +57,7 @@ fn readings_and_what_they_mean(
 ) {
     let expected = predict(&design()).unwrap().pickup;
     let readings = [
-        read(Kind::Turns, 7620.0),
+        read(Kind::Turns, 7500.0),
         read(Kind::Resistance, expected.resistance_20c_ohm.nominal * 1.019_65 * of_resistance),
         read(Kind::Inductance, expected.inductance_h.nominal * of_inductance),
     ];

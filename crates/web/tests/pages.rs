@@ -267,8 +267,8 @@ async fn with_run(visit: &mut Visit, revision: &str) -> String {
         ("csrf", token.as_str()),
         ("key", &key),
         ("revision", &id),
-        ("turns", "7,620"),
-        ("stops", "300, 7620"),
+        ("turns", "7,500"),
+        ("stops", "300, 7500"),
         ("operator", &operator),
         ("spool", ""),
         ("remark", "=first"),
@@ -307,8 +307,8 @@ async fn a_run_from_start_to_verdict_and_export() {
         &mut visit,
         &run,
         &[
-            ("turns", "7620"),
-            ("resistance", "5.85k"),
+            ("turns", "7500"),
+            ("resistance", "5.74k"),
             ("coil_c", "25"),
             ("inductance", "2.16"),
             ("test_hz", "1 kHz"),
@@ -324,7 +324,7 @@ async fn a_run_from_start_to_verdict_and_export() {
     assert_eq!(lines.len(), 2);
     assert!(
         lines[1].contains(",1,20")
-            && lines[1].contains(",Sedge,r1,,Ode Farrow,,7620,7620.0,5737.263,20.0,")
+            && lines[1].contains(",Sedge,r1,,Ode Farrow,,7500,7500.0,5629.383,20.0,")
             && lines[1].contains(",pass,"),
         "{}",
         lines[1]
@@ -341,7 +341,7 @@ async fn open_coils_and_reversed_poles_stop_the_run() {
     let revision = with_design(&mut visit).await;
     let run = with_run(&mut visit, &revision).await;
     // South is up by design: a positive reading is a north pole.
-    log(&mut visit, &run, &[("turns", "7620"), ("flux_2", "1200 G")]).await;
+    log(&mut visit, &run, &[("turns", "7500"), ("flux_2", "1200 G")]).await;
     let page = visit.get(&run).await;
     assert!(page.find(".verdict.stop").unwrap().contains("ole 2"));
     let second = with_run(&mut visit, &revision).await;
@@ -360,9 +360,9 @@ async fn a_correction_belongs_to_its_own_run() {
     let (first, second) = (with_run(&mut visit, &revision).await, with_run(&mut visit, &revision).await);
     log(&mut visit, &first, &[("turns", "762"), ("accept", "yes")]).await;
     // The first reading of the first run cannot be corrected from the second.
-    let foreign = log(&mut visit, &second, &[("turns", "7620"), ("corrects", "1")]).await;
+    let foreign = log(&mut visit, &second, &[("turns", "7500"), ("corrects", "1")]).await;
     assert_eq!(foreign.status, 404);
-    assert_eq!(log(&mut visit, &first, &[("turns", "7620"), ("corrects", "1")]).await.status, 303);
+    assert_eq!(log(&mut visit, &first, &[("turns", "7500"), ("corrects", "1")]).await.status, 303);
     let page = visit.get(&first).await;
     assert!(page.find(".log .struck").unwrap().contains("762"));
     let late = log(&mut visit, &first, &[("turns", "7600"), ("corrects", "1")]).await;
@@ -388,7 +388,7 @@ async fn the_preview_answers_with_numbers_or_messages() {
     let sheet = visit.get("/designs/new?kind=tall-single").await;
     let mut filled = web::sheet::form_of(&coil::design::tall_single("", 6, 10.4)).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
-    for (turns, good) in [("7620", true), ("0", false)] {
+    for (turns, good) in [("7500", true), ("0", false)] {
         filled.insert("coils[0].wind.turns".into(), turns.into());
         let json = previewed(&mut visit, &filled).await;
         assert_eq!(json["errors"].as_object().unwrap().is_empty(), good);
@@ -502,7 +502,7 @@ async fn an_experiment_is_three_coils_that_differ_in_one_thing() {
     let again = visit.post(&format!("{first}/vary"), &pairs).await;
     assert_eq!(again.headers["location"], address, "sent twice, it is the same family");
     let compared = visit.get(&address).await;
-    assert!(compared.body.contains("7320") && compared.body.contains("7920"));
+    assert!(compared.body.contains("7200") && compared.body.contains("7800"));
     let page = Html::parse_document(&compared.body);
     let differs = page.select(&Selector::parse(".changes tbody tr").unwrap()).count();
     assert_eq!(differs, 1, "one thing differs");

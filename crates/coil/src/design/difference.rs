@@ -66,7 +66,7 @@ mod tests {
         let changes = differences(&before, &after);
         let at: Vec<&str> = changes.iter().map(|c| c.at.as_str()).collect();
         assert_eq!(at, ["aims.inductance_h", "coils[0].wind.turns", "poles[2].length_mm"]);
-        assert_eq!(changes[1].before.as_deref(), Some("7620"));
+        assert_eq!(changes[1].before.as_deref(), Some("7500"));
         assert_eq!(changes[0].before, None);
     }
 }

@@ -15,7 +15,7 @@ pub use check::Problem;
 pub use difference::{Change, differences};
 pub use limits::{LIMITS, Limit, limit_at};
 pub use read::{LONGEST_BYTES, read, read_value, schema};
-pub use start::{place_in_row, starting_point, tall_single};
+pub use start::{place_in_row, reference_coil, starting_point, tall_single};
 
 use crate::circuit::LoadCircuit;
 use crate::former::Core;

@@ -18,11 +18,22 @@ pub fn place_in_row(string: u32, count: u32, pitch_mm: f64, handed: Handed) -> f
     (side * steps * pitch_mm * 1e6).round() / 1e6
 }
 
-/// A tall single for `count` strings at `pitch_mm`: rods of 4.75 mm in a row, a narrow coil 10.92 mm
-/// high, 42 AWG heavy polyvinyl acetal.
+/// Turns of the standard tall single.
+const TALL_TURNS: u32 = 7500;
+/// Its winding height, mm.
+const TALL_HEIGHT_MM: f64 = 11.0;
+
+/// A tall single for `count` strings at `pitch_mm`: rods of 4.75 mm in a row, a narrow coil 11 mm high with 7,500 turns
+/// of 42 AWG heavy polyvinyl acetal.
 #[must_use]
 pub fn tall_single(name: &str, count: u32, pitch_mm: f64) -> Design {
     starting_point(Kind::TallSingle, name, count, pitch_mm)
+}
+
+/// The coil that outputs are relative to: the standard tall single for six strings, fully charged.
+#[must_use]
+pub fn reference_coil() -> Design {
+    tall_single("reference", 6, 10.4)
 }
 
 /// A sound design of a format to begin from.
@@ -89,7 +100,7 @@ impl Start {
 
     fn tall(&self, design: &mut Design) {
         let core = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
-        design.coils.push(coil("A", former(core, 10.92, 5.6), wire(42, Build::Heavy), 7620));
+        design.coils.push(coil("A", former(core, TALL_HEIGHT_MM, 5.6), wire(42, Build::Heavy), TALL_TURNS));
         self.row(design, "A", (PoleShape::Rod, ROD_MM, 17.0, 0.0), Grade::Alnico5, Polarity::South);
     }
 
@@ -196,8 +207,8 @@ impl Start {
         const INNER_MM: f64 = 2.1;
         let inner = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
         let outer = Core::stadium(self.row_mm + ROD_MM + 2.0 * INNER_MM, ROD_MM + 2.0 * INNER_MM);
-        design.coils.push(coil("inner", former(inner, 10.92, INNER_MM), wire(42, Build::Heavy), 2700));
-        design.coils.push(coil("outer", former(outer, 10.92, 3.6), wire(42, Build::Heavy), 4600));
+        design.coils.push(coil("inner", former(inner, TALL_HEIGHT_MM, INNER_MM), wire(42, Build::Heavy), 2700));
+        design.coils.push(coil("outer", former(outer, TALL_HEIGHT_MM, 3.6), wire(42, Build::Heavy), 4600));
         self.row(design, "inner", (PoleShape::Rod, ROD_MM, 17.0, 0.0), Grade::Alnico5, Polarity::South);
         design.wiring.join = "sections".into();
     }

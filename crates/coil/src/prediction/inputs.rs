@@ -263,7 +263,7 @@ const REFERENCE_CORES_M: [f64; 8] = [0.1e-3, 0.2e-3, 0.3e-3, 0.4e-3, 0.55e-3, 0.
 fn reference(core_m: f64) -> f64 {
     static REFERENCE: OnceLock<Vec<(f64, f64)>> = OnceLock::new();
     let table = REFERENCE.get_or_init(|| {
-        let mut model = Model::of(&crate::design::tall_single("reference", 6, 10.4));
+        let mut model = Model::of(&crate::design::reference_coil());
         let solved = Solved::of(&model);
         let gap_m = crate::design::default_gap() * 1e-3;
         let tops: Vec<f64> = model.strings.iter().map(|s| s.z_m - s.core_m / 2.0 - gap_m).collect();

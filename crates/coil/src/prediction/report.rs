@@ -119,7 +119,7 @@ pub struct PickupPrediction {
     pub peak_hz: Quantity,
     pub peak_db: Quantity,
     pub minus3db_hz: Quantity,
-    /// Output against the reference coil (7,620 turns of 42 AWG on the standard tall single, full
+    /// Output against the reference coil (7,500 turns of 42 AWG on the standard tall single, full
     /// alnico 5, strings 2.4 mm above), dB.
     pub relative_output_db: Quantity,
     /// Mean over the strings, RMS just after a pluck of 1 mm at a fifth of the length, partials to 5 kHz.

@@ -29,7 +29,7 @@ pub fn fixed(value: f64, decimals: usize) -> String {
     if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
 }
 
-/// A whole number with thousands set apart by a thin blank: `7 620` reads well and no locale takes it
+/// A whole number with thousands set apart by a thin blank: `7 500` reads well and no locale takes it
 /// for a decimal.
 #[must_use]
 pub fn grouped(value: u64) -> String {
@@ -53,7 +53,7 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case(5.8512, 4, "5.851")]
+    #[case(6.1512, 4, "6.151")]
     #[case(5.8, 3, "5.80")]
     #[case(9.9996, 4, "10.00")]
     #[case(0.021_34, 3, "0.0213")]
@@ -68,9 +68,9 @@ mod tests {
     #[test]
     fn fields_and_counts() {
         assert_eq!(fixed(17.0, 3), "17");
-        assert_eq!(fixed(10.920, 3), "10.92");
+        assert_eq!(fixed(9.520, 3), "9.52");
         assert_eq!(fixed(100.0, 0), "100");
-        assert_eq!(grouped(7620), "7620");
+        assert_eq!(grouped(7500), "7500");
         assert_eq!(grouped(12_345), "12\u{202f}345");
     }
 }

@@ -1,6 +1,6 @@
 //! Quantities: one newtype each, SI inside, units only at the edge.
 //!
-//! One parser reads what people type (`"0.671in"`, `"17 mm"`, `"5.8k"`, `"73 F"`), one formatter
+//! One parser reads what people type (`"0.66in"`, `"17 mm"`, `"5.8k"`, `"73 F"`), one formatter
 //! writes what people read.
 
 mod format;

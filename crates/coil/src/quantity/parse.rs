@@ -56,7 +56,7 @@ pub trait ParseQuantity: Sized {
 
 /// Splits `text` into its leading number and the rest, trimmed.
 ///
-/// Understood: `17`, `-0.5`, `.430`, `0,671` (decimal comma), `7,620` (thousands), `1/16`, `2 1/2`.
+/// Understood: `17`, `-0.5`, `.375`, `0,66` (decimal comma), `7,500` (thousands), `1/16`, `2 1/2`.
 ///
 /// # Errors
 /// [`ParseQuantityError::Empty`] or [`ParseQuantityError::NotANumber`].
@@ -125,7 +125,7 @@ macro_rules! spoken {
     };
 }
 
-spoken!(Length, "17 mm or 0.671 in", "mm, cm, m, µm, in, thou", |v, unit| Some(
+spoken!(Length, "17 mm or 0.66 in", "mm, cm, m, µm, in, thou", |v, unit| Some(
     match unit.to_lowercase().as_str() {
         "" | "mm" | "millimetre" | "millimetres" | "millimeters" => Self::from_mm(v),
         "cm" => Self::from_mm(v * 10.0),
@@ -202,7 +202,7 @@ spoken!(Fraction, "0.79 or 79 %", "%", |v, unit| Some(match unit {
     "" | "%" => Self::from_percent(v),
     _ => return None,
 }));
-spoken!(Turns, "7620", "turns, k", |v, unit| {
+spoken!(Turns, "7500", "turns, k", |v, unit| {
     let turns = match unit.to_lowercase().as_str() {
         "" | "turns" | "turn" | "t" => v,
         "k" => v * 1e3,
@@ -224,12 +224,12 @@ mod tests {
 
     // 25.4 mm to the inch is exact by definition.
     #[rstest]
-    #[case("0.671in", 17.0434)]
-    #[case("0.671 in", 17.0434)]
+    #[case("0.66in", 16.764)]
+    #[case("0.66 in", 16.764)]
     #[case("17 mm", 17.0)]
     #[case("17", 17.0)]
-    #[case(".430\"", 10.922)]
-    #[case("0,43 in", 10.922)]
+    #[case(".375\"", 9.525)]
+    #[case("0,45 in", 11.43)]
     #[case("1/16 in", 1.5875)]
     #[case("2 1/2 in", 63.5)]
     #[case("2.5 thou", 0.0635)]
@@ -240,7 +240,7 @@ mod tests {
 
     #[rstest]
     #[case("5.8k", 5800.0)]
-    #[case("5.85 kΩ", 5850.0)]
+    #[case("6.15 kΩ", 6150.0)]
     #[case("5850 ohm", 5850.0)]
     #[case("5,850", 5850.0)]
     #[case("250 kohms", 250e3)]
@@ -257,8 +257,8 @@ mod tests {
         assert!((Capacitance::parse("120 pF").unwrap().picofarads() - 120.0).abs() < 1e-9);
         assert!((FluxDensity::parse("-950 G").unwrap().mt() + 95.0).abs() < 1e-9);
         assert!((Tension::parse("18 g").unwrap().newtons() - 0.176_52).abs() < 1e-4);
-        assert_eq!(Turns::parse("7,620").unwrap(), Turns(7620));
-        assert_eq!(Turns::parse("7.62k").unwrap(), Turns(7620));
+        assert_eq!(Turns::parse("7,500").unwrap(), Turns(7500));
+        assert_eq!(Turns::parse("7.5k").unwrap(), Turns(7500));
         assert!((Fraction::parse("79").unwrap().ratio() - 0.79).abs() < 1e-12);
     }
 

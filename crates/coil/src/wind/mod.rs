@@ -69,11 +69,11 @@ mod tests {
     #[test]
     fn uniform_lay_is_the_sum_of_its_turns() {
         let core = Core::stadium(56.75, 4.75).outline();
-        let lay = Lay::uniform(7620.0, 73.66e-6, 0.79, &core, 10.92e-3);
-        let summed: f64 = (0..7620)
-            .map(|i| core.perimeter_m() + 2.0 * PI * lay.build_m * (f64::from(i) + 0.5) / 7620.0)
+        let lay = Lay::uniform(7500.0, 73.66e-6, 0.79, &core, 11.0e-3);
+        let summed: f64 = (0..7500)
+            .map(|i| core.perimeter_m() + 2.0 * PI * lay.build_m * (f64::from(i) + 0.5) / 7500.0)
             .sum();
         assert!((summed / lay.wire_m - 1.0).abs() < 1e-6);
-        assert!((lay.build_m * 1e3 - 4.793).abs() < 0.01);
+        assert!((lay.build_m * 1e3 - 4.683).abs() < 0.01);
     }
 }

@@ -47,9 +47,9 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
             core.corner_m += 0.025e-3 * slip;
             core.straight_x_m += 0.05e-3 * slip;
             let overall = wire.overall_m * uniform(&mut lot, wire.overall_sd);
-            let turns = 7620.0 * (1.0 + 0.001 * lot.normal());
+            let turns = 7500.0 * (1.0 + 0.001 * lot.normal());
             let packing = packing * (1.0 + 0.05 * lot.normal());
-            let height = 10.92e-3 + 0.05e-3 * lot.normal();
+            let height = 11.0e-3 + 0.05e-3 * lot.normal();
             Lay::uniform(turns, overall, packing, &core, height).wire_m
                 * wire.ohm_per_m
                 * uniform(&mut lot, wire.ohm_sd)

@@ -41,7 +41,7 @@ fn neighbours_of_known_sections() {
 fn a_straight_coil_is_a_layered_coil() {
     let mut wind = tall_single("straight", 6, 10.4).coils[0].wind.clone();
     wind.wander = 0.0;
-    let (bare, overall, height) = (63.5e-6, 73.7e-6, 10.92e-3);
+    let (bare, overall, height) = (63.5e-6, 73.7e-6, 11.0e-3);
     let core = Core::stadium(56.75, 4.75).outline();
     let section = lay(&GuidePlan::of(&wind, height, overall), 1.0, 0.33);
     let bonds = Bonds::of(&section, &core);
@@ -62,7 +62,7 @@ fn wax_raises_and_build_lowers() {
     let wind = tall_single("scattered", 6, 10.4).coils[0].wind.clone();
     let core = Core::stadium(56.75, 4.75).outline();
     let farads = |overall: f64, medium: f64| {
-        let section = lay(&GuidePlan::of(&wind, 10.92e-3, overall), 1.0, 0.33);
+        let section = lay(&GuidePlan::of(&wind, 11.0e-3, overall), 1.0, 0.33);
         Bonds::of(&section, &core).capacitance_f(63.5e-6, overall, 3.6, medium, 1.0)
     };
     let single = farads(68.6e-6, 1.0);

@@ -70,8 +70,8 @@ async fn drift(b: &Browser) {
 
 async fn import(b: &Browser) {
     let table = "date;design;spool;operator;turns;resistance;coil_c;inductance\\n\
-        2026-01-05;Reed lap steel, bridge;K-7;Ivo Tarn;7620;5.81k;21.5;2.10 H\\n\
-        2026-01-06;Reed lap steel;K-77;Ivo Tarn;7620;lots;21.0;2.09 H\\n";
+        2026-01-05;Reed lap steel, bridge;K-7;Ivo Tarn;7500;5.81k;21.5;2.10 H\\n\
+        2026-01-06;Reed lap steel;K-77;Ivo Tarn;7500;lots;21.0;2.09 H\\n";
     let type_in = |text: &str| format!("arguments[0](document.querySelector('#text').value = \"{text}\")");
     b.press_called("Runs").await;
     let before = read(b, "#count").await;

@@ -34,7 +34,7 @@ fn taken(turns: f64, ohms: f64) -> Vec<Reading> {
 /// A run brought in, reading so many ohms.
 fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, ohms: f64) -> ImportedRun {
     let design = tall_single("Sedge", 6, 10.4);
-    let readings = taken(7620.0, ohms);
+    let readings = taken(7500.0, ohms);
     ImportedRun {
         key: ClientKey::random(),
         revision,
@@ -42,7 +42,7 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
         operator: by,
         winder: None,
         at: date!(2026 - 03 - 01).replace_day(day).unwrap().midnight(),
-        planned_turns: 7620,
+        planned_turns: 7500,
         remark: format!("caught the seam on day {day}"),
         readings: readings
             .iter()
@@ -192,7 +192,7 @@ async fn a_run_carries_its_experience() {
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
     let (lines, _) = store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap();
     assert!(lines[0].calibrated && lines[0].level == "waiting");
-    let readings = taken(7620.0, 5900.0);
+    let readings = taken(7500.0, 5900.0);
     store.of(shop).record_judgement(run, &judge_run(&document, &readings, &calibration), None).await.unwrap();
     let observations = store.of(shop).observations().await.unwrap();
     let known = planned_factor_levels(Some(found.row.design_id), &document, None, Some(owner), None);

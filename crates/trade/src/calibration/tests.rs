@@ -87,7 +87,7 @@ fn shop(dice: &mut StdRng) -> (Hidden, Vec<Observation>) {
 /// hold 90 ± 4 % of the next coils, over 150 shops with hidden biases of their own.
 #[test]
 fn a_shop_with_hidden_biases_learns_them() {
-    let mut dice = StdRng::seed_from_u64(7_620);
+    let mut dice = StdRng::seed_from_u64(7_500);
     let (mut inside, mut near, mut all) = ([0.0; 2], [0.0; 2], 0.0);
     let mut before = [0.0; 2];
     for _ in 0..150 {

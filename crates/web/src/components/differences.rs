@@ -191,7 +191,7 @@ mod tests {
         other.coils[0].wind.turns = 8000;
         let lines = differences_in_words(&base, &[&other]);
         let said: Vec<(&str, &[String])> = lines.iter().map(|l| (l.what.as_str(), &l.values[..])).collect();
-        assert_eq!(said[0], ("Turns", &["7620".to_owned(), "8000".to_owned()][..]));
+        assert_eq!(said[0], ("Turns", &["7500".to_owned(), "8000".to_owned()][..]));
         assert_eq!(said[1], ("6 poles, length", &["17".to_owned(), "16".to_owned()][..]));
         assert_eq!(said.len(), 2);
         Step::Stagger(Stagger::Stepped).apply(&mut other).unwrap();

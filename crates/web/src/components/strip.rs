@@ -71,7 +71,7 @@ const fn model_of(key: &str) -> &'static str {
         }
         b"output" => {
             "By reciprocity: how much of each string's magnetisation the coil links, and how that changes as the string \
-             moves; against 7,620 turns of 42 AWG on the standard tall single."
+             moves; relative to the reference coil, the standard tall single with 7,500 turns of 42 AWG."
         }
         b"fill" => "The build of the lay over the room between core and flange edge.",
         _ => "",

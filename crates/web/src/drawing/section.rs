@@ -151,9 +151,9 @@ mod tests {
     #[test]
     fn parts_are_where_the_document_has_them() {
         let svg = section(&tall_single("Sedge", 6, 10.4), &[4.6]);
-        // The winding: 4.6 mm of build, 10.92 mm high, standing on a flange of 2.4 mm.
-        assert!(svg.contains(r#"x="2.375" y="-13.320" width="4.600" height="10.920""#), "{svg}");
-        assert!(svg.contains("gap 2.4") && svg.contains("10.92 high"));
+        // The winding: 4.6 mm of build, 11 mm high, standing on a flange of 2.4 mm.
+        assert!(svg.contains(r#"x="2.375" y="-13.400" width="4.600" height="11.000""#), "{svg}");
+        assert!(svg.contains("gap 2.4") && svg.contains("11 high"));
     }
 
     #[test]

@@ -54,7 +54,7 @@ fn table(ohms: impl Fn(u32) -> f64) -> String {
     for k in 1..=12 {
         let _ = writeln!(
             text,
-            "2026-03-{k:02} 10:00,Sedge,7620,{:.1},20,2.1{k:02} H,coil {k} of the book",
+            "2026-03-{k:02} 10:00,Sedge,7500,{:.1},20,2.1{k:02} H,coil {k} of the book",
             ohms(k)
         );
     }
@@ -66,7 +66,7 @@ async fn runs_are_found_by_word_by_filter_and_by_page() {
     let (_, mut visit, revision) = begun().await;
     assert!(import_runs(&mut visit, &table(|k| 5800.0 + f64::from(k))).await.starts_with("12 runs"));
     let run = with_run(&mut visit, &revision).await;
-    log(&mut visit, &run, &[("turns", "7620"), ("remark", "A loop caught on the seam")]).await;
+    log(&mut visit, &run, &[("turns", "7500"), ("remark", "A loop caught on the seam")]).await;
     let count = |answer: super::Answer| rows(&answer.body);
     assert_eq!(count(visit.get("/logbook").await), 13);
     // Whole words, beginnings of words, words that an index leaves out, names: each leads to its runs.
@@ -106,7 +106,7 @@ async fn an_export_comes_in_again_as_known_and_bad_lines_bring_nothing_in() {
     let answer = send(&mut visit, "/logbook/import", "/logbook/import", &[("text", &again)]).await;
     assert!(text_of(&answer.body, ".import-sum").starts_with("0 new runs, 12 "));
     // A line that cannot be read keeps all of them out, names itself, and nothing typed is lost.
-    let bad = "date,design,turns,resistance\n2026-04-01,Sedge,7620,5.8k\n2026-04-02,Sedgee,lots,5.8k\n";
+    let bad = "date,design,turns,resistance\n2026-04-01,Sedge,7500,5.8k\n2026-04-02,Sedgee,lots,5.8k\n";
     let answer =
         send(&mut visit, "/logbook/import", "/logbook/import", &[("text", bad), ("take", "yes")]).await;
     assert_eq!(answer.status, 422);
@@ -243,14 +243,14 @@ async fn spools_are_checked_weighed_and_used_up() {
         ("csrf", token.as_str()),
         ("key", &key),
         ("revision", id),
-        ("turns", "7620"),
-        ("stops", "7620"),
+        ("turns", "7500"),
+        ("stops", "7500"),
         ("operator", "1"),
         ("spool", "1"),
         ("accept", "yes"),
     ];
     let run = visit.post("/runs", &fields).await.headers["location"].clone();
-    log(&mut visit, &run, &[("turns", "7620"), ("resistance", "5.8k"), ("coil_c", "20")]).await;
+    log(&mut visit, &run, &[("turns", "7500"), ("resistance", "5.8k"), ("coil_c", "20")]).await;
     let low =
         |page: &str| Html::parse_document(page).select(&Selector::parse(".headline.look").unwrap()).count();
     let before = low(&visit.get("/spools/1").await.body);

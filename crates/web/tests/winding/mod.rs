@@ -95,7 +95,7 @@ async fn hold_points_hold_until_the_reading_is_in_or_waived() {
     assert_eq!(post(&mut visit, &run, &sign, &waived).await.status, 303);
     assert!(visit.get(&run).await.body.contains("waived: counter stood still"));
     // The rest: readings by instrument, then all signatures; after that only corrections.
-    post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7620")]).await;
+    post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7500")]).await;
     assert_eq!(post(&mut visit, &run, &sign, &[("operation", "close")]).await.status, 303);
     for instrument in ["1", "2", "3"] {
         let read = post(&mut visit, &run, &format!("{run}/read"), &[("instrument", instrument)]).await;
@@ -134,7 +134,7 @@ async fn a_coil_that_is_off_is_signed_only_with_a_reason() {
     let (mut visit, bench, run) = begun().await;
     bench.set_faults(vec![Fault::ShortedTurns]);
     let sign = format!("{run}/sign");
-    post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7620")]).await;
+    post(&mut visit, &run, &format!("{run}/readings"), &[("turns", "7500")]).await;
     for operation in ["seams", "bevel", "press", "insulate", "start-lead", "wind", "close"] {
         assert_eq!(
             post(&mut visit, &run, &sign, &[("operation", operation)]).await.status,
@@ -184,7 +184,7 @@ async fn machine_files_the_counters_log_and_paper() {
     let program = visit.get(&format!("{run}/guide.gcode")).await;
     assert!(
         program.body.contains("G21")
-            && program.body.contains("G1 C7620 Z")
+            && program.body.contains("G1 C7500 Z")
             && program.body.contains("M0 (turn 300")
     );
     assert!(visit.get(&format!("{run}/guide.csv")).await.body.contains("turn,guide_mm"));
@@ -239,14 +239,14 @@ async fn a_workshops_own_traveller_goes_with_its_new_runs() {
 async fn a_capacitance_in_nanofarads_is_explained_kindly() {
     let (mut visit, _, run) = begun().await;
     let log = format!("{run}/readings");
-    let told = post(&mut visit, &run, &log, &[("turns", "7620"), ("capacitance", "34 nF")]).await;
+    let told = post(&mut visit, &run, &log, &[("turns", "7500"), ("capacitance", "34 nF")]).await;
     assert_eq!(told.status, 422);
     let words = told.find("#e-capacitance").unwrap();
     assert!(words.contains("34 nF"), "{words}");
     let shows = words.split("about ").nth(1).unwrap().split(' ').next().unwrap().parse::<f64>().unwrap();
     assert!((25.0..45.0).contains(&shows), "{shows}");
     // 2.2 H: 15.4 kHz alone is 48.5 pF; 3.39 kHz is that with 1 nF (1/(2π√(LC)), any textbook).
-    let taken = [("turns", "7620"), ("alone_hz", "15.4k"), ("across_hz", "3.314k"), ("across_pf", "1000")];
+    let taken = [("turns", "7500"), ("alone_hz", "15.4k"), ("across_hz", "3.314k"), ("across_pf", "1000")];
     assert_eq!(post(&mut visit, &run, &log, &taken).await.status, 303);
     let page = visit.get(&run).await;
     assert!(
@@ -282,8 +282,8 @@ async fn a_spool_too_short_is_told_before() {
     let operator = if operator.is_empty() { "1".to_owned() } else { operator };
     let start = [
         ("revision", "1"),
-        ("turns", "7620"),
-        ("stops", "300, 7620"),
+        ("turns", "7500"),
+        ("stops", "300, 7500"),
         ("operator", operator.as_str()),
         ("spool", "1"),
     ];
@@ -309,7 +309,7 @@ async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
     assert!(visit.get(&run).await.find(".log li").is_none());
     let accepted = [&slip[..1], &[("accept", "yes")]].concat();
     assert_eq!(post(&mut visit, &run, &log, &accepted).await.status, 303);
-    let lines = "turns; 7620\nR; 5.75k; 22 C\nL; 2.2 H; 1 kHz\npole 1; -105 mT\nwidth; 14.3\n";
+    let lines = "turns; 7500\nR; 5.75k; 22 C\nL; 2.2 H; 1 kHz\npole 1; -105 mT\nwidth; 14.3\n";
     assert_eq!(post(&mut visit, &run, &log, &[("pasted", lines)]).await.status, 303);
     let table = visit.get(&run).await.find(".compare tbody").unwrap();
     assert!(
