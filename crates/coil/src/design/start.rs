@@ -207,7 +207,12 @@ impl Start {
         const INNER_MM: f64 = 2.1;
         let inner = Core::stadium(self.row_mm + ROD_MM, ROD_MM);
         let outer = Core::stadium(self.row_mm + ROD_MM + 2.0 * INNER_MM, ROD_MM + 2.0 * INNER_MM);
-        design.coils.push(coil("inner", former(inner, TALL_HEIGHT_MM, INNER_MM), wire(42, Build::Heavy), 2700));
+        design.coils.push(coil(
+            "inner",
+            former(inner, TALL_HEIGHT_MM, INNER_MM),
+            wire(42, Build::Heavy),
+            2700,
+        ));
         design.coils.push(coil("outer", former(outer, TALL_HEIGHT_MM, 3.6), wire(42, Build::Heavy), 4600));
         self.row(design, "inner", (PoleShape::Rod, ROD_MM, 17.0, 0.0), Grade::Alnico5, Polarity::South);
         design.wiring.join = "sections".into();

@@ -108,18 +108,6 @@ pub fn sd(values: &[f64]) -> f64 {
     (values.iter().map(|v| (v - middle).powi(2)).sum::<f64>() / (values.len() - 1) as f64).sqrt()
 }
 
-/// Exponentially weighted moving averages, starting at `start`, each new value counting `share`: e-Handbook 6.3.2.4.
-#[must_use]
-pub fn weighted_averages(values: &[f64], start: f64, share: f64) -> Vec<f64> {
-    values
-        .iter()
-        .scan(start, |level, value| {
-            *level += share * (value - *level);
-            Some(*level)
-        })
-        .collect()
-}
-
 /// The coils that read most alike: of all neighbours in order of value, the closest pairs that share none, by index.
 #[must_use]
 pub fn best_pairs(values: &[f64], most: usize) -> Vec<(usize, usize)> {
@@ -189,22 +177,6 @@ mod tests {
         assert!((x.upper - 55.8041).abs() < 1e-3 && (x.lower - 45.8159).abs() < 1e-3, "{x:?}");
         assert!((moving.upper - 3.267 * 1.8778).abs() < 1e-3 && moving.lower <= 0.0);
         assert!(breaches(&values, &x).is_empty(), "the handbook finds it in control");
-    }
-
-    /// e-Handbook 6.3.2.4, worked example of weighted averages: λ = 0.3 from 50, and the averages printed there.
-    #[test]
-    fn the_handbooks_weighted_averages() {
-        let values = [
-            52.0, 47.0, 53.0, 49.3, 50.1, 47.0, 51.0, 50.1, 51.2, 50.5, 49.6, 47.6, 49.9, 51.3, 47.8, 51.2,
-            52.6, 52.4, 53.6, 52.1,
-        ];
-        let printed = [
-            50.60, 49.52, 50.56, 50.18, 50.16, 49.21, 49.75, 49.85, 50.26, 50.33, 50.11, 49.36, 49.52, 50.05,
-            49.38, 49.92, 50.73, 51.23, 51.94, 51.99,
-        ];
-        for (found, printed) in weighted_averages(&values, 50.0, 0.3).iter().zip(printed) {
-            assert!((found - printed).abs() < 0.011, "{found} {printed}");
-        }
     }
 
     /// Factors of ASTM E2587 (from memory): c4, and A3, B3, B4 of charts of means and standard deviations.

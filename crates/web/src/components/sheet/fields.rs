@@ -8,6 +8,7 @@ use coil::quantity::{
     Capacitance, Fraction, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Tension,
     Turns, fixed,
 };
+use coil::wire::{Insulation, Stripping};
 
 /// A spool that can be chosen for a coil.
 #[derive(Clone, Debug)]
@@ -167,6 +168,18 @@ fn material(now: Material, magnets_first: bool) -> Entry {
     Entry::Choice(choices)
 }
 
+/// The insulations, each with its thermal class and how it is stripped.
+fn insulations() -> Entry {
+    let label = |insulation: Insulation| {
+        let stripping = match insulation.stripping() {
+            Stripping::Solder => "solders through",
+            Stripping::Scrape => "to be scraped",
+        };
+        format!("{} ({} °C, {stripping})", insulation.spoken(), insulation.thermal_class_c())
+    };
+    Entry::Choice(Insulation::ALL.into_iter().map(|i| Choice::new(i.word(), label(i))).collect())
+}
+
 const POLARITY: [(&str, &str); 2] = [("north", "north up"), ("south", "south up")];
 
 /// All groups of a design's sheet.
@@ -263,15 +276,8 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         def(
             at("wire.insulation"),
             "Insulation",
-            words(&[
-                ("plain-enamel", "plain enamel"),
-                ("polyvinyl-acetal", "polyvinyl acetal"),
-                ("polyurethane", "polyurethane"),
-                ("polyurethane-nylon", "polyurethane, nylon over it"),
-                ("polyester-imide", "polyester-imide"),
-                ("self-bonding", "self-bonding"),
-            ]),
-            "Acetal lies softer; polyurethane solders through.",
+            insulations(),
+            "With its thermal class, and how it comes off before soldering. Scrape in good light, and extract the fumes.",
         ),
         def(
             at("wire.build"),

@@ -12,8 +12,10 @@ use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use coil::Word;
 use coil::quantity::{fixed, number};
 use coil::wire::Gauge;
+use coil::wire::Insulation;
 use store::ClientKey;
 use store::spool::{NewSpool, Spool};
 use trade::stock::SpoolWarning;
@@ -37,14 +39,10 @@ struct SpoolRow {
     warnings: Vec<String>,
 }
 
-const INSULATIONS: [&str; 6] = [
-    "plain-enamel",
-    "polyvinyl-acetal",
-    "polyurethane",
-    "polyurethane-nylon",
-    "polyester-imide",
-    "self-bonding",
-];
+fn insulations() -> [&'static str; 6] {
+    Insulation::ALL.map(Word::word)
+}
+
 const BUILDS: [&str; 2] = ["single", "heavy"];
 const RANGES: [&str; 3] = ["full", "minimum-to-nominal", "nominal-to-maximum"];
 
@@ -85,7 +83,7 @@ async fn page(
         fields: vec![
             typed("label", "Label", "", "What is written on the spool."),
             typed("gauge", "Gauge", "AWG", "42, 46 SWG or 0.063 mm."),
-            chosen("insulation", "Insulation", &INSULATIONS),
+            chosen("insulation", "Insulation", &insulations()),
             chosen("build", "Build", &BUILDS),
             chosen("tolerance", "Ordered as", &RANGES),
             typed("overall", "Overall diameter", "mm", "Measured with the enamel on. Empty if not measured."),
@@ -111,7 +109,8 @@ pub async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Resu
     }
     let gauge =
         form.get("gauge").parse::<Gauge>().map_err(|e| errors.insert("gauge".into(), e.to_string())).ok();
-    for (name, all) in [("insulation", &INSULATIONS[..]), ("build", &BUILDS[..]), ("tolerance", &RANGES[..])]
+    for (name, all) in
+        [("insulation", &insulations()[..]), ("build", &BUILDS[..]), ("tolerance", &RANGES[..])]
     {
         if !all.contains(&form.get(name)) {
             errors.insert(name.into(), "Choose one of the list.".into());
