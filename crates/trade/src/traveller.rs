@@ -65,7 +65,7 @@ pub enum SigningRefusal {
     #[error("there is no such operation")]
     Unknown,
     /// It is signed.
-    #[error("this is signed already")]
+    #[error("this is already signed")]
     Signed,
     /// Others come before it.
     #[error("“{0}” comes first")]

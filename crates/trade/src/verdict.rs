@@ -41,7 +41,7 @@ impl Level {
         match self {
             Self::Waiting => "Waiting for readings",
             Self::Pass => "Pass",
-            Self::Look => "Look again",
+            Self::Look => "Out of tolerance",
             Self::Stop => "Stop",
         }
     }
@@ -155,7 +155,7 @@ const RULES: &[Rule] = &[
         inductance: Ask::NotOff,
         flux: Ask::Any,
         what: "the coil was still warm, or the noted temperature is the room's and not the coil's",
-        next_test: "let it lie for an hour beside the meter and read again",
+        next_test: "leave it beside the meter for an hour and measure again",
     },
     Rule {
         resistance: Ask::High,
@@ -189,15 +189,15 @@ const RULES: &[Rule] = &[
         resistance: Ask::In,
         inductance: Ask::High,
         flux: Ask::Any,
-        what: "poles of a lower grade with higher permeability, steel near the coil, or a fatter coil",
-        next_test: "take steel away from the bench, read again, and measure the coil's outer size",
+        what: "poles of a lower grade with higher permeability, steel near the coil, or a thicker coil",
+        next_test: "remove steel from the bench, measure again, and measure the coil's outer size",
     },
     Rule {
         resistance: Ask::Any,
         inductance: Ask::NotOff,
         flux: Ask::Low,
         what: "the magnets are not fully charged, or of a weaker alloy",
-        next_test: "charge once more between two strong magnets and read again: full charge cannot grow",
+        next_test: "charge again between two strong magnets and measure: a full charge does not increase",
     },
     Rule {
         resistance: Ask::Any,
@@ -218,7 +218,7 @@ pub fn judge(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
     if let Some(reversed) = flux.iter().find(|c| c.reversed) {
         return Verdict {
             level: Level::Stop,
-            text: format!("Pole {} looks the wrong way up.", reversed.pole.unwrap_or(0)),
+            text: format!("Pole {} has the wrong polarity.", reversed.pole.unwrap_or(0)),
             causes: vec![cause(
                 "the rod was pressed in or charged upside down",
                 "check with a compass, pull or recharge the rod, and read all poles again",
@@ -252,11 +252,11 @@ pub fn judge(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
     }
     match sign(Kind::Capacitance) {
         Sign::High => causes.push(cause(
-            "a denser lay than planned, wax between the turns, or leads and cover that add",
-            "take the two resonances again with the leads off, and compare before and after potting",
+            "a denser winding than planned, wax between the turns, or added capacitance of leads and cover",
+            "measure both resonances again with the leads off, and compare before and after potting",
         )),
         Sign::Low => causes.push(cause(
-            "a looser lay than planned: more wander, less tension",
+            "a looser winding than planned: more wander, less tension",
             "look at the coil's edge and compare its build with the one predicted",
         )),
         _ => {}
@@ -265,11 +265,11 @@ pub fn judge(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
         [Kind::Width, Kind::Length].map(sign).into_iter().find(|s| matches!(s, Sign::Low | Sign::High));
     match size.unwrap_or(Sign::None) {
         Sign::High => causes.push(cause(
-            "a loose, fat lay: too little tension, or more scatter than planned",
-            "read the tension at the next coil; check that the cover still goes over",
+            "a loose winding: too little tension, or more scatter than planned",
+            "measure the tension at the next coil; check that the cover still fits",
         )),
         Sign::Low => causes.push(cause(
-            "a tight lay: much tension, or thinner wire than its label says",
+            "a tight winding: high tension, or thinner wire than its label says",
             "read the wire's diameter, and see whether the resistance is high",
         )),
         _ => {}
@@ -290,10 +290,10 @@ fn cause(what: &str, next_test: &str) -> Cause {
 fn open_coil() -> Verdict {
     Verdict {
         level: Level::Stop,
-        text: "The coil reads open: no current gets through.".into(),
+        text: "The coil reads open: no current flows.".into(),
         causes: vec![
             cause(
-                "the enamel has not burned through at a joint; no reading often means just that",
+                "the enamel has not burned through at a joint; a missing reading is often caused by this",
                 "scrape or burn off both ends again, tin them, and read at the bare wire",
             ),
             cause(
@@ -308,19 +308,19 @@ fn all_inside(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
     if Stage::of(readings) == Stage::Judge {
         return Verdict {
             level: Level::Pass,
-            text: "All that was measured lies inside its band: the coil is what the design says.".into(),
+            text: "All readings are within tolerance: the coil is as designed.".into(),
             causes: Vec::new(),
         };
     }
     let text = if comparisons.is_empty() {
-        "Nothing to compare yet: log turns, resistance and inductance."
+        "No readings yet: log turns, resistance and inductance."
     } else {
-        "What was measured so far lies inside its band. Log what is missing to close the verdict."
+        "The readings so far are within tolerance. Log the missing ones for a verdict."
     };
     Verdict { level: Level::Waiting, text: text.into(), causes: Vec::new() }
 }
 
-/// "Resistance is fine, inductance 11 % low. Likeliest: …"
+/// "Resistance is fine, inductance 11 % low. Most likely: …"
 fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
     let mut parts = Vec::new();
     for (kind, name) in [
@@ -332,7 +332,7 @@ fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
     ] {
         if let Some(c) = comparisons.iter().find(|c| c.kind == kind) {
             parts.push(match c.standing {
-                Standing::Inside => format!("{name} is fine"),
+                Standing::Inside => format!("{name} is within tolerance"),
                 Standing::Low => format!("{name} is {:.1} % low", -c.deviation * 100.0),
                 Standing::High => format!("{name} is {:.1} % high", c.deviation * 100.0),
             });
@@ -344,14 +344,14 @@ fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
         .map(|c| format!("{} ({:+.0} %)", c.pole.unwrap_or(0), c.deviation * 100.0))
         .collect();
     if !poles.is_empty() {
-        parts.push(format!("flux is off over pole {}", poles.join(", ")));
+        parts.push(format!("flux is out of tolerance over pole {}", poles.join(", ")));
     }
     let mut text = parts.join(", ");
     if let Some(first) = text.get(..1).map(str::to_uppercase) {
         text.replace_range(..1, &first);
     }
     match causes.first() {
-        Some(first) => format!("{text}. Likeliest: {}.", first.what),
+        Some(first) => format!("{text}. Most likely: {}.", first.what),
         None => format!("{text}."),
     }
 }
@@ -420,7 +420,7 @@ mod tests {
         let verdict = judge(&comparisons, &all_taken());
         assert_eq!(verdict.level, level);
         assert!(verdict.causes[0].what.contains(first), "{verdict:?}");
-        assert!(!verdict.causes[0].next_test.is_empty() && verdict.text.contains("Likeliest"));
+        assert!(!verdict.causes[0].next_test.is_empty() && verdict.text.contains("Most likely"));
     }
 
     /// A loose coil is fat and soft (common practice, no source).

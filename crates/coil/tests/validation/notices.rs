@@ -90,7 +90,7 @@ fn poles_that_cannot_be_or_make_no_sound() {
 #[test]
 fn aims_that_are_missed_say_which_way_to_go() {
     let low = notices(|d| d.aims.resistance_ohm = Some([7000.0, 7400.0]));
-    assert!(low[0].code == "misses-aim" && low[0].try_.contains("More turns"), "{low:?}");
+    assert!(low[0].code == "misses-target" && low[0].try_.contains("More turns"), "{low:?}");
     let high = notices(|d| d.aims.inductance_h = Some([1.0, 1.2]));
     assert!(high[0].try_.contains("Fewer turns"), "{high:?}");
     assert!(notices(|d| d.aims.inductance_h = Some([2.0, 2.4])).is_empty());
@@ -205,6 +205,6 @@ fn mistakes_of_the_circuit() {
     ];
     let places = ["capacitance_f", "peak_hz", "resonance_unloaded_hz", "output_mv"];
     for (aim, place) in aims.into_iter().zip(places) {
-        one_mistake(Kind::TallSingle, aim, note, "misses-aim", &format!("aims.{place}"));
+        one_mistake(Kind::TallSingle, aim, note, "misses-target", &format!("aims.{place}"));
     }
 }

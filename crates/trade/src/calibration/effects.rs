@@ -249,13 +249,12 @@ fn sentence(
     let of_runs = format!("{runs} run{}", if runs == 1 { "" } else { "s" });
     let text = match status {
         EffectStatus::TooFew => format!(
-            "{own}: {of_runs} so far. Nothing is said of {} with fewer than {FEWEST_OF_LEVEL}.",
+            "{own}: {of_runs} so far. No effect is reported for {} with fewer than {FEWEST_OF_LEVEL}.",
             a_word(factor)
         ),
-        EffectStatus::SingleLevel => format!(
-            "{own} is the only {} so far ({of_runs}): there is nothing to compare with.",
-            factor.name()
-        ),
+        EffectStatus::SingleLevel => {
+            format!("{own} is the only {} so far ({of_runs}), so it cannot be compared.", factor.name())
+        }
         EffectStatus::NoDifference => {
             let half = effects
                 .iter()
@@ -266,13 +265,13 @@ fn sentence(
                 })
                 .collect::<Vec<_>>()
                 .join(", ");
-            format!("{own}: no difference seen ({half}; {of_runs}).")
+            format!("{own}: no difference ({half}; {of_runs}).")
         }
         EffectStatus::Clear => format!("{own} {} ({of_runs}).", what_it_does(factor, effects)),
         EffectStatus::Confounded(confounding) => {
             let other = names.name(confounding.with.0, confounding.with.1);
             let mut text = format!(
-                "{own} and {} {other}: together {} {}, but they cannot be told apart yet, because they were nearly always \
+                "{own} and {} {other}: together {} {}, but their effects cannot be separated yet, because they nearly always occurred \
                  together.",
                 confounding.with.0.name(),
                 confounding.quantity.sign(),
@@ -357,12 +356,12 @@ fn what_it_does(factor: Factor, effects: &[(Quantity, Estimate, u32)]) -> String
         (Factor::Spool, Lie::High, Lie::Unknown) => format!("reads {} high", bare(&dr)),
         (Factor::Spool, Lie::Low, Lie::Unknown) => format!("reads {} low", bare(&dr)),
         (_, Lie::Same | Lie::Unknown, Lie::High | Lie::Low) => {
-            let r = if r == Lie::Same { "R unchanged" } else { "of R too little is known" };
+            let r = if r == Lie::Same { "R unchanged" } else { "too few readings of R" };
             format!("{} L {dl}; {r}", reads(factor))
         }
         (_, Lie::High | Lie::Low, Lie::High | Lie::Low) => format!("{} R {dr} and L {dl}", reads(factor)),
         (_, Lie::High | Lie::Low, _) => {
-            let l = if l == Lie::Same { "L unchanged" } else { "of L too little is known" };
+            let l = if l == Lie::Same { "L unchanged" } else { "too few readings of L" };
             format!("{} R {dr}; {l}", reads(factor))
         }
         _ => {

@@ -7,7 +7,7 @@ use super::Limits;
 pub enum Rule {
     /// 1: a point beyond the limits.
     FarOut,
-    /// 2: nine in a row on one side of the middle.
+    /// 2: nine in a row on one side of the mean.
     OneSide,
     /// 3: six in a row, each further up or each further down.
     Steady,
@@ -40,14 +40,14 @@ impl Rule {
     #[must_use]
     pub const fn what(self) -> &'static str {
         match self {
-            Self::FarOut => "one coil far out",
-            Self::OneSide => "nine in a row on one side of the middle",
-            Self::Steady => "six in a row, each further than the last",
-            Self::Zigzag => "fourteen up and down in turn",
+            Self::FarOut => "one coil beyond the control limits",
+            Self::OneSide => "nine in a row on one side of the mean",
+            Self::Steady => "six in a row, steadily rising or falling",
+            Self::Zigzag => "fourteen alternating up and down",
             Self::NearLimit => "two of three near the same limit",
-            Self::OffMiddle => "four of five off the middle, on the same side",
-            Self::Hugging => "fifteen close to the middle",
-            Self::TwoCrowds => "eight with none near the middle",
+            Self::OffMiddle => "four of five away from the mean, on the same side",
+            Self::Hugging => "fifteen close to the mean",
+            Self::TwoCrowds => "eight with none near the mean",
         }
     }
 
@@ -55,18 +55,18 @@ impl Rule {
     #[must_use]
     pub const fn why(self) -> &'static str {
         match self {
-            Self::FarOut => "something happened to that one: read it again, and look at its remarks",
+            Self::FarOut => "a single event: measure it again and read its remarks",
             Self::OneSide => {
-                "the level has moved: look for what changed where it began, such as a spool or a hand"
+                "the level has moved: look for what changed at that time, such as the spool or the operator"
             }
-            Self::Steady => "something drifts: a tension that creeps, a felt that wears, a room that warms",
-            Self::Zigzag => "two sources take turns: two winders, two spools or two hands in one list",
-            Self::NearLimit => "the level is on its way out: look before the next one",
+            Self::Steady => "something drifts: the tension, a worn felt, the room temperature",
+            Self::Zigzag => "two sources alternate: two winders, two spools or two operators",
+            Self::NearLimit => "the level is close to a limit: check before the next coil",
             Self::OffMiddle => "the level has probably moved a little",
             Self::Hugging => {
                 "less spread than the limits allow: unlike coils are mixed, or readings are rounded"
             }
-            Self::TwoCrowds => "two kinds of coil in one list: split it by spool or by hand",
+            Self::TwoCrowds => "two kinds of coil in one list: split it by spool or by operator",
         }
     }
 

@@ -111,7 +111,7 @@ fn words(at: &str, design: &Design) -> String {
     if at.starts_with("aims.") {
         let said =
             place_in_words(&format!("{}[0]", at.trim_end_matches("[1]").trim_end_matches("[0]")), design);
-        return format!("Aim: {}", said.trim_end_matches(" from").to_lowercase());
+        return format!("Target: {}", said.trim_end_matches(" from").to_lowercase());
     }
     match at.split_once('[') {
         Some(("bars", rest)) if rest.ends_with(']') => return format!("Bar magnet {}", counted(rest)),

@@ -105,10 +105,10 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
         let Some([from, to]) = aim.filter(|[from, to]| value < *from || value > *to) else { return };
         gather.report(
             Level::Note,
-            "misses-aim",
+            "misses-target",
             &format!("aims.{key}"),
             format!(
-                "{what} comes to {:.digits$} {unit}; you aim for {:.digits$} to {:.digits$} {unit}.",
+                "{what} comes to {:.digits$} {unit}; the target is {:.digits$} to {:.digits$} {unit}.",
                 value * scale,
                 from * scale,
                 to * scale

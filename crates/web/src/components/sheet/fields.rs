@@ -221,12 +221,12 @@ fn aims() -> Group {
             from_to("aims.inductance_h", "Inductance", henries, "As a meter reads it at a low frequency."),
             from_to(
                 "aims.peak_hz",
-                "Loaded peak",
+                "Peak, loaded",
                 hertz,
                 "With the pots, capacitor and cable of the load. Type 3.2 kHz.",
             ),
             from_to("aims.capacitance_f", "Capacitance", picofarads, "Of the pickup alone. Type 90 pF."),
-            from_to("aims.peak_db", "Height of the peak", decibels, "Over the low level, loaded."),
+            from_to("aims.peak_db", "Peak height", decibels, "Over the low level, loaded."),
             from_to("aims.output_db", "Output", decibels, "To the reference coil. Type +1.5."),
         ]
         .into_iter()
@@ -271,7 +271,7 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
             at("wire.gauge"),
             "Gauge",
             Entry::Gauge,
-            "42 AWG is usual, 43 and 44 for hot coils. Also 0.063 mm or 46 SWG.",
+            "42 AWG is usual, 43 and 44 for strong coils. Also 0.063 mm or 46 SWG.",
         ),
         def(
             at("wire.insulation"),
@@ -287,7 +287,7 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         ),
         def(
             at("wire.range"),
-            "Ordered as",
+            "Tolerance range",
             words(&[
                 ("full", "any within the gauge"),
                 ("minimum-to-nominal", "nominal or thinner"),
@@ -309,7 +309,7 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         ),
         def(
             at("wind.turns_per_pass"),
-            "Turns a pass",
+            "Turns per pass",
             optional(Entry::Number(passes)),
             "From flange to flange. Empty: as many as lie side by side.",
         ),
@@ -395,20 +395,20 @@ fn coil_former(design: &Design, i: usize) -> Group {
     }
     fields.extend([
         def(at("former.height_mm"), "Winding height", mm(), "Between the flanges."),
-        def(at("former.room_mm"), "Room for the build", mm(), "From the core to the flange's edge."),
+        def(at("former.room_mm"), "Room for the winding", mm(), "From the core to the flange's edge."),
         def(at("former.flange_bottom_mm"), "Lower flange", mm(), "Thickness; 1.2 to 2.4 is usual."),
         def(at("former.flange_top_mm"), "Upper flange", mm(), "Thickness; 1.2 to 2.4 is usual."),
-        def(at("base_mm"), "Stands at", mm(), "Height of the lower flange's underside."),
+        def(at("base_mm"), "Height of the base", mm(), "Of the lower flange's underside."),
         def(at("center_mm[1]"), "Across", mm(), "Its middle from the row's, towards the bridge positive."),
     ]);
     if design.kind == Kind::PerString {
         fields.push(def(at("center_mm[0]"), "Along", mm(), "Its middle along the row."));
     }
     let mut tools = vec![
-        Tool { step: format!("core.fit:{i}"), label: "Fit the core round its poles" },
+        Tool { step: format!("core.fit:{i}"), label: "Fit the core to its poles" },
         Tool { step: format!("coil.duplicate:{i}"), label: "Duplicate" },
         Tool { step: format!("coil.mirror:{i}"), label: "Mirror" },
-        Tool { step: format!("coil.reverse:{i}"), label: "Wind it the other way" },
+        Tool { step: format!("coil.reverse:{i}"), label: "Reverse the winding direction" },
     ];
     if design.coils.len() > 1 {
         tools.push(Tool { step: format!("coil.remove:{i}"), label: "Remove this coil" });
@@ -444,7 +444,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                 mm(),
                 "4.75 is usual for rods; a blade's thickness.",
             ),
-            def(at("bottom_mm"), format!("{of}foot at"), mm(), "Height of the lower face."),
+            def(at("bottom_mm"), format!("{of}lower face at"), mm(), "Height of the lower face."),
             def(
                 at("material"),
                 format!("{of}alloy"),
@@ -452,7 +452,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                 "A magnet's grade, or steel for screws and slugs.",
             ),
             def(at("charge"), format!("{of}charge"), percent(), "Share of full charge; steel takes none."),
-            def(at("up"), format!("{of}polarity"), words(&POLARITY), "The pole that looks at the strings."),
+            def(at("up"), format!("{of}polarity"), words(&POLARITY), "The pole that faces the strings."),
         ]
     };
     if common {
@@ -479,7 +479,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                 ));
             }
         }
-        group.tools.push(Tool { step: "poles.each".into(), label: "Set them one by one" });
+        group.tools.push(Tool { step: "poles.each".into(), label: "Set poles individually" });
     } else {
         let rows = design.poles.iter().enumerate().map(|(k, pole)| {
             let name = pole.string.map_or_else(|| pole.coil.clone(), |s| format!("{} {s}", pole.coil));
@@ -488,9 +488,11 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
             cells.extend(columns(&at, "", pole.material));
             (name, cells)
         });
-        group.table =
-            Some((vec!["Length", "Diameter", "Foot at", "Alloy", "Charge %", "Polarity"], rows.collect()));
-        group.tools.push(Tool { step: "poles.fill".into(), label: "Fill every row from its first" });
+        group.table = Some((
+            vec!["Length", "Diameter", "Lower face at", "Alloy", "Charge %", "Polarity"],
+            rows.collect(),
+        ));
+        group.tools.push(Tool { step: "poles.fill".into(), label: "Copy the first pole of each row" });
     }
     if design.poles.iter().any(|p| p.string.is_some()) {
         group.tools.extend([
@@ -513,10 +515,10 @@ fn strings(design: &Design) -> Group {
             "Left mirrors the row.",
         ),
         def("strings.scale_mm", "Vibrating length", mm(), "Nut to bridge; 648 is usual."),
-        def("strings.from_bridge_mm", "From the bridge", mm(), "Bridge to the middle of the poles."),
+        def("strings.from_bridge_mm", "Distance from the bridge", mm(), "Bridge to the middle of the poles."),
         def(
             "room_c",
-            "Room",
+            "Room temperature",
             Entry::Number(number("°C", |t| typed(t, Temperature::celsius))),
             "For the resistance as it will be read.",
         ),
@@ -532,7 +534,7 @@ fn strings(design: &Design) -> Group {
                 "Pole face to the string's underside; 2.4 is usual.",
             ),
         );
-        group.tools.push(Tool { step: "strings.each".into(), label: "Set strings one by one" });
+        group.tools.push(Tool { step: "strings.each".into(), label: "Set strings individually" });
     } else {
         let rows = (0..design.strings.each.len()).map(|k| {
             let at = |key: &str| format!("strings.each[{k}].{key}");
@@ -650,7 +652,7 @@ fn wiring(design: &Design) -> Group {
     );
     let mut fields = vec![def(
         "wiring.join",
-        "Coils joined",
+        "Connection of the coils",
         Entry::Choice(joins),
         "In series is usual; parallel is brighter and softer.",
     )];
@@ -663,7 +665,7 @@ fn wiring(design: &Design) -> Group {
                 ("start-to-ground", "start to ground"),
                 ("finish-to-ground", "finish to ground"),
             ]),
-            "Which end looks to ground.",
+            "Which end faces ground.",
         )
     }));
     Group { title: "Wiring".into(), fields, ..Group::default() }

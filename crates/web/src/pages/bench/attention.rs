@@ -45,7 +45,7 @@ pub fn row(item: &AttentionItem) -> AttentionRow {
             "/instruments".to_owned(),
         ),
         AttentionItem::Unsteady { design, name, quantity, rule, run } => (
-            format!("{name}: {} is not steady", quantity.name()),
+            format!("{name}: {} is not in control", quantity.name()),
             format!("Up to run {run}, {}; {}", rule.what(), rule.why()),
             format!("/consistency?design={design}&of={}&against=predicted", quantity.name()),
         ),

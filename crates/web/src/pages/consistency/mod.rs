@@ -214,7 +214,7 @@ async fn show(
         none: String::new(),
     };
     if series.values.is_empty() {
-        page.none = "No coil of this design was measured in this yet.".into();
+        page.none = "No coil of this design has this reading yet.".into();
         return Ok(page);
     }
     // Aims hold for what is measured, not for its deviation.
@@ -294,7 +294,7 @@ fn draw_each(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)
         })
         .collect();
     page.chart = chart(series, &points, limits.as_ref().map(|(x, _)| x), &phases(&series.lines), aim, 300.0);
-    page.lower_caption = "Distance of each coil from the one before";
+    page.lower_caption = "Moving range: difference from the previous coil";
     let ranges = moving_ranges(&series.values);
     let moving: Vec<Point> = ranges
         .iter()
@@ -356,7 +356,7 @@ fn draw_means(page: &mut ConsistencyPage, series: &Series) {
             point(k, g.1, bad, spread_text(series, g.1))
         })
         .collect();
-    page.lower_caption = "Spread within each five";
+    page.lower_caption = "Standard deviation within each five";
     page.lower = lower(series, &lower_points, limits.as_ref().map(|(_, s)| s));
     tell(page, &found, name);
     if limits.is_none() {
@@ -453,7 +453,7 @@ fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) 
 
 fn fit_words(c: &Capability) -> String {
     format!(
-        "Cpk, {:.2} to {:.2}; Cp {:.2}. {:.0} % lie outside, {:.1} % are to be expected{}",
+        "Cpk, {:.2} to {:.2}; Cp {:.2}. {:.0} % lie outside, {:.1} % are expected{}",
         c.cpk_interval.0,
         c.cpk_interval.1,
         c.cp,
@@ -476,9 +476,9 @@ async fn explain(
         (_, _, n) if n < trade::consistency::FEWEST => {
             format!("{} so far: five are needed to tell chance from change.", counted(n as u64, "coil"))
         }
-        (Some(shift), _, _) => format!("Not steady: {}", moved(series, shift)),
-        (None, true, _) => format!("Steady: nothing but chance in {n} coils."),
-        (None, false, _) => "Not steady: see which runs stand out, and why that may be.".into(),
+        (Some(shift), _, _) => format!("Not in control: {}", moved(series, shift)),
+        (None, true, _) => format!("In control: {n} coils vary by chance only."),
+        (None, false, _) => "Not in control: see the broken rules.".into(),
     };
     page.steady = page.steady && shift.is_none();
     let (Some(shift), Some(quantity)) = (shift, series.charted.quantity()) else { return Ok(()) };
@@ -493,7 +493,7 @@ async fn explain(
         page.parts = parts
             .iter()
             .map(|part| {
-                let name = part.factor.map_or("not explained", |f| f.name());
+                let name = part.factor.map_or("unexplained", |f| f.name());
                 let who = match part.came_in.as_slice() {
                     [] => String::new(),
                     all => format!(" (new: {})", all.join(", ")),
@@ -514,7 +514,7 @@ fn moved(series: &Series, shift: &LevelShift) -> String {
     let before = trade::consistency::mean(&series.values[..shift.at]);
     let by = if series.relative { shift.by } else { (1.0 + shift.by / before).ln() };
     format!(
-        "from {} on it reads {} {} than before.",
+        "from {} on, the level is {} {} than before.",
         series.run(shift.at),
         percent(by).trim_start_matches(['+', '−']),
         if by > 0.0 { "higher" } else { "lower" }

@@ -179,7 +179,7 @@ fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Resul
         assets: assets::base(),
         fields: vec![
             field("workshop", "Workshop", "What it is called on labels and sheets."),
-            field("name", "Your name", "As it stands beside your readings."),
+            field("name", "Your name", "Shown with your readings."),
             Field {
                 complete: "username",
                 ..field("sign_in", "Name to sign in with", "Short, for example your first name.")
