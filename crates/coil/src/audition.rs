@@ -1,6 +1,6 @@
 //! What a pickup would sound like: plucked strings, computed partial by partial, through the predicted response.
 //!
-//! Every string is the stiff string of [Fletcher], plucked at a fifth of its length: partial n lies at
+//! Every string is the stiff string of \[Fletcher\], plucked at a fifth of its length: partial n lies at
 //! n·f₁·√(1 + B·n²) with B = π³·E·d⁴/(64·T·L²), starts with the plucked shape's amplitude and dies away at its own rate.
 //! The pickup hears its velocity where it stands, as loudly as the string's predicted output says, and every partial
 //! goes through the loaded circuit with gain and phase: no filter is fitted. The same seed gives the same sound.

@@ -313,7 +313,7 @@ fn all_inside(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
         };
     }
     let text = if comparisons.is_empty() {
-        "No readings yet: log turns, resistance and inductance."
+        "Nothing to judge yet: log turns, resistance and inductance."
     } else {
         "The readings so far are within tolerance. Log the missing ones for a verdict."
     };

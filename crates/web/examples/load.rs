@@ -1,6 +1,8 @@
 //! Many people editing at once, at the pace of typing: how long a preview takes, and how many fail.
 //!
-//! `cargo run --release -p web --example load -- ADDRESS NAME PASSWORD [PEOPLE] [SECONDS]`, against a running server.
+//! `cargo run --release -p web --example load -- ADDRESS NAME PASSWORD [PEOPLE] [SECONDS] [VIEW] [REVISION]`, against a
+//! running server: in a view of the workbench, of a new twin coil or of a saved revision. With `page` as the view and a
+//! path in place of the revision, that page is asked for instead.
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a tool for the one who measures")]
 
 mod asking;
@@ -38,11 +40,46 @@ async fn signed_in(address: &str, name: &str, password: &str) -> String {
     person.cookie
 }
 
-async fn edits(address: String, cookie: String, who: u32, until: Instant) -> Vec<(Duration, bool)> {
-    let mut person = Asker::to(&address, &cookie).await;
-    let (_, page) = person.ask("GET", "/designs/new?kind=twin-coil", "").await;
-    let mut sheet = web::sheet::form_of(&starting_point(Kind::TwinCoil, "Load", 6, 10.0)).0;
-    sheet.insert("csrf".into(), hidden(&page, "csrf"));
+/// What is asked for.
+#[derive(Clone)]
+struct Load {
+    address: String,
+    cookie: String,
+    view: String,
+    /// A saved revision, or the path of a page; empty for a new design.
+    of: String,
+}
+
+/// A page, again and again.
+async fn pages(load: Load, who: u32, until: Instant) -> Vec<(Duration, bool)> {
+    let mut person = Asker::to(&load.address, &load.cookie).await;
+    let mut taken = Vec::new();
+    while Instant::now() < until {
+        let began = Instant::now();
+        let (status, _) = person.ask("GET", &load.of, "").await;
+        taken.push((began.elapsed(), status == 200));
+        tokio::time::sleep(Duration::from_millis(u64::from(800 + (who * 37) % 400))).await;
+    }
+    taken
+}
+
+async fn edits(load: Load, who: u32, until: Instant) -> Vec<(Duration, bool)> {
+    let mut person = Asker::to(&load.address, &load.cookie).await;
+    let path = if load.of.is_empty() {
+        "/designs/new?kind=twin-coil".to_owned()
+    } else {
+        format!("/revisions/{}/edit", load.of)
+    };
+    let (_, page) = person.ask("GET", &path, "").await;
+    let saved =
+        hidden(&page, "document").replace("&quot;", "\"").replace("&#34;", "\"").replace("&amp;", "&");
+    let design =
+        coil::design::read(&saved).unwrap_or_else(|_| starting_point(Kind::TwinCoil, "Load", 6, 10.0));
+    let mut sheet = web::sheet::form_of(&design).0;
+    for name in ["csrf", "parent", "seen"] {
+        sheet.insert(name.into(), hidden(&page, name));
+    }
+    sheet.insert("view".into(), load.view.clone());
     let mut taken = Vec::new();
     let mut turns = 4600 + 10 * who;
     while Instant::now() < until {
@@ -62,14 +99,23 @@ async fn edits(address: String, cookie: String, who: u32, until: Instant) -> Vec
 async fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let [address, name, password, rest @ ..] = arguments.as_slice() else {
-        println!("load ADDRESS NAME PASSWORD [PEOPLE] [SECONDS]");
+        println!("load ADDRESS NAME PASSWORD [PEOPLE] [SECONDS] [VIEW] [REVISION or PATH]");
         return;
     };
+    let word = |i: usize| rest.get(i).cloned().unwrap_or_default();
     let number = |i: usize, usual: u32| rest.get(i).and_then(|t| t.parse().ok()).unwrap_or(usual);
     let (people, seconds) = (number(0, 20), number(1, 30));
     let until = Instant::now() + Duration::from_secs(u64::from(seconds) + 2);
     let cookie = signed_in(address, name, password).await;
-    let all = (0..people).map(|who| tokio::spawn(edits(address.clone(), cookie.clone(), who, until)));
+    let load = Load { address: address.clone(), cookie, view: word(2), of: word(3) };
+    let all = (0..people).map(|who| {
+        let load = load.clone();
+        if load.view == "page" {
+            tokio::spawn(pages(load, who, until))
+        } else {
+            tokio::spawn(edits(load, who, until))
+        }
+    });
     let mut taken: Vec<(Duration, bool)> = Vec::new();
     for one in all.collect::<Vec<_>>() {
         taken.extend(one.await.unwrap());
@@ -82,7 +128,7 @@ async fn main() {
         let k = (share * (times.len().max(1) - 1) as f64) as usize;
         times.get(k).copied().unwrap_or(f64::NAN)
     };
-    println!("{people} people, {seconds} s: {} previews, {failed} failed", times.len());
+    println!("{people} people, {seconds} s: {} answers, {failed} failed", times.len());
     println!(
         "median {:.0} ms, p95 {:.0} ms, p99 {:.0} ms, most {:.0} ms",
         at(0.5),

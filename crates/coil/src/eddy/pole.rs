@@ -21,7 +21,7 @@ const ZEROS: [f64; 12] = [
 ];
 
 /// Mean permeability over that at rest of a round core along its axis at `hz`: 2J₁(x)/(x·J₀(x)) with
-/// x² = −jωμσr² [Bozorth], by its partial fractions Σ 4/(j₀ₖ² + jωμσr²), the rest of the sum taken whole.
+/// x² = −jωμσr² \[Bozorth\], by its partial fractions Σ 4/(j₀ₖ² + jωμσr²), the rest of the sum taken whole.
 #[must_use]
 pub fn core_permeability(mu_r: f64, sigma_s_m: f64, radius_m: f64, hz: f64) -> Complex<f64> {
     let x = 2.0 * PI * hz * mu_r * crate::inductance::MU_0 * sigma_s_m * radius_m * radius_m;

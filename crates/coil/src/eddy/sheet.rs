@@ -234,7 +234,7 @@ impl Sheet {
         total * MU_0
     }
 
-    /// Places where the flux through the sheet is taken, m: [`RULE`]² in every cell.
+    /// Places where the flux through the sheet is taken, m: `RULE`² in every cell.
     #[must_use]
     pub fn points_m(&self) -> Vec<[f64; 3]> {
         self.cells.iter().flat_map(|cell| cell.places().map(|(at, _)| at)).collect()

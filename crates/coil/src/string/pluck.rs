@@ -18,7 +18,7 @@ impl Default for Pluck {
     }
 }
 
-/// Frequency of a note such as E4, F#3 or Bb2, Hz; equal temperament, A4 = 440 Hz [ISO16].
+/// Frequency of a note such as E4, F#3 or Bb2, Hz; equal temperament, A4 = 440 Hz \[ISO16\].
 #[must_use]
 pub fn note_hz(note: &str) -> Option<f64> {
     let mut letters = note.trim().chars();
@@ -44,7 +44,7 @@ pub fn note_hz(note: &str) -> Option<f64> {
 
 /// Speed of a plucked string over the pickup, m/s RMS just after the pluck, up to `highest_hz`.
 ///
-/// The ideal string [Fletcher]: mode n has amplitude 2h·sin(nπp)/(n²π²·p(1 − p)) and stands as sin(nπx) at the
+/// The ideal string \[Fletcher\]: mode n has amplitude 2h·sin(nπp)/(n²π²·p(1 − p)) and stands as sin(nπx) at the
 /// share x of the length from the bridge.
 #[must_use]
 pub fn velocity_rms_m_s(pluck: Pluck, fundamental_hz: f64, from_bridge: f64, highest_hz: f64) -> f64 {

@@ -22,9 +22,9 @@ const OPEN_RAD: f64 = PI / 3.0;
 ///
 /// `bare_m` and `overall_m` are diameters, `distance_m` the distance of the axes (≥ `overall_m`; less is
 /// taken as touching), `permittivity` the film's, `medium` the gap's. Film, gap and film in series summed
-/// over the angle, in the manner of [Massarini]; the share that bare cylinders at that distance have more than
+/// over the angle, in the manner of \[Massarini\]; the share that bare cylinders at that distance have more than
 /// straight lines give, √(x² − 1)/acosh x with x the distance over the bare diameter, is the exact one of two
-/// cylinders [Smythe].
+/// cylinders \[Smythe\].
 #[must_use]
 pub fn turn_to_turn(
     bare_m: f64,

@@ -8,9 +8,9 @@ use thiserror::Error;
 /// The system a gauge is written in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum GaugeSystem {
-    /// American wire gauge [B258].
+    /// American wire gauge \[B258\].
     Awg(u32),
-    /// British standard wire gauge [BS3737].
+    /// British standard wire gauge \[BS3737\].
     Swg(u32),
     /// A metric bare diameter, in whole micrometres.
     Metric(u32),
@@ -95,7 +95,7 @@ impl Gauge {
         }
     }
 
-    /// Bare diameter by the gauge's definition: d = 0.127 mm · 92^((36 − n)/39) for AWG [B258].
+    /// Bare diameter by the gauge's definition: d = 0.127 mm · 92^((36 − n)/39) for AWG \[B258\].
     #[must_use]
     pub fn exact_bare_m(self) -> f64 {
         match self.0 {

@@ -12,11 +12,11 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
 
-/// Resistivity of annealed copper at 20 °C, Ω·m: 100 % IACS [IEC60028].
+/// Resistivity of annealed copper at 20 °C, Ω·m: 100 % IACS \[IEC60028\].
 pub const COPPER_RESISTIVITY: f64 = 0.017_241e-6;
-/// Temperature coefficient of copper's resistance at 20 °C, 1/K [IEC60028].
+/// Temperature coefficient of copper's resistance at 20 °C, 1/K \[IEC60028\].
 pub const COPPER_ALPHA: f64 = 0.003_93;
-/// Density of annealed copper, kg/m³ [IEC60028].
+/// Density of annealed copper, kg/m³ \[IEC60028\].
 pub const COPPER_DENSITY: f64 = 8890.0;
 
 /// Ohms per metre at 20 °C of copper of bare diameter `bare_m`.
@@ -25,7 +25,7 @@ pub fn ohm_per_m(bare_m: f64) -> f64 {
     COPPER_RESISTIVITY / (PI * bare_m * bare_m / 4.0)
 }
 
-/// Resistance at `to_c` of what reads `ohms` at `from_c`, both in °C, for copper [IEC60028].
+/// Resistance at `to_c` of what reads `ohms` at `from_c`, both in °C, for copper \[IEC60028\].
 #[must_use]
 pub fn at_temperature(ohms: f64, from_c: f64, to_c: f64) -> f64 {
     ohms * (1.0 + COPPER_ALPHA * (to_c - 20.0)) / (1.0 + COPPER_ALPHA * (from_c - 20.0))

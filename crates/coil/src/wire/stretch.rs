@@ -2,7 +2,7 @@
 
 use std::f64::consts::PI;
 
-/// Breaking stress of soft copper wire, Pa [Kalpakjian].
+/// Breaking stress of soft copper wire, Pa \[Kalpakjian\].
 pub const BREAKING_STRESS_PA: f64 = 220e6;
 /// Young's modulus of copper, Pa (from memory).
 const YOUNG_PA: f64 = 120e9;

@@ -72,10 +72,10 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     lap.aims =
         Aims { resistance_ohm: Some([5500.0, 5900.0]), inductance_h: Some([2.0, 2.3]), ..Aims::default() };
     let first = shop.revision(&lap, None, "From the standard tall single").await?;
-    let mut hotter = lap.clone();
-    hotter.coils[0].wind.turns = 7850;
+    let mut stronger = lap.clone();
+    stronger.coils[0].wind.turns = 7730;
     let second = shop
-        .revision(&hotter, Some(first), "230 turns more for a fuller bridge; nothing else changed")
+        .revision(&stronger, Some(first), "230 turns more for a fuller bridge; nothing else changed")
         .await?;
 
     let mut mandola = tall_single("Heron mandola", 4, 11.2);
@@ -83,7 +83,7 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     mandola.coils[0].wire.insulation = Insulation::Polyurethane;
     mandola.coils[0].wire.build = Build::Single;
     mandola.coils[0].wind.turns = 8600;
-    mandola.aims = Aims { resistance_ohm: Some([6300.0, 6800.0]), ..Aims::default() };
+    mandola.aims = Aims { resistance_ohm: Some([5500.0, 6000.0]), ..Aims::default() };
     let mandola_first = shop.revision(&mandola, None, "Four wide-set rods, thinner wire").await?;
 
     let mut console = tall_single("Console steel, eight", 8, 9.2);
@@ -107,7 +107,7 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     shop.tags(mandola_first, &["mandola"]).await?;
     shop.tags(twin_first, &["baritone", "quiet"]).await?;
     shop.tags(baritone_first, &["baritone"]).await?;
-    shop.sweep(&hotter, second, "second of the hotter ones").await?;
+    shop.sweep(&stronger, second, "second coil of r2").await?;
     shop.sweep(&twin, twin_first, "first twin, no cover").await?;
 
     let wound = |revision, design, spool, operator, days_ago, fate, remark| Wound {
@@ -167,10 +167,10 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         wound(console_first, &console, m2, ivo, 33, Fate::Good, ""),
         wound(console_first, &console, m2, ivo, 32, Fate::ShortedTurns, "a loop caught on the seam"),
         wound(console_first, &console, m2, ivo, 26, Fate::Good, "second of the pair"),
-        wound(second, &hotter, k12, owner, 12, Fate::Good, ""),
-        wound(second, &hotter, k12, wren, 5, Fate::Warm, ""),
+        wound(second, &stronger, k12, owner, 12, Fate::Good, ""),
+        wound(second, &stronger, k12, wren, 5, Fate::Warm, ""),
         wound(baritone_first, &baritone, k7, ivo, 0, Fate::Wound, ""),
-        wound(second, &hotter, k7, owner, 0, Fate::Winding, "first of three for one order"),
+        wound(second, &stronger, k7, owner, 0, Fate::Winding, "first of three for one order"),
     ] {
         shop.wind(run).await?;
     }

@@ -207,7 +207,7 @@ mod tests {
         let of =
             |what: &str| lines.iter().find(|l| l.what == what).unwrap_or_else(|| panic!("{what}: {lines:?}"));
         assert_eq!(of("Format").values, ["tall single", "twin coil"]);
-        assert_eq!(of("Aim: inductance").values, ["2 – 2.3", "–"]);
+        assert_eq!(of("Target: inductance").values, ["2 – 2.3", "–"]);
         assert_eq!(of("Coil 2").values[0], "–");
         assert!(of("Bar magnet 1").values[1].starts_with("alnico 5, 62 × 12.7 × 3.2 mm"));
         assert!(

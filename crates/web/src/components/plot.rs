@@ -22,7 +22,7 @@ pub struct Curve {
 /// Both curves of a prediction under a name, in a tone.
 pub fn curves(name: &str, tone: usize, response: &Response) -> [Curve; 2] {
     let rounded = |values: &[f64], by: f64| values.iter().map(|v| (v * by).round() / by).collect::<Vec<_>>();
-    [("loaded", "with load", &response.loaded_db), ("alone", "alone", &response.unloaded_db)].map(
+    [("loaded", "loaded", &response.loaded_db), ("alone", "unloaded", &response.unloaded_db)].map(
         |(kind, words, db)| Curve {
             name: if name.is_empty() { words.to_owned() } else { format!("{name}, {words}") },
             kind,

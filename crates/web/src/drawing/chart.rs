@@ -150,7 +150,7 @@ fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
     if let Some(limits) = chart.limits {
         for (class, value, word) in [
             ("limit", limits.upper, "upper limit"),
-            ("centre", limits.centre, "middle"),
+            ("centre", limits.centre, "mean"),
             ("limit", limits.lower, "lower limit"),
         ]
         .into_iter()

@@ -92,3 +92,24 @@ impl Svg {
         )
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::{Kind, starting_point};
+
+    /// The drawings of two formats, markup by markup.
+    #[test]
+    fn drawings_are_as_they_were() {
+        for kind in [Kind::TallSingle, Kind::TwinCoil] {
+            let design = starting_point(kind, "Sedge", 6, 10.0);
+            let builds = vec![4.0; design.coils.len()];
+            let all = [top(&design, &builds), section(&design, &builds), wiring(&design)];
+            // An element a line, so that a change shows where it is.
+            insta::assert_snapshot!(
+                format!("drawings_{}", kind.name().replace(' ', "_")),
+                all.join("\n").replace("><", ">\n<")
+            );
+        }
+    }
+}

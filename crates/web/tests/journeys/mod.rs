@@ -53,7 +53,7 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
             ("field", "svg.row"),
             ("wiring", "svg.wiring"),
             ("listen", ".listen"),
-            ("sensitivity", ".effects"),
+            ("sensitivity", ".sensitivity"),
             ("search", ".search"),
             ("pickup", "svg.section"),
         ] {

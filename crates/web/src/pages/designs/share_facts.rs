@@ -217,4 +217,17 @@ mod tests {
         assert_eq!(titles(&[]), ["What it is", "Strings and position", "Magnets and flux", "Intended load"]);
         assert_eq!(titles(&["turns", "aims"]), ["Turns", "Targets"]);
     }
+
+    /// Everything that a sheet can show of the standard tall single, as it was.
+    #[test]
+    fn the_whole_sheet_is_as_it_was() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let prediction = predict(&design).unwrap();
+        let all = Shown::of(PARTS.iter().map(|(key, _, _)| *key));
+        let text: String = parts(&design, Some(&prediction), &all)
+            .iter()
+            .flat_map(|p| p.facts.iter().map(|(name, value)| format!("{} | {name} | {value}\n", p.title)))
+            .collect();
+        insta::assert_snapshot!("share_sheet", text);
+    }
 }
