@@ -1,7 +1,7 @@
 //! The program itself: what it prints and how it ends.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
-mod teaching;
+mod logbook;
 
 use rstest::rstest;
 use std::io::Write as _;

@@ -1,7 +1,7 @@
 //! Every query against a real MariaDB, on a private server and a fresh database per test.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
-mod teaching;
+mod logbook;
 
 use coil::design::tall_single;
 use coil::prediction::{Calibration, predict};

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
 mod journeys;
-mod teaching;
+mod logbook;
 mod winding;
 mod workbench;
 

@@ -1,11 +1,11 @@
 //! The demo: an invented workshop. Its people, names and numbers are made up; the numbers come from the
-//! engine itself with the troubles of a real shop put in.
+//! engine itself with the troubles of a real workshop put in.
 
 mod past_runs;
 mod story;
 
-use self::past_runs::{Fate, Shop, Truth, Wound};
-use self::story::Told;
+use self::past_runs::{DemoWorkshop, RunScenario, Truth, Wound};
+use self::story::DemoParts;
 use ::trade::calibration::fit_calibration;
 use coil::design::{Aims, Kind as CoilKind, starting_point, tall_single};
 use coil::wire::{Build, Insulation};
@@ -35,7 +35,7 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         .of(workshop)
         .add_person(&NewPerson { name: "Wren Ashby", sign_in: "wren", password_hash: None })
         .await?;
-    let mut shop = Shop {
+    let mut demo = DemoWorkshop {
         store,
         workshop,
         owner,
@@ -43,38 +43,38 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
         truth: Truth { ohms: 0.006, henries: -0.022, ..Truth::default() },
         model: None,
     };
-    let winders = shop.instruments().await?;
+    let winders = demo.instruments().await?;
     let (one, two) = (Some(winders[0]), Some(winders[1]));
     // Wren pulls hard; Winder two holds the wire a little tighter than Winder one.
-    shop.truth.hands.insert(wren.0, 0.016);
-    shop.truth.winders.insert(winders[1].0, 0.004);
-    let j4 = shop.spool("J-4", ("42 AWG", "polyvinyl-acetal", "heavy"), None, 21_000.0, "").await?;
-    let k7 = shop
+    demo.truth.hands.insert(wren.0, 0.016);
+    demo.truth.winders.insert(winders[1].0, 0.004);
+    let j4 = demo.spool("J-4", ("42 AWG", "polyvinyl-acetal", "heavy"), None, 21_000.0, "").await?;
+    let k7 = demo
         .spool("K-7", ("42 AWG", "polyvinyl-acetal", "heavy"), Some((0.0734, 5.61)), 24_000.0, "")
         .await?;
-    let k9 = shop
+    let k9 = demo
         .spool("K-9", ("42 AWG", "plain-enamel", "single"), None, 6100.0, "measures thick: check")
         .await?;
-    let k12 = shop
+    let k12 = demo
         .spool("K-12", ("42 AWG", "polyvinyl-acetal", "heavy"), None, 31_000.0, "from the new order")
         .await?;
     let m4 =
-        shop.spool("M-4", ("43 AWG", "polyurethane", "single"), None, 12_000.0, "kept at Winder two").await?;
+        demo.spool("M-4", ("43 AWG", "polyurethane", "single"), None, 12_000.0, "kept at Winder two").await?;
     let m2 =
-        shop.spool("M-2", ("43 AWG", "polyurethane", "single"), Some((0.0607, 7.18)), 14_800.0, "").await?;
-    let m3 = shop.spool("M-3", ("43 AWG", "polyurethane", "single"), None, 640.0, "nearly empty").await?;
+        demo.spool("M-2", ("43 AWG", "polyurethane", "single"), Some((0.0607, 7.18)), 14_800.0, "").await?;
+    let m3 = demo.spool("M-3", ("43 AWG", "polyurethane", "single"), None, 640.0, "nearly empty").await?;
     for (spool, hidden) in [(j4, -0.004), (k7, 0.003), (k9, -0.055), (k12, 0.027), (m2, 0.004), (m4, -0.021)]
     {
-        shop.truth.spools.insert(spool.0, hidden);
+        demo.truth.spools.insert(spool.0, hidden);
     }
 
     let mut lap = tall_single("Reed lap steel, bridge", 6, 10.4);
     lap.aims =
         Aims { resistance_ohm: Some([5500.0, 5900.0]), inductance_h: Some([2.0, 2.3]), ..Aims::default() };
-    let first = shop.revision(&lap, None, "From the standard tall single").await?;
+    let first = demo.revision(&lap, None, "From the standard tall single").await?;
     let mut stronger = lap.clone();
     stronger.coils[0].wind.turns = 7730;
-    let second = shop
+    let second = demo
         .revision(&stronger, Some(first), "230 turns more for a fuller bridge; nothing else changed")
         .await?;
 
@@ -84,7 +84,7 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     mandola.coils[0].wire.build = Build::Single;
     mandola.coils[0].wind.turns = 8600;
     mandola.aims = Aims { resistance_ohm: Some([5500.0, 6000.0]), ..Aims::default() };
-    let mandola_first = shop.revision(&mandola, None, "Four wide-set rods, thinner wire").await?;
+    let mandola_first = demo.revision(&mandola, None, "Four wide-set rods, thinner wire").await?;
 
     let mut console = tall_single("Console steel, eight", 8, 9.2);
     console.coils[0].wire.gauge = "43 AWG".parse()?;
@@ -92,32 +92,32 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
     console.coils[0].wire.build = Build::Single;
     console.coils[0].wind.turns = 8200;
     console.coils[0].wind.wander = 0.0;
-    let console_first = shop.revision(&console, None, "Machine-straight for a repeatable pair").await?;
+    let console_first = demo.revision(&console, None, "Machine-straight for a repeatable pair").await?;
 
     let mut baritone = tall_single("Baritone, neck", 6, 10.4);
     baritone.coils[0].wind.turns = 7000;
     baritone.poles.iter_mut().for_each(|pole| pole.length_mm = 16.0);
-    let baritone_first = shop.revision(&baritone, None, "Shorter rods, fewer turns: clear low end").await?;
+    let baritone_first = demo.revision(&baritone, None, "Shorter rods, fewer turns: clear low end").await?;
 
     let twin = starting_point(CoilKind::TwinCoil, "Marsh baritone, bridge", 6, 10.4);
-    let twin_first = shop.revision(&twin, None, "Quiet one for the baritone's bridge").await?;
+    let twin_first = demo.revision(&twin, None, "Quiet one for the baritone's bridge").await?;
     let wide = starting_point(CoilKind::WideSingle, "Tern tenor, neck", 4, 11.0);
-    shop.revision(&wide, None, "Screws and two bars: fuller than the rods").await?;
-    shop.tags(first, &["order 31", "lap steel"]).await?;
-    shop.tags(mandola_first, &["mandola"]).await?;
-    shop.tags(twin_first, &["baritone", "quiet"]).await?;
-    shop.tags(baritone_first, &["baritone"]).await?;
-    shop.sweep(&stronger, second, "second coil of r2").await?;
-    shop.sweep(&twin, twin_first, "first twin, no cover").await?;
+    demo.revision(&wide, None, "Screws and two bars: fuller than the rods").await?;
+    demo.tags(first, &["order 31", "lap steel"]).await?;
+    demo.tags(mandola_first, &["mandola"]).await?;
+    demo.tags(twin_first, &["baritone", "quiet"]).await?;
+    demo.tags(baritone_first, &["baritone"]).await?;
+    demo.sweep(&stronger, second, "second coil of r2").await?;
+    demo.sweep(&twin, twin_first, "first twin, no cover").await?;
 
-    let wound = |revision, design, spool, operator, days_ago, fate, remark| Wound {
+    let wound = |revision, design, spool, operator, days_ago, scenario, remark| Wound {
         revision,
         design,
         spool,
         operator,
         winder: if spool == m4 { two } else { one },
         days_ago,
-        fate,
+        scenario,
         remark,
     };
     // The notebook: a year of coils. K-12 came in 220 days ago and went into other designs too; Wren began then and winds
@@ -144,38 +144,56 @@ pub async fn load(store: &Store) -> anyhow::Result<()> {
             1 => owner,
             _ => ivo,
         };
-        shop.wind(wound(revision, design, spool, operator, ago, Fate::Past, "")).await?;
+        demo.wind(wound(revision, design, spool, operator, ago, RunScenario::Past, "")).await?;
     }
     for k in 0..7 {
-        shop.wind(wound(console_first, &console, m4, ivo, 300 - 20 * k, Fate::Past, "")).await?;
-        shop.wind(wound(console_first, &console, m2, owner, 290 - 20 * k, Fate::Past, "")).await?;
+        demo.wind(wound(console_first, &console, m4, ivo, 300 - 20 * k, RunScenario::Past, "")).await?;
+        demo.wind(wound(console_first, &console, m2, owner, 290 - 20 * k, RunScenario::Past, "")).await?;
     }
     let model = fit_calibration(&store.of(workshop).observations().await?);
     let version =
         store.of(workshop).save_calibration(store.of(workshop).observation_count().await?, &model).await?;
-    shop.model = Some((version, model));
+    demo.model = Some((version, model));
     for run in [
-        wound(first, &lap, k12, owner, 96, Fate::Good, ""),
-        wound(first, &lap, k12, ivo, 91, Fate::Good, ""),
-        wound(first, &lap, k9, ivo, 84, Fate::Good, "new spool"),
-        wound(mandola_first, &mandola, m2, owner, 77, Fate::Good, ""),
-        wound(mandola_first, &mandola, m2, wren, 70, Fate::Stretched, "felt tight at the end"),
-        wound(mandola_first, &mandola, m3, wren, 63, Fate::Open, "wire snapped near turn 8,100"),
-        wound(mandola_first, &mandola, m2, ivo, 55, Fate::Good, ""),
-        wound(baritone_first, &baritone, k7, owner, 48, Fate::Good, ""),
-        wound(baritone_first, &baritone, k7, owner, 41, Fate::HalfCharged, "charged on the small magnets"),
-        wound(console_first, &console, m2, ivo, 33, Fate::Good, ""),
-        wound(console_first, &console, m2, ivo, 32, Fate::ShortedTurns, "a loop caught on the seam"),
-        wound(console_first, &console, m2, ivo, 26, Fate::Good, "second of the pair"),
-        wound(second, &stronger, k12, owner, 12, Fate::Good, ""),
-        wound(second, &stronger, k12, wren, 5, Fate::Warm, ""),
-        wound(baritone_first, &baritone, k7, ivo, 0, Fate::Wound, ""),
-        wound(second, &stronger, k7, owner, 0, Fate::Winding, "first of three for one order"),
+        wound(first, &lap, k12, owner, 96, RunScenario::Good, ""),
+        wound(first, &lap, k12, ivo, 91, RunScenario::Good, ""),
+        wound(first, &lap, k9, ivo, 84, RunScenario::Good, "new spool"),
+        wound(mandola_first, &mandola, m2, owner, 77, RunScenario::Good, ""),
+        wound(mandola_first, &mandola, m2, wren, 70, RunScenario::Stretched, "felt tight at the end"),
+        wound(mandola_first, &mandola, m3, wren, 63, RunScenario::Open, "wire snapped near turn 8,100"),
+        wound(mandola_first, &mandola, m2, ivo, 55, RunScenario::Good, ""),
+        wound(baritone_first, &baritone, k7, owner, 48, RunScenario::Good, ""),
+        wound(
+            baritone_first,
+            &baritone,
+            k7,
+            owner,
+            41,
+            RunScenario::HalfCharged,
+            "charged on the small magnets",
+        ),
+        wound(console_first, &console, m2, ivo, 33, RunScenario::Good, ""),
+        wound(console_first, &console, m2, ivo, 32, RunScenario::ShortedTurns, "a loop caught on the seam"),
+        wound(console_first, &console, m2, ivo, 26, RunScenario::Good, "second of the pair"),
+        wound(second, &stronger, k12, owner, 12, RunScenario::Good, ""),
+        wound(second, &stronger, k12, wren, 5, RunScenario::Warm, ""),
+        wound(baritone_first, &baritone, k7, ivo, 0, RunScenario::Wound, ""),
+        wound(second, &stronger, k7, owner, 0, RunScenario::Winding, "first of three for one order"),
     ] {
-        shop.wind(run).await?;
+        demo.wind(run).await?;
     }
-    shop.story(
-        &Told { k7, k12, m2, m3, winder_two: winders[1], lap: first, mandola: mandola_first, owner, ivo },
+    demo.story(
+        &DemoParts {
+            k7,
+            k12,
+            m2,
+            m3,
+            winder_two: winders[1],
+            lap: first,
+            mandola: mandola_first,
+            owner,
+            ivo,
+        },
         &mandola,
     )
     .await?;

@@ -26,7 +26,7 @@ use trade::sweep::Sweep;
 use trade::traveller::Traveller;
 
 /// The shop while it is being made up.
-pub(super) struct Shop<'a> {
+pub(super) struct DemoWorkshop<'a> {
     pub store: &'a Store,
     pub workshop: WorkshopId,
     pub owner: PersonId,
@@ -49,7 +49,7 @@ pub(super) struct Truth {
 
 /// What happens in a demo run.
 #[derive(Clone, Copy, PartialEq)]
-pub(super) enum Fate {
+pub(super) enum RunScenario {
     Good,
     /// From the notebook: no flux, nothing signed.
     Past,
@@ -73,7 +73,7 @@ pub(super) struct Wound<'a> {
     pub operator: PersonId,
     pub winder: Option<InstrumentId>,
     pub days_ago: i64,
-    pub fate: Fate,
+    pub scenario: RunScenario,
     pub remark: &'a str,
 }
 
@@ -82,7 +82,7 @@ pub(super) fn days_ago(days: i64) -> PrimitiveDateTime {
     PrimitiveDateTime::new(at.date(), at.time())
 }
 
-impl Shop<'_> {
+impl DemoWorkshop<'_> {
     pub async fn spool(
         &self,
         label: &str,
@@ -191,7 +191,7 @@ impl Shop<'_> {
         };
         let run = self.store.of(self.workshop).start_run(self.owner, &new).await?;
         let readings = self.readings(&design, &wound);
-        self.signed(run, wound.operator, wound.fate).await?;
+        self.signed(run, wound.operator, wound.scenario).await?;
         if !readings.is_empty() {
             self.store
                 .of(self.workshop)
@@ -214,7 +214,7 @@ impl Shop<'_> {
     }
 
     /// What has been signed of a run: up to where it stands.
-    async fn signed(&self, run: RunId, by: PersonId, fate: Fate) -> anyhow::Result<()> {
+    async fn signed(&self, run: RunId, by: PersonId, scenario: RunScenario) -> anyhow::Result<()> {
         let all = [
             "seams",
             "bevel",
@@ -229,12 +229,12 @@ impl Shop<'_> {
             "pot",
             "final",
         ];
-        let reached = match fate {
-            Fate::Winding => 5,
-            Fate::Wound => 7,
-            Fate::Open | Fate::ShortedTurns => 8,
+        let reached = match scenario {
+            RunScenario::Winding => 5,
+            RunScenario::Wound => 7,
+            RunScenario::Open | RunScenario::ShortedTurns => 8,
             // Coils of the notebook were not signed one by one.
-            Fate::Past => return Ok(()),
+            RunScenario::Past => return Ok(()),
             _ => all.len(),
         };
         for operation in &all[..reached] {
@@ -272,31 +272,31 @@ impl Shop<'_> {
 
     /// What the bench would have read.
     fn readings(&mut self, design: &Design, wound: &Wound<'_>) -> Vec<NewReading> {
-        let fate = wound.fate;
+        let scenario = wound.scenario;
         let turns = f64::from(design.coils[0].wind.turns);
         let Ok(solution) = Solution::of(design) else { return Vec::new() };
         let prediction = solution.prediction(&Calibration::default());
-        let mut readings = match fate {
-            Fate::Winding => return Vec::new(),
+        let mut readings = match scenario {
+            RunScenario::Winding => return Vec::new(),
             _ => vec![NewReading::of(Kind::Turns, Some(turns))],
         };
-        match fate {
-            Fate::Wound => return readings,
-            Fate::Open => {
+        match scenario {
+            RunScenario::Wound => return readings,
+            RunScenario::Open => {
                 readings.push(NewReading::of(Kind::Open, None));
                 return readings;
             }
             _ => {}
         }
-        let of_ohms = match fate {
-            Fate::Stretched => 1.055,
-            Fate::Warm => 1.03,
-            Fate::ShortedTurns => 0.995,
+        let of_ohms = match scenario {
+            RunScenario::Stretched => 1.055,
+            RunScenario::Warm => 1.03,
+            RunScenario::ShortedTurns => 0.995,
             _ => 1.0,
         };
-        let of_henries = match fate {
-            Fate::ShortedTurns => 0.87,
-            Fate::HalfCharged => 0.99,
+        let of_henries = match scenario {
+            RunScenario::ShortedTurns => 0.87,
+            RunScenario::HalfCharged => 0.99,
             _ => 1.0,
         };
         let coil_c = (21.0 + 2.0 * self.dice.random::<f64>() * 2.0).round() / 2.0 + 10.5;
@@ -317,10 +317,10 @@ impl Shop<'_> {
             test_hz: Some(1000.0),
             ..NewReading::of(Kind::Inductance, Some((henries * 1e3).round() / 1e3))
         });
-        if matches!(fate, Fate::Past) {
+        if matches!(scenario, RunScenario::Past) {
             return readings;
         }
-        let of_flux = if fate == Fate::HalfCharged { 0.55 } else { 1.0 };
+        let of_flux = if scenario == RunScenario::HalfCharged { 0.55 } else { 1.0 };
         for (string, flux) in (1..).zip(solution.pole_flux_mt(0.5)) {
             let Some(flux) = flux else { continue };
             let tesla = flux * 1e-3 * of_flux * self.about(0.03);

@@ -1,6 +1,6 @@
 //! What stands round the runs: checks of spools, parts, a set, an experiment.
 
-use super::past_runs::{Fate, Shop, Wound, days_ago};
+use super::past_runs::{DemoWorkshop, RunScenario, Wound, days_ago};
 use coil::design::Design;
 use store::experiment::NewExperiment;
 use store::logbook::LogFilter;
@@ -10,7 +10,7 @@ use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId};
 use trade::stock::PartKind;
 
 /// Who and what the story speaks of.
-pub(super) struct Told {
+pub(super) struct DemoParts {
     pub k7: SpoolId,
     pub k12: SpoolId,
     pub m2: SpoolId,
@@ -22,31 +22,31 @@ pub(super) struct Told {
     pub ivo: PersonId,
 }
 
-impl Shop<'_> {
+impl DemoWorkshop<'_> {
     /// Tells it.
-    pub async fn story(&mut self, told: &Told, mandola: &Design) -> anyhow::Result<()> {
-        self.checks(told).await?;
-        self.parts(told).await?;
-        self.experiment(told, mandola).await?;
-        let design = self.store.of(self.workshop).revision(told.lap).await?.row.design_id;
+    pub async fn story(&mut self, parts: &DemoParts, mandola: &Design) -> anyhow::Result<()> {
+        self.checks(parts).await?;
+        self.parts(parts).await?;
+        self.experiment(parts, mandola).await?;
+        let design = self.store.of(self.workshop).revision(parts.lap).await?.row.design_id;
         let filter = LogFilter { design: Some(design), level: Some("pass".into()), ..LogFilter::default() };
         let coils = self.store.of(self.workshop).log_lines(&filter, 40).await?;
         if let [.., a, b] = coils.as_slice() {
             let pair = [(a.run_id, "first"), (b.run_id, "second")];
             self.store
                 .of(self.workshop)
-                .make_set(told.owner, &ClientKey::random(), "Order 31, the spare pair", &pair)
+                .make_set(parts.owner, &ClientKey::random(), "Order 31, the spare pair", &pair)
                 .await?;
         }
         Ok(())
     }
 
-    async fn checks(&self, told: &Told) -> anyhow::Result<()> {
+    async fn checks(&self, parts: &DemoParts) -> anyhow::Result<()> {
         for (spool, supplier, cost, winder) in [
-            (told.k7, "Alder Reach Wire", 61.0, None),
-            (told.k12, "Alder Reach Wire", 64.0, None),
-            (told.m2, "Fenlark Spools", 74.0, Some(told.winder_two)),
-            (told.m3, "Fenlark Spools", 74.0, None),
+            (parts.k7, "Alder Reach Wire", 61.0, None),
+            (parts.k12, "Alder Reach Wire", 64.0, None),
+            (parts.m2, "Fenlark Spools", 74.0, Some(parts.winder_two)),
+            (parts.m3, "Fenlark Spools", 74.0, None),
         ] {
             let care = SpoolDetails {
                 supplier: supplier.into(),
@@ -69,13 +69,16 @@ impl Shop<'_> {
                 at: Some(days_ago(days)),
                 ..NewCheck::default()
             };
-            self.store.of(self.workshop).check_spool(told.k7, told.ivo, &ClientKey::random(), &check).await?;
+            self.store
+                .of(self.workshop)
+                .check_spool(parts.k7, parts.ivo, &ClientKey::random(), &check)
+                .await?;
         }
         Ok(())
     }
 
-    async fn parts(&self, told: &Told) -> anyhow::Result<()> {
-        let design = self.store.of(self.workshop).revision(told.lap).await?.row.design_id;
+    async fn parts(&self, parts: &DemoParts) -> anyhow::Result<()> {
+        let design = self.store.of(self.workshop).revision(parts.lap).await?.row.design_id;
         for (kind, name, cost, below, stock, takes) in [
             (PartKind::Magnet, "rod, alnico 5, 4.75 × 17 mm", Some(0.85), Some(60), 41, 6),
             (PartKind::Magnet, "rod, alnico 5, 4.75 × 16 mm", Some(0.82), Some(30), 96, 0),
@@ -93,32 +96,32 @@ impl Shop<'_> {
                 supplier: "Fenlark Spools".into(),
                 stock,
             };
-            let part = self.store.of(self.workshop).add_part(told.owner, &new).await?;
+            let part = self.store.of(self.workshop).add_part(parts.owner, &new).await?;
             self.store.of(self.workshop).set_design_parts(design, &[(part, takes)]).await?;
         }
         Ok(())
     }
 
     /// Three coils laid straight beside the scattered ones; nothing else differs.
-    async fn experiment(&mut self, told: &Told, mandola: &Design) -> anyhow::Result<()> {
+    async fn experiment(&mut self, parts: &DemoParts, mandola: &Design) -> anyhow::Result<()> {
         let mut straight = mandola.clone();
         straight.coils[0].wind.wander = 0.0;
         let second = self
             .revision(
                 &straight,
-                Some(told.mandola),
+                Some(parts.mandola),
                 "Laid straight in place of scattered; nothing else differs",
             )
             .await?;
-        for (k, operator) in [(20, told.owner), (18, told.ivo), (16, told.owner)] {
+        for (k, operator) in [(20, parts.owner), (18, parts.ivo), (16, parts.owner)] {
             let run = Wound {
                 revision: second,
                 design: &straight,
-                spool: told.m2,
+                spool: parts.m2,
                 operator,
                 winder: None,
                 days_ago: k,
-                fate: Fate::Past,
+                scenario: RunScenario::Past,
                 remark: "for the experiment",
             };
             self.wind(run).await?;
@@ -126,11 +129,11 @@ impl Shop<'_> {
         let new = NewExperiment {
             key: ClientKey::random(),
             question: "Does a straight lay read differently on the Heron?",
-            first: told.mandola,
+            first: parts.mandola,
             second,
             cares_percent: 2.0,
         };
-        self.store.of(self.workshop).begin_experiment(told.owner, &new).await?;
+        self.store.of(self.workshop).begin_experiment(parts.owner, &new).await?;
         Ok(())
     }
 }
