@@ -31,7 +31,7 @@
       this.buttons = {};
       const tools = document.createElement("div");
       tools.className = "plot-tools";
-      for (const [key, label] of [["loaded", "Loaded"], ["alone", "Unloaded"], ["normal", "Relative to the peak"]]) {
+      for (const [key, label] of [["loaded", "Loaded"], ["alone", "Unloaded"], ["normal", "Normalised"]]) {
         const button = document.createElement("button");
         button.type = "button";
         button.className = "btn btn-sm btn-view";

@@ -259,6 +259,10 @@ fn set_rows(members: &[SetMember], rows: &[LogbookRow]) -> Vec<SetRow> {
             }),
         }
     }
+    // First, second, third.
+    for set in &mut all {
+        set.coils.sort_by(|a, b| a.1.cmp(&b.1));
+    }
     all
 }
 
