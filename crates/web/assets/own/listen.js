@@ -16,7 +16,7 @@
   };
 
   async function sound(which) {
-    const body = new URLSearchParams(new FormData(document.getElementById("sheet")));
+    const body = new URLSearchParams(/** @type {any} */ (new FormData(document.querySelector("form#sheet"))));
     body.set("listen_which", which);
     const answer = await fetch("/designs/audition", { method: "POST", body });
     if (answer.redirected) throw new Error("Sign in again in another tab, then continue here.");
@@ -59,7 +59,7 @@
     const voices = {};
     const begin = context.currentTime + 0.05;
     let length = 0;
-    for (const [name, got] of [["a", a], ["b", b]]) {
+    for (const [name, got] of Object.entries({ a, b })) {
       const source = context.createBufferSource();
       source.buffer = await context.decodeAudioData(got.bytes);
       length = Math.max(length, source.buffer.duration);

@@ -126,7 +126,7 @@
     at("to-go").textContent = spaced(now.to_go);
     at("next-stop").textContent = now.next_stop === null ? "done" : `${spaced(now.next_stop)}, in ${spaced(now.next_stop - now.turns)}`;
     at("minutes").textContent = now.minutes === null ? "–" : now.minutes.toFixed(1);
-    at("rpm").textContent = now.rpm ? Math.round(now.rpm) : "–";
+    at("rpm").textContent = now.rpm ? String(Math.round(now.rpm)) : "–";
     at("tension").textContent = now.tension_n === null ? "–" : `${now.tension_n.toFixed(2)} N`;
     const runs = winder === "0" ? !now.stands : now.winder === "run";
     at("go").textContent = now.winder === "broke" ? "Wire spliced: continue" : runs ? "Stop" : "Run";

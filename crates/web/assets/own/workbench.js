@@ -32,6 +32,14 @@ document.addEventListener("alpine:init", () => {
     fields() {
       return [...this.$root.elements].filter((e) => e.name && !KEPT_OUT.includes(e.name));
     },
+    /**
+     * The form as it is sent.
+     * @returns {URLSearchParams}
+     */
+    body() {
+      // None of the fields holds a file, so every value is text.
+      return new URLSearchParams(/** @type {any} */ (new FormData(this.$root)));
+    },
     read() {
       return Object.fromEntries(this.fields().map((e) => [e.name, e.value]));
     },
@@ -115,7 +123,7 @@ document.addEventListener("alpine:init", () => {
     },
     // A search runs on the server; this shows how far it is until it is done.
     async search(what) {
-      const body = new URLSearchParams(new FormData(this.$root));
+      const body = this.body();
       if (what === "cancel") {
         if (this.job) await fetch(`/jobs/${this.job}/cancel`, { method: "POST", body });
         return;
@@ -157,7 +165,7 @@ document.addEventListener("alpine:init", () => {
       const panel = document.querySelector("[data-sensitivity]");
       if (!panel) return;
       const mine = ++this.tables;
-      const body = new URLSearchParams(new FormData(this.$root));
+      const body = this.body();
       body.set("goal", panel.dataset.sensitivity);
       try {
         const answer = await fetch("/designs/sensitivity", { method: "POST", body });
@@ -218,7 +226,7 @@ document.addEventListener("alpine:init", () => {
     // Asks for new numbers; an answer that is older than one shown is dropped.
     async ask(step = "", values = null) {
       const mine = ++this.asked;
-      const body = new URLSearchParams(new FormData(this.$root));
+      const body = this.body();
       for (const [name, value] of Object.entries(values ?? {})) body.set(name, value);
       body.set("step", step);
       const strip = document.getElementById("strip");

@@ -1,0 +1,19 @@
+import js from "@eslint/js";
+import globals from "globals";
+
+export default [
+  js.configs.recommended,
+  {
+    languageOptions: {
+      ecmaVersion: 2024,
+      sourceType: "script",
+      globals: { ...globals.browser, Alpine: "readonly" },
+    },
+    rules: {
+      eqeqeq: "error",
+      "no-var": "error",
+      "prefer-const": "error",
+      "no-implicit-globals": "off",
+    },
+  },
+];
