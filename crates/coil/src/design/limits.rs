@@ -130,12 +130,18 @@ mod tests {
         format!("/{}", place.replace("[]", ".0").replace('.', "/"))
     }
 
+    /// A number as the document has it: counts are whole.
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a count")]
+    fn value_of(number: f64, is_whole: bool) -> Value {
+        if is_whole && number >= 0.0 { json!(number.round() as u64) } else { json!(number) }
+    }
+
     fn problems_with(limit: &Limit, number: f64) -> Vec<String> {
         let mut value = full();
         let at = pointer(limit.place);
         let slot = value.pointer_mut(&at).unwrap_or_else(|| panic!("{at} is not in the document"));
         let is_whole = slot.is_u64();
-        *slot = if is_whole && number >= 0.0 { json!(number.round() as u64) } else { json!(number) };
+        *slot = value_of(number, is_whole);
         match serde_json::from_value::<Design>(value) {
             Ok(design) => design.problems().into_iter().map(|p| p.at).collect(),
             // A negative count cannot even be read.
@@ -186,7 +192,7 @@ mod tests {
             let mut value = full();
             let slot = value.pointer_mut(&pointer(limit.place)).unwrap();
             let beyond = limit.high + 1.0_f64.max(limit.high.abs() * 1e-3);
-            *slot = if slot.is_u64() { json!(beyond.ceil() as u64) } else { json!(beyond) };
+            *slot = value_of(beyond.ceil(), slot.is_u64());
             assert!(!validator.is_valid(&value), "{} is not in the schema; {stated} are", limit.place);
         }
     }

@@ -20,7 +20,7 @@ pub fn schema() -> Value {
         for step in limit.place.replace("[]", ".[]").split('.') {
             // Types that are used in several places are defined once, and referred to.
             pointer = resolved(&schema, pointer);
-            pointer.push_str(&if step == "[]" { "/items".to_owned() } else { format!("/properties/{step}") });
+            pointer = if step == "[]" { pointer + "/items" } else { pointer + "/properties/" + step };
         }
         pointer = resolved(&schema, pointer);
         if let Some(number) = schema.pointer_mut(&pointer).and_then(Value::as_object_mut) {
