@@ -61,7 +61,7 @@ fn one_part_for_programs_and_for_people() {
     assert!(String::from_utf8_lossy(&wrong.stdout).contains("output_mv"), "it names what there is");
     let whole = filamentum(&["predict", EXAMPLE, "--format", "text"], "");
     let page = String::from_utf8(whole.stdout).unwrap();
-    for word in ["Resistance at 20 °C", "kΩ", "Peak with load", "Coil A", "String 6", "note "] {
+    for word in ["Resistance at 20 °C", "kΩ", "Peak, loaded", "Coil A", "String 6", "note "] {
         assert!(page.contains(word), "{word} in {page}");
     }
 }
