@@ -203,7 +203,7 @@ fn causes_are_told_in_words() {
 
 /// A spool that only one person ever used: neither is blamed, and the run that would tell is named.
 #[test]
-fn what_was_always_together_is_not_told_apart() {
+fn what_was_always_together_is_not_separated() {
     let mut dice = StdRng::seed_from_u64(5);
     let mut runs = Vec::new();
     for k in 0..40_u32 {
@@ -217,7 +217,7 @@ fn what_was_always_together_is_not_told_apart() {
     let (text, status) = text_of(&effects, Factor::Spool, 3);
     let EffectStatus::Confounded(confounding) = status else { panic!("{text}") };
     assert_eq!(confounding.with, (Factor::Operator, 1));
-    assert!(text.contains("cannot be told apart yet"), "{text}");
+    assert!(text.contains("s3") && text.contains("o1"), "{text}");
     // Either the spool by the other hand, or the hand on another spool.
     let run = confounding.run.unwrap();
     let by_other = run[0] == (Factor::Spool, 3) && run[1] == (Factor::Operator, 0);

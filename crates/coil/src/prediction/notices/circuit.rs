@@ -155,7 +155,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
         "resonance_unloaded_hz",
         aims.resonance_unloaded_hz,
         figures.resonance_hz,
-        "Resonance without load",
+        "The unloaded resonance",
         (1e-3, "kHz", 2),
         ("Fewer turns, or less capacitance.", "More turns."),
     );
