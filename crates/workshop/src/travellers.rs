@@ -76,6 +76,8 @@ impl Workshop {
         match traveller.may_sign(operation, &signed, &readings, waived) {
             Ok(()) | Err(SigningRefusal::Signed) => {
                 store.sign(run, actor.person, operation, waived).await?;
+                // A link that follows the run learns whether it is closed now.
+                self.winders.notify(run);
                 Ok(())
             }
             Err(why) => Err(Refusal::NotSigned(why)),

@@ -313,3 +313,39 @@ async fn a_preview_is_compared_with_its_parent() {
     let broken = workshop.preview(&actor, &changed, Some(&of.design), Some(&of), &query).await.unwrap();
     assert_eq!(broken.prediction.unwrap_err()[0].at, "coils[0].wind.turns");
 }
+
+/// A station that was open before the last signature logs nothing after it, although the winder turns on.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_open_station_logs_nothing_after_the_last_signature() {
+    let (workshop, actor, store) = set_up().await;
+    let bench = instruments::simulated::Bench::new(5, 20.0);
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    tokio::spawn(instruments::server::serve(bench.clone(), listener));
+    let winder = store::instrument::NewInstrument {
+        key: ClientKey::random(),
+        kind: "winder",
+        name: "Winder one",
+        address: &address,
+        resolution: None,
+        accuracy: None,
+        test_hz: None,
+        due: None,
+        simulated: true,
+    };
+    store.of(actor.workshop).add_instrument(&winder).await.unwrap();
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let mut state = workshop.follow(&actor, id, WinderChoice::First).await.unwrap();
+    state.wait_for(|s| s.winder.is_some()).await.unwrap();
+    measure_well(&workshop, &actor, id).await;
+    close(&workshop, &actor, id).await;
+    let before = store.of(actor.workshop).events(id).await.unwrap().len();
+    instruments::Winder::run(&mut bench.clone(), 500.0, Some(400)).await.unwrap();
+    state.wait_for(|s| s.trouble == Some(workshop::StationTrouble::RunClosed)).await.unwrap();
+    tokio::time::sleep(Duration::from_secs(2)).await;
+    assert_eq!(store.of(actor.workshop).events(id).await.unwrap().len(), before);
+    let command = WinderCommand::Run { rpm: 500.0 };
+    let refused = workshop.command_winder(&actor, id, WinderChoice::First, command).await;
+    assert!(matches!(refused, Err(Refusal::RunClosed)));
+}
