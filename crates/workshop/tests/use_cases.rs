@@ -342,7 +342,8 @@ async fn an_open_station_logs_nothing_after_the_last_signature() {
     close(&workshop, &actor, id).await;
     let before = store.of(actor.workshop).events(id).await.unwrap().len();
     instruments::Winder::run(&mut bench.clone(), 500.0, Some(400)).await.unwrap();
-    state.wait_for(|s| s.trouble == Some(workshop::StationTrouble::RunClosed)).await.unwrap();
+    let closed = state.wait_for(|s| s.trouble == Some(workshop::StationTrouble::RunClosed));
+    tokio::time::timeout(Duration::from_secs(20), closed).await.expect("the station learns of it").unwrap();
     tokio::time::sleep(Duration::from_secs(2)).await;
     assert_eq!(store.of(actor.workshop).events(id).await.unwrap().len(), before);
     let command = WinderCommand::Run { rpm: 500.0 };
