@@ -6,14 +6,14 @@ export default [
   {
     languageOptions: {
       ecmaVersion: 2024,
-      sourceType: "script",
+      sourceType: "module",
       globals: { ...globals.browser, Alpine: "readonly" },
     },
     rules: {
       eqeqeq: "error",
       "no-var": "error",
       "prefer-const": "error",
-      "no-implicit-globals": "off",
+      "no-unused-vars": ["error", { varsIgnorePattern: "^_" }],
     },
   },
 ];

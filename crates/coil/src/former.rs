@@ -58,6 +58,12 @@ impl Core {
     }
 
     /// Over all along x and y, mm.
+    ///
+    /// ```
+    /// use coil::former::Core;
+    /// assert_eq!(Core::stadium(54.0, 5.0).size_mm(), (54.0, 5.0));
+    /// assert_eq!(Core::round(20.0).size_mm(), (20.0, 20.0));
+    /// ```
     #[must_use]
     pub fn size_mm(&self) -> (f64, f64) {
         match self.shape {
@@ -96,18 +102,38 @@ pub struct Outline {
 
 impl Outline {
     /// Length once round, m.
+    ///
+    /// ```
+    /// use coil::former::Core;
+    /// let round = Core::round(10.0).outline();
+    /// assert!((round.perimeter_m() - std::f64::consts::PI * 0.010).abs() < 1e-9);
+    /// ```
     #[must_use]
     pub fn perimeter_m(&self) -> f64 {
         2.0 * (self.straight_x_m + self.straight_y_m) + 2.0 * PI * self.corner_m
     }
 
     /// The outline `distance_m` further out. Any convex outline grows by 2π times the distance.
+    ///
+    /// ```
+    /// use coil::former::Core;
+    /// let core = Core::stadium(50.0, 5.0).outline();
+    /// // A turn that lies a millimetre further out is longer by 2π millimetres, whatever the shape.
+    /// let longer = core.offset(1e-3).perimeter_m() - core.perimeter_m();
+    /// assert!((longer - 2.0 * std::f64::consts::PI * 1e-3).abs() < 1e-9);
+    /// ```
     #[must_use]
     pub fn offset(&self, distance_m: f64) -> Self {
         Self { corner_m: self.corner_m + distance_m, ..*self }
     }
 
     /// Area inside, m².
+    ///
+    /// ```
+    /// use coil::former::Core;
+    /// let area = Core::round(10.0).outline().area_m2();
+    /// assert!((area - std::f64::consts::PI * 25e-6).abs() < 1e-12);
+    /// ```
     #[must_use]
     pub fn area_m2(&self) -> f64 {
         let (a, b, c) = (self.straight_x_m, self.straight_y_m, self.corner_m);

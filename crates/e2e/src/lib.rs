@@ -37,6 +37,7 @@ impl WebDriverCompatibleCommand for ConsoleLog {
 }
 
 /// A browser at an address.
+#[derive(Debug)]
 pub struct Browser {
     client: Client,
     base: String,

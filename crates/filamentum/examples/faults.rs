@@ -149,7 +149,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
     let run = store.of(workshop).start_run(owner, &run).await.unwrap();
     let winder = NewInstrument {
         key: ClientKey::random(),
-        kind: "winder",
+        kind: trade::instrument::InstrumentKind::Winder,
         name: "Winder",
         address: &format!("127.0.0.1:{BENCH}"),
         resolution: None,

@@ -17,7 +17,7 @@ use workshop::Workshop;
 /// Where and on what to serve. With `DATABASE_URL` set, that MariaDB is used; otherwise a private one is
 /// started on loopback.
 #[derive(Args)]
-pub struct Host {
+pub(crate) struct Host {
     /// Port on loopback.
     #[arg(long, default_value_t = 8090)]
     pub port: u16,
@@ -30,7 +30,7 @@ pub struct Host {
 }
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
-pub fn log() {
+pub(crate) fn log() {
     let filter = EnvFilter::try_from_default_env()
         .unwrap_or_else(|_| EnvFilter::new("warn,filamentum=info,web=info,workshop=info,store=info"));
     let builder = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
@@ -42,7 +42,7 @@ pub fn log() {
 }
 
 /// Serves until Ctrl-C or SIGTERM.
-pub fn run(host: &Host, show_demo: bool) -> anyhow::Result<()> {
+pub(crate) fn run(host: &Host, show_demo: bool) -> anyhow::Result<()> {
     tokio::runtime::Builder::new_multi_thread().enable_all().build()?.block_on(serve(host, show_demo))
 }
 
@@ -56,7 +56,7 @@ fn listen(port: u16) -> anyhow::Result<TcpListener> {
 }
 
 /// Serves the simulated bench until it is stopped.
-pub fn bench(port: u16, pace: f64) -> anyhow::Result<()> {
+pub(crate) fn bench(port: u16, pace: f64) -> anyhow::Result<()> {
     tokio::runtime::Builder::new_multi_thread().enable_all().build()?.block_on(async {
         let listener = listen(port)?;
         listener.set_nonblocking(true)?;

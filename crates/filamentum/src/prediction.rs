@@ -10,7 +10,7 @@ use std::process::ExitCode;
 
 /// How a prediction is printed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-pub enum Format {
+pub(crate) enum Format {
     /// The prediction document.
     Json,
     /// For people.
@@ -40,7 +40,7 @@ fn design(file: &Path) -> Result<Design, Vec<Problem>> {
 }
 
 /// Predicts the file and prints the prediction, or the part of it called `what`.
-pub fn run(file: &Path, what: Option<&str>, format: Format) -> ExitCode {
+pub(crate) fn run(file: &Path, what: Option<&str>, format: Format) -> ExitCode {
     let prediction = match design(file).and_then(|design| coil::prediction::predict(&design)) {
         Ok(prediction) => prediction,
         Err(problems) => return refuse(&problems),
@@ -88,13 +88,13 @@ fn keys(document: &Value) -> Vec<String> {
 }
 
 /// Prints the JSON Schema of the design file.
-pub fn schema() -> ExitCode {
+pub(crate) fn schema() -> ExitCode {
     println!("{:#}", coil::design::schema());
     ExitCode::SUCCESS
 }
 
 /// Prints the equivalent circuit as a netlist.
-pub fn netlist(file: &Path) -> ExitCode {
+pub(crate) fn netlist(file: &Path) -> ExitCode {
     match design(file).and_then(|design| Ok(coil::prediction::Solution::of(&design)?.netlist())) {
         Ok(text) => {
             print!("{text}");
@@ -105,7 +105,7 @@ pub fn netlist(file: &Path) -> ExitCode {
 }
 
 /// Prints a design of a format to begin from.
-pub fn new(kind: &str, strings: u32, pitch_mm: f64) -> ExitCode {
+pub(crate) fn new(kind: &str, strings: u32, pitch_mm: f64) -> ExitCode {
     let Some(kind) = Kind::ALL.into_iter().find(|k| key_of(*k) == kind) else {
         let all: Vec<String> = Kind::ALL.into_iter().map(key_of).collect();
         return refuse(&[Problem::new(

@@ -63,6 +63,7 @@ pub struct Piece {
 }
 
 /// A piece with its own truth.
+#[derive(Debug)]
 struct Lying {
     piece: Piece,
     solution: Solution,
@@ -73,6 +74,7 @@ struct Lying {
     asked: u32,
 }
 
+#[derive(Debug)]
 struct Turning {
     turns: f64,
     rpm: f64,
@@ -81,6 +83,7 @@ struct Turning {
     until: Option<u32>,
 }
 
+#[derive(Debug)]
 struct State {
     lying: Option<Lying>,
     /// What is the matter with every coil that is laid on the bench, besides its own.
@@ -93,7 +96,7 @@ struct State {
 }
 
 /// The bench; clones are the same bench.
-#[derive(Clone)]
+#[derive(Debug, Clone)]
 pub struct Bench {
     state: Arc<Mutex<State>>,
     /// How many times faster than life winding and cooling go.

@@ -8,7 +8,7 @@ const MOST_STEPS: usize = 8;
 
 /// The file that defines what a path names; `None` for what is no file of the crate. The path begins at the crate's
 /// root, without `crate`.
-pub fn defining_file(path: &str, modules: &BTreeMap<&str, &SourceFile>) -> Option<String> {
+pub(crate) fn defining_file(path: &str, modules: &BTreeMap<&str, &SourceFile>) -> Option<String> {
     let mut path = path.to_owned();
     for _ in 0..MOST_STEPS {
         let (module, rest) = deepest(&path, modules)?;

@@ -1,7 +1,8 @@
 //! Designs and their immutable revisions.
 
-use crate::{ClientKey, DesignId, PersonId, RevisionId, StoreError, WorkshopStore};
+use crate::{ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
+use coil::design::Kind;
 use coil::prediction::Prediction;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -33,7 +34,7 @@ pub struct RevisionRow {
     /// The design's name at that revision.
     pub name: String,
     /// The format of the pickup.
-    pub kind: String,
+    pub kind: Stored<Kind>,
     /// Gauge.
     pub gauge: String,
     /// Turns.
@@ -63,8 +64,8 @@ pub struct DesignFilter {
     pub search: String,
     /// With this tag; all when empty.
     pub tag: String,
-    /// Of this format, by its word; all when empty.
-    pub kind: String,
+    /// Of this format; all without.
+    pub kind: Option<Kind>,
     /// Those that were put away, instead of the others.
     pub archived: bool,
     /// How they are ordered.
@@ -162,7 +163,6 @@ impl WorkshopStore {
         }
         let document = serde_json::to_string(new.design)
             .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
-        let kind = serde_json::to_value(new.design.kind).ok().and_then(|v| v.as_str().map(str::to_owned));
         let mut tx = self.pool.begin().await?;
         let design = match new.parent {
             None => {
@@ -204,7 +204,7 @@ impl WorkshopStore {
         .bind(new.key.as_str())
         .bind(new.note)
         .bind(&new.design.name)
-        .bind(kind.unwrap_or_default())
+        .bind(Stored(new.design.kind))
         .bind(coil.map_or_else(String::new, |c| c.wire.gauge.to_string()))
         .bind(coil.map_or(0, |c| c.wind.turns))
         .bind(pickup.map(|p| p.resistance_20c_ohm.nominal))
@@ -276,7 +276,7 @@ impl WorkshopStore {
         let mut found: Vec<RevisionRow> = sqlx::query_as(revision_columns!(
             "JOIN (SELECT design_id, MAX(number) AS number FROM revisions WHERE workshop_id = ? GROUP BY design_id) \
              newest ON newest.design_id = r.design_id AND newest.number = r.number \
-             WHERE r.workshop_id = ? AND LOCATE(?, r.name) > 0 AND (? = '' OR r.kind = ?) \
+             WHERE r.workshop_id = ? AND LOCATE(?, r.name) > 0 AND (? IS NULL OR r.kind = ?) \
              AND (d.archived_at IS NOT NULL) = ? AND (? = '' OR EXISTS \
                (SELECT 1 FROM design_tags t WHERE t.design_id = r.design_id AND t.tag = ?)) \
              ORDER BY r.created_at DESC, r.id DESC LIMIT 500"
@@ -284,8 +284,8 @@ impl WorkshopStore {
         .bind(workshop)
         .bind(workshop)
         .bind(&filter.search)
-        .bind(&filter.kind)
-        .bind(&filter.kind)
+        .bind(filter.kind.map(Stored))
+        .bind(filter.kind.map(Stored))
         .bind(filter.archived)
         .bind(&filter.tag)
         .bind(&filter.tag)

@@ -20,6 +20,9 @@ pub enum StoreError {
     /// A value that must be unique is taken; holds the name of the index.
     #[error("that is taken already ({0})")]
     Taken(String),
+    /// Every operation of the run is signed: nothing more is added to it.
+    #[error("the run is signed off")]
+    SignedOff,
     /// The server gave up this transaction for another one; the same again may succeed.
     #[error("another change came in between: {0}")]
     Deadlock(#[source] sqlx::Error),

@@ -1,9 +1,9 @@
 //! What happened while a run was wound, and who signed which of its operations. Both are appended, never changed.
 
-use crate::{ClientKey, PersonId, RunId, StoreError, WorkshopStore};
-use sqlx::FromRow;
+use crate::{ClientKey, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
+use sqlx::{FromRow, MySqlConnection};
 use time::PrimitiveDateTime;
-use trade::traveller::{Signature, Traveller};
+use trade::traveller::{Operation, Signature, Traveller};
 use trade::winding::{Event, WindingEventKind};
 
 /// Something that happened, as the log shows it.
@@ -24,7 +24,7 @@ pub struct WindingEventRow {
 #[derive(FromRow)]
 struct EventRow {
     id: u64,
-    what: String,
+    what: Stored<WindingEventKind>,
     at_turn: u32,
     words: String,
     by_name: String,
@@ -52,28 +52,42 @@ struct SignatureRow {
 
 impl WorkshopStore {
     /// Notes what happened; the same key again notes nothing more. Answers whether it is new.
+    ///
+    /// # Errors
+    /// [`StoreError::SignedOff`] when every operation of the run is signed.
     pub async fn note_event(&self, run: RunId, by: PersonId, new: &NewEvent<'_>) -> Result<bool, StoreError> {
-        let workshop = self.workshop;
-        let done = sqlx::query(
+        retry_deadlock!(self.note_once(run, by, new))
+    }
+
+    async fn note_once(&self, run: RunId, by: PersonId, new: &NewEvent<'_>) -> Result<bool, StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        let is_signed_off = lock_run(&mut transaction, self.workshop, run).await?;
+        let noted: Option<u64> =
+            sqlx::query_scalar("SELECT id FROM run_events WHERE workshop_id = ? AND client_key = ?")
+                .bind(self.workshop)
+                .bind(new.key.as_str())
+                .fetch_optional(&mut *transaction)
+                .await?;
+        match (noted, is_signed_off) {
+            (Some(_), _) => return Ok(false),
+            (None, true) => return Err(StoreError::SignedOff),
+            (None, false) => {}
+        }
+        sqlx::query(
             "INSERT INTO run_events (workshop_id, run_id, client_key, what, at_turn, words, by_id) \
-             SELECT u.workshop_id, u.id, ?, ?, ?, ?, ? FROM runs u WHERE u.workshop_id = ? AND u.id = ?",
+             VALUES (?, ?, ?, ?, ?, ?, ?)",
         )
+        .bind(self.workshop)
+        .bind(run)
         .bind(new.key.as_str())
-        .bind(new.event.what.key())
+        .bind(Stored(new.event.what))
         .bind(new.event.at_turn)
         .bind(new.words)
         .bind(by)
-        .bind(workshop)
-        .bind(run)
-        .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) if done.rows_affected() == 0 => Err(StoreError::Missing("run")),
-            Ok(_) => Ok(true),
-            Err(StoreError::Taken(index)) if index == "run_events_client_key" => Ok(false),
-            Err(error) => Err(error),
-        }
+        .execute(&mut *transaction)
+        .await?;
+        transaction.commit().await?;
+        Ok(true)
     }
 
     /// All that happened in a run, in order.
@@ -88,19 +102,16 @@ impl WorkshopStore {
         .bind(run)
         .fetch_all(&self.pool)
         .await?;
-        rows.into_iter()
-            .map(|row| {
-                let what = WindingEventKind::from_key(&row.what)
-                    .ok_or(StoreError::Unreadable { what: "event", detail: row.what })?;
-                Ok(WindingEventRow {
-                    id: row.id,
-                    event: Event { what, at_turn: row.at_turn },
-                    words: row.words,
-                    by: row.by_name,
-                    at: row.happened_at,
-                })
+        Ok(rows
+            .into_iter()
+            .map(|row| WindingEventRow {
+                id: row.id,
+                event: Event { what: row.what.0, at_turn: row.at_turn },
+                words: row.words,
+                by: row.by_name,
+                at: row.happened_at,
             })
-            .collect()
+            .collect())
     }
 
     /// The traveller that a run follows; `None` for a run that was started without.
@@ -165,22 +176,34 @@ impl WorkshopStore {
         operation: &str,
         waived: &str,
     ) -> Result<bool, StoreError> {
-        let workshop = self.workshop;
+        retry_deadlock!(self.sign_once(run, by, operation, waived))
+    }
+
+    async fn sign_once(
+        &self,
+        run: RunId,
+        by: PersonId,
+        operation: &str,
+        waived: &str,
+    ) -> Result<bool, StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        lock_run(&mut transaction, self.workshop, run).await?;
         let done = sqlx::query(
-            "INSERT INTO signatures (workshop_id, run_id, operation, waived, by_id) \
-             SELECT u.workshop_id, u.id, ?, ?, ? FROM runs u WHERE u.workshop_id = ? AND u.id = ?",
+            "INSERT INTO signatures (workshop_id, run_id, operation, waived, by_id) VALUES (?, ?, ?, ?, ?)",
         )
+        .bind(self.workshop)
+        .bind(run)
         .bind(operation)
         .bind(waived)
         .bind(by)
-        .bind(workshop)
-        .bind(run)
-        .execute(&self.pool)
+        .execute(&mut *transaction)
         .await
         .map_err(StoreError::from);
         match done {
-            Ok(done) if done.rows_affected() == 0 => Err(StoreError::Missing("run")),
-            Ok(_) => Ok(true),
+            Ok(_) => {
+                transaction.commit().await?;
+                Ok(true)
+            }
             Err(StoreError::Taken(index)) if index == "signatures_operation" => Ok(false),
             Err(error) => Err(error),
         }
@@ -208,6 +231,31 @@ impl WorkshopStore {
             })
             .collect())
     }
+}
+
+/// Locks a run until the transaction ends, so that nothing is added to it while it is signed, and the other way round.
+/// Answers whether every operation of it is signed.
+pub(crate) async fn lock_run(
+    connection: &mut MySqlConnection,
+    workshop: WorkshopId,
+    run: RunId,
+) -> Result<bool, StoreError> {
+    let traveller: Option<Option<String>> =
+        sqlx::query_scalar("SELECT traveller FROM runs WHERE workshop_id = ? AND id = ? FOR UPDATE")
+            .bind(workshop)
+            .bind(run)
+            .fetch_optional(&mut *connection)
+            .await?;
+    let Some(text) = traveller.ok_or(StoreError::Missing("run"))? else { return Ok(false) };
+    let signed: Vec<String> =
+        sqlx::query_scalar("SELECT operation FROM signatures WHERE workshop_id = ? AND run_id = ?")
+            .bind(workshop)
+            .bind(run)
+            .fetch_all(&mut *connection)
+            .await?;
+    let traveller = parsed(&text)?;
+    let is_signed = |operation: &Operation| signed.contains(&operation.key);
+    Ok(!traveller.0.is_empty() && traveller.0.iter().all(is_signed))
 }
 
 fn parsed(text: &str) -> Result<Traveller, StoreError> {

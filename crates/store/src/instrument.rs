@@ -1,16 +1,17 @@
 //! Instruments on the bench.
 
-use crate::{ClientKey, InstrumentId, Store, StoreError, WorkshopStore};
+use crate::{ClientKey, InstrumentId, Store, StoreError, Stored, WorkshopStore};
 use sqlx::FromRow;
 use time::Date;
+use trade::instrument::InstrumentKind;
 
 /// An instrument.
 #[derive(Clone, Debug, FromRow)]
 pub struct Instrument {
     /// Number in the database.
     pub id: InstrumentId,
-    /// `lcr`, `ohm`, `gauss`, `sweep` or `winder`.
-    pub kind: String,
+    /// What it does.
+    pub kind: Stored<InstrumentKind>,
     /// What it is called on the bench.
     pub name: String,
     /// Host and port.
@@ -32,8 +33,8 @@ pub struct Instrument {
 pub struct NewInstrument<'a> {
     /// Key of the submission.
     pub key: ClientKey,
-    /// Its kind.
-    pub kind: &'a str,
+    /// What it does.
+    pub kind: InstrumentKind,
     /// What it is called.
     pub name: &'a str,
     /// Host and port.
@@ -71,7 +72,7 @@ impl WorkshopStore {
         )
         .bind(workshop)
         .bind(new.key.as_str())
-        .bind(new.kind)
+        .bind(Stored(new.kind))
         .bind(new.name)
         .bind(new.address)
         .bind(new.resolution)

@@ -35,6 +35,7 @@ pub mod run;
 pub mod session;
 pub mod set;
 pub mod spool;
+mod stored;
 pub mod sweep;
 pub mod timer;
 pub mod verdict;
@@ -45,6 +46,7 @@ pub use id::{
     RevisionId, RunId, SetId, SpoolId, SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
+pub use stored::{Stored, TurnList};
 
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
 use sqlx::{ConnectOptions, MySqlPool};

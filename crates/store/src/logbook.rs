@@ -3,14 +3,16 @@
 //! The history itself is in the runs, readings and verdicts; a line is what lists, charts and learning read.
 
 use crate::{
-    DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId,
+    DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, Stored, WorkshopId,
     WorkshopStore,
 };
+use coil::design::Kind as Format;
 use sqlx::{FromRow, MySql, QueryBuilder};
 use time::{Date, PrimitiveDateTime};
 use trade::calibration::{Factor, FactorLevels, Observation};
 use trade::comparison::Comparison;
 use trade::judgement::{Judgement, RunSummary};
+use trade::verdict::Level;
 
 /// Lines of one page.
 pub const PAGE: u32 = 100;
@@ -26,7 +28,7 @@ pub struct LogbookRow {
     pub revision: u32,
     pub design_id: DesignId,
     pub name: String,
-    pub format: String,
+    pub format: Stored<Format>,
     pub gauge: String,
     pub straight: bool,
     pub clockwise: bool,
@@ -38,7 +40,7 @@ pub struct LogbookRow {
     pub winder_id: Option<InstrumentId>,
     pub winder: Option<String>,
     pub started_at: PrimitiveDateTime,
-    pub level: String,
+    pub level: Stored<Level>,
     pub verdict: String,
     pub planned_turns: u32,
     pub turns: Option<f64>,
@@ -74,7 +76,7 @@ impl LogbookRow {
                 self.operator_id.0,
                 self.winder_id.map(|id| id.0),
                 self.straight,
-                &self.format,
+                self.format.0,
                 self.design_id.0,
             ),
             coil_c: self.coil_c,
@@ -83,16 +85,16 @@ impl LogbookRow {
     }
 }
 
-/// FactorLevels by the numbers of the rows. Pattern: 0 straight, 1 scattered; format: its place in [`FORMATS`].
+/// FactorLevels by the numbers of the rows. Pattern: 0 straight, 1 scattered; format: its place in [`Format::ALL`].
 fn factor_levels(
     spool: Option<u64>,
     operator: u64,
     winder: Option<u64>,
     straight: bool,
-    format: &str,
+    format: Format,
     design: u64,
 ) -> FactorLevels {
-    let format = (0_u64..).zip(FORMATS).find(|(_, f)| *f == format).map(|(at, _)| at);
+    let format = (0_u64..).zip(Format::ALL).find(|(_, f)| *f == format).map(|(at, _)| at);
     FactorLevels::default()
         .with(Factor::Spool, spool)
         .with(Factor::Operator, Some(operator))
@@ -102,19 +104,6 @@ fn factor_levels(
         .with(Factor::Design, Some(design))
 }
 
-/// The formats by their words; a format's place is its number as a level.
-pub const FORMATS: [&str; 9] = [
-    "tall-single",
-    "short-single",
-    "wide-single",
-    "twin-coil",
-    "stacked-twin",
-    "blade",
-    "button-magnet",
-    "concentric",
-    "per-string",
-];
-
 /// The circumstances of a coil that is to be wound, as far as they are known.
 pub fn planned_factor_levels(
     design: Option<DesignId>,
@@ -123,12 +112,8 @@ pub fn planned_factor_levels(
     operator: Option<PersonId>,
     winder: Option<InstrumentId>,
 ) -> FactorLevels {
-    let format = serde_json::to_value(document.kind)
-        .ok()
-        .and_then(|v| v.as_str().map(str::to_owned))
-        .unwrap_or_default();
     let straight = document.coils.first().is_some_and(|c| c.wind.wander <= 0.0);
-    factor_levels(spool.map(|id| id.0), 0, winder.map(|id| id.0), straight, &format, 0)
+    factor_levels(spool.map(|id| id.0), 0, winder.map(|id| id.0), straight, document.kind, 0)
         .with(Factor::Operator, operator.map(|id| id.0))
         .with(Factor::Design, design.map(|id| id.0))
 }
@@ -196,8 +181,8 @@ pub struct LogFilter {
     pub design: Option<DesignId>,
     /// Of this revision of it.
     pub revision: Option<u32>,
-    /// Of this format, by its word.
-    pub format: Option<String>,
+    /// Of this format.
+    pub format: Option<Format>,
     /// On this spool.
     pub spool: Option<SpoolId>,
     /// By this person.
@@ -208,8 +193,8 @@ pub struct LogFilter {
     pub from: Option<Date>,
     /// To this day, UTC.
     pub to: Option<Date>,
-    /// With this verdict, by its word.
-    pub level: Option<String>,
+    /// With this verdict.
+    pub level: Option<Level>,
     /// Of designs with this tag.
     pub tag: Option<String>,
     /// How they are ordered.
@@ -282,8 +267,8 @@ impl LogFilter {
         if let Some(revision) = self.revision {
             query.push(" AND l.revision = ").push_bind(revision);
         }
-        if let Some(format) = &self.format {
-            query.push(" AND l.format = ").push_bind(format.clone());
+        if let Some(format) = self.format {
+            query.push(" AND l.format = ").push_bind(Stored(format));
         }
         if let Some(spool) = self.spool {
             query.push(" AND l.spool_id = ").push_bind(spool);
@@ -300,8 +285,8 @@ impl LogFilter {
         if let Some(to) = self.to.and_then(Date::next_day) {
             query.push(" AND l.started_at < ").push_bind(to.midnight());
         }
-        if let Some(level) = &self.level {
-            query.push(" AND l.level = ").push_bind(level.clone());
+        if let Some(level) = self.level {
+            query.push(" AND l.level = ").push_bind(Stored(level));
         }
         if let Some(tag) = &self.tag {
             query
@@ -517,7 +502,7 @@ struct ObservationRow {
     operator_id: u64,
     winder_id: Option<u64>,
     straight: bool,
-    format: String,
+    format: Stored<Format>,
     design_id: u64,
     coil_c: Option<f64>,
     resistance_ratio: Option<f64>,
@@ -535,7 +520,7 @@ impl ObservationRow {
                 self.operator_id,
                 self.winder_id,
                 self.straight,
-                &self.format,
+                self.format.0,
                 self.design_id,
             ),
             coil_c: self.coil_c,
@@ -571,7 +556,7 @@ pub(crate) async fn write_summary_on(
     .bind(facts.straight)
     .bind(facts.clockwise)
     .bind(facts.north)
-    .bind(outcome.verdict.level.key())
+    .bind(Stored(outcome.verdict.level))
     .bind(line_words(outcome))
     .bind(facts.turns)
     .bind(facts.coil_c)

@@ -1,8 +1,9 @@
 //! Parts: magnets, bobbins, plates and what else goes into a pickup, with stock and cost.
 
-use crate::{ClientKey, DesignId, PartId, PersonId, RunId, StoreError, WorkshopStore};
+use crate::{ClientKey, DesignId, PartId, PersonId, RunId, StoreError, Stored, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
+use trade::stock::PartKind;
 
 /// A kind of part.
 #[derive(Clone, Debug, FromRow)]
@@ -10,7 +11,7 @@ pub struct Part {
     /// Number.
     pub id: PartId,
     /// Kind, by its word.
-    pub kind: String,
+    pub kind: Stored<PartKind>,
     /// Name.
     pub name: String,
     /// What one costs.
@@ -29,7 +30,7 @@ pub struct NewPart {
     /// Key of the submission.
     pub key: ClientKey,
     /// Kind, by its word.
-    pub kind: &'static str,
+    pub kind: PartKind,
     /// Name, unique in the workshop.
     pub name: String,
     /// What one costs.
@@ -81,7 +82,7 @@ impl WorkshopStore {
         )
         .bind(workshop)
         .bind(new.key.as_str())
-        .bind(new.kind)
+        .bind(Stored(new.kind))
         .bind(&new.name)
         .bind(new.each_cost)
         .bind(new.order_below)

@@ -1,6 +1,7 @@
 //! Readings: appended, and corrected by newer ones that point at them.
 
-use crate::{ClientKey, InstrumentId, PersonId, ReadingId, RunId, StoreError, WorkshopStore};
+use crate::event::lock_run;
+use crate::{ClientKey, InstrumentId, PersonId, ReadingId, RunId, StoreError, Stored, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::reading::{Kind, Reading};
@@ -64,7 +65,7 @@ impl NewReading {
 struct Row {
     id: u64,
     corrects_id: Option<u64>,
-    kind: String,
+    kind: Stored<Kind>,
     pole: Option<u32>,
     value: Option<f64>,
     coil_c: Option<f64>,
@@ -78,6 +79,9 @@ struct Row {
 
 impl WorkshopStore {
     /// Appends readings to a run, all or none; the same key again appends nothing.
+    ///
+    /// # Errors
+    /// [`StoreError::SignedOff`] when every operation of the run is signed and a reading corrects none.
     pub async fn log_readings(
         &self,
         run: RunId,
@@ -88,12 +92,19 @@ impl WorkshopStore {
     ) -> Result<(), StoreError> {
         let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
-        let owned: Option<u64> = sqlx::query_scalar("SELECT id FROM runs WHERE id = ? AND workshop_id = ?")
-            .bind(run)
-            .bind(workshop)
-            .fetch_optional(&mut *tx)
-            .await?;
-        owned.ok_or(StoreError::Missing("run"))?;
+        let is_signed_off = lock_run(&mut tx, workshop, run).await?;
+        let logged: Option<u64> =
+            sqlx::query_scalar("SELECT id FROM readings WHERE workshop_id = ? AND batch_key = ? LIMIT 1")
+                .bind(workshop)
+                .bind(key.as_str())
+                .fetch_optional(&mut *tx)
+                .await?;
+        if logged.is_some() {
+            return Ok(());
+        }
+        if is_signed_off && readings.iter().any(|reading| reading.corrects.is_none()) {
+            return Err(StoreError::SignedOff);
+        }
         for (place, reading) in (0_u32..).zip(readings) {
             if let Some(corrected) = reading.corrects {
                 let found: Option<u64> =
@@ -104,7 +115,7 @@ impl WorkshopStore {
                         .await?;
                 found.ok_or(StoreError::Missing("reading"))?;
             }
-            let done = sqlx::query(
+            sqlx::query(
                 "INSERT INTO readings (workshop_id, run_id, batch_key, place, corrects_id, kind, pole, value, coil_c, \
                  test_hz, probe_mm, words, instrument_id, taken_by, taken_at) \
                  VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
@@ -114,7 +125,7 @@ impl WorkshopStore {
             .bind(key.as_str())
             .bind(place)
             .bind(reading.corrects)
-            .bind(reading.kind.key())
+            .bind(Stored(reading.kind))
             .bind(reading.pole)
             .bind(reading.value)
             .bind(reading.coil_c)
@@ -125,16 +136,7 @@ impl WorkshopStore {
             .bind(by)
             .bind(at)
             .execute(&mut *tx)
-            .await
-            .map_err(StoreError::from);
-            match done {
-                Ok(_) => {}
-                Err(StoreError::Taken(index)) if index == "readings_batch" => {
-                    tx.rollback().await?;
-                    return Ok(());
-                }
-                Err(error) => return Err(error),
-            }
+            .await?;
         }
         tx.commit().await?;
         Ok(())
@@ -153,19 +155,17 @@ impl WorkshopStore {
         .bind(run)
         .fetch_all(&self.pool)
         .await?;
-        rows.into_iter().map(Row::into_logged).collect()
+        Ok(rows.into_iter().map(Row::into_logged).collect())
     }
 }
 
 impl Row {
-    fn into_logged(self) -> Result<ReadingRow, StoreError> {
-        let kind = Kind::from_key(&self.kind)
-            .ok_or_else(|| StoreError::Unreadable { what: "reading", detail: self.kind.clone() })?;
-        Ok(ReadingRow {
+    fn into_logged(self) -> ReadingRow {
+        ReadingRow {
             reading: Reading {
                 id: self.id,
                 corrects: self.corrects_id,
-                kind,
+                kind: self.kind.0,
                 pole: self.pole,
                 value: self.value,
                 coil_c: self.coil_c,
@@ -176,6 +176,6 @@ impl Row {
             taken_by: self.taken_by,
             taken_at: self.taken_at,
             instrument: self.instrument,
-        })
+        }
     }
 }

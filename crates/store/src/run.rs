@@ -3,7 +3,7 @@
 use crate::design::parse_document;
 use crate::{
     CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError,
-    WorkshopStore,
+    Stored, TurnList, WorkshopStore,
 };
 use coil::design::Design;
 use coil::prediction::Calibration;
@@ -35,14 +35,14 @@ pub struct RunRow {
     pub operator: String,
     /// Turns planned.
     pub planned_turns: u32,
-    /// Where to stop and look: turn counts with commas between.
-    pub stops: String,
+    /// Where to stop and look, in turns on the coil.
+    pub stops: TurnList,
     /// Remark of the start.
     pub remark: String,
     /// When it was started, UTC.
     pub created_at: PrimitiveDateTime,
     /// Level of the last verdict.
-    pub level: Option<String>,
+    pub level: Option<Stored<Level>>,
     /// Words of the last verdict.
     pub verdict: Option<String>,
     /// The last verdict's comparisons, JSON.
@@ -66,16 +66,10 @@ pub struct RunRow {
 }
 
 impl RunRow {
-    /// Where to stop and look, in turns on the coil.
-    #[must_use]
-    pub fn stop_turns(&self) -> Vec<u32> {
-        self.stops.split(',').filter_map(|s| s.parse().ok()).collect()
-    }
-
     /// The level of the last verdict.
     #[must_use]
     pub fn verdict_level(&self) -> Option<Level> {
-        self.level.as_deref().and_then(Level::from_key)
+        self.level.map(|level| level.0)
     }
 
     /// The last verdict as it was recorded; `None` before there is one.
@@ -172,9 +166,8 @@ impl WorkshopStore {
         }
         let document = serde_json::to_string(new.design)
             .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
-        let stops = new.stops.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
         let calibration = serde_json::to_string(&new.calibration.1)
-            .map_err(|error| StoreError::Unreadable { what: "experience", detail: error.to_string() })?;
+            .map_err(|error| StoreError::Unreadable { what: "calibration", detail: error.to_string() })?;
         let mut tx = self.pool.begin().await?;
         // The workshop's row is the lock under which run numbers are given out.
         sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
@@ -197,7 +190,7 @@ impl WorkshopStore {
         .bind(new.spool)
         .bind(new.operator)
         .bind(new.planned_turns)
-        .bind(stops)
+        .bind(TurnList(new.stops.to_vec()))
         .bind(document)
         .bind(new.remark)
         .bind(crate::event::written(new.traveller)?)
@@ -256,7 +249,7 @@ impl WorkshopStore {
         let calibration =
             calibration.map_or_else(|| Ok(Calibration::default()), |text| serde_json::from_str(&text));
         let calibration = calibration
-            .map_err(|error| StoreError::Unreadable { what: "experience", detail: error.to_string() })?;
+            .map_err(|error| StoreError::Unreadable { what: "calibration", detail: error.to_string() })?;
         Ok(Run { row, design: parse_document(&document)?, calibration })
     }
 

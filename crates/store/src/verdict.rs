@@ -1,6 +1,6 @@
 //! Judgements: verdicts are appended; the run's row in the logbook and its prediction are written anew with each.
 
-use crate::{PersonId, RunId, StoreError, WorkshopId, WorkshopStore, logbook};
+use crate::{PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore, logbook};
 use coil::prediction::PredictionSummary;
 use sqlx::MySqlConnection;
 use trade::judgement::Judgement;
@@ -49,7 +49,7 @@ pub(crate) async fn record_on(
         "INSERT INTO verdicts (workshop_id, run_id, level, text, comparisons, causes, engine, requested_by) \
          SELECT workshop_id, id, ?, ?, ?, ?, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
     )
-    .bind(judgement.verdict.level.key())
+    .bind(Stored(judgement.verdict.level))
     .bind(&judgement.verdict.text)
     .bind(json("comparison", &judgement.comparisons)?)
     .bind(json("cause", &judgement.verdict.causes)?)

@@ -177,7 +177,7 @@ async fn designs_are_tagged_named_and_put_away() {
         store.of(shop).designs(&filter).await.unwrap().into_iter().map(|r| r.name).collect()
     };
     assert_eq!(named(DesignFilter { tag: "neck".into(), ..DesignFilter::default() }).await, ["Mandola"]);
-    let twins = DesignFilter { kind: "twin-coil".into(), ..DesignFilter::default() };
+    let twins = DesignFilter { kind: Some(coil::design::Kind::TwinCoil), ..DesignFilter::default() };
     assert!(named(twins).await.is_empty());
     store.of(other).archive_design(row.design_id, true).await.unwrap();
     assert_eq!(named(DesignFilter::default()).await.len(), 2);
@@ -268,7 +268,7 @@ async fn a_run_is_logged_corrected_and_judged() {
     store.of(shop).record_judgement(run, &judgement, None).await.unwrap();
     assert_eq!(store.of(shop).run_prediction(run).await.unwrap(), judgement.prediction);
     let row = store.of(shop).run(run).await.unwrap().row;
-    assert_eq!((row.number, row.turns, row.level.as_deref()), (1, Some(7500.0), Some("waiting")));
+    assert_eq!((row.number, row.turns, row.verdict_level()), (1, Some(7500.0), Some(Level::Waiting)));
     assert!(matches!(store.of(WorkshopId(999)).run(run).await, Err(StoreError::Missing("run"))));
 }
 
@@ -319,7 +319,7 @@ async fn a_document_with_every_part_comes_back_as_it_was() {
     let id = store.of(shop).save_revision(owner, &new).await.unwrap();
     let saved = store.of(shop).revision(id).await.unwrap();
     assert_eq!(saved.design, document);
-    assert_eq!((saved.row.note.as_str(), saved.row.kind.as_str()), ("ß — Ω", "tall-single"));
+    assert_eq!((saved.row.note.as_str(), saved.row.kind.0), ("ß — Ω", coil::design::Kind::TallSingle));
     assert_eq!((saved.row.gauge.as_str(), saved.row.resistance_20c_ohm), ("42 AWG", None));
 }
 
@@ -336,7 +336,7 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
         let judgement = Judgement { verdict, ..judge_run(&document, &[], &Calibration::default()) };
         store.of(shop).record_judgement(run, &judgement, Some(owner)).await.unwrap();
         let row = store.of(shop).run(run).await.unwrap().row;
-        assert_eq!((row.level.as_deref(), row.verdict.as_deref()), (Some(level.key()), Some(text)));
+        assert_eq!((row.verdict_level(), row.verdict.as_deref()), (Some(level), Some(text)));
         assert_eq!(row.comparisons.as_deref(), Some("[]"));
     }
     // Another workshop's verdict on this run goes nowhere.
@@ -344,7 +344,7 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     let verdict = Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
     let foreign = Judgement { verdict, ..judge_run(&document, &[], &Calibration::default()) };
     assert!(store.of(other).record_judgement(run, &foreign, None).await.is_err());
-    assert_eq!(store.of(shop).run(run).await.unwrap().row.level.as_deref(), Some("pass"));
+    assert_eq!(store.of(shop).run(run).await.unwrap().row.verdict_level(), Some(Level::Pass));
 }
 
 #[tokio::test]
@@ -454,7 +454,7 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let new = NewInstrument {
         key: ClientKey::random(),
-        kind: "ohm",
+        kind: trade::instrument::InstrumentKind::Ohm,
         name: "Bench ohm meter",
         address: "127.0.0.1:5025",
         resolution: Some(1.0),

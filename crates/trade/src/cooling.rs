@@ -24,6 +24,16 @@ const SHORTEST_S: f64 = 8.0;
 
 /// Fits R(t) = R∞ + a·exp(−t/τ) (Newton's law of cooling; resistance is linear in temperature, IEC 60028), the time
 /// constant on a grid from 5 s to 20 min, the rest by least squares. `None` while there are too few readings.
+///
+/// ```
+/// use trade::cooling::cooling_fit;
+/// // 6 kΩ at rest, 200 Ω above that at first, with a time constant of two minutes.
+/// let samples: Vec<(f64, f64)> =
+///     (0..20).map(|k| 6.0 * f64::from(k)).map(|s| (s, 6000.0 + 200.0 * (-s / 120.0).exp())).collect();
+/// let fit = cooling_fit(&samples).unwrap();
+/// assert!((fit.ohms / 6000.0 - 1.0).abs() < 2e-3, "{}", fit.ohms);
+/// assert!(!fit.settled && cooling_fit(&samples[..3]).is_none());
+/// ```
 #[must_use]
 pub fn cooling_fit(samples: &[Sample]) -> Option<CoolingFit> {
     let (first, last) = (samples.first()?, samples.last()?);

@@ -52,6 +52,14 @@ pub fn spread(families: &[&[f64]], noise: Option<Noise>) -> Option<(f64, f64)> {
 
 /// The effect between two families of logarithms of readings; `None` where either is empty or nothing is known of the
 /// spread.
+///
+/// ```
+/// use trade::experiment::effect;
+/// let ln = |values: &[f64]| values.iter().map(|v| v.ln()).collect::<Vec<f64>>();
+/// let found = effect(&ln(&[6.00, 6.02, 5.98]), &ln(&[6.30, 6.32, 6.28]), None).unwrap();
+/// assert!((found.by - 0.05).abs() < 1e-3 && found.is_clear());
+/// assert!(effect(&[], &ln(&[6.3]), None).is_none());
+/// ```
 #[must_use]
 pub fn effect(first: &[f64], second: &[f64], noise: Option<Noise>) -> Option<Effect> {
     if first.is_empty() || second.is_empty() {
@@ -103,6 +111,14 @@ pub fn observations(delta: f64, alpha: f64, beta: f64, sides: Sides) -> Option<u
 
 /// Coils to wind in each of two families so that a difference of `by` (a ratio less one) is seen four times in five, and
 /// claimed by chance one time in twenty. The difference of two means spreads √2 wider than one.
+///
+/// ```
+/// use trade::experiment::coils_needed;
+/// // Half the difference needs about four times the coils.
+/// let (large, small) = (coils_needed(0.02, 0.01).unwrap(), coils_needed(0.01, 0.01).unwrap());
+/// assert!((2.5..4.5).contains(&(f64::from(small) / f64::from(large))), "{large} {small}");
+/// assert_eq!(coils_needed(0.0, 0.01), None);
+/// ```
 #[must_use]
 pub fn coils_needed(by: f64, sd: f64) -> Option<u32> {
     let delta = by.ln_1p().abs() / (sd * 2f64.sqrt());
@@ -120,6 +136,14 @@ pub fn coils_needed(by: f64, sd: f64) -> Option<u32> {
 }
 
 /// Letters for samples in blind listening: sample `i` of `count` is called by its letter in an order drawn from `seed`.
+///
+/// ```
+/// use trade::experiment::letters;
+/// let mut drawn = letters(5, 42);
+/// assert_eq!(drawn, letters(5, 42), "the same seed, the same order");
+/// drawn.sort_unstable();
+/// assert_eq!(drawn, ['A', 'B', 'C', 'D', 'E']);
+/// ```
 #[must_use]
 pub fn letters(count: usize, seed: u64) -> Vec<char> {
     let mut all: Vec<char> = ('A'..='Z').take(count.min(26)).collect();

@@ -9,6 +9,7 @@ pub mod comparison;
 pub mod consistency;
 pub mod cooling;
 pub mod experiment;
+pub mod instrument;
 pub mod judgement;
 pub mod machine;
 pub mod matching;

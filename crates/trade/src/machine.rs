@@ -130,6 +130,12 @@ pub fn csv(path_mm: &[f64], rpm: f64, limits: &Limits) -> Result<String, OutOfLi
 /// Reads a counter's log: a line for each entry, seconds and turns, parted by comma, semicolon, tab or blanks. Lines that
 /// begin with a letter or `#` are headings. Answers the turns at its end, and how many lines it had.
 ///
+/// ```
+/// use trade::machine::counter_log;
+/// assert_eq!(counter_log("seconds,turns\n0,0\n10,150\n20,310\n"), Ok((310, 3)));
+/// assert!(counter_log("0;0\n10;-5").is_err());
+/// ```
+///
 /// # Errors
 /// The first line that cannot be, in words.
 pub fn counter_log(text: &str) -> Result<(u32, usize), String> {

@@ -4,8 +4,22 @@ use coil::wire::at_temperature;
 use serde::{Deserialize, Serialize};
 
 /// What a reading is of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    PartialEq,
+    Eq,
+    Hash,
+    PartialOrd,
+    Ord,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+)]
 #[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
 pub enum Kind {
     /// Final count of turns, hand turns included.
     Turns,
@@ -43,18 +57,8 @@ impl Kind {
 
     /// Its stable name in tables and exports.
     #[must_use]
-    pub const fn key(self) -> &'static str {
-        match self {
-            Self::Turns => "turns",
-            Self::Resistance => "resistance",
-            Self::Open => "open",
-            Self::Inductance => "inductance",
-            Self::Flux => "flux",
-            Self::Capacitance => "capacitance",
-            Self::Width => "width",
-            Self::Length => "length",
-            Self::Remark => "remark",
-        }
+    pub fn key(self) -> &'static str {
+        self.into()
     }
 
     /// As it is said in a sentence.
@@ -76,7 +80,7 @@ impl Kind {
     /// The kind of that name.
     #[must_use]
     pub fn from_key(key: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|kind| kind.key() == key)
+        key.parse().ok()
     }
 }
 

@@ -17,6 +17,11 @@ pub enum Stage {
 
 impl Stage {
     /// The stage that the readings so far amount to.
+    ///
+    /// ```
+    /// use trade::run::Stage;
+    /// assert_eq!(Stage::of(&[]), Stage::Wind);
+    /// ```
     #[must_use]
     pub fn of(readings: &[Reading]) -> Self {
         let has = |kind| latest(readings, kind).is_some();
@@ -44,6 +49,13 @@ impl Stage {
 
 /// Where to stop and look (common practice, no source): after a few hundred turns for the guides, then
 /// every 1,000, and at the end.
+///
+/// ```
+/// use trade::run::usual_stops;
+/// assert_eq!(usual_stops(2500), [300, 1000, 2000, 2500]);
+/// // A stop right before the end is none.
+/// assert_eq!(usual_stops(2100), [300, 1000, 2100]);
+/// ```
 #[must_use]
 pub fn usual_stops(turns: u32) -> Vec<u32> {
     let mut stops: Vec<u32> = std::iter::once(300).chain((1..=turns / 1000).map(|k| k * 1000)).collect();

@@ -5,8 +5,11 @@ use coil::wire::{Build, Gauge, Insulation, ToleranceRange, WireData};
 use serde::{Deserialize, Serialize};
 
 /// What kind of part it is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr,
+)]
 #[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
 pub enum PartKind {
     /// Rods and bars.
     Magnet,
@@ -26,14 +29,8 @@ impl PartKind {
 
     /// Its stable name.
     #[must_use]
-    pub const fn key(self) -> &'static str {
-        match self {
-            Self::Magnet => "magnet",
-            Self::Bobbin => "bobbin",
-            Self::Pole => "pole",
-            Self::Metal => "metal",
-            Self::Sundry => "sundry",
-        }
+    pub fn key(self) -> &'static str {
+        self.into()
     }
 
     /// Its word.
@@ -51,11 +48,19 @@ impl PartKind {
     /// The kind of that name.
     #[must_use]
     pub fn from_key(key: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|kind| kind.key() == key)
+        key.parse().ok()
     }
 }
 
 /// Metres of a wire that weigh `grams`; `None` below nothing.
+///
+/// ```
+/// use coil::wire::{Build, Insulation};
+/// use trade::stock::metres;
+/// let of = |grams| metres("42 AWG".parse().unwrap(), Insulation::Polyurethane, Build::Single, grams);
+/// assert!((of(200.0).unwrap() / of(100.0).unwrap() - 2.0).abs() < 1e-12);
+/// assert_eq!(of(-1.0), None);
+/// ```
 #[must_use]
 pub fn metres(gauge: Gauge, insulation: Insulation, build: Build, grams: f64) -> Option<f64> {
     let per_metre = WireData::ordered(gauge, insulation, build, ToleranceRange::Full).mass_per_m() * 1e3;
@@ -85,6 +90,12 @@ pub struct Along {
 }
 
 /// The mean and the spread of what was measured along a spool; `None` of nothing.
+///
+/// ```
+/// let found = trade::stock::along(&[5.40, 5.60]).unwrap();
+/// assert!((found.mean - 5.5).abs() < 1e-12 && (found.spread - 0.2 / 5.5).abs() < 1e-12);
+/// assert_eq!(trade::stock::along(&[]), None);
+/// ```
 #[must_use]
 pub fn along(values: &[f64]) -> Option<Along> {
     let (low, high) =

@@ -45,6 +45,15 @@ impl Sweep {
     /// Reads lines of frequency and level: Hz and dB, parted by comma, semicolon, tab or blanks; a decimal comma where
     /// the parts are otherwise parted. Lines that begin with a letter or a `#`, `*` or `;` are headings.
     ///
+    /// ```
+    /// use trade::sweep::Sweep;
+    /// let lines: Vec<String> = (0..12).map(|k| format!("{} {}", 100 << k, k % 3)).collect();
+    /// let sweep = Sweep::read(&lines.join("\n")).unwrap();
+    /// assert_eq!(sweep.hz.len(), 12);
+    /// assert_eq!(sweep.db[0], 0.0, "levels are against the low end");
+    /// assert!(Sweep::read("100 0\nmuch").is_err());
+    /// ```
+    ///
     /// # Errors
     /// The first line that cannot be read, or what is wrong with the whole.
     pub fn read(text: &str) -> Result<Self, SweepError> {

@@ -102,6 +102,13 @@ fn operation(key: &str, name: &str, how: &str, caution: &str) -> Operation {
 
 impl Traveller {
     /// The usual operations for a design.
+    ///
+    /// ```
+    /// use trade::traveller::Traveller;
+    /// let traveller = Traveller::usual(&coil::design::reference_coil());
+    /// assert!(traveller.check().is_ok() && !traveller.0.is_empty());
+    /// assert!(!traveller.is_done(&[]));
+    /// ```
     #[must_use]
     pub fn usual(design: &Design) -> Self {
         let magnet = |m: Material| matches!(m, Material::Named(g) if Grade::MAGNETS.contains(&g));

@@ -7,8 +7,21 @@ use crate::run::Stage;
 use serde::{Deserialize, Serialize};
 
 /// How a coil stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+)]
 #[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
 pub enum Level {
     /// Readings are still missing; those taken are fine.
     Waiting,
@@ -26,13 +39,8 @@ impl Level {
 
     /// Its stable name.
     #[must_use]
-    pub const fn key(self) -> &'static str {
-        match self {
-            Self::Waiting => "waiting",
-            Self::Pass => "pass",
-            Self::Look => "look",
-            Self::Stop => "stop",
-        }
+    pub fn key(self) -> &'static str {
+        self.into()
     }
 
     /// Its name as people read it.
@@ -49,7 +57,7 @@ impl Level {
     /// The level of that stable name.
     #[must_use]
     pub fn from_key(key: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|level| level.key() == key)
+        key.parse().ok()
     }
 }
 

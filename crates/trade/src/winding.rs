@@ -3,8 +3,11 @@
 use serde::{Deserialize, Serialize};
 
 /// What can happen at the winder.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr,
+)]
 #[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
 pub enum WindingEventKind {
     /// So many turns are on the coil, hand turns included.
     Count,
@@ -45,19 +48,8 @@ impl WindingEventKind {
 
     /// Its stable name.
     #[must_use]
-    pub const fn key(self) -> &'static str {
-        match self {
-            Self::Count => "count",
-            Self::Preset => "preset",
-            Self::Stop => "stop",
-            Self::Restart => "restart",
-            Self::GuidesMoved => "guides-moved",
-            Self::Splice => "splice",
-            Self::Jumped => "jumped",
-            Self::Loose => "loose",
-            Self::Lost => "lost",
-            Self::Note => "note",
-        }
+    pub fn key(self) -> &'static str {
+        self.into()
     }
 
     /// As people read it.
@@ -80,7 +72,7 @@ impl WindingEventKind {
     /// The one of that stable name.
     #[must_use]
     pub fn from_key(key: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|h| h.key() == key)
+        key.parse().ok()
     }
 }
 
@@ -133,6 +125,13 @@ impl Progress {
     }
 
     /// Minutes to the planned end at a speed, turns per minute.
+    ///
+    /// ```
+    /// use trade::winding::Progress;
+    /// let progress = Progress::of(&[], 6000, &[]);
+    /// assert_eq!(progress.minutes_left(1000.0), Some(6.0));
+    /// assert_eq!(progress.minutes_left(0.0), None);
+    /// ```
     #[must_use]
     pub fn minutes_left(&self, rpm: f64) -> Option<f64> {
         (rpm > 0.0).then(|| f64::from(self.to_go) / rpm)

@@ -61,7 +61,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
     for name in ["Winder one", "Winder two", "Winder three"] {
         let new = NewInstrument {
             key: ClientKey::random(),
-            kind: "winder",
+            kind: trade::instrument::InstrumentKind::Winder,
             name,
             address: "127.0.0.1:1",
             resolution: None,

@@ -10,7 +10,7 @@ use workshop::Workshop;
 const ATTEMPTS: NonZeroU32 = NonZeroU32::new(10).expect("not zero");
 
 /// What every handler can reach: the use cases, and what belongs to HTTP alone.
-pub struct App {
+pub(crate) struct App {
     /// The use cases.
     pub workshop: Workshop,
     /// Attempts to sign in, by name and by address.
@@ -19,7 +19,7 @@ pub struct App {
 
 impl App {
     /// An application over the use cases.
-    pub fn new(workshop: Workshop) -> Self {
+    pub(crate) fn new(workshop: Workshop) -> Self {
         Self { workshop, attempts: RateLimiter::keyed(Quota::per_minute(ATTEMPTS)) }
     }
 }

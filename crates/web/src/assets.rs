@@ -11,7 +11,7 @@ use std::sync::OnceLock;
 struct Assets;
 
 /// Where the assets of this build are: the path changes with any of them, so browsers keep them for good.
-pub fn base() -> &'static str {
+pub(crate) fn base() -> &'static str {
     static BASE: OnceLock<String> = OnceLock::new();
     BASE.get_or_init(|| {
         let mut sum = Sha256::new();
@@ -28,7 +28,7 @@ pub fn base() -> &'static str {
 
 /// Serves one asset.
 #[get("/{build}/{path:.*}")]
-pub async fn serve(place: web::Path<(String, String)>) -> impl Responder {
+pub(crate) async fn serve(place: web::Path<(String, String)>) -> impl Responder {
     let (build, path) = place.into_inner();
     let Some(file) = Assets::get(&path) else { return HttpResponse::NotFound().finish() };
     let kind = match path.rsplit('.').next() {

@@ -18,7 +18,7 @@ const PERSON: &str = "person";
 const TOKEN: &str = "token";
 
 /// Someone signed in.
-pub struct CurrentUser {
+pub(crate) struct CurrentUser {
     /// The person.
     pub person: Person,
     /// As the use cases take them.
@@ -30,13 +30,13 @@ pub struct CurrentUser {
 }
 
 /// 128 random bits in hexadecimal.
-pub fn random_token() -> String {
+pub(crate) fn random_token() -> String {
     let bits: u128 = rand::rng().random();
     format!("{bits:032x}")
 }
 
 /// The token that forms of someone signed in carry; `None` where nobody is.
-pub fn signed_in_token(session: &Session) -> Result<Option<String>, AppError> {
+pub(crate) fn signed_in_token(session: &Session) -> Result<Option<String>, AppError> {
     if session.get::<PersonId>(PERSON).map_err(AppError::internal)?.is_none() {
         return Ok(None);
     }
@@ -49,7 +49,7 @@ pub fn signed_in_token(session: &Session) -> Result<Option<String>, AppError> {
 }
 
 /// Signs a person in: a new session name, so that one planted before is worth nothing.
-pub fn sign_in(session: &Session, person: PersonId) -> Result<(), AppError> {
+pub(crate) fn sign_in(session: &Session, person: PersonId) -> Result<(), AppError> {
     session.clear();
     session.renew();
     session.insert(PERSON, person).map_err(AppError::internal)?;

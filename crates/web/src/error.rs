@@ -18,7 +18,7 @@ type Source = Box<dyn std::error::Error + Send + Sync>;
 
 /// Why a page cannot be shown.
 #[derive(Debug, Error)]
-pub enum AppError {
+pub(crate) enum AppError {
     /// Not signed in; holds where to go after.
     #[error("sign in first")]
     SignIn(String),
@@ -47,7 +47,7 @@ pub enum AppError {
 
 impl AppError {
     /// A fault of our own, with where it comes from.
-    pub fn internal(source: impl Into<Source>) -> Self {
+    pub(crate) fn internal(source: impl Into<Source>) -> Self {
         Self::Internal(source.into())
     }
 }
@@ -162,7 +162,7 @@ fn encode(path: &str) -> String {
 
 /// Turns failures below (a session that could not be loaded, for one) into a page of ours: when the
 /// database does not answer either, that is what the person is told.
-pub async fn boundary(
+pub(crate) async fn boundary(
     request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<BoxBody>, Error> {

@@ -1,48 +1,51 @@
-//! A form as it was sent: fields by name, with its token already checked. It is read at the edge, into typed commands.
+//! A form as it was sent, with its token already checked. It is read at the edge, into typed commands.
 
 use crate::current_user::signed_in_token;
 use crate::error::AppError;
 use actix_session::SessionExt as _;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
-use std::collections::BTreeMap;
+use presentation::form_fields::FormFields;
 use std::future::Future;
+use std::ops::{Deref, DerefMut};
 use std::pin::Pin;
 use store::{ClientKey, ClientKeyError};
 
 /// The cookie that holds the token of forms where nobody is signed in: no session is kept for those.
-pub const FORM_COOKIE: &str = "filamentum-form";
+pub(crate) const FORM_COOKIE: &str = "filamentum-form";
 
 /// A form as it was sent.
 #[derive(Clone, Debug, Default)]
-pub struct FormData(pub BTreeMap<String, String>);
+pub(crate) struct FormData(pub FormFields);
 
-/// Messages by field.
-pub type Errors = BTreeMap<String, String>;
+impl Deref for FormData {
+    type Target = FormFields;
+
+    fn deref(&self) -> &FormFields {
+        &self.0
+    }
+}
+
+impl DerefMut for FormData {
+    fn deref_mut(&mut self) -> &mut FormFields {
+        &mut self.0
+    }
+}
+
+impl<N: Into<String>, V: Into<String>> FromIterator<(N, V)> for FormData {
+    fn from_iter<I: IntoIterator<Item = (N, V)>>(fields: I) -> Self {
+        Self(fields.into_iter().collect())
+    }
+}
 
 impl FormData {
-    /// A field, trimmed; empty when absent.
-    pub fn get(&self, name: &str) -> &str {
-        self.0.get(name).map_or("", |value| value.trim())
-    }
-
-    /// Whether a box is ticked.
-    pub fn is_ticked(&self, name: &str) -> bool {
-        self.get(name) == "yes"
-    }
-
-    /// A number in the database; `None` when absent or no number.
-    pub fn id(&self, name: &str) -> Option<u64> {
-        self.get(name).parse().ok()
-    }
-
     /// The submission's key.
-    pub fn key(&self) -> Result<ClientKey, AppError> {
+    pub(crate) fn key(&self) -> Result<ClientKey, AppError> {
         self.get("key").parse().map_err(|error: ClientKeyError| AppError::BadRequest(error.to_string()))
     }
 
     /// The submission's key, or a new one for a form that was not sent yet.
-    pub fn key_or_new(&self) -> ClientKey {
+    pub(crate) fn key_or_new(&self) -> ClientKey {
         self.get("key").parse().unwrap_or_else(|_| ClientKey::random())
     }
 }
@@ -57,7 +60,7 @@ impl FromRequest for FormData {
         let body = web::Form::<Vec<(String, String)>>::from_request(request, payload);
         Box::pin(async move {
             let fields = body.await.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
-            let form = Self(fields.into_iter().collect());
+            let form: Self = fields.into_iter().collect();
             let expected = signed_in_token(&session)?.or(cookie);
             if expected.is_none_or(|token| token.is_empty() || form.get("csrf") != token) {
                 return Err(AppError::StaleForm.into());

@@ -4,11 +4,9 @@ mod app;
 mod assets;
 mod components;
 mod current_user;
-mod drawing;
 mod error;
 mod flash;
 mod form;
-mod format;
 mod pages;
 mod query;
 mod refusal_text;
@@ -16,5 +14,4 @@ mod respond;
 mod server;
 mod session;
 
-pub use components::sheet;
 pub use server::serve;

@@ -6,7 +6,7 @@ use std::future::{Ready, ready};
 
 /// The parameters of an address, in order; a name may come more than once.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct QueryParameters(pub Vec<(String, String)>);
+pub(crate) struct QueryParameters(pub Vec<(String, String)>);
 
 impl FromRequest for QueryParameters {
     type Error = actix_web::Error;
@@ -20,27 +20,27 @@ impl FromRequest for QueryParameters {
 
 impl QueryParameters {
     /// The first value of a name, trimmed; empty when absent.
-    pub fn get(&self, name: &str) -> &str {
+    pub(crate) fn get(&self, name: &str) -> &str {
         self.0.iter().find(|(n, _)| n == name).map_or("", |(_, v)| v.trim())
     }
 
     /// All values of a name.
-    pub fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
+    pub(crate) fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
         self.0.iter().filter(move |(n, _)| n == name).map(|(_, v)| v.trim())
     }
 
     /// A number, where there is one.
-    pub fn number(&self, name: &str) -> Option<u64> {
+    pub(crate) fn number(&self, name: &str) -> Option<u64> {
         self.get(name).parse().ok()
     }
 
     /// The address of `path` with one name set anew, or taken out when the value is empty.
-    pub fn link(&self, path: &str, name: &str, value: &str) -> String {
+    pub(crate) fn link(&self, path: &str, name: &str, value: &str) -> String {
         self.links(path, &[(name, value)])
     }
 
     /// The same with several.
-    pub fn links(&self, path: &str, set: &[(&str, &str)]) -> String {
+    pub(crate) fn links(&self, path: &str, set: &[(&str, &str)]) -> String {
         let kept = self.0.iter().filter(|(n, v)| !v.is_empty() && !set.iter().any(|(name, _)| n == name));
         let mut pairs: Vec<(&str, &str)> = kept.map(|(n, v)| (n.as_str(), v.as_str())).collect();
         pairs.extend(set.iter().filter(|(_, v)| !v.is_empty()));

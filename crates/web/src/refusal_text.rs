@@ -1,10 +1,10 @@
 //! Refusals of the use cases, in words.
 
-use crate::format::{METRE, turns};
+use presentation::format::{METRE, turns};
 use workshop::Refusal;
 
 /// A refusal as people read it.
-pub fn refusal_text(refusal: &Refusal) -> String {
+pub(crate) fn refusal_text(refusal: &Refusal) -> String {
     match refusal {
         Refusal::NotFound(what) => format!("There is no such {what} in this workshop."),
         Refusal::NameTaken(what) => format!("There is another {what} with this name: choose another name."),

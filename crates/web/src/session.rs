@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use workshop::Workshop;
 
 /// Sessions kept in the database.
-pub struct DatabaseSessions {
+pub(crate) struct DatabaseSessions {
     workshop: Workshop,
 }
 
@@ -16,7 +16,7 @@ type State = HashMap<String, String>;
 
 impl DatabaseSessions {
     /// Sessions in the database of the use cases.
-    pub fn new(workshop: Workshop) -> Self {
+    pub(crate) fn new(workshop: Workshop) -> Self {
         Self { workshop }
     }
 }

@@ -15,6 +15,7 @@ use time::OffsetDateTime;
 use trade::calibration::{EffectStatus, EffectText, Factor, Quantity, describe_effects};
 use trade::consistency::{Rule, breaches, individuals};
 use trade::stock::SpoolWarning;
+use trade::verdict::Level;
 
 /// Runs looked at for designs that are not steady.
 const RECENT: u32 = 400;
@@ -104,7 +105,7 @@ const fn is_pressing(rule: Rule) -> bool {
 /// Designs whose last coils break a rule, in resistance or inductance against the prediction.
 fn unsteady(rows: &[LogbookRow]) -> Vec<AttentionItem> {
     let mut designs: BTreeMap<u64, Vec<&LogbookRow>> = BTreeMap::new();
-    for row in rows.iter().rev().filter(|row| row.level != "stop") {
+    for row in rows.iter().rev().filter(|row| row.level.0 != Level::Stop) {
         designs.entry(row.design_id.0).or_default().push(row);
     }
     let mut found = Vec::new();
@@ -171,7 +172,7 @@ impl Workshop {
                 all.push(AttentionItem::CalibrationOverdue(instrument, days));
             }
         }
-        let filter = LogFilter { level: Some("waiting".into()), ..LogFilter::default() };
+        let filter = LogFilter { level: Some(Level::Waiting), ..LogFilter::default() };
         all.extend(unmeasured(store.log_lines(&filter, 60).await?, now));
         all.extend(self.clearest_effects(actor).await?);
         all.sort_by_key(AttentionItem::urgency);

@@ -65,7 +65,7 @@ impl AppliedCalibration {
 
 impl CalibrationVersions {
     /// A version, whole.
-    pub async fn version(
+    pub(crate) async fn version(
         &self,
         store: &WorkshopStore,
         id: CalibrationId,
@@ -80,7 +80,7 @@ impl CalibrationVersions {
 
     /// What predictions of a design use; of a design that is not saved yet, what the whole workshop uses. One query,
     /// when the version is in memory.
-    pub async fn applied(
+    pub(crate) async fn applied(
         &self,
         store: &WorkshopStore,
         design: Option<DesignId>,
@@ -99,12 +99,12 @@ impl CalibrationVersions {
     }
 
     /// Notes that a workshop's fit is to be done; returns whether it was not noted before.
-    pub fn schedule(&self, workshop: WorkshopId) -> bool {
+    pub(crate) fn schedule(&self, workshop: WorkshopId) -> bool {
         self.scheduled.lock().unwrap_or_else(PoisonError::into_inner).insert(workshop.0)
     }
 
     /// Takes the note away, when the fit begins.
-    pub fn begin(&self, workshop: WorkshopId) {
+    pub(crate) fn begin(&self, workshop: WorkshopId) {
         self.scheduled.lock().unwrap_or_else(PoisonError::into_inner).remove(&workshop.0);
     }
 }

@@ -52,6 +52,6 @@ impl Workshop {
     /// Turns on the coil, as far as the winding log knows.
     pub(crate) async fn turns_counted(&self, store: &WorkshopStore, run: &Run) -> Result<u32, Refusal> {
         let events: Vec<Event> = store.events(run.row.id).await?.into_iter().map(|row| row.event).collect();
-        Ok(Progress::of(&events, run.row.planned_turns, &run.row.stop_turns()).turns)
+        Ok(Progress::of(&events, run.row.planned_turns, &run.row.stops).turns)
     }
 }

@@ -15,6 +15,7 @@ use store::import::ImportedRun;
 use store::reading::NewReading;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, WorkshopStore};
 use trade::comparison::as_wound;
+use trade::instrument::InstrumentKind;
 use trade::judgement::judge_solved;
 use trade::reading::{Kind, Reading};
 use trade::run_import::{ImportLine, ImportRow};
@@ -137,7 +138,7 @@ impl KnownNames {
         for name in names.chain(instruments.iter().map(|i| &i.name)) {
             written.insert(name.to_lowercase(), name.clone());
         }
-        let winders = instruments.iter().filter(|i| i.kind == "winder");
+        let winders = instruments.iter().filter(|i| i.kind.0 == InstrumentKind::Winder);
         Ok(Self {
             written,
             designs,

@@ -9,6 +9,7 @@ use instruments::{Gaussmeter as _, Instrument as _, LcrMeter as _, OhmMeter as _
 use std::time::Duration;
 use store::instrument::{Instrument, NewInstrument};
 use store::{InstrumentId, StoreError};
+use trade::instrument::InstrumentKind;
 
 /// How long a test waits for an answer.
 const TIMEOUT: Duration = Duration::from_secs(3);
@@ -86,18 +87,18 @@ impl Workshop {
             Ok(identity) => identity,
             Err(source) => return Err(Refusal::Instrument { name: of.name, source }),
         };
-        let state = match of.kind.as_str() {
-            "ohm" => line.resistance().await.map(|r| match r {
+        let state = match of.kind.0 {
+            InstrumentKind::Ohm => line.resistance().await.map(|r| match r {
                 Ohms::Of(ohms) => InstrumentState::Ohms(ohms),
                 Ohms::Open => InstrumentState::Open,
             }),
-            "lcr" => {
+            InstrumentKind::Lcr => {
                 let read = line.inductance(of.test_hz.unwrap_or(1000.0)).await;
                 read.map(|l| InstrumentState::Inductance(l.henries, l.q))
             }
-            "gauss" => line.flux().await.map(InstrumentState::Tesla),
-            "winder" => line.status().await.map(|w| InstrumentState::Turns(w.turns)),
-            _ => Ok(InstrumentState::Ready),
+            InstrumentKind::Gauss => line.flux().await.map(InstrumentState::Tesla),
+            InstrumentKind::Winder => line.status().await.map(|w| InstrumentState::Turns(w.turns)),
+            InstrumentKind::Sweep => Ok(InstrumentState::Ready),
         };
         Ok((of, identity, state.unwrap_or_else(|error| InstrumentState::CannotRead(error.to_string()))))
     }

@@ -78,7 +78,7 @@ type ByName = HashMap<(u64, String), (Instant, Arc<Job>)>;
 
 impl Jobs {
     /// Begins a job under a name that nobody guesses; `None` when as many run as the machine bears.
-    pub fn begin(&self, workshop: WorkshopId) -> Option<(String, Arc<Job>)> {
+    pub(crate) fn begin(&self, workshop: WorkshopId) -> Option<(String, Arc<Job>)> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         all.retain(|_, (since, job)| since.elapsed() < KEPT || job.outcome().is_none());
         let running = all.values().filter(|(_, job)| job.outcome().is_none()).count();
@@ -91,7 +91,7 @@ impl Jobs {
     }
 
     /// The job of that name in that workshop.
-    pub fn of(&self, workshop: WorkshopId, name: &str) -> Option<Arc<Job>> {
+    pub(crate) fn of(&self, workshop: WorkshopId, name: &str) -> Option<Arc<Job>> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         all.get(&(workshop.0, name.to_owned())).map(|(_, job)| Arc::clone(job))
     }

@@ -1,9 +1,9 @@
 //! Names of the levels of every factor: spools, people, winders, designs, patterns, formats.
 
 use crate::refusal::Refusal;
+use coil::design::Kind;
 use std::collections::BTreeMap;
 use store::WorkshopStore;
-use store::logbook::FORMATS;
 use trade::calibration::Factor;
 
 /// Names by factor and number.
@@ -29,8 +29,8 @@ impl LevelNames {
         for (level, word) in [(0, "straight"), (1, "scattered")] {
             all.insert((Factor::Pattern, level), word.to_owned());
         }
-        for (level, format) in (0_u64..).zip(FORMATS) {
-            all.insert((Factor::Format, level), format.replace('-', " "));
+        for (level, format) in (0_u64..).zip(Kind::ALL) {
+            all.insert((Factor::Format, level), format.name().to_owned());
         }
         Ok(Self(all))
     }

@@ -26,7 +26,7 @@ impl Workshop {
         limits: Limits,
     ) -> Result<(u32, String), Refusal> {
         let run = self.of(actor).run(run).await?;
-        let (stops, number) = (run.row.stop_turns(), run.row.number);
+        let (stops, number) = (run.row.stops.to_vec(), run.row.number);
         let name = format!("{} r{}, run {number}", run.row.design, run.row.revision);
         let design = run.design;
         let made = blocking(move || {

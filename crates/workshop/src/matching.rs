@@ -133,7 +133,7 @@ impl Workshop {
         let filter = LogFilter { design: Some(design), ..LogFilter::default() };
         let mut rows = self.of(actor).log_lines(&filter, LOOKED_AT).await?;
         rows.retain(|row| {
-            matches!(Level::from_key(&row.level), Some(Level::Pass | Level::Look))
+            matches!(row.level.0, Level::Pass | Level::Look)
                 && row.resistance_ohm.is_some()
                 && !taken.contains(&row.run_id)
         });

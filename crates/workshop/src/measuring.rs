@@ -15,6 +15,7 @@ use store::sweep::NewSweep;
 use store::{ClientKey, InstrumentId, RunId};
 use trade::comparison::as_wound;
 use trade::cooling::{CoolingFit, Sample, cooling_fit};
+use trade::instrument::InstrumentKind;
 use trade::reading::{Kind, Reading};
 use trade::sweep::Sweep;
 
@@ -97,8 +98,8 @@ async fn take(
 ) -> Result<Taken, NotTaken> {
     let by = |reading: NewReading| NewReading { instrument: Some(of.id), ..reading };
     let mut line = Line::to(&of.address);
-    Ok(match of.kind.as_str() {
-        "ohm" => {
+    Ok(match of.kind.0 {
+        InstrumentKind::Ohm => {
             prepare(of, run, readings, None).await;
             match line.resistance().await? {
                 Ohms::Open => Taken::Readings(vec![by(NewReading::of(Kind::Open, None))]),
@@ -114,7 +115,7 @@ async fn take(
                 }
             }
         }
-        "lcr" => {
+        InstrumentKind::Lcr => {
             prepare(of, run, readings, None).await;
             let hz = of.test_hz.unwrap_or(TEST_HZ);
             let read = line.inductance(hz).await?;
@@ -124,7 +125,7 @@ async fn take(
                 ..NewReading::of(Kind::Inductance, Some(read.henries))
             })])
         }
-        "gauss" => {
+        InstrumentKind::Gauss => {
             let poles: Vec<u32> = match command.pole {
                 Some(one) => vec![one],
                 None => run.design.poles.iter().filter_map(|p| p.string).collect(),
@@ -141,12 +142,12 @@ async fn take(
             }
             Taken::Readings(all)
         }
-        "sweep" => {
+        InstrumentKind::Sweep => {
             prepare(of, run, readings, None).await;
             let (hz, db): (Vec<f64>, Vec<f64>) = line.sweep(80.0, 20_000.0, 120).await?.into_iter().unzip();
             Taken::Sweep(Sweep { hz, db }.against_low_end())
         }
-        _ => {
+        InstrumentKind::Winder => {
             return Err(
                 InstrumentError::Refused { why: "this instrument reads nothing off a coil".into() }.into()
             );

@@ -74,7 +74,7 @@ fn key_of(value: &impl Serialize) -> Result<Key, Refusal> {
 
 impl PredictionCache {
     /// The solution of a design.
-    pub async fn solution(&self, design: &Design) -> Result<SolutionResult, Refusal> {
+    pub(crate) async fn solution(&self, design: &Design) -> Result<SolutionResult, Refusal> {
         let key = key_of(design)?;
         self.solutions
             .get_or_insert_async(&key, async {
@@ -85,7 +85,7 @@ impl PredictionCache {
     }
 
     /// The prediction of a design, corrected by a calibration; the default one leaves the uncalibrated model.
-    pub async fn prediction(
+    pub(crate) async fn prediction(
         &self,
         design: &Design,
         calibration: Calibration,

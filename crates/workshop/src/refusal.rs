@@ -114,6 +114,7 @@ impl From<StoreError> for Refusal {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::Missing(what) => Self::NotFound(what),
+            StoreError::SignedOff => Self::RunClosed,
             StoreError::Taken(index) if index == "readings_corrects" => Self::ReadingSuperseded,
             away @ StoreError::Away(_) => Self::DatabaseAway(away),
             other => Self::Storage(other),

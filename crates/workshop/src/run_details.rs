@@ -91,7 +91,7 @@ impl Workshop {
         let comparisons = run.row.stored_comparisons()?;
         Ok(RunDetails {
             stage: Stage::of(&readings),
-            turns_counted: Progress::of(&happened, run.row.planned_turns, &run.row.stop_turns()).turns,
+            turns_counted: Progress::of(&happened, run.row.planned_turns, &run.row.stops).turns,
             parts: store.design_parts(run.row.design_id).await?.len(),
             parts_taken: store.parts_taken(id).await?,
             instruments: store.instruments().await?,

@@ -10,6 +10,7 @@ use store::person::Person;
 use store::run::NewRun;
 use store::spool::Spool;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId};
+use trade::instrument::InstrumentKind;
 use trade::traveller::Traveller;
 
 /// Wire beyond the coil's own: leads, and what is pulled off to begin, m (common practice, no source).
@@ -82,7 +83,7 @@ impl Workshop {
         let store = self.of(actor);
         let revision = store.revision(revision).await?;
         let mut winders = store.instruments().await?;
-        winders.retain(|i| i.kind == "winder");
+        winders.retain(|i| i.kind.0 == InstrumentKind::Winder);
         let wire_m = self.uncalibrated_prediction(&revision.design).await?.ok();
         let wire_m = wire_m.and_then(|p| p.coils.first().map(|c| c.wire_length_m.nominal));
         Ok(CheckedStart {
@@ -111,7 +112,11 @@ impl Workshop {
             return Err(Refusal::NotFound("person"));
         }
         if let Some(winder) = command.winder
-            && !store.instruments().await?.iter().any(|i| i.id == winder && i.kind == "winder")
+            && !store
+                .instruments()
+                .await?
+                .iter()
+                .any(|i| i.id == winder && i.kind.0 == InstrumentKind::Winder)
         {
             return Err(Refusal::NotFound("winder"));
         }

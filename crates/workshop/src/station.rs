@@ -13,6 +13,7 @@ use instruments::net::Line;
 use store::instrument::Instrument;
 use store::{InstrumentId, RunId};
 use tokio::sync::watch;
+use trade::instrument::InstrumentKind;
 
 /// What a winder is told.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -57,7 +58,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn winders(&self, actor: &Actor) -> Result<Vec<Instrument>, Refusal> {
         let mut all = self.of(actor).instruments().await?;
-        all.retain(|i| i.kind == "winder");
+        all.retain(|i| i.kind.0 == InstrumentKind::Winder);
         Ok(all)
     }
 
@@ -90,7 +91,7 @@ impl Workshop {
             run: run.row.id,
             by: actor.person,
             planned: run.row.planned_turns,
-            stops: run.row.stop_turns(),
+            stops: run.row.stops.to_vec(),
             winder,
         };
         Ok(self.winders.follow(&self.store, followed))
@@ -119,7 +120,7 @@ impl Workshop {
                     lay_on_bench(&winder.address, &run.design, run.row.id).await.ok();
                 }
                 let on = self.turns_counted(&store, &run).await?;
-                let ends = run.row.stop_turns().into_iter().chain([run.row.planned_turns]);
+                let ends = run.row.stops.iter().copied().chain([run.row.planned_turns]);
                 line.run(rpm, ends.filter(|turn| *turn > on).min()).await
             }
             WinderCommand::Stop => line.stop().await,

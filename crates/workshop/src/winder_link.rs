@@ -112,7 +112,7 @@ fn key_of(run: RunId, what: &str, turn: u32, epoch: usize) -> ClientKey {
 
 impl WinderLinks {
     /// Looks on at a run: what is known now, and every change.
-    pub fn follow(&self, store: &Store, followed: FollowedRun) -> watch::Receiver<StationState> {
+    pub(crate) fn follow(&self, store: &Store, followed: FollowedRun) -> watch::Receiver<StationState> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some((winder, sender, _)) = all.get(&followed.run.0)
             && *winder == followed.winder
@@ -136,7 +136,7 @@ impl WinderLinks {
     }
 
     /// Tells a run's link that something was logged, so that all see it at once.
-    pub fn notify(&self, run: RunId) {
+    pub(crate) fn notify(&self, run: RunId) {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some((_, _, notify)) = all.get(&run.0) {
             notify.notify_one();

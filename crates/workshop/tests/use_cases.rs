@@ -251,7 +251,7 @@ async fn a_part_is_edited_and_belongs_to_its_workshop() {
     let (workshop, actor, store) = set_up().await;
     let new = NewPart {
         key: ClientKey::random(),
-        kind: "magnet",
+        kind: trade::stock::PartKind::Magnet,
         name: "rod".into(),
         each_cost: Some(0.8),
         order_below: None,
@@ -324,7 +324,7 @@ async fn an_open_station_logs_nothing_after_the_last_signature() {
     tokio::spawn(instruments::server::serve(bench.clone(), listener));
     let winder = store::instrument::NewInstrument {
         key: ClientKey::random(),
-        kind: "winder",
+        kind: trade::instrument::InstrumentKind::Winder,
         name: "Winder one",
         address: &address,
         resolution: None,

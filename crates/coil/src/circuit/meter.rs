@@ -27,6 +27,18 @@ pub struct MeterReading {
 }
 
 /// A meter's reading of an impedance at `at_hz`.
+///
+/// ```
+/// use coil::circuit::read_impedance;
+/// use nalgebra::Complex;
+/// // 6 kΩ and 2.5 H in series at 1 kHz.
+/// let omega = 2.0 * std::f64::consts::PI * 1000.0;
+/// let reading = read_impedance(Complex::new(6000.0, omega * 2.5), 1000.0);
+/// assert!((reading.ls_h - 2.5).abs() < 1e-12 && (reading.rs_ohm - 6000.0).abs() < 1e-9);
+/// // The parallel mode reads more of both: L·(1 + 1/Q²).
+/// let by = 1.0 + 1.0 / (reading.q * reading.q);
+/// assert!((reading.lp_h / reading.ls_h / by - 1.0).abs() < 1e-12);
+/// ```
 #[must_use]
 pub fn read_impedance(z: Complex<f64>, at_hz: f64) -> MeterReading {
     let omega = 2.0 * PI * at_hz;
@@ -52,6 +64,16 @@ impl Network {
 
 /// Capacitance from two resonances, F: `alone_hz` by itself, `loaded_hz` with the known `across_f` across it;
 /// C = Ca·f₂²/(f₁² − f₂²). `None` when the second is not the lower.
+///
+/// ```
+/// use coil::circuit::capacitance_from_resonances;
+/// // 2.5 H with 100 pF, and with 470 pF more across it.
+/// let resonance = |farads: f64| 1.0 / (2.0 * std::f64::consts::PI * (2.5 * farads).sqrt());
+/// let found = capacitance_from_resonances(resonance(100e-12), resonance(570e-12), 470e-12).unwrap();
+/// assert!((found / 100e-12 - 1.0).abs() < 1e-9);
+/// // Capacitance across a coil lowers its resonance, never the other way.
+/// assert_eq!(capacitance_from_resonances(4000.0, 5000.0, 470e-12), None);
+/// ```
 #[must_use]
 pub fn capacitance_from_resonances(alone_hz: f64, loaded_hz: f64, across_f: f64) -> Option<f64> {
     let (one, two) = (alone_hz * alone_hz, loaded_hz * loaded_hz);

@@ -103,6 +103,13 @@ fn j(x: f64) -> Number {
 
 impl Network {
     /// One coil alone.
+    ///
+    /// ```
+    /// use coil::circuit::Network;
+    /// let coil = Network::single(6000.0, 2.5, 100e-12);
+    /// // f = 1 / (2π√(LC))
+    /// assert!((coil.resonance_hz() / 10_065.8 - 1.0).abs() < 1e-3, "{}", coil.resonance_hz());
+    /// ```
     #[must_use]
     pub fn single(resistance_ohm: f64, inductance_h: f64, capacitance_f: f64) -> Self {
         let coil =
@@ -235,6 +242,13 @@ impl Network {
     }
 
     /// Impedance between the leads at `hz`, Ω.
+    ///
+    /// ```
+    /// use coil::circuit::Network;
+    /// let coil = Network::single(6000.0, 2.5, 0.0);
+    /// let z = coil.impedance(100.0);
+    /// assert!((z.re - 6000.0).abs() < 1e-6 && (z.im - 2.0 * std::f64::consts::PI * 100.0 * 2.5).abs() < 1e-6);
+    /// ```
     #[must_use]
     pub fn impedance(&self, hz: f64) -> Number {
         self.source(hz).impedance
@@ -248,6 +262,14 @@ impl Network {
     }
 
     /// Height of the response over its low-frequency level (80 Hz), dB.
+    ///
+    /// ```
+    /// use coil::circuit::Network;
+    /// let coil = Network::single(6000.0, 2.5, 100e-12);
+    /// // With nothing connected, what is induced comes out whole far below the resonance, and falls beyond it.
+    /// assert!(coil.response_db(None, 50.0).abs() < 0.01);
+    /// assert!(coil.response_db(None, 40_000.0) < -20.0);
+    /// ```
     #[must_use]
     pub fn response_db(&self, load: Option<&LoadCircuit>, hz: f64) -> f64 {
         20.0 * (self.response(load, hz).norm() / self.response(load, 80.0).norm()).log10()

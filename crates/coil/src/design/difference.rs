@@ -15,6 +15,16 @@ pub struct Change {
 }
 
 /// Every value that differs, by its place, in the order of the document.
+///
+/// ```
+/// use coil::design::{differences, reference_coil};
+/// let before = reference_coil();
+/// let mut after = before.clone();
+/// after.coils[0].wind.turns += 200;
+/// let changes = differences(&before, &after);
+/// assert_eq!(changes.len(), 1);
+/// assert!(differences(&before, &before).is_empty());
+/// ```
 #[must_use]
 pub fn differences(before: &Design, after: &Design) -> Vec<Change> {
     let mut changes = Vec::new();

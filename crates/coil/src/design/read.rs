@@ -53,6 +53,14 @@ static VALIDATOR: LazyLock<Option<Validator>> =
 
 /// Reads a design from JSON text and checks it.
 ///
+/// ```
+/// let problems = coil::design::read(r#"{"format": "filamentum-design/1", "coils": 3}"#).unwrap_err();
+/// // Every problem at once, each with its place.
+/// assert!(problems.len() > 1);
+/// let text = serde_json::to_string(&coil::design::reference_coil()).unwrap();
+/// assert_eq!(coil::design::read(&text).unwrap(), coil::design::reference_coil());
+/// ```
+///
 /// # Errors
 /// Every problem found, by its place: keys that are unknown, missing or of a wrong kind all at once; in a document that
 /// reads, all values out of range at once. A document that is not JSON, nested more than 128 deep or larger than

@@ -11,6 +11,14 @@ use crate::wire::{Build, Gauge, Insulation, ToleranceRange};
 
 /// Where string `string` (from 1) of `count` stands along the row, mm, kept to the nanometre so that equal
 /// rows compare equal. String 1 is the thinnest: on the treble side, at positive x, unless left-handed.
+///
+/// ```
+/// use coil::design::{Handed, place_in_row};
+/// // Six strings 10 mm apart: the outer ones 25 mm from the middle, the highest to the right.
+/// assert_eq!(place_in_row(1, 6, 10.0, Handed::Right), 25.0);
+/// assert_eq!(place_in_row(6, 6, 10.0, Handed::Right), -25.0);
+/// assert_eq!(place_in_row(1, 6, 10.0, Handed::Left), -25.0);
+/// ```
 #[must_use]
 pub fn place_in_row(string: u32, count: u32, pitch_mm: f64, handed: Handed) -> f64 {
     let side = if handed == Handed::Right { 1.0 } else { -1.0 };
@@ -37,6 +45,13 @@ pub fn reference_coil() -> Design {
 }
 
 /// A sound design of a format to begin from.
+///
+/// ```
+/// use coil::design::{Kind, starting_point};
+/// for kind in Kind::ALL {
+///     assert!(starting_point(kind, "Sedge", 6, 10.0).problems().is_empty(), "{kind:?}");
+/// }
+/// ```
 #[must_use]
 pub fn starting_point(kind: Kind, name: &str, count: u32, pitch_mm: f64) -> Design {
     let start = Start { count, pitch_mm, row_mm: pitch_mm * f64::from(count.max(1) - 1) };

@@ -42,6 +42,22 @@ impl Winding {
     /// L = μ₀/4π·(N/h)²·⟨∮∮ dl·dl′ K(d)⟩ over all pairs of radii, with the height integrated exactly:
     /// K(d) = 2[h·asinh(h/d) − √(h² + d²) + d] [Grover, ch. 1 and 2, Neumann]. Within 0.1 % of the
     /// references of `tests/validation`.
+    ///
+    /// ```
+    /// use coil::former::Core;
+    /// use coil::inductance::Winding;
+    /// let winding = |turns| Winding {
+    ///     core: Core::round(20.0).outline(),
+    ///     center_m: (0.0, 0.0),
+    ///     from_z_m: 0.0,
+    ///     to_z_m: 0.010,
+    ///     build_m: 0.004,
+    ///     turns,
+    /// };
+    /// // Twice the turns in the same room, four times the inductance.
+    /// let ratio = winding(4000.0).inductance_h() / winding(2000.0).inductance_h();
+    /// assert!((ratio - 4.0).abs() < 1e-9);
+    /// ```
     #[must_use]
     pub fn inductance_h(&self) -> f64 {
         self.self_inductance_h(&TRIPLE, &PAIR, &SIX)
@@ -81,6 +97,23 @@ impl Winding {
     ///
     /// As [`Self::inductance_h`], with both heights integrated exactly: the second antiderivative of 1/√(d² + t²) is
     /// t·asinh(t/d) − √(t² + d²). The windows must not overlap; they may touch.
+    ///
+    /// ```
+    /// use coil::former::Core;
+    /// use coil::inductance::Winding;
+    /// let at = |x_m| Winding {
+    ///     core: Core::round(20.0).outline(),
+    ///     center_m: (x_m, 0.0),
+    ///     from_z_m: 0.0,
+    ///     to_z_m: 0.010,
+    ///     build_m: 0.004,
+    ///     turns: 3000.0,
+    /// };
+    /// let (one, near, far) = (at(0.0), at(0.035), at(0.070));
+    /// // The same from either side; beside one another, opposed; and less with distance.
+    /// assert!((one.mutual_h(&near) / near.mutual_h(&one) - 1.0).abs() < 1e-3);
+    /// assert!(one.mutual_h(&near) < one.mutual_h(&far) && one.mutual_h(&far) < 0.0);
+    /// ```
     #[must_use]
     pub fn mutual_h(&self, other: &Self) -> f64 {
         self.mutual_inductance_h(other, true)

@@ -22,6 +22,16 @@ const SPREAD: f64 = 0.09;
 /// Ranks `grades` by how well a fully charged loose rod of each would read what was read, `gap_m` above its face on
 /// its axis. Alloys overlap: a half-charged strong one reads as a weak one, so the estimate holds for full charge
 /// only. Empty when the sizes or the reading are not positive.
+///
+/// ```
+/// use coil::magnet::{Grade, estimate_alloy};
+/// let grades = [Grade::Alnico2, Grade::Alnico5];
+/// let strong = estimate_alloy(0.017, 0.005, 0.001, 0.20, &grades);
+/// // The likeliest first, and together they are all there is.
+/// assert!(strong[0].probability >= strong[1].probability);
+/// assert!((strong.iter().map(|g| g.probability).sum::<f64>() - 1.0).abs() < 1e-9);
+/// assert!(estimate_alloy(0.0, 0.005, 0.001, 0.1, &grades).is_empty());
+/// ```
 #[must_use]
 pub fn estimate_alloy(
     length_m: f64,

@@ -175,6 +175,13 @@ impl Grade {
 
 impl Material {
     /// Conductivity, S/m.
+    ///
+    /// ```
+    /// use coil::magnet::{Grade, Material};
+    /// // Ceramic magnets conduct next to nothing, which is why no eddy currents run in them.
+    /// let (ceramic, alnico) = (Material::Named(Grade::Ceramic5), Material::Named(Grade::Alnico5));
+    /// assert!(ceramic.conductivity_s_m() < 1e-3 * alnico.conductivity_s_m());
+    /// ```
     #[must_use]
     pub fn conductivity_s_m(self) -> f64 {
         match self {
@@ -214,6 +221,12 @@ impl Material {
     }
 
     /// Whether it can hold a charge.
+    ///
+    /// ```
+    /// use coil::magnet::{Grade, Material};
+    /// assert!(Material::Named(Grade::Alnico5).is_magnet());
+    /// assert!(!Material::Named(Grade::MildSteel1010).is_magnet());
+    /// ```
     #[must_use]
     pub fn is_magnet(self) -> bool {
         self.demagnetisation().is_some()

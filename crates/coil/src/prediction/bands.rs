@@ -195,14 +195,14 @@ pub(super) fn evaluate(model: &Model, solved: &Solved, calibration: &Calibration
 
 impl Outcome {
     /// A figure with its band: what lies above and what below the nominal each add up by squares.
-    pub fn quantity(&self, pick: impl Fn(&Figures) -> f64) -> Quantity {
+    pub(super) fn quantity(&self, pick: impl Fn(&Figures) -> f64) -> Quantity {
         let nominal = pick(&self.nominal);
         let (above, below) = self.sides(|f| pick(f) - nominal);
         Quantity { nominal, p05: nominal - NINETY * below, p95: nominal + NINETY * above }
     }
 
     /// As [`Self::quantity`] for what is above nothing and spreads by ratios: the band in the logarithm.
-    pub fn ratio(&self, pick: impl Fn(&Figures) -> f64) -> Quantity {
+    pub(super) fn ratio(&self, pick: impl Fn(&Figures) -> f64) -> Quantity {
         let nominal = pick(&self.nominal);
         if nominal <= 0.0 {
             return Quantity { nominal, p05: nominal, p95: nominal };

@@ -64,7 +64,7 @@ pub(super) struct Settled {
 
 impl Settled {
     /// Moves the nominal inputs to where experience says.
-    pub fn of(model: &Model, solved: &Solved, calibration: &Calibration) -> Self {
+    pub(super) fn of(model: &Model, solved: &Solved, calibration: &Calibration) -> Self {
         let mut inputs = Inputs::nominal(model);
         if calibration.is_empty() {
             return Self { inputs, held: [None; 3] };
@@ -85,12 +85,12 @@ impl Settled {
     }
 
     /// Whether anything is held.
-    pub fn holds(&self) -> bool {
+    pub(super) fn holds(&self) -> bool {
         self.held.iter().any(Option::is_some)
     }
 
     /// Moves wire, and the models of inductance and capacitance, until what is held reads as it should.
-    pub fn hold(&self, model: &Model, solved: &Solved, inputs: &mut Inputs) {
+    pub(super) fn hold(&self, model: &Model, solved: &Solved, inputs: &mut Inputs) {
         if !self.holds() {
             return;
         }

@@ -72,7 +72,7 @@ pub(super) struct Figures {
 
 impl Inputs {
     /// Everything as it should be.
-    pub fn nominal(model: &Model) -> Self {
+    pub(super) fn nominal(model: &Model) -> Self {
         Self { coils: vec![CoilInputs::default(); model.coils.len()], ..Self::default() }
     }
 }

@@ -50,6 +50,18 @@ impl std::fmt::Debug for Solution {
 impl Solution {
     /// Checks and solves a design.
     ///
+    /// ```
+    /// use coil::design::reference_coil;
+    /// use coil::prediction::{Calibration, Solution};
+    /// let solution = Solution::of(&reference_coil()).unwrap();
+    /// let prediction = solution.prediction(&Calibration::default());
+    /// assert!(prediction.pickup.resistance_20c_ohm.contains(prediction.pickup.resistance_20c_ohm.nominal));
+    /// // Nothing to wind is refused, with the place and what to do.
+    /// let mut empty = reference_coil();
+    /// empty.coils[0].wind.turns = 0;
+    /// assert!(Solution::of(&empty).unwrap_err().iter().any(|p| p.at == "coils[0].wind.turns"));
+    /// ```
+    ///
     /// # Errors
     /// Every reason why the design cannot be predicted, by its place, all at once.
     pub fn of(design: &Design) -> Result<Self, Vec<Problem>> {
@@ -133,6 +145,16 @@ impl Solution {
 
 /// Predicts a pickup by the uncalibrated model.
 ///
+/// ```
+/// use coil::design::reference_coil;
+/// use coil::prediction::predict;
+/// let pickup = predict(&reference_coil()).unwrap().pickup;
+/// // The reference coil is what outputs are told against.
+/// assert!(pickup.relative_output_db.nominal.abs() < 0.05);
+/// // A peak with a cable lies below the resonance of the pickup alone.
+/// assert!(pickup.peak_hz.nominal < pickup.resonance_unloaded_hz.nominal);
+/// ```
+///
 /// # Errors
 /// As [`Solution::of`].
 pub fn predict(design: &Design) -> Result<Prediction, Vec<Problem>> {
@@ -149,6 +171,14 @@ pub fn predict_calibrated(design: &Design, calibration: &Calibration) -> Result<
 
 /// The guide's plan of coil `coil` (from 0), and the lay that comes of it, without solving the whole design; `None` when
 /// there is no such coil or the design has problems.
+///
+/// ```
+/// use coil::design::reference_coil;
+/// use coil::prediction::lay_coil;
+/// let (plan, section) = lay_coil(&reference_coil(), 0).unwrap();
+/// assert_eq!(section.turns.len(), plan.path().len());
+/// assert!(lay_coil(&reference_coil(), 7).is_none());
+/// ```
 #[must_use]
 pub fn lay_coil(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
     if !design.problems().is_empty() {

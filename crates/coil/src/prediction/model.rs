@@ -63,6 +63,8 @@ pub(super) struct StringAt {
     pub x_m: f64,
     pub core_m: f64,
     pub z_m: f64,
+    /// From the top of what is under it to its axis, m.
+    pub above_m: f64,
     pub fundamental_hz: f64,
 }
 
@@ -95,7 +97,7 @@ pub(super) struct Laid {
 }
 
 impl Laid {
-    pub fn of(coil: &Coil) -> Self {
+    pub(super) fn of(coil: &Coil) -> Self {
         let spool = coil.wire.spool.unwrap_or_default();
         let mm = |value: Option<f64>| value.map(|v| v * 1e-3);
         let ohms = spool.ohm_per_m.map(|r| at_temperature(r, spool.at_c.unwrap_or(20.0), 20.0));
@@ -170,16 +172,16 @@ impl CoilModel {
         }
     }
 
-    pub fn height_m(&self) -> f64 {
+    pub(super) fn height_m(&self) -> f64 {
         self.to_z_m - self.from_z_m
     }
 
-    pub fn lay(&self) -> Lay {
+    pub(super) fn lay(&self) -> Lay {
         Lay::uniform(self.turns, self.wire.overall_m, self.packing, &self.core, self.height_m())
     }
 
     /// The coil as one even window.
-    pub fn winding(&self) -> Winding {
+    pub(super) fn winding(&self) -> Winding {
         Winding {
             core: self.core,
             center_m: self.center_m,
@@ -216,7 +218,7 @@ impl CoilModel {
     }
 
     /// Mean area of a turn, m².
-    pub fn mean_area_m2(&self) -> f64 {
+    pub(super) fn mean_area_m2(&self) -> f64 {
         let build = self.lay().build_m;
         let thirds = [0.112_701_665, 0.5, 0.887_298_335].map(|t| self.core.offset(t * build).area_m2());
         (5.0 * thirds[0] + 8.0 * thirds[1] + 5.0 * thirds[2]) / 18.0
@@ -225,7 +227,7 @@ impl CoilModel {
 
 impl Model {
     /// Resolves a checked design.
-    pub fn of(design: &Design) -> Self {
+    pub(super) fn of(design: &Design) -> Self {
         let (joined, join) = joined(design);
         let mut coils: Vec<CoilModel> = Vec::with_capacity(design.coils.len());
         for (i, coil) in design.coils.iter().enumerate() {
@@ -305,7 +307,7 @@ impl Model {
     }
 
     /// Whether anything in it is a magnet with a charge.
-    pub fn has_magnet(&self) -> bool {
+    pub(super) fn has_magnet(&self) -> bool {
         self.bodies.iter().any(|(_, body)| body.magnet().is_some_and(|m| m.charge != 0.0))
     }
 }
@@ -392,6 +394,7 @@ fn strings(design: &Design) -> Vec<StringAt> {
                 core_m: core_mm * 1e-3,
                 // The gap is to the underside; the axis lies half a core higher.
                 z_m: (top_mm + gap_mm + core_mm / 2.0) * 1e-3,
+                above_m: (gap_mm + core_mm / 2.0) * 1e-3,
                 fundamental_hz: design.strings.fundamental_hz(number),
             }
         })

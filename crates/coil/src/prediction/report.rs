@@ -18,6 +18,12 @@ pub struct Quantity {
 
 impl Quantity {
     /// Whether `value` lies inside the band.
+    ///
+    /// ```
+    /// use coil::prediction::Quantity;
+    /// let quantity = Quantity { nominal: 5.8, p05: 5.5, p95: 6.1 };
+    /// assert!(quantity.contains(5.5) && !quantity.contains(6.2));
+    /// ```
     #[must_use]
     pub fn contains(&self, value: f64) -> bool {
         self.p05 <= value && value <= self.p95

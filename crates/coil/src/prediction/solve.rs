@@ -50,7 +50,7 @@ pub(super) struct Solved {
 }
 
 impl Solved {
-    pub fn of(model: &Model) -> Self {
+    pub(super) fn of(model: &Model) -> Self {
         let bodies: Vec<Body> = model.bodies.iter().map(|(_, body)| *body).collect();
         let system = System::new(&bodies, Resolution::default());
         let air_h = air(model);
@@ -93,7 +93,7 @@ impl Solved {
     }
 
     /// Whether the inductances are those of coils that can be: positive, and no mutual one beyond what two coils share.
-    pub fn is_sound(&self, model: &Model) -> bool {
+    pub(super) fn is_sound(&self, model: &Model) -> bool {
         let whole = &self.air_h + &self.gain_h;
         let n = model.coils.len();
         let own = (0..n).all(|i| whole[(i, i)] > 0.0 && whole[(i, i)].is_finite());
@@ -102,12 +102,12 @@ impl Solved {
     }
 
     /// The signals of other strings over the same pickup.
-    pub fn strings_anew(&self, model: &Model) -> Vec<StringSignal> {
+    pub(super) fn strings_anew(&self, model: &Model) -> Vec<StringSignal> {
         strings::signals(model, &self.system, &self.charges, &self.responses)
     }
 
     /// Flux density of the magnets and what they magnetise, T.
-    pub fn flux_density(&self, point_m: [f64; 3]) -> [f64; 3] {
+    pub(super) fn flux_density(&self, point_m: [f64; 3]) -> [f64; 3] {
         flux_density(&self.charges, point_m)
     }
 }

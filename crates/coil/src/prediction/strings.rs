@@ -48,6 +48,9 @@ pub(super) fn signals(
         .collect()
 }
 
+/// Largest power of the distance that a field over poles falls with: an octupole's.
+const STEEPEST: f64 = 5.0;
+
 fn signal(
     model: &Model,
     string: &StringAt,
@@ -71,7 +74,9 @@ fn signal(
         let (linked, by_m) = magnetised.linkage(&middle_and_slope(&total));
         // What falls off like exp(−kz) has its slope fall off alike; the coil that hears most tells.
         if linked != 0.0 && by_m.abs() > largest {
-            (falls, largest) = ((by_m / linked).abs(), by_m.abs());
+            // No multipole falls faster than with a few powers of the distance. Where what the coil links cancels along the
+            // string, the quotient grows without end and says nothing.
+            (falls, largest) = ((by_m / linked).abs().min(STEEPEST / string.above_m), by_m.abs());
         }
         by_coil.push(by_m);
     }

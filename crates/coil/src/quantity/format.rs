@@ -2,6 +2,13 @@
 
 /// `value` with `digits` significant figures and no exponent, trailing zeros kept: a reading of
 /// 5.80 says more than one of 5.8.
+///
+/// ```
+/// use coil::quantity::significant;
+/// assert_eq!(significant(5.8234, 3), "5.82");
+/// assert_eq!(significant(12_345.0, 3), "12345");
+/// assert_eq!(significant(0.004_567, 2), "0.0046");
+/// ```
 #[must_use]
 pub fn significant(value: f64, digits: u32) -> String {
     if value == 0.0 || !value.is_finite() {
@@ -23,6 +30,12 @@ pub fn significant(value: f64, digits: u32) -> String {
 }
 
 /// `value` with at most `decimals` decimals and no trailing zeros: for form fields.
+///
+/// ```
+/// use coil::quantity::fixed;
+/// assert_eq!(fixed(2.400, 3), "2.4");
+/// assert_eq!(fixed(11.0, 2), "11");
+/// ```
 #[must_use]
 pub fn fixed(value: f64, decimals: usize) -> String {
     let text = format!("{value:.decimals$}");
@@ -31,6 +44,12 @@ pub fn fixed(value: f64, decimals: usize) -> String {
 
 /// A whole number with thousands set apart by a thin blank: `7 500` reads well and no locale takes it
 /// for a decimal.
+///
+/// ```
+/// use coil::quantity::grouped;
+/// assert_eq!(grouped(7_500), "7500");
+/// assert_eq!(grouped(14_800), "14\u{202f}800");
+/// ```
 #[must_use]
 pub fn grouped(value: u64) -> String {
     let digits = value.to_string();

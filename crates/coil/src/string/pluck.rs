@@ -19,6 +19,15 @@ impl Default for Pluck {
 }
 
 /// Frequency of a note such as E4, F#3 or Bb2, Hz; equal temperament, A4 = 440 Hz \[ISO16\].
+///
+/// ```
+/// use coil::string::note_hz;
+/// // ISO 16: A4 = 440 Hz; equal temperament puts E2 at 82.41 Hz.
+/// assert_eq!(note_hz("A4"), Some(440.0));
+/// assert!((note_hz("E2").unwrap() - 82.407).abs() < 1e-3);
+/// assert_eq!(note_hz("Bb2"), note_hz("A#2"));
+/// assert_eq!(note_hz("H2"), None);
+/// ```
 #[must_use]
 pub fn note_hz(note: &str) -> Option<f64> {
     let mut letters = note.trim().chars();

@@ -252,6 +252,12 @@ fn rough_angle(y: f64, x: f64) -> f64 {
 /// turns wound to and fro, `layer_f` farads between two neighbouring layers' surfaces. The voltage between two
 /// layers runs from nothing to that of two layers, so each pair stores (4/3)·C·(1/layers)²/2
 /// [Massarini, after the classical treatment].
+///
+/// ```
+/// use coil::wind::layered_capacitance;
+/// // Layers in series: the more there are, the less is left between the ends.
+/// assert!(layered_capacitance(40.0, 300e-12) < layered_capacitance(20.0, 300e-12));
+/// ```
 #[must_use]
 pub fn layered_capacitance(layers: f64, layer_f: f64) -> f64 {
     layer_f * (layers - 1.0).max(0.0) * 4.0 / (3.0 * layers * layers)

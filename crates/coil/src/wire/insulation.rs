@@ -100,6 +100,11 @@ impl Insulation {
     }
 
     /// How the wire's end is bared (common practice, no source).
+    ///
+    /// ```
+    /// use coil::wire::{Insulation, Stripping};
+    /// assert_eq!(Insulation::Polyurethane.stripping(), Stripping::Solder);
+    /// ```
     #[must_use]
     pub const fn stripping(self) -> Stripping {
         match self {
@@ -169,7 +174,7 @@ const INCH_M: f64 = 0.0254;
 /// the bare diameter, and beyond its ends the end row's share of the bare diameter. A measured spool
 /// always wins.
 #[must_use]
-pub fn overall(gauge: Gauge, build: Build) -> Overall {
+pub(super) fn overall(gauge: Gauge, build: Build) -> Overall {
     let table = match build {
         Build::Single => &SINGLE_INCHES,
         Build::Heavy => &HEAVY_INCHES,

@@ -20,12 +20,30 @@ pub const COPPER_ALPHA: f64 = 0.003_93;
 pub const COPPER_DENSITY: f64 = 8890.0;
 
 /// Ohms per metre at 20 °C of copper of bare diameter `bare_m`.
+///
+/// ```
+/// // IEC 60028: a metre of annealed copper of one square millimetre has 1/58 Ω at 20 °C.
+/// let bare_m = (4.0 * 1e-6 / std::f64::consts::PI).sqrt();
+/// assert!((coil::wire::ohm_per_m(bare_m) * 58.0 - 1.0).abs() < 1e-3);
+/// // Half the diameter, four times the resistance.
+/// let ratio = coil::wire::ohm_per_m(bare_m / 2.0) / coil::wire::ohm_per_m(bare_m);
+/// assert!((ratio - 4.0).abs() < 1e-12);
+/// ```
 #[must_use]
 pub fn ohm_per_m(bare_m: f64) -> f64 {
     COPPER_RESISTIVITY / (PI * bare_m * bare_m / 4.0)
 }
 
 /// Resistance at `to_c` of what reads `ohms` at `from_c`, both in °C, for copper \[IEC60028\].
+///
+/// ```
+/// use coil::wire::at_temperature;
+/// // IEC 60028: 0.393 % per kelvin at 20 °C.
+/// assert!((at_temperature(1000.0, 20.0, 30.0) - 1039.3).abs() < 1e-9);
+/// // There and back is where it began.
+/// let warm = at_temperature(5800.0, 20.0, 28.5);
+/// assert!((at_temperature(warm, 28.5, 20.0) - 5800.0).abs() < 1e-9);
+/// ```
 #[must_use]
 pub fn at_temperature(ohms: f64, from_c: f64, to_c: f64) -> f64 {
     ohms * (1.0 + COPPER_ALPHA * (to_c - 20.0)) / (1.0 + COPPER_ALPHA * (from_c - 20.0))
@@ -114,6 +132,17 @@ impl WireData {
     }
 
     /// The same wire with what was measured on the spool put in its place; absent readings change nothing.
+    ///
+    /// ```
+    /// use coil::wire::{Build, Insulation, ToleranceRange, WireData};
+    /// let ordered = WireData::ordered("42 AWG".parse().unwrap(), Insulation::Polyurethane, Build::Single, ToleranceRange::Full);
+    /// let measured = ordered.measured(None, None, Some(5.61));
+    /// assert_eq!(measured.ohm_per_m, 5.61);
+    /// // What was measured is known better than what was ordered.
+    /// assert!(measured.ohm_sd < ordered.ohm_sd);
+    /// // Nothing measured changes nothing.
+    /// assert_eq!(ordered.measured(None, None, None), ordered);
+    /// ```
     #[must_use]
     pub fn measured(
         mut self,
@@ -144,6 +173,16 @@ impl WireData {
     }
 
     /// Mass per metre of copper and insulation, kg/m; the film taken at 1,200 kg/m³ (from memory).
+    ///
+    /// ```
+    /// use coil::wire::{Build, Insulation, ToleranceRange, WireData};
+    /// let wire = |gauge: &str| {
+    ///     WireData::ordered(gauge.parse().unwrap(), Insulation::PlainEnamel, Build::Single, ToleranceRange::Full)
+    /// };
+    /// // Ten gauges finer is about a tenth of the copper.
+    /// let ratio = wire("32 AWG").mass_per_m() / wire("42 AWG").mass_per_m();
+    /// assert!((9.0..11.5).contains(&ratio), "{ratio}");
+    /// ```
     #[must_use]
     pub fn mass_per_m(&self) -> f64 {
         let copper = PI * self.bare_m * self.bare_m / 4.0;
@@ -153,6 +192,14 @@ impl WireData {
 
     /// Length of wire that weighs `mass_kg`, m: what is left on a spool, from its weight less the empty spool's. The
     /// bare diameter's error counts twice. `None` for a weight that is not.
+    ///
+    /// ```
+    /// use coil::wire::{Build, Insulation, ToleranceRange, WireData};
+    /// let wire = WireData::ordered("43 AWG".parse().unwrap(), Insulation::Polyurethane, Build::Single, ToleranceRange::Full);
+    /// let metres = wire.length_of_m(0.1).unwrap();
+    /// assert!((metres * wire.mass_per_m() - 0.1).abs() < 1e-12);
+    /// assert_eq!(wire.length_of_m(-1.0), None);
+    /// ```
     #[must_use]
     pub fn length_of_m(&self, mass_kg: f64) -> Option<f64> {
         (mass_kg.is_finite() && mass_kg >= 0.0).then(|| mass_kg / self.mass_per_m())

@@ -28,6 +28,13 @@ pub struct Pull {
 }
 
 /// What a steady pull of `tension_n` newtons does to wire of bare diameter `bare_m`.
+///
+/// ```
+/// // Pulled gently, a wire springs back; near its breaking load it stays longer and thinner.
+/// let (gentle, hard) = (coil::wire::pull(0.15, 63e-6), coil::wire::pull(0.60, 63e-6));
+/// assert!(gentle.strain < 1e-3 && gentle.resistance_factor < 1.002);
+/// assert!(hard.strain > 10.0 * gentle.strain && hard.of_breaking < 1.0);
+/// ```
 #[must_use]
 pub fn pull(tension_n: f64, bare_m: f64) -> Pull {
     let stress_pa = tension_n / (PI * bare_m * bare_m / 4.0);
@@ -47,6 +54,13 @@ pub fn pull(tension_n: f64, bare_m: f64) -> Pull {
 
 /// Pull that suits a wire of bare diameter `bare_m`, from – to, N: an eighth to two fifths of what breaks it
 /// (common practice, no source): below it the lay is slack, above it the wire begins to stretch for good.
+///
+/// ```
+/// let (from, to) = coil::wire::tension_window_n(63e-6);
+/// // The load grows with the section: a wire twice as thick takes four times as much.
+/// let (thick, _) = coil::wire::tension_window_n(126e-6);
+/// assert!(from < to && (thick / from - 4.0).abs() < 1e-9);
+/// ```
 #[must_use]
 pub fn tension_window_n(bare_m: f64) -> (f64, f64) {
     let breaks = BREAKING_STRESS_PA * PI * bare_m * bare_m / 4.0;

@@ -6,7 +6,7 @@ use rstest::rstest;
 use serde_json::{Value, json};
 
 /// The example of docs/formats.md, which uses every part of the format.
-pub const EXAMPLE: &str = include_str!("../../../../docs/examples/reed-lap-steel.json");
+pub(crate) const EXAMPLE: &str = include_str!("../../../../docs/examples/reed-lap-steel.json");
 
 #[test]
 fn the_example_reads_and_predicts() {

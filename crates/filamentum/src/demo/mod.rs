@@ -17,13 +17,13 @@ use store::{ClientKey, Store};
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
 
 /// Who signs in.
-pub const SIGN_IN: &str = "ode";
+pub(crate) const SIGN_IN: &str = "ode";
 /// With which password.
-pub const PASSWORD: &str = "seven thousand turns";
+pub(crate) const PASSWORD: &str = "seven thousand turns";
 
 #[allow(clippy::too_many_lines, reason = "a story, told in the order in which it happened")]
 /// Loads the demo workshop into an empty store.
-pub async fn load(store: &Store) -> anyhow::Result<()> {
+pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let hash = workshop::hash_password(PASSWORD);
     let owner = NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash) };
     let (workshop, owner) = store.create_workshop("Sedge Lane Windings", &owner).await?;

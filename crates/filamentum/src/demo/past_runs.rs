@@ -19,6 +19,7 @@ use store::{
 use time::macros::date;
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
 use trade::calibration::CalibrationModel;
+use trade::instrument::InstrumentKind;
 use trade::judgement::judge_run;
 use trade::reading::{Kind, Reading};
 use trade::run::usual_stops;
@@ -83,7 +84,7 @@ pub(super) fn days_ago(days: i64) -> PrimitiveDateTime {
 }
 
 impl DemoWorkshop<'_> {
-    pub async fn spool(
+    pub(super) async fn spool(
         &self,
         label: &str,
         (gauge, insulation, build): (&str, &str, &str),
@@ -111,7 +112,7 @@ impl DemoWorkshop<'_> {
         Ok(self.store.of(self.workshop).add_spool(&spool).await?)
     }
 
-    pub async fn revision(
+    pub(super) async fn revision(
         &self,
         design: &Design,
         parent: Option<RevisionId>,
@@ -123,7 +124,7 @@ impl DemoWorkshop<'_> {
         Ok(self.store.of(self.workshop).save_revision(self.owner, &new).await?)
     }
 
-    pub async fn tags(&self, of: RevisionId, tags: &[&str]) -> anyhow::Result<()> {
+    pub(super) async fn tags(&self, of: RevisionId, tags: &[&str]) -> anyhow::Result<()> {
         let design = self.store.of(self.workshop).revision(of).await?.row.design_id;
         let tags: Vec<String> = tags.iter().map(|t| (*t).to_owned()).collect();
         Ok(self.store.of(self.workshop).tag_design(design, &tags).await?)
@@ -131,7 +132,7 @@ impl DemoWorkshop<'_> {
 
     /// What an exciter coil over the wound pickup would have shown: its own inductance and capacitance, and the
     /// analyser's last digit.
-    pub async fn sweep(&mut self, design: &Design, of: RevisionId, label: &str) -> anyhow::Result<()> {
+    pub(super) async fn sweep(&mut self, design: &Design, of: RevisionId, label: &str) -> anyhow::Result<()> {
         let Ok(prediction) = predict(design) else { return Ok(()) };
         let (henries, farads) = (self.about(0.05), self.about(0.3));
         let mut circuit = prediction.circuit;
@@ -158,7 +159,7 @@ impl DemoWorkshop<'_> {
         1.0 + spread * sum
     }
 
-    pub async fn wind(&mut self, wound: Wound<'_>) -> anyhow::Result<()> {
+    pub(super) async fn wind(&mut self, wound: Wound<'_>) -> anyhow::Result<()> {
         let spool = self.store.of(self.workshop).spool(wound.spool).await?;
         let mut design = wound.design.clone();
         design.coils[0].wire.spool = Some(spool.measured());
@@ -191,13 +192,13 @@ impl DemoWorkshop<'_> {
         };
         let run = self.store.of(self.workshop).start_run(self.owner, &new).await?;
         let readings = self.readings(&design, &wound);
-        self.signed(run, wound.operator, wound.scenario).await?;
         if !readings.is_empty() {
             self.store
                 .of(self.workshop)
                 .log_readings(run, wound.operator, &ClientKey::random(), &readings, Some(at))
                 .await?;
         }
+        self.signed(run, wound.operator, wound.scenario).await?;
         let all: Vec<Reading> = self
             .store
             .of(self.workshop)
@@ -244,14 +245,28 @@ impl DemoWorkshop<'_> {
     }
 
     /// The instruments of the simulated bench; their address is set when it starts. Gives the winders.
-    pub async fn instruments(&self) -> anyhow::Result<Vec<InstrumentId>> {
+    pub(super) async fn instruments(&self) -> anyhow::Result<Vec<InstrumentId>> {
         for (kind, name, resolution, accuracy, test_hz, due) in [
-            ("ohm", "Bench ohm meter", Some(1.0), Some(0.0005), None, Some(date!(2027 - 05 - 01))),
-            ("lcr", "Bridge at 1 kHz", Some(1e-4), Some(0.001), Some(1000.0), Some(date!(2027 - 02 - 14))),
-            ("gauss", "Hand probe", Some(1e-4), Some(0.01), None, Some(date!(2026 - 10 - 01))),
-            ("sweep", "Exciter and sweep", Some(0.01), None, None, None),
-            ("winder", "Winder one", Some(1.0), None, None, None),
-            ("winder", "Winder two", Some(1.0), None, None, None),
+            (
+                InstrumentKind::Ohm,
+                "Bench ohm meter",
+                Some(1.0),
+                Some(0.0005),
+                None,
+                Some(date!(2027 - 05 - 01)),
+            ),
+            (
+                InstrumentKind::Lcr,
+                "Bridge at 1 kHz",
+                Some(1e-4),
+                Some(0.001),
+                Some(1000.0),
+                Some(date!(2027 - 02 - 14)),
+            ),
+            (InstrumentKind::Gauss, "Hand probe", Some(1e-4), Some(0.01), None, Some(date!(2026 - 10 - 01))),
+            (InstrumentKind::Sweep, "Exciter and sweep", Some(0.01), None, None, None),
+            (InstrumentKind::Winder, "Winder one", Some(1.0), None, None, None),
+            (InstrumentKind::Winder, "Winder two", Some(1.0), None, None, None),
         ] {
             let new = NewInstrument {
                 key: ClientKey::random(),
@@ -267,7 +282,7 @@ impl DemoWorkshop<'_> {
             self.store.of(self.workshop).add_instrument(&new).await?;
         }
         let all = self.store.of(self.workshop).instruments().await?;
-        Ok(all.iter().filter(|i| i.kind == "winder").map(|i| i.id).collect())
+        Ok(all.iter().filter(|i| i.kind.0 == InstrumentKind::Winder).map(|i| i.id).collect())
     }
 
     /// What the bench would have read.

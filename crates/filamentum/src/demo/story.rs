@@ -24,12 +24,16 @@ pub(super) struct DemoParts {
 
 impl DemoWorkshop<'_> {
     /// Tells it.
-    pub async fn story(&mut self, parts: &DemoParts, mandola: &Design) -> anyhow::Result<()> {
+    pub(super) async fn story(&mut self, parts: &DemoParts, mandola: &Design) -> anyhow::Result<()> {
         self.checks(parts).await?;
         self.parts(parts).await?;
         self.experiment(parts, mandola).await?;
         let design = self.store.of(self.workshop).revision(parts.lap).await?.row.design_id;
-        let filter = LogFilter { design: Some(design), level: Some("pass".into()), ..LogFilter::default() };
+        let filter = LogFilter {
+            design: Some(design),
+            level: Some(trade::verdict::Level::Pass),
+            ..LogFilter::default()
+        };
         let coils = self.store.of(self.workshop).log_lines(&filter, 40).await?;
         if let [.., a, b] = coils.as_slice() {
             let pair = [(a.run_id, "first"), (b.run_id, "second")];
@@ -89,7 +93,7 @@ impl DemoWorkshop<'_> {
         ] {
             let new = NewPart {
                 key: ClientKey::random(),
-                kind: kind.key(),
+                kind,
                 name: name.into(),
                 each_cost: cost,
                 order_below: below,

@@ -191,7 +191,7 @@ async fn a_run_carries_its_experience() {
     store.of(shop).write_summary(run, &judge_run(&document, &[], &calibration)).await.unwrap();
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
     let (lines, _) = store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap();
-    assert!(lines[0].calibrated && lines[0].level == "waiting");
+    assert!(lines[0].calibrated && lines[0].level.0 == trade::verdict::Level::Waiting);
     let readings = taken(7500.0, 5900.0);
     store.of(shop).record_judgement(run, &judge_run(&document, &readings, &calibration), None).await.unwrap();
     let observations = store.of(shop).observations().await.unwrap();
@@ -244,7 +244,7 @@ async fn parts_move_all_or_none() {
     let (store, shop, owner, revision) = begun().await;
     let mut new = NewPart {
         key: ClientKey::random(),
-        kind: "magnet",
+        kind: trade::stock::PartKind::Magnet,
         name: "rod".into(),
         each_cost: Some(0.85),
         order_below: Some(10),

@@ -32,6 +32,15 @@ pub struct Capability {
 /// without spread, or of an aim without width.
 ///
 /// The interval of Cp is from χ²; that of Cpk is Bissell's approximation, which the handbook names.
+///
+/// ```
+/// use trade::consistency::capability;
+/// let found = capability(&[9.0, 10.0, 11.0, 10.0, 9.0, 11.0], (7.0, 13.0)).unwrap();
+/// // Centred: both indices are the width of the aim over six standard deviations.
+/// assert!((found.cp - found.cpk).abs() < 1e-9 && found.k < 1e-9);
+/// assert_eq!(found.outside, 0.0);
+/// assert!(capability(&[1.0, 2.0], (0.0, 3.0)).is_none());
+/// ```
 #[must_use]
 pub fn capability(values: &[f64], (low, high): (f64, f64)) -> Option<Capability> {
     let (count, middle, spread) = (values.len(), mean(values), sd(values));

@@ -41,12 +41,25 @@ const D2: f64 = 1.128;
 const D4: f64 = 3.267;
 
 /// Distances of neighbours; one fewer than the values.
+///
+/// ```
+/// assert_eq!(trade::consistency::moving_ranges(&[1.0, 3.0, 2.5]), [2.0, 0.5]);
+/// ```
 #[must_use]
 pub fn moving_ranges(values: &[f64]) -> Vec<f64> {
     values.windows(2).map(|pair| (pair[1] - pair[0]).abs()).collect()
 }
 
 /// Limits of individuals and of their moving ranges; `None` of fewer than [`FEWEST`] values or of equal ones.
+///
+/// ```
+/// use trade::consistency::individuals;
+/// let (limits, ranges) = individuals(&[10.0, 12.0, 11.0, 13.0, 12.0]).unwrap();
+/// // e-Handbook 6.3.2.2: mean ± 3·MR/1.128, and 3.267·MR for the ranges; the mean range is 1.5.
+/// assert!((limits.upper - (11.6 + 3.0 * 1.5 / 1.128)).abs() < 1e-9);
+/// assert!((ranges.upper - 3.267 * 1.5).abs() < 1e-9);
+/// assert!(individuals(&[5.0; 9]).is_none());
+/// ```
 #[must_use]
 pub fn individuals(values: &[f64]) -> Option<(Limits, Limits)> {
     if values.len() < FEWEST {
@@ -62,6 +75,12 @@ pub fn individuals(values: &[f64]) -> Option<(Limits, Limits)> {
 }
 
 /// Mean and standard deviation of each whole subgroup of `size` neighbours.
+///
+/// ```
+/// // Two whole groups of three; what is left over is none.
+/// let groups = trade::consistency::subgroups(&[1.0, 2.0, 3.0, 7.0, 8.0, 9.0, 4.0], 3);
+/// assert_eq!(groups, [(2.0, 1.0), (8.0, 1.0)]);
+/// ```
 #[must_use]
 pub fn subgroups(values: &[f64], size: usize) -> Vec<(f64, f64)> {
     values.chunks_exact(size.max(2)).map(|group| (mean(group), sd(group))).collect()
@@ -86,6 +105,11 @@ pub fn of_subgroups(groups: &[(f64, f64)], size: usize) -> Option<(Limits, Limit
 }
 
 /// Expected standard deviation of a sample of `n` over that of its population: e-Handbook 6.3.2.
+///
+/// ```
+/// // e-Handbook 6.3.2: 0.9400 of five.
+/// assert!((trade::consistency::c4(5) - 0.9400).abs() < 5e-5);
+/// ```
 #[must_use]
 pub fn c4(n: usize) -> f64 {
     let n = n as f64;
@@ -93,12 +117,22 @@ pub fn c4(n: usize) -> f64 {
 }
 
 /// Mean; 0 of nothing.
+///
+/// ```
+/// assert_eq!(trade::consistency::mean(&[1.0, 2.0, 6.0]), 3.0);
+/// assert_eq!(trade::consistency::mean(&[]), 0.0);
+/// ```
 #[must_use]
 pub fn mean(values: &[f64]) -> f64 {
     if values.is_empty() { 0.0 } else { values.iter().sum::<f64>() / values.len() as f64 }
 }
 
 /// Standard deviation of a sample; 0 of fewer than two.
+///
+/// ```
+/// assert_eq!(trade::consistency::sd(&[2.0, 4.0, 6.0]), 2.0);
+/// assert_eq!(trade::consistency::sd(&[2.0]), 0.0);
+/// ```
 #[must_use]
 pub fn sd(values: &[f64]) -> f64 {
     if values.len() < 2 {
@@ -109,6 +143,12 @@ pub fn sd(values: &[f64]) -> f64 {
 }
 
 /// The coils that read most alike: of all neighbours in order of value, the closest pairs that share none, by index.
+///
+/// ```
+/// // 5.00 with 5.01, 5.30 with 5.35; no coil twice.
+/// let pairs = trade::consistency::best_pairs(&[5.00, 5.30, 5.01, 5.35], 2);
+/// assert_eq!(pairs, [(0, 2), (1, 3)]);
+/// ```
 #[must_use]
 pub fn best_pairs(values: &[f64], most: usize) -> Vec<(usize, usize)> {
     let mut order: Vec<usize> = (0..values.len()).collect();
@@ -140,6 +180,15 @@ pub struct LevelShift {
 
 /// The place that best splits a series into two levels, with at least four values on each side; `None` where no place
 /// stands out: the largest of many quotients is that of chance up to about 3.5.
+///
+/// ```
+/// use trade::consistency::level_shift;
+/// let values = [5.0, 5.1, 4.9, 5.0, 5.1, 7.0, 7.1, 6.9, 7.0, 7.1];
+/// let shift = level_shift(&values).unwrap();
+/// assert_eq!(shift.at, 5);
+/// assert!((shift.by - 2.0).abs() < 1e-9);
+/// assert!(level_shift(&values[..5]).is_none());
+/// ```
 #[must_use]
 pub fn level_shift(values: &[f64]) -> Option<LevelShift> {
     /// Values on either side at least.

@@ -27,6 +27,12 @@ impl Trend {
 }
 
 /// Least squares of `(variable, value)`; `None` of fewer than five, or where the variable does not move.
+///
+/// ```
+/// use trade::consistency::trend;
+/// let points: Vec<(f64, f64)> = (0..10).map(|k| (f64::from(k), 5.0 + 0.1 * f64::from(k) + 0.01 * f64::from(k % 3))).collect();
+/// assert!(trend(&points).unwrap().is_clear());
+/// ```
 #[must_use]
 pub fn trend(points: &[(f64, f64)]) -> Option<Trend> {
     if points.len() < super::FEWEST {

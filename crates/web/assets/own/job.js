@@ -1,21 +1,26 @@
 // Long work: how far it is and how long it will take; the page is loaded again when it is done.
-"use strict";
-const box = document.querySelector("[data-job]");
-if (box) {
+import { timeLeft } from "./text.js";
+
+/** @param {HTMLElement} box */
+function follow(box) {
   const bar = box.querySelector("progress");
   const left = box.querySelector("[data-left]");
   const began = Date.now();
   const ask = async () => {
+    let words = "";
     try {
-      const { share, done } = await (await fetch(box.dataset.job)).json();
+      const { share, done } = await (await fetch(box.dataset.job ?? "")).json();
       if (done) return location.reload();
-      bar.value = 100 * share;
-      const seconds = (Date.now() - began) / 1000;
-      if (share > 0.05) left.textContent = `about ${Math.ceil((seconds * (1 - share)) / share)} s left`;
+      if (bar) bar.value = 100 * share;
+      words = timeLeft(share, (Date.now() - began) / 1000);
     } catch {
-      left.textContent = "no answer; trying again";
+      words = "no answer; trying again";
     }
+    if (left && words) left.textContent = words;
     setTimeout(ask, 700);
   };
-  ask();
+  void ask();
 }
+
+const box = document.querySelector("[data-job]");
+if (box instanceof HTMLElement) follow(box);

@@ -1,6 +1,8 @@
 // Small things on every page: local times, and drafts that are done with once their form went through.
-"use strict";
+import { around } from "./elements.js";
+
 for (const time of document.querySelectorAll("time[datetime]")) {
+  if (!(time instanceof HTMLTimeElement)) continue;
   const at = new Date(time.dateTime);
   if (!Number.isNaN(at.getTime())) {
     time.textContent = at.toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
@@ -15,5 +17,5 @@ if (sent) {
   sessionStorage.removeItem("sent-draft");
 }
 document.addEventListener("click", (event) => {
-  if (event.target.closest("[data-print]")) print();
+  if (around(event, "[data-print]")) print();
 });

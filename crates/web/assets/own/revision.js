@@ -1,9 +1,10 @@
 // A saved revision: its drawings are chosen by address, so that a link shows the same.
-"use strict";
+import { around } from "./elements.js";
+
 document.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-view]");
+  const button = around(event, "[data-view]");
   if (!button) return;
   const address = new URL(location.href);
-  address.searchParams.set("view", button.dataset.view);
+  address.searchParams.set("view", button.dataset.view ?? "");
   location.assign(address);
 });

@@ -1,37 +1,67 @@
 // A warm coil: read again and again until it has settled, then its reading is put into the log's form.
-"use strict";
-document.addEventListener("click", async (event) => {
-  const button = event.target.closest("[data-cool]");
-  if (!button) return;
-  const status = document.getElementById("cooling");
-  const csrf = document.querySelector("input[name=csrf]").value;
+import { around, byId } from "./elements.js";
+
+/**
+ * What the server makes of the readings so far.
+ * @typedef {object} Cooling
+ * @property {string} [trouble]
+ * @property {unknown[]} samples
+ * @property {number} ohms
+ * @property {number | null} coil_c
+ * @property {{ ohms: number, settled: boolean } | null} fit
+ */
+
+/** How often it is read, and how long between. */
+const [READINGS, PAUSE_MS] = [300, 1500];
+
+/** @param {string} name */
+const field = (name) => {
+  const found = document.querySelector(`input[name=${name}]`);
+  if (!(found instanceof HTMLInputElement)) throw new TypeError(`no field ${name}`);
+  return found;
+};
+
+/** @param {Cooling} found */
+const words = ({ ohms, coil_c, fit }) =>
+  `${Math.round(ohms)} Ω${coil_c === null ? "" : ` at ${coil_c.toFixed(1)} °C`}` +
+  (fit ? `; expected to settle at ${Math.round(fit.ohms)} Ω` : "; watching it cool");
+
+/** @param {string} instrument */
+async function watch(instrument) {
+  const status = byId("cooling", HTMLElement);
   let samples = "[]";
   const began = Date.now();
-  button.disabled = true;
-  for (let k = 0; k < 300; k++) {
-    const body = new URLSearchParams({ csrf, instrument: button.dataset.cool, samples, seconds: String((Date.now() - began) / 1000) });
+  for (let k = 0; k < READINGS; k++) {
+    const seconds = String((Date.now() - began) / 1000);
+    const body = new URLSearchParams({ csrf: field("csrf").value, instrument, samples, seconds });
+    /** @type {Cooling} */
     let found;
     try {
-      const answer = await fetch(`${location.pathname}/cooling`, { method: "POST", body });
-      found = await answer.json();
+      found = await (await fetch(`${location.pathname}/cooling`, { method: "POST", body })).json();
     } catch {
       status.textContent = "No connection; nothing is lost.";
-      break;
+      return;
     }
     if (found.trouble) {
       status.textContent = found.trouble;
-      break;
+      return;
     }
     samples = JSON.stringify(found.samples);
-    const { fit } = found;
-    status.textContent = `${Math.round(found.ohms)} Ω` + (found.coil_c === null ? "" : ` at ${found.coil_c.toFixed(1)} °C`) + (fit ? `; expected to settle at ${Math.round(fit.ohms)} Ω` : "; watching it cool");
-    if (fit?.settled) {
-      document.querySelector("[name=resistance]").value = String(Math.round(found.ohms));
-      if (found.coil_c !== null) document.querySelector("[name=coil_c]").value = found.coil_c.toFixed(1);
+    status.textContent = words(found);
+    if (found.fit?.settled) {
+      field("resistance").value = String(Math.round(found.ohms));
+      if (found.coil_c !== null) field("coil_c").value = found.coil_c.toFixed(1);
       status.textContent += ": settled; log it.";
-      break;
+      return;
     }
-    await new Promise((done) => setTimeout(done, 1500));
+    await new Promise((done) => setTimeout(done, PAUSE_MS));
   }
+}
+
+document.addEventListener("click", async (event) => {
+  const button = around(event, "[data-cool]");
+  if (!(button instanceof HTMLButtonElement)) return;
+  button.disabled = true;
+  await watch(button.dataset.cool ?? "");
   button.disabled = false;
 });

@@ -1,159 +1,197 @@
 // The winding station: live turns, one-touch events, and nothing lost: what could not be sent waits here and says so.
-"use strict";
-(() => {
-  const root = document.getElementById("station");
-  const { run, csrf, winder } = root.dataset;
-  const planned = Number(root.dataset.planned);
-  const at = (id) => document.getElementById(id);
-  const spaced = (n) => String(n).replace(/\B(?=(\d{3})+$)/g, n > 9999 ? "\u202f" : "");
-  const QUEUE = `station:${run}`;
-  let live = { turns: 0, winder: null, stands: true };
-  let sending = false;
+import { all, around, byId } from "./elements.js";
+import { EventQueue, newKey, outcomeOf } from "./event_queue.js";
+import { grouped, typedTurns } from "./text.js";
 
-  const queue = () => {
-    try { return JSON.parse(localStorage.getItem(QUEUE)) ?? []; } catch { return []; }
-  };
-  const keep = (all) => {
-    localStorage.setItem(QUEUE, JSON.stringify(all));
-    at("unsent").hidden = !all.length;
-    at("unsent").textContent = all.length === 1 ? "One event is not sent yet. It is kept here and sent as soon as there is a connection." : `${all.length} events are not sent yet. They are kept here and sent as soon as there is a connection.`;
-  };
-  const key = () => [...crypto.getRandomValues(new Uint8Array(16))].map((b) => b.toString(16).padStart(2, "0")).join("");
-  const post = (path, fields) => fetch(path, { method: "POST", body: new URLSearchParams({ csrf, ...fields }) });
+/**
+ * The state of the run, as the server streams it.
+ * @typedef {object} Live
+ * @property {number} turns
+ * @property {number} to_go
+ * @property {number | null} next_stop
+ * @property {number | null} minutes
+ * @property {number | null} rpm
+ * @property {number | null} tension_n
+ * @property {number | null} [counter] What the winder's own counter shows.
+ * @property {"run" | "stand" | "broke" | string | null} winder
+ * @property {boolean} stands By the log, where no winder is attached.
+ * @property {string} trouble
+ */
 
-  // In order, each until the server has it; its key makes sure that it is there once.
-  async function send() {
-    if (sending) return;
-    sending = true;
-    try {
-      for (let all = queue(); all.length; all = queue()) {
-        const answer = await post(`/runs/${run}/events`, all[0]);
-        if (answer.redirected || answer.status === 403) {
-          trouble("Sign in again in another tab; your entries are kept here.");
-          break;
-        }
-        // What the server refuses it will refuse later too: it is told, and not sent again.
-        const isRefused = [400, 404, 409].includes(answer.status);
-        if (!answer.ok && !isRefused) break;
-        if (answer.status === 409) trouble("This run is signed off: nothing more is logged.");
-        keep(queue().slice(1));
-      }
-    } catch {
-      // No connection: it waits.
-    }
-    sending = false;
-  }
-  function note(what, turn, words = "") {
-    keep([...queue(), { key: key(), what, at_turn: turn, words }]);
-    const line = document.createElement("li");
-    line.textContent = `${spaced(turn)}: ${words || what.replace("-", " ")}`;
-    at("done").prepend(line);
-    while (at("done").children.length > 6) at("done").lastChild.remove();
-    return send();
-  }
-  function trouble(text) {
-    at("trouble-box").hidden = !text;
-    at("trouble").textContent = text;
-    // A counter that was switched off is set to what the log knows, in one touch.
-    at("set-counter").hidden = !text || live.counter === null || live.counter === undefined;
-    at("set-counter").textContent = `Set the counter to ${spaced(live.turns)}`;
-  }
-  async function command(fields) {
-    try {
-      const answer = await post(`/runs/${run}/winder`, { winder, ...fields });
-      const refusal = answer.ok ? (await answer.json()).trouble : "The winder did not accept the command.";
-      trouble(refusal ?? "");
-      return !refusal;
-    } catch {
-      trouble("No connection to the server. Use the winder’s own switch if it must stop.");
-      return false;
-    }
-  }
+const root = byId("station", HTMLElement);
+const { run = "", csrf = "", winder = "0" } = root.dataset;
+const hasWinder = winder !== "0";
+const planned = Number(root.dataset.planned);
+const stops = (root.dataset.stops ?? "").split(",").map(Number).concat(planned);
+const output = Object.fromEntries(
+  ["turns", "to-go", "next-stop", "minutes", "rpm", "tension", "unsent", "trouble", "trouble-box", "section", "done"]
+    .map((id) => [id, byId(id, HTMLElement)]),
+);
+const button = { go: byId("go", HTMLButtonElement), setCounter: byId("set-counter", HTMLButtonElement) };
+const field = { count: byId("count", HTMLInputElement), words: byId("words", HTMLInputElement) };
 
-  async function go() {
-    const runs = winder === "0" ? !live.stands : live.winder === "run";
-    if (!runs && typeof live.counter === "number") return;
-    if (runs) {
-      if (winder !== "0") await command({ do: "stop" });
-      await note("stop", live.turns);
-    } else {
-      if (winder !== "0" && !(await command({ do: "run", rpm: at("speed").value }))) return;
-      ran = true;
-      await note("restart", live.turns);
-    }
-  }
-  at("go").addEventListener("click", go);
-  at("set-counter").addEventListener("click", async () => {
-    const { turns } = live;
-    if (await command({ do: "preset", turns })) await note("preset", turns, `counter set to ${spaced(turns)}`);
-  });
-  document.addEventListener("keydown", (event) => {
-    if (event.code !== "Space" || event.repeat || event.target.closest("input, select, button, a")) return;
-    event.preventDefault();
-    go();
-  });
-  root.addEventListener("click", (event) => {
-    const what = event.target.closest("[data-event]")?.dataset.event;
-    if (what) note(what, live.turns, event.target.textContent.trim());
-  });
-  at("by-hand").addEventListener("submit", async (event) => {
-    event.preventDefault();
-    const turns = Number(at("count").value.replace(/[\s,.\u202f]/g, ""));
-    if (!Number.isInteger(turns) || turns < 0 || turns > 100000 || !at("count").value.trim()) {
-      trouble("Turns are a whole number up to 100,000.");
-      return;
-    }
-    const what = event.submitter?.value ?? "count";
-    if (what === "preset" && winder !== "0") await command({ do: "preset", turns });
-    await note(what, turns, what === "preset" ? `preset to ${spaced(turns)}` : `counted ${spaced(turns)}`);
-    at("count").value = "";
-  });
-  at("remark").addEventListener("submit", (event) => {
-    event.preventDefault();
-    if (at("words").value.trim()) note("note", live.turns, at("words").value.trim());
-    at("words").value = "";
-  });
-  at("winder").addEventListener("change", (event) => event.target.form.submit());
+/** @type {Live | null} */
+let live = null;
+let isRunning = false;
+let lastStop = 0;
+let drawnAt = -1;
 
-  const stops = root.dataset.stops.split(",").map(Number).concat(planned);
-  let drawn = -1;
-  let stopped = 0;
-  let ran = false;
-  async function show(now) {
-    live = now;
-    at("turns").textContent = spaced(now.turns);
-    at("share").value = now.turns;
-    at("to-go").textContent = spaced(now.to_go);
-    at("next-stop").textContent = now.next_stop === null ? "done" : `${spaced(now.next_stop)}, in ${spaced(now.next_stop - now.turns)}`;
-    at("minutes").textContent = now.minutes === null ? "–" : now.minutes.toFixed(1);
-    at("rpm").textContent = now.rpm ? String(Math.round(now.rpm)) : "–";
-    at("tension").textContent = now.tension_n === null ? "–" : `${now.tension_n.toFixed(2)} N`;
-    const runs = winder === "0" ? !now.stands : now.winder === "run";
-    at("go").textContent = now.winder === "broke" ? "Wire spliced: continue" : runs ? "Stop" : "Run";
-    at("go").classList.toggle("running", runs);
-    trouble(now.winder === "broke" ? `The wire broke at turn ${spaced(now.turns)}. Splice it, log “wire broke, spliced”, and continue.` : now.trouble);
-    // The winder was told how far to run; that it stands at a stop is noted, and one that ran on is stopped.
-    const reached = stops.filter((stop) => stop <= now.turns && stop > stopped).pop();
-    if (reached && winder !== "0") {
-      const fresh = ran || runs;
-      stopped = reached;
-      if (runs && now.turns > reached) await command({ do: "stop" });
-      if (fresh) note("stop", now.turns, reached === planned ? "end of the coil" : `stop at ${spaced(reached)}: check the guides`);
-    }
-    ran = runs;
-    if (now.turns >= 10 && Math.abs(now.turns - drawn) >= 120) {
-      drawn = now.turns;
-      const answer = await fetch(`/runs/${run}/section?turns=${now.turns}`);
-      if (answer.ok) at("section").innerHTML = await answer.text();
-    }
-  }
+/** @param {string} path @param {Record<string, string>} fields */
+const post = (path, fields) => fetch(path, { method: "POST", body: new URLSearchParams({ csrf, ...fields }) });
 
-  // The browser connects again by itself; what waits is sent when it is back.
-  const source = new EventSource(`/runs/${run}/live?winder=${winder}`);
-  source.addEventListener("message", (event) => show(JSON.parse(event.data)));
-  source.addEventListener("open", send);
-  source.addEventListener("error", () => trouble("No connection to the server. The winder’s own counter goes on; this page reconnects by itself."));
-  keep(queue());
-  send();
-  setInterval(send, 3000);
-})();
+const queue = new EventQueue(localStorage, `station:${run}`, async (event) => {
+  const answer = await post(`/runs/${run}/events`, event);
+  if (answer.status === 409) trouble("This run is signed off: nothing more is logged.");
+  return outcomeOf(answer);
+}, (count) => {
+  output.unsent.hidden = !count;
+  output.unsent.textContent = count === 1
+    ? "One event is not sent yet. It is kept here and sent as soon as there is a connection."
+    : `${count} events are not sent yet. They are kept here and sent as soon as there is a connection.`;
+});
+
+async function send() {
+  if (await queue.send() === "signed-out") trouble("Sign in again in another tab; your entries are kept here.");
+}
+
+/** @param {string} what @param {number} turn @param {string} [words] */
+function log(what, turn, words = "") {
+  const line = document.createElement("li");
+  line.textContent = `${grouped(turn)}: ${words || what.replace("-", " ")}`;
+  output.done.prepend(line);
+  while (output.done.children.length > 6) output.done.lastChild?.remove();
+  queue.keep([...queue.waiting(), { key: newKey(), what, at_turn: String(turn), words }]);
+  return send();
+}
+
+/** @param {string} text */
+function trouble(text) {
+  output["trouble-box"].hidden = !text;
+  output.trouble.textContent = text;
+  // A counter that was switched off is set to what the log knows, in one touch.
+  button.setCounter.hidden = !text || live?.counter === null || live?.counter === undefined;
+  button.setCounter.textContent = `Set the counter to ${grouped(live?.turns ?? 0)}`;
+}
+
+/**
+ * Tells the winder something.
+ * @param {Record<string, string>} fields
+ * @returns {Promise<boolean>} Whether it took it.
+ */
+async function command(fields) {
+  try {
+    const answer = await post(`/runs/${run}/winder`, { winder, ...fields });
+    const refusal = answer.ok ? (await answer.json()).trouble : "The winder did not accept the command.";
+    trouble(refusal ?? "");
+    return !refusal;
+  } catch {
+    trouble("No connection to the server. Use the winder’s own switch if it must stop.");
+    return false;
+  }
+}
+
+/** @param {Live} of */
+const runs = (of) => (hasWinder ? of.winder === "run" : !of.stands);
+
+async function runOrStop() {
+  if (!live) return;
+  const { turns, counter } = live;
+  if (runs(live)) {
+    if (hasWinder) await command({ do: "stop" });
+    await log("stop", turns);
+  } else {
+    if (typeof counter === "number") return;
+    if (hasWinder && !(await command({ do: "run", rpm: byId("speed", HTMLInputElement).value }))) return;
+    isRunning = true;
+    await log("restart", turns);
+  }
+}
+
+/** @param {Live} now */
+function show(now) {
+  output.turns.textContent = grouped(now.turns);
+  byId("share", HTMLProgressElement).value = now.turns;
+  output["to-go"].textContent = grouped(now.to_go);
+  output["next-stop"].textContent = now.next_stop === null
+    ? "done"
+    : `${grouped(now.next_stop)}, in ${grouped(now.next_stop - now.turns)}`;
+  output.minutes.textContent = now.minutes === null ? "–" : now.minutes.toFixed(1);
+  output.rpm.textContent = now.rpm ? String(Math.round(now.rpm)) : "–";
+  output.tension.textContent = now.tension_n === null ? "–" : `${now.tension_n.toFixed(2)} N`;
+  button.go.textContent = now.winder === "broke" ? "Wire spliced: continue" : runs(now) ? "Stop" : "Run";
+  button.go.classList.toggle("running", runs(now));
+  trouble(now.winder === "broke"
+    ? `The wire broke at turn ${grouped(now.turns)}. Splice it, log “wire broke, spliced”, and continue.`
+    : now.trouble);
+}
+
+/** @param {Live} now */
+async function drawSection({ turns }) {
+  if (turns < 10 || Math.abs(turns - drawnAt) < 120) return;
+  drawnAt = turns;
+  const answer = await fetch(`/runs/${run}/section?turns=${turns}`);
+  if (answer.ok) output.section.innerHTML = await answer.text();
+}
+
+/** @param {Live} now */
+async function receive(now) {
+  live = now;
+  show(now);
+  // The winder was told how far to run; that it stands at a stop is noted, and one that ran on is stopped.
+  const reached = stops.filter((stop) => stop <= now.turns && stop > lastStop).pop();
+  if (reached && hasWinder) {
+    const ranToIt = isRunning || runs(now);
+    lastStop = reached;
+    if (runs(now) && now.turns > reached) await command({ do: "stop" });
+    const words = reached === planned ? "end of the coil" : `stop at ${grouped(reached)}: check the guides`;
+    if (ranToIt) void log("stop", now.turns, words);
+  }
+  isRunning = runs(now);
+  await drawSection(now);
+}
+
+button.go.addEventListener("click", runOrStop);
+button.setCounter.addEventListener("click", async () => {
+  const turns = live?.turns ?? 0;
+  if (await command({ do: "preset", turns: String(turns) })) await log("preset", turns, `counter set to ${grouped(turns)}`);
+});
+document.addEventListener("keydown", (event) => {
+  if (event.code !== "Space" || event.repeat || around(event, "input, select, button, a")) return;
+  event.preventDefault();
+  void runOrStop();
+});
+root.addEventListener("click", (event) => {
+  const pressed = around(event, "[data-event]");
+  if (pressed) void log(pressed.dataset.event ?? "", live?.turns ?? 0, pressed.textContent?.trim());
+});
+byId("by-hand", HTMLFormElement).addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const turns = typedTurns(field.count.value);
+  if (turns === null) {
+    trouble("Turns are a whole number up to 100,000.");
+    return;
+  }
+  const what = event.submitter instanceof HTMLButtonElement ? event.submitter.value : "count";
+  if (what === "preset" && hasWinder) await command({ do: "preset", turns: String(turns) });
+  await log(what, turns, what === "preset" ? `preset to ${grouped(turns)}` : `counted ${grouped(turns)}`);
+  field.count.value = "";
+});
+byId("remark", HTMLFormElement).addEventListener("submit", (event) => {
+  event.preventDefault();
+  const words = field.words.value.trim();
+  if (words) void log("note", live?.turns ?? 0, words);
+  field.words.value = "";
+});
+for (const chooser of all(root, "#winder")) {
+  chooser.addEventListener("change", () => chooser.closest("form")?.submit());
+}
+
+// The browser connects again by itself; what waits is sent when it is back.
+const source = new EventSource(`/runs/${run}/live?winder=${winder}`);
+source.addEventListener("message", (event) => receive(JSON.parse(event.data)));
+source.addEventListener("open", send);
+source.addEventListener("error", () =>
+  trouble("No connection to the server. The winder’s own counter goes on; this page reconnects by itself."));
+queue.keep(queue.waiting());
+void send();
+setInterval(send, 3000);

@@ -4,7 +4,7 @@ use tokio::io::{AsyncBufReadExt as _, AsyncReadExt as _, AsyncWriteExt as _, Buf
 use tokio::net::{TcpStream, ToSocketAddrs};
 
 /// One who asks.
-pub struct Asker {
+pub(crate) struct Asker {
     stream: BufReader<TcpStream>,
     /// The cookies.
     pub cookie: String,
@@ -12,14 +12,14 @@ pub struct Asker {
 
 impl Asker {
     /// Connects, with a cookie or an empty one.
-    pub async fn to(address: impl ToSocketAddrs, cookie: &str) -> Self {
+    pub(crate) async fn to(address: impl ToSocketAddrs, cookie: &str) -> Self {
         let stream = TcpStream::connect(address).await.unwrap();
         stream.set_nodelay(true).unwrap();
         Self { stream: BufReader::new(stream), cookie: cookie.to_owned() }
     }
 
     /// Status and body of an answer.
-    pub async fn ask(&mut self, method: &str, path: &str, body: &str) -> (u16, String) {
+    pub(crate) async fn ask(&mut self, method: &str, path: &str, body: &str) -> (u16, String) {
         let request = format!(
             "{method} {path} HTTP/1.1\r\nHost: load\r\nCookie: {}\r\nContent-Type: application/x-www-form-urlencoded\r\n\
              Content-Length: {}\r\n\r\n{body}",
@@ -57,7 +57,7 @@ impl Asker {
 }
 
 /// A hidden field's value.
-pub fn hidden(page: &str, name: &str) -> String {
+pub(crate) fn hidden(page: &str, name: &str) -> String {
     let from = page.split_once(&format!("name=\"{name}\" value=\"")).map_or("", |(_, rest)| rest);
     from.split('"').next().unwrap_or_default().to_owned()
 }

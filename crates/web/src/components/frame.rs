@@ -6,7 +6,7 @@ use crate::flash::Flash;
 use trade::run::Stage;
 
 /// A place in the navigation.
-pub struct Place {
+pub(crate) struct Place {
     /// Its key, as pages name it.
     pub key: &'static str,
     /// Its label.
@@ -18,7 +18,7 @@ pub struct Place {
 }
 
 /// The places of the navigation.
-pub const PLACES: &[Place] = &[
+pub(crate) const PLACES: &[Place] = &[
     Place { key: "bench", label: "Bench", icon: "house-door", link: "/" },
     Place { key: "designs", label: "Designs", icon: "vector-pen", link: "/designs" },
     Place { key: "logbook", label: "Logbook", icon: "journal-text", link: "/logbook" },
@@ -27,7 +27,7 @@ pub const PLACES: &[Place] = &[
 ];
 
 /// Tabs of the logbook: key, label, address.
-pub const LOGBOOK_TABS: &[(&str, &str, &str)] = &[
+pub(crate) const LOGBOOK_TABS: &[(&str, &str, &str)] = &[
     ("runs", "Runs", "/logbook"),
     ("consistency", "Consistency", "/consistency"),
     ("causes", "Causes", "/causes"),
@@ -37,14 +37,14 @@ pub const LOGBOOK_TABS: &[(&str, &str, &str)] = &[
 ];
 
 /// Tabs of the inventory: key, label, address.
-pub const INVENTORY_TABS: &[(&str, &str, &str)] = &[
+pub(crate) const INVENTORY_TABS: &[(&str, &str, &str)] = &[
     ("spools", "Spools", "/spools"),
     ("parts", "Magnets, bobbins, parts", "/parts"),
     ("costs", "Cost of a pickup", "/costs"),
 ];
 
 /// What the frame needs.
-pub struct Frame {
+pub(crate) struct Frame {
     /// Title of the page.
     pub title: String,
     /// The place that is marked in the navigation.
@@ -63,7 +63,7 @@ pub struct Frame {
 
 impl Frame {
     /// A frame for someone signed in.
-    pub fn new(user: &CurrentUser, place: &'static str, title: impl Into<String>) -> Self {
+    pub(crate) fn new(user: &CurrentUser, place: &'static str, title: impl Into<String>) -> Self {
         Self {
             title: title.into(),
             place,
@@ -77,7 +77,7 @@ impl Frame {
 }
 
 /// A step of the progress: its word, and whether it is done, current or to come.
-pub struct ProgressStep {
+pub(crate) struct ProgressStep {
     /// The word.
     pub name: &'static str,
     /// `done`, `now` or `later`.
@@ -85,7 +85,7 @@ pub struct ProgressStep {
 }
 
 /// How far something is from target to judgement; `stage` is `None` before a run.
-pub fn progress_steps(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<ProgressStep> {
+pub(crate) fn progress_steps(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<ProgressStep> {
     let reached = match stage {
         None => 1,
         Some(Stage::Wind) => 2,

@@ -1,11 +1,5 @@
-//! Parts of pages: fields, the frame, the strip, plots, the sheet, differences in words.
+//! Parts of pages that know the application: the frame, spreadsheets, the strip.
 
-pub mod differences;
-pub mod field;
-pub mod figures;
-pub mod frame;
-pub mod plot;
-pub mod read;
-pub mod sheet;
-pub mod spreadsheet;
-pub mod strip;
+pub(crate) mod frame;
+pub(crate) mod spreadsheet;
+pub(crate) mod strip;

@@ -1,7 +1,7 @@
 //! Text in tables that spreadsheets open.
 
 /// Text that a spreadsheet would take for a formula gets a mark before it.
-pub fn unformulated(text: &str) -> String {
+pub(crate) fn unformulated(text: &str) -> String {
     if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{text}") } else { text.to_owned() }
 }
 

@@ -1,18 +1,18 @@
 //! The readout strip.
 
-use crate::components::figures::Figure;
-use crate::components::sheet::place_in_words;
-use crate::drawing::band;
-use crate::format::{METRE, signed_db, signed_percent, signed_percent_of_ln};
 use coil::design::Design;
 use coil::prediction::{Calibration, PredictionSummary};
 use coil::quantity::significant;
+use presentation::drawing::band;
+use presentation::figures::Figure;
+use presentation::format::{METRE, signed_db, signed_percent, signed_percent_of_ln};
+use presentation::sheet::place_in_words;
 use store::calibration::CalibrationPolicy;
 use store::logbook::Deviations;
 use workshop::{AppliedCalibration, MeasuredCoils};
 
 /// A cell of the strip.
-pub struct Cell {
+pub(crate) struct Cell {
     /// A stable name.
     pub key: &'static str,
     /// Label.
@@ -37,7 +37,7 @@ pub struct Cell {
 
 /// Why a figure is what it is.
 #[derive(Clone, Debug, Default)]
-pub struct Why {
+pub(crate) struct Why {
     /// How it is computed, and from which sources.
     pub model: &'static str,
     /// What its band comes from: input and share, %, largest first.
@@ -181,7 +181,7 @@ fn calibration_words(key: &str, context: &CellContext<'_>) -> String {
 
 /// What stands beside a prediction in its strip.
 #[derive(Clone, Copy, Default)]
-pub struct CellContext<'a> {
+pub(crate) struct CellContext<'a> {
     /// The prediction that it is compared with.
     pub before: Option<&'a PredictionSummary>,
     /// What was measured, SI.
@@ -226,7 +226,7 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
 }
 
 /// The strip of a prediction.
-pub fn cells(design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Vec<Cell> {
+pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Vec<Cell> {
     let mut all: Vec<Cell> = STRIP.iter().map(|f| cell(*f, design, figures, context)).collect();
     if let Some(coil) = figures.coils.first() {
         let old = context.before.and_then(|b| b.coils.first());

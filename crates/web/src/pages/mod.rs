@@ -21,7 +21,7 @@ use crate::error::AppError;
 use actix_web::{HttpResponse, web};
 
 /// All routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(crate) fn routes(config: &mut web::ServiceConfig) {
     config
         .configure(sign_in::routes)
         .configure(designs::routes)
@@ -42,7 +42,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
 }
 
 /// Whether the program and its database answer.
-pub async fn health(app: web::Data<App>) -> HttpResponse {
+pub(crate) async fn health(app: web::Data<App>) -> HttpResponse {
     match app.workshop.ping().await {
         Ok(()) => HttpResponse::Ok().body("ok\n"),
         Err(_) => HttpResponse::ServiceUnavailable().body("the database does not answer\n"),

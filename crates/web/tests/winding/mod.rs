@@ -6,9 +6,10 @@ use instruments::simulated::{Bench, Fault, Line};
 use store::instrument::NewInstrument;
 use store::person::NewPerson;
 use store::{ClientKey, Store};
+use trade::instrument::InstrumentKind;
 
 /// A workshop with a simulated bench beside it, so many times faster than life.
-pub async fn with_bench(store: &Store, pace: f64) -> Bench {
+pub(crate) async fn with_bench(store: &Store, pace: f64) -> Bench {
     let hash = workshop::hash_password("seven thousand turns");
     let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
     let (workshop, _) = store.create_workshop("Sedge Lane", &owner).await.unwrap();
@@ -17,11 +18,11 @@ pub async fn with_bench(store: &Store, pace: f64) -> Bench {
     let address = listener.local_addr().unwrap().to_string();
     tokio::spawn(server::serve(bench.clone(), listener));
     for (kind, name) in [
-        ("ohm", "Ohms"),
-        ("lcr", "Bridge"),
-        ("gauss", "Probe"),
-        ("sweep", "Exciter"),
-        ("winder", "Winder one"),
+        (InstrumentKind::Ohm, "Ohms"),
+        (InstrumentKind::Lcr, "Bridge"),
+        (InstrumentKind::Gauss, "Probe"),
+        (InstrumentKind::Sweep, "Exciter"),
+        (InstrumentKind::Winder, "Winder one"),
     ] {
         let new = NewInstrument {
             key: ClientKey::random(),
@@ -326,7 +327,7 @@ async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
 async fn a_coil_of_a_twin_is_wound_alone() {
     let (mut visit, _, run) = begun().await;
     let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "Sallow", 6, 10.0);
-    let mut fields: Vec<(String, String)> = web::sheet::form_of(&twin).0.into_iter().collect();
+    let mut fields: Vec<(String, String)> = presentation::sheet::form_of(&twin).0.into_iter().collect();
     fields.push(("note".into(), String::new()));
     let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
     let saved = post(&mut visit, &run, "/designs", &borrowed).await;

@@ -1,11 +1,11 @@
 //! What needs attention, in words.
 
-use crate::format::counted;
+use presentation::format::counted;
 use trade::stock::SpoolWarning;
 use workshop::{AttentionItem, MissingReading, Urgency};
 
 /// Something that needs attention, as the bench shows it.
-pub struct AttentionRow {
+pub(super) struct AttentionRow {
     /// `stop`, `look` or `waiting`: how pressing it is.
     pub class: &'static str,
     /// What.
@@ -22,7 +22,7 @@ fn capital(text: &str) -> String {
 }
 
 /// Puts an item in words.
-pub fn row(item: &AttentionItem) -> AttentionRow {
+pub(super) fn row(item: &AttentionItem) -> AttentionRow {
     let class = match item.urgency() {
         Urgency::Now => "stop",
         Urgency::Soon => "look",

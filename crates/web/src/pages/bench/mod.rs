@@ -6,11 +6,11 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::format;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use attention::{AttentionRow, row};
+use presentation::format;
 use store::ClientKey;
 use store::design::{DesignFilter, RevisionRow};
 use store::logbook::{LogFilter, LogbookRow};
@@ -19,7 +19,7 @@ use time::Duration;
 use trade::verdict::Level;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config.route("/", web::get().to(show));
 }
 
@@ -62,11 +62,10 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppEr
     /// How many of each the bench holds.
     const ROOM: usize = 6;
     let (workshop, actor) = (&app.workshop, &user.actor);
-    let of =
-        |level: Option<Level>| LogFilter { level: level.map(|l| l.key().to_owned()), ..LogFilter::default() };
+    let of = |level: Option<Level>| LogFilter { level, ..LogFilter::default() };
     let waiting = workshop.logbook_rows(actor, &of(Some(Level::Waiting)), 6).await?;
     let mut off = workshop.logbook_rows(actor, &of(None), 30).await?;
-    off.retain(|row| matches!(Level::from_key(&row.level), Some(Level::Look | Level::Stop)));
+    off.retain(|row| matches!(row.level.0, Level::Look | Level::Stop));
     off.truncate(4);
     let attention = workshop.attention(actor).await?.iter().map(row).collect();
     let mut designs = workshop.designs(actor, &DesignFilter::default()).await?;

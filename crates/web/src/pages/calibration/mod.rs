@@ -2,26 +2,26 @@
 //! and judging anew after a change of the engine.
 
 use crate::app::App;
-use crate::components::field::Choice;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::format::{self, counted, signed_percent_of_ln};
 use crate::query::QueryParameters;
 use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
+use presentation::field::Choice;
+use presentation::format::{self, counted, signed_percent_of_ln};
 use store::DesignId;
 use store::calibration::{CalibrationPolicy, CalibrationRow};
 use trade::calibration::{FEWEST_OF_LEVEL, Factor, Quantity, QuantityModel};
 use workshop::{CalibrationOverview, JobOutcome};
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/calibration", web::get().to(show))
         .route("/calibration", web::post().to(fit))

@@ -3,17 +3,17 @@
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
-use crate::drawing::chart::{histogram, interval, shares};
 use crate::error::AppError;
-use crate::format::{counted, signed_percent_of_ln};
 use crate::query::QueryParameters;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
+use presentation::drawing::chart::{histogram, interval, shares};
+use presentation::format::{counted, signed_percent_of_ln};
 use trade::calibration::{EffectStatus, EffectText, Factor, Quantity, QuantityModel};
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config.route("/causes", web::get().to(show));
 }
 

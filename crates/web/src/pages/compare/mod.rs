@@ -1,25 +1,25 @@
 //! Any number of designs, revisions and wound pickups side by side: figures, curves, what differs.
 
 use crate::app::App;
-use crate::components::differences::{Difference, differences_in_words};
-use crate::components::figures::Figure;
 use crate::components::frame::Frame;
-use crate::components::plot::{Curve, curves, measured, plot};
 use crate::components::spreadsheet::unformulated;
 use crate::current_user::CurrentUser;
-use crate::drawing::{section_over, top_over};
 use crate::error::AppError;
 use crate::query::QueryParameters;
 use crate::respond::attachment;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
+use presentation::differences::{Difference, differences_in_words};
+use presentation::drawing::{section_over, top_over};
+use presentation::figures::Figure;
+use presentation::plot::{Curve, curves, measured, plot};
 use store::RevisionId;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
 use workshop::ComparedPickup;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config.route("/compare", web::get().to(show)).route("/compare.csv", web::get().to(export));
 }
 

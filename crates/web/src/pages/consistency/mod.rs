@@ -1,18 +1,18 @@
 //! Consistency: whether coils of a design stay alike, and if not, since when and why.
 
 use crate::app::App;
-use crate::components::field::Choice;
-use crate::components::figures::Figure;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
-use crate::drawing::chart::{Phase, Point, RunChart, run_chart};
 use crate::error::AppError;
-use crate::format::{PERCENT, Scale, counted, signed_percent, signed_percent_of_ln};
 use crate::query::QueryParameters;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::design::Aims;
+use presentation::drawing::chart::{Phase, Point, RunChart, run_chart};
+use presentation::field::Choice;
+use presentation::figures::Figure;
+use presentation::format::{PERCENT, Scale, counted, signed_percent, signed_percent_of_ln};
 use store::DesignId;
 use store::logbook::LogbookRow;
 use trade::calibration::Quantity;
@@ -20,10 +20,11 @@ use trade::consistency::{
     Breach, Capability, LevelShift, Limits, Rule, best_pairs, breaches, capability, individuals, level_shift,
     moving_ranges, of_subgroups, subgroups, trend,
 };
+use trade::verdict::Level;
 use workshop::ShiftExplanation;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config.route("/consistency", web::get().to(show));
 }
 
@@ -161,7 +162,7 @@ async fn show(
         Some(design) => app.workshop.series(&user.actor, DesignId(design)).await?,
         None => (Vec::new(), Aims::default()),
     };
-    lines.retain(|l| charted.of(l).is_some() && l.level != "stop");
+    lines.retain(|l| charted.of(l).is_some() && l.level.0 != Level::Stop);
     let one_kind = lines.windows(2).all(|w| w[0].revision == w[1].revision && w[0].turns == w[1].turns);
     let can_relate = lines.first().is_some_and(|l| charted.ratio(l).is_some());
     let relative =

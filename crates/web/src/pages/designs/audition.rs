@@ -3,13 +3,13 @@
 use super::posted_sheet::{base_of, named, parent_of};
 use super::spools;
 use crate::app::App;
-use crate::components::sheet;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
 use crate::respond::render;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use presentation::sheet;
 use store::RevisionId;
 use workshop::{Audition, AuditionSide};
 
@@ -22,7 +22,7 @@ struct AuditionPanel {
 }
 
 /// The panel: against what, at which level, and the buttons.
-pub fn panel(form: &FormData, references: &[(RevisionId, String)]) -> Result<String, AppError> {
+pub(super) fn panel(form: &FormData, references: &[(RevisionId, String)]) -> Result<String, AppError> {
     let chosen = form.get("search_listen_of");
     let before =
         (!form.get("parent").is_empty()).then(|| (String::new(), "the previous revision".to_owned()));
@@ -35,7 +35,11 @@ pub fn panel(form: &FormData, references: &[(RevisionId, String)]) -> Result<Str
 }
 
 /// One of both sounds as a WAV file; `Filamentum-Louder` tells by how many dB B is louder than A at true level.
-pub async fn sound(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+pub(super) async fn sound(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
     let referred = spools::referred(&app, &user, &form).await?;

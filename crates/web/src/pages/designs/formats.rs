@@ -3,17 +3,18 @@
 use super::posted_sheet::{USUAL_PITCH_MM, USUAL_STRINGS};
 use super::workbench::workbench;
 use crate::app::App;
-use crate::components::field::Field;
 use crate::components::frame::Frame;
-use crate::components::sheet;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use crate::respond::render_page;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
 use coil::design::{Kind, Problem, starting_point};
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use presentation::sheet;
 use serde::Deserialize;
 
 /// Pitch of the strings in the drawings, mm.
@@ -60,7 +61,7 @@ fn formats_page(user: &CurrentUser, import: &str, problems: Vec<Problem>) -> Res
             word: kind.word(),
             name: kind.name(),
             about: about(*kind),
-            drawing: crate::drawing::section(&design, &builds),
+            drawing: presentation::drawing::section(&design, &builds),
         }
     };
     let hint = "Paste a filamentum-design/1 document, or choose its file.";
@@ -74,31 +75,33 @@ fn formats_page(user: &CurrentUser, import: &str, problems: Vec<Problem>) -> Res
 }
 
 #[derive(Deserialize)]
-pub struct NewQuery {
+pub(super) struct NewQuery {
     kind: Option<Kind>,
     strings: Option<u32>,
 }
 
 /// A new sheet of a format, or the choice of formats.
-pub async fn new(
+pub(super) async fn new(
     app: web::Data<App>,
     user: CurrentUser,
     query: web::Query<NewQuery>,
 ) -> Result<HttpResponse, AppError> {
     let Some(kind) = query.kind else { return formats_page(&user, "", Vec::new()) };
     let strings = query.strings.unwrap_or(USUAL_STRINGS).clamp(4, 10);
-    let form = sheet::form_of(&starting_point(kind, "", strings, USUAL_PITCH_MM));
+    let form = FormData(sheet::form_of(&starting_point(kind, "", strings, USUAL_PITCH_MM)));
     workbench(&app, &user, &form, &Errors::new(), None, None).await
 }
 
 /// A design file becomes a new sheet; for one that cannot be read, everything that is wrong with it is listed.
-pub async fn import(
+pub(super) async fn import(
     app: web::Data<App>,
     user: CurrentUser,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     match coil::design::read(form.get("text")) {
-        Ok(design) => workbench(&app, &user, &sheet::form_of(&design), &Errors::new(), None, None).await,
+        Ok(design) => {
+            workbench(&app, &user, &FormData(sheet::form_of(&design)), &Errors::new(), None, None).await
+        }
         Err(problems) => formats_page(&user, form.get("text"), problems),
     }
 }

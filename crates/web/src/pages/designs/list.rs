@@ -22,7 +22,7 @@ const ORDERS: &[(&str, &str)] = &[
 
 #[derive(Template, WebTemplate)]
 #[template(path = "designs/list.html")]
-pub struct ListPage {
+pub(super) struct ListPage {
     frame: Frame,
     rows: Vec<RevisionRow>,
     query: ListQuery,
@@ -32,7 +32,7 @@ pub struct ListPage {
 
 /// What the address asks for.
 #[derive(Clone, Debug, Default, Deserialize)]
-pub struct ListQuery {
+pub(super) struct ListQuery {
     #[serde(default)]
     q: String,
     #[serde(default)]
@@ -51,7 +51,7 @@ impl ListQuery {
         DesignFilter {
             search: self.q.clone(),
             tag: self.tag.clone(),
-            kind: self.kind.clone(),
+            kind: self.kind.parse().ok(),
             archived: self.archived == "yes",
             order: match self.sort.as_str() {
                 "name" => DesignOrder::Name,
@@ -69,7 +69,7 @@ impl ListQuery {
 }
 
 /// The newest revision of every design that the address asks for.
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     query: web::Query<ListQuery>,

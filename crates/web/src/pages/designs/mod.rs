@@ -22,7 +22,7 @@ mod workbench;
 use actix_web::web;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/designs", web::get().to(list::show))
         .route("/designs", web::post().to(workbench::save_new))

@@ -1,20 +1,24 @@
 //! A sheet as the workbench sends it: what it goes on from, and the design that its fields are of.
 
 use crate::app::App;
-use crate::components::sheet;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
 use coil::design::{Design, tall_single};
+use presentation::sheet;
 use store::RevisionId;
 use store::design::Revision;
 
 /// Strings of a new design, until the sheet says otherwise.
-pub const USUAL_STRINGS: u32 = 6;
+pub(super) const USUAL_STRINGS: u32 = 6;
 /// Pitch of its strings, mm.
-pub const USUAL_PITCH_MM: f64 = 10.4;
+pub(super) const USUAL_PITCH_MM: f64 = 10.4;
 /// What a form goes on from: a revision, or nothing yet.
-pub async fn parent_of(app: &App, user: &CurrentUser, parent: &str) -> Result<Option<Revision>, AppError> {
+pub(super) async fn parent_of(
+    app: &App,
+    user: &CurrentUser,
+    parent: &str,
+) -> Result<Option<Revision>, AppError> {
     if parent.is_empty() {
         return Ok(None);
     }
@@ -23,7 +27,7 @@ pub async fn parent_of(app: &App, user: &CurrentUser, parent: &str) -> Result<Op
 }
 
 /// The design that the form's fields are of: the one it carries, else its parent.
-pub fn base_of(form: &FormData, parent: Option<&Revision>) -> Design {
+pub(super) fn base_of(form: &FormData, parent: Option<&Revision>) -> Design {
     sheet::base_of(form)
         .or_else(|| parent.map(|p| p.design.clone()))
         .unwrap_or_else(|| tall_single("", USUAL_STRINGS, USUAL_PITCH_MM))
@@ -31,10 +35,10 @@ pub fn base_of(form: &FormData, parent: Option<&Revision>) -> Design {
 
 /// The sheet with a placeholder where the name is still empty: a design gets its name when it is saved, and shows its
 /// figures before.
-pub fn named(form: &FormData) -> FormData {
+pub(super) fn named(form: &FormData) -> FormData {
     let mut named = form.clone();
     if named.get("name").is_empty() {
-        named.0.insert("name".into(), "unnamed".into());
+        named.set("name", "unnamed");
     }
     named
 }

@@ -3,8 +3,6 @@
 use super::view::{Drawn, Figure, View, figures};
 use super::{audition, search, sensitivity};
 use crate::app::App;
-use crate::components::differences::{Difference, changes_in_words};
-use crate::components::plot::{Curve, curves, measured};
 use crate::components::strip::{Cell, CellContext, cells};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -14,11 +12,13 @@ use actix_web::web;
 use askama::Template;
 use coil::design::{Change, Design, Problem, differences};
 use coil::prediction::{Level, Notice};
+use presentation::differences::{Difference, changes_in_words};
+use presentation::plot::{Curve, curves, measured};
 use store::design::Revision;
 use workshop::{ContextQuery, DesignContext, MOST_OVERLAYS, Overlay, OverlayRef};
 
 /// What the sheet will be: the strip, drawings and notices.
-pub struct PreviewMarkup {
+pub(super) struct PreviewMarkup {
     /// The strip's cells.
     pub strip: String,
     /// Figures with the choice of views.
@@ -59,7 +59,7 @@ struct OverlayPanel<'a> {
 }
 
 /// How many independent things changed: all poles' lengths are one, a core that followed the strings is none.
-pub fn independent(changes: &[Change]) -> usize {
+pub(super) fn independent(changes: &[Change]) -> usize {
     let followed = changes.iter().any(|c| c.at.starts_with("strings."));
     let mut things: Vec<String> = changes
         .iter()
@@ -122,7 +122,7 @@ fn overlay_panel(context: &DesignContext) -> Result<String, AppError> {
 /// What a design will be, against its parent: `of` is the revision that it is, or goes on from.
 ///
 /// The view comes with what the sheet's panels were filled with; a page that only shows has none, and no panels.
-pub async fn preview_markup(
+pub(super) async fn preview_markup(
     (app, user): (&App, &CurrentUser),
     design: &Design,
     parent: Option<&Design>,

@@ -7,17 +7,18 @@ use super::spools;
 use super::view::View;
 use super::workbench::sheet_markup;
 use crate::app::App;
-use crate::components::sheet;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use actix_web::web;
+use presentation::form_fields::{Errors, FormFields};
+use presentation::sheet;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
 /// What a preview answers.
 #[derive(Serialize, Default)]
-pub struct PreviewAnswer {
+pub(super) struct PreviewAnswer {
     strip: String,
     drawings: String,
     notices: String,
@@ -39,11 +40,11 @@ impl From<Errors> for PreviewAnswer {
 fn without_targets(form: &mut FormData) {
     let is_end =
         |name: &str| name.starts_with("search_") && (name.ends_with("_from") || name.ends_with("_to"));
-    form.0.retain(|name, _| !is_end(name) || name.starts_with("search_turns"));
+    form.0.0.retain(|name, _| !is_end(name) || name.starts_with("search_turns"));
 }
 
 /// The preview of what was sent.
-pub async fn preview(
+pub(super) async fn preview(
     app: web::Data<App>,
     user: CurrentUser,
     mut form: FormData,
@@ -86,7 +87,7 @@ pub async fn preview(
     if is_new_shape {
         // The fields show the design as it now is; what was typed has gone into it.
         let flag = if is_one_by_one { "yes" } else { "" };
-        let only = FormData(BTreeMap::from([(sheet::ONE_BY_ONE.to_owned(), flag.to_owned())]));
+        let only = FormFields::from_iter([(sheet::ONE_BY_ONE, flag)]);
         let offered = spools::offered(&app, &user).await?;
         answer.sheet = Some(sheet_markup(&design, &only, &Errors::new(), &offered)?);
         answer.document = Some(serde_json::to_string(&design)?);

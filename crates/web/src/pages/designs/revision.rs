@@ -4,16 +4,17 @@ use super::preview::{PreviewMarkup, preview_markup};
 use super::variations::VARIED;
 use super::view::View;
 use crate::app::App;
-use crate::components::field::Field;
 use crate::components::frame::{Frame, ProgressStep, progress_steps};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format;
+use crate::form::FormData;
 use crate::respond::{attachment, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Aims;
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use presentation::format;
 use serde::Deserialize;
 use store::design::RevisionRow;
 use store::sweep::SweepRow;
@@ -95,7 +96,7 @@ fn tree(mut rows: Vec<RevisionRow>, shown: &RevisionRow) -> Vec<Branch> {
 
 /// What was sent to the page, where it is shown again.
 #[derive(Default)]
-pub struct RevisionForm {
+pub(super) struct RevisionForm {
     /// The form.
     pub form: FormData,
     /// Messages by field.
@@ -106,13 +107,13 @@ pub struct RevisionForm {
 
 /// Which drawings the address asks for.
 #[derive(Deserialize)]
-pub struct ShowQuery {
+pub(super) struct ShowQuery {
     #[serde(default)]
     view: String,
 }
 
 /// The revision's page.
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -132,7 +133,7 @@ fn sweep_line(row: SweepRow) -> Result<SweepLine, AppError> {
 }
 
 /// The page of a revision, with what was sent to it where that is shown again.
-pub async fn revision_page(
+pub(super) async fn revision_page(
     app: &App,
     user: &CurrentUser,
     id: RevisionId,
@@ -193,7 +194,7 @@ pub async fn revision_page(
 }
 
 /// The design file.
-pub async fn export(
+pub(super) async fn export(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

@@ -3,12 +3,13 @@
 use super::revision::{RevisionForm, revision_page};
 use super::variations::VARIED;
 use crate::app::App;
-use crate::components::read::limit_letters;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use crate::respond::redirect;
 use actix_web::{HttpResponse, web};
+use presentation::form_fields::Errors;
+use presentation::read::limit_letters;
 use store::RevisionId;
 use trade::sweep::Sweep;
 use workshop::VaryRevision;
@@ -19,7 +20,7 @@ const MOST_LETTERS: usize = 60;
 const MOST_SWEEP_LETTERS: usize = 80;
 
 /// Saves two branches that differ from a revision in one thing, so that three coils can be wound and compared.
-pub async fn vary(
+pub(super) async fn vary(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -39,7 +40,7 @@ pub async fn vary(
 }
 
 /// Restores an older revision: its design becomes the newest one, and nothing in between is lost.
-pub async fn restore(
+pub(super) async fn restore(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -64,7 +65,7 @@ fn tags(text: &str) -> Result<Vec<String>, String> {
 }
 
 /// Saves what a revision is called, its design's tags, and whether the design is archived.
-pub async fn label(
+pub(super) async fn label(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -91,7 +92,7 @@ pub async fn label(
 }
 
 /// Adds a measured response to a revision.
-pub async fn add_sweep(
+pub(super) async fn add_sweep(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

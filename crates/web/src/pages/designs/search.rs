@@ -3,12 +3,9 @@
 use super::posted_sheet::{base_of, named, parent_of};
 use super::spools;
 use crate::app::App;
-use crate::components::figures::Figure;
-use crate::components::sheet;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format::{signed_db, signed_percent};
+use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::render;
 use actix_web::web;
@@ -16,6 +13,10 @@ use askama::Template;
 use coil::design::Design;
 use coil::quantity::{Capacitance, Frequency, Inductance, ParseQuantity, Resistance, Turns, fixed};
 use coil::search::{Goal, SearchSpace, TargetRange, TonePreset};
+use presentation::figures::Figure;
+use presentation::form_fields::Errors;
+use presentation::format::{signed_db, signed_percent};
+use presentation::sheet;
 use serde::Serialize;
 use store::RevisionId;
 use workshop::{Refusal, SearchCommand};
@@ -44,7 +45,7 @@ const FREEDOMS: [(&str, &str, &str); 6] = [
 ];
 
 /// What a goal is called where there is little room.
-pub const fn goal_label(goal: Goal) -> &'static str {
+pub(super) const fn goal_label(goal: Goal) -> &'static str {
     match goal {
         Goal::Resistance => "R",
         Goal::Inductance => "L",
@@ -56,7 +57,7 @@ pub const fn goal_label(goal: Goal) -> &'static str {
 }
 
 /// The goal of that name, or another.
-pub fn goal_or(name: &str, other: Goal) -> Goal {
+pub(super) fn goal_or(name: &str, other: Goal) -> Goal {
     Goal::ALL.into_iter().find(|g| g.key() == name).unwrap_or(other)
 }
 
@@ -127,13 +128,13 @@ fn preset_button(preset: TonePreset) -> PresetButton {
 }
 
 /// The panel, with what was typed or the targets of the design.
-pub fn panel(
+pub(super) fn panel(
     design: &Design,
     form: &FormData,
     references: &[(RevisionId, String)],
 ) -> Result<String, AppError> {
     let typed = |name: &str, usual: String| {
-        if form.0.contains_key(name) { form.get(name).to_owned() } else { usual }
+        if form.has(name) { form.get(name).to_owned() } else { usual }
     };
     let target = |(name, goal, unit): &(&'static str, Goal, &'static str)| {
         let end = |i: usize| match Figure::from(*goal).aim(&design.aims) {
@@ -261,7 +262,7 @@ fn command(form: &FormData) -> Result<(Vec<TargetRange>, SearchSpace), Errors> {
 
 /// What the beginning of a search answers.
 #[derive(Serialize, Default)]
-pub struct SearchBegun {
+pub(super) struct SearchBegun {
     /// The job's name; empty when it has not begun.
     job: String,
     errors: Errors,
@@ -274,7 +275,7 @@ impl From<Errors> for SearchBegun {
 }
 
 /// Begins a search.
-pub async fn begin(
+pub(super) async fn begin(
     app: web::Data<App>,
     user: CurrentUser,
     form: FormData,
@@ -309,7 +310,7 @@ mod tests {
         let mut all =
             vec![("search_turns_from", "6000"), ("search_turns_to", "9000"), ("search_gauges", "1")];
         all.extend_from_slice(fields);
-        FormData(all.into_iter().map(|(k, v)| (k.to_owned(), v.to_owned())).collect())
+        all.into_iter().collect()
     }
 
     #[test]

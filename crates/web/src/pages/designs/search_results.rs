@@ -2,16 +2,16 @@
 
 use super::search::goal_label;
 use crate::app::App;
-use crate::components::differences::differences_in_words;
-use crate::components::figures::Figure;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::format::{KILOHERTZ, signed_db};
 use crate::respond::render;
 use actix_web::web;
 use askama::Template;
 use coil::design::Design;
 use coil::search::{Candidate, Goal};
+use presentation::differences::differences_in_words;
+use presentation::figures::Figure;
+use presentation::format::{KILOHERTZ, signed_db};
 use serde::Serialize;
 use workshop::JobOutcome;
 
@@ -99,7 +99,7 @@ fn results_markup(from: &Design, list: &[Candidate]) -> Result<String, AppError>
 
 /// How far a search is.
 #[derive(Serialize)]
-pub struct SearchProgress {
+pub(super) struct SearchProgress {
     share: f64,
     /// Whether it is over.
     done: bool,
@@ -108,7 +108,7 @@ pub struct SearchProgress {
 }
 
 /// How far a search is, and what it found.
-pub async fn progress(
+pub(super) async fn progress(
     app: web::Data<App>,
     user: CurrentUser,
     name: web::Path<String>,

@@ -4,15 +4,15 @@ use super::posted_sheet::{base_of, named, parent_of};
 use super::search::{goal_label, goal_or};
 use super::spools;
 use crate::app::App;
-use crate::components::sheet;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
-use crate::format::{signed_db, signed_percent};
 use crate::respond::{render, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::search::{Goal, Sensitivity};
+use presentation::format::{signed_db, signed_percent};
+use presentation::sheet;
 
 /// Changes below this share are none.
 const LEAST_SHARE: f64 = 5e-4;
@@ -39,7 +39,7 @@ struct SensitivityPanel {
 }
 
 /// The panel, before the table is there.
-pub fn panel(form: &FormData) -> Result<String, AppError> {
+pub(super) fn panel(form: &FormData) -> Result<String, AppError> {
     render(&SensitivityPanel { goal: goal_or(form.get("goal"), Goal::Inductance).key() })
 }
 
@@ -67,7 +67,11 @@ fn rows(all: Vec<Sensitivity>, ranked: Goal) -> SensitivityTable {
 }
 
 /// The table of a sheet as it was sent, largest change of its goal first.
-pub async fn table(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+pub(super) async fn table(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
     let referred = spools::referred(&app, &user, &form).await?;

@@ -3,20 +3,20 @@
 use super::share_facts::{Part, Shown, parts};
 use crate::app::App;
 use crate::components::frame::Frame;
-use crate::components::plot::{curves, plot};
 use crate::current_user::CurrentUser;
-use crate::drawing;
 use crate::error::AppError;
 use crate::query::QueryParameters;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
+use presentation::drawing;
+use presentation::plot::{curves, plot};
 use store::RevisionId;
 use store::design::RevisionRow;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "designs/share.html")]
-pub struct SharePage {
+pub(super) struct SharePage {
     frame: Frame,
     row: RevisionRow,
     choices: Vec<(&'static str, &'static str, bool)>,
@@ -30,7 +30,7 @@ pub struct SharePage {
 }
 
 /// The sheet, with the choice of its parts; the choice is in the address and not on paper.
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

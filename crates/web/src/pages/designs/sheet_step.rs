@@ -4,10 +4,11 @@ use super::search::goal_or;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use coil::design::{Aims, Design, Step};
 use coil::search::{Adjustment, Goal, TonePreset, aims_like};
+use presentation::form_fields::Errors;
 use std::str::FromStr;
 use store::RevisionId;
 use store::design::Revision;
@@ -18,7 +19,7 @@ const MOVES_PERCENT: (f64, f64) = (-60.0, 300.0);
 
 /// What a button does to the whole design.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum SheetStep {
+pub(super) enum SheetStep {
     /// Nothing: the fields are read.
     Read,
     /// Nothing, and the fields are shown again, even where they cannot be read.
@@ -57,17 +58,17 @@ impl FromStr for SheetStep {
 
 impl SheetStep {
     /// Whether it may change which fields the sheet has.
-    pub const fn shows_fields(self) -> bool {
+    pub(super) const fn shows_fields(self) -> bool {
         !matches!(self, Self::Read)
     }
 
     /// Whether it sets the targets.
-    pub const fn sets_targets(self) -> bool {
+    pub(super) const fn sets_targets(self) -> bool {
         matches!(self, Self::Preset(_) | Self::TargetsLike)
     }
 
     /// Does it to a design; what is in the way is told at its field.
-    pub async fn apply(
+    pub(super) async fn apply(
         self,
         (app, user): (&App, &CurrentUser),
         form: &FormData,

@@ -1,10 +1,10 @@
 //! The spools that a sheet offers and refers to.
 
 use crate::app::App;
-use crate::components::sheet::SpoolOption;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use presentation::sheet::SpoolOption;
 use store::SpoolId;
 use store::spool::Spool;
 
@@ -17,14 +17,18 @@ fn option(spool: &Spool) -> SpoolOption {
 }
 
 /// All spools that can be chosen.
-pub async fn offered(app: &App, user: &CurrentUser) -> Result<Vec<SpoolOption>, AppError> {
+pub(super) async fn offered(app: &App, user: &CurrentUser) -> Result<Vec<SpoolOption>, AppError> {
     Ok(app.workshop.spools_in_use(&user.actor).await?.iter().map(option).collect())
 }
 
 /// The spools that a sent sheet refers to: none, most of the time.
-pub async fn referred(app: &App, user: &CurrentUser, form: &FormData) -> Result<Vec<SpoolOption>, AppError> {
+pub(super) async fn referred(
+    app: &App,
+    user: &CurrentUser,
+    form: &FormData,
+) -> Result<Vec<SpoolOption>, AppError> {
     let is_spool = |name: &str| name.rsplit('.').next() == Some("spool");
-    let ids = form.0.iter().filter(|(name, _)| is_spool(name)).filter_map(|(_, value)| value.parse().ok());
+    let ids = form.iter().filter(|(name, _)| is_spool(name)).filter_map(|(_, value)| value.parse().ok());
     let mut found = Vec::new();
     for id in ids {
         found.push(option(&app.workshop.spool_measurements(&user.actor, SpoolId(id)).await?));

@@ -4,7 +4,7 @@ use coil::magnet::Grade;
 use coil::search::Adjustment;
 
 /// What can be varied: field value, what it is called, and the adjustment to either side.
-pub const VARIED: [(&str, &str, [Adjustment; 2]); 7] = [
+pub(super) const VARIED: [(&str, &str, [Adjustment; 2]); 7] = [
     ("turns", "turns, by 300", [Adjustment::Turns(-300), Adjustment::Turns(300)]),
     ("gauge", "gauge, by one", [Adjustment::Gauge(-1), Adjustment::Gauge(1)]),
     ("wander", "hand wander, by 15 %", [Adjustment::Wander(-0.15), Adjustment::Wander(0.15)]),

@@ -1,9 +1,9 @@
 //! The views of a design, and the drawings of each.
 
-use crate::components::plot::{Curve, curves, plot};
-use crate::drawing;
 use coil::design::{Design, Handed, place_in_row};
 use coil::prediction::{Prediction, Solution};
+use presentation::drawing;
+use presentation::plot::{Curve, curves, plot};
 
 /// Points of the field along the row.
 const ROW_POINTS: u32 = 121;
@@ -12,7 +12,7 @@ const MOST_LAID: usize = 3;
 
 /// Which drawings are shown.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum View {
+pub(super) enum View {
     /// From above, section, response.
     #[default]
     Pickup,
@@ -32,7 +32,7 @@ pub enum View {
 
 impl View {
     /// All views with name and label.
-    pub const ALL: [(Self, &'static str, &'static str); 7] = [
+    pub(super) const ALL: [(Self, &'static str, &'static str); 7] = [
         (Self::Pickup, "pickup", "Pickup"),
         (Self::Laid, "laid", "Winding"),
         (Self::Field, "field", "Field and strings"),
@@ -43,18 +43,18 @@ impl View {
     ];
 
     /// By its name; the pickup for any other.
-    pub fn named(name: &str) -> Self {
+    pub(super) fn named(name: &str) -> Self {
         Self::ALL.iter().find(|v| v.1 == name).map_or(Self::Pickup, |v| v.0)
     }
 
     /// Whether it is only of use beside a sheet.
-    pub const fn needs_sheet(self) -> bool {
+    pub(super) const fn needs_sheet(self) -> bool {
         matches!(self, Self::Sensitivity | Self::Search | Self::Listen)
     }
 }
 
 /// A drawing with its caption.
-pub struct Figure {
+pub(super) struct Figure {
     /// What it shows.
     pub caption: String,
     /// Markup.
@@ -71,13 +71,13 @@ impl Figure {
     }
 
     /// Whether it is a plot, which the page's script draws.
-    pub fn is_plot(&self) -> bool {
+    pub(super) fn is_plot(&self) -> bool {
         self.svg.contains("data-plot")
     }
 }
 
 /// What a view's drawings are made of.
-pub struct Drawn<'a> {
+pub(super) struct Drawn<'a> {
     /// The design.
     pub design: &'a Design,
     /// Its solution; `None` where it cannot be predicted.
@@ -123,7 +123,7 @@ fn responses(prediction: &Prediction, drawn: &Drawn<'_>) -> String {
 }
 
 /// The drawings of a view.
-pub fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
+pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
     let design = drawn.design;
     let builds: Vec<f64> =
         drawn.prediction.map(|p| p.coils.iter().map(|c| c.build_mm).collect()).unwrap_or_default();

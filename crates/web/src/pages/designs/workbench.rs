@@ -5,18 +5,19 @@ use super::preview::{PreviewMarkup, preview_markup};
 use super::spools;
 use super::view::View;
 use crate::app::App;
-use crate::components::field::Field;
 use crate::components::frame::{Frame, ProgressStep, progress_steps};
-use crate::components::read::limit_letters;
-use crate::components::sheet::{self, Section, SpoolOption};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use crate::respond::{redirect, render, render_with};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::{Aims, Design};
+use presentation::field::Field;
+use presentation::form_fields::{Errors, FormFields};
+use presentation::read::limit_letters;
+use presentation::sheet::{self, Section, SpoolOption};
 use store::design::{Revision, RevisionRow};
 use store::{ClientKey, RevisionId};
 use workshop::{Refusal, SaveRevision};
@@ -62,9 +63,9 @@ struct SheetFields {
 }
 
 /// The fields of a design's sheet.
-pub fn sheet_markup(
+pub(super) fn sheet_markup(
     design: &Design,
-    form: &FormData,
+    form: &FormFields,
     errors: &Errors,
     spools: &[SpoolOption],
 ) -> Result<String, AppError> {
@@ -72,7 +73,7 @@ pub fn sheet_markup(
 }
 
 /// The page with a sheet.
-pub async fn workbench(
+pub(super) async fn workbench(
     app: &App,
     user: &CurrentUser,
     form: &FormData,
@@ -126,24 +127,25 @@ pub async fn workbench(
 }
 
 /// The sheet of a revision, to make the next one.
-pub async fn edit(
+pub(super) async fn edit(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
 ) -> Result<HttpResponse, AppError> {
     let revision = app.workshop.revision(&user.actor, RevisionId(*id)).await?;
-    workbench(&app, &user, &sheet::form_of(&revision.design), &Errors::new(), Some(&revision), None).await
+    workbench(&app, &user, &FormData(sheet::form_of(&revision.design)), &Errors::new(), Some(&revision), None)
+        .await
 }
 
 /// A new design that begins as a revision is.
-pub async fn duplicate(
+pub(super) async fn duplicate(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
 ) -> Result<HttpResponse, AppError> {
     let mut design = app.workshop.revision(&user.actor, RevisionId(*id)).await?.design;
     design.name = format!("{}, copy", design.name.chars().take(COPIED_LETTERS).collect::<String>());
-    workbench(&app, &user, &sheet::form_of(&design), &Errors::new(), None, None).await
+    workbench(&app, &user, &FormData(sheet::form_of(&design)), &Errors::new(), None, None).await
 }
 
 async fn save(
@@ -184,7 +186,7 @@ async fn save(
 }
 
 /// Saves a new design.
-pub async fn save_new(
+pub(super) async fn save_new(
     app: web::Data<App>,
     user: CurrentUser,
     form: FormData,
@@ -193,7 +195,7 @@ pub async fn save_new(
 }
 
 /// Saves the next revision of a design.
-pub async fn save_next(
+pub(super) async fn save_next(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

@@ -1,18 +1,19 @@
 //! Experiments: two revisions that differ in one thing, what that does, and what was heard without knowing which is which.
 
 use crate::app::App;
-use crate::components::differences::{Difference, differences_in_words};
-use crate::components::field::{Choice, Field};
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
-use crate::drawing::chart::interval;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format::{self, HENRY, KILOOHM, PICOFARAD, Scale, signed_percent};
+use crate::form::FormData;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Design;
+use presentation::differences::{Difference, differences_in_words};
+use presentation::drawing::chart::interval;
+use presentation::field::{Choice, Field};
+use presentation::form_fields::Errors;
+use presentation::format::{self, HENRY, KILOOHM, PICOFARAD, Scale, signed_percent};
 use store::experiment::{Experiment, Listening, NewExperiment, Sample, Score};
 use store::logbook::LogbookRow;
 use store::{ClientKey, ExperimentId, ListeningId, RevisionId};
@@ -20,7 +21,7 @@ use trade::calibration::Quantity;
 use workshop::{ExperimentDetails, QuantityEffect};
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/experiments", web::get().to(list))
         .route("/experiments", web::post().to(begin))

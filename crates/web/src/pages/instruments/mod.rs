@@ -1,12 +1,11 @@
 //! Instruments: where each is, how well it reads, and whether it answers.
 
 use crate::app::App;
-use crate::components::field::{Choice, Field};
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use ::instruments::simulated::Fault;
@@ -14,14 +13,17 @@ use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::quantity::fixed;
+use presentation::field::{Choice, Field};
+use presentation::form_fields::Errors;
 use store::instrument::{Instrument, NewInstrument};
 use store::{ClientKey, InstrumentId};
 use time::macros::format_description;
 use time::{Date, OffsetDateTime};
+use trade::instrument::InstrumentKind;
 use workshop::{InstrumentState, Refusal};
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/instruments", web::get().to(show))
         .route("/instruments", web::post().to(add))
@@ -29,15 +31,6 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/instruments/{id}/retire", web::post().to(retire))
         .route("/instruments/{id}/bench", web::post().to(bench));
 }
-
-/// Kinds: key, words, the quantity that its resolution is in.
-const KINDS: [(&str, &str, &str); 5] = [
-    ("ohm", "ohm meter", "Ω"),
-    ("lcr", "LCR meter", "H"),
-    ("gauss", "gaussmeter with polarity", "T"),
-    ("sweep", "sweep analyser", "dB"),
-    ("winder", "winder with counter", "turns"),
-];
 
 /// What can be the matter on a simulated bench: name, words.
 const FAULTS: [(&str, &str); 7] = [
@@ -80,7 +73,7 @@ struct Page {
 }
 
 fn row(of: Instrument) -> Row {
-    let (_, kind, unit) = KINDS.iter().find(|(key, _, _)| *key == of.kind).copied().unwrap_or(KINDS[0]);
+    let (kind, unit) = (of.kind.name(), of.kind.unit());
     let mut reads = Vec::new();
     if let Some(step) = of.resolution {
         let unit = if (step - 1.0).abs() < 1e-12 { unit.trim_end_matches('s') } else { unit };
@@ -112,7 +105,7 @@ async fn page(
     errors: &Errors,
 ) -> Result<HttpResponse, AppError> {
     let fill = |field: Field| field.filled(form, errors);
-    let kinds = KINDS.iter().map(|(key, words, _)| Choice::new(*key, *words)).collect();
+    let kinds = InstrumentKind::ALL.map(|kind| Choice::new(kind.key(), kind.name())).into();
     let page = Page {
         frame: Frame::new(user, "instruments", "Instruments"),
         rows: app.workshop.instruments(&user.actor).await?.into_iter().map(row).collect(),
@@ -164,8 +157,8 @@ fn number(form: &FormData, errors: &mut Errors, name: &str, range: (f64, f64)) -
 
 async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
-    let kind = form.get("kind");
-    if !KINDS.iter().any(|(key, _, _)| *key == kind) {
+    let kind: Option<InstrumentKind> = form.get("kind").parse().ok();
+    if kind.is_none() {
         errors.insert("kind".into(), "Choose one of the list.".into());
     }
     let name = form.get("name");
@@ -192,9 +185,9 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
             }
         },
     };
-    if !errors.is_empty() {
+    let (Some(kind), true) = (kind, errors.is_empty()) else {
         return page(&app, &user, &form, &errors).await;
-    }
+    };
     let new = NewInstrument {
         key: form.key()?,
         kind,

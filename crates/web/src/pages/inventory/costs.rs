@@ -1,16 +1,16 @@
 //! What a pickup costs, and what it takes of each part.
 
 use crate::app::App;
-use crate::components::field::Choice;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
-use crate::format::{self, money};
 use crate::query::QueryParameters;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use presentation::field::Choice;
+use presentation::format::{self, money};
 use store::{DesignId, PartId};
 use workshop::DesignCost;
 
@@ -31,7 +31,7 @@ struct CostsPage {
     error: String,
 }
 
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     query: QueryParameters,
@@ -93,7 +93,7 @@ async fn costs_page(
 
 /// What a form says of how many of each part a pickup takes; `None` where a count cannot be.
 fn counts(form: &FormData) -> Option<Vec<(PartId, u32)>> {
-    let parts = form.0.iter().filter_map(|(name, value)| {
+    let parts = form.iter().filter_map(|(name, value)| {
         let id = name.strip_prefix("part-").and_then(|id| id.parse::<u64>().ok())?;
         let value = value.trim();
         let count = if value.is_empty() { Some(0) } else { value.parse::<u32>().ok() };
@@ -103,7 +103,7 @@ fn counts(form: &FormData) -> Option<Vec<(PartId, u32)>> {
 }
 
 /// Sets what one pickup of a design takes of each part.
-pub async fn update(
+pub(super) async fn update(
     app: web::Data<App>,
     user: CurrentUser,
     form: FormData,
@@ -122,7 +122,7 @@ mod tests {
 
     #[test]
     fn counts_are_read_or_refused_whole() {
-        let form = |value: &str| FormData([("part-3".to_owned(), value.to_owned())].into());
+        let form = |value: &str| FormData::from_iter([("part-3", value)]);
         assert_eq!(counts(&form("6")), Some(vec![(PartId(3), 6)]));
         assert_eq!(counts(&form("")), Some(vec![(PartId(3), 0)]));
         assert_eq!((counts(&form("-1")), counts(&form("2000"))), (None, None));

@@ -8,7 +8,7 @@ mod spools;
 use actix_web::web;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/spools", web::get().to(spools::show))
         .route("/spools", web::post().to(spools::add))

@@ -1,18 +1,19 @@
 //! Magnets, bobbins and other parts, with stock and cost.
 
 use crate::app::App;
-use crate::components::field::{Choice, Field};
 use crate::components::frame::Frame;
-use crate::components::read::{limit_letters, optional, plain};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format::{self, money};
+use crate::form::FormData;
 use crate::query::QueryParameters;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use presentation::field::{Choice, Field};
+use presentation::form_fields::Errors;
+use presentation::format::{self, money};
+use presentation::read::{limit_letters, optional, plain};
 use store::part::{NewPart, Part, PartDetails, StockMovement};
 use store::{ClientKey, PartId, RunId};
 use trade::stock::PartKind;
@@ -57,12 +58,13 @@ async fn page(
     let movements = app.workshop.stock_movements(&user.actor, MOVEMENTS).await?;
     let mut parts = app.workshop.parts(&user.actor).await?;
     parts.retain(|part| {
-        (kind.is_empty() || part.kind == kind) && part.name.to_lowercase().contains(&search.to_lowercase())
+        (kind.is_empty() || part.kind.key() == kind)
+            && part.name.to_lowercase().contains(&search.to_lowercase())
     });
     let parts = parts
         .into_iter()
         .map(|part| PartRow {
-            kind: PartKind::from_key(&part.kind).map_or("part", PartKind::name),
+            kind: part.kind.name(),
             low: is_low(&part),
             cost: part.each_cost.map_or_else(|| "–".into(), money),
             typed_cost: part.each_cost.map_or_else(String::new, money),
@@ -109,7 +111,7 @@ fn movement(m: &StockMovement) -> String {
     format!("{:+}: {}{run}; {}, {}", m.by_count, m.why, m.by, format::moment(m.moved_at)).replace('-', "−")
 }
 
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     query: QueryParameters,
@@ -118,7 +120,11 @@ pub async fn show(
 }
 
 #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "bounded where they are read")]
-pub async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+pub(super) async fn add(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
     let kind = PartKind::from_key(form.get("kind"));
     if kind.is_none() {
@@ -135,7 +141,7 @@ pub async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Resu
     };
     let new = NewPart {
         key: form.key()?,
-        kind: kind.key(),
+        kind,
         name: name.into(),
         each_cost: details.each_cost,
         order_below: details.order_below,
@@ -166,7 +172,7 @@ fn details(form: &FormData, errors: &mut Errors) -> PartDetails {
 }
 
 /// Saves what a part costs, when to order more, and who sells it.
-pub async fn update(
+pub(super) async fn update(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -183,7 +189,7 @@ pub async fn update(
 }
 
 /// Stock that came or went by hand.
-pub async fn move_stock(
+pub(super) async fn move_stock(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -210,7 +216,7 @@ pub async fn move_stock(
 }
 
 /// Takes the parts of a run's design out of stock, or puts them back.
-pub async fn move_for_run(
+pub(super) async fn move_for_run(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

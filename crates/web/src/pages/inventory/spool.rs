@@ -1,16 +1,17 @@
 //! One spool: what was measured along it, what is left, who sold it, and the coils wound on it.
 
 use crate::app::App;
-use crate::components::field::{Choice, Field};
 use crate::components::frame::Frame;
-use crate::components::read::{celsius, limit_letters, millimetres, optional, plain};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format::{self, counted, signed_percent, signed_percent_of_ln};
+use crate::form::FormData;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use presentation::field::{Choice, Field};
+use presentation::form_fields::Errors;
+use presentation::format::{self, counted, signed_percent, signed_percent_of_ln};
+use presentation::read::{celsius, limit_letters, millimetres, optional, plain};
 use store::instrument::Instrument;
 use store::spool::{NewCheck, Spool, SpoolCheck, SpoolDetails};
 use store::{ClientKey, InstrumentId, SpoolId};
@@ -179,7 +180,7 @@ async fn page(
     render_page(&page, !errors.is_empty())
 }
 
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -188,7 +189,7 @@ pub async fn show(
 }
 
 /// Logs what was measured at a place of the wire, or its weight.
-pub async fn check(
+pub(super) async fn check(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -225,7 +226,7 @@ pub async fn check(
 }
 
 /// Saves supplier, cost, station.
-pub async fn update(
+pub(super) async fn update(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

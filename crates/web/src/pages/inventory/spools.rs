@@ -1,13 +1,10 @@
 //! The spools with what needs attention on each, and adding one from its label.
 
 use crate::app::App;
-use crate::components::field::{Choice, Field};
 use crate::components::frame::Frame;
-use crate::components::read::{celsius, limit_letters, millimetres, optional, plain};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format;
+use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
@@ -16,6 +13,10 @@ use coil::Word;
 use coil::quantity::{fixed, number};
 use coil::wire::Gauge;
 use coil::wire::Insulation;
+use presentation::field::{Choice, Field};
+use presentation::form_fields::Errors;
+use presentation::format;
+use presentation::read::{celsius, limit_letters, millimetres, optional, plain};
 use store::ClientKey;
 use store::spool::{NewSpool, Spool};
 use trade::stock::SpoolWarning;
@@ -97,11 +98,15 @@ async fn page(
     render_page(&template, !errors.is_empty())
 }
 
-pub async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
+pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
     page(&app, &user, &FormData::default(), &Errors::new()).await
 }
 
-pub async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+pub(super) async fn add(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
     let label = form.get("label");
     if label.is_empty() || label.chars().count() > 80 {

@@ -8,7 +8,7 @@ use actix_web::{HttpResponse, web};
 use serde_json::json;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/jobs/{name}", web::get().to(progress))
         .route("/jobs/{name}/cancel", web::post().to(cancel));

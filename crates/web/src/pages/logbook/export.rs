@@ -4,11 +4,11 @@ use crate::app::App;
 use crate::components::spreadsheet::unformulated;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::format;
 use crate::pages::logbook::filter::filter;
 use crate::query::QueryParameters;
 use crate::respond::attachment;
 use actix_web::{HttpResponse, web};
+use presentation::format;
 use serde_json::{Map, Value, json};
 use store::logbook::LogbookRow;
 use trade::run_import::{COLUMNS, FORMAT};
@@ -43,7 +43,7 @@ fn value(row: &LogbookRow, column: &str) -> Value {
         "test_hz" => row.inductance_h.map_or(Value::Null, |_| json!(1000.0)),
         "inductance_off" => rounded(row.inductance_off, 1e6),
         "capacitance_f" => rounded(row.capacitance_f, 1e15),
-        "verdict" => row.level.clone().into(),
+        "verdict" => row.level.key().into(),
         "words" => row.verdict.clone().into(),
         "remark" => row.remark.clone().into(),
         _ => Value::Null,
@@ -81,7 +81,7 @@ fn json_of(rows: &[LogbookRow]) -> Value {
     json!({ "format": FORMAT, "runs": runs })
 }
 
-pub async fn csv(
+pub(super) async fn csv(
     app: web::Data<App>,
     user: CurrentUser,
     query: QueryParameters,
@@ -91,7 +91,7 @@ pub async fn csv(
     Ok(attachment("text/csv; charset=utf-8", "logbook.csv", written))
 }
 
-pub async fn json(
+pub(super) async fn json(
     app: web::Data<App>,
     user: CurrentUser,
     query: QueryParameters,
@@ -103,6 +103,7 @@ pub async fn json(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use store::Stored;
     use store::{DesignId, PersonId, RevisionId, RunId};
     use time::macros::datetime;
 
@@ -114,7 +115,7 @@ mod tests {
             revision: 2,
             design_id: DesignId(1),
             name: "=Sedge, \"neck\"".into(),
-            format: "tall-single".into(),
+            format: Stored(coil::design::Kind::TallSingle),
             gauge: "42 AWG".into(),
             straight: false,
             clockwise: true,
@@ -126,7 +127,7 @@ mod tests {
             winder_id: None,
             winder: None,
             started_at: datetime!(2026-03-01 10:00),
-            level: "pass".into(),
+            level: Stored(trade::verdict::Level::Pass),
             verdict: "All inside their bands.".into(),
             planned_turns: 7500,
             turns: Some(7500.0),

@@ -13,19 +13,19 @@ fn day(text: &str) -> Option<Date> {
 }
 
 /// The filter that an address asks for.
-pub fn filter(query: &QueryParameters) -> LogFilter {
+pub(super) fn filter(query: &QueryParameters) -> LogFilter {
     let word = |name| Some(query.get(name).to_owned()).filter(|w| !w.is_empty());
     LogFilter {
         words: query.get("q").to_owned(),
         design: query.number("design").map(DesignId),
         revision: query.get("revision").trim_start_matches('r').parse().ok(),
-        format: word("format"),
+        format: query.get("format").parse().ok(),
         spool: query.number("spool").map(SpoolId),
         operator: query.number("operator").map(PersonId),
         winder: query.number("winder").map(InstrumentId),
         from: day(query.get("from")),
         to: day(query.get("to")),
-        level: Level::from_key(query.get("verdict")).map(|l| l.key().to_owned()),
+        level: Level::from_key(query.get("verdict")),
         tag: word("tag"),
         order: Order::from_key(query.get("sort")).unwrap_or_default(),
         rising: query.get("way") == "up",

@@ -1,16 +1,17 @@
 //! Importing runs: pasted or from a file, checked line by line, and only then taken, all or none.
 
 use crate::app::App;
-use crate::components::field::Field;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format::{self, HENRY, KILOOHM};
+use crate::form::FormData;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use presentation::format::{self, HENRY, KILOOHM};
 use store::ClientKey;
 use trade::run_import::{COLUMNS, read};
 use workshop::{ImportOutcome, JobOutcome, LineProblem, ReviewedLine};
@@ -120,13 +121,17 @@ fn line_row(reviewed: &ReviewedLine) -> LineRow {
     }
 }
 
-pub async fn show(user: CurrentUser) -> Result<HttpResponse, AppError> {
+pub(super) async fn show(user: CurrentUser) -> Result<HttpResponse, AppError> {
     render_page(&ImportPage::new(&user, "", "", ClientKey::random()), false)
 }
 
 /// Reads what was sent and shows it; or takes it, once it was seen and nothing is wrong with it.
-pub async fn check(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
-    let text = form.0.get("text").cloned().unwrap_or_default();
+pub(super) async fn check(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let text = form.untrimmed("text").to_owned();
     let key = form.key()?;
     let lines = match read(&text) {
         Ok(lines) => lines,
@@ -151,7 +156,7 @@ pub async fn check(app: web::Data<App>, user: CurrentUser, form: FormData) -> Re
 
 #[derive(Template, WebTemplate)]
 #[template(path = "logbook/import_progress.html")]
-pub struct ImportProgressPage {
+pub(super) struct ImportProgressPage {
     frame: Frame,
     tab: &'static str,
     job: String,
@@ -162,7 +167,7 @@ pub struct ImportProgressPage {
 }
 
 /// How far it is.
-pub async fn progress(
+pub(super) async fn progress(
     app: web::Data<App>,
     user: CurrentUser,
     name: web::Path<String>,

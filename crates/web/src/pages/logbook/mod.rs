@@ -8,7 +8,7 @@ mod page;
 use actix_web::web;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/logbook", web::get().to(page::show))
         .route("/logbook.csv", web::get().to(export::csv))

@@ -1,17 +1,19 @@
 //! The logbook's page: every run, filtered, sorted, with columns of choice.
 
 use crate::app::App;
-use crate::components::field::Choice;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::format::{self, signed_percent};
 use crate::pages::logbook::filter::filter;
 use crate::query::QueryParameters;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
-use store::logbook::{FORMATS, LogbookRow, Order, PAGE};
+use coil::Word as _;
+use coil::design::Kind;
+use presentation::field::Choice;
+use presentation::format::{self, signed_percent};
+use store::logbook::{LogbookRow, Order, PAGE};
 use trade::comparison::CONTROL;
 use trade::verdict::Level;
 use workshop::FilterChoices;
@@ -87,7 +89,7 @@ struct Heading {
 
 #[derive(Template, WebTemplate)]
 #[template(path = "logbook/logbook.html")]
-pub struct LogbookPage {
+pub(super) struct LogbookPage {
     frame: Frame,
     tab: &'static str,
     query: QueryParameters,
@@ -134,7 +136,7 @@ fn cell(line: &LogbookRow, key: &str) -> Cell {
             cell.text = format!("{} r{}", line.name, line.revision);
             cell.link = format!("/revisions/{}", line.revision_id);
         }
-        "format" => cell.text = line.format.replace('-', " "),
+        "format" => line.format.name().clone_into(&mut cell.text),
         "spool" => {
             cell.text = named(&line.spool);
             cell.link = line.spool_id.map_or_else(String::new, |id| format!("/spools/{id}"));
@@ -166,8 +168,8 @@ fn cell(line: &LogbookRow, key: &str) -> Cell {
             (cell.class, cell.text) = ("measured", off(line.flux_ratio.map(f64::exp_m1)));
         }
         "verdict" => {
-            cell.level.clone_from(&line.level);
-            Level::from_key(&line.level).map_or("–", Level::name).clone_into(&mut cell.text);
+            line.level.key().clone_into(&mut cell.level);
+            line.level.name().clone_into(&mut cell.text);
         }
         "remark" => cell.text.clone_from(&line.remark),
         _ => {
@@ -181,7 +183,7 @@ fn cell(line: &LogbookRow, key: &str) -> Cell {
     cell
 }
 
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     query: QueryParameters,
@@ -267,7 +269,7 @@ fn choosers(choices: &FilterChoices, query: &QueryParameters) -> (Vec<Chooser>, 
     let people = choices.people.iter().map(|p| Choice::new(p.id.to_string(), &p.name));
     let winders = choices.winders.iter().map(|i| Choice::new(i.id.to_string(), &i.name));
     let levels = Level::ALL.iter().map(|l| Choice::new(l.key(), l.name()));
-    let formats = FORMATS.iter().map(|f| Choice::new(*f, f.replace('-', " ")));
+    let formats = Kind::ALL.iter().map(|kind| Choice::new(kind.word(), kind.name()));
     let tags = choices.tags.iter().map(|t| Choice::new(t, t));
     let first = vec![
         chooser("design", "Design", "any design", designs.collect()),

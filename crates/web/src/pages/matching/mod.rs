@@ -1,13 +1,11 @@
 //! Matching: which coils in stock belong together.
 
 use crate::app::App;
-use crate::components::field::Choice;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::format::{self, HENRY, KILOOHM, signed_percent};
 use crate::query::QueryParameters;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
@@ -15,6 +13,8 @@ use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
+use presentation::field::Choice;
+use presentation::format::{self, HENRY, KILOOHM, signed_percent};
 use std::collections::BTreeSet;
 use store::logbook::LogbookRow;
 use store::set::SetMember;
@@ -23,7 +23,7 @@ use trade::matching::{MatchCriterion, Measure, Pair};
 use workshop::{MatchedCoils, MatchingQuery, Refusal};
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/matching", web::get().to(show))
         .route("/sets", web::post().to(set_aside))

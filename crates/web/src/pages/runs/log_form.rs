@@ -1,25 +1,26 @@
 //! The log's form: its fields, what was typed into them as readings, and the questions about readings that can hardly be.
 
 use super::log_row::{LogRow, reading_name};
-use crate::components::field::Field;
-use crate::form::{Errors, FormData};
-use crate::format::{self, HENRY, KILOOHM};
+use crate::form::FormData;
 use coil::circuit::capacitance_from_resonances;
 use coil::quantity::{
     Capacitance, FluxDensity, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Turns,
     fixed,
 };
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use presentation::format::{self, HENRY, KILOOHM};
 use store::reading::NewReading;
 use store::run::Run;
 use trade::reading::Kind;
 use workshop::ReadingDoubt;
 
 /// The test frequency of the capacitance range of a usual handheld meter, Hz.
-pub const METER_HZ: f64 = 500.0;
+pub(super) const METER_HZ: f64 = 500.0;
 
 /// Why a form holds no readings.
 #[derive(Debug, Default)]
-pub struct RefusedForm {
+pub(super) struct RefusedForm {
     /// Messages by field.
     pub errors: Errors,
     /// A capacitance reading, F, that is far too large to be the coil's own.
@@ -27,7 +28,7 @@ pub struct RefusedForm {
 }
 
 /// The fields of the log's form: all of them, or those of the one reading that is being corrected.
-pub fn reading_fields(
+pub(super) fn reading_fields(
     form: &FormData,
     errors: &Errors,
     run: &Run,
@@ -141,7 +142,7 @@ fn optional<T: ParseQuantity>(
 }
 
 /// What was filled in, as readings.
-pub fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, RefusedForm> {
+pub(super) fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, RefusedForm> {
     let mut errors = Errors::new();
     let mut not_a_capacitance_f = None;
     let mut readings = Vec::new();
@@ -262,7 +263,7 @@ fn capacitance(form: &FormData, errors: &mut Errors, not_one: &mut Option<f64>) 
 }
 
 /// Why nanofarads are not the coil's own capacitance, with what the meter should show on this coil.
-pub fn not_a_capacitance(farads: f64, expected_f: Option<f64>) -> String {
+pub(super) fn not_a_capacitance(farads: f64, expected_f: Option<f64>) -> String {
     let expected = expected_f.map_or_else(String::new, |f| {
         format!(" A meter at {METER_HZ} Hz should show about {} nF on this coil.", fixed(f * 1e9, 0))
     });
@@ -275,7 +276,7 @@ pub fn not_a_capacitance(farads: f64, expected_f: Option<f64>) -> String {
 }
 
 /// The questions about readings that can hardly be, by field.
-pub fn doubt_texts(doubts: &[ReadingDoubt]) -> Errors {
+pub(super) fn doubt_texts(doubts: &[ReadingDoubt]) -> Errors {
     doubts
         .iter()
         .map(|doubt| {

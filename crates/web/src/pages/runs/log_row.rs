@@ -1,13 +1,13 @@
 //! Readings as a run's page shows them.
 
-use crate::format::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale};
 use coil::quantity::fixed;
+use presentation::format::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale};
 use store::reading::ReadingRow;
 use trade::reading::Kind;
 
 /// A row of the log.
 #[derive(Clone)]
-pub struct LogRow {
+pub(super) struct LogRow {
     /// Number of the reading.
     pub id: u64,
     /// What was read.
@@ -35,7 +35,7 @@ pub struct LogRow {
 }
 
 /// The name of a reading.
-pub fn reading_name(kind: Kind, pole: Option<u32>) -> String {
+pub(super) fn reading_name(kind: Kind, pole: Option<u32>) -> String {
     match (kind, pole) {
         (Kind::Turns, _) => "Turns".into(),
         (Kind::Resistance, _) => "Resistance".into(),
@@ -51,7 +51,7 @@ pub fn reading_name(kind: Kind, pole: Option<u32>) -> String {
 }
 
 /// How a reading is written; `None` for counts and words.
-pub fn scale(kind: Kind) -> Option<Scale> {
+pub(super) fn scale(kind: Kind) -> Option<Scale> {
     match kind {
         Kind::Resistance => Some(KILOOHM.finer()),
         Kind::Inductance => Some(HENRY.finer()),
@@ -63,7 +63,7 @@ pub fn scale(kind: Kind) -> Option<Scale> {
 }
 
 /// A reading as the log shows it.
-pub fn log_row(logged: &ReadingRow, stands: bool) -> LogRow {
+pub(super) fn log_row(logged: &ReadingRow, stands: bool) -> LogRow {
     let reading = &logged.reading;
     let value = match (reading.value, scale(reading.kind)) {
         (Some(value), Some(scale)) => scale.text(value),

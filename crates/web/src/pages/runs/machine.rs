@@ -4,9 +4,10 @@ use super::page::{RunForm, run_page};
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use crate::respond::{attachment, redirect};
 use actix_web::{HttpResponse, web};
+use presentation::form_fields::Errors;
 use serde::Deserialize;
 use store::RunId;
 use trade::machine::{Limits, counter_log};
@@ -16,7 +17,7 @@ const USUAL_RPM: f64 = 500.0;
 
 /// What the machine is asked for and can do; its usual limits where nothing is given.
 #[derive(Deserialize)]
-pub struct MachineQuery {
+pub(super) struct MachineQuery {
     rpm: Option<f64>,
     low_mm: Option<f64>,
     high_mm: Option<f64>,
@@ -24,7 +25,7 @@ pub struct MachineQuery {
 }
 
 /// The guide plan of a run for a motorised traverse, as G-code or as CSV by the address's ending.
-pub async fn guide(
+pub(super) async fn guide(
     app: web::Data<App>,
     user: CurrentUser,
     path: web::Path<(u64, String)>,
@@ -46,7 +47,7 @@ pub async fn guide(
 }
 
 /// Imports a counter's log: its last count becomes the run's.
-pub async fn import(
+pub(super) async fn import(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

@@ -2,7 +2,6 @@
 
 use super::page::{RunForm, run_page};
 use crate::app::App;
-use crate::components::read::{celsius, optional};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
@@ -11,6 +10,7 @@ use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
+use presentation::read::{celsius, optional};
 use serde::Serialize;
 use store::{InstrumentId, RunId};
 use trade::cooling::{CoolingFit, Sample};
@@ -21,7 +21,7 @@ fn instrument(form: &FormData) -> Result<InstrumentId, AppError> {
 }
 
 /// Asks an instrument and logs what it reads. What it could not is told on the run's page, and nothing is logged.
-pub async fn read(
+pub(super) async fn read(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -63,7 +63,7 @@ struct CoolingAnswer {
 }
 
 /// One reading on the way to the room's temperature, and where the readings so far say that it will end. Nothing is logged.
-pub async fn cooling(
+pub(super) async fn cooling(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

@@ -17,7 +17,7 @@ use actix_web::web;
 use store::ClientKey;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/runs", web::post().to(start::start))
         .route("/runs/new", web::get().to(start::new))
@@ -40,6 +40,6 @@ pub fn routes(config: &mut web::ServiceConfig) {
 }
 
 /// A key for a form that is sent by a button alone.
-pub fn fresh_key() -> ClientKey {
+pub(super) fn fresh_key() -> ClientKey {
     ClientKey::random()
 }

@@ -4,27 +4,29 @@ use super::log_form::reading_fields;
 use super::log_row::{LogRow, log_row, reading_name, scale};
 use super::traveller::{OperationRow, operation_rows};
 use crate::app::App;
-use crate::components::field::Field;
-use crate::components::figures::Figure;
 use crate::components::frame::{Frame, ProgressStep, progress_steps};
-use crate::components::plot;
 use crate::components::strip::{Cell, CellContext, cells};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
-use crate::form::{Errors, FormData};
-use crate::format::{self, KILOOHM, signed_percent};
+use crate::form::FormData;
 use crate::respond::{redirect, render_page};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
 use coil::magnet::AlloyGuess;
+use presentation::field::Field;
+use presentation::figures::Figure;
+use presentation::form_fields::Errors;
+use presentation::format::{self, KILOOHM, signed_percent};
+use presentation::plot;
 use serde::Deserialize;
 use store::event::WindingEventRow;
 use store::run::RunRow;
 use store::{ClientKey, ReadingId, RunId};
 use trade::comparison::{Comparison, Standing};
+use trade::instrument::InstrumentKind;
 use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
 use trade::verdict::{Level, Verdict};
@@ -32,11 +34,11 @@ use trade::winding::WindingEventKind;
 use workshop::{MeasuredCoils, RunDetails};
 
 /// What an instrument of a kind can be asked on a run's page, in the order of the work.
-const BUTTONS: [(&str, &str); 4] = [
-    ("ohm", "Read resistance"),
-    ("lcr", "Read inductance"),
-    ("gauss", "Read flux"),
-    ("sweep", "Sweep response"),
+const BUTTONS: [(InstrumentKind, &str); 4] = [
+    (InstrumentKind::Ohm, "Read resistance"),
+    (InstrumentKind::Lcr, "Read inductance"),
+    (InstrumentKind::Gauss, "Read flux"),
+    (InstrumentKind::Sweep, "Sweep response"),
 ];
 
 /// Most entries of the winding log that are shown.
@@ -119,7 +121,7 @@ struct EventRow {
 
 /// What was sent to a run's page, where it is shown again.
 #[derive(Debug, Default)]
-pub struct RunForm {
+pub(super) struct RunForm {
     /// The form.
     pub form: FormData,
     /// Messages by field.
@@ -131,12 +133,12 @@ pub struct RunForm {
 }
 
 #[derive(Deserialize)]
-pub struct RunQuery {
+pub(super) struct RunQuery {
     correct: Option<u64>,
 }
 
 /// The page.
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -147,7 +149,7 @@ pub async fn show(
 }
 
 /// Judges the run anew by the engine as it is now.
-pub async fn judge_again(
+pub(super) async fn judge_again(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -185,7 +187,7 @@ fn comparison_row(c: &Comparison) -> ComparisonRow {
         tolerance: format!("{:+.1} × tolerance", c.bands).replace('-', "−"),
         class,
         status,
-        drawing: crate::drawing::band(&c.predicted, None, Some(c.measured)),
+        drawing: presentation::drawing::band(&c.predicted, None, Some(c.measured)),
     }
 }
 
@@ -241,19 +243,19 @@ fn swept(details: &RunDetails) -> Result<String, AppError> {
 
 fn instrument_buttons(details: &RunDetails) -> Vec<InstrumentButton> {
     let buttons = BUTTONS.iter().flat_map(|(kind, label)| {
-        let of_kind = details.instruments.iter().filter(|i| i.kind == *kind);
+        let of_kind = details.instruments.iter().filter(|i| i.kind.0 == *kind);
         of_kind.map(|i| InstrumentButton {
             id: i.id.0,
             name: i.name.clone(),
             label,
-            watches_cooling: *kind == "ohm",
+            watches_cooling: *kind == InstrumentKind::Ohm,
         })
     });
     buttons.collect()
 }
 
 /// A run's page, with what was sent to it where that is shown again.
-pub async fn run_page(
+pub(super) async fn run_page(
     app: &App,
     user: &CurrentUser,
     id: RunId,
@@ -289,7 +291,7 @@ pub async fn run_page(
         steps: progress_steps(true, Some(details.stage), level == Level::Pass),
         when: format::moment(row.created_at),
         when_iso: format::iso(row.created_at),
-        stops: row.stop_turns().into_iter().map(format::turns).collect(),
+        stops: row.stops.iter().map(format::turns).collect(),
         level: level.key(),
         can_sign: matches!(level, Level::Pass | Level::Waiting),
         is_rework: matches!(level, Level::Look | Level::Stop),

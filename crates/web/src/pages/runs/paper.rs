@@ -5,19 +5,19 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::format::{self, HENRY, KILOOHM, METRE};
 use actix_web::{HttpRequest, web};
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
 use coil::design::Design;
 use coil::prediction::{Prediction, lay_coil};
+use presentation::format::{self, HENRY, KILOOHM, METRE};
 use store::RunId;
 use store::run::RunRow;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "runs/paper.html")]
-pub struct PaperPage {
+pub(super) struct PaperPage {
     frame: Frame,
     row: RunRow,
     when: String,
@@ -30,7 +30,7 @@ pub struct PaperPage {
 }
 
 /// The traveller on one page with a label to cut off; its code opens the run on a phone.
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -47,7 +47,7 @@ pub async fn show(
         frame: Frame::new(&user, "logbook", format!("Traveller of run {}", run.row.number)),
         when: format::moment(run.row.created_at),
         when_iso: format::iso(run.row.created_at),
-        stops: run.row.stop_turns().into_iter().map(format::turns).collect(),
+        stops: run.row.stops.iter().map(format::turns).collect(),
         rows: operation_rows(progress),
         row: run.row,
         facts,

@@ -7,9 +7,9 @@ use crate::form::FormData;
 ///
 /// # Errors
 /// The first line that is not a reading, in words.
-pub fn take_in(form: &FormData) -> Result<FormData, String> {
+pub(super) fn take_in(form: &FormData) -> Result<FormData, String> {
     let mut all = form.clone();
-    let text = all.0.remove("pasted").unwrap_or_default();
+    let text = all.0.0.remove("pasted").unwrap_or_default();
     for (k, line) in text.lines().enumerate() {
         let line = line.trim();
         if line.is_empty() || line.starts_with('#') {
@@ -36,9 +36,8 @@ pub fn take_in(form: &FormData) -> Result<FormData, String> {
             },
         };
         let mut put = |name: &str, value: &str| {
-            let held = all.0.get(name).is_some_and(|v| !v.trim().is_empty());
-            if !held {
-                all.0.insert(name.to_owned(), value.to_owned());
+            if all.get(name).is_empty() {
+                all.set(name, value);
             }
         };
         put(&field, value);
@@ -54,7 +53,7 @@ mod tests {
     use super::*;
 
     fn form(fields: &[(&str, &str)]) -> FormData {
-        FormData(fields.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect())
+        fields.iter().copied().collect()
     }
 
     #[test]

@@ -6,13 +6,14 @@ use super::paste::take_in;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
+use crate::form::FormData;
 use crate::respond::redirect;
 use actix_web::{HttpResponse, web};
+use presentation::form_fields::Errors;
 use store::{ReadingId, RunId};
 use workshop::LogReadings;
 
-pub async fn log(
+pub(super) async fn log(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

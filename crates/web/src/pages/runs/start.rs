@@ -1,19 +1,20 @@
 //! Starting a run: what is wound, on which spool, by whom, and whether the wire suffices.
 
 use crate::app::App;
-use crate::components::field::{Choice, Field};
 use crate::components::frame::{Frame, ProgressStep, progress_steps};
-use crate::components::read::{limit_letters, optional, plain};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::form::{Errors, FormData};
-use crate::format::{self, METRE};
+use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Design;
 use coil::quantity::{ParseQuantity, Turns};
+use presentation::field::{Choice, Field};
+use presentation::form_fields::Errors;
+use presentation::format::{self, METRE};
+use presentation::read::{limit_letters, optional, plain};
 use serde::Deserialize;
 use store::design::Revision;
 use store::spool::Spool;
@@ -41,14 +42,14 @@ struct NewPage {
 }
 
 #[derive(Deserialize)]
-pub struct NewQuery {
+pub(super) struct NewQuery {
     revision: u64,
     /// The run that this one reworks.
     rework: Option<u32>,
 }
 
 /// The form of a new run.
-pub async fn new(
+pub(super) async fn new(
     app: web::Data<App>,
     user: CurrentUser,
     query: web::Query<NewQuery>,
@@ -56,16 +57,14 @@ pub async fn new(
     let options = app.workshop.start_options(&user.actor, RevisionId(query.revision)).await?;
     let turns = options.revision.row.turns;
     let stops = usual_stops(turns).iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
-    let form = FormData(
-        [
-            ("turns", turns.to_string()),
-            ("stops", stops),
-            ("operator", user.person.id.to_string()),
-            ("remark", query.rework.map_or_else(String::new, |n| format!("Rework of run {n}"))),
-        ]
-        .map(|(name, value)| (name.to_owned(), value))
-        .into(),
-    );
+    let form = [
+        ("turns", turns.to_string()),
+        ("stops", stops),
+        ("operator", user.person.id.to_string()),
+        ("remark", query.rework.map_or_else(String::new, |n| format!("Rework of run {n}"))),
+    ]
+    .into_iter()
+    .collect();
     new_page(&user, options, &form, &Errors::new(), false)
 }
 
@@ -181,7 +180,11 @@ fn command(form: &FormData, revision: RevisionId) -> Result<Result<StartRun, Err
 }
 
 /// Starts the run.
-pub async fn start(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+pub(super) async fn start(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let revision = form.id("revision").map(RevisionId).ok_or(AppError::NotFound("revision"))?;
     let (errors, is_short) = match command(&form, revision)? {
         Ok(command) => match app.workshop.start_run(&user.actor, &command).await {

@@ -3,10 +3,8 @@
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
-use crate::drawing;
 use crate::error::AppError;
 use crate::form::FormData;
-use crate::format;
 use crate::refusal_text::refusal_text;
 use crate::respond::render_page;
 use actix_web::web::Bytes;
@@ -16,6 +14,8 @@ use coil::design::Direction;
 use coil::quantity::fixed;
 use coil::wire::tension_window_n;
 use futures_util::stream;
+use presentation::drawing;
+use presentation::format;
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 use store::{InstrumentId, RunId};
@@ -60,7 +60,7 @@ struct StationPage {
 
 /// Which winder a page follows; 0 for none, the first when nothing is given.
 #[derive(Deserialize)]
-pub struct WinderQuery {
+pub(super) struct WinderQuery {
     winder: Option<u64>,
 }
 
@@ -73,7 +73,7 @@ fn choice(asked: Option<u64>) -> WinderChoice {
 }
 
 /// The page.
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -92,7 +92,7 @@ pub async fn show(
         design: run.row.design.clone(),
         revision: run.row.revision,
         planned: run.row.planned_turns,
-        stops: run.row.stops.clone(),
+        stops: run.row.stops.iter().map(ToString::to_string).collect::<Vec<_>>().join(","),
         winders: all.into_iter().map(|i| (i.id.0, i.name, i.id.0 == winder)).collect(),
         winder,
         event_kinds: ONE_TOUCH.map(|kind| (kind.key(), kind.name())).to_vec(),
@@ -156,7 +156,7 @@ fn message(state: &StationState) -> StationMessage {
 
 /// What happens at the winder, as it happens: server-sent events, each the whole state as JSON; a comment every ten
 /// seconds keeps the connection open.
-pub async fn live(
+pub(super) async fn live(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -198,7 +198,7 @@ struct EventAnswer {
 }
 
 /// Logs what happened; the same key again logs nothing more, and is as good an answer.
-pub async fn log_event(
+pub(super) async fn log_event(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -223,7 +223,7 @@ struct CommandAnswer {
 }
 
 /// Commands the winder.
-pub async fn command(
+pub(super) async fn command(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
@@ -251,12 +251,12 @@ pub async fn command(
 
 /// How many turns the drawing shows.
 #[derive(Deserialize)]
-pub struct SectionQuery {
+pub(super) struct SectionQuery {
     turns: u32,
 }
 
 /// The coil as it should lie after so many turns.
-pub async fn section(
+pub(super) async fn section(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

@@ -5,11 +5,11 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::format;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
+use presentation::format;
 use store::RunId;
 use trade::reading::Kind;
 use trade::traveller::{Operation, OperationStatus};
@@ -19,7 +19,7 @@ use workshop::{Refusal, TravellerProgress};
 const MOST_LETTERS: usize = 500;
 
 /// An operation as pages show it.
-pub struct OperationRow {
+pub(super) struct OperationRow {
     /// The operation.
     pub operation: Operation,
     /// `done`, `now` or `later`.
@@ -34,13 +34,13 @@ pub struct OperationRow {
 
 impl OperationRow {
     /// Whether it is the next to do.
-    pub fn is_next(&self) -> bool {
+    pub(super) fn is_next(&self) -> bool {
         self.state == "now"
     }
 }
 
 /// The operations of a run as pages show them.
-pub fn operation_rows(progress: TravellerProgress) -> Vec<OperationRow> {
+pub(super) fn operation_rows(progress: TravellerProgress) -> Vec<OperationRow> {
     let rows = progress.operations.into_iter().map(|(operation, status)| {
         let (state, signature, missing) = match status {
             OperationStatus::Done(signature) => ("done", Some(signature), Vec::new()),
@@ -61,7 +61,7 @@ pub fn operation_rows(progress: TravellerProgress) -> Vec<OperationRow> {
 }
 
 /// Signs an operation; why it cannot be signed is told on the run's page.
-pub async fn sign(
+pub(super) async fn sign(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,

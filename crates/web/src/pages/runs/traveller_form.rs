@@ -107,7 +107,7 @@ fn read(text: &str) -> Result<Traveller, String> {
 }
 
 #[derive(Deserialize)]
-pub struct FormatQuery {
+pub(super) struct FormatQuery {
     kind: Option<Format>,
 }
 
@@ -130,7 +130,7 @@ fn travellers_page(
 }
 
 /// The traveller of a format, to be changed.
-pub async fn show(
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     query: web::Query<FormatQuery>,
@@ -141,7 +141,11 @@ pub async fn show(
 }
 
 /// Saves a workshop's own traveller, or restores the usual one.
-pub async fn save(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+pub(super) async fn save(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
     let kind: Format = form.get("kind").parse().ok().ok_or(AppError::NotFound("format"))?;
     let back = || redirect(format!("/travellers?kind={}", kind.word()));
     if form.is_ticked("usual") {
@@ -149,7 +153,7 @@ pub async fn save(app: web::Data<App>, user: CurrentUser, form: FormData) -> Res
         return Ok(back());
     }
     // The lines' own blanks matter.
-    let text = form.0.get("text").cloned().unwrap_or_default();
+    let text = form.untrimmed("text").to_owned();
     match read(&text) {
         Ok(traveller) => {
             app.workshop.save_format_traveller(&user.actor, kind, Some(&traveller)).await?;

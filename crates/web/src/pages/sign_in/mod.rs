@@ -2,16 +2,17 @@
 
 use crate::app::App;
 use crate::assets;
-use crate::components::field::Field;
 use crate::current_user::{self, random_token};
 use crate::error::AppError;
-use crate::form::{Errors, FORM_COOKIE, FormData};
+use crate::form::{FORM_COOKIE, FormData};
 use crate::respond::{redirect, render};
 use actix_session::Session;
 use actix_web::cookie::{Cookie, SameSite};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
+use presentation::field::Field;
+use presentation::form_fields::Errors;
 use serde::Deserialize;
 use workshop::{Refusal, SignInOutcome};
 
@@ -19,7 +20,7 @@ use workshop::{Refusal, SignInOutcome};
 const SHORTEST: usize = 10;
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/sign-in", web::get().to(show))
         .route("/sign-in", web::post().to(enter))
@@ -134,7 +135,7 @@ async fn enter(
         return Err(AppError::TooMany);
     }
     // As typed: blanks at its ends belong to a password.
-    let password = form.0.get("password").cloned().unwrap_or_default();
+    let password = form.untrimmed("password").to_owned();
     match app.workshop.sign_in(&name, password).await? {
         SignInOutcome::SignedIn(person) => {
             current_user::sign_in(&session, person)?;
@@ -214,10 +215,10 @@ async fn set_up(
             errors.insert(name.into(), format!("Give a name for {what}, up to 120 letters."));
         }
     }
-    let password = form.0.get("password").cloned().unwrap_or_default();
+    let password = form.untrimmed("password").to_owned();
     if password.chars().count() < SHORTEST {
         errors.insert("password".into(), format!("This is too short: at least {SHORTEST} characters."));
-    } else if form.0.get("again") != Some(&password) {
+    } else if form.untrimmed("again") != password {
         errors.insert("again".into(), "The two passwords differ: type the same one twice.".into());
     }
     if !errors.is_empty() {

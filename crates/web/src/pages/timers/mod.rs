@@ -12,7 +12,7 @@ use store::timer::NewTimer;
 use store::{RunId, TimerId};
 
 /// Routes.
-pub fn routes(config: &mut web::ServiceConfig) {
+pub(super) fn routes(config: &mut web::ServiceConfig) {
     config.route("/timers", web::post().to(start)).route("/timers/{id}/end", web::post().to(end));
 }
 
@@ -68,9 +68,7 @@ mod tests {
     #[case("Lacquer", "0", false)]
     #[case("Lacquer", "soon", false)]
     fn a_timer_needs_a_label_and_minutes(#[case] label: &str, #[case] minutes: &str, #[case] right: bool) {
-        let form = FormData(
-            [("label", label), ("minutes", minutes)].map(|(k, v)| (k.to_owned(), v.to_owned())).into(),
-        );
+        let form = [("label", label), ("minutes", minutes)].into_iter().collect();
         assert_eq!(read(&form).is_ok(), right);
     }
 }

@@ -1,9 +1,10 @@
 //! Charts of many runs: values over runs with their limits, intervals beside one another, shares.
 
-use super::Svg;
+use super::{Element, Svg};
 use trade::consistency::Limits;
 
 /// A point of a run chart.
+#[derive(Debug)]
 pub struct Point {
     /// Its value.
     pub value: f64,
@@ -16,6 +17,7 @@ pub struct Point {
 }
 
 /// A change of phase: before which point, and what came in.
+#[derive(Debug)]
 pub struct Phase {
     /// The first point after it.
     pub at: usize,
@@ -41,6 +43,15 @@ pub struct RunChart<'a> {
     pub title: &'a str,
 }
 
+impl std::fmt::Debug for RunChart<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("RunChart")
+            .field("points", &self.points)
+            .field("title", &self.title)
+            .finish_non_exhaustive()
+    }
+}
+
 const WIDTH: f64 = 960.0;
 const LEFT: f64 = 74.0;
 const RIGHT: f64 = 84.0;
@@ -64,46 +75,41 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
     frame(&mut svg, chart, &Scales { top, bottom, low, high, room, step });
     let path: Vec<String> =
         chart.points.iter().enumerate().map(|(k, p)| format!("{:.1} {:.1}", x(k), y(p.value))).collect();
-    svg.put(format_args!(r#"<path class="through" d="M{}"/>"#, path.join("L")));
+    svg.put(Element::new("path").with("class", "through").with("d", format_args!("M{}", path.join("L"))));
     let size = if chart.points.len() > 150 { 2.2 } else { 4.2 };
     for (k, point) in chart.points.iter().enumerate() {
         let (cx, cy) = (x(k), y(point.value));
         let class = if point.bad { "dot bad" } else { "dot" };
-        let mark = format!(
-            r#"<path class="{class}" d="M{cx:.1} {:.1}L{:.1} {cy:.1}L{cx:.1} {:.1}L{:.1} {cy:.1}Z"><title>{}</title></path>"#,
+        let outline = format!(
+            "M{cx:.1} {:.1}L{:.1} {cy:.1}L{cx:.1} {:.1}L{:.1} {cy:.1}Z",
             cy - size,
             cx + size,
             cy + size,
-            cx - size,
-            escaped(&point.title)
+            cx - size
         );
+        let title = Element::new("title").text(&point.title);
+        let mark = Element::new("path").with("class", class).with("d", outline).child(title);
         if point.link.is_empty() || chart.points.len() > 400 {
-            svg.put(format_args!("{mark}"));
+            svg.put(mark);
         } else {
-            svg.put(format_args!(
-                r#"<a href="{}" aria-label="{}">{mark}</a>"#,
-                point.link,
-                escaped(&point.title)
-            ));
+            svg.put(Element::new("a").with("href", &point.link).with("aria-label", &point.title).child(mark));
         }
     }
     if let (Some(first), Some(last)) = (chart.points.first(), chart.points.last()) {
         for (k, point, anchor) in [(0, first, "start"), (chart.points.len() - 1, last, "end")] {
             let words = point.title.split(':').next().unwrap_or_default();
-            svg.put(format_args!(
-                r#"<text class="tick" x="{:.1}" y="{:.1}" text-anchor="{anchor}">{}</text>"#,
-                x(k),
-                chart.height - 6.0,
-                escaped(words)
-            ));
+            svg.put(
+                Element::new("text")
+                    .with("class", "tick")
+                    .with("x", format_args!("{:.1}", x(k)))
+                    .with("y", format_args!("{:.1}", chart.height - 6.0))
+                    .with("text-anchor", anchor)
+                    .text(words),
+            );
         }
     }
     // Its points are links: a group, and not one picture.
-    svg.framed([0.0, 0.0, WIDTH, chart.height], "run-chart", chart.title).replacen(
-        "role=\"img\"",
-        "role=\"group\"",
-        1,
-    )
+    svg.framed_group([0.0, 0.0, WIDTH, chart.height], "run-chart", chart.title)
 }
 
 /// Where values and runs stand.
@@ -121,14 +127,21 @@ fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
     let &Scales { top, bottom, low, high, room, step } = scales;
     let y = |v: f64| bottom - (v - low) / (high - low) * (bottom - top);
     if let Some((from, to)) = chart.aim {
-        svg.put(format_args!(
-            r#"<rect class="aim" x="{LEFT}" y="{:.1}" width="{:.1}" height="{:.1}"/><text class="tick" x="{:.1}" y="{:.1}">aim</text>"#,
-            y(to),
-            WIDTH - LEFT - RIGHT,
-            (y(from) - y(to)).max(1.0),
-            LEFT + 4.0,
-            y(to) + 12.0
-        ));
+        svg.put(
+            Element::new("rect")
+                .with("class", "aim")
+                .with("x", LEFT)
+                .with("y", format_args!("{:.1}", y(to)))
+                .with("width", format_args!("{:.1}", WIDTH - LEFT - RIGHT))
+                .with("height", format_args!("{:.1}", (y(from) - y(to)).max(1.0))),
+        );
+        svg.put(
+            Element::new("text")
+                .with("class", "tick")
+                .with("x", format_args!("{:.1}", LEFT + 4.0))
+                .with("y", format_args!("{:.1}", y(to) + 12.0))
+                .text("aim"),
+        );
     }
     // Words on the first of three lines where they have room.
     let mut ends = [f64::NEG_INFINITY; 3];
@@ -140,12 +153,18 @@ fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
             .find(|lane| ends[*lane] + 6.0 < from)
             .unwrap_or_else(|| (0..3).min_by(|a, b| ends[*a].total_cmp(&ends[*b])).unwrap_or(0));
         ends[lane] = from + wide;
-        svg.put(format_args!(
-            r#"<path class="phase" d="M{at:.1} {:.1}V{bottom:.1}"/><text class="phase-words" x="{from:.1}" y="{}">{}</text>"#,
-            top - 6.0 - 14.0 * (2 - lane) as f64,
-            13 + 14 * lane,
-            escaped(&phase.words)
-        ));
+        svg.put(
+            Element::new("path")
+                .with("class", "phase")
+                .with("d", format_args!("M{at:.1} {:.1}V{bottom:.1}", top - 6.0 - 14.0 * (2 - lane) as f64)),
+        );
+        svg.put(
+            Element::new("text")
+                .with("class", "phase-words")
+                .with("x", format_args!("{from:.1}"))
+                .with("y", 13 + 14 * lane)
+                .text(&phase.words),
+        );
     }
     if let Some(limits) = chart.limits {
         for (class, value, word) in [
@@ -156,24 +175,37 @@ fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
         .into_iter()
         .filter(|(_, value, word)| *value > 0.0 || *word != "lower limit" || limits.centre <= 0.0)
         {
-            svg.put(format_args!(
-                r#"<path class="{class}" d="M{LEFT} {0:.1}H{1:.1}"/><text class="tick" x="{2:.1}" y="{3:.1}" text-anchor="end">{4}</text><text class="tick" x="{5:.1}" y="{3:.1}">{word}</text>"#,
-                y(value),
-                WIDTH - RIGHT,
-                LEFT - 6.0,
-                y(value) + 4.0,
-                escaped(&(chart.text)(value)),
-                WIDTH - RIGHT + 5.0
-            ));
+            svg.put(
+                Element::new("path")
+                    .with("class", class)
+                    .with("d", format_args!("M{LEFT} {:.1}H{:.1}", y(value), WIDTH - RIGHT)),
+            );
+            svg.put(
+                Element::new("text")
+                    .with("class", "tick")
+                    .with("x", format_args!("{:.1}", LEFT - 6.0))
+                    .with("y", format_args!("{:.1}", y(value) + 4.0))
+                    .with("text-anchor", "end")
+                    .text((chart.text)(value)),
+            );
+            svg.put(
+                Element::new("text")
+                    .with("class", "tick")
+                    .with("x", format_args!("{:.1}", WIDTH - RIGHT + 5.0))
+                    .with("y", format_args!("{:.1}", y(value) + 4.0))
+                    .text(word),
+            );
         }
     } else {
         for value in [low + room, high - room] {
-            svg.put(format_args!(
-                r#"<text class="tick" x="{:.1}" y="{:.1}" text-anchor="end">{}</text>"#,
-                LEFT - 6.0,
-                y(value) + 4.0,
-                escaped(&(chart.text)(value))
-            ));
+            svg.put(
+                Element::new("text")
+                    .with("class", "tick")
+                    .with("x", format_args!("{:.1}", LEFT - 6.0))
+                    .with("y", format_args!("{:.1}", y(value) + 4.0))
+                    .with("text-anchor", "end")
+                    .text((chart.text)(value)),
+            );
         }
     }
 }
@@ -183,12 +215,19 @@ pub fn interval(value: f64, from: f64, to: f64, reach: f64) -> String {
     let at = |v: f64| 60.0 + 56.0 * (v / reach.max(f64::MIN_POSITIVE)).clamp(-1.0, 1.0);
     let mut svg = Svg::default();
     let class = if from > 0.0 || to < 0.0 { "interval clear" } else { "interval" };
-    svg.put(format_args!(
-        r#"<path class="zero" d="M60 1V19"/><path class="{class}" d="M{:.1} 10H{:.1}"/><circle class="{class}" cx="{:.1}" cy="10" r="3.6"/>"#,
-        at(from),
-        at(to),
-        at(value)
-    ));
+    svg.put(Element::new("path").with("class", "zero").with("d", "M60 1V19"));
+    svg.put(
+        Element::new("path")
+            .with("class", class)
+            .with("d", format_args!("M{:.1} 10H{:.1}", at(from), at(to))),
+    );
+    svg.put(
+        Element::new("circle")
+            .with("class", class)
+            .with("cx", format_args!("{:.1}", at(value)))
+            .with("cy", "10")
+            .with("r", "3.6"),
+    );
     svg.framed([0.0, 0.0, 120.0, 20.0], "band", "estimate with its interval")
 }
 
@@ -199,19 +238,27 @@ pub fn shares(parts: &[(String, f64)]) -> String {
     let mut x = 0.0;
     for (k, (word, share)) in parts.iter().enumerate() {
         let width = 600.0 * share / whole.max(f64::MIN_POSITIVE);
-        svg.put(format_args!(
-            r#"<rect class="share s{}" x="{x:.1}" y="0" width="{:.1}" height="22"><title>{}: {:.0} %</title></rect>"#,
-            k % 7,
-            (width - 1.0).max(0.0),
-            escaped(word),
-            100.0 * share / whole.max(f64::MIN_POSITIVE)
-        ));
+        svg.put(
+            Element::new("rect")
+                .with("class", format_args!("share s{}", k % 7))
+                .with("x", format_args!("{x:.1}"))
+                .with("y", "0")
+                .with("width", format_args!("{:.1}", (width - 1.0).max(0.0)))
+                .with("height", "22")
+                .child(Element::new("title").text(format_args!(
+                    "{}: {:.0} %",
+                    word,
+                    100.0 * share / whole.max(f64::MIN_POSITIVE)
+                ))),
+        );
         if width > 62.0 {
-            svg.put(format_args!(
-                r#"<text class="share-words" x="{:.1}" y="15">{}</text>"#,
-                x + 5.0,
-                escaped(word)
-            ));
+            svg.put(
+                Element::new("text")
+                    .with("class", "share-words")
+                    .with("x", format_args!("{:.1}", x + 5.0))
+                    .with("y", "15")
+                    .text(word),
+            );
         }
         x += width;
     }
@@ -235,36 +282,39 @@ pub fn histogram(values: &[f64], step: f64, reach: f64, scale: &dyn Fn(f64) -> S
     let mut svg = Svg::default();
     for (k, count) in counts.iter().enumerate().filter(|(_, c)| **c > 0) {
         let height = 110.0 * f64::from(*count) / most;
-        svg.put(format_args!(
-            r#"<rect class="bar-of" x="{:.1}" y="{:.1}" width="{:.1}" height="{height:.1}"><title>{}: {count} run{}</title></rect>"#,
-            20.0 + wide * k as f64,
-            120.0 - height,
-            (wide - 1.0).max(1.0),
-            escaped(&scale((k as f64 - half as f64) * step)),
-            if *count == 1 { "" } else { "s" }
-        ));
+        svg.put(
+            Element::new("rect")
+                .with("class", "bar-of")
+                .with("x", format_args!("{:.1}", 20.0 + wide * k as f64))
+                .with("y", format_args!("{:.1}", 120.0 - height))
+                .with("width", format_args!("{:.1}", (wide - 1.0).max(1.0)))
+                .with("height", format_args!("{height:.1}"))
+                .child(Element::new("title").text(format_args!(
+                    "{}: {count} run{}",
+                    &scale((k as f64 - half as f64) * step),
+                    if *count == 1 { "" } else { "s" }
+                ))),
+        );
     }
     let middle = 20.0 + wide * (half as f64 + 0.5);
-    svg.put(format_args!(
-        r#"<path class="centre" d="M{middle:.1} 4V120"/><path class="axis" d="M20 120H460"/>"#
-    ));
+    svg.put(Element::new("path").with("class", "centre").with("d", format_args!("M{middle:.1} 4V120")));
+    svg.put(Element::new("path").with("class", "axis").with("d", "M20 120H460"));
     for (value, at, anchor) in [(-reach, 20.0, "start"), (0.0, middle, "middle"), (reach, 460.0, "end")] {
         let words = if value == 0.0 { "as predicted".to_owned() } else { scale(value) };
-        svg.put(format_args!(
-            r#"<text class="tick" x="{at:.1}" y="134" text-anchor="{anchor}">{}</text>"#,
-            escaped(&words)
-        ));
+        svg.put(
+            Element::new("text")
+                .with("class", "tick")
+                .with("x", format_args!("{at:.1}"))
+                .with("y", "134")
+                .with("text-anchor", anchor)
+                .text(&words),
+        );
     }
     svg.framed(
         [0.0, 0.0, 480.0, 138.0],
         "histogram",
         "deviation of what was measured from what was predicted",
     )
-}
-
-/// Text for markup.
-fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 #[cfg(test)]

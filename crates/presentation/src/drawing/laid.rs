@@ -1,6 +1,6 @@
 //! The coil as it was laid: every turn in the section, coloured by when it came; and the guide that laid it.
 
-use super::Svg;
+use super::{Element, Svg};
 use coil::quantity::fixed;
 use coil::wind::{GuidePlan, Section};
 use std::fmt::Write as _;
@@ -22,9 +22,18 @@ pub fn laid(section: &Section) -> String {
             write!(ages[k * AGES / count], "M{:.2} {:.2}h0", turn.out_m * 1e3, height - turn.height_m * 1e3);
     }
     let wire = section.overall_m * 1e3;
-    svg.put(format_args!(r#"<path class="core-edge" d="M0 {:.2}V{:.2}"/>"#, -0.4, height + 0.4));
+    svg.put(
+        Element::new("path")
+            .with("class", "core-edge")
+            .with("d", format_args!("M0 {:.2}V{:.2}", -0.4, height + 0.4)),
+    );
     for (age, dots) in ages.iter().enumerate() {
-        svg.put(format_args!(r#"<path class="turns age{age}" stroke-width="{wire:.3}" d="{dots}"/>"#));
+        svg.put(
+            Element::new("path")
+                .with("class", format_args!("turns age{age}"))
+                .with("stroke-width", format_args!("{wire:.3}"))
+                .with("d", dots),
+        );
     }
     let strip = section.strip_m() * 1e3;
     let edge = section.profile_m.len() / 20;
@@ -35,11 +44,15 @@ pub fn laid(section: &Section) -> String {
     for (found, word) in [(at(|b, a| b > a), "thickest"), (at(|b, a| b < a), "thinnest")] {
         let Some(k) = found else { continue };
         let (x, y) = (section.profile_m[k] * 1e3, height - strip * (k as f64 + 0.5));
-        svg.put(format_args!(
-            r#"<path class="dim" d="M{x:.2} {y:.2}h1"/><text class="dim-text" dominant-baseline="middle" x="{:.2}" y="{y:.2}">{word} {}</text>"#,
-            x + 1.2,
-            fixed(x, 2)
-        ));
+        svg.put(Element::new("path").with("class", "dim").with("d", format_args!("M{x:.2} {y:.2}h1")));
+        svg.put(
+            Element::new("text")
+                .with("class", "dim-text")
+                .with("dominant-baseline", "middle")
+                .with("x", format_args!("{:.2}", x + 1.2))
+                .with("y", format_args!("{y:.2}"))
+                .text(format_args!("{word} {}", fixed(x, 2))),
+        );
     }
     let title = "Section of the coil as laid, core at the left, first turns dark and last turns light";
     svg.framed([-0.6, -0.6, thick + 7.2, height + 1.2], "laid", title)
@@ -59,21 +72,43 @@ pub fn guide(plan: &GuidePlan) -> String {
         let y = 2.0 + (HEIGHT - 8.0) * (1.0 - z / plan.height_m);
         let _ = write!(line, "{}{x:.2} {y:.2}", if k == 0 { "M" } else { "L" });
     }
-    svg.put(format_args!(
-        r#"<path class="grid" d="M14 2V{0:.2}M14 {0:.2}H{1:.2}M14 2H{1:.2}"/>"#,
-        HEIGHT - 6.0,
-        WIDTH - 2.0
+    svg.put(Element::new("path").with("class", "grid").with(
+        "d",
+        format_args!(
+            "M14 2V{:.2}M14 {:.2}H{:.2}M14 2H{:.2}",
+            HEIGHT - 6.0,
+            HEIGHT - 6.0,
+            WIDTH - 2.0,
+            WIDTH - 2.0
+        ),
     ));
-    svg.put(format_args!(r#"<path class="guide" d="{line}"/>"#));
+    svg.put(Element::new("path").with("class", "guide").with("d", line));
     for (y, text) in [(3.0, "top"), (HEIGHT - 6.0, "bottom")] {
-        svg.put(format_args!(r#"<text class="axis" text-anchor="end" dominant-baseline="middle" x="13" y="{y:.2}">{text}</text>"#));
+        svg.put(
+            Element::new("text")
+                .with("class", "axis")
+                .with("text-anchor", "end")
+                .with("dominant-baseline", "middle")
+                .with("x", "13")
+                .with("y", format_args!("{y:.2}"))
+                .text(text),
+        );
     }
-    svg.put(format_args!(r#"<text class="axis" x="14" y="{:.2}">turn 1</text>"#, HEIGHT - 1.5));
-    svg.put(format_args!(
-        r#"<text class="axis" text-anchor="end" x="{:.2}" y="{:.2}">turn {first}</text>"#,
-        WIDTH - 2.0,
-        HEIGHT - 1.5
-    ));
+    svg.put(
+        Element::new("text")
+            .with("class", "axis")
+            .with("x", "14")
+            .with("y", format_args!("{:.2}", HEIGHT - 1.5))
+            .text("turn 1"),
+    );
+    svg.put(
+        Element::new("text")
+            .with("class", "axis")
+            .with("text-anchor", "end")
+            .with("x", format_args!("{:.2}", WIDTH - 2.0))
+            .with("y", format_args!("{:.2}", HEIGHT - 1.5))
+            .text(format_args!("turn {first}")),
+    );
     svg.framed(
         [0.0, 0.0, WIDTH, HEIGHT],
         "guide-path",

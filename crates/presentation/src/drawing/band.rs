@@ -1,7 +1,7 @@
 //! A number as a mark on its band: predicted hollow on a dashed band, measured a solid diamond, the aim a
 //! bracket with a hatched inside.
 
-use super::Svg;
+use super::{Element, Svg};
 use coil::prediction::Quantity;
 
 /// Draws the band of a predicted number with the aim and the measured value, if there are.
@@ -17,29 +17,36 @@ pub fn band(predicted: &Quantity, aim: Option<[f64; 2]>, measured: Option<f64>) 
     let mut svg = Svg::default();
     if let Some([from, to]) = aim {
         let (a, b) = (at(from), at(to));
-        svg.put(format_args!(r#"<path class="aim" d="M{a:.1} 10H{:.1}"/>"#, b.max(a + 0.5)));
-        svg.put(format_args!(
-            r#"<path class="aim-edge" d="M{0:.1} 2h-3v16h3M{1:.1} 2h3v16h-3"/>"#,
-            a + 1.0,
-            b - 1.0
-        ));
+        svg.put(
+            Element::new("path")
+                .with("class", "aim")
+                .with("d", format_args!("M{a:.1} 10H{:.1}", b.max(a + 0.5))),
+        );
+        svg.put(
+            Element::new("path")
+                .with("class", "aim-edge")
+                .with("d", format_args!("M{:.1} 2h-3v16h3M{:.1} 2h3v16h-3", a + 1.0, b - 1.0)),
+        );
     }
-    svg.put(format_args!(
-        r#"<path class="predicted-line" d="M{:.1} 10H{:.1}"/>"#,
-        at(predicted.p05),
-        at(predicted.p95)
-    ));
-    svg.put(format_args!(
-        r#"<circle class="predicted-mark" cx="{:.1}" cy="10" r="4"/>"#,
-        at(predicted.nominal)
-    ));
+    svg.put(
+        Element::new("path")
+            .with("class", "predicted-line")
+            .with("d", format_args!("M{:.1} 10H{:.1}", at(predicted.p05), at(predicted.p95))),
+    );
+    svg.put(
+        Element::new("circle")
+            .with("class", "predicted-mark")
+            .with("cx", format_args!("{:.1}", at(predicted.nominal)))
+            .with("cy", "10")
+            .with("r", "4"),
+    );
     if let Some(value) = measured {
         let x = at(value);
-        svg.put(format_args!(
-            r#"<path class="measured-mark" d="M{x:.1} 4L{:.1} 10L{x:.1} 16L{:.1} 10Z"/>"#,
-            x + 5.0,
-            x - 5.0
-        ));
+        svg.put(
+            Element::new("path")
+                .with("class", "measured-mark")
+                .with("d", format_args!("M{x:.1} 4L{:.1} 10L{x:.1} 16L{:.1} 10Z", x + 5.0, x - 5.0)),
+        );
     }
     svg.framed([0.0, 0.0, 120.0, 20.0], "band", "band")
 }

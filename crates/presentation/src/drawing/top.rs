@@ -1,6 +1,6 @@
 //! The pickup from above: parts below, flanges, coils as wound, cores, poles with their polarity, strings.
 
-use super::{Svg, extent};
+use super::{Element, Svg, extent};
 use coil::design::{Coil, Design, Direction, Polarity, Pole, PoleShape};
 use coil::quantity::fixed;
 
@@ -50,15 +50,19 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
     for string in 1..=design.strings.count {
         let strings = &design.strings;
         let x = coil::design::place_in_row(string, strings.count, strings.pitch_mm, strings.handed);
-        svg.put(format_args!(
-            r#"<path class="string" d="M{x:.3} {:.3}V{:.3}"/>"#,
-            -half.1 - 2.0,
-            half.1 + 2.0
-        ));
-        svg.put(format_args!(
-            r#"<text class="dim-text" text-anchor="middle" x="{x:.3}" y="{:.3}">{string}</text>"#,
-            half.1 + 4.6
-        ));
+        svg.put(
+            Element::new("path")
+                .with("class", "string")
+                .with("d", format_args!("M{x:.3} {:.3}V{:.3}", -half.1 - 2.0, half.1 + 2.0)),
+        );
+        svg.put(
+            Element::new("text")
+                .with("class", "dim-text")
+                .with("text-anchor", "middle")
+                .with("x", format_args!("{x:.3}"))
+                .with("y", format_args!("{:.3}", half.1 + 4.6))
+                .text(string),
+        );
     }
     if let Some((coil, build)) = built().max_by(|a, b| reach(a).total_cmp(&reach(b))) {
         let (length, width) = coil.former.core.size_mm();
@@ -85,27 +89,31 @@ fn reach((coil, build): &(&Coil, f64)) -> f64 {
 }
 
 fn block(svg: &mut Svg, class: &str, center: [f64; 3], size: [f64; 3]) {
-    svg.put(format_args!(
-        r#"<rect class="{class}" x="{:.3}" y="{:.3}" width="{:.3}" height="{:.3}" rx="0.8"/>"#,
-        center[0] - size[0] / 2.0,
-        -center[1] - size[1] / 2.0,
-        size[0],
-        size[1]
-    ));
+    svg.put(
+        Element::new("rect")
+            .with("class", class)
+            .with("x", format_args!("{:.3}", center[0] - size[0] / 2.0))
+            .with("y", format_args!("{:.3}", -center[1] - size[1] / 2.0))
+            .with("width", format_args!("{:.3}", size[0]))
+            .with("height", format_args!("{:.3}", size[1]))
+            .with("rx", "0.8"),
+    );
 }
 
 fn ring(svg: &mut Svg, class: &str, coil: &Coil, out: f64, field: &str) {
     let core = coil.former.core;
     let corner = core.outline().corner_m * 1e3;
     let (length, width) = core.size_mm();
-    svg.put(format_args!(
-        r#"<rect class="{class}" data-field="{field}" x="{:.3}" y="{:.3}" width="{:.3}" height="{:.3}" rx="{:.3}"/>"#,
-        coil.center_mm[0] - length / 2.0 - out,
-        -coil.center_mm[1] - width / 2.0 - out,
-        length + 2.0 * out,
-        width + 2.0 * out,
-        corner + out
-    ));
+    svg.put(
+        Element::new("rect")
+            .with("class", class)
+            .with("data-field", field)
+            .with("x", format_args!("{:.3}", coil.center_mm[0] - length / 2.0 - out))
+            .with("y", format_args!("{:.3}", -coil.center_mm[1] - width / 2.0 - out))
+            .with("width", format_args!("{:.3}", length + 2.0 * out))
+            .with("height", format_args!("{:.3}", width + 2.0 * out))
+            .with("rx", format_args!("{:.3}", corner + out)),
+    );
 }
 
 /// An arrow on the coil's far side: the way the wire runs from start to finish, seen from above.
@@ -113,12 +121,15 @@ fn turning(svg: &mut Svg, coil: &Coil, build: f64) {
     let y = -coil.center_mm[1] - coil.former.core.size_mm().1 / 2.0 - build / 2.0;
     let way = if coil.wind.direction == Direction::Clockwise { 1.0 } else { -1.0 };
     let (x, tip) = (coil.center_mm[0], coil.center_mm[0] + 3.0 * way);
-    svg.put(format_args!(
-        r#"<path class="turning" d="M{:.3} {y:.3}H{tip:.3}m{:.3} -0.9l{:.3} 0.9l{:.3} 0.9"/>"#,
-        x - 3.0 * way,
-        -1.2 * way,
-        1.2 * way,
-        -1.2 * way
+    svg.put(Element::new("path").with("class", "turning").with(
+        "d",
+        format_args!(
+            "M{:.3} {y:.3}H{tip:.3}m{:.3} -0.9l{:.3} 0.9l{:.3} 0.9",
+            x - 3.0 * way,
+            -1.2 * way,
+            1.2 * way,
+            -1.2 * way
+        ),
     ));
 }
 
@@ -136,26 +147,52 @@ fn pole(svg: &mut Svg, design: &Design, pole: &Pole, index: usize) {
                 }
                 _ => r,
             };
-            svg.put(format_args!(
-                r#"<rect class="pole" data-field="{field}" x="{:.3}" y="{:.3}" width="{:.3}" height="{:.3}"/>"#,
-                x - along,
-                y - r,
-                2.0 * along,
-                2.0 * r
-            ));
+            svg.put(
+                Element::new("rect")
+                    .with("class", "pole")
+                    .with("data-field", field)
+                    .with("x", format_args!("{:.3}", x - along))
+                    .with("y", format_args!("{:.3}", y - r))
+                    .with("width", format_args!("{:.3}", 2.0 * along))
+                    .with("height", format_args!("{:.3}", 2.0 * r)),
+            );
         }
-        PoleShape::Screw => svg.put(format_args!(
-            r#"<circle class="pole" data-field="{field}" cx="{x:.3}" cy="{y:.3}" r="{r:.3}"/><circle class="slot" cx="{x:.3}" cy="{y:.3}" r="{:.3}"/>"#,
-            0.82 * r
-        )),
-        _ => svg.put(format_args!(
-            r#"<circle class="pole" data-field="{field}" cx="{x:.3}" cy="{y:.3}" r="{r:.3}"/>"#
-        )),
+        PoleShape::Screw => {
+            svg.put(
+                Element::new("circle")
+                    .with("class", "pole")
+                    .with("data-field", field)
+                    .with("cx", format_args!("{x:.3}"))
+                    .with("cy", format_args!("{y:.3}"))
+                    .with("r", format_args!("{r:.3}")),
+            );
+            svg.put(
+                Element::new("circle")
+                    .with("class", "slot")
+                    .with("cx", format_args!("{x:.3}"))
+                    .with("cy", format_args!("{y:.3}"))
+                    .with("r", format_args!("{:.3}", 0.82 * r)),
+            );
+        }
+        _ => svg.put(
+            Element::new("circle")
+                .with("class", "pole")
+                .with("data-field", field)
+                .with("cx", format_args!("{x:.3}"))
+                .with("cy", format_args!("{y:.3}"))
+                .with("r", format_args!("{r:.3}")),
+        ),
     }
     let letter = if pole.up == Polarity::North { "N" } else { "S" };
-    svg.put(format_args!(
-        r#"<text class="polarity" text-anchor="middle" dominant-baseline="central" x="{x:.3}" y="{y:.3}">{letter}</text>"#
-    ));
+    svg.put(
+        Element::new("text")
+            .with("class", "polarity")
+            .with("text-anchor", "middle")
+            .with("dominant-baseline", "central")
+            .with("x", format_args!("{x:.3}"))
+            .with("y", format_args!("{y:.3}"))
+            .text(letter),
+    );
 }
 
 #[cfg(test)]

@@ -3,8 +3,8 @@
 mod fields;
 mod lens;
 
-use crate::components::field::Field;
-use crate::form::{Errors, FormData};
+use crate::field::Field;
+use crate::form_fields::{Errors, FormFields};
 use coil::design::{Design, OneString, follow_row};
 use coil::quantity::fixed;
 use coil::wire::Gauge;
@@ -14,6 +14,7 @@ use lens::{Slot, aim_range, slot};
 use std::collections::BTreeMap;
 
 /// A group of fields as the template shows it.
+#[derive(Debug)]
 pub struct Section {
     /// Its heading.
     pub title: String,
@@ -76,7 +77,7 @@ fn display(def: &FieldDef, design: &mut Design) -> String {
 
 /// The sheet's fields, filled from a design.
 #[must_use]
-pub fn form_of(design: &Design) -> FormData {
+pub fn form_of(design: &Design) -> FormFields {
     let groups = fields::groups(design, &[], false);
     let mut copy = design.clone();
     let mut sheet: BTreeMap<String, String> =
@@ -84,21 +85,22 @@ pub fn form_of(design: &Design) -> FormData {
     sheet.insert(NAME.into(), design.name.clone());
     // A design is plain data: it is always written.
     sheet.insert("document".into(), serde_json::to_string(design).unwrap_or_default());
-    FormData(sheet)
+    FormFields(sheet)
 }
 
 /// The design that a form's fields stand on.
 #[must_use]
-pub fn base_of(form: &FormData) -> Option<Design> {
+pub fn base_of(form: &FormFields) -> Option<Design> {
     serde_json::from_str(form.get("document")).ok()
 }
 
 /// Whether poles are set one by one.
-fn one_by_one(form: &FormData) -> bool {
+fn one_by_one(form: &FormFields) -> bool {
     form.get(ONE_BY_ONE) == "yes"
 }
 
 /// What the sheet says, and how typed values were understood.
+#[derive(Debug)]
 pub struct Read {
     /// The design.
     pub design: Design,
@@ -110,7 +112,7 @@ pub struct Read {
 ///
 /// # Errors
 /// Messages by field, all at once.
-pub fn read(form: &FormData, base: &Design, spools: &[SpoolOption]) -> Result<Read, Errors> {
+pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption]) -> Result<Read, Errors> {
     let mut reader =
         Reader { errors: Errors::new(), meant: BTreeMap::new(), design: base.clone(), base, spools };
     let name = form.get(NAME);
@@ -304,7 +306,7 @@ impl Reader<'_> {
         }
     }
 
-    fn aim(&mut self, (from, to): (&FieldDef, &FieldDef), form: &FormData) {
+    fn aim(&mut self, (from, to): (&FieldDef, &FieldDef), form: &FormFields) {
         if !form.0.contains_key(&from.at) {
             return;
         }
@@ -334,7 +336,7 @@ fn capital(text: &str) -> String {
 
 /// The sheet's sections with what was typed and what is wrong with it; what was not typed as the design has it.
 #[must_use]
-pub fn sections(design: &Design, form: &FormData, errors: &Errors, spools: &[SpoolOption]) -> Vec<Section> {
+pub fn sections(design: &Design, form: &FormFields, errors: &Errors, spools: &[SpoolOption]) -> Vec<Section> {
     let mut copy = design.clone();
     let mut field = |def: FieldDef| {
         let now = form.0.get(&def.at).cloned().unwrap_or_else(|| display(&def, &mut copy));
@@ -415,7 +417,7 @@ mod tests {
     use proptest::prelude::*;
     use rstest::rstest;
 
-    fn with(kind: Kind, changes: &[(&str, &str)]) -> (FormData, Design) {
+    fn with(kind: Kind, changes: &[(&str, &str)]) -> (FormFields, Design) {
         let base = starting_point(kind, "Sedge", 6, 10.4);
         let mut sheet = form_of(&base);
         for (name, value) in changes {

@@ -1,6 +1,6 @@
 //! A form field as a template shows it.
 
-use crate::form::{Errors, FormData};
+use crate::form_fields::{Errors, FormFields};
 
 /// A field.
 #[derive(Clone, Debug, Default)]
@@ -59,6 +59,7 @@ impl Field {
     }
 
     /// With what was typed and what is wrong with it.
+    #[must_use]
     pub fn with(mut self, value: &str, errors: &Errors) -> Self {
         value.clone_into(&mut self.value);
         self.error = errors.get(&self.name).cloned().unwrap_or_default();
@@ -66,24 +67,28 @@ impl Field {
     }
 
     /// With what was typed in a form and what is wrong with it.
-    pub fn filled(self, form: &FormData, errors: &Errors) -> Self {
+    #[must_use]
+    pub fn filled(self, form: &FormFields, errors: &Errors) -> Self {
         let value = form.get(&self.name).to_owned();
         self.with(&value, errors)
     }
 
     /// The same; what was not sent shows `usual`.
-    pub fn filled_or(self, form: &FormData, errors: &Errors, usual: &str) -> Self {
+    #[must_use]
+    pub fn filled_or(self, form: &FormFields, errors: &Errors, usual: &str) -> Self {
         let value = if form.0.contains_key(&self.name) { form.get(&self.name) } else { usual }.to_owned();
         self.with(&value, errors)
     }
 
     /// With a unit that a bare number takes.
+    #[must_use]
     pub fn unit(mut self, unit: &str) -> Self {
         unit.clone_into(&mut self.unit);
         self
     }
 
     /// Takes the whole row.
+    #[must_use]
     pub fn wide(mut self) -> Self {
         self.wide = true;
         self

@@ -1,6 +1,6 @@
 //! Which fields a design has: each is a place in the document, with what it does, what is usual and what is allowed.
 
-use crate::components::field::Choice;
+use crate::field::Choice;
 use coil::Word as _;
 use coil::design::{Design, Kind, Limit, limit_at};
 use coil::magnet::{Grade, Material};
@@ -22,7 +22,7 @@ pub struct SpoolOption {
 }
 
 /// What a field takes.
-pub enum Entry {
+pub(super) enum Entry {
     /// A number.
     Number(Number),
     /// One of a list.
@@ -35,7 +35,7 @@ pub enum Entry {
 
 /// A number in the document's unit.
 #[derive(Clone, Copy)]
-pub struct Number {
+pub(super) struct Number {
     /// Its unit as shown.
     pub unit: &'static str,
     /// Least and most, in the unit as shown.
@@ -49,7 +49,7 @@ pub struct Number {
 }
 
 /// A field.
-pub struct FieldDef {
+pub(super) struct FieldDef {
     /// Its place in the document: `poles{A}.length_mm` stands for that key of all poles of coil A, `strings.gap` for the
     /// gap of every string.
     pub at: String,
@@ -62,7 +62,7 @@ pub struct FieldDef {
 }
 
 /// A button that changes the whole design.
-pub struct Tool {
+pub(super) struct Tool {
     /// The step.
     pub step: String,
     /// What it is called.
@@ -70,11 +70,11 @@ pub struct Tool {
 }
 
 /// Heads, and a label and fields a row.
-pub type Table = (Vec<&'static str>, Vec<(String, Vec<FieldDef>)>);
+pub(super) type Table = (Vec<&'static str>, Vec<(String, Vec<FieldDef>)>);
 
 /// Fields that belong together.
 #[derive(Default)]
-pub struct Group {
+pub(super) struct Group {
     /// Heading.
     pub title: String,
     /// One below another.
@@ -132,7 +132,7 @@ fn def(at: impl Into<String>, label: impl Into<String>, mut entry: Entry, hint: 
 }
 
 /// The limit of a field: that of the places it stands for.
-pub fn limit_of(at: &str) -> Option<&'static Limit> {
+pub(super) fn limit_of(at: &str) -> Option<&'static Limit> {
     let place = match at.split_once('{').zip(at.split_once("}.")) {
         Some(((list, _), (_, key))) => format!("{list}[].{key}"),
         None if at == "strings.gap" => "strings.each[].gap_mm".into(),
@@ -183,7 +183,7 @@ fn insulations() -> Entry {
 const POLARITY: [(&str, &str); 2] = [("north", "north up"), ("south", "south up")];
 
 /// All groups of a design's sheet.
-pub fn groups(design: &Design, spools: &[SpoolOption], poles_one_by_one: bool) -> Vec<Group> {
+pub(super) fn groups(design: &Design, spools: &[SpoolOption], poles_one_by_one: bool) -> Vec<Group> {
     let mut all = vec![aims()];
     for i in 0..design.coils.len() {
         all.push(coil_winding(design, i, spools));
@@ -704,7 +704,7 @@ fn load() -> Group {
 
 impl Number {
     /// A hint with the range that is taken.
-    pub fn with_range(&self, hint: &str) -> String {
+    pub(super) fn with_range(&self, hint: &str) -> String {
         let (low, high) = (self.range.0, self.range.1);
         let range = format!("{} to {}", fixed(low, 3), grouped_or(high));
         format!("{hint} {range}{}{}.", if self.unit.is_empty() { "" } else { " " }, self.unit)
@@ -713,7 +713,7 @@ impl Number {
     }
 
     /// The document's value as the field shows it.
-    pub fn display(&self, value: f64) -> String {
+    pub(super) fn display(&self, value: f64) -> String {
         fixed(value / self.per, 4)
     }
 }

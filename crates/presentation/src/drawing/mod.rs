@@ -5,6 +5,7 @@ pub mod chart;
 mod laid;
 mod row;
 mod section;
+mod svg;
 mod top;
 mod wiring;
 
@@ -12,10 +13,10 @@ pub use band::band;
 pub use laid::{guide, laid};
 pub use row::{balance, row};
 pub use section::{section, section_over};
+pub use svg::Element;
+pub(crate) use svg::{Svg, escaped};
 pub use top::{top, top_over};
 pub use wiring::wiring;
-
-use std::fmt::Write as _;
 
 /// Half the sizes along x and y of all that is there, mm.
 pub(crate) fn extent(design: &coil::design::Design) -> (f64, f64) {
@@ -41,56 +42,8 @@ fn over(one: (Svg, [f64; 4]), (other, b): (Svg, [f64; 4]), class: &str, title: &
     let (mut svg, a) = one;
     let from = [a[0].min(b[0]), a[1].min(b[1])];
     let to = [(a[0] + a[2]).max(b[0] + b[2]), (a[1] + a[3]).max(b[1] + b[3])];
-    svg.put(format_args!(r#"<g class="outlines">{}</g>"#, other.0));
+    svg.put(Element::new("g").with("class", "outlines").children(&other));
     svg.framed([from[0], from[1], to[0] - from[0], to[1] - from[1]], class, title)
-}
-
-/// Markup under construction.
-#[derive(Default)]
-pub(crate) struct Svg(String);
-
-impl Svg {
-    /// Appends markup; writing to a string cannot fail.
-    pub fn put(&mut self, markup: std::fmt::Arguments<'_>) {
-        let _ = self.0.write_fmt(markup);
-    }
-
-    /// A dimension line from `a` to `b`, with its text beside the middle; linked to the field that sets it.
-    pub fn dimension(&mut self, a: (f64, f64), b: (f64, f64), text: &str, field: &str) {
-        self.put(format_args!(r#"<g data-field="{field}">"#));
-        self.measure(a, b, text);
-        self.put(format_args!("</g>"));
-    }
-
-    fn measure(&mut self, a: (f64, f64), b: (f64, f64), text: &str) {
-        let upright = (a.0 - b.0).abs() < 1e-9;
-        let (tx, ty) = ((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0);
-        let tick = if upright { (0.7, 0.0) } else { (0.0, 0.7) };
-        self.put(format_args!(
-            r#"<path class="dim" d="M{:.3} {:.3}L{:.3} {:.3}M{:.3} {:.3}L{:.3} {:.3}M{:.3} {:.3}L{:.3} {:.3}"/>"#,
-            a.0, a.1, b.0, b.1, a.0 - tick.0, a.1 - tick.1, a.0 + tick.0, a.1 + tick.1, b.0 - tick.0, b.1 - tick.1, b.0 + tick.0, b.1 + tick.1
-        ));
-        if upright {
-            self.put(format_args!(
-                r#"<text class="dim-text" x="{:.3}" y="{:.3}" dominant-baseline="middle">{text}</text>"#,
-                tx + 1.0,
-                ty
-            ));
-        } else {
-            self.put(format_args!(
-                r#"<text class="dim-text" text-anchor="middle" x="{tx:.3}" y="{:.3}">{text}</text>"#,
-                ty - 0.8
-            ));
-        }
-    }
-
-    /// The whole drawing in its frame.
-    pub fn framed(self, view: [f64; 4], class: &str, title: &str) -> String {
-        format!(
-            r#"<svg class="drawing {class}" viewBox="{:.2} {:.2} {:.2} {:.2}" role="img" aria-label="{title}" xmlns="http://www.w3.org/2000/svg">{}</svg>"#,
-            view[0], view[1], view[2], view[3], self.0
-        )
-    }
 }
 
 #[cfg(test)]

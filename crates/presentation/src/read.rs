@@ -1,11 +1,11 @@
 //! Fields of forms read as numbers, with a message at the field where that is not possible.
 
-use crate::form::{Errors, FormData};
+use crate::form_fields::{Errors, FormFields};
 use coil::quantity::{Length, ParseQuantity, Temperature, fixed, number};
 
 /// Reads one optional field within a range; what cannot be read is told at the field.
 pub fn optional(
-    form: &FormData,
+    form: &FormFields,
     errors: &mut Errors,
     name: &str,
     range: (f64, f64),
@@ -44,7 +44,7 @@ pub fn celsius(text: &str) -> Result<f64, String> {
 }
 
 /// Tells at a field that its text is too long.
-pub fn limit_letters(form: &FormData, errors: &mut Errors, name: &str, most: usize) {
+pub fn limit_letters(form: &FormFields, errors: &mut Errors, name: &str, most: usize) {
     if form.get(name).chars().count() > most {
         errors.insert(name.into(), format!("Up to {most} letters."));
     }
@@ -56,7 +56,7 @@ mod tests {
 
     #[test]
     fn what_cannot_be_read_is_told_at_its_field() {
-        let form = FormData(
+        let form = FormFields(
             [("a", "0.66in"), ("b", "900"), ("c", "much"), ("d", "xxx")]
                 .map(|(k, v)| (k.to_owned(), v.to_owned()))
                 .into(),

@@ -1,6 +1,6 @@
 //! The section across the row through a middle pole: flanges, poles, coils as wound, magnets, plates, the string above.
 
-use super::{Svg, extent};
+use super::{Element, Svg, extent};
 use coil::design::{Coil, Design, MetalPart, Pole};
 use coil::quantity::fixed;
 
@@ -92,12 +92,15 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
         svg.dimension((y, -face), (y, -string_z), &format!("gap {}", fixed(gap, 1)), "gap");
         let x = -edge - 3.0;
         svg.dimension((x, -pole.bottom_mm), (x, -pole.bottom_mm - pole.length_mm), "", ".length_mm");
-        svg.put(format_args!(
-            r#"<text class="dim-text" text-anchor="end" dominant-baseline="middle" x="{:.3}" y="{:.3}">pole {}</text>"#,
-            x - 1.2,
-            -pole.bottom_mm - pole.length_mm / 2.0,
-            fixed(pole.length_mm, 2)
-        ));
+        svg.put(
+            Element::new("text")
+                .with("class", "dim-text")
+                .with("text-anchor", "end")
+                .with("dominant-baseline", "middle")
+                .with("x", format_args!("{:.3}", x - 1.2))
+                .with("y", format_args!("{:.3}", -pole.bottom_mm - pole.length_mm / 2.0))
+                .text(format_args!("pole {}", fixed(pole.length_mm, 2))),
+        );
     }
     let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom + 7.0];
     (svg, view)
@@ -105,10 +108,15 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
 
 fn rect(svg: &mut Svg, class: &str, (x, z, w, h): (f64, f64, f64, f64), field: &str) {
     // z runs up, y of the drawing down.
-    svg.put(format_args!(
-        r#"<rect class="{class}" data-field="{field}" x="{x:.3}" y="{:.3}" width="{w:.3}" height="{h:.3}"/>"#,
-        -z - h
-    ));
+    svg.put(
+        Element::new("rect")
+            .with("class", class)
+            .with("data-field", field)
+            .with("x", format_args!("{x:.3}"))
+            .with("y", format_args!("{:.3}", -z - h))
+            .with("width", format_args!("{w:.3}"))
+            .with("height", format_args!("{h:.3}")),
+    );
 }
 
 fn floor(coil: &Coil) -> f64 {

@@ -76,6 +76,7 @@ impl<T: Number> Number for &T {
 
 impl Scale {
     /// The same with one figure more, for measured values.
+    #[must_use]
     pub fn finer(self) -> Self {
         Self { digits: self.digits + 1, ..self }
     }

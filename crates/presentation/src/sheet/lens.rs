@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use std::str::FromStr;
 
 /// A field of a design.
-pub enum Slot<'a> {
+pub(super) enum Slot<'a> {
     /// A number in the document's unit.
     Number(&'a mut f64),
     /// A number that may be absent.
@@ -33,7 +33,7 @@ pub enum Slot<'a> {
 }
 
 /// A word of a list, whatever the list.
-pub trait WordSlot {
+pub(super) trait WordSlot {
     /// The word.
     fn word(&self) -> &'static str;
     /// Sets it; false when the list has no such word.
@@ -56,7 +56,7 @@ fn word<'a, T: Copy + FromStr + Into<&'static str> + 'a>(value: &'a mut T) -> Sl
 
 impl Slot<'_> {
     /// Its number, if it is one and there.
-    pub fn number(&self) -> Option<f64> {
+    pub(super) fn number(&self) -> Option<f64> {
         match self {
             Self::Number(value) => Some(**value),
             Self::Optional(value) => **value,
@@ -67,7 +67,7 @@ impl Slot<'_> {
     }
 
     /// Sets its number; `None` takes it out where it may be absent.
-    pub fn set_number(&mut self, new: Option<f64>) {
+    pub(super) fn set_number(&mut self, new: Option<f64>) {
         match (self, new) {
             (Self::Number(value), Some(new)) => **value = new,
             (Self::Optional(value), new) => **value = new,
@@ -82,7 +82,7 @@ impl Slot<'_> {
     }
 
     /// As a field shows it: words, a gauge, `keep` for what no list has.
-    pub fn text(&self) -> String {
+    pub(super) fn text(&self) -> String {
         match self {
             Self::Word(value) => value.word().to_owned(),
             Self::Text(value) => (*value).clone(),
@@ -96,7 +96,7 @@ impl Slot<'_> {
     }
 
     /// Sets a word; false when there is no such word here.
-    pub fn set_word(&mut self, word: &str) -> bool {
+    pub(super) fn set_word(&mut self, word: &str) -> bool {
         match self {
             Self::Word(value) => value.set(word),
             Self::Text(value) => {
@@ -136,7 +136,7 @@ fn place<'a, const N: usize>(array: &'a mut [f64; N], at: &str, key: &str) -> Op
 }
 
 /// The field of a design at a place; `None` when there is no such place.
-pub fn slot<'a>(design: &'a mut Design, at: &str) -> Option<Slot<'a>> {
+pub(super) fn slot<'a>(design: &'a mut Design, at: &str) -> Option<Slot<'a>> {
     if let Some((k, rest)) = indexed(at, "coils") {
         return coil(design.coils.get_mut(k)?, rest);
     }
@@ -258,7 +258,7 @@ fn string<'a>(string: &'a mut OneString, at: &str) -> Option<Slot<'a>> {
 }
 
 /// The range of an aim by its key.
-pub fn aim_range<'a>(aims: &'a mut Aims, key: &str) -> Option<&'a mut Option<[f64; 2]>> {
+pub(super) fn aim_range<'a>(aims: &'a mut Aims, key: &str) -> Option<&'a mut Option<[f64; 2]>> {
     Some(match key {
         "resistance_ohm" => &mut aims.resistance_ohm,
         "inductance_h" => &mut aims.inductance_h,

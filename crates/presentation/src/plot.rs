@@ -1,5 +1,6 @@
 //! Response curves as a plot takes them.
 
+use crate::drawing::escaped;
 use coil::prediction::Response;
 use serde::Serialize;
 use trade::sweep::Sweep;
@@ -44,14 +45,11 @@ pub fn measured(name: &str, tone: usize, sweep: &Sweep) -> Curve {
     }
 }
 
-/// The plot's markup.
+/// The plot's markup: the curves as data, drawn by the page's script.
 pub fn plot(curves: &[Curve], label: &str) -> String {
     let data = serde_json::to_string(curves).unwrap_or_default();
-    format!(r#"<div class="plot-box" data-plot="{}" aria-label="{}"></div>"#, escaped(&data), escaped(label))
-}
-
-fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('"', "&quot;").replace('<', "&lt;")
+    let (data, label) = (escaped(data), escaped(label));
+    format!(r#"<div class="plot-box" data-plot="{data}" aria-label="{label}"></div>"#)
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! What differs between designs, in the sheet's words: rows of poles that differ alike are one line, whole parts are
 //! named and not spelt out.
 
-use crate::components::sheet::place_in_words;
+use crate::sheet::place_in_words;
 use coil::design::{Change, Design, differences};
 use coil::quantity::fixed;
 use serde_json::Value;

@@ -1,6 +1,6 @@
 //! The field along the row of strings, and each string's share of the output.
 
-use super::Svg;
+use super::{Element, Svg};
 use coil::prediction::StringPrediction;
 use coil::quantity::fixed;
 use std::fmt::Write as _;
@@ -18,33 +18,50 @@ pub fn row(points: &[(f64, f64)], strings_x_mm: &[f64]) -> String {
     let x = |mm: f64| 12.0 + (WIDTH - 14.0) * (mm - first.0) / (last.0 - first.0).max(1e-9);
     let y = |mt: f64| 3.0 + (HEIGHT - 11.0) * (high - mt) / span;
     for mt in [low, 0.0, high] {
-        svg.put(format_args!(r#"<path class="grid" d="M12 {:.2}H{:.2}"/>"#, y(mt), WIDTH - 2.0));
+        svg.put(
+            Element::new("path")
+                .with("class", "grid")
+                .with("d", format_args!("M12 {:.2}H{:.2}", y(mt), WIDTH - 2.0)),
+        );
     }
     for mt in if low < 0.0 && high > 0.0 { vec![low, 0.0, high] } else { vec![low, high] } {
-        svg.put(format_args!(
-            r#"<text class="axis" text-anchor="end" dominant-baseline="middle" x="11" y="{:.2}">{}</text>"#,
-            y(mt),
-            fixed(mt, 1).replace('-', "−")
-        ));
+        svg.put(
+            Element::new("text")
+                .with("class", "axis")
+                .with("text-anchor", "end")
+                .with("dominant-baseline", "middle")
+                .with("x", "11")
+                .with("y", format_args!("{:.2}", y(mt)))
+                .text(fixed(mt, 1).replace('-', "−")),
+        );
     }
     for (k, mm) in strings_x_mm.iter().enumerate() {
-        svg.put(format_args!(r#"<path class="string" d="M{0:.2} 3V{1:.2}"/>"#, x(*mm), HEIGHT - 8.0));
-        svg.put(format_args!(
-            r#"<text class="axis" text-anchor="middle" x="{:.2}" y="{:.2}">{}</text>"#,
-            x(*mm),
-            HEIGHT - 4.0,
-            k + 1
-        ));
+        svg.put(
+            Element::new("path")
+                .with("class", "string")
+                .with("d", format_args!("M{:.2} 3V{:.2}", x(*mm), HEIGHT - 8.0)),
+        );
+        svg.put(
+            Element::new("text")
+                .with("class", "axis")
+                .with("text-anchor", "middle")
+                .with("x", format_args!("{:.2}", x(*mm)))
+                .with("y", format_args!("{:.2}", HEIGHT - 4.0))
+                .text(k + 1),
+        );
     }
     let mut line = String::new();
     for (k, (mm, mt)) in points.iter().enumerate() {
         let _ = write!(line, "{}{:.2} {:.2}", if k == 0 { "M" } else { "L" }, x(*mm), y(*mt));
     }
-    svg.put(format_args!(r#"<path class="curve loaded" d="{line}"/>"#));
-    svg.put(format_args!(
-        r#"<text class="axis" x="12" y="{:.2}">mT upright, at the strings; south up is negative</text>"#,
-        HEIGHT - 0.6
-    ));
+    svg.put(Element::new("path").with("class", "curve loaded").with("d", line));
+    svg.put(
+        Element::new("text")
+            .with("class", "axis")
+            .with("x", "12")
+            .with("y", format_args!("{:.2}", HEIGHT - 0.6))
+            .text("mT upright, at the strings; south up is negative"),
+    );
     svg.framed([0.0, 0.0, WIDTH, HEIGHT], "row", "Flux density along the row of strings, in millitesla")
 }
 
@@ -59,19 +76,30 @@ pub fn balance(strings: &[StringPrediction], from_last: bool) -> String {
         let down = string.balance_db - loudest;
         let height = 24.0 * (1.0 + down / 12.0).clamp(0.02, 1.0);
         let x = 12.0 + step * k as f64;
-        svg.put(format_args!(
-            r#"<rect class="bar-of" x="{:.2}" y="{:.2}" width="{:.2}" height="{height:.2}"/>"#,
-            x + 0.2 * step,
-            30.0 - height,
-            0.6 * step
-        ));
-        svg.put(format_args!(
-            r#"<text class="axis" text-anchor="middle" x="{0:.2}" y="{1:.2}">{2}</text><text class="axis" text-anchor="middle" x="{0:.2}" y="34">{3}</text>"#,
-            x + 0.5 * step,
-            29.0 - height,
-            format!("{down:.1}").replace('-', "−"),
-            string.string
-        ));
+        svg.put(
+            Element::new("rect")
+                .with("class", "bar-of")
+                .with("x", format_args!("{:.2}", x + 0.2 * step))
+                .with("y", format_args!("{:.2}", 30.0 - height))
+                .with("width", format_args!("{:.2}", 0.6 * step))
+                .with("height", format_args!("{height:.2}")),
+        );
+        svg.put(
+            Element::new("text")
+                .with("class", "axis")
+                .with("text-anchor", "middle")
+                .with("x", format_args!("{:.2}", x + 0.5 * step))
+                .with("y", format_args!("{:.2}", 29.0 - height))
+                .text(format!("{down:.1}").replace('-', "−")),
+        );
+        svg.put(
+            Element::new("text")
+                .with("class", "axis")
+                .with("text-anchor", "middle")
+                .with("x", format_args!("{:.2}", x + 0.5 * step))
+                .with("y", "34")
+                .text(string.string),
+        );
     }
     svg.framed([0.0, 0.0, WIDTH, 36.0], "balance", "Output of every string against the loudest, in decibels")
 }

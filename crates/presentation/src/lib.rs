@@ -1,0 +1,13 @@
+//! Domain values as people read and type them: numbers with units, the table of figures, fields, the build sheet,
+//! differences in words, drawings and plots. It knows no HTTP, no pages and no database, so that all of it is tested
+//! without them.
+
+pub mod differences;
+pub mod drawing;
+pub mod field;
+pub mod figures;
+pub mod form_fields;
+pub mod format;
+pub mod plot;
+pub mod read;
+pub mod sheet;

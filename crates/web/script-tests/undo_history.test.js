@@ -1,0 +1,36 @@
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { UndoHistory } from "../assets/own/undo_history.js";
+
+test("steps are undone and redone in order", () => {
+  const history = new UndoHistory({ turns: "7500" });
+  assert.ok(history.step({ turns: "7600" }));
+  assert.ok(history.step({ turns: "7700" }));
+  assert.deepEqual(history.undo(), { turns: "7600" });
+  assert.deepEqual(history.undo(), { turns: "7500" });
+  assert.equal(history.undo(), null);
+  assert.deepEqual(history.redo(), { turns: "7600" });
+  assert.deepEqual(history.now, { turns: "7600" });
+});
+
+test("what changes nothing is no step", () => {
+  const history = new UndoHistory({ turns: "7500" });
+  assert.equal(history.step({ turns: "7500" }), false);
+  assert.equal(history.undo(), null);
+});
+
+test("a new step ends what could be redone", () => {
+  const history = new UndoHistory(1);
+  history.step(2);
+  history.undo();
+  history.step(3);
+  assert.equal(history.redo(), null);
+  assert.equal(history.now, 3);
+});
+
+test("the oldest steps are let go", () => {
+  const history = new UndoHistory(0, 3);
+  for (let k = 1; k <= 10; k++) history.step(k);
+  const back = [history.undo(), history.undo(), history.undo(), history.undo()];
+  assert.deepEqual(back, [9, 8, 7, null]);
+});
