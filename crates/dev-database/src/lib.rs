@@ -7,6 +7,6 @@ mod private_server;
 #[cfg(feature = "test-database")]
 mod test_database;
 
-pub use private_server::{Durability, PrivateServer, ServerError};
+pub use private_server::{Durability, PrivateServer, ServerError, is_data_folder};
 #[cfg(feature = "test-database")]
 pub use test_database::{fresh_database, fresh_store};

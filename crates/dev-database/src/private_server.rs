@@ -100,6 +100,7 @@ impl PrivateServer {
             Err(TryLockError::Error(source)) => return Err(problem(source)),
         }
         let password = prepare(folder).await?;
+        mark(folder).map_err(problem)?;
         let port = free_port().map_err(problem)?;
         let (child, lifeline) = spawn(folder, &runtime, port, &password, durability)?;
         let mut server = Self {
@@ -239,6 +240,28 @@ async fn prepare(folder: &Path) -> Result<String, ServerError> {
     Ok(password)
 }
 
+/// The file that says that a folder is a data folder of ours; its name and first line are looked for before anything is
+/// removed.
+const MARKER: &str = "filamentum-data";
+const MARKER_LINE: &str = "filamentum data folder 1";
+
+/// Whether a folder is a data folder of ours, by its marker.
+#[must_use]
+pub fn is_data_folder(folder: &Path) -> bool {
+    let text = fs::read_to_string(folder.join(MARKER)).unwrap_or_default();
+    let mut lines = text.lines();
+    let id = lines.next().filter(|line| *line == MARKER_LINE).and_then(|_| lines.next()?.strip_prefix("id "));
+    id.is_some_and(|id| id.len() == 32 && id.bytes().all(|b| b.is_ascii_hexdigit()))
+}
+
+fn mark(folder: &Path) -> std::io::Result<()> {
+    if is_data_folder(folder) {
+        return Ok(());
+    }
+    let id: u128 = rand::rng().random();
+    fs::write(folder.join(MARKER), format!("{MARKER_LINE}\nid {id:032x}\n"))
+}
+
 fn write_private(path: &Path, text: &str) -> std::io::Result<()> {
     use std::os::unix::fs::OpenOptionsExt as _;
     let mut file = fs::OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(path)?;
@@ -256,10 +279,12 @@ fn spawn(
     let problem = |source| ServerError::Folder { path: folder.to_owned(), source };
     // Read by the server at every start: our user exists, with this password, on loopback alone.
     let init = folder.join("init.sql");
+    // Tests make a database each; a shop's user sees its own and nothing of the server.
+    let schema = if matches!(durability, Durability::None) { "*" } else { "filamentum" };
     let sql = format!(
         "CREATE DATABASE IF NOT EXISTS filamentum CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\n\
          CREATE OR REPLACE USER 'filamentum'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
-         GRANT ALL ON *.* TO 'filamentum'@'127.0.0.1';\n"
+         GRANT ALL ON {schema}.* TO 'filamentum'@'127.0.0.1';\n"
     );
     write_private(&init, &sql).map_err(problem)?;
     let careless = [

@@ -84,7 +84,7 @@ async fn ask(method: &str, path: &str, cookie: &str, fields: &[(&str, &str)]) ->
         body.push('&');
     }
     let request = format!(
-        "{method} {path} HTTP/1.1\r\nHost: here\r\nConnection: close\r\nCookie: {cookie}\r\n\
+        "{method} {path} HTTP/1.1\r\nHost: 127.0.0.1:{PORT}\r\nConnection: close\r\nCookie: {cookie}\r\n\
          Content-Type: application/x-www-form-urlencoded\r\nContent-Length: {}\r\n\r\n{body}",
         body.len()
     );
@@ -200,7 +200,8 @@ async fn notes(run: RunId, cookie: String, csrf: String, sent: Arc<Sent>) {
 /// A page that looks on, and comes back when the connection ends.
 async fn looks_on(run: RunId, cookie: String, sent: Arc<Sent>) {
     while !sent.ended.load(Ordering::Relaxed) {
-        let request = format!("GET /runs/{run}/live HTTP/1.1\r\nHost: here\r\nCookie: {cookie}\r\n\r\n");
+        let request =
+            format!("GET /runs/{run}/live HTTP/1.1\r\nHost: 127.0.0.1:{PORT}\r\nCookie: {cookie}\r\n\r\n");
         if let Ok(mut stream) = TcpStream::connect(("127.0.0.1", PORT)).await
             && stream.write_all(request.as_bytes()).await.is_ok()
         {

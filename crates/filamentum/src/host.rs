@@ -3,15 +3,16 @@
 use crate::demo;
 use anyhow::{Context as _, bail};
 use clap::Args;
-use dev_database::{Durability, PrivateServer};
+use dev_database::{Durability, PrivateServer, is_data_folder};
 use instruments::simulated::Bench;
 use std::io::ErrorKind;
-use std::net::TcpListener;
+use std::net::{IpAddr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 use store::Store;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
+use web::{BaseUrl, ServeOptions};
 use workshop::Workshop;
 
 /// Where and on what to serve. With `DATABASE_URL` set, that MariaDB is used; otherwise a private one is
@@ -24,6 +25,13 @@ pub(crate) struct Host {
     /// Folder of the private MariaDB.
     #[arg(long, default_value = "data")]
     pub data: PathBuf,
+    /// The address that people reach it at, such as `https://pickups.example`: links and codes are made of it, and requests
+    /// to another name are refused. Without it, loopback's own.
+    #[arg(long, env = "FILAMENTUM_BASE_URL")]
+    pub base_url: Option<BaseUrl>,
+    /// Address of a proxy in front of it whose X-Forwarded-For is believed; several are parted by commas.
+    #[arg(long, env = "FILAMENTUM_TRUSTED_PROXIES", value_delimiter = ',')]
+    pub trusted_proxy: Vec<IpAddr>,
     /// Begin anew: removes what is in the data folder.
     #[arg(long)]
     pub fresh: bool,
@@ -92,13 +100,13 @@ fn clear(folder: &Path) -> anyhow::Result<()> {
     if absent_or_empty {
         return Ok(());
     }
-    if !folder.join("lock").exists() {
+    if !is_data_folder(folder) {
         bail!(
             "{} is not a data folder of Filamentum, so --fresh leaves it alone: choose another with --data",
             folder.display()
         );
     }
-    let lock = std::fs::File::open(folder.join("lock"))?;
+    let lock = std::fs::File::create(folder.join("lock"))?;
     if lock.try_lock().is_err() {
         bail!("{} is in use by another Filamentum: stop that one first", folder.display());
     }
@@ -138,8 +146,14 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
     if show_demo {
         println!("Sign in as “{}” with the password “{}”", demo::SIGN_IN, demo::PASSWORD);
     }
+    let workshop = Workshop::new(store.clone());
+    if !workshop.is_set_up().await? {
+        println!("The first visit sets the workshop up; it takes this code: {}", workshop.set_up_code());
+    }
     println!("Ctrl-C stops it and its database.\n");
-    let server = web::serve(Workshop::new(store.clone()), listener)?;
+    let options =
+        ServeOptions { base_url: host.base_url.clone(), trusted_proxies: host.trusted_proxy.clone() };
+    let server = web::serve(workshop, listener, &options)?;
     let handle = server.handle();
     let serving = tokio::spawn(server);
     let private = wait(private, serving, ends).await?;

@@ -1,7 +1,7 @@
 //! Workshops and their people.
 
 use crate::{PersonId, Store, StoreError, WorkshopId, WorkshopStore};
-use sqlx::FromRow;
+use sqlx::{FromRow, MySqlConnection};
 
 /// Someone of a workshop.
 #[derive(Clone, Debug, FromRow)]
@@ -48,27 +48,34 @@ impl Store {
         Ok(count > 0)
     }
 
+    /// Sets the installation up with its first workshop and that one's owner, in one piece and once: of several at the
+    /// same moment one does it.
+    ///
+    /// # Errors
+    /// [`StoreError::Taken`] when it was set up before.
+    pub async fn set_up(
+        &self,
+        name: &str,
+        owner: &NewPerson<'_>,
+    ) -> Result<(WorkshopId, PersonId), StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        // The one row of this table is the lock: a second one waits for the first, and finds it taken.
+        sqlx::query("INSERT INTO installation (id) VALUES (1)").execute(&mut *transaction).await?;
+        let made = create_workshop_on(&mut transaction, name, owner).await?;
+        transaction.commit().await?;
+        Ok(made)
+    }
+
     /// Creates a workshop with its owner, in one piece.
     pub async fn create_workshop(
         &self,
         name: &str,
         owner: &NewPerson<'_>,
     ) -> Result<(WorkshopId, PersonId), StoreError> {
-        let mut tx = self.pool.begin().await?;
-        let workshop =
-            sqlx::query("INSERT INTO workshops (name) VALUES (?)").bind(name).execute(&mut *tx).await?;
-        let workshop = WorkshopId(workshop.last_insert_id());
-        let person = sqlx::query(
-            "INSERT INTO people (workshop_id, name, sign_in, password_hash, owner) VALUES (?, ?, ?, ?, TRUE)",
-        )
-        .bind(workshop)
-        .bind(owner.name)
-        .bind(owner.sign_in)
-        .bind(owner.password_hash)
-        .execute(&mut *tx)
-        .await?;
-        tx.commit().await?;
-        Ok((workshop, PersonId(person.last_insert_id())))
+        let mut transaction = self.pool.begin().await?;
+        let made = create_workshop_on(&mut transaction, name, owner).await?;
+        transaction.commit().await?;
+        Ok(made)
     }
 
     /// The person who signs in with that name.
@@ -79,10 +86,47 @@ impl Store {
             .await?)
     }
 
+    /// Sets a person's password and ends all of their sessions but one, in one piece.
+    pub async fn set_password(&self, person: PersonId, hash: &str, kept: &str) -> Result<(), StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        sqlx::query("UPDATE people SET password_hash = ? WHERE id = ?")
+            .bind(hash)
+            .bind(person)
+            .execute(&mut *transaction)
+            .await?;
+        sqlx::query("DELETE FROM sessions WHERE person_id = ? AND NOT (public_id <=> ?)")
+            .bind(person)
+            .bind(kept)
+            .execute(&mut *transaction)
+            .await?;
+        transaction.commit().await?;
+        Ok(())
+    }
+
     /// A person by number.
     pub async fn person(&self, id: PersonId) -> Result<Option<Person>, StoreError> {
         Ok(sqlx::query_as(person_columns!("WHERE p.id = ?")).bind(id).fetch_optional(&self.pool).await?)
     }
+}
+
+async fn create_workshop_on(
+    connection: &mut MySqlConnection,
+    name: &str,
+    owner: &NewPerson<'_>,
+) -> Result<(WorkshopId, PersonId), StoreError> {
+    let workshop =
+        sqlx::query("INSERT INTO workshops (name) VALUES (?)").bind(name).execute(&mut *connection).await?;
+    let workshop = WorkshopId(workshop.last_insert_id());
+    let person = sqlx::query(
+        "INSERT INTO people (workshop_id, name, sign_in, password_hash, owner) VALUES (?, ?, ?, ?, TRUE)",
+    )
+    .bind(workshop)
+    .bind(owner.name)
+    .bind(owner.sign_in)
+    .bind(owner.password_hash)
+    .execute(&mut *connection)
+    .await?;
+    Ok((workshop, PersonId(person.last_insert_id())))
 }
 
 impl WorkshopStore {

@@ -12,6 +12,7 @@ use store::instrument::NewInstrument;
 use store::person::NewPerson;
 use store::reading::NewReading;
 use store::run::NewRun;
+use store::session::NewSession;
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
 use store::timer::NewTimer;
@@ -80,15 +81,35 @@ async fn people_and_workshops() {
 async fn sessions_end() {
     let store = fresh_store().await;
     let key = [7; 32];
-    store.put_session(&key, "{}", Duration::hours(1)).await.unwrap();
-    store.put_session(&key, "{\"a\":1}", Duration::hours(1)).await.unwrap();
-    assert_eq!(store.session_state(&key).await.unwrap().as_deref(), Some("{\"a\":1}"));
-    store.prolong_session(&key, Duration::hours(-1)).await.unwrap();
-    assert!(store.session_state(&key).await.unwrap().is_none());
-    assert_eq!(store.sweep_sessions().await.unwrap(), 1);
-    store.put_session(&key, "{}", Duration::hours(1)).await.unwrap();
+    let put = |state: &'static str, lasts: Duration| {
+        let store = store.clone();
+        async move {
+            let new = NewSession {
+                key_hash: &key,
+                state,
+                person: None,
+                public_id: Some("a"),
+                address: "",
+                agent: "",
+                lasts,
+            };
+            store.put_session(&new).await.unwrap();
+        }
+    };
+    let (hour, week) = (Duration::hours(1), Duration::weeks(1));
+    put("{}", hour).await;
+    put("{\"a\":1}", hour).await;
+    assert_eq!(store.session_state(&key, week).await.unwrap().as_deref(), Some("{\"a\":1}"));
+    assert!(store.is_session_open("a", week).await.unwrap());
+    // One that is used without a rest ends all the same.
+    assert!(store.session_state(&key, Duration::ZERO).await.unwrap().is_none());
+    assert!(!store.is_session_open("a", Duration::ZERO).await.unwrap());
+    store.prolong_session(&key, -Duration::hours(1)).await.unwrap();
+    assert!(store.session_state(&key, week).await.unwrap().is_none());
+    assert_eq!(store.sweep_sessions(week).await.unwrap(), 1);
+    put("{}", hour).await;
     store.end_session(&key).await.unwrap();
-    assert!(store.session_state(&key).await.unwrap().is_none());
+    assert!(store.session_state(&key, week).await.unwrap().is_none());
 }
 
 #[tokio::test]

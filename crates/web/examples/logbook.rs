@@ -209,7 +209,9 @@ async fn main() {
     drop(all);
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = listener.local_addr().unwrap();
-    tokio::spawn(web::serve(workshop::Workshop::new(store.clone()), listener).unwrap());
+    tokio::spawn(
+        web::serve(workshop::Workshop::new(store.clone()), listener, &web::ServeOptions::default()).unwrap(),
+    );
     let mut asker = Asker::to(address, "").await;
     let (_, page) = asker.ask("GET", "/sign-in", "").await;
     let token = hidden(&page, "csrf");

@@ -9,13 +9,20 @@ use actix_web::http::{Method, header};
 use actix_web::{FromRequest, HttpRequest, web};
 use rand::RngExt as _;
 use std::future::Future;
+use std::net::IpAddr;
 use std::pin::Pin;
 use store::PersonId;
 use store::person::Person;
 use workshop::Actor;
 
-const PERSON: &str = "person";
+/// Names of what a session holds: whose it is, what it is called in lists, and where it was begun.
+pub(crate) const PERSON: &str = "person";
+pub(crate) const SESSION_ID: &str = "id";
+pub(crate) const ADDRESS: &str = "address";
+pub(crate) const AGENT: &str = "agent";
 const TOKEN: &str = "token";
+/// Most letters of a browser's name that are kept.
+const MOST_AGENT: usize = 200;
 
 /// Someone signed in.
 pub(crate) struct CurrentUser {
@@ -25,6 +32,8 @@ pub(crate) struct CurrentUser {
     pub actor: Actor,
     /// The token that this session's forms carry.
     pub token: String,
+    /// What the session is called in lists.
+    pub session_id: String,
     /// A message for the page that is shown now.
     pub flash: Option<Flash>,
 }
@@ -49,10 +58,20 @@ pub(crate) fn signed_in_token(session: &Session) -> Result<Option<String>, AppEr
 }
 
 /// Signs a person in: a new session name, so that one planted before is worth nothing.
-pub(crate) fn sign_in(session: &Session, person: PersonId) -> Result<(), AppError> {
+pub(crate) fn sign_in(
+    session: &Session,
+    person: PersonId,
+    request: &HttpRequest,
+    address: IpAddr,
+) -> Result<(), AppError> {
     session.clear();
     session.renew();
+    let agent = request.headers().get(header::USER_AGENT).and_then(|v| v.to_str().ok()).unwrap_or_default();
+    let agent: String = agent.chars().filter(|c| !c.is_control()).take(MOST_AGENT).collect();
     session.insert(PERSON, person).map_err(AppError::internal)?;
+    session.insert(SESSION_ID, random_token()).map_err(AppError::internal)?;
+    session.insert(ADDRESS, address.to_string()).map_err(AppError::internal)?;
+    session.insert(AGENT, agent).map_err(AppError::internal)?;
     signed_in_token(session).map(|_| ())
 }
 
@@ -80,9 +99,10 @@ impl FromRequest for CurrentUser {
             let person = app.workshop.person(id).await.map_err(AppError::from)?;
             let person = person.ok_or(AppError::SignIn(next))?;
             let token = signed_in_token(&session)?.unwrap_or_default();
+            let session_id = session.get(SESSION_ID).map_err(AppError::internal)?.unwrap_or_default();
             let flash = if is_page { flash::take(&session) } else { None };
             let actor = Actor { person: person.id, workshop: person.workshop_id };
-            Ok(Self { person, actor, token, flash })
+            Ok(Self { person, actor, token, session_id, flash })
         })
     }
 }

@@ -34,9 +34,9 @@ pub(crate) enum AppError {
     /// The use case refuses.
     #[error(transparent)]
     Refused(Refusal),
-    /// Too many attempts.
-    #[error("too many attempts")]
-    TooMany,
+    /// The body of a form took too long to come in.
+    #[error("the body took too long")]
+    SlowBody,
     /// The database does not answer.
     #[error("the database does not answer")]
     DatabaseAway(#[source] Refusal),
@@ -96,8 +96,11 @@ impl ResponseError for AppError {
             Self::NotFound(_) => StatusCode::NOT_FOUND,
             Self::StaleForm => StatusCode::FORBIDDEN,
             Self::BadRequest(_) => StatusCode::BAD_REQUEST,
+            Self::Refused(Refusal::TooManyAttempts { .. } | Refusal::TooManyAtOnce(_)) => {
+                StatusCode::TOO_MANY_REQUESTS
+            }
             Self::Refused(_) => StatusCode::CONFLICT,
-            Self::TooMany => StatusCode::TOO_MANY_REQUESTS,
+            Self::SlowBody => StatusCode::REQUEST_TIMEOUT,
             Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
@@ -120,10 +123,7 @@ impl ResponseError for AppError {
             ),
             Self::BadRequest(what) => ("This request cannot be read", what.clone()),
             Self::Refused(refusal) => ("Not done", refusal_text(refusal)),
-            Self::TooMany => (
-                "Too many attempts",
-                "Someone tried to sign in too often in a short time. Wait a minute, then try again.".into(),
-            ),
+            Self::SlowBody => ("This took too long", "The form did not come in completely. Send it again.".into()),
             Self::DatabaseAway(_) => (
                 "The database does not answer",
                 "Nothing of what you sent was written. Wait a moment, then load the page again; drafts stay in this browser.".into(),
@@ -141,11 +141,22 @@ impl ResponseError for AppError {
         if matches!(self, Self::DatabaseAway(_)) {
             response.insert_header((header::RETRY_AFTER, "5"));
         }
+        if let Self::Refused(Refusal::TooManyAttempts { retry_after }) = self {
+            response.insert_header((header::RETRY_AFTER, seconds_up(*retry_after).to_string()));
+        }
+        if matches!(self, Self::Refused(Refusal::TooManyAtOnce(_))) {
+            response.insert_header((header::RETRY_AFTER, "1"));
+        }
         if let Self::Refused(refusal) = self {
             response.insert_header(("Filamentum-Code", refusal.code()));
         }
         response.content_type("text/html; charset=utf-8").body(page.render().unwrap_or_else(|_| text.clone()))
     }
+}
+
+/// Whole seconds, at least one.
+pub(crate) fn seconds_up(duration: std::time::Duration) -> u64 {
+    duration.as_secs() + u64::from(duration.subsec_nanos() > 0)
 }
 
 fn encode(path: &str) -> String {

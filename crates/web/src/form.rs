@@ -9,10 +9,14 @@ use presentation::form_fields::FormFields;
 use std::future::Future;
 use std::ops::{Deref, DerefMut};
 use std::pin::Pin;
+use std::time::Duration;
 use store::{ClientKey, ClientKeyError};
 
 /// The cookie that holds the token of forms where nobody is signed in: no session is kept for those.
 pub(crate) const FORM_COOKIE: &str = "filamentum-form";
+
+/// How long the body of a form may take to come in.
+const BODY_TIMEOUT: Duration = Duration::from_secs(30);
 
 /// A form as it was sent.
 #[derive(Clone, Debug, Default)]
@@ -59,7 +63,8 @@ impl FromRequest for FormData {
         let cookie = request.cookie(FORM_COOKIE).map(|cookie| cookie.value().to_owned());
         let body = web::Form::<Vec<(String, String)>>::from_request(request, payload);
         Box::pin(async move {
-            let fields = body.await.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
+            let body = tokio::time::timeout(BODY_TIMEOUT, body).await.map_err(|_| AppError::SlowBody)?;
+            let fields = body.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
             let form: Self = fields.into_iter().collect();
             let expected = signed_in_token(&session)?.or(cookie);
             if expected.is_none_or(|token| token.is_empty() || form.get("csrf") != token) {

@@ -7,6 +7,8 @@ mod current_user;
 mod error;
 mod flash;
 mod form;
+mod guard;
+mod origin;
 mod pages;
 mod query;
 mod refusal_text;
@@ -14,4 +16,5 @@ mod respond;
 mod server;
 mod session;
 
+pub use origin::{BaseUrl, BaseUrlError, ServeOptions};
 pub use server::serve;

@@ -1,7 +1,8 @@
 //! Refusals of the use cases, in words.
 
-use presentation::format::{METRE, turns};
-use workshop::Refusal;
+use crate::error::seconds_up;
+use presentation::format::{METRE, counted, turns};
+use workshop::{LONGEST_SIGN_IN, Refusal, SHORTEST_PASSWORD, WeakPassword};
 
 /// A refusal as people read it.
 pub(crate) fn refusal_text(refusal: &Refusal) -> String {
@@ -41,6 +42,24 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "The meter has no thermometer on the coil: type the coil’s temperature.".into()
         }
         Refusal::NotSimulated => "Faults can only be set on a simulated instrument.".into(),
+        Refusal::TooManyAttempts { retry_after } => {
+            format!("Too many wrong attempts. Try again in {}.", counted(seconds_up(*retry_after), "second"))
+        }
+        Refusal::TooManyAtOnce(what) => {
+            format!("Too many {what} at the same time for one person. Close some, then try again.")
+        }
+        Refusal::WrongSetUpCode => "This is not the code that the program printed when it started.".into(),
+        Refusal::UnusableSignIn => {
+            format!("Give a name of up to {LONGEST_SIGN_IN} letters without special characters.")
+        }
+        Refusal::WrongPassword => "This is not your current password.".into(),
+        Refusal::WeakPassword(WeakPassword::Short) => {
+            format!("This is too short: at least {SHORTEST_PASSWORD} characters.")
+        }
+        Refusal::WeakPassword(WeakPassword::Long) => "This is too long for a password.".into(),
+        Refusal::WeakPassword(WeakPassword::Guessable) => {
+            "This is too easily guessed. Take several words that do not belong together.".into()
+        }
         Refusal::AlreadySetUp => "This workshop is set up already.".into(),
         Refusal::DatabaseAway(_)
         | Refusal::Storage(_)

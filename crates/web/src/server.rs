@@ -1,21 +1,30 @@
 //! The server: middleware, sessions, routes.
 
 use crate::app::App;
+use crate::origin::{Origin, ServeOptions};
 use crate::session::DatabaseSessions;
-use crate::{assets, error, pages};
+use crate::{assets, error, guard, pages};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession, TtlExtensionPolicy};
-use actix_web::cookie::{Key, SameSite, time::Duration};
+use actix_web::cookie::{Key, SameSite};
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, DefaultHeaders, NormalizePath, TrailingSlash, from_fn};
 use actix_web::{App as Actix, HttpServer, web};
 use std::net::TcpListener;
 use tracing_actix_web::TracingLogger;
-use workshop::Workshop;
+use workshop::{IDLE_LIMIT, Workshop};
 
 /// Everything comes from ourselves; nothing inline, no frame, no plug-in.
 const POLICY: &str = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
      form-action 'self'; frame-ancestors 'none'";
+/// Largest form: a sheet with its document, or a pasted sweep.
+const FORM_BYTES: usize = 1 << 20;
+/// How long the head of a request may take.
+const HEAD_TIMEOUT: std::time::Duration = std::time::Duration::from_secs(10);
+/// How long a connection may rest between two requests.
+const KEEP_ALIVE: std::time::Duration = std::time::Duration::from_secs(30);
+/// Connections of one worker at the same time.
+const MOST_CONNECTIONS: usize = 2048;
 /// How often expired sessions are removed.
 const SESSION_SWEEP: std::time::Duration = std::time::Duration::from_hours(1);
 
@@ -23,31 +32,32 @@ const SESSION_SWEEP: std::time::Duration = std::time::Duration::from_hours(1);
 ///
 /// # Errors
 /// When the listener cannot be used.
-pub fn serve(workshop: Workshop, listener: TcpListener) -> std::io::Result<Server> {
-    let app = web::Data::new(App::new(workshop.clone()));
+pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) -> std::io::Result<Server> {
+    let origin = Origin::new(options, listener.local_addr()?);
+    let is_https = origin.is_https();
+    let app = web::Data::new(App::new(workshop.clone(), origin));
+    let stored = DatabaseSessions::new(workshop.clone());
     let behind = workshop.clone();
     tokio::spawn(async move { behind.write_missing_summaries().await });
     tokio::spawn(remove_expired_sessions(workshop.clone()));
     let server = HttpServer::new(move || {
-        let sessions =
-            SessionMiddleware::builder(DatabaseSessions::new(workshop.clone()), Key::generate_stable())
-                .cookie_name("filamentum".into())
-                .cookie_http_only(true)
-                .cookie_same_site(SameSite::Lax)
-                // Loopback and a workshop's own network speak plain HTTP; a proxy that adds TLS may set it.
-                .cookie_secure(false)
-                .cookie_content_security(CookieContentSecurity::Signed)
-                .session_lifecycle(
-                    PersistentSession::default()
-                        .session_ttl(Duration::days(30))
-                        .session_ttl_extension_policy(TtlExtensionPolicy::OnStateChanges),
-                )
-                .build();
+        let sessions = SessionMiddleware::builder(stored.clone(), Key::generate_stable())
+            // The prefix keeps another host of the same domain from planting one.
+            .cookie_name(if is_https { "__Host-filamentum" } else { "filamentum" }.into())
+            .cookie_http_only(true)
+            .cookie_same_site(SameSite::Lax)
+            .cookie_secure(is_https)
+            .cookie_content_security(CookieContentSecurity::Signed)
+            .session_lifecycle(
+                PersistentSession::default()
+                    .session_ttl(IDLE_LIMIT)
+                    .session_ttl_extension_policy(TtlExtensionPolicy::OnEveryRequest),
+            )
+            .build();
         Actix::new()
             .app_data(app.clone())
-            .app_data(web::PayloadConfig::new(1 << 20))
-            // A whole notebook comes in one form.
-            .app_data(web::FormConfig::default().limit(12 << 20))
+            .app_data(web::PayloadConfig::new(FORM_BYTES))
+            .app_data(web::FormConfig::default().limit(FORM_BYTES))
             .service(web::scope("/assets").wrap(Compress::default()).service(assets::serve))
             .route("/healthz", web::get().to(pages::health))
             .service(
@@ -65,9 +75,14 @@ pub fn serve(workshop: Workshop, listener: TcpListener) -> std::io::Result<Serve
                     .add(("X-Content-Type-Options", "nosniff"))
                     .add(("Referrer-Policy", "same-origin")),
             )
+            .wrap(from_fn(guard::guard))
             .wrap(TracingLogger::default())
     })
     .workers(2)
+    .client_request_timeout(HEAD_TIMEOUT)
+    .client_disconnect_timeout(HEAD_TIMEOUT)
+    .keep_alive(KEEP_ALIVE)
+    .max_connections(MOST_CONNECTIONS)
     .shutdown_timeout(5)
     .listen(listener)?
     .run();

@@ -1,15 +1,28 @@
-//! Sessions on the server: the browser holds a random name, the table its hash and the state.
+//! Sessions on the server: the browser holds a random name, the table its hash, the state, and whose it is.
 
+use crate::current_user::{ADDRESS, AGENT, PERSON, SESSION_ID};
 use actix_session::storage::{LoadError, SaveError, SessionKey, SessionStore, UpdateError};
 use actix_web::cookie::time::Duration;
 use rand::RngExt as _;
+use serde::de::DeserializeOwned;
 use sha2::{Digest as _, Sha256};
 use std::collections::HashMap;
-use workshop::Workshop;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Instant;
+use store::PersonId;
+use store::session::NewSession;
+use workshop::{Refusal, Workshop};
+
+/// A session that was used is written down again after so long.
+const NOTED_FOR: std::time::Duration = std::time::Duration::from_mins(1);
+/// Sessions whose last use is remembered, so that not every request writes.
+const REMEMBERED: usize = 10_000;
 
 /// Sessions kept in the database.
+#[derive(Clone)]
 pub(crate) struct DatabaseSessions {
     workshop: Workshop,
+    noted: Arc<Mutex<HashMap<[u8; 32], Instant>>>,
 }
 
 type State = HashMap<String, String>;
@@ -17,8 +30,48 @@ type State = HashMap<String, String>;
 impl DatabaseSessions {
     /// Sessions in the database of the use cases.
     pub(crate) fn new(workshop: Workshop) -> Self {
-        Self { workshop }
+        Self { workshop, noted: Arc::default() }
     }
+
+    async fn put(&self, key: &SessionKey, state: &State, ttl: &Duration) -> Result<(), Fault> {
+        let text = serde_json::to_string(state).map_err(Fault::Text)?;
+        let field = |name| value::<String>(state, name).unwrap_or_default();
+        let (public_id, address, agent) = (value::<String>(state, SESSION_ID), field(ADDRESS), field(AGENT));
+        let new = NewSession {
+            key_hash: &hash(key),
+            state: &text,
+            person: value::<PersonId>(state, PERSON),
+            public_id: public_id.as_deref(),
+            address: &address,
+            agent: &agent,
+            lasts: lasts(ttl),
+        };
+        self.workshop.put_session(&new).await.map_err(Fault::Store)
+    }
+
+    /// Whether the last use of a session is to be written down.
+    fn is_due(&self, key: &[u8; 32]) -> bool {
+        let now = Instant::now();
+        let mut noted = self.noted.lock().unwrap_or_else(PoisonError::into_inner);
+        if noted.get(key).is_some_and(|at| now.duration_since(*at) < NOTED_FOR) {
+            return false;
+        }
+        if noted.len() >= REMEMBERED {
+            noted.retain(|_, at| now.duration_since(*at) < NOTED_FOR);
+            // Whoever makes that many sessions in a minute may cost some writes.
+            if noted.len() >= REMEMBERED {
+                noted.clear();
+            }
+        }
+        noted.insert(*key, now);
+        true
+    }
+}
+
+/// Why a session could not be written.
+enum Fault {
+    Text(serde_json::Error),
+    Store(Refusal),
 }
 
 fn hash(key: &SessionKey) -> [u8; 32] {
@@ -27,6 +80,11 @@ fn hash(key: &SessionKey) -> [u8; 32] {
 
 fn lasts(ttl: &Duration) -> time::Duration {
     time::Duration::seconds(ttl.whole_seconds())
+}
+
+/// A value of a session's state.
+fn value<T: DeserializeOwned>(state: &State, name: &str) -> Option<T> {
+    state.get(name).and_then(|text| serde_json::from_str(text).ok())
 }
 
 impl SessionStore for DatabaseSessions {
@@ -42,25 +100,27 @@ impl SessionStore for DatabaseSessions {
         let bits: [u8; 32] = rand::rng().random();
         let name: String = bits.iter().map(|byte| format!("{byte:02x}")).collect();
         let key = SessionKey::try_from(name).map_err(|e| SaveError::Other(e.into()))?;
-        let text = serde_json::to_string(&state).map_err(|e| SaveError::Serialization(e.into()))?;
-        self.workshop
-            .put_session(&hash(&key), &text, lasts(ttl))
-            .await
-            .map_err(|e| SaveError::Other(e.into()))?;
-        Ok(key)
+        match self.put(&key, &state, ttl).await {
+            Ok(()) => Ok(key),
+            Err(Fault::Text(error)) => Err(SaveError::Serialization(error.into())),
+            Err(Fault::Store(error)) => Err(SaveError::Other(error.into())),
+        }
     }
 
     async fn update(&self, key: SessionKey, state: State, ttl: &Duration) -> Result<SessionKey, UpdateError> {
-        let text = serde_json::to_string(&state).map_err(|e| UpdateError::Serialization(e.into()))?;
-        self.workshop
-            .put_session(&hash(&key), &text, lasts(ttl))
-            .await
-            .map_err(|e| UpdateError::Other(e.into()))?;
-        Ok(key)
+        match self.put(&key, &state, ttl).await {
+            Ok(()) => Ok(key),
+            Err(Fault::Text(error)) => Err(UpdateError::Serialization(error.into())),
+            Err(Fault::Store(error)) => Err(UpdateError::Other(error.into())),
+        }
     }
 
     async fn update_ttl(&self, key: &SessionKey, ttl: &Duration) -> Result<(), anyhow::Error> {
-        Ok(self.workshop.prolong_session(&hash(key), lasts(ttl)).await?)
+        let key = hash(key);
+        if self.is_due(&key) {
+            self.workshop.prolong_session(&key, lasts(ttl)).await?;
+        }
+        Ok(())
     }
 
     async fn delete(&self, key: &SessionKey) -> Result<(), anyhow::Error> {

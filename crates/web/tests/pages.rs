@@ -3,6 +3,7 @@
 
 mod journeys;
 mod logbook;
+mod trust;
 mod winding;
 mod workbench;
 
@@ -20,6 +21,8 @@ use workshop::Workshop;
 /// A browser without a screen: keeps its cookies, follows nothing.
 struct Visit {
     address: std::net::SocketAddr,
+    /// What setting up takes.
+    code: String,
     cookies: BTreeMap<String, String>,
 }
 
@@ -53,13 +56,16 @@ impl Visit {
     fn to(store: &Store) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let address = listener.local_addr().unwrap();
-        tokio::spawn(web::serve(Workshop::new(store.clone()), listener).unwrap());
-        Self { address, cookies: BTreeMap::new() }
+        let workshop = Workshop::new(store.clone());
+        let code = workshop.set_up_code().to_owned();
+        tokio::spawn(web::serve(workshop, listener, &web::ServeOptions::default()).unwrap());
+        Self { address, code, cookies: BTreeMap::new() }
     }
 
     async fn ask(&mut self, method: &str, path: &str, body: &str) -> Answer {
         let mut stream = TcpStream::connect(self.address).await.unwrap();
-        let mut request = format!("{method} {path} HTTP/1.1\r\nHost: here\r\nConnection: close\r\n");
+        let mut request =
+            format!("{method} {path} HTTP/1.1\r\nHost: {}\r\nConnection: close\r\n", self.address);
         if !self.cookies.is_empty() {
             let all: Vec<String> =
                 self.cookies.iter().map(|(name, value)| format!("{name}={value}")).collect();
@@ -160,7 +166,7 @@ async fn signing_in_needs_the_token_and_is_limited() {
     assert_eq!(visit.get("/logbook").await.status, 200);
     // Without the token nothing is written, signed in or not.
     assert_eq!(visit.post("/spools", &[("label", "K-1")]).await.status, 403);
-    let mut guesser = Visit { address: visit.address, cookies: BTreeMap::new() };
+    let mut guesser = Visit { address: visit.address, code: String::new(), cookies: BTreeMap::new() };
     let mut last = 0;
     for _ in 0..14 {
         last = guesser.sign_in("ode", "wrong").await.status;

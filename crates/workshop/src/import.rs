@@ -385,7 +385,8 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::TooManyJobs`] while others run.
     pub fn begin_import(&self, actor: &Actor, check: ImportCheck) -> Result<String, Refusal> {
-        let (name, job) = self.jobs.begin(actor.workshop).ok_or(Refusal::TooManyJobs)?;
+        let permit = self.permits.jobs.acquire(actor.person)?;
+        let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
         let (this, actor) = (self.clone(), *actor);
         tokio::spawn(async move {
             let outcome = match this.import(&actor, check.new, &job).await {

@@ -1,5 +1,6 @@
 //! Long work beside the requests: it reports its progress, and stops when it is told to.
 
+use crate::permits::Permit;
 use crate::search_results::SearchResults;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
@@ -7,8 +8,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use store::{ClientKey, WorkshopId};
 
-/// Most jobs at once: each takes a processor.
-const MOST_RUNNING: usize = 2;
+/// Most jobs at once: each takes a processor, and one is left over when one person has as many as they may.
+const MOST_RUNNING: usize = 3;
 /// How long a job is kept after it began, for its page to fetch the outcome.
 const KEPT: Duration = Duration::from_mins(10);
 
@@ -38,6 +39,8 @@ pub struct Job {
     per_mille: AtomicU32,
     stop: AtomicBool,
     outcome: Mutex<Option<JobOutcome>>,
+    /// What its person holds while it runs.
+    permit: Mutex<Option<Permit>>,
 }
 
 impl Job {
@@ -61,6 +64,7 @@ impl Job {
     /// Ends it.
     pub(crate) fn finish(&self, outcome: JobOutcome) {
         *self.outcome.lock().unwrap_or_else(PoisonError::into_inner) = Some(outcome);
+        drop(self.permit.lock().unwrap_or_else(PoisonError::into_inner).take());
     }
 
     /// Its outcome, once it has ended.
@@ -78,14 +82,17 @@ type ByName = HashMap<(u64, String), (Instant, Arc<Job>)>;
 
 impl Jobs {
     /// Begins a job under a name that nobody guesses; `None` when as many run as the machine bears.
-    pub(crate) fn begin(&self, workshop: WorkshopId) -> Option<(String, Arc<Job>)> {
+    pub(crate) fn begin(&self, workshop: WorkshopId, permit: Permit) -> Option<(String, Arc<Job>)> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         all.retain(|_, (since, job)| since.elapsed() < KEPT || job.outcome().is_none());
         let running = all.values().filter(|(_, job)| job.outcome().is_none()).count();
         if running >= MOST_RUNNING {
             return None;
         }
-        let (name, job) = (ClientKey::random().to_string(), Arc::new(Job::default()));
+        let (name, job) = (
+            ClientKey::random().to_string(),
+            Arc::new(Job { permit: Mutex::new(Some(permit)), ..Job::default() }),
+        );
         all.insert((workshop.0, name.clone()), (Instant::now(), Arc::clone(&job)));
         Some((name, job))
     }
@@ -100,17 +107,22 @@ impl Jobs {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::permits::AllPermits;
+    use store::PersonId;
 
     #[test]
-    fn a_job_belongs_to_its_workshop_and_only_two_run() {
-        let jobs = Jobs::default();
-        let (name, job) = jobs.begin(WorkshopId(1)).unwrap();
+    fn a_job_belongs_to_its_workshop_and_only_so_many_run() {
+        let (jobs, permits) = (Jobs::default(), AllPermits::default().jobs);
+        let begin = |person| jobs.begin(WorkshopId(1), permits.acquire(PersonId(person)).unwrap());
+        let (name, job) = begin(1).unwrap();
         assert!(job.advance(0.5) && (job.share() - 0.5).abs() < 1e-9);
         assert!(jobs.of(WorkshopId(2), &name).is_none());
         jobs.of(WorkshopId(1), &name).unwrap().cancel();
         assert!(!job.advance(0.6));
-        assert!(jobs.begin(WorkshopId(1)).is_some() && jobs.begin(WorkshopId(1)).is_none());
+        assert!(begin(1).is_some());
+        assert!(permits.acquire(PersonId(1)).is_err(), "one is left for the others");
+        assert!(begin(2).is_some() && begin(2).is_none());
         job.finish(JobOutcome::Stopped);
-        assert!(jobs.begin(WorkshopId(1)).is_some());
+        assert!(begin(1).is_some());
     }
 }

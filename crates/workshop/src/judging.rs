@@ -62,7 +62,8 @@ impl Workshop {
     /// [`Refusal::TooManyJobs`] while others run.
     pub async fn begin_rejudging(&self, actor: &Actor) -> Result<String, Refusal> {
         let runs = self.of(actor).runs_of_other_engines().await?;
-        let (name, job) = self.jobs.begin(actor.workshop).ok_or(Refusal::TooManyJobs)?;
+        let permit = self.permits.jobs.acquire(actor.person)?;
+        let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
         let (this, actor) = (self.clone(), *actor);
         tokio::spawn(async move {
             let outcome = this.rejudge_all(&actor, &runs, &job).await;

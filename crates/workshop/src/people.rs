@@ -1,11 +1,14 @@
-//! People: setting the workshop up, signing in, and the sessions of those who did.
+//! People: setting the workshop up, and signing in.
 
+use crate::actor::Actor;
 use crate::blocking::blocking;
+use crate::credentials::{WeakPassword, check_password, hash_password, sign_in_name, verify_password};
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use std::net::IpAddr;
+use std::time::Instant;
 use store::person::{NewPerson, Person};
 use store::{PersonId, StoreError};
-use time::Duration;
 
 /// What came of a name and a password.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -14,6 +17,21 @@ pub enum SignInOutcome {
     SignedIn(PersonId),
     /// They do not.
     Wrong,
+}
+
+/// A workshop to set up, with its owner.
+#[derive(Clone, Debug)]
+pub struct SetUp {
+    /// The code that the program printed when it started: whoever reads its output may set it up, and nobody else.
+    pub code: String,
+    /// The workshop's name.
+    pub workshop: String,
+    /// The owner's name as others read it.
+    pub name: String,
+    /// The owner's name to sign in with.
+    pub sign_in: String,
+    /// The owner's password.
+    pub password: String,
 }
 
 impl Workshop {
@@ -25,44 +43,107 @@ impl Workshop {
         Ok(self.store.has_workshop().await?)
     }
 
+    /// The code that setting up takes, as it is printed.
+    #[must_use]
+    pub fn set_up_code(&self) -> &str {
+        self.set_up_code.text()
+    }
+
     /// Sets the workshop up with its owner.
     ///
     /// # Errors
-    /// [`Refusal::AlreadySetUp`] when somebody else did.
-    pub async fn set_up(
-        &self,
-        workshop: &str,
-        name: &str,
-        sign_in: &str,
-        password: String,
-    ) -> Result<PersonId, Refusal> {
+    /// [`Refusal::AlreadySetUp`] when somebody else did, also at the same moment; [`Refusal::WrongSetUpCode`],
+    /// [`Refusal::UnusableSignIn`], [`Refusal::WeakPassword`]; [`Refusal::TooManyAttempts`] when codes are guessed.
+    pub async fn set_up(&self, command: SetUp, address: IpAddr) -> Result<PersonId, Refusal> {
         if self.is_set_up().await? {
             return Err(Refusal::AlreadySetUp);
         }
-        let hash = blocking(move || password_auth::generate_hash(password)).await?;
-        let owner = NewPerson { name, sign_in, password_hash: Some(&hash) };
-        match self.store.create_workshop(workshop, &owner).await {
+        let now = Instant::now();
+        let SetUp { code, workshop, name, sign_in, password } = command;
+        self.attempts
+            .begin("set-up", address, now)
+            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        if !self.set_up_code.is(&code) {
+            return Err(Refusal::WrongSetUpCode);
+        }
+        self.attempts.succeeded("set-up", address);
+        let sign_in = sign_in_name(&sign_in).ok_or(Refusal::UnusableSignIn)?;
+        let names = [workshop.clone(), name.clone(), sign_in.clone()];
+        let hash = blocking(move || {
+            let names: Vec<&str> = names.iter().map(String::as_str).collect();
+            check_password(&password, &names).map(|()| hash_password(&password))
+        })
+        .await?
+        .map_err(Refusal::WeakPassword)?;
+        let owner = NewPerson { name: &name, sign_in: &sign_in, password_hash: Some(&hash) };
+        match self.store.set_up(&workshop, &owner).await {
             Ok((_, person)) => Ok(person),
             Err(StoreError::Taken(_)) => Err(Refusal::AlreadySetUp),
             Err(error) => Err(error.into()),
         }
     }
 
-    /// Checks a name and a password. An unknown name takes as long as a known one.
+    /// Checks a name and a password from an address. An unknown name takes as long as a known one.
     ///
     /// # Errors
-    /// When the database does not answer.
-    pub async fn sign_in(&self, name: &str, password: String) -> Result<SignInOutcome, Refusal> {
-        let person = self.store.person_by_sign_in(name).await?;
+    /// [`Refusal::TooManyAttempts`] when it comes too soon after wrong ones.
+    pub async fn sign_in(
+        &self,
+        typed: &str,
+        password: String,
+        address: IpAddr,
+    ) -> Result<SignInOutcome, Refusal> {
+        let name = sign_in_name(typed);
+        let key = name.as_deref().unwrap_or("");
+        self.attempts
+            .begin(key, address, Instant::now())
+            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        let person = match &name {
+            Some(name) => self.store.person_by_sign_in(name).await?,
+            None => None,
+        };
         let id = person.as_ref().map(|p| p.id);
         let hash = person.and_then(|p| p.password_hash);
-        let right = blocking(move || {
-            let known = hash.is_some();
-            let hash = hash.unwrap_or_else(|| password_auth::generate_hash("nobody"));
-            password_auth::verify_password(password, &hash).is_ok() && known
+        let is_right = blocking(move || verify_password(&password, hash.as_deref())).await?;
+        match id.filter(|_| is_right) {
+            Some(person) => {
+                self.attempts.succeeded(key, address);
+                Ok(SignInOutcome::SignedIn(person))
+            }
+            None => Ok(SignInOutcome::Wrong),
+        }
+    }
+
+    /// Changes the actor's own password, and ends their other sessions: whoever knew the old one is out.
+    ///
+    /// # Errors
+    /// [`Refusal::WrongPassword`], [`Refusal::WeakPassword`]; [`Refusal::TooManyAttempts`] when the current one is guessed.
+    pub async fn change_password(
+        &self,
+        actor: &Actor,
+        current: String,
+        new: String,
+        session: &str,
+        address: IpAddr,
+    ) -> Result<(), Refusal> {
+        let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
+        self.attempts
+            .begin(&person.sign_in, address, Instant::now())
+            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        let hash = person.password_hash.clone();
+        if !blocking(move || verify_password(&current, hash.as_deref())).await? {
+            return Err(Refusal::WrongPassword);
+        }
+        self.attempts.succeeded(&person.sign_in, address);
+        let names = [person.workshop, person.name, person.sign_in];
+        let hash = blocking(move || {
+            let names: Vec<&str> = names.iter().map(String::as_str).collect();
+            check_password(&new, &names).map(|()| hash_password(&new))
         })
-        .await?;
-        Ok(id.filter(|_| right).map_or(SignInOutcome::Wrong, SignInOutcome::SignedIn))
+        .await?
+        .map_err(Refusal::WeakPassword)?;
+        self.store.set_password(actor.person, &hash, session).await?;
+        Ok(())
     }
 
     /// A person by number.
@@ -72,55 +153,10 @@ impl Workshop {
     pub async fn person(&self, id: PersonId) -> Result<Option<Person>, Refusal> {
         Ok(self.store.person(id).await?)
     }
-
-    /// The state of a session that has not expired, by the hash of its key.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn session_state(&self, key_hash: &[u8; 32]) -> Result<Option<String>, Refusal> {
-        Ok(self.store.session_state(key_hash).await?)
-    }
-
-    /// Writes a session's state and how long it lasts from now.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn put_session(
-        &self,
-        key_hash: &[u8; 32],
-        state: &str,
-        lasts: Duration,
-    ) -> Result<(), Refusal> {
-        Ok(self.store.put_session(key_hash, state, lasts).await?)
-    }
-
-    /// Lets a session last so long from now.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn prolong_session(&self, key_hash: &[u8; 32], lasts: Duration) -> Result<(), Refusal> {
-        Ok(self.store.prolong_session(key_hash, lasts).await?)
-    }
-
-    /// Ends a session.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn end_session(&self, key_hash: &[u8; 32]) -> Result<(), Refusal> {
-        Ok(self.store.end_session(key_hash).await?)
-    }
-
-    /// Removes sessions that have expired; returns how many.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn remove_expired_sessions(&self) -> Result<u64, Refusal> {
-        Ok(self.store.sweep_sessions().await?)
-    }
 }
 
-/// The hash of a password, for people who are added outside the pages. Takes a tenth of a second.
-#[must_use]
-pub fn hash_password(password: &str) -> String {
-    password_auth::generate_hash(password)
+impl From<WeakPassword> for Refusal {
+    fn from(why: WeakPassword) -> Self {
+        Self::WeakPassword(why)
+    }
 }

@@ -112,7 +112,7 @@ impl Workshop {
     /// what it is compared with.
     ///
     /// # Errors
-    /// When an overlay is not there, or the database does not answer.
+    /// When an overlay is not there, or the database does not answer; [`Refusal::TooManyAtOnce`].
     pub async fn preview(
         &self,
         actor: &Actor,
@@ -121,6 +121,7 @@ impl Workshop {
         of: Option<&Revision>,
         query: &ContextQuery,
     ) -> Result<Preview, Refusal> {
+        let _permit = self.permits.predictions.acquire(actor.person)?;
         let mut context = self.context(actor, of, query).await?;
         context.calibration = context.applied.of(document);
         let before = match parent {
@@ -201,8 +202,14 @@ impl Workshop {
     /// What every adjustment changes, largest on `goal` first: about twenty predictions.
     ///
     /// # Errors
-    /// When the computation ends early.
-    pub async fn sensitivities(&self, document: &Design, goal: Goal) -> Result<Vec<Sensitivity>, Refusal> {
+    /// When the computation ends early; [`Refusal::TooManyAtOnce`].
+    pub async fn sensitivities(
+        &self,
+        actor: &Actor,
+        document: &Design,
+        goal: Goal,
+    ) -> Result<Vec<Sensitivity>, Refusal> {
+        let _permit = self.permits.predictions.acquire(actor.person)?;
         let document = document.clone();
         blocking(move || sensitivities(&document, goal)).await
     }

@@ -1,7 +1,9 @@
 //! Why a use case did not do what was asked.
 
+use crate::credentials::WeakPassword;
 use coil::design::Problem;
 use instruments::InstrumentError;
+use std::time::Duration;
 use store::StoreError;
 use store::design::RevisionRow;
 use strum::IntoStaticStr;
@@ -82,6 +84,27 @@ pub enum Refusal {
     /// Only a simulated instrument can be given faults.
     #[error("the instrument is not simulated")]
     NotSimulated,
+    /// It comes too soon after wrong attempts.
+    #[error("too many attempts; again in {retry_after:?}")]
+    TooManyAttempts {
+        /// How long to wait.
+        retry_after: Duration,
+    },
+    /// One person has as many of these at the same time as they may.
+    #[error("too many {0} at once")]
+    TooManyAtOnce(&'static str),
+    /// This is not the code that the program printed.
+    #[error("not the set-up code")]
+    WrongSetUpCode,
+    /// A name to sign in with is empty, too long, or holds control characters.
+    #[error("not a name to sign in with")]
+    UnusableSignIn,
+    /// This is not the current password.
+    #[error("not the current password")]
+    WrongPassword,
+    /// The password is too easily guessed.
+    #[error("a weak password: {0:?}")]
+    WeakPassword(WeakPassword),
     /// The workshop has been set up already.
     #[error("the workshop is set up already")]
     AlreadySetUp,

@@ -26,7 +26,8 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::TooManyJobs`] while others run.
     pub fn begin_search(&self, actor: &Actor, command: SearchCommand) -> Result<String, Refusal> {
-        let (name, job) = self.jobs.begin(actor.workshop).ok_or(Refusal::TooManyJobs)?;
+        let permit = self.permits.jobs.acquire(actor.person)?;
+        let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
         // It runs beside the requests; nobody waits for the handle.
         drop(tokio::task::spawn_blocking(move || {
             let SearchCommand { design, targets, space } = command;

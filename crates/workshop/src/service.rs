@@ -3,9 +3,13 @@
 use crate::actor::Actor;
 use crate::calibration_versions::CalibrationVersions;
 use crate::jobs::Jobs;
+use crate::permits::AllPermits;
 use crate::prediction_cache::PredictionCache;
 use crate::refusal::Refusal;
+use crate::set_up_code::SetUpCode;
+use crate::sign_in_limit::SignInLimit;
 use crate::winder_link::WinderLinks;
+use std::sync::Arc;
 use store::{Store, WorkshopStore};
 
 /// Everything that a person can do, over one database. Clones share it.
@@ -16,6 +20,9 @@ pub struct Workshop {
     pub(crate) calibrations: CalibrationVersions,
     pub(crate) jobs: Jobs,
     pub(crate) winders: WinderLinks,
+    pub(crate) permits: AllPermits,
+    pub(crate) attempts: Arc<SignInLimit>,
+    pub(crate) set_up_code: SetUpCode,
 }
 
 impl std::fmt::Debug for Workshop {
@@ -34,6 +41,9 @@ impl Workshop {
             calibrations: CalibrationVersions::default(),
             jobs: Jobs::default(),
             winders: WinderLinks::default(),
+            permits: AllPermits::default(),
+            attempts: Arc::default(),
+            set_up_code: SetUpCode::random(),
         }
     }
 

@@ -64,6 +64,13 @@ impl Walk {
         self.0.push(Problem::new(at, text, try_));
     }
 
+    /// A name within the document: 1 to `most` characters, none of them a control character.
+    fn name(&mut self, at: &str, name: &str, most: usize) {
+        if name.trim().is_empty() || name.chars().count() > most || name.contains(char::is_control) {
+            self.report(at, format!("a name has 1 to {most} letters"), "call it A, B, neck, bridge …");
+        }
+    }
+
     fn vector(&mut self, at: &str, vector: &[f64]) {
         for (k, value) in vector.iter().enumerate() {
             self.limited(&format!("{at}[{k}]"), *value);
@@ -166,6 +173,7 @@ impl Design {
         }
         for (i, coil) in self.coils.iter().enumerate().take(12) {
             let at = |key: &str| format!("coils[{i}].{key}");
+            walk.name(&at("name"), &coil.name, 40);
             if self.coils[..i].iter().any(|other| other.name == coil.name) {
                 walk.report(
                     &at("name"),

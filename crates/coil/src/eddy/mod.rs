@@ -7,7 +7,7 @@ mod pole;
 mod sheet;
 
 pub use pole::{core_permeability, pole_relaxations};
-pub use sheet::{Panel, Sheet, panels_of};
+pub use sheet::{Panel, Sheet, cells_of, panels_of};
 
 use nalgebra::Complex;
 use schemars::JsonSchema;

@@ -99,6 +99,24 @@ impl Cell {
     }
 }
 
+/// How many cells a panel is cut into either way. Walls of one box meet cell to cell: the counts depend on the sizes alone.
+fn counts(panel: &Panel, cell_m: f64) -> (usize, usize) {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
+    let count = |axis: usize, half: f64| {
+        // Flat on the coil the currents turn within its width, whatever the panel's size.
+        let least = if axis == 2 { 2 } else { LEAST };
+        ((2.0 * half / cell_m).round() as usize).clamp(least, 24)
+    };
+    let (u, v) = along(panel.across);
+    (count(u, panel.half_m[0]), count(v, panel.half_m[1]))
+}
+
+/// How many cells panels are cut into, without computing anything of them.
+#[must_use]
+pub fn cells_of(panels: &[Panel], cell_m: f64) -> usize {
+    panels.iter().map(|panel| counts(panel, cell_m)).map(|(nu, nv)| nu * nv).sum()
+}
+
 impl Sheet {
     /// Cuts panels of thickness `thick_m` and conductivity `sigma_s_m` into cells of about `cell_m`.
     #[must_use]
@@ -109,14 +127,7 @@ impl Sheet {
         let mut corners: Vec<([usize; 4], Cell)> = Vec::new();
         for panel in panels {
             let (u, v) = along(panel.across);
-            // Walls of one box meet cell to cell: the count depends on the size alone.
-            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
-            let count = |axis: usize, half: f64| {
-                // Flat on the coil the currents turn within its width, whatever the panel's size.
-                let least = if axis == 2 { 2 } else { LEAST };
-                ((2.0 * half / cell_m).round() as usize).clamp(least, 24)
-            };
-            let (nu, nv) = (count(u, panel.half_m[0]), count(v, panel.half_m[1]));
+            let (nu, nv) = counts(panel, cell_m);
             let (du, dv) = (2.0 * panel.half_m[0] / nu as f64, 2.0 * panel.half_m[1] / nv as f64);
             let point = |i: f64, j: f64| {
                 let mut at = panel.center_m;

@@ -84,6 +84,16 @@ impl System {
         system
     }
 
+    /// How many unknowns bodies would have, without computing anything of them.
+    #[must_use]
+    pub fn unknowns_of(bodies: &[Body], resolution: Resolution) -> usize {
+        let unknowns = |body: &Body| match body {
+            Body::Rod(rod) => rod.cut(resolution).unknowns,
+            Body::Block(block) => block.cut(resolution).unknowns,
+        };
+        bodies.iter().map(unknowns).sum()
+    }
+
     /// Number of unknowns.
     #[must_use]
     pub fn unknowns(&self) -> usize {

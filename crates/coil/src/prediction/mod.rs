@@ -70,6 +70,13 @@ impl Solution {
             return Err(problems);
         }
         let model = Model::of(design);
+        if Solved::is_too_large(&model) {
+            return Err(vec![Problem::new(
+                "metal",
+                "the magnets, steel and metal parts together are too large to be computed",
+                "make them smaller, or leave out what lies far from the coils",
+            )]);
+        }
         let solved = Solved::of(&model);
         if !solved.is_sound(&model) {
             return Err(vec![Problem::new(

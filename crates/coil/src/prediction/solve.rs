@@ -3,7 +3,7 @@
 use super::model::{Model, Origin};
 use super::strings::{self, StringSignal};
 use crate::circuit::{Join, Network, NetworkCoil};
-use crate::eddy::{Relaxation, Sheet, pole_relaxations};
+use crate::eddy::{Relaxation, Sheet, cells_of, pole_relaxations};
 use crate::inductance::{MU_0, Winding, field_of_zones, inductance_of_zones};
 use crate::magnet::{Body, Charged, Resolution, State, System, flux_density};
 use crate::wind::LEADS_F;
@@ -49,7 +49,24 @@ pub(super) struct Solved {
     pub hum_rejection_db: Option<f64>,
 }
 
+/// How much of a machine solving a model takes, in units of about a second of one: the magnetic parts' unknowns meet each
+/// other and are eliminated, and so do the cells of each conducting part. Measured: 2,900 unknowns take 9 s, 480 cells 3 s.
+fn work(model: &Model) -> f64 {
+    let bodies: Vec<Body> = model.bodies.iter().map(|(_, body)| *body).collect();
+    let unknowns = System::unknowns_of(&bodies, Resolution::default()) as f64;
+    let sheets = model.conductors.iter().map(|c| cells_of(&c.panels, SHEET_CELL_M) as f64);
+    9.0 * (unknowns / 2900.0).powf(2.7) + sheets.map(|cells| 3.0 * (cells / 480.0).powi(2)).sum::<f64>()
+}
+
+/// The most that is computed: everything that has been wound, and a good deal more.
+const MOST_WORK: f64 = 12.0;
+
 impl Solved {
+    /// Whether a model takes more than is computed; then it is not solved.
+    pub(super) fn is_too_large(model: &Model) -> bool {
+        work(model) > MOST_WORK
+    }
+
     pub(super) fn of(model: &Model) -> Self {
         let bodies: Vec<Body> = model.bodies.iter().map(|(_, body)| *body).collect();
         let system = System::new(&bodies, Resolution::default());

@@ -119,7 +119,7 @@ fn a_string_whose_linkage_cancels_has_a_band() {
     for pole in &mut design.poles {
         (pole.length_mm, pole.bottom_mm) = (25.980_480_383_797_17, -24.167_764_713_667_89);
         if !pole.material.is_magnet() {
-            pole.material = serde_json::from_value(json!({ "mu_r": 9219.252_221_197_496 })).unwrap();
+            pole.material = serde_json::from_value(json!({ "mu_r": 9_219.252_221_197_496 })).unwrap();
         }
     }
     design.strings.each = vec![serde_json::from_value(json!({ "diameter_mm": 0.4, "gap_mm": 0.3 })).unwrap()];
@@ -162,6 +162,25 @@ fn sizes_are_bounded() {
     design["bars"] = json!([]);
     design["poles"] = Value::Array(vec![pole; 3000]);
     assert!(!read(&design.to_string()).unwrap_err().is_empty());
+}
+
+/// Parts within their limits, each by itself, that would keep a machine busy for minutes together.
+#[test]
+fn a_huge_design_is_refused_at_once() {
+    let part = |k: i32, material: &str, wall: Value| {
+        json!({ "part": if wall.is_null() { "plate" } else { "cover" }, "material": material, "wall_mm": wall,
+                "size_mm": [150, 150, if wall.is_null() { 3 } else { 80 }], "center_mm": [0, 0, -15 - 6 * k] })
+    };
+    for (material, wall) in [("mild-steel-1010", Value::Null), ("brass", json!(0.3))] {
+        let mut design = serde_json::to_value(starting_point(Kind::TallSingle, "huge", 6, 10.0)).unwrap();
+        design["metal"] = (0..24).map(|k| part(k, material, wall.clone())).collect();
+        let design = coil::design::read(&design.to_string()).unwrap();
+        assert_eq!(predict(&design).unwrap_err()[0].at, "metal");
+    }
+    // Every format by itself is far below.
+    for kind in Kind::ALL {
+        assert!(predict(&starting_point(kind, "usual", 10, 10.0)).is_ok(), "{kind:?}");
+    }
 }
 
 /// A deep, wide and contradictory document names everything at once.

@@ -65,4 +65,48 @@ mod tests {
             );
         }
     }
+
+    const HOSTILE: [&str; 5] = [
+        "<script>alert(1)</script>",
+        "\"/><g x-on:load=\"$el.submit()\"><text x=\"",
+        "' onmouseover='alert(1)",
+        "]]><image href=x onerror=alert(1)>",
+        "A &lt;b&gt; & \u{0}\u{1b}",
+    ];
+
+    /// Whatever a coil, a pole or a design is called, a drawing holds the same elements.
+    #[test]
+    fn no_name_becomes_markup() {
+        for kind in Kind::ALL {
+            let design = starting_point(kind, "Sedge", 6, 10.0);
+            let builds = vec![4.0; design.coils.len()];
+            let drawn = |design: &coil::design::Design| {
+                let over = (design, builds.as_slice());
+                [
+                    top(design, &builds),
+                    section(design, &builds),
+                    wiring(design),
+                    top_over(over, over),
+                    section_over(over, over),
+                ]
+            };
+            let elements = |svg: &str| svg.matches('<').count();
+            let usual = drawn(&design);
+            for name in HOSTILE {
+                let mut hostile = design.clone();
+                name.clone_into(&mut hostile.name);
+                let old: Vec<String> = hostile.coils.iter().map(|c| c.name.clone()).collect();
+                for (k, coil) in hostile.coils.iter_mut().enumerate() {
+                    coil.name = format!("{name}{k}");
+                    for pole in hostile.poles.iter_mut().filter(|p| p.coil == old[k]) {
+                        pole.coil.clone_from(&coil.name);
+                    }
+                }
+                for (svg, usual) in drawn(&hostile).iter().zip(&usual) {
+                    assert_eq!(elements(svg), elements(usual), "{kind:?} {name}: {svg}");
+                    assert!(!svg.contains("alert(1)>") && !svg.contains(" onmouseover='"), "{kind:?}: {svg}");
+                }
+            }
+        }
+    }
 }

@@ -5,7 +5,7 @@ mod lens;
 
 use crate::field::Field;
 use crate::form_fields::{Errors, FormFields};
-use coil::design::{Design, OneString, follow_row};
+use coil::design::{Design, FORMAT, OneString, follow_row};
 use coil::quantity::fixed;
 use coil::wire::Gauge;
 pub use fields::SpoolOption;
@@ -34,6 +34,8 @@ pub struct Section {
 
 /// Names of fields that are no places in the document.
 const NAME: &str = "name";
+/// Longest name of a design, characters.
+const LONGEST_NAME: usize = 120;
 const GAP: &str = "strings.gap";
 /// The form's flag for poles set one by one.
 pub const ONE_BY_ONE: &str = "poles_each";
@@ -88,10 +90,20 @@ pub fn form_of(design: &Design) -> FormFields {
     FormFields(sheet)
 }
 
-/// The design that a form's fields stand on.
+/// The design that a form's fields stand on; `None` where it carries none, or one that the engine would not take: it comes
+/// from outside, and is checked like everything that does.
 #[must_use]
 pub fn base_of(form: &FormFields) -> Option<Design> {
-    serde_json::from_str(form.get("document")).ok()
+    let text = form.get("document");
+    if text.len() > coil::design::LONGEST_BYTES {
+        return None;
+    }
+    let design: Design = serde_json::from_str(text).ok()?;
+    // A design gets its name when it is saved.
+    let named = Design { name: "unnamed".into(), ..design.clone() };
+    let is_ours = design.format == FORMAT && design.name.chars().count() <= LONGEST_NAME;
+    let is_sound = is_ours && named.problems().is_empty();
+    is_sound.then_some(design)
 }
 
 /// Whether poles are set one by one.
@@ -116,7 +128,7 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption]) -> Result<
     let mut reader =
         Reader { errors: Errors::new(), meant: BTreeMap::new(), design: base.clone(), base, spools };
     let name = form.get(NAME);
-    if name.is_empty() || name.chars().count() > 120 {
+    if name.is_empty() || name.chars().count() > LONGEST_NAME {
         reader.errors.insert(NAME.into(), "Give it a name of up to 120 letters.".into());
     }
     name.clone_into(&mut reader.design.name);
@@ -577,6 +589,26 @@ mod tests {
         assert!((found.poles[0].x_mm + 15.6).abs() < 1e-9);
         assert!((found.coils[0].former.core.size_mm().0 - (31.2 + 4.75)).abs() < 1e-9);
         assert_ne!(names(&found, false), names(&base, false));
+    }
+
+    /// What a form carries is checked before anything is made of it.
+    #[rstest]
+    #[case::many_strings("/strings/count", "4000000000")]
+    #[case::a_few_too_many("/strings/count", "300000")]
+    #[case::many_turns("/coils/0/wind/turns", "4000000000")]
+    #[case::negative("/coils/0/former/height_mm", "-11")]
+    #[case::endless("/strings/pitch_mm", "1e308")]
+    #[case::no_coils("/coils", "[]")]
+    #[case::another_kind("/format", "\"other/1\"")]
+    fn a_document_that_the_engine_would_not_take_is_no_base(#[case] place: &str, #[case] value: &str) {
+        let mut form = form_of(&tall_single("Sedge", 6, 10.4));
+        assert!(base_of(&form).is_some());
+        let mut document: serde_json::Value = serde_json::from_str(form.get("document")).unwrap();
+        *document.pointer_mut(place).unwrap() = serde_json::from_str(value).unwrap();
+        form.set("document", document.to_string());
+        assert!(base_of(&form).is_none());
+        form.set("document", " ".repeat(coil::design::LONGEST_BYTES + 1));
+        assert!(base_of(&form).is_none());
     }
 
     #[test]

@@ -1,4 +1,5 @@
 // Small things on every page: local times, and drafts that are done with once their form went through.
+import { removeDrafts } from "./drafts.js";
 import { around } from "./elements.js";
 
 for (const time of document.querySelectorAll("time[datetime]")) {
@@ -18,4 +19,8 @@ if (sent) {
 }
 document.addEventListener("click", (event) => {
   if (around(event, "[data-print]")) print();
+});
+document.addEventListener("submit", (event) => {
+  const own = around(event, "[data-sign-out]")?.dataset.signOut;
+  if (own) removeDrafts(localStorage, own);
 });

@@ -48,7 +48,7 @@ const data = () => ({
   job: null,
 
   init() {
-    this.draft = `draft:${this.$root.dataset.draft}`;
+    this.draft = `${this.$root.dataset.drafts}${this.$root.dataset.draft}`;
     this.server = this.read();
     this.history = new UndoHistory(this.server);
     const kept = this.$root.dataset.refused ? null : this.load();

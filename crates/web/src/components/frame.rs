@@ -53,6 +53,8 @@ pub(crate) struct Frame {
     pub workshop: String,
     /// Who is signed in.
     pub person: String,
+    /// Where this person's drafts are kept in the browser.
+    pub drafts: String,
     /// Token of this session's forms.
     pub token: String,
     /// Path of the assets.
@@ -69,6 +71,7 @@ impl Frame {
             place,
             workshop: user.person.workshop.clone(),
             person: user.person.name.clone(),
+            drafts: format!("draft:{}:", user.person.id),
             token: user.token.clone(),
             assets: assets::base(),
             flash: user.flash.clone(),

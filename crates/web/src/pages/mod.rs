@@ -1,5 +1,6 @@
 //! The pages, one folder each, by their word in the navigation.
 
+mod account;
 mod bench;
 mod calibration;
 mod causes;
@@ -37,6 +38,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .configure(instruments::routes)
         .configure(jobs::routes)
         .configure(timers::routes)
+        .configure(account::routes)
         .configure(bench::routes)
         .default_service(web::to(|| async { Err::<HttpResponse, _>(AppError::NotFound("page")) }));
 }

@@ -79,7 +79,7 @@ pub(super) async fn table(
         return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
     };
     let goal = goal_or(form.get("goal"), Goal::Inductance);
-    let all = app.workshop.sensitivities(&read.design, goal).await?;
+    let all = app.workshop.sensitivities(&user.actor, &read.design, goal).await?;
     render_page(&rows(all, goal), false)
 }
 

@@ -7,13 +7,20 @@ mod page;
 
 use actix_web::web;
 
+/// Largest import: a whole notebook comes in one form.
+const NOTEBOOK_BYTES: usize = 12 << 20;
+
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/logbook", web::get().to(page::show))
         .route("/logbook.csv", web::get().to(export::csv))
         .route("/logbook.json", web::get().to(export::json))
-        .route("/logbook/import", web::get().to(import::show))
-        .route("/logbook/import", web::post().to(import::check))
+        .service(
+            web::resource("/logbook/import")
+                .app_data(web::FormConfig::default().limit(NOTEBOOK_BYTES))
+                .route(web::get().to(import::show))
+                .route(web::post().to(import::check)),
+        )
         .route("/logbook/import/{job}", web::get().to(import::progress));
 }

@@ -5,7 +5,7 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use actix_web::{HttpRequest, web};
+use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
@@ -34,13 +34,9 @@ pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
-    request: HttpRequest,
 ) -> Result<PaperPage, AppError> {
     let (run, progress, prediction) = app.workshop.paper_traveller(&user.actor, RunId(*id)).await?;
-    let address = {
-        let info = request.connection_info();
-        format!("{}://{}/runs/{id}", info.scheme(), info.host())
-    };
+    let address = app.origin.address_of(&format!("/runs/{id}"));
     let design = run.design.clone();
     let facts = web::block(move || facts(&design, prediction.as_deref())).await?;
     Ok(PaperPage {

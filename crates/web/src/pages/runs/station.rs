@@ -17,13 +17,18 @@ use futures_util::stream;
 use presentation::drawing;
 use presentation::format;
 use serde::{Deserialize, Serialize};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use store::{InstrumentId, RunId};
+use tokio::sync::watch;
 use trade::winding::{Event, Progress, WindingEventKind};
-use workshop::{LogEvent, Refusal, StationState, StationTrouble, WinderChoice, WinderCommand, WinderMotion};
+use workshop::{
+    LogEvent, Permit, Refusal, StationState, StationTrouble, WinderChoice, WinderCommand, WinderMotion,
+};
 
 /// Between two messages to a browser when nothing changes.
 const KEEP_ALIVE: Duration = Duration::from_secs(10);
+/// How often a stream asks whether its session is still open.
+const SESSION_CHECK: Duration = Duration::from_secs(5);
 /// Most turns of a count.
 const MOST_TURNS: u32 = 100_000;
 /// Most letters of a remark.
@@ -154,6 +159,38 @@ fn message(state: &StationState) -> StationMessage {
     }
 }
 
+/// A stream that follows a run for as long as its session is open.
+struct Following {
+    app: web::Data<App>,
+    session: String,
+    receiver: watch::Receiver<StationState>,
+    checked: Instant,
+    _permit: Permit,
+}
+
+impl Following {
+    /// The state as JSON.
+    fn state(&mut self) -> String {
+        serde_json::to_string(&message(&self.receiver.borrow_and_update())).unwrap_or_default()
+    }
+
+    /// The next state; `Some(None)` where nothing has changed for a while, `None` at the end.
+    async fn next(&mut self) -> Option<Option<String>> {
+        let changed = tokio::time::timeout(KEEP_ALIVE, self.receiver.changed()).await;
+        if matches!(changed, Ok(Err(_))) {
+            return None;
+        }
+        if self.checked.elapsed() >= SESSION_CHECK {
+            self.checked = Instant::now();
+            // A database that does not answer just now ends no stream: the winder is still to be watched.
+            if matches!(self.app.workshop.is_session_open(&self.session).await, Ok(false)) {
+                return None;
+            }
+        }
+        Some(changed.is_ok().then(|| self.state()))
+    }
+}
+
 /// What happens at the winder, as it happens: server-sent events, each the whole state as JSON; a comment every ten
 /// seconds keeps the connection open.
 pub(super) async fn live(
@@ -162,20 +199,16 @@ pub(super) async fn live(
     id: web::Path<u64>,
     query: web::Query<WinderQuery>,
 ) -> Result<HttpResponse, AppError> {
+    let permit = app.workshop.permit_stream(&user.actor)?;
     let receiver = app.workshop.follow(&user.actor, RunId(*id), choice(query.winder)).await?;
-    let events = stream::unfold((receiver, true), |(mut receiver, first)| async move {
-        if !first {
-            match tokio::time::timeout(KEEP_ALIVE, receiver.changed()).await {
-                Ok(Ok(())) => {}
-                Ok(Err(_)) => return None,
-                Err(_) => {
-                    let comment = Bytes::from_static(b": no change\n\n");
-                    return Some((Ok::<_, actix_web::Error>(comment), (receiver, false)));
-                }
-            }
-        }
-        let text = serde_json::to_string(&message(&receiver.borrow_and_update())).unwrap_or_default();
-        Some((Ok(Bytes::from(format!("data: {text}\n\n"))), (receiver, false)))
+    let following =
+        Following { app, session: user.session_id, receiver, checked: Instant::now(), _permit: permit };
+    let events = stream::unfold((following, true), |(mut following, is_first)| async move {
+        let text = if is_first { Some(following.state()) } else { following.next().await? };
+        // Without a change a comment keeps the connection open.
+        let bytes = text
+            .map_or(Bytes::from_static(b": no change\n\n"), |text| Bytes::from(format!("data: {text}\n\n")));
+        Some((Ok::<_, actix_web::Error>(bytes), (following, false)))
     });
     Ok(HttpResponse::Ok()
         .content_type("text/event-stream")

@@ -5,6 +5,7 @@ use crate::assets;
 use crate::current_user::{self, random_token};
 use crate::error::AppError;
 use crate::form::{FORM_COOKIE, FormData};
+use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render};
 use actix_session::Session;
 use actix_web::cookie::{Cookie, SameSite};
@@ -14,19 +15,27 @@ use askama::Template;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use serde::Deserialize;
-use workshop::{Refusal, SignInOutcome};
+use workshop::{LONGEST_SIGN_IN, Refusal, SetUp, SignInOutcome, sign_in_name};
 
-/// Shortest password, characters.
-const SHORTEST: usize = 10;
+/// Largest form where nobody is signed in.
+const FORM_BYTES: usize = 16 << 10;
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
-        .route("/sign-in", web::get().to(show))
-        .route("/sign-in", web::post().to(enter))
-        .route("/sign-out", web::post().to(leave))
-        .route("/setup", web::get().to(show_set_up))
-        .route("/setup", web::post().to(set_up));
+        .service(
+            web::resource("/sign-in")
+                .app_data(web::FormConfig::default().limit(FORM_BYTES))
+                .route(web::get().to(show))
+                .route(web::post().to(enter)),
+        )
+        .service(
+            web::resource("/setup")
+                .app_data(web::FormConfig::default().limit(FORM_BYTES))
+                .route(web::get().to(show_set_up))
+                .route(web::post().to(set_up)),
+        )
+        .route("/sign-out", web::post().to(leave));
 }
 
 #[derive(Template)]
@@ -127,27 +136,31 @@ async fn enter(
     session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let name = form.get("sign_in").to_lowercase();
-    let address = request.peer_addr().map_or_else(String::new, |a| a.ip().to_string());
-    let allowed = app.attempts.check_key(&format!("name {name}")).is_ok()
-        && app.attempts.check_key(&format!("address {address}")).is_ok();
-    if !allowed {
-        return Err(AppError::TooMany);
-    }
+    let address = app.origin.address(&request);
     // As typed: blanks at its ends belong to a password.
     let password = form.untrimmed("password").to_owned();
-    match app.workshop.sign_in(&name, password).await? {
-        SignInOutcome::SignedIn(person) => {
-            current_user::sign_in(&session, person)?;
-            tracing::info!(person = person.0, "signed in");
+    match app.workshop.sign_in(form.get("sign_in"), password, address).await {
+        Ok(SignInOutcome::SignedIn(person)) => {
+            current_user::sign_in(&session, person, &request, address)?;
+            tracing::info!(event = "signed-in", person = person.0, %address);
             Ok(redirect(inside(form.get("next"))))
         }
-        SignInOutcome::Wrong => sign_in_page(
-            &request,
-            form.get("next"),
-            form.get("sign_in"),
-            "That name and password do not belong together. Check both; the name is not case-sensitive.",
-        ),
+        Ok(SignInOutcome::Wrong) => {
+            let name = sign_in_name(form.get("sign_in")).unwrap_or_default();
+            tracing::warn!(event = "sign-in-failed", name, %address);
+            sign_in_page(
+                &request,
+                form.get("next"),
+                form.get("sign_in"),
+                "That name and password do not belong together. Check both; the name is not case-sensitive.",
+            )
+        }
+        Err(refusal) => {
+            if let Refusal::TooManyAttempts { .. } = refusal {
+                tracing::warn!(event = "sign-in-delayed", %address);
+            }
+            Err(refusal.into())
+        }
     }
 }
 
@@ -156,13 +169,20 @@ fn inside(next: &str) -> &str {
     let ours = next.starts_with('/')
         && !next.starts_with("//")
         && !next.contains('\\')
+        && !next.chars().any(char::is_control)
         && !next.starts_with("/sign");
     if ours { next } else { "/" }
 }
 
 async fn leave(session: Session, _: FormData) -> HttpResponse {
+    tracing::info!(event = "signed-out", person = ?session.get::<u64>(current_user::PERSON).ok().flatten());
     session.purge();
-    redirect("/sign-in")
+    let mut response = redirect("/sign-in");
+    // What a browser keeps of pages is gone with the session. Its own store stays: it may hold events of a run that were
+    // not sent yet; the page's script removes the drafts of whoever signs out.
+    let value = header::HeaderValue::from_static("\"cache\"");
+    response.headers_mut().insert(header::HeaderName::from_static("clear-site-data"), value);
+    response
 }
 
 fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Result<HttpResponse, AppError> {
@@ -179,13 +199,22 @@ fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Resul
         frame: Bare { token: token.token.clone() },
         assets: assets::base(),
         fields: vec![
+            field(
+                "code",
+                "Set-up code",
+                "Three groups of four, printed where the program was started: “docs/operating.md” says where to look.",
+            ),
             field("workshop", "Workshop", "What it is called on labels and sheets."),
             field("name", "Your name", "Shown with your readings."),
             Field {
                 complete: "username",
                 ..field("sign_in", "Name to sign in with", "Short, for example your first name.")
             },
-            password("password", "Password", "At least 10 characters. A short sentence is easy to remember."),
+            password(
+                "password",
+                "Password",
+                "At least 12 characters. A few words that do not belong together are easy to remember.",
+            ),
             password("again", "Password once more", ""),
         ],
     };
@@ -211,28 +240,40 @@ async fn set_up(
     let mut errors = Errors::new();
     for (name, what) in [("workshop", "the workshop"), ("name", "yourself"), ("sign_in", "your sign-in")] {
         let length = form.get(name).chars().count();
-        if !(1..=120).contains(&length) {
-            errors.insert(name.into(), format!("Give a name for {what}, up to 120 letters."));
+        if !(1..=LONGEST_SIGN_IN).contains(&length) {
+            errors.insert(name.into(), format!("Give a name for {what}, up to {LONGEST_SIGN_IN} letters."));
         }
     }
     let password = form.untrimmed("password").to_owned();
-    if password.chars().count() < SHORTEST {
-        errors.insert("password".into(), format!("This is too short: at least {SHORTEST} characters."));
-    } else if form.untrimmed("again") != password {
+    if form.untrimmed("again") != password {
         errors.insert("again".into(), "The two passwords differ: type the same one twice.".into());
     }
     if !errors.is_empty() {
         return set_up_page(&request, &form, &errors);
     }
-    let sign_in = form.get("sign_in").to_lowercase();
-    match app.workshop.set_up(form.get("workshop"), form.get("name"), &sign_in, password).await {
+    let command = SetUp {
+        code: form.get("code").to_owned(),
+        workshop: form.get("workshop").to_owned(),
+        name: form.get("name").to_owned(),
+        sign_in: form.get("sign_in").to_owned(),
+        password,
+    };
+    let address = app.origin.address(&request);
+    let field = match app.workshop.set_up(command, address).await {
         Ok(person) => {
-            current_user::sign_in(&session, person)?;
-            Ok(redirect("/"))
+            tracing::info!(event = "set-up", person = person.0, %address);
+            current_user::sign_in(&session, person, &request, address)?;
+            return Ok(redirect("/"));
         }
-        Err(Refusal::AlreadySetUp) => Ok(redirect("/sign-in")),
-        Err(other) => Err(other.into()),
-    }
+        Err(Refusal::AlreadySetUp) => return Ok(redirect("/sign-in")),
+        Err(ref refusal @ Refusal::WrongSetUpCode) => ("code", refusal_text(refusal)),
+        Err(ref refusal @ Refusal::UnusableSignIn) => ("sign_in", refusal_text(refusal)),
+        Err(ref refusal @ Refusal::WeakPassword(_)) => ("password", refusal_text(refusal)),
+        Err(other) => return Err(other.into()),
+    };
+    tracing::warn!(event = "set-up-refused", field = field.0, %address);
+    errors.insert(field.0.into(), field.1);
+    set_up_page(&request, &form, &errors)
 }
 
 #[cfg(test)]
@@ -245,6 +286,8 @@ mod tests {
     #[case("//elsewhere.example", "/")]
     #[case("https://elsewhere.example", "/")]
     #[case("/\\elsewhere", "/")]
+    #[case("/\t/elsewhere.example", "/")]
+    #[case("/\n/elsewhere.example", "/")]
     #[case("", "/")]
     #[case("/sign-in", "/")]
     fn after_signing_in_only_our_own_places(#[case] next: &str, #[case] to: &str) {

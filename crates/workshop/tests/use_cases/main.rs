@@ -1,26 +1,48 @@
 //! What a person can do, without HTTP, against a private MariaDB.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod designs;
+mod experiments;
+mod inventory;
+mod matching;
+mod runs;
+mod workshops;
+
 use coil::design::{Design, tall_single};
+use std::net::{IpAddr, Ipv4Addr};
 use std::time::Duration;
 use store::experiment::NewExperiment;
 use store::part::{NewPart, PartDetails};
 use store::reading::NewReading;
+use store::session::NewSession;
 use store::{ClientKey, RevisionId, RunId, Store};
 use trade::reading::Kind;
 use trade::verdict::Level;
 use trade::winding::{Event, WindingEventKind};
 use workshop::{
-    Actor, ContextQuery, ImportOutcome, JobOutcome, LogEvent, LogReadings, Refusal, SaveRevision, StartRun,
-    VaryRevision, WinderChoice, WinderCommand, Workshop,
+    Actor, ContextQuery, ImportOutcome, JobOutcome, LogEvent, LogReadings, Refusal, SaveRevision, SetUp,
+    StartRun, VaryRevision, WinderChoice, WinderCommand, Workshop,
 };
+
+/// Where requests come from.
+const HERE: IpAddr = IpAddr::V4(Ipv4Addr::LOCALHOST);
+
+/// What the owner types on the first visit.
+fn first_visit(workshop: &Workshop) -> SetUp {
+    SetUp {
+        code: workshop.set_up_code().to_owned(),
+        workshop: "Sedge Lane".into(),
+        name: "Ode Farrow".into(),
+        sign_in: "ode".into(),
+        password: "seven thousand turns".into(),
+    }
+}
 
 /// A workshop with its owner, and the store under it.
 async fn set_up() -> (Workshop, Actor, Store) {
     let store = dev_database::fresh_store().await;
     let workshop = Workshop::new(store.clone());
-    let owner =
-        workshop.set_up("Sedge Lane", "Ode Farrow", "ode", "seven thousand turns".into()).await.unwrap();
+    let owner = workshop.set_up(first_visit(&workshop), HERE).await.unwrap();
     let person = workshop.person(owner).await.unwrap().unwrap();
     (workshop, Actor { person: owner, workshop: person.workshop_id }, store)
 }
@@ -291,8 +313,23 @@ async fn effects_are_reported_from_four_runs_on() {
 #[tokio::test]
 async fn expired_sessions_are_removed() {
     let (workshop, _, _) = set_up().await;
-    workshop.put_session(&[1; 32], "{}", time::Duration::HOUR).await.unwrap();
-    workshop.put_session(&[2; 32], "{}", time::Duration::ZERO).await.unwrap();
+    let put = |key: [u8; 32], lasts: time::Duration| {
+        let workshop = workshop.clone();
+        async move {
+            let new = NewSession {
+                key_hash: &key,
+                state: "{}",
+                person: None,
+                public_id: None,
+                address: "",
+                agent: "",
+                lasts,
+            };
+            workshop.put_session(&new).await.unwrap();
+        }
+    };
+    put([1; 32], time::Duration::HOUR).await;
+    put([2; 32], time::Duration::ZERO).await;
     tokio::time::sleep(Duration::from_millis(1100)).await;
     assert_eq!(workshop.remove_expired_sessions().await.unwrap(), 1);
     assert!(workshop.session_state(&[1; 32]).await.unwrap().is_some());

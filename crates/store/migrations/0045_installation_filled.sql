@@ -1,0 +1,1 @@
+INSERT INTO installation (id) SELECT 1 FROM DUAL WHERE EXISTS (SELECT 1 FROM workshops)

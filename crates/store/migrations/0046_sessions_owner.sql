@@ -1,0 +1,9 @@
+ALTER TABLE sessions
+    ADD COLUMN person_id BIGINT UNSIGNED NULL,
+    ADD COLUMN public_id CHAR(32) CHARACTER SET ascii COLLATE ascii_bin NULL,
+    ADD COLUMN created_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+    ADD COLUMN seen_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+    ADD COLUMN address VARCHAR(45) NOT NULL DEFAULT '',
+    ADD COLUMN agent VARCHAR(200) NOT NULL DEFAULT '',
+    ADD UNIQUE KEY sessions_public (public_id),
+    ADD KEY sessions_person (person_id)

@@ -1,0 +1,124 @@
+//! A person's own account: the password, and the sessions that are open.
+
+use crate::app::App;
+use crate::components::frame::Frame;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::flash::{self, FlashKind};
+use crate::form::FormData;
+use crate::refusal_text::refusal_text;
+use crate::respond::{redirect, render_page};
+use actix_session::Session;
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use presentation::format::counted;
+use store::session::SessionRow;
+use workshop::Refusal;
+
+/// Routes.
+pub(super) fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/account", web::get().to(show))
+        .route("/account/password", web::post().to(change_password))
+        .route("/account/sessions/others", web::post().to(end_others))
+        .route("/account/sessions/{id}", web::post().to(end));
+}
+
+#[derive(Template)]
+#[template(path = "account/account.html")]
+struct Page {
+    frame: Frame,
+    fields: Vec<Field>,
+    sessions: Vec<SessionRow>,
+    current: String,
+    sign_in: String,
+}
+
+async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResponse, AppError> {
+    let password = |name: &str, label: &str, complete: &'static str, hint: &str| Field {
+        kind: "password",
+        complete,
+        ..Field::typed(name, label, hint).with("", errors).wide()
+    };
+    let page = Page {
+        frame: Frame::new(user, "account", "Account"),
+        fields: vec![
+            password("current", "Current password", "current-password", ""),
+            password(
+                "password",
+                "New password",
+                "new-password",
+                "At least 12 characters: a few words that do not belong together.",
+            ),
+            password("again", "New password once more", "new-password", ""),
+        ],
+        sessions: app.workshop.own_sessions(&user.actor).await?,
+        current: user.session_id.clone(),
+        sign_in: user.person.sign_in.clone(),
+    };
+    render_page(&page, !errors.is_empty())
+}
+
+async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
+    page(&app, &user, &Errors::new()).await
+}
+
+async fn change_password(
+    app: web::Data<App>,
+    user: CurrentUser,
+    request: HttpRequest,
+    session: Session,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let mut errors = Errors::new();
+    let new = form.untrimmed("password").to_owned();
+    if form.untrimmed("again") != new {
+        errors.insert("again".into(), "The two passwords differ: type the same one twice.".into());
+        return page(&app, &user, &errors).await;
+    }
+    let current = form.untrimmed("current").to_owned();
+    let address = app.origin.address(&request);
+    let changed = app.workshop.change_password(&user.actor, current, new, &user.session_id, address).await;
+    let (field, refusal) = match changed {
+        Ok(()) => {
+            tracing::info!(event = "password-changed", person = user.person.id.0, %address);
+            flash::put(
+                &session,
+                FlashKind::Done,
+                "The password is changed, and your other sessions are ended.",
+            );
+            return Ok(redirect("/account"));
+        }
+        Err(refusal @ Refusal::WrongPassword) => ("current", refusal),
+        Err(refusal @ Refusal::WeakPassword(_)) => ("password", refusal),
+        Err(other) => return Err(other.into()),
+    };
+    tracing::warn!(event = "password-not-changed", person = user.person.id.0, %address, code = refusal.code());
+    errors.insert(field.into(), refusal_text(&refusal));
+    page(&app, &user, &errors).await
+}
+
+async fn end(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<String>,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    app.workshop.end_own_session(&user.actor, &id).await?;
+    flash::put(&session, FlashKind::Done, "The session is ended.");
+    Ok(redirect("/account"))
+}
+
+async fn end_others(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let ended = app.workshop.end_own_other_sessions(&user.actor, &user.session_id).await?;
+    flash::put(&session, FlashKind::Done, format!("{} ended.", counted(ended, "other session")));
+    Ok(redirect("/account"))
+}

@@ -1,0 +1,146 @@
+//! Designs: revisions, branches, archive, comparison, sweeps, search, sounds.
+
+use super::{command, design, measure_well, run, set_up};
+use coil::design::tall_single;
+use coil::search::{Adjustment, SearchSpace, TargetRange};
+use store::ClientKey;
+use store::design::{DesignFilter, DesignOrder};
+use trade::sweep::Sweep;
+use workshop::{JobOutcome, Refusal, SaveRevision, SearchCommand, VaryRevision};
+
+#[tokio::test]
+async fn the_same_submission_saves_one_revision() {
+    let (workshop, actor, _) = set_up().await;
+    let command = command(tall_single("Sedge", 6, 10.4));
+    let first = workshop.save_revision(&actor, &command).await.unwrap();
+    assert_eq!(workshop.save_revision(&actor, &command).await.unwrap(), first);
+    assert_eq!(workshop.revision_details(&actor, first).await.unwrap().siblings.len(), 1);
+}
+
+#[tokio::test]
+async fn a_restored_revision_is_the_newest_and_loses_nothing() {
+    let (workshop, actor, _) = set_up().await;
+    let first = design(&workshop, &actor).await;
+    let mut changed = tall_single("Sedge", 6, 10.4);
+    changed.coils[0].wind.turns = 8000;
+    let second = SaveRevision { parent: Some(first), newest_seen: 1, ..command(changed) };
+    workshop.save_revision(&actor, &second).await.unwrap();
+    let key = ClientKey::random();
+    let restored = workshop.restore_revision(&actor, first, key.clone()).await.unwrap();
+    let details = workshop.revision_details(&actor, restored).await.unwrap();
+    assert_eq!(details.siblings.iter().map(|r| r.number).collect::<Vec<_>>(), [3, 2, 1]);
+    assert_eq!(details.revision.design.coils[0].wind.turns, 7500);
+    assert_eq!(details.parent.unwrap().coils[0].wind.turns, 8000);
+}
+
+#[tokio::test]
+async fn a_family_differs_in_one_thing_to_either_side() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let command = VaryRevision {
+        key: ClientKey::random(),
+        revision,
+        adjustments: [Adjustment::Turns(-300), Adjustment::Turns(300)],
+        what: "turns".into(),
+    };
+    let family = workshop.vary_revision(&actor, &command).await.unwrap();
+    let mut turns = Vec::new();
+    for id in &family {
+        turns.push(workshop.revision(&actor, *id).await.unwrap().design.coils[0].wind.turns);
+    }
+    assert_eq!(turns, [7500, 7200, 7800]);
+    // Sent twice, it is one family.
+    assert_eq!(workshop.vary_revision(&actor, &command).await.unwrap(), family);
+}
+
+#[tokio::test]
+async fn lists_leave_out_what_is_archived_and_are_narrowed() {
+    let (workshop, actor, _) = set_up().await;
+    let sedge = design(&workshop, &actor).await;
+    let rush = workshop.save_revision(&actor, &command(tall_single("Rush", 6, 10.4))).await.unwrap();
+    let tags = ["bright".to_owned(), "bridge".to_owned()];
+    workshop.label_revision(&actor, rush, "second try", &tags, None).await.unwrap();
+    let names = |filter: DesignFilter| {
+        let workshop = workshop.clone();
+        async move {
+            let found = workshop.designs(&actor, &filter).await.unwrap();
+            found.into_iter().map(|r| r.name).collect::<Vec<_>>()
+        }
+    };
+    let by_name = DesignFilter { order: DesignOrder::Name, ..DesignFilter::default() };
+    assert_eq!(names(by_name.clone()).await, ["Rush", "Sedge"]);
+    assert_eq!(names(DesignFilter { search: "ush".into(), ..by_name.clone() }).await, ["Rush"]);
+    assert_eq!(names(DesignFilter { tag: "bridge".into(), ..by_name.clone() }).await, ["Rush"]);
+    let twins = DesignFilter { kind: Some(coil::design::Kind::TwinCoil), ..by_name.clone() };
+    assert!(names(twins).await.is_empty());
+    assert_eq!(workshop.tags(&actor).await.unwrap(), ["bridge", "bright"]);
+    workshop.label_revision(&actor, sedge, "", &[], Some(true)).await.unwrap();
+    assert_eq!(names(by_name.clone()).await, ["Rush"]);
+    assert_eq!(names(DesignFilter { archived: true, ..by_name.clone() }).await, ["Sedge"]);
+    workshop.label_revision(&actor, sedge, "", &[], Some(false)).await.unwrap();
+    assert_eq!(names(by_name).await.len(), 2);
+}
+
+#[tokio::test]
+async fn pickups_are_compared_in_the_order_asked_for() {
+    let (workshop, actor, _) = set_up().await;
+    let sedge = design(&workshop, &actor).await;
+    let mut hotter = tall_single("Rush", 6, 10.4);
+    hotter.coils[0].wind.turns = 9000;
+    let rush = workshop.save_revision(&actor, &command(hotter)).await.unwrap();
+    let id = run(&workshop, &actor, sedge).await;
+    measure_well(&workshop, &actor, id).await;
+    let hz: Vec<f64> = (0..12).map(|k| 100.0 * 1.6f64.powi(k)).collect();
+    let sweep = Sweep { db: vec![0.0; hz.len()], hz };
+    let key = ClientKey::random();
+    for _ in 0..2 {
+        workshop.add_sweep(&actor, rush, key.clone(), "after potting", &sweep).await.unwrap();
+    }
+    let found = workshop.compare(&actor, &[rush, sedge]).await.unwrap();
+    assert_eq!(found.iter().map(|p| p.row.name.as_str()).collect::<Vec<_>>(), ["Rush", "Sedge"]);
+    assert_eq!((found[0].sweeps.len(), found[0].measured.len()), (1, 0));
+    assert_eq!((found[1].sweeps.len(), found[1].measured.len()), (0, 1));
+    let ohms = |k: usize| found[k].prediction.as_ref().unwrap().pickup.resistance_20c_ohm.nominal;
+    assert!(ohms(0) > ohms(1));
+    let missing = workshop.compare(&actor, &[sedge, store::RevisionId(999_999)]).await;
+    assert_eq!(missing.unwrap_err().code(), "not-found");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_search_finds_what_was_aimed_at_and_can_be_cancelled() {
+    let (workshop, actor, _) = set_up().await;
+    let start = tall_single("Sedge", 6, 10.4);
+    let wanted = 7200.0;
+    let command = SearchCommand {
+        design: start,
+        targets: vec![TargetRange {
+            goal: coil::search::Goal::Resistance,
+            from: wanted * 0.99,
+            to: wanted * 1.01,
+        }],
+        space: SearchSpace::turns(6000, 12_000),
+    };
+    let name = workshop.begin_search(&actor, command.clone()).unwrap();
+    let job = workshop.job(&actor, &name).unwrap();
+    let outcome = loop {
+        if let Some(outcome) = job.outcome() {
+            break outcome;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+    };
+    let JobOutcome::Found(found) = outcome else { panic!("designs") };
+    let ohms = found.candidates[0].prediction.pickup.resistance_20c_ohm.nominal;
+    assert!((ohms / wanted - 1.0).abs() < 0.02, "{ohms}");
+    // A job belongs to the workshop that began it.
+    let stranger = workshop::Actor { workshop: store::WorkshopId(999), ..actor };
+    assert!(matches!(workshop.job(&stranger, &name), Err(Refusal::NotFound(_))));
+    let name = workshop.begin_search(&actor, command).unwrap();
+    let job = workshop.job(&actor, &name).unwrap();
+    job.cancel();
+    let ended = async {
+        while job.outcome().is_none() {
+            tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        }
+    };
+    tokio::time::timeout(std::time::Duration::from_secs(30), ended).await.unwrap();
+}

@@ -1,0 +1,147 @@
+//! Spools and parts: labels, checks, weights, stock, costs.
+
+use super::{design, run, set_up};
+use coil::design::Spool as Measured;
+use store::part::NewPart;
+use store::spool::{NewCheck, NewSpool, SpoolDetails};
+use store::{ClientKey, SpoolId};
+use trade::stock::PartKind;
+use workshop::{Actor, Refusal, StartRun, Workshop};
+
+fn new_spool(label: &str, left_m: Option<f64>) -> NewSpool {
+    NewSpool {
+        key: ClientKey::random(),
+        label: label.into(),
+        gauge: "42 AWG".into(),
+        insulation: "polyurethane".into(),
+        build: "single".into(),
+        tolerance: "full".into(),
+        measured: Measured { left_m, ..Measured::default() },
+        remark: String::new(),
+    }
+}
+
+async fn part(workshop: &Workshop, actor: &Actor, name: &str, stock: i32) -> store::PartId {
+    let new = NewPart {
+        key: ClientKey::random(),
+        kind: PartKind::Magnet,
+        name: name.into(),
+        each_cost: Some(0.5),
+        order_below: Some(10),
+        supplier: String::new(),
+        stock,
+    };
+    workshop.add_part(actor, &new).await.unwrap()
+}
+
+#[tokio::test]
+async fn a_label_names_one_spool() {
+    let (workshop, actor, _) = set_up().await;
+    let new = new_spool("K-12", None);
+    let id = workshop.add_spool(&actor, &new).await.unwrap();
+    assert_eq!(workshop.add_spool(&actor, &new).await.unwrap(), id, "sent twice, added once");
+    let other = workshop.add_spool(&actor, &new_spool("K-12", None)).await;
+    assert!(matches!(other, Err(Refusal::NameTaken("spool"))));
+    assert_eq!(workshop.spools(&actor).await.unwrap().len(), 1);
+}
+
+#[tokio::test]
+async fn the_wire_left_follows_from_the_weight() {
+    let (workshop, actor, _) = set_up().await;
+    let id = workshop.add_spool(&actor, &new_spool("K-12", None)).await.unwrap();
+    let details = SpoolDetails { empty_g: Some(120.0), cost_per_kg: Some(80.0), ..SpoolDetails::default() };
+    workshop.update_spool(&actor, id, &details).await.unwrap();
+    let key = ClientKey::random();
+    let check =
+        NewCheck { gross_g: Some(520.0), ohm_per_m: Some(5.6), at_c: Some(20.0), ..NewCheck::default() };
+    for _ in 0..2 {
+        workshop.check_spool(&actor, id, &key, check.clone()).await.unwrap();
+    }
+    let state = workshop.spool(&actor, id).await.unwrap();
+    assert_eq!(state.checks.len(), 1);
+    // 400 g of 42 AWG: a metre weighs about 29 mg.
+    let left = state.spool.left_now_m().unwrap();
+    assert!((12_000.0..15_500.0).contains(&left), "{left}");
+    assert_eq!(state.spool.ohm_per_m, Some(5.6));
+}
+
+#[tokio::test]
+async fn a_spool_that_is_too_short_is_refused_unless_accepted() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let spool = workshop.add_spool(&actor, &new_spool("K-12", Some(200.0))).await.unwrap();
+    let start = StartRun {
+        key: ClientKey::random(),
+        revision,
+        coil: None,
+        spool: Some(spool),
+        operator: actor.person,
+        winder: None,
+        turns: 7500,
+        stops: vec![7500],
+        wire_g: None,
+        remark: String::new(),
+        accept_short_spool: false,
+    };
+    let Err(Refusal::SpoolTooShort { left_m, needed_m }) = workshop.start_run(&actor, &start).await else {
+        panic!("refused")
+    };
+    assert!((left_m - 200.0).abs() < 1e-9 && needed_m > 800.0, "{left_m} {needed_m}");
+    // What was weighed just now counts for more than what is on record.
+    let weighed = StartRun { wire_g: Some(100.0), key: ClientKey::random(), ..start.clone() };
+    workshop.start_run(&actor, &weighed).await.unwrap();
+    let accepted = StartRun { accept_short_spool: true, ..start.clone() };
+    let first = workshop.start_run(&actor, &accepted).await.unwrap();
+    assert_eq!(workshop.start_run(&actor, &accepted).await.unwrap(), first, "sent twice, started once");
+    let missing = StartRun { spool: Some(SpoolId(999_999)), key: ClientKey::random(), ..start };
+    assert_eq!(workshop.start_run(&actor, &missing).await.unwrap_err().code(), "not-found");
+}
+
+#[tokio::test]
+async fn the_parts_of_a_run_leave_the_stock_once_and_come_back_once() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let of = workshop.revision(&actor, revision).await.unwrap().row.design_id;
+    let rods = part(&workshop, &actor, "rod, 17 mm", 20).await;
+    workshop.set_design_parts(&actor, of, &[(rods, 6)]).await.unwrap();
+    let id = run(&workshop, &actor, revision).await;
+    let stock = || async { workshop.parts(&actor).await.unwrap()[0].stock };
+    for _ in 0..2 {
+        workshop.move_parts_of_run(&actor, id, &ClientKey::random(), false).await.unwrap();
+        assert_eq!(stock().await, 14);
+    }
+    for _ in 0..2 {
+        workshop.move_parts_of_run(&actor, id, &ClientKey::random(), true).await.unwrap();
+        assert_eq!(stock().await, 20);
+    }
+    let key = ClientKey::random();
+    for _ in 0..2 {
+        workshop.move_stock(&actor, rods, &key, -12, "dropped").await.unwrap();
+    }
+    assert_eq!(stock().await, 8);
+    let part = workshop.parts(&actor).await.unwrap().remove(0);
+    assert!(workshop::is_low(&part));
+    let moves = workshop.stock_movements(&actor, 10).await.unwrap();
+    assert_eq!(moves.iter().map(|(_, m)| m.by_count).collect::<Vec<_>>(), [-12, 6, -6, 20]);
+}
+
+#[tokio::test]
+async fn a_cost_says_what_it_does_not_know() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let of = workshop.revision(&actor, revision).await.unwrap().row.design_id;
+    let rods = part(&workshop, &actor, "rod, 17 mm", 20).await;
+    workshop.set_design_parts(&actor, of, &[(rods, 6)]).await.unwrap();
+    let (_, cost) = workshop.design_cost(&actor, Some(of)).await.unwrap();
+    let cost = cost.unwrap();
+    // No spool of that gauge has a price yet.
+    assert_eq!(cost.total(), (3.0, true));
+    assert_eq!(cost.pickups_in_stock(), Some((3, "rod, 17 mm")));
+    let spool = workshop.add_spool(&actor, &new_spool("K-12", None)).await.unwrap();
+    let details = SpoolDetails { cost_per_kg: Some(100.0), ..SpoolDetails::default() };
+    workshop.update_spool(&actor, spool, &details).await.unwrap();
+    let (_, cost) = workshop.design_cost(&actor, None).await.unwrap();
+    let (sum, is_missing) = cost.unwrap().total();
+    // Some 30 g of wire at 0.10 a gram.
+    assert!(!is_missing && (4.5..7.5).contains(&sum), "{sum}");
+}

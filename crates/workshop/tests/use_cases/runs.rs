@@ -1,0 +1,195 @@
+//! Runs: doubts, corrections, signing, travellers, machine files, timers, stopping and going on.
+
+use super::{close, design, measure_well, readings, run, set_up};
+use coil::design::Kind as Format;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
+use store::timer::NewTimer;
+use store::{ClientKey, ReadingId, RunId};
+use trade::machine::Limits;
+use trade::reading::Kind;
+use trade::verdict::Level;
+use trade::winding::{Event, WindingEventKind};
+use workshop::{LogEvent, LogReadings, Refusal};
+
+#[tokio::test]
+async fn what_can_hardly_be_is_asked_about_before_it_is_logged() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    // 58 kΩ instead of 5.8: a slipped point.
+    let wrong = readings(&[(Kind::Turns, 7500.0), (Kind::Resistance, 58_000.0)]);
+    let doubts = workshop.log_readings(&actor, id, wrong.clone()).await.unwrap();
+    assert_eq!(doubts.iter().map(|d| d.kind).collect::<Vec<_>>(), [Kind::Resistance]);
+    assert!(workshop.run_details(&actor, id).await.unwrap().readings.is_empty());
+    let accepted = LogReadings { accept_doubtful: true, ..wrong };
+    assert!(workshop.log_readings(&actor, id, accepted).await.unwrap().is_empty());
+    let details = workshop.run_details(&actor, id).await.unwrap();
+    assert_eq!((details.readings.len(), details.verdict.level), (2, Level::Stop));
+}
+
+#[tokio::test]
+async fn a_correction_takes_the_place_of_what_it_corrects() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    workshop.log_readings(&actor, id, readings(&[(Kind::Turns, 7200.0)])).await.unwrap();
+    let first = workshop.run_details(&actor, id).await.unwrap().readings[0].reading.id;
+    let corrected = LogReadings { corrects: Some(ReadingId(first)), ..readings(&[(Kind::Turns, 7490.0)]) };
+    workshop.log_readings(&actor, id, corrected).await.unwrap();
+    let details = workshop.run_details(&actor, id).await.unwrap();
+    // Both stay in the log; the newer one stands.
+    assert_eq!(details.readings.len(), 2);
+    let of_another = run(&workshop, &actor, revision).await;
+    let foreign = LogReadings { corrects: Some(ReadingId(first)), ..readings(&[(Kind::Turns, 7.0)]) };
+    assert!(
+        workshop
+            .log_readings(&actor, of_another, LogReadings { accept_doubtful: true, ..foreign })
+            .await
+            .is_err()
+    );
+}
+
+#[tokio::test]
+async fn a_coil_out_of_tolerance_is_signed_with_a_reason_only() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let predicted = workshop.run_details(&actor, id).await.unwrap().prediction.unwrap().pickup;
+    let high = LogReadings {
+        accept_doubtful: true,
+        ..readings(&[
+            (Kind::Turns, 7500.0),
+            (Kind::Resistance, predicted.resistance_20c_ohm.nominal * 1.6),
+            (Kind::Inductance, predicted.inductance_1khz_h.nominal),
+        ])
+    };
+    workshop.log_readings(&actor, id, high).await.unwrap();
+    let operations = workshop.run_details(&actor, id).await.unwrap().progress.operations;
+    let mut held = 0;
+    for (operation, _) in operations {
+        let plain = workshop.sign_operation(&actor, id, &operation.key, "").await;
+        if let Err(refusal) = plain {
+            assert_eq!(refusal.code(), "verdict-holds-signing");
+            workshop.sign_operation(&actor, id, &operation.key, "customer asked for it").await.unwrap();
+            held += 1;
+        }
+    }
+    assert!(held >= 1);
+    let unknown = workshop.sign_operation(&actor, id, "no-such-operation", "").await;
+    assert!(unknown.is_err());
+}
+
+#[tokio::test]
+async fn an_event_that_is_sent_again_is_logged_once() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let event = Event { what: WindingEventKind::Splice, at_turn: 4100 };
+    let log = LogEvent { key: ClientKey::random(), event, remark: "burr on the flange".into() };
+    assert!(workshop.log_event(&actor, id, &log).await.unwrap());
+    assert!(!workshop.log_event(&actor, id, &log).await.unwrap());
+    let details = workshop.run_details(&actor, id).await.unwrap();
+    assert_eq!(details.events.len(), 1);
+    workshop.import_counter_log(&actor, id, ClientKey::random(), (5200, 40)).await.unwrap();
+    assert_eq!(workshop.run_details(&actor, id).await.unwrap().turns_counted, 5200);
+}
+
+/// Readings and the last signature come at the same moment: whatever was let in was in before the run was closed.
+#[tokio::test(flavor = "multi_thread")]
+async fn nothing_slips_in_beside_the_last_signature() {
+    let (workshop, actor, store) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    for _ in 0..3 {
+        let id = run(&workshop, &actor, revision).await;
+        measure_well(&workshop, &actor, id).await;
+        let logged = Arc::new(AtomicU32::new(0));
+        let others: Vec<_> = (0..6)
+            .map(|k| {
+                let (workshop, logged) = (workshop.clone(), logged.clone());
+                tokio::spawn(async move {
+                    for turn in 0..5 {
+                        let event = Event { what: WindingEventKind::Note, at_turn: 100 * k + turn };
+                        let log = LogEvent { key: ClientKey::random(), event, remark: String::new() };
+                        match workshop.log_event(&actor, id, &log).await {
+                            Ok(_) => _ = logged.fetch_add(1, Ordering::SeqCst),
+                            Err(refusal) => assert_eq!(refusal.code(), "run-closed"),
+                        }
+                    }
+                })
+            })
+            .collect();
+        close(&workshop, &actor, id).await;
+        let closed_at = store.of(actor.workshop).events(id).await.unwrap().len();
+        for other in others {
+            other.await.unwrap();
+        }
+        let events = store.of(actor.workshop).events(id).await.unwrap().len();
+        assert_eq!(events, closed_at, "an event came in after the run was closed");
+        assert_eq!(events, logged.load(Ordering::SeqCst) as usize);
+    }
+}
+
+#[tokio::test]
+async fn a_format_follows_the_workshops_own_traveller() {
+    let (workshop, actor, _) = set_up().await;
+    let (usual, is_own) = workshop.format_traveller(&actor, Format::TallSingle).await.unwrap();
+    assert!(!is_own);
+    let mut own = usual.clone();
+    own.0.truncate(2);
+    workshop.save_format_traveller(&actor, Format::TallSingle, Some(&own)).await.unwrap();
+    assert_eq!(workshop.format_traveller(&actor, Format::TallSingle).await.unwrap(), (own, true));
+    // A run keeps the traveller that it was started with.
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    workshop.save_format_traveller(&actor, Format::TallSingle, None).await.unwrap();
+    assert_eq!(workshop.format_traveller(&actor, Format::TallSingle).await.unwrap(), (usual, false));
+    assert_eq!(workshop.run_details(&actor, id).await.unwrap().progress.operations.len(), 2);
+}
+
+#[tokio::test]
+async fn a_guide_file_is_made_for_the_machine_or_refused() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let limits = Limits { travel_mm: (0.0, 20.0), step_mm: 4.0, rpm: 2000.0 };
+    let (number, gcode) = workshop.guide_file(&actor, id, true, 800.0, limits).await.unwrap();
+    assert_eq!(number, 1);
+    assert_eq!(gcode.lines().filter(|l| l.starts_with("G1 C")).count(), 7500);
+    // It halts where the run has a stop, not at its end.
+    assert_eq!(gcode.matches("M0 (turn 300").count(), 1);
+    assert_eq!(gcode.matches("M0 (").count(), 1);
+    let (_, csv) = workshop.guide_file(&actor, id, false, 800.0, limits).await.unwrap();
+    assert_eq!(csv.lines().count(), 7501);
+    let narrow = Limits { travel_mm: (0.0, 5.0), ..limits };
+    let refused = workshop.guide_file(&actor, id, true, 800.0, narrow).await;
+    assert!(matches!(refused, Err(Refusal::MachineLimits(_))));
+}
+
+#[tokio::test]
+async fn a_timer_runs_until_it_is_stopped() {
+    let (workshop, actor, _) = set_up().await;
+    let new = NewTimer { key: ClientKey::random(), run: None, label: "wax", minutes: 30, at: None };
+    for _ in 0..2 {
+        workshop.start_timer(&actor, &new).await.unwrap();
+    }
+    let timers = workshop.timers(&actor).await.unwrap();
+    assert_eq!(timers.len(), 1);
+    workshop.stop_timer(&actor, timers[0].id).await.unwrap();
+    assert!(workshop.timers(&actor).await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn a_run_that_is_not_there_is_refused_everywhere() {
+    let (workshop, actor, _) = set_up().await;
+    let id = RunId(999_999);
+    let event = Event { what: WindingEventKind::Note, at_turn: 0 };
+    let log = LogEvent { key: ClientKey::random(), event, remark: String::new() };
+    assert_eq!(workshop.run_details(&actor, id).await.unwrap_err().code(), "not-found");
+    assert_eq!(workshop.log_event(&actor, id, &log).await.unwrap_err().code(), "not-found");
+    let one = readings(&[(Kind::Turns, 7500.0)]);
+    assert_eq!(workshop.log_readings(&actor, id, one).await.unwrap_err().code(), "not-found");
+    assert_eq!(workshop.sign_operation(&actor, id, "wind", "").await.unwrap_err().code(), "not-found");
+    assert_eq!(workshop.rejudge_run(&actor, id).await.unwrap_err().code(), "not-found");
+    assert_eq!(workshop.paper_traveller(&actor, id).await.unwrap_err().code(), "not-found");
+}
