@@ -158,7 +158,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         due: None,
         simulated: true,
     };
-    store.of(workshop).add_instrument(&winder).await.unwrap();
+    store.of(workshop).add_instrument(owner, &winder).await.unwrap();
     store.close().await;
     private.stop().await;
     (workshop, run)

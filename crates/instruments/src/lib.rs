@@ -5,6 +5,7 @@
 //! `docs/formats.md` lists it. A serial device is reached through a bridge from serial to TCP.
 
 pub mod net;
+pub mod network;
 pub mod server;
 pub mod simulated;
 

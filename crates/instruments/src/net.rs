@@ -52,8 +52,8 @@ impl Line {
         }
         match answer?.trim() {
             refused if refused.starts_with("error") => {
-                let why = refused.trim_start_matches("error").trim_start_matches([':', ' ']).to_owned();
-                Err(InstrumentError::Refused { why })
+                let why = refused.trim_start_matches("error").trim_start_matches([':', ' ']);
+                Err(InstrumentError::Refused { why: printable(why, MOST_SHOWN) })
             }
             good => Ok(good.to_owned()),
         }
@@ -97,8 +97,16 @@ impl Line {
     }
 }
 
+/// Most letters of an answer that are shown to anybody.
+const MOST_SHOWN: usize = 80;
+
+/// The beginning of an answer as it can be shown: whatever answers there may not be an instrument at all.
+fn printable(reply: &str, most: usize) -> String {
+    reply.trim().chars().filter(|c| !c.is_control()).take(most).collect()
+}
+
 fn garbled(reply: &str) -> InstrumentError {
-    InstrumentError::Garbled { reply: reply.trim().chars().take(40).collect() }
+    InstrumentError::Garbled { reply: printable(reply, 40) }
 }
 
 fn number(reply: &str) -> Answer<f64> {
@@ -112,7 +120,7 @@ fn pair(reply: &str) -> Answer<(f64, f64)> {
 
 impl Instrument for Line {
     async fn identify(&mut self) -> Answer<String> {
-        self.ask("*IDN?").await
+        self.ask("*IDN?").await.map(|reply| printable(&reply, MOST_SHOWN))
     }
 }
 
@@ -214,5 +222,12 @@ mod tests {
     #[case("5,8k", Err(InstrumentError::Garbled { reply: "5,8k".into() }))]
     fn numbers(#[case] reply: &str, #[case] read: Answer<f64>) {
         assert_eq!(number(reply), read);
+    }
+
+    #[test]
+    fn little_of_an_answer_is_shown() {
+        let shown = printable(&format!("  \u{1b}[31mroot:x:0:0\u{0}{}", "x".repeat(500)), MOST_SHOWN);
+        assert_eq!(shown.chars().count(), MOST_SHOWN);
+        assert!(!shown.contains(char::is_control));
     }
 }

@@ -1,5 +1,7 @@
 //! Versions of what was learned from a workshop's runs.
 
+use crate::PersonId;
+use crate::audit::{AuditAction, snapshot};
 use crate::{CalibrationId, DesignId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -173,13 +175,19 @@ impl WorkshopStore {
     }
 
     /// Switches that on or off.
-    pub async fn set_calibration_enabled(&self, on: bool) -> Result<(), StoreError> {
+    pub async fn set_calibration_enabled(&self, by: PersonId, on: bool) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT name, JSON_OBJECT('used', calibration_enabled) FROM workshops WHERE id = ? AND id = ? \
+             FOR UPDATE";
         let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
+        let before = snapshot(&mut tx, STANDS, workshop, workshop.0).await?;
         sqlx::query("UPDATE workshops SET calibration_enabled = ? WHERE id = ?")
             .bind(on)
             .bind(workshop)
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await?;
+        self.audit(by, AuditAction::Calibration).changed(&mut tx, STANDS, workshop.0, before).await?;
+        tx.commit().await?;
         Ok(())
     }
 
@@ -204,10 +212,18 @@ impl WorkshopStore {
     /// Sets how a design leans on runs.
     pub async fn set_calibration_policy(
         &self,
+        by: PersonId,
         design: DesignId,
         calibration_policy: CalibrationPolicy,
     ) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.number DESC LIMIT 1), \
+             JSON_OBJECT('calibration', d.calibration_policy, 'version', \
+             (SELECT c.number FROM calibrations c WHERE c.id = d.calibration_id)) \
+             FROM designs d WHERE d.workshop_id = ? AND d.id = ? FOR UPDATE";
         let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
+        let before =
+            snapshot(&mut tx, STANDS, workshop, design.0).await?.ok_or(StoreError::Missing("design"))?;
         let (word, model) = match calibration_policy {
             CalibrationPolicy::On => ("on", None),
             CalibrationPolicy::Frozen(model) => ("frozen", Some(model)),
@@ -222,8 +238,10 @@ impl WorkshopStore {
         .bind(model)
         .bind(workshop)
         .bind(design)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        self.audit(by, AuditAction::Calibration).changed(&mut tx, STANDS, design.0, Some(before)).await?;
+        tx.commit().await?;
         Ok(())
     }
 

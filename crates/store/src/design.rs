@@ -1,5 +1,6 @@
 //! Designs and their immutable revisions.
 
+use crate::audit::{AuditAction, snapshot};
 use crate::{ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
 use coil::design::Kind;
@@ -304,32 +305,33 @@ impl WorkshopStore {
         Ok(found)
     }
 
-    /// Puts a design away, or takes it out again.
-    pub async fn archive_design(&self, design: DesignId, away: bool) -> Result<(), StoreError> {
-        let workshop = self.workshop;
-        sqlx::query(
-            "UPDATE designs SET archived_at = IF(?, COALESCE(archived_at, CURRENT_TIMESTAMP(6)), NULL) \
-             WHERE workshop_id = ? AND id = ?",
-        )
-        .bind(away)
-        .bind(workshop)
-        .bind(design)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
-    }
-
-    /// Gives a design these tags in place of those it had.
-    pub async fn tag_design(&self, design: DesignId, tags: &[String]) -> Result<(), StoreError> {
+    /// Saves what a revision is called, gives its design these tags in place of those it had, and archives or restores it
+    /// (`None` leaves that), in one piece.
+    pub async fn label_design(
+        &self,
+        by: PersonId,
+        revision: RevisionId,
+        label: &str,
+        tags: &[String],
+        archived: Option<bool>,
+    ) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT CONCAT(r.name, ' r', r.number), JSON_OBJECT('label', r.label, 'tags', \
+             COALESCE((SELECT GROUP_CONCAT(t.tag ORDER BY t.tag SEPARATOR ', ') FROM design_tags t \
+             WHERE t.design_id = r.design_id), ''), 'archived', d.archived_at IS NOT NULL) \
+             FROM revisions r JOIN designs d ON d.id = r.design_id WHERE r.workshop_id = ? AND r.id = ? FOR UPDATE";
         let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
-        let found: Option<u64> =
-            sqlx::query_scalar("SELECT id FROM designs WHERE workshop_id = ? AND id = ? FOR UPDATE")
-                .bind(workshop)
-                .bind(design)
-                .fetch_optional(&mut *tx)
-                .await?;
-        found.ok_or(StoreError::Missing("design"))?;
+        let before =
+            snapshot(&mut tx, STANDS, workshop, revision.0).await?.ok_or(StoreError::Missing("revision"))?;
+        let design: DesignId = sqlx::query_scalar("SELECT design_id FROM revisions WHERE id = ?")
+            .bind(revision)
+            .fetch_one(&mut *tx)
+            .await?;
+        sqlx::query("UPDATE revisions SET label = ? WHERE id = ?")
+            .bind(label)
+            .bind(revision)
+            .execute(&mut *tx)
+            .await?;
         sqlx::query("DELETE FROM design_tags WHERE design_id = ?").bind(design).execute(&mut *tx).await?;
         for tag in tags {
             sqlx::query("INSERT IGNORE INTO design_tags (workshop_id, design_id, tag) VALUES (?, ?, ?)")
@@ -339,6 +341,16 @@ impl WorkshopStore {
                 .execute(&mut *tx)
                 .await?;
         }
+        if let Some(archived) = archived {
+            sqlx::query(
+                "UPDATE designs SET archived_at = IF(?, COALESCE(archived_at, CURRENT_TIMESTAMP(6)), NULL) WHERE id = ?",
+            )
+            .bind(archived)
+            .bind(design)
+            .execute(&mut *tx)
+            .await?;
+        }
+        self.audit(by, AuditAction::Design).changed(&mut tx, STANDS, revision.0, Some(before)).await?;
         tx.commit().await?;
         Ok(())
     }
@@ -350,18 +362,6 @@ impl WorkshopStore {
             .bind(workshop)
             .fetch_all(&self.pool)
             .await?)
-    }
-
-    /// Calls a revision by a name among its siblings; an empty one takes it back.
-    pub async fn label_revision(&self, revision: RevisionId, label: &str) -> Result<(), StoreError> {
-        let workshop = self.workshop;
-        sqlx::query("UPDATE revisions SET label = ? WHERE workshop_id = ? AND id = ?")
-            .bind(label)
-            .bind(workshop)
-            .bind(revision)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
     }
 }
 

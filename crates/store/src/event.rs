@@ -1,5 +1,6 @@
 //! What happened while a run was wound, and who signed which of its operations. Both are appended, never changed.
 
+use crate::audit::AuditAction;
 use crate::{ClientKey, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
 use sqlx::{FromRow, MySqlConnection};
 use time::PrimitiveDateTime;
@@ -146,25 +147,43 @@ impl WorkshopStore {
         traveller: Option<&Traveller>,
     ) -> Result<(), StoreError> {
         let workshop = self.workshop;
-        let Some(traveller) = traveller else {
-            sqlx::query("DELETE FROM travellers WHERE workshop_id = ? AND kind = ?")
+        let mut tx = self.pool.begin().await?;
+        let stands =
+            async |connection: &mut MySqlConnection| -> Result<Option<(String, String)>, StoreError> {
+                Ok(sqlx::query_as(
+                    "SELECT kind, document FROM travellers WHERE workshop_id = ? AND kind = ? FOR UPDATE",
+                )
                 .bind(workshop)
                 .bind(kind)
-                .execute(&self.pool)
+                .fetch_optional(&mut *connection)
+                .await?)
+            };
+        let before = stands(&mut tx).await?;
+        match traveller {
+            None => {
+                sqlx::query("DELETE FROM travellers WHERE workshop_id = ? AND kind = ?")
+                    .bind(workshop)
+                    .bind(kind)
+                    .execute(&mut *tx)
+                    .await?;
+            }
+            Some(traveller) => {
+                sqlx::query(
+                    "INSERT INTO travellers (workshop_id, kind, document, changed_by) VALUES (?, ?, ?, ?) \
+                     ON DUPLICATE KEY UPDATE document = VALUES(document), changed_by = VALUES(changed_by), \
+                     changed_at = CURRENT_TIMESTAMP(6)",
+                )
+                .bind(workshop)
+                .bind(kind)
+                .bind(written(traveller)?)
+                .bind(by)
+                .execute(&mut *tx)
                 .await?;
-            return Ok(());
-        };
-        sqlx::query(
-            "INSERT INTO travellers (workshop_id, kind, document, changed_by) VALUES (?, ?, ?, ?) \
-             ON DUPLICATE KEY UPDATE document = VALUES(document), changed_by = VALUES(changed_by), \
-             changed_at = CURRENT_TIMESTAMP(6)",
-        )
-        .bind(workshop)
-        .bind(kind)
-        .bind(written(traveller)?)
-        .bind(by)
-        .execute(&self.pool)
-        .await?;
+            }
+        }
+        let after = stands(&mut tx).await?;
+        self.audit(by, AuditAction::Traveller).write(&mut tx, before.as_ref(), after.as_ref()).await?;
+        tx.commit().await?;
         Ok(())
     }
 

@@ -1,6 +1,7 @@
 //! Instruments on the bench.
 
-use crate::{ClientKey, InstrumentId, Store, StoreError, Stored, WorkshopStore};
+use crate::audit::{AuditAction, snapshot};
+use crate::{ClientKey, InstrumentId, PersonId, Store, StoreError, Stored, WorkshopStore};
 use sqlx::FromRow;
 use time::Date;
 use trade::instrument::InstrumentKind;
@@ -64,8 +65,9 @@ impl Store {
 
 impl WorkshopStore {
     /// Keeps an instrument; the same key again keeps nothing more.
-    pub async fn add_instrument(&self, new: &NewInstrument<'_>) -> Result<(), StoreError> {
+    pub async fn add_instrument(&self, by: PersonId, new: &NewInstrument<'_>) -> Result<(), StoreError> {
         let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO instruments (workshop_id, client_key, kind, name, address, resolution, accuracy, test_hz, \
              due, simulated) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -80,11 +82,16 @@ impl WorkshopStore {
         .bind(new.test_hz)
         .bind(new.due)
         .bind(new.simulated)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
         .map_err(StoreError::from);
         match done {
-            Ok(_) => Ok(()),
+            Ok(done) => {
+                let audit = self.audit(by, AuditAction::Instrument);
+                audit.changed(&mut tx, INSTRUMENT, done.last_insert_id(), None).await?;
+                tx.commit().await?;
+                Ok(())
+            }
             Err(StoreError::Taken(index)) if index == "instruments_client_key" => Ok(()),
             Err(error) => Err(error),
         }
@@ -103,15 +110,75 @@ impl WorkshopStore {
     }
 
     /// Takes an instrument out of use; what it read stays with its name.
-    pub async fn retire_instrument(&self, id: InstrumentId) -> Result<(), StoreError> {
+    pub async fn retire_instrument(&self, by: PersonId, id: InstrumentId) -> Result<(), StoreError> {
         let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
+        let before =
+            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
         sqlx::query(
             "UPDATE instruments SET retired_at = CURRENT_TIMESTAMP(6) WHERE workshop_id = ? AND id = ?",
         )
         .bind(workshop)
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
+        tx.commit().await?;
         Ok(())
+    }
+}
+
+/// How an instrument stands.
+const INSTRUMENT: &str = "SELECT name, JSON_OBJECT('kind', kind, 'address', address, 'resolution', resolution, \
+     'accuracy', accuracy, 'test frequency, Hz', test_hz, 'in use', retired_at IS NULL) \
+     FROM instruments WHERE workshop_id = ? AND id = ? FOR UPDATE";
+/// How an allowed network stands.
+const NETWORK: &str = "SELECT network, JSON_OBJECT('network', network) FROM instrument_networks \
+     WHERE workshop_id = ? AND id = ? FOR UPDATE";
+
+impl WorkshopStore {
+    /// The networks that instruments may be in, as they are written.
+    pub async fn instrument_networks(&self) -> Result<Vec<(u64, String)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT id, network FROM instrument_networks WHERE workshop_id = ? ORDER BY network",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Allows a network; allowed already, nothing more is done.
+    pub async fn allow_instrument_network(&self, by: PersonId, network: &str) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let done =
+            sqlx::query("INSERT INTO instrument_networks (workshop_id, network, added_by) VALUES (?, ?, ?)")
+                .bind(self.workshop)
+                .bind(network)
+                .bind(by)
+                .execute(&mut *tx)
+                .await
+                .map_err(StoreError::from);
+        let id = match done {
+            Ok(done) => done.last_insert_id(),
+            Err(StoreError::Taken(_)) => return Ok(()),
+            Err(error) => return Err(error),
+        };
+        self.audit(by, AuditAction::InstrumentNetwork).changed(&mut tx, NETWORK, id, None).await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Allows a network no longer; returns whether it was allowed.
+    pub async fn forbid_instrument_network(&self, by: PersonId, id: u64) -> Result<bool, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let Some(before) = snapshot(&mut tx, NETWORK, self.workshop, id).await? else { return Ok(false) };
+        sqlx::query("DELETE FROM instrument_networks WHERE workshop_id = ? AND id = ?")
+            .bind(self.workshop)
+            .bind(id)
+            .execute(&mut *tx)
+            .await?;
+        self.audit(by, AuditAction::InstrumentNetwork).changed(&mut tx, NETWORK, id, Some(before)).await?;
+        tx.commit().await?;
+        Ok(true)
     }
 }

@@ -19,6 +19,7 @@ macro_rules! retry_deadlock {
     }};
 }
 
+pub mod audit;
 pub mod calibration;
 pub mod design;
 mod error;

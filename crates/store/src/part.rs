@@ -1,5 +1,6 @@
 //! Parts: magnets, bobbins, plates and what else goes into a pickup, with stock and cost.
 
+use crate::audit::{AuditAction, snapshot};
 use crate::{ClientKey, DesignId, PartId, PersonId, RunId, StoreError, Stored, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -135,8 +136,18 @@ impl WorkshopStore {
     }
 
     /// Saves what a part costs, when to order more, and who sells it.
-    pub async fn update_part(&self, id: PartId, details: &PartDetails) -> Result<(), StoreError> {
-        let done = sqlx::query(
+    pub async fn update_part(
+        &self,
+        by: PersonId,
+        id: PartId,
+        details: &PartDetails,
+    ) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT name, JSON_OBJECT('cost each', each_cost, 'order below', order_below, 'supplier', \
+             supplier) FROM parts WHERE workshop_id = ? AND id = ? FOR UPDATE";
+        let mut tx = self.pool.begin().await?;
+        let before =
+            snapshot(&mut tx, STANDS, self.workshop, id.0).await?.ok_or(StoreError::Missing("part"))?;
+        sqlx::query(
             "UPDATE parts SET each_cost = ?, order_below = ?, supplier = ? WHERE workshop_id = ? AND id = ?",
         )
         .bind(details.each_cost)
@@ -144,9 +155,11 @@ impl WorkshopStore {
         .bind(&details.supplier)
         .bind(self.workshop)
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
-        if done.rows_affected() == 0 { Err(StoreError::Missing("part")) } else { Ok(()) }
+        self.audit(by, AuditAction::Part).changed(&mut tx, STANDS, id.0, Some(before)).await?;
+        tx.commit().await?;
+        Ok(())
     }
 
     /// Moves stock of several parts at once, all or none; the same key again moves nothing.
@@ -213,10 +226,17 @@ impl WorkshopStore {
     /// Sets how many of each part one pickup of a design takes, all or none; a count of none takes it off the list.
     pub async fn set_design_parts(
         &self,
+        by: PersonId,
         design: DesignId,
         counts: &[(PartId, u32)],
     ) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.number DESC LIMIT 1), \
+             COALESCE((SELECT CONCAT('{', GROUP_CONCAT(CONCAT(JSON_QUOTE(p.name), ': ', t.count) ORDER BY p.name \
+             SEPARATOR ', '), '}') FROM design_parts t JOIN parts p ON p.id = t.part_id WHERE t.design_id = d.id), '{}') \
+             FROM designs d WHERE d.workshop_id = ? AND d.id = ? FOR UPDATE";
         let mut tx = self.pool.begin().await?;
+        let before =
+            snapshot(&mut tx, STANDS, self.workshop, design.0).await?.ok_or(StoreError::Missing("design"))?;
         for (part, count) in counts {
             let sql = if *count == 0 {
                 sqlx::query(
@@ -232,6 +252,7 @@ impl WorkshopStore {
             };
             sql.bind(self.workshop).bind(design).bind(*part).execute(&mut *tx).await?;
         }
+        self.audit(by, AuditAction::DesignParts).changed(&mut tx, STANDS, design.0, Some(before)).await?;
         tx.commit().await?;
         Ok(())
     }

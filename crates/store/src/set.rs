@@ -1,5 +1,6 @@
 //! Matched sets: coils set aside for one another.
 
+use crate::audit::{AuditAction, snapshot};
 use crate::{ClientKey, PersonId, RunId, SetId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -68,9 +69,13 @@ impl WorkshopStore {
     }
 
     /// Dissolves a set: its coils are in stock again.
-    pub async fn dissolve_set(&self, id: SetId) -> Result<(), StoreError> {
+    pub async fn dissolve_set(&self, by: PersonId, id: SetId) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT s.name, JSON_OBJECT('coils', COALESCE((SELECT GROUP_CONCAT(CONCAT(m.role, ': run ', u.number) \
+             ORDER BY u.number SEPARATOR ', ') FROM set_runs m JOIN runs u ON u.id = m.run_id WHERE m.set_id = s.id), '')) \
+             FROM sets s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
         let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
+        let before = snapshot(&mut tx, STANDS, workshop, id.0).await?.ok_or(StoreError::Missing("set"))?;
         sqlx::query("DELETE FROM set_runs WHERE workshop_id = ? AND set_id = ?")
             .bind(workshop)
             .bind(id)
@@ -83,6 +88,7 @@ impl WorkshopStore {
         .bind(id)
         .execute(&mut *tx)
         .await?;
+        self.audit(by, AuditAction::Set).changed(&mut tx, STANDS, id.0, Some(before)).await?;
         tx.commit().await?;
         Ok(())
     }

@@ -1,5 +1,6 @@
 //! Spools of wire.
 
+use crate::audit::{AuditAction, snapshot};
 use crate::{ClientKey, InstrumentId, PersonId, SpoolId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -213,8 +214,18 @@ impl WorkshopStore {
     }
 
     /// Notes what is known of a spool beside its wire.
-    pub async fn update_spool(&self, id: SpoolId, care: &SpoolDetails) -> Result<(), StoreError> {
+    pub async fn update_spool(
+        &self,
+        by: PersonId,
+        id: SpoolId,
+        care: &SpoolDetails,
+    ) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT s.label, JSON_OBJECT('supplier', s.supplier, 'lot', s.lot, 'cost per kg', \
+             s.cost_per_kg, 'empty, g', s.empty_g, 'station', (SELECT i.name FROM instruments i WHERE i.id = s.winder_id), \
+             'used up', s.emptied_at IS NOT NULL) FROM spools s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
         let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
+        let before = snapshot(&mut tx, STANDS, workshop, id.0).await?.ok_or(StoreError::Missing("spool"))?;
         sqlx::query(
             "UPDATE spools SET supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \
              winder_id = (SELECT id FROM instruments WHERE workshop_id = ? AND id = ?), \
@@ -229,8 +240,10 @@ impl WorkshopStore {
         .bind(care.emptied)
         .bind(workshop)
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        self.audit(by, AuditAction::Spool).changed(&mut tx, STANDS, id.0, Some(before)).await?;
+        tx.commit().await?;
         Ok(())
     }
 

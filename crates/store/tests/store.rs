@@ -6,6 +6,7 @@ mod logbook;
 use coil::design::tall_single;
 use coil::prediction::{Calibration, predict};
 use dev_database::fresh_store;
+use store::audit::{AuditAction, AuditFilter};
 use store::design::{DesignFilter, DesignOrder, NewRevision};
 use store::event::NewEvent;
 use store::instrument::NewInstrument;
@@ -180,34 +181,48 @@ async fn lists_of_designs_search_and_sort() {
 async fn designs_are_tagged_named_and_put_away() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let (other, _) = workshop(&store, "heron").await;
+    let (other, stranger) = workshop(&store, "heron").await;
     let first = design(&store, shop, owner, "Mandola").await;
     design(&store, shop, owner, "Baritone").await;
-    let row = store.of(shop).revision(first).await.unwrap().row;
     let tags = |all: &[&str]| all.iter().map(|t| (*t).to_owned()).collect::<Vec<String>>();
-    store.of(shop).tag_design(row.design_id, &tags(&["order 12", "neck"])).await.unwrap();
-    store.of(shop).tag_design(row.design_id, &tags(&["neck", "bright"])).await.unwrap();
-    let foreign = store.of(other).tag_design(row.design_id, &tags(&["mine"])).await;
-    assert!(matches!(foreign, Err(StoreError::Missing("design"))));
-    assert_eq!(store.of(shop).tags().await.unwrap(), ["bright", "neck"]);
-    store.of(shop).label_revision(first, "the bright one").await.unwrap();
-    store.of(other).label_revision(first, "not yours").await.unwrap();
-    let row = store.of(shop).revision(first).await.unwrap().row;
+    let shop = store.of(shop);
+    shop.label_design(owner, first, "", &tags(&["order 12", "neck"]), None).await.unwrap();
+    shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), None).await.unwrap();
+    let foreign = store.of(other).label_design(stranger, first, "mine", &tags(&["mine"]), Some(true)).await;
+    assert!(matches!(foreign, Err(StoreError::Missing("revision"))));
+    assert_eq!(shop.tags().await.unwrap(), ["bright", "neck"]);
+    let row = shop.revision(first).await.unwrap().row;
     assert_eq!((row.label.as_str(), row.tags.as_str()), ("the bright one", "bright,neck"));
     let named = async |filter: DesignFilter| -> Vec<String> {
-        store.of(shop).designs(&filter).await.unwrap().into_iter().map(|r| r.name).collect()
+        shop.designs(&filter).await.unwrap().into_iter().map(|r| r.name).collect()
     };
     assert_eq!(named(DesignFilter { tag: "neck".into(), ..DesignFilter::default() }).await, ["Mandola"]);
     let twins = DesignFilter { kind: Some(coil::design::Kind::TwinCoil), ..DesignFilter::default() };
     assert!(named(twins).await.is_empty());
-    store.of(other).archive_design(row.design_id, true).await.unwrap();
     assert_eq!(named(DesignFilter::default()).await.len(), 2);
-    store.of(shop).archive_design(row.design_id, true).await.unwrap();
+    shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), Some(true)).await.unwrap();
     assert_eq!(named(DesignFilter::default()).await, ["Baritone"]);
     let away = DesignFilter { archived: true, ..DesignFilter::default() };
     assert_eq!(named(away.clone()).await, ["Mandola"]);
-    store.of(shop).archive_design(row.design_id, false).await.unwrap();
+    shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), Some(false)).await.unwrap();
     assert!(named(away).await.is_empty());
+    // Every change is on the trail with what was before, and one that changes nothing is not.
+    shop.label_design(owner, first, "the bright one", &tags(&["bright", "neck"]), None).await.unwrap();
+    let trail = shop.audit_trail(&AuditFilter::default(), None, 50).await.unwrap();
+    assert_eq!(trail.len(), 4);
+    assert!(trail.iter().all(|row| row.action.0 == AuditAction::Design && row.object == "Mandola r1"));
+    let value =
+        |text: &Option<String>| serde_json::from_str::<serde_json::Value>(text.as_ref().unwrap()).unwrap();
+    assert_eq!(value(&trail[1].before_text)["archived"], false);
+    assert_eq!(value(&trail[1].after_text)["archived"], true);
+    assert_eq!(value(&trail[2].after_text)["tags"], "bright, neck");
+    let older = shop.audit_trail(&AuditFilter::default(), Some(trail[1].id), 1).await.unwrap();
+    assert_eq!(older[0].id, trail[2].id);
+    let of_spools = AuditFilter { action: Some(AuditAction::Spool), ..AuditFilter::default() };
+    assert!(shop.audit_trail(&of_spools, None, 50).await.unwrap().is_empty());
+    let by_owner = AuditFilter { person: Some(owner), words: "andola".into(), ..AuditFilter::default() };
+    assert_eq!(shop.audit_trail(&by_owner, None, 50).await.unwrap().len(), 4);
+    assert!(store.of(other).audit_trail(&AuditFilter::default(), None, 50).await.unwrap().is_empty());
 }
 
 #[tokio::test]
@@ -484,11 +499,11 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
         due: Some(time::macros::date!(2027 - 05 - 01)),
         simulated: true,
     };
-    store.of(shop).add_instrument(&new).await.unwrap();
-    store.of(shop).add_instrument(&new).await.unwrap();
+    store.of(shop).add_instrument(owner, &new).await.unwrap();
+    store.of(shop).add_instrument(owner, &new).await.unwrap();
     let twin = NewInstrument { key: ClientKey::random(), ..new.clone() };
     assert!(
-        matches!(store.of(shop).add_instrument(&twin).await, Err(StoreError::Taken(index)) if index == "instruments_name")
+        matches!(store.of(shop).add_instrument(owner, &twin).await, Err(StoreError::Taken(index)) if index == "instruments_name")
     );
     store.readdress_simulated("127.0.0.1:7777").await.unwrap();
     let kept = store.of(shop).instruments().await.unwrap();
@@ -501,7 +516,7 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
     store.of(shop).log_readings(run, owner, &ClientKey::random(), &[reading], None).await.unwrap();
     let log = store.of(shop).readings(run).await.unwrap();
     assert_eq!(log[0].instrument.as_deref(), Some("Bench ohm meter"));
-    store.of(shop).retire_instrument(kept[0].id).await.unwrap();
+    store.of(shop).retire_instrument(owner, kept[0].id).await.unwrap();
     assert!(store.of(shop).instruments().await.unwrap().is_empty());
     let key = ClientKey::random();
     for (key, label, minutes) in

@@ -70,7 +70,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             due: None,
             simulated: true,
         };
-        store.of(workshop).add_instrument(&new).await.unwrap();
+        store.of(workshop).add_instrument(owner, &new).await.unwrap();
     }
     let winders = store.of(workshop).instruments().await.unwrap().iter().map(|i| i.id).collect();
     let mut designs = Vec::new();

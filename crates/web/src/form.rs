@@ -63,7 +63,7 @@ impl FromRequest for FormData {
         let cookie = request.cookie(FORM_COOKIE).map(|cookie| cookie.value().to_owned());
         let body = web::Form::<Vec<(String, String)>>::from_request(request, payload);
         Box::pin(async move {
-            let body = tokio::time::timeout(BODY_TIMEOUT, body).await.map_err(|_| AppError::SlowBody)?;
+            let body = tokio::time::timeout(BODY_TIMEOUT, body).await.ok().ok_or(AppError::SlowBody)?;
             let fields = body.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
             let form: Self = fields.into_iter().collect();
             let expected = signed_in_token(&session)?.or(cookie);

@@ -37,6 +37,11 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),
         Refusal::NoCalibration => "There is no calibration yet that could be frozen.".into(),
         Refusal::MachineLimits(why) => format!("Not for this machine: {why}."),
+        Refusal::AddressNotAllowed(address) => format!(
+            "{address} lies in no network that is allowed for instruments, or does not answer to its name. The owner allows \
+             networks and ports on the instruments page."
+        ),
+        Refusal::UnusableNetwork(why) => format!("Not a network for instruments: {why}."),
         Refusal::Instrument { name, source } => format!("{name}: {source}."),
         Refusal::CoilTemperatureUnknown => {
             "The meter has no thermometer on the coil: type the coil’s temperature.".into()

@@ -204,7 +204,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn set_calibration_enabled(&self, actor: &Actor, on: bool) -> Result<(), Refusal> {
-        Ok(self.of(actor).set_calibration_enabled(on).await?)
+        Ok(self.of(actor).set_calibration_enabled(actor.person, on).await?)
     }
 
     /// Lets a design use the newest version from now on, or no calibration.
@@ -217,7 +217,7 @@ impl Workshop {
         design: DesignId,
         policy: CalibrationPolicy,
     ) -> Result<(), Refusal> {
-        Ok(self.of(actor).set_calibration_policy(design, policy).await?)
+        Ok(self.of(actor).set_calibration_policy(actor.person, design, policy).await?)
     }
 
     /// Freezes a design at what is the newest version now.

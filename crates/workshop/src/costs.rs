@@ -105,6 +105,6 @@ impl Workshop {
         design: DesignId,
         counts: &[(PartId, u32)],
     ) -> Result<(), Refusal> {
-        Ok(self.of(actor).set_design_parts(design, counts).await?)
+        Ok(self.of(actor).set_design_parts(actor.person, design, counts).await?)
     }
 }

@@ -12,6 +12,9 @@ pub(crate) const LONGEST_PASSWORD_BYTES: usize = 512;
 /// Least strength of a password, of 4 (zxcvbn: guesses above 10^8).
 const LEAST_STRENGTH: u8 = 3;
 
+/// Letters and digits of a password beside the person's own names.
+const OWN_CHARACTERS: usize = 6;
+
 /// Why a password is not taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum WeakPassword {
@@ -42,12 +45,20 @@ pub fn sign_in_name(typed: &str) -> Option<String> {
     }
     let name: String = typed.nfkc().flat_map(char::to_lowercase).collect();
     let name = name.trim();
-    let is_sound =
-        !name.is_empty() && name.chars().count() <= LONGEST_SIGN_IN && !name.contains(char::is_control);
+    let is_sound = name.contains(char::is_alphanumeric)
+        && name.chars().count() <= LONGEST_SIGN_IN
+        && !name.contains(|c: char| c.is_control() || is_invisible(c));
     is_sound.then(|| name.to_owned())
 }
 
-/// How strong a password is, 0 to 4, beside names that an attacker knows: whole, word by word and without blanks.
+/// Characters that are not seen, and that turn the direction of what is.
+const fn is_invisible(c: char) -> bool {
+    matches!(c, '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{180e}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}'
+        | '\u{2060}'..='\u{206f}' | '\u{fe00}'..='\u{fe0f}' | '\u{feff}' | '\u{e0000}'..='\u{e0fff}')
+}
+
+/// How strong a password is, 0 to 4, beside names that an attacker knows: whole, word by word and without blanks. One with
+/// hardly a letter besides is worth nothing.
 #[must_use]
 pub fn password_strength(password: &str, names: &[&str]) -> u8 {
     let start: String = password.chars().take(100).collect();
@@ -55,6 +66,12 @@ pub fn password_strength(password: &str, names: &[&str]) -> u8 {
     for name in names {
         known.extend([name.to_lowercase(), name.to_lowercase().replace(' ', "")]);
         known.extend(name.to_lowercase().split_whitespace().map(str::to_owned));
+    }
+    known.retain(|name| !name.is_empty());
+    known.sort_by_key(|name| std::cmp::Reverse(name.len()));
+    let rest = known.iter().fold(start.to_lowercase(), |rest, name| rest.replace(name.as_str(), ""));
+    if !names.is_empty() && rest.chars().filter(|c| c.is_alphanumeric()).count() < OWN_CHARACTERS {
+        return 0;
     }
     let known: Vec<&str> = known.iter().map(String::as_str).collect();
     zxcvbn::zxcvbn(&start, &known).score().into()
@@ -106,6 +123,10 @@ mod tests {
     #[case("   ", None)]
     #[case("a\u{0}b", None)]
     #[case("a\nb", None)]
+    #[case("\u{200b}", None)]
+    #[case("ode\u{200b}", None)]
+    #[case("\u{202e}edo", None)]
+    #[case("...", None)]
     fn names_are_compared_in_one_form(#[case] typed: &str, #[case] name: Option<&str>) {
         assert_eq!(sign_in_name(typed).as_deref(), name);
     }
@@ -125,6 +146,8 @@ mod tests {
     #[case("password1234", Err(WeakPassword::Guessable))]
     #[case("aaaaaaaaaaaaaaaa", Err(WeakPassword::Guessable))]
     #[case("sedgelaneode", Err(WeakPassword::Guessable))]
+    #[case("sedgelane1234", Err(WeakPassword::Guessable))]
+    #[case("Ode Farrow 1990", Err(WeakPassword::Guessable))]
     fn passwords_that_are_tried_first_are_not_taken(
         #[case] password: &str,
         #[case] found: Result<(), WeakPassword>,

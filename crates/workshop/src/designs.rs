@@ -193,13 +193,7 @@ impl Workshop {
         archived: Option<bool>,
     ) -> Result<(), Refusal> {
         let store = self.of(actor);
-        let design = store.revision(id).await?.row.design_id;
-        store.label_revision(id, label).await?;
-        store.tag_design(design, tags).await?;
-        if let Some(archived) = archived {
-            store.archive_design(design, archived).await?;
-        }
-        Ok(())
+        Ok(store.label_design(actor.person, id, label, tags, archived).await?)
     }
 
     /// Keeps a measured response with a revision; the same key again keeps nothing more.

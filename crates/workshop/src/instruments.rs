@@ -54,9 +54,13 @@ impl Workshop {
     /// Adds an instrument; the same key again adds nothing more.
     ///
     /// # Errors
-    /// [`Refusal::NameTaken`] when another one has its name.
+    /// [`Refusal::NameTaken`] when another one has its name; [`Refusal::AddressNotAllowed`] when a real one lies in no
+    /// network that is allowed.
     pub async fn add_instrument(&self, actor: &Actor, new: &NewInstrument<'_>) -> Result<(), Refusal> {
-        match self.of(actor).add_instrument(new).await {
+        if !new.simulated {
+            self.allowed_target(actor, new.address).await?;
+        }
+        match self.of(actor).add_instrument(actor.person, new).await {
             Err(StoreError::Taken(index)) if index == "instruments_name" => {
                 Err(Refusal::NameTaken("instrument"))
             }
@@ -69,7 +73,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn retire_instrument(&self, actor: &Actor, id: InstrumentId) -> Result<(), Refusal> {
-        Ok(self.of(actor).retire_instrument(id).await?)
+        Ok(self.of(actor).retire_instrument(actor.person, id).await?)
     }
 
     /// Asks an instrument what it is, and what it reads just now.
@@ -81,7 +85,7 @@ impl Workshop {
         actor: &Actor,
         id: InstrumentId,
     ) -> Result<(Instrument, String, InstrumentState), Refusal> {
-        let of = self.instrument(actor, id).await?;
+        let of = self.reachable(actor, self.instrument(actor, id).await?).await?;
         let mut line = Line::to(&of.address).patient(TIMEOUT);
         let identity = match line.identify().await {
             Ok(identity) => identity,

@@ -151,7 +151,7 @@ impl Workshop {
         id: SpoolId,
         details: &SpoolDetails,
     ) -> Result<(), Refusal> {
-        Ok(self.of(actor).update_spool(id, details).await?)
+        Ok(self.of(actor).update_spool(actor.person, id, details).await?)
     }
 
     /// All parts.
@@ -190,7 +190,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such part.
     pub async fn update_part(&self, actor: &Actor, id: PartId, details: &PartDetails) -> Result<(), Refusal> {
-        Ok(self.of(actor).update_part(id, details).await?)
+        Ok(self.of(actor).update_part(actor.person, id, details).await?)
     }
 
     /// Moves stock by hand; the same key again moves nothing more.

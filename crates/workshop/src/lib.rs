@@ -7,6 +7,7 @@
 
 mod actor;
 mod attention;
+mod audit;
 mod audition;
 mod blocking;
 mod calibration;
@@ -19,6 +20,7 @@ mod designs;
 mod events;
 mod experiments;
 mod import;
+mod instrument_networks;
 mod instruments;
 mod inventory;
 mod jobs;
@@ -50,6 +52,7 @@ mod winder_link;
 pub use crate::instruments::InstrumentState;
 pub use actor::Actor;
 pub use attention::{AttentionItem, MissingReading, Urgency};
+pub use audit::AuditPage;
 pub use audition::{Audition, AuditionSide};
 pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
 pub use calibration_versions::AppliedCalibration;

@@ -175,7 +175,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn dissolve_set(&self, actor: &Actor, set: SetId) -> Result<(), Refusal> {
-        Ok(self.of(actor).dissolve_set(set).await?)
+        Ok(self.of(actor).dissolve_set(actor.person, set).await?)
     }
 }
 

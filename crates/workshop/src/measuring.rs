@@ -165,7 +165,7 @@ impl Workshop {
         let store = self.of(actor);
         let run = store.run(run).await?;
         self.refuse_closed(&store, run.row.id).await?;
-        let of = self.instrument(actor, command.instrument).await?;
+        let of = self.reachable(actor, self.instrument(actor, command.instrument).await?).await?;
         let readings = readings_of(&store, run.row.id).await?;
         match take(&of, &run, &readings, command).await {
             Ok(Taken::Readings(new)) => self.append_readings(actor, &run, &command.key, &new).await,
@@ -201,7 +201,7 @@ impl Workshop {
     ) -> Result<CoolingReading, Refusal> {
         let store = self.of(actor);
         let run = store.run(run).await?;
-        let of = self.instrument(actor, instrument).await?;
+        let of = self.reachable(actor, self.instrument(actor, instrument).await?).await?;
         let readings = readings_of(&store, run.row.id).await?;
         samples.retain(|s| s.0.is_finite() && s.1.is_finite());
         samples.truncate(MOST_SAMPLES);

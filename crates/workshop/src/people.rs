@@ -146,6 +146,14 @@ impl Workshop {
         Ok(())
     }
 
+    /// Everyone of the actor's workshop, by name.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn people(&self, actor: &Actor) -> Result<Vec<Person>, Refusal> {
+        Ok(self.of(actor).people().await?)
+    }
+
     /// A person by number.
     ///
     /// # Errors

@@ -3,6 +3,7 @@
 use crate::credentials::WeakPassword;
 use coil::design::Problem;
 use instruments::InstrumentError;
+use instruments::network::NetworkError;
 use std::time::Duration;
 use store::StoreError;
 use store::design::RevisionRow;
@@ -70,6 +71,12 @@ pub enum Refusal {
     /// The guide plan does not fit the machine.
     #[error("not for this machine: {0}")]
     MachineLimits(#[source] OutOfLimits),
+    /// An instrument's address lies in no network that the owner allows.
+    #[error("{0} lies in no network that is allowed for instruments")]
+    AddressNotAllowed(String),
+    /// A network for instruments cannot be read, or may not be allowed.
+    #[error("not a network for instruments: {0}")]
+    UnusableNetwork(#[source] NetworkError),
     /// The instrument could not do it.
     #[error("{name}: {source}")]
     Instrument {

@@ -85,7 +85,10 @@ impl Workshop {
         choice: WinderChoice,
     ) -> Result<watch::Receiver<StationState>, Refusal> {
         let run = self.of(actor).run(run).await?;
-        let winder = self.chosen_winder(actor, choice).await?.map(|i| i.address);
+        let winder = match self.chosen_winder(actor, choice).await? {
+            Some(winder) => Some(self.reachable(actor, winder).await?.address),
+            None => None,
+        };
         let followed = FollowedRun {
             workshop: actor.workshop,
             run: run.row.id,
@@ -112,6 +115,7 @@ impl Workshop {
         let store = self.of(actor);
         let run = store.run(run).await?;
         let winder = self.chosen_winder(actor, choice).await?.ok_or(Refusal::NotFound("winder"))?;
+        let winder = self.reachable(actor, winder).await?;
         let mut line = Line::to(&winder.address);
         let done = match command {
             WinderCommand::Run { rpm } => {

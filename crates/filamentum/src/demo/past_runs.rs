@@ -125,9 +125,9 @@ impl DemoWorkshop<'_> {
     }
 
     pub(super) async fn tags(&self, of: RevisionId, tags: &[&str]) -> anyhow::Result<()> {
-        let design = self.store.of(self.workshop).revision(of).await?.row.design_id;
+        let label = self.store.of(self.workshop).revision(of).await?.row.label;
         let tags: Vec<String> = tags.iter().map(|t| (*t).to_owned()).collect();
-        Ok(self.store.of(self.workshop).tag_design(design, &tags).await?)
+        Ok(self.store.of(self.workshop).label_design(self.owner, of, &label, &tags, None).await?)
     }
 
     /// What an exciter coil over the wound pickup would have shown: its own inductance and capacitance, and the
@@ -279,7 +279,7 @@ impl DemoWorkshop<'_> {
                 due,
                 simulated: true,
             };
-            self.store.of(self.workshop).add_instrument(&new).await?;
+            self.store.of(self.workshop).add_instrument(self.owner, &new).await?;
         }
         let all = self.store.of(self.workshop).instruments().await?;
         Ok(all.iter().filter(|i| i.kind.0 == InstrumentKind::Winder).map(|i| i.id).collect())

@@ -60,7 +60,7 @@ impl DemoWorkshop<'_> {
                 winder,
                 emptied: false,
             };
-            self.store.of(self.workshop).update_spool(spool, &care).await?;
+            self.store.of(self.workshop).update_spool(self.owner, spool, &care).await?;
         }
         for (days, overall, ohms, left) in
             [(140, 0.0734, 5.61, 31_000.0), (90, 0.0731, 5.64, 22_000.0), (30, 0.0736, 5.60, 15_500.0)]
@@ -101,7 +101,7 @@ impl DemoWorkshop<'_> {
                 stock,
             };
             let part = self.store.of(self.workshop).add_part(parts.owner, &new).await?;
-            self.store.of(self.workshop).set_design_parts(design, &[(part, takes)]).await?;
+            self.store.of(self.workshop).set_design_parts(self.owner, design, &[(part, takes)]).await?;
         }
         Ok(())
     }

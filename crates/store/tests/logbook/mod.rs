@@ -158,12 +158,12 @@ async fn lessons_are_versions_that_designs_hold_to() {
     let design = store.of(shop).revision(revision).await.unwrap().row.design_id;
     assert_eq!(store.of(shop).calibration_policy(design).await.unwrap(), CalibrationPolicy::On);
     for calibration_policy in [CalibrationPolicy::Frozen(first), CalibrationPolicy::Off] {
-        store.of(shop).set_calibration_policy(design, calibration_policy).await.unwrap();
+        store.of(shop).set_calibration_policy(owner, design, calibration_policy).await.unwrap();
         assert_eq!(store.of(shop).calibration_policy(design).await.unwrap(), calibration_policy);
         assert_eq!(store.of(shop).calibration_exceptions().await.unwrap().len(), 1);
     }
     assert!(store.of(shop).calibration_enabled().await.unwrap());
-    store.of(shop).set_calibration_enabled(false).await.unwrap();
+    store.of(shop).set_calibration_enabled(owner, false).await.unwrap();
     assert!(!store.of(shop).calibration_enabled().await.unwrap());
     let (other, _) = workshop(&store, "heron").await;
     assert!(matches!(store.of(other).model(first).await, Err(StoreError::Missing(_))));
@@ -230,7 +230,7 @@ async fn spools_are_checked_weighed_and_used() {
     assert!((found.used_m - 2.0 * coil).abs() < 1e-6 && found.runs == 4, "{found:?}");
     assert!((found.left_now_m().unwrap() - (4000.0 - 2.0 * coil)).abs() < 1e-6);
     let care = SpoolDetails { supplier: "Fenlark".into(), emptied: true, ..SpoolDetails::default() };
-    store.of(shop).update_spool(id, &care).await.unwrap();
+    store.of(shop).update_spool(owner, id, &care).await.unwrap();
     let found = store.of(shop).spool(id).await.unwrap();
     assert!(found.emptied_at.is_some() && found.supplier == "Fenlark");
     assert_eq!(store.of(shop).spool_labels().await.unwrap(), [(id, "K-7".to_owned())]);
@@ -267,12 +267,12 @@ async fn parts_move_all_or_none() {
     let newest = store.of(shop).stock_movements(1).await.unwrap();
     assert_eq!((newest[0].0, newest[0].1.by_count), (rod, -6));
     let details = store::part::PartDetails { each_cost: Some(1.0), ..Default::default() };
-    store.of(shop).update_part(rod, &details).await.unwrap();
+    store.of(shop).update_part(owner, rod, &details).await.unwrap();
     assert_eq!(store.of(shop).parts().await.unwrap()[0].each_cost, Some(1.0));
     assert_eq!(store.of(shop).parts().await.unwrap()[0].order_below, None);
     let design = store.of(shop).revision(revision).await.unwrap().row.design_id;
     for (count, kept) in [(6, 1), (4, 1), (0, 0)] {
-        store.of(shop).set_design_parts(design, &[(rod, count)]).await.unwrap();
+        store.of(shop).set_design_parts(owner, design, &[(rod, count)]).await.unwrap();
         assert_eq!(store.of(shop).design_parts(design).await.unwrap().len(), kept);
     }
     let runs = [brought(revision, owner, None, 1, 5800.0)];
@@ -302,7 +302,7 @@ async fn a_coil_stands_in_one_set() {
     assert!(matches!(again, Err(StoreError::Taken(_))));
     let placed = store.of(shop).set_members().await.unwrap();
     assert_eq!(placed.iter().map(|p| p.run_id.0).collect::<Vec<_>>(), [1, 2], "nothing of the one refused");
-    store.of(shop).dissolve_set(placed[0].set_id).await.unwrap();
+    store.of(shop).dissolve_set(owner, placed[0].set_id).await.unwrap();
     assert!(store.of(shop).set_members().await.unwrap().is_empty());
     store.of(shop).make_set(owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await.unwrap();
 }

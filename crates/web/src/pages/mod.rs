@@ -1,6 +1,7 @@
 //! The pages, one folder each, by their word in the navigation.
 
 mod account;
+mod audit;
 mod bench;
 mod calibration;
 mod causes;
@@ -39,6 +40,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .configure(jobs::routes)
         .configure(timers::routes)
         .configure(account::routes)
+        .configure(audit::routes)
         .configure(bench::routes)
         .default_service(web::to(|| async { Err::<HttpResponse, _>(AppError::NotFound("page")) }));
 }

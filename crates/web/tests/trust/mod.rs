@@ -205,3 +205,44 @@ async fn what_is_not_there_is_said_so() {
         assert_eq!(visit.get(path).await.status, 404, "{path}");
     }
 }
+
+/// Whoever names an address makes the server connect to it: this machine's own services are out of reach.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_instrument_is_asked_in_allowed_networks_only() {
+    let (mut visit, _) = visit().await;
+    visit.sign_in("ode", "seven thousand turns").await;
+    let post = async |visit: &mut Visit, path: &str, fields: &[(&str, &str)]| {
+        let page = visit.get("/instruments").await;
+        let (token, key) = (page.field("csrf"), page.field("key"));
+        let mut all = vec![("csrf", token.as_str()), ("key", key.as_str())];
+        all.extend_from_slice(fields);
+        visit.post(path, &all).await
+    };
+    let at = |address: &'static str| [("kind", "ohm"), ("name", "Bench meter"), ("address", address)];
+    assert_eq!(
+        post(&mut visit, "/instruments", &at("192.0.2.7:5025")).await.status,
+        422,
+        "none is allowed yet"
+    );
+    for network in
+        ["127.0.0.0/8 1-65535", "127.0.0.1 3306", "169.254.169.254 80", "0.0.0.0/0 1-65535", "here", ""]
+    {
+        let refused = post(&mut visit, "/instruments/networks", &[("network", network)]).await;
+        assert_eq!(refused.status, 422, "{network}");
+        assert!(refused.find("#e-network").is_some_and(|text| !text.is_empty()), "{network}");
+    }
+    let allowed = post(&mut visit, "/instruments/networks", &[("network", "192.0.2.0/24 5025-5030")]).await;
+    assert_eq!(allowed.status, 303);
+    for address in
+        ["127.0.0.1:3306", "localhost:5025", "[::1]:5025", "[::ffff:127.0.0.1]:5025", "192.0.2.7:3306"]
+    {
+        let refused = post(&mut visit, "/instruments", &at(address)).await;
+        assert_eq!(refused.status, 422, "{address}");
+        assert!(refused.find("#e-address").is_some_and(|text| !text.is_empty()), "{address}");
+    }
+    assert_eq!(post(&mut visit, "/instruments", &at("192.0.2.7:5025")).await.status, 303);
+    // What is allowed no longer is not asked any more, although it stands on the list.
+    assert_eq!(post(&mut visit, "/instruments/networks/1/remove", &[]).await.status, 303);
+    let refused = post(&mut visit, "/instruments/1/test", &[]).await;
+    assert!(refused.status == 409 || refused.status == 303, "{}", refused.status);
+}

@@ -12,7 +12,7 @@ use trade::instrument::InstrumentKind;
 pub(crate) async fn with_bench(store: &Store, pace: f64) -> Bench {
     let hash = workshop::hash_password("seven thousand turns");
     let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
-    let (workshop, _) = store.create_workshop("Sedge Lane", &owner).await.unwrap();
+    let (workshop, person) = store.create_workshop("Sedge Lane", &owner).await.unwrap();
     let bench = Bench::new(5, pace);
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap().to_string();
@@ -35,7 +35,7 @@ pub(crate) async fn with_bench(store: &Store, pace: f64) -> Bench {
             due: None,
             simulated: true,
         };
-        store.of(workshop).add_instrument(&new).await.unwrap();
+        store.of(workshop).add_instrument(person, &new).await.unwrap();
     }
     bench
 }
@@ -224,10 +224,6 @@ async fn a_workshops_own_traveller_goes_with_its_new_runs() {
     assert!(visit.get("/").await.find(".flash.caution").is_some());
     let added = [("kind", "ohm"), ("name", "Second"), ("address", "nowhere")];
     assert_eq!(post(&mut visit, &run, "/instruments", &added).await.status, 422);
-    let added = [("kind", "ohm"), ("name", "Second"), ("address", "127.0.0.1:9")];
-    assert_eq!(post(&mut visit, &run, "/instruments", &added).await.status, 303);
-    post(&mut visit, &run, "/instruments/6/test", &[]).await;
-    assert!(visit.get("/instruments").await.find(".flash.caution").unwrap().contains("127.0.0.1:9"));
     post(&mut visit, &run, "/instruments/1/test", &[]).await;
     assert!(
         visit.get("/instruments").await.find(".flash.good").unwrap().contains("Filamentum,simulated bench")

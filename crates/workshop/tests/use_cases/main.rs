@@ -370,7 +370,7 @@ async fn an_open_station_logs_nothing_after_the_last_signature() {
         due: None,
         simulated: true,
     };
-    store.of(actor.workshop).add_instrument(&winder).await.unwrap();
+    store.of(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
     let mut state = workshop.follow(&actor, id, WinderChoice::First).await.unwrap();

@@ -27,6 +27,8 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/instruments", web::get().to(show))
         .route("/instruments", web::post().to(add))
+        .route("/instruments/networks", web::post().to(allow))
+        .route("/instruments/networks/{id}/remove", web::post().to(forbid))
         .route("/instruments/{id}/test", web::post().to(test))
         .route("/instruments/{id}/retire", web::post().to(retire))
         .route("/instruments/{id}/bench", web::post().to(bench));
@@ -65,6 +67,8 @@ struct Row {
 struct Page {
     frame: Frame,
     rows: Vec<Row>,
+    networks: Vec<(u64, String)>,
+    network: Field,
     key: ClientKey,
     fields: Vec<Field>,
     refused: bool,
@@ -109,6 +113,8 @@ async fn page(
     let page = Page {
         frame: Frame::new(user, "instruments", "Instruments"),
         rows: app.workshop.instruments(&user.actor).await?.into_iter().map(row).collect(),
+        networks: app.workshop.instrument_networks(&user.actor).await?,
+        network: fill(Field::typed("network", "Network and ports", "Such as 192.168.1.0/24 5025-5030.")),
         key: form.key_or_new(),
         fields: vec![
             fill(Field::chosen("kind", "Kind", "", kinds)),
@@ -130,7 +136,7 @@ async fn page(
             },
             fill(Field::typed("due", "Calibration due", "Year-month-day, such as 2027-05-01.")),
         ],
-        refused: !errors.is_empty(),
+        refused: errors.keys().any(|field| field != "network"),
         faults: FAULTS.to_vec(),
         lines: LINES.to_vec(),
     };
@@ -200,8 +206,9 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
         simulated: false,
     };
     match app.workshop.add_instrument(&user.actor, &new).await {
-        Err(refusal @ Refusal::NameTaken(_)) => {
-            errors.insert("name".into(), refusal_text(&refusal));
+        Err(refusal @ (Refusal::NameTaken(_) | Refusal::AddressNotAllowed(_))) => {
+            let field = if matches!(refusal, Refusal::NameTaken(_)) { "name" } else { "address" };
+            errors.insert(field.into(), refusal_text(&refusal));
             page(&app, &user, &form, &errors).await
         }
         done => {
@@ -209,6 +216,31 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
             Ok(redirect("/instruments"))
         }
     }
+}
+
+/// Allows a network for instruments.
+async fn allow(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+    match app.workshop.allow_instrument_network(&user.actor, form.get("network")).await {
+        Err(refusal @ Refusal::UnusableNetwork(_)) => {
+            let errors = Errors::from([("network".to_owned(), refusal_text(&refusal))]);
+            page(&app, &user, &form, &errors).await
+        }
+        done => {
+            done?;
+            Ok(redirect("/instruments#networks"))
+        }
+    }
+}
+
+/// Allows a network no longer.
+async fn forbid(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    app.workshop.forbid_instrument_network(&user.actor, *id).await?;
+    Ok(redirect("/instruments#networks"))
 }
 
 /// What an instrument shows just now, in words.

@@ -1,0 +1,169 @@
+//! Who changed what, when, and what it was before: written in the transaction of the change itself, and never changed.
+//!
+//! Runs, readings, events, signatures and revisions are appended with their person and are their own trail; this is for what
+//! is edited in place.
+
+use crate::{PersonId, StoreError, Stored, WorkshopId, WorkshopStore};
+use sqlx::{FromRow, MySqlConnection, QueryBuilder};
+use time::{Date, PrimitiveDateTime};
+
+/// What was changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
+#[strum(serialize_all = "kebab-case")]
+pub enum AuditAction {
+    /// Supplier, lot, cost, station of a spool, or whether it is used up.
+    Spool,
+    /// Cost, supplier or order level of a part.
+    Part,
+    /// How many of each part a pickup takes.
+    DesignParts,
+    /// Label, tags or archive of a design.
+    Design,
+    /// An instrument was added or retired.
+    Instrument,
+    /// Where instruments may be.
+    InstrumentNetwork,
+    /// A format's traveller.
+    Traveller,
+    /// Whether and how predictions are calibrated.
+    Calibration,
+    /// A matched set was dissolved.
+    Set,
+}
+
+/// A change, as the trail shows it.
+#[derive(Clone, Debug, FromRow)]
+pub struct AuditRow {
+    /// Number: later is higher.
+    pub id: u64,
+    /// When, UTC.
+    pub at: PrimitiveDateTime,
+    /// By whom.
+    pub by: String,
+    /// What was changed.
+    pub action: Stored<AuditAction>,
+    /// Which one.
+    pub object: String,
+    /// What it was before, JSON; absent where there was nothing.
+    pub before_text: Option<String>,
+    /// What it is after, JSON; absent where nothing is left.
+    pub after_text: Option<String>,
+}
+
+/// Which changes are asked for.
+#[derive(Clone, Debug, Default)]
+pub struct AuditFilter {
+    /// Of this kind.
+    pub action: Option<AuditAction>,
+    /// By this person.
+    pub person: Option<PersonId>,
+    /// Part of what was changed.
+    pub words: String,
+    /// From this day on, UTC.
+    pub from: Option<Date>,
+    /// To this day, UTC.
+    pub to: Option<Date>,
+}
+
+/// How a thing stands: what it is called, and its values as JSON.
+pub(crate) type Snapshot = (String, String);
+
+/// Reads how a thing stands, and locks it until the transaction ends. `sql` selects its name and a `JSON_OBJECT` by workshop
+/// and number.
+pub(crate) async fn snapshot(
+    connection: &mut MySqlConnection,
+    sql: &'static str,
+    workshop: WorkshopId,
+    id: u64,
+) -> Result<Option<Snapshot>, StoreError> {
+    Ok(sqlx::query_as(sql).bind(workshop).bind(id).fetch_optional(&mut *connection).await?)
+}
+
+/// Who changes what in a transaction of the caller's.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Audit {
+    pub(crate) workshop: WorkshopId,
+    pub(crate) by: PersonId,
+    pub(crate) action: AuditAction,
+}
+
+impl Audit {
+    /// Writes a change down; one that changes nothing leaves no trace.
+    pub(crate) async fn write(
+        self,
+        connection: &mut MySqlConnection,
+        before: Option<&Snapshot>,
+        after: Option<&Snapshot>,
+    ) -> Result<(), StoreError> {
+        let values = |side: Option<&Snapshot>| side.map(|(_, text)| text.clone());
+        let (Some((object, _)), false) = (after.or(before), values(before) == values(after)) else {
+            return Ok(());
+        };
+        sqlx::query(
+            "INSERT INTO audit (workshop_id, person_id, action, object, before_text, after_text) \
+             VALUES (?, ?, ?, ?, ?, ?)",
+        )
+        .bind(self.workshop)
+        .bind(self.by)
+        .bind(Stored(self.action))
+        .bind(object.chars().take(160).collect::<String>())
+        .bind(values(before))
+        .bind(values(after))
+        .execute(&mut *connection)
+        .await?;
+        Ok(())
+    }
+
+    /// As [`Self::write`], with how a thing stands now, read by the same statement as before.
+    pub(crate) async fn changed(
+        self,
+        connection: &mut MySqlConnection,
+        sql: &'static str,
+        id: u64,
+        before: Option<Snapshot>,
+    ) -> Result<(), StoreError> {
+        let after = snapshot(connection, sql, self.workshop, id).await?;
+        self.write(connection, before.as_ref(), after.as_ref()).await
+    }
+}
+
+impl WorkshopStore {
+    /// A transaction's note of who changes what.
+    pub(crate) const fn audit(&self, by: PersonId, action: AuditAction) -> Audit {
+        Audit { workshop: self.workshop, by, action }
+    }
+
+    /// The changes that pass, newest first, below number `before` where one is given; up to `most`.
+    pub async fn audit_trail(
+        &self,
+        filter: &AuditFilter,
+        before: Option<u64>,
+        most: u32,
+    ) -> Result<Vec<AuditRow>, StoreError> {
+        let mut query = QueryBuilder::new(
+            "SELECT a.id, a.at, p.name AS `by`, a.action, a.object, a.before_text, a.after_text \
+             FROM audit a JOIN people p ON p.id = a.person_id WHERE a.workshop_id = ",
+        );
+        query.push_bind(self.workshop);
+        if let Some(action) = filter.action {
+            query.push(" AND a.action = ").push_bind(Stored(action));
+        }
+        if let Some(person) = filter.person {
+            query.push(" AND a.person_id = ").push_bind(person);
+        }
+        if !filter.words.is_empty() {
+            query.push(" AND LOCATE(").push_bind(filter.words.clone()).push(", a.object) > 0");
+        }
+        if let Some(from) = filter.from {
+            query.push(" AND a.at >= ").push_bind(from);
+        }
+        if let Some(to) = filter.to {
+            query.push(" AND a.at < DATE_ADD(").push_bind(to).push(", INTERVAL 1 DAY)");
+        }
+        if let Some(before) = before {
+            query.push(" AND a.id < ").push_bind(before);
+        }
+        query.push(" ORDER BY a.id DESC LIMIT ").push_bind(most);
+        Ok(query.build_query_as().fetch_all(&self.pool).await?)
+    }
+}
