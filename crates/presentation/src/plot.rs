@@ -49,7 +49,7 @@ pub fn measured(name: &str, tone: usize, sweep: &Sweep) -> Curve {
 pub fn plot(curves: &[Curve], label: &str) -> String {
     let data = serde_json::to_string(curves).unwrap_or_default();
     let (data, label) = (escaped(data), escaped(label));
-    format!(r#"<div class="plot-box" data-plot="{data}" aria-label="{label}"></div>"#)
+    format!(r#"<div class="plot-box" x-ignore="" data-plot="{data}" aria-label="{label}"></div>"#)
 }
 
 #[cfg(test)]

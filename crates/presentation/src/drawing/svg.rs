@@ -162,6 +162,8 @@ impl Svg {
             .with("viewBox", format_args!("{:.2} {:.2} {:.2} {:.2}", view[0], view[1], view[2], view[3]))
             .with("role", role)
             .with("aria-label", title)
+            // The library of the pages' forms looks for nothing inside a drawing.
+            .with("x-ignore", "")
             .with("xmlns", "http://www.w3.org/2000/svg");
         frame.children(&self).markup()
     }

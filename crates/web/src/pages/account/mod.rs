@@ -36,6 +36,35 @@ struct Page {
     sign_in: String,
 }
 
+/// A browser's own name for itself in short: who made it, and what it runs on; as it is where it says neither.
+fn browser(agent: &str) -> String {
+    let first = |known: &[(&str, &'static str)]| {
+        known.iter().find(|(mark, _)| agent.contains(mark)).map(|(_, name)| *name)
+    };
+    // Each names those before it as well, so the order decides.
+    let made = first(&[
+        ("Edg/", "Edge"),
+        ("OPR/", "Opera"),
+        ("Firefox/", "Firefox"),
+        ("Chrome/", "Chrome"),
+        ("Safari/", "Safari"),
+    ]);
+    let on = first(&[
+        ("Android", "Android"),
+        ("iPhone", "iPhone"),
+        ("iPad", "iPad"),
+        ("Windows", "Windows"),
+        ("Mac OS", "macOS"),
+        ("Linux", "Linux"),
+    ]);
+    match (made, on) {
+        (Some(made), Some(on)) => format!("{made} on {on}"),
+        (Some(one), None) | (None, Some(one)) => one.to_owned(),
+        (None, None) if agent.is_empty() => "unknown".to_owned(),
+        (None, None) => agent.chars().take(40).collect(),
+    }
+}
+
 async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResponse, AppError> {
     let password = |name: &str, label: &str, complete: &'static str, hint: &str| Field {
         kind: "password",
@@ -54,7 +83,13 @@ async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResp
             ),
             password("again", "New password once more", "new-password", ""),
         ],
-        sessions: app.workshop.own_sessions(&user.actor).await?,
+        sessions: app
+            .workshop
+            .own_sessions(&user.actor)
+            .await?
+            .into_iter()
+            .map(|row| SessionRow { agent: browser(&row.agent), ..row })
+            .collect(),
         current: user.session_id.clone(),
         sign_in: user.person.sign_in.clone(),
     };
@@ -121,4 +156,26 @@ async fn end_others(
     let ended = app.workshop.end_own_other_sessions(&user.actor, &user.session_id).await?;
     flash::put(&session, FlashKind::Done, format!("{} ended.", counted(ended, "other session")));
     Ok(redirect("/account"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::browser;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(
+        "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36",
+        "Chrome on Linux"
+    )]
+    #[case(
+        "Mozilla/5.0 (iPad; CPU OS 19_0 like Mac OS X) AppleWebKit/605.1.15 Version/19.0 Safari/604.1",
+        "Safari on iPad"
+    )]
+    #[case("Mozilla/5.0 (Windows NT 10.0; rv:150.0) Gecko/20100101 Firefox/150.0", "Firefox on Windows")]
+    #[case("a script of our own", "a script of our own")]
+    #[case("", "unknown")]
+    fn browsers_are_named_in_short(#[case] agent: &str, #[case] name: &str) {
+        assert_eq!(browser(agent), name);
+    }
 }
