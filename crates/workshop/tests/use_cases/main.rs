@@ -5,6 +5,7 @@ mod designs;
 mod experiments;
 mod inventory;
 mod matching;
+mod queries;
 mod runs;
 mod workshops;
 

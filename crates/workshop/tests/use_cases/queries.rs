@@ -1,0 +1,130 @@
+//! How much is asked of the database: as much, however much there is.
+
+use super::{command, design, measure_well, run, set_up};
+use coil::design::{Spool as Measured, tall_single};
+use std::future::Future;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use store::ClientKey;
+use store::design::DesignFilter;
+use store::experiment::NewExperiment;
+use store::logbook::LogFilter;
+use store::part::NewPart;
+use store::spool::NewSpool;
+use store::timer::NewTimer;
+use tracing_subscriber::layer::{Context, SubscriberExt as _};
+use tracing_subscriber::{Layer, Registry};
+use trade::stock::PartKind;
+use workshop::{Actor, SaveRevision, Workshop};
+
+/// Counts the statements that are logged by the database's client on this thread.
+#[derive(Clone, Default)]
+struct Statements(Arc<AtomicUsize>);
+
+impl<S: tracing::Subscriber> Layer<S> for Statements {
+    fn on_event(&self, event: &tracing::Event<'_>, _: Context<'_, S>) {
+        if event.metadata().target() == "sqlx::query" {
+            self.0.fetch_add(1, Ordering::SeqCst);
+        }
+    }
+}
+
+impl Statements {
+    /// How many a use case takes.
+    async fn of<T>(
+        &self,
+        name: &'static str,
+        use_case: impl Future<Output = Result<T, workshop::Refusal>>,
+    ) -> (&'static str, usize) {
+        let before = self.0.load(Ordering::SeqCst);
+        use_case.await.unwrap();
+        (name, self.0.load(Ordering::SeqCst) - before)
+    }
+}
+
+/// One more of everything.
+async fn fill(workshop: &Workshop, actor: &Actor, name: &str) {
+    let first = design(workshop, actor).await;
+    let mut other = tall_single(name, 6, 10.4);
+    other.coils[0].wind.turns = 8000;
+    let second = SaveRevision { parent: Some(first), newest_seen: 1, ..command(other) };
+    let second = workshop.save_revision(actor, &second).await.unwrap();
+    let new = NewExperiment { key: ClientKey::random(), question: name, first, second, cares_percent: 3.0 };
+    workshop.begin_experiment(actor, &new).await.unwrap();
+    for revision in [first, second] {
+        let id = run(workshop, actor, revision).await;
+        measure_well(workshop, actor, id).await;
+    }
+    let spool = NewSpool {
+        key: ClientKey::random(),
+        label: name.into(),
+        gauge: "42 AWG".into(),
+        insulation: "polyurethane".into(),
+        build: "single".into(),
+        tolerance: "full".into(),
+        measured: Measured::default(),
+        remark: String::new(),
+    };
+    workshop.add_spool(actor, &spool).await.unwrap();
+    let part = NewPart {
+        key: ClientKey::random(),
+        kind: PartKind::Magnet,
+        name: name.into(),
+        each_cost: None,
+        order_below: Some(9),
+        supplier: String::new(),
+        stock: 3,
+    };
+    workshop.add_part(actor, &part).await.unwrap();
+    let timer = NewTimer { key: ClientKey::random(), run: None, label: name, minutes: 5, at: None };
+    workshop.start_timer(actor, &timer).await.unwrap();
+}
+
+/// What the lists ask.
+async fn asked(workshop: &Workshop, actor: &Actor, counted: &Statements) -> Vec<(&'static str, usize)> {
+    let (designs, rows) = (DesignFilter::default(), LogFilter::default());
+    vec![
+        counted.of("designs", workshop.designs(actor, &designs)).await,
+        counted.of("logbook", workshop.logbook_page(actor, &rows, 0)).await,
+        counted.of("filter choices", workshop.filter_choices(actor)).await,
+        counted.of("spools", workshop.spools(actor)).await,
+        counted.of("parts", workshop.parts(actor)).await,
+        counted.of("stock movements", workshop.stock_movements(actor, 5)).await,
+        counted.of("experiments", workshop.experiments(actor)).await,
+        counted.of("sets", workshop.sets(actor)).await,
+        counted.of("timers", workshop.timers(actor)).await,
+        counted.of("attention", workshop.attention(actor)).await,
+        counted.of("changes", workshop.audit_trail(actor, &store::audit::AuditFilter::default(), None)).await,
+        counted.of("sessions", workshop.own_sessions(actor)).await,
+    ]
+}
+
+/// Lets the calibration that the readings asked for come to its end, so that it asks nothing meanwhile.
+async fn settle(workshop: &Workshop, actor: &Actor) {
+    workshop.fit_now(actor).await.unwrap();
+    tokio::time::sleep(std::time::Duration::from_millis(800)).await;
+}
+
+#[tokio::test]
+async fn lists_ask_as_much_of_the_database_however_much_there_is() {
+    let counted = Statements::default();
+    let _guard = tracing::subscriber::set_default(Registry::default().with(counted.clone()));
+    let (workshop, actor, _) = set_up().await;
+    // Enough for a calibration, which some of them read.
+    for name in ["first", "second", "third"] {
+        fill(&workshop, &actor, name).await;
+    }
+    settle(&workshop, &actor).await;
+    let few = asked(&workshop, &actor, &counted).await;
+    for name in ["fourth", "fifth", "sixth"] {
+        fill(&workshop, &actor, name).await;
+    }
+    settle(&workshop, &actor).await;
+    let many = asked(&workshop, &actor, &counted).await;
+    assert!(few.iter().all(|(name, count)| (1..=14).contains(count) || *name == "sets"), "{few:?}");
+    // Three more of everything: whoever asks for each by itself asks three times more. One more is a calibration's newer
+    // version, which is read once.
+    for ((name, few), (_, many)) in few.iter().zip(&many) {
+        assert!(*many <= few + 1, "{name}: {few} statements became {many}");
+    }
+}
