@@ -10,4 +10,7 @@ pub mod form_fields;
 pub mod format;
 pub mod plot;
 pub mod read;
+pub mod search_form;
+pub mod share_facts;
 pub mod sheet;
+pub mod spreadsheet;

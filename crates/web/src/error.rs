@@ -2,7 +2,7 @@
 
 use crate::app::App;
 use crate::assets;
-use crate::refusal_text::refusal_text;
+use crate::refusal_text::{refusal_text, seconds_up};
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::{StatusCode, header};
@@ -152,11 +152,6 @@ impl ResponseError for AppError {
         }
         response.content_type("text/html; charset=utf-8").body(page.render().unwrap_or_else(|_| text.clone()))
     }
-}
-
-/// Whole seconds, at least one.
-pub(crate) fn seconds_up(duration: std::time::Duration) -> u64 {
-    duration.as_secs() + u64::from(duration.subsec_nanos() > 0)
 }
 
 fn encode(path: &str) -> String {

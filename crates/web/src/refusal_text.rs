@@ -1,8 +1,12 @@
 //! Refusals of the use cases, in words.
 
-use crate::error::seconds_up;
 use presentation::format::{METRE, counted, turns};
 use workshop::{LONGEST_SIGN_IN, Refusal, SHORTEST_PASSWORD, WeakPassword};
+
+/// Whole seconds, at least one.
+pub(crate) fn seconds_up(duration: std::time::Duration) -> u64 {
+    duration.as_secs() + u64::from(duration.subsec_nanos() > 0)
+}
 
 /// A refusal as people read it.
 pub(crate) fn refusal_text(refusal: &Refusal) -> String {

@@ -20,7 +20,7 @@ const OWN_CHARACTERS: usize = 6;
 pub enum WeakPassword {
     /// It has fewer characters than [`SHORTEST_PASSWORD`].
     Short,
-    /// It is longer than [`LONGEST_PASSWORD_BYTES`].
+    /// It is longer than 512 bytes.
     Long,
     /// It is among those that are tried first, or close to one, or made of the person's own names.
     Guessable,

@@ -1,8 +1,6 @@
 //! How much one person may have under way at the same time, so that nobody takes the machine from the others.
 
-use crate::actor::Actor;
 use crate::refusal::Refusal;
-use crate::service::Workshop;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use store::PersonId;
@@ -78,16 +76,6 @@ impl Default for AllPermits {
             predictions: Permits::of("predictions", PREDICTIONS, Counts::default()),
             jobs: Permits::of("jobs", JOBS, Counts::default()),
         }
-    }
-}
-
-impl Workshop {
-    /// A stream that a person follows for as long as the permit is held.
-    ///
-    /// # Errors
-    /// [`Refusal::TooManyAtOnce`] when the person follows as many as they may.
-    pub fn permit_stream(&self, actor: &Actor) -> Result<Permit, Refusal> {
-        self.permits.streams.acquire(actor.person)
     }
 }
 

@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::measuring::lay_on_bench;
+use crate::permits::Permit;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::winder_link::{FollowedRun, StationState};
@@ -72,6 +73,14 @@ impl Workshop {
         choice: WinderChoice,
     ) -> Result<Option<Instrument>, Refusal> {
         Ok(chosen(&self.winders(actor).await?, choice).cloned())
+    }
+
+    /// A stream that a person follows for as long as the permit is held.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyAtOnce`] when the person follows as many as they may.
+    pub fn permit_stream(&self, actor: &Actor) -> Result<Permit, Refusal> {
+        self.permits.streams.acquire(actor.person)
     }
 
     /// Follows a run at its winder: the state now, and every change.

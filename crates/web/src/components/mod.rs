@@ -1,5 +1,4 @@
-//! Parts of pages that know the application: the frame, spreadsheets, the strip.
+//! Parts of pages that know the application: the frame and the strip.
 
 pub(crate) mod frame;
-pub(crate) mod spreadsheet;
 pub(crate) mod strip;

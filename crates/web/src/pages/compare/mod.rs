@@ -2,7 +2,6 @@
 
 use crate::app::App;
 use crate::components::frame::Frame;
-use crate::components::spreadsheet::unformulated;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::query::QueryParameters;
@@ -14,6 +13,7 @@ use presentation::differences::{Difference, differences_in_words};
 use presentation::drawing::{section_over, top_over};
 use presentation::figures::Figure;
 use presentation::plot::{Curve, curves, measured, plot};
+use presentation::spreadsheet::unformulated;
 use store::RevisionId;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
 use workshop::ComparedPickup;

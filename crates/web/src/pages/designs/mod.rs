@@ -12,7 +12,6 @@ mod search;
 mod search_results;
 mod sensitivity;
 mod share;
-mod share_facts;
 mod sheet_step;
 mod spools;
 mod variations;

@@ -1,6 +1,5 @@
 //! How far a search is, and the short list that it found.
 
-use super::search::goal_label;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -12,6 +11,7 @@ use coil::search::{Candidate, Goal};
 use presentation::differences::differences_in_words;
 use presentation::figures::Figure;
 use presentation::format::{KILOHERTZ, signed_db};
+use presentation::search_form::goal_label;
 use serde::Serialize;
 use workshop::JobOutcome;
 

@@ -1,7 +1,6 @@
 //! What each adjustment changes: a table that is fetched by itself, since it takes about twenty predictions.
 
 use super::posted_sheet::{base_of, named, parent_of};
-use super::search::{goal_label, goal_or};
 use super::spools;
 use crate::app::App;
 use crate::current_user::CurrentUser;
@@ -12,6 +11,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::search::{Goal, Sensitivity};
 use presentation::format::{signed_db, signed_percent};
+use presentation::search_form::{goal_label, goal_or};
 use presentation::sheet;
 
 /// Changes below this share are none.

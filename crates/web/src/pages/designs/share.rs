@@ -1,6 +1,5 @@
 //! The share sheet: a revision on one page, with just what its maker wants others to see.
 
-use super::share_facts::{Part, Shown, parts};
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
@@ -11,6 +10,7 @@ use askama::Template;
 use askama_web::WebTemplate;
 use presentation::drawing;
 use presentation::plot::{curves, plot};
+use presentation::share_facts::{Part, Shown, parts};
 use store::RevisionId;
 use store::design::RevisionRow;
 

@@ -1,6 +1,5 @@
 //! What a button of the workbench does to the whole design.
 
-use super::search::goal_or;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -9,6 +8,7 @@ use crate::refusal_text::refusal_text;
 use coil::design::{Aims, Design, Step};
 use coil::search::{Adjustment, Goal, TonePreset, aims_like};
 use presentation::form_fields::Errors;
+use presentation::search_form::goal_or;
 use std::str::FromStr;
 use store::RevisionId;
 use store::design::Revision;

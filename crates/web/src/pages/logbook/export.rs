@@ -1,7 +1,6 @@
 //! What the filters leave, as a table or a document that can be imported again.
 
 use crate::app::App;
-use crate::components::spreadsheet::unformulated;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::pages::logbook::filter::filter;
@@ -9,6 +8,7 @@ use crate::query::QueryParameters;
 use crate::respond::attachment;
 use actix_web::{HttpResponse, web};
 use presentation::format;
+use presentation::spreadsheet::unformulated;
 use serde_json::{Map, Value, json};
 use store::logbook::LogbookRow;
 use trade::run_import::{COLUMNS, FORMAT};

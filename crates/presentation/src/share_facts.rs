@@ -1,11 +1,11 @@
 //! What a share sheet shows, by parts: nothing that gives a recipe away unless it is asked for.
 
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLITESLA, PICOFARAD, Scale, signed_db};
 use coil::Word as _;
 use coil::design::{Coil, Design};
 use coil::magnet::Material;
 use coil::prediction::{Prediction, Quantity};
 use coil::quantity::fixed;
-use presentation::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLITESLA, PICOFARAD, Scale, signed_db};
 use std::collections::BTreeSet;
 
 /// What can be shown: name in the address, label, whether it is shown without being asked for.
@@ -25,11 +25,12 @@ const PARTS: [(&str, &str, bool); 12] = [
 ];
 
 /// The parts that are shown.
-pub(super) struct Shown(BTreeSet<&'static str>);
+#[derive(Clone, Debug)]
+pub struct Shown(BTreeSet<&'static str>);
 
 impl Shown {
     /// Those asked for; without a word, those that give no recipe away.
-    pub(super) fn of<'a>(asked: impl Iterator<Item = &'a str>) -> Self {
+    pub fn of<'a>(asked: impl Iterator<Item = &'a str>) -> Self {
         let asked: Vec<&str> = asked.collect();
         let shown = PARTS.iter().filter(
             |(key, _, usual)| {
@@ -40,18 +41,19 @@ impl Shown {
     }
 
     /// Whether a part is shown.
-    pub(super) fn has(&self, part: &str) -> bool {
+    pub fn has(&self, part: &str) -> bool {
         self.0.contains(part)
     }
 
     /// Key, label and whether it is shown, of every part.
-    pub(super) fn choices(&self) -> Vec<(&'static str, &'static str, bool)> {
+    pub fn choices(&self) -> Vec<(&'static str, &'static str, bool)> {
         PARTS.iter().map(|(key, label, _)| (*key, *label, self.has(key))).collect()
     }
 }
 
 /// A part of the sheet: heading and facts.
-pub(super) struct Part {
+#[derive(Clone, Debug)]
+pub struct Part {
     /// Heading.
     pub title: &'static str,
     /// Names and values.
@@ -63,7 +65,7 @@ fn fact(name: &str, value: impl Into<String>) -> (String, String) {
 }
 
 /// Everything in the chosen parts.
-pub(super) fn parts(design: &Design, prediction: Option<&Prediction>, shown: &Shown) -> Vec<Part> {
+pub fn parts(design: &Design, prediction: Option<&Prediction>, shown: &Shown) -> Vec<Part> {
     let mut all = vec![
         ("figures", "What it is", prediction.map(figures).unwrap_or_default()),
         ("strings", "Strings and position", strings(design)),
@@ -166,7 +168,7 @@ fn coil_facts(coil: &Coil) -> [(&'static str, &'static str, Facts); 4] {
         fact("Build", coil.wire.build.spoken()),
     ];
     let turns = vec![
-        fact("Turns", presentation::format::turns(wind.turns)),
+        fact("Turns", crate::format::turns(wind.turns)),
         fact("Direction from above", wind.direction.spoken()),
     ];
     let passes = wind.turns_per_pass.map_or_else(|| "automatic".into(), |t| fixed(t, 1));
