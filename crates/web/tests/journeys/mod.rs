@@ -1,6 +1,7 @@
 //! Whole journeys of a person through the real pages, in a real browser.
 
 mod first_coil;
+mod hostile_names;
 
 use super::{Visit, with_workshop};
 use e2e::journey;
