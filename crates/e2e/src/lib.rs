@@ -161,9 +161,19 @@ impl Browser {
         let path = format!(
             "//*[self::a or self::button or self::summary][contains(normalize-space(.), \"{words}\")]"
         );
-        let wait = self.client.wait().at_most(PATIENCE);
-        let found = wait.for_element(Locator::XPath(&path)).await.unwrap_or_else(|e| panic!("{words}: {e}"));
-        found.click().await.unwrap_or_else(|e| panic!("{words}: {e}"));
+        let mut last = String::new();
+        // A page that is still settling may move what is pressed from under the pointer.
+        for _ in 0..5 {
+            let wait = self.client.wait().at_most(PATIENCE);
+            let found =
+                wait.for_element(Locator::XPath(&path)).await.unwrap_or_else(|e| panic!("{words}: {e}"));
+            match found.click().await {
+                Ok(()) => return,
+                Err(error) => last = error.to_string(),
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("{words}: {last}");
     }
 
     /// Types into a field in place of what is there.
