@@ -90,6 +90,17 @@ impl WorkshopStore {
         readings: &[NewReading],
         at: Option<PrimitiveDateTime>,
     ) -> Result<(), StoreError> {
+        retry_deadlock!(self.log_readings_once(run, by, key, readings, at))
+    }
+
+    async fn log_readings_once(
+        &self,
+        run: RunId,
+        by: PersonId,
+        key: &ClientKey,
+        readings: &[NewReading],
+        at: Option<PrimitiveDateTime>,
+    ) -> Result<(), StoreError> {
         let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         let is_signed_off = lock_run(&mut tx, workshop, run).await?;

@@ -99,7 +99,9 @@ impl FromRequest for CurrentUser {
             let person = app.workshop.person(id).await.map_err(AppError::from)?;
             let person = person.ok_or(AppError::SignIn(next))?;
             let token = signed_in_token(&session)?.unwrap_or_default();
-            let session_id = session.get(SESSION_ID).map_err(AppError::internal)?.unwrap_or_default();
+            // A session of an earlier version has no name: it could be neither listed nor ended.
+            let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
+            let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
             let flash = if is_page { flash::take(&session) } else { None };
             let actor = Actor { person: person.id, workshop: person.workshop_id };
             Ok(Self { person, actor, token, session_id, flash })
