@@ -19,7 +19,7 @@ use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use store::design::NewRevision;
 use store::instrument::NewInstrument;
-use store::person::NewPerson;
+use store::person::{NewPerson, Role};
 use store::run::NewRun;
 use store::{ClientKey, RunId, Store, WorkshopId};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
@@ -124,7 +124,8 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
     let private = PrivateServer::start(data, Durability::Full).await.unwrap();
     let store = Store::connect(&private.url("filamentum")).await.unwrap();
     let hash = workshop::hash_password(WORDS);
-    let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
+    let owner =
+        NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash), role: Role::Owner };
     let (workshop, owner) = store.create_workshop("Faults", &owner).await.unwrap();
     let mut design = tall_single("Sedge", 6, 10.4);
     design.coils[0].wind.turns = PLANNED;

@@ -7,9 +7,11 @@
 mod circles;
 mod files;
 mod paths;
+mod permissions;
 
 pub use circles::circle;
 pub use files::{SourceFile, read_crate};
+pub use permissions::unasked;
 
 use std::collections::BTreeMap;
 
@@ -126,6 +128,19 @@ mod tests {
     fn files_of(name: &str) -> Vec<SourceFile> {
         let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
         read_crate(&crates.join(name).join("src")).unwrap()
+    }
+
+    #[test]
+    fn every_use_case_asks_for_a_permission() {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap().join("workshop/src");
+        let mut found = Vec::new();
+        let mut files = 0;
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            files += 1;
+            found.extend(unasked(&std::fs::read_to_string(&path).unwrap()).unwrap());
+        }
+        assert!(files > 30 && found.is_empty(), "these do not ask: {found:?}");
     }
 
     #[test]

@@ -29,6 +29,12 @@ pub enum AuditAction {
     Calibration,
     /// A matched set was dissolved.
     Set,
+    /// A person was invited, or their role, password, PIN or whether they may sign in.
+    Person,
+    /// A setting of the workshop.
+    Settings,
+    /// A shared station was enrolled or retired.
+    Station,
 }
 
 /// A change, as the trail shows it.
@@ -141,8 +147,11 @@ impl WorkshopStore {
         most: u32,
     ) -> Result<Vec<AuditRow>, StoreError> {
         let mut query = QueryBuilder::new(
-            "SELECT a.id, a.at, p.name AS `by`, a.action, a.object, a.before_text, a.after_text \
-             FROM audit a JOIN people p ON p.id = a.person_id WHERE a.workshop_id = ",
+            // A person is kept in the trail by number: the name is the one of today.
+            "SELECT a.id, a.at, p.name AS `by`, a.action, COALESCE(o.name, a.object) AS object, a.before_text, \
+             a.after_text FROM audit a JOIN people p ON p.id = a.person_id \
+             LEFT JOIN people o ON a.action = 'person' AND o.workshop_id = a.workshop_id \
+             AND a.object = CONCAT('person ', o.id) WHERE a.workshop_id = ",
         );
         query.push_bind(self.workshop);
         if let Some(action) = filter.action {
@@ -152,7 +161,10 @@ impl WorkshopStore {
             query.push(" AND a.person_id = ").push_bind(person);
         }
         if !filter.words.is_empty() {
-            query.push(" AND LOCATE(").push_bind(filter.words.clone()).push(", a.object) > 0");
+            query
+                .push(" AND LOCATE(")
+                .push_bind(filter.words.clone())
+                .push(", COALESCE(o.name, a.object)) > 0");
         }
         if let Some(from) = filter.from {
             query.push(" AND a.at >= ").push_bind(from);

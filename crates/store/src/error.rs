@@ -23,6 +23,9 @@ pub enum StoreError {
     /// Every operation of the run is signed: nothing more is added to it.
     #[error("the run is signed off")]
     SignedOff,
+    /// Nobody would be left who may manage people.
+    #[error("the last owner stays owner")]
+    LastOwner,
     /// The server gave up this transaction for another one; the same again may succeed.
     #[error("another change came in between: {0}")]
     Deadlock(#[source] sqlx::Error),

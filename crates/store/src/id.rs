@@ -53,6 +53,8 @@ id! {
     ExperimentId
     /// A blind listening.
     ListeningId
+    /// A shared station.
+    StationId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

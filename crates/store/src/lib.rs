@@ -36,6 +36,7 @@ pub mod run;
 pub mod session;
 pub mod set;
 pub mod spool;
+pub mod station;
 mod stored;
 pub mod sweep;
 pub mod timer;
@@ -44,7 +45,7 @@ pub mod verdict;
 pub use error::StoreError;
 pub use id::{
     CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, PartId, PersonId, ReadingId,
-    RevisionId, RunId, SetId, SpoolId, SweepId, TimerId, WorkshopId,
+    RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
 pub use stored::{Stored, TurnList};

@@ -10,14 +10,14 @@ use store::audit::{AuditAction, AuditFilter};
 use store::design::{DesignFilter, DesignOrder, NewRevision};
 use store::event::NewEvent;
 use store::instrument::NewInstrument;
-use store::person::NewPerson;
+use store::person::{NewPerson, Role};
 use store::reading::NewReading;
 use store::run::NewRun;
-use store::session::NewSession;
+use store::session::{NewSession, SessionLimits};
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
 use store::timer::NewTimer;
-use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
+use store::{ClientKey, PersonId, RevisionId, StationId, Store, StoreError, WorkshopId};
 use time::Duration;
 use trade::judgement::{Judgement, judge_run};
 use trade::reading::Kind;
@@ -26,7 +26,7 @@ use trade::verdict::{Level, Verdict};
 use trade::winding::{Event, WindingEventKind};
 
 async fn workshop(store: &Store, name: &str) -> (WorkshopId, PersonId) {
-    let owner = NewPerson { name: "Ode Farrow", sign_in: name, password_hash: Some("x") };
+    let owner = NewPerson { name: "Ode Farrow", sign_in: name, password_hash: Some("x"), role: Role::Owner };
     store.create_workshop(name, &owner).await.unwrap()
 }
 
@@ -67,7 +67,7 @@ async fn people_and_workshops() {
     assert!(!store.has_workshop().await.unwrap());
     let (shop, owner) = workshop(&store, "kestrel").await;
     assert!(store.has_workshop().await.unwrap());
-    let helper = NewPerson { name: "Ivo", sign_in: "ivo", password_hash: None };
+    let helper = NewPerson { name: "Ivo", sign_in: "ivo", password_hash: None, role: Role::Operator };
     store.of(shop).add_person(&helper).await.unwrap();
     assert!(
         matches!(store.of(shop).add_person(&helper).await, Err(StoreError::Taken(index)) if index == "people_sign_in")
@@ -82,7 +82,11 @@ async fn people_and_workshops() {
 async fn sessions_end() {
     let store = fresh_store().await;
     let key = [7; 32];
-    let put = |state: &'static str, lasts: Duration| {
+    let limits = |idle: Duration, at_most: Duration| SessionLimits {
+        person: (idle, at_most),
+        station: (Duration::weeks(4), Duration::weeks(50)),
+    };
+    let put = |state: &'static str, station: Option<StationId>| {
         let store = store.clone();
         async move {
             let new = NewSession {
@@ -92,25 +96,31 @@ async fn sessions_end() {
                 public_id: Some("a"),
                 address: "",
                 agent: "",
-                lasts,
+                station,
             };
-            store.put_session(&new).await.unwrap();
+            store.put_session(&new, &limits(Duration::hours(1), Duration::weeks(1))).await.unwrap();
         }
     };
-    let (hour, week) = (Duration::hours(1), Duration::weeks(1));
-    put("{}", hour).await;
-    put("{\"a\":1}", hour).await;
-    assert_eq!(store.session_state(&key, week).await.unwrap().as_deref(), Some("{\"a\":1}"));
-    assert!(store.is_session_open("a", week).await.unwrap());
+    let usual = limits(Duration::hours(1), Duration::weeks(1));
+    let none = limits(Duration::hours(1), Duration::ZERO);
+    put("{}", None).await;
+    put("{\"a\":1}", None).await;
+    assert_eq!(store.session_state(&key, &usual).await.unwrap().as_deref(), Some("{\"a\":1}"));
+    assert!(store.is_session_open("a", &usual).await.unwrap());
     // One that is used without a rest ends all the same.
-    assert!(store.session_state(&key, Duration::ZERO).await.unwrap().is_none());
-    assert!(!store.is_session_open("a", Duration::ZERO).await.unwrap());
-    store.prolong_session(&key, -Duration::hours(1)).await.unwrap();
-    assert!(store.session_state(&key, week).await.unwrap().is_none());
-    assert_eq!(store.sweep_sessions(week).await.unwrap(), 1);
-    put("{}", hour).await;
+    assert!(store.session_state(&key, &none).await.unwrap().is_none());
+    assert!(!store.is_session_open("a", &none).await.unwrap());
+    store.prolong_session(&key, &limits(-Duration::hours(1), Duration::weeks(1))).await.unwrap();
+    assert!(store.session_state(&key, &usual).await.unwrap().is_none());
+    assert_eq!(store.sweep_sessions(&usual).await.unwrap(), 1);
+    // A station's lasts by its own limits.
+    put("{}", Some(StationId(1))).await;
+    assert!(store.session_state(&key, &none).await.unwrap().is_some());
+    store.prolong_session(&key, &limits(-Duration::hours(1), Duration::ZERO)).await.unwrap();
+    assert!(store.session_state(&key, &usual).await.unwrap().is_some());
+    assert_eq!(store.sweep_sessions(&none).await.unwrap(), 0);
     store.end_session(&key).await.unwrap();
-    assert!(store.session_state(&key, week).await.unwrap().is_none());
+    assert!(store.session_state(&key, &usual).await.unwrap().is_none());
 }
 
 #[tokio::test]

@@ -17,7 +17,7 @@ use std::time::{Duration, Instant};
 use store::design::NewRevision;
 use store::import::ImportedRun;
 use store::instrument::NewInstrument;
-use store::person::NewPerson;
+use store::person::{NewPerson, Role};
 use store::reading::NewReading;
 use store::spool::NewSpool;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, Store, WorkshopId};
@@ -45,7 +45,8 @@ fn deviate(dice: &mut StdRng) -> f64 {
 
 async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
     let hash = workshop::hash_password(WORDS);
-    let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
+    let owner =
+        NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash), role: Role::Owner };
     let (workshop, owner) = store.create_workshop("Fifty thousand", &owner).await.unwrap();
     let mut people = vec![owner];
     for name in ["Ivo Tarn", "Wren Ashby", "Tam Orrell", "Lise Corran", "Bram Velt"] {
@@ -53,7 +54,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
         people.push(
             store
                 .of(workshop)
-                .add_person(&NewPerson { name, sign_in: &sign_in, password_hash: None })
+                .add_person(&NewPerson { name, sign_in: &sign_in, password_hash: None, role: Role::Operator })
                 .await
                 .unwrap(),
         );

@@ -1,5 +1,6 @@
 //! Who is asking.
 
+use crate::access::action_of;
 use crate::app::App;
 use crate::error::AppError;
 use crate::flash::{self, Flash};
@@ -11,16 +12,25 @@ use rand::RngExt as _;
 use std::future::Future;
 use std::net::IpAddr;
 use std::pin::Pin;
-use store::PersonId;
 use store::person::Person;
+use store::station::Station;
+use store::{PersonId, StationId};
+use time::OffsetDateTime;
 use workshop::Actor;
 
 /// Names of what a session holds: whose it is, what it is called in lists, and where it was begun.
 pub(crate) const PERSON: &str = "person";
+pub(crate) const STATION: &str = "station";
 pub(crate) const SESSION_ID: &str = "id";
 pub(crate) const ADDRESS: &str = "address";
 pub(crate) const AGENT: &str = "agent";
 const TOKEN: &str = "token";
+/// When whoever stands at a station was active last, seconds since 1970.
+const ACTIVE: &str = "active";
+/// A station asks again who stands at it after so many seconds of rest.
+pub(crate) const STATION_REST_S: i64 = 300;
+/// The time of the last activity is written down that often, seconds: not at every request.
+const ACTIVE_STEP_S: i64 = 20;
 /// Most letters of a browser's name that are kept.
 const MOST_AGENT: usize = 200;
 
@@ -34,6 +44,8 @@ pub(crate) struct CurrentUser {
     pub token: String,
     /// What the session is called in lists.
     pub session_id: String,
+    /// The shared station that they stand at.
+    pub station: Option<Station>,
     /// A message for the page that is shown now.
     pub flash: Option<Flash>,
 }
@@ -64,15 +76,72 @@ pub(crate) fn sign_in(
     request: &HttpRequest,
     address: IpAddr,
 ) -> Result<(), AppError> {
+    begin(session, request, address)?;
+    session.insert(PERSON, person).map_err(AppError::internal)?;
+    signed_in_token(session).map(|_| ())
+}
+
+/// Signs a tablet in as a shared station, with nobody standing at it yet.
+pub(crate) fn sign_in_station(
+    session: &Session,
+    station: StationId,
+    request: &HttpRequest,
+    address: IpAddr,
+) -> Result<(), AppError> {
+    begin(session, request, address)?;
+    session.insert(STATION, station).map_err(AppError::internal)
+}
+
+/// Puts a person at the session's station.
+pub(crate) fn stand_at_station(session: &Session, person: PersonId) -> Result<(), AppError> {
+    session.insert(PERSON, person).map_err(AppError::internal)?;
+    session.insert(ACTIVE, now()).map_err(AppError::internal)?;
+    // Forms of whoever stood here before are worth nothing.
+    session.remove(TOKEN);
+    signed_in_token(session).map(|_| ())
+}
+
+/// Leaves the station to whoever comes next.
+pub(crate) fn leave_station(session: &Session) {
+    session.remove(PERSON);
+    session.remove(TOKEN);
+}
+
+/// The station that a session belongs to, until it is retired.
+pub(crate) async fn station_of(app: &App, session: &Session) -> Result<Option<Station>, AppError> {
+    match session.get::<StationId>(STATION).map_err(AppError::internal)? {
+        Some(id) => Ok(app.workshop.station(id).await?),
+        None => Ok(None),
+    }
+}
+
+fn now() -> i64 {
+    OffsetDateTime::now_utc().unix_timestamp()
+}
+
+/// Whether whoever stands at a station is still there; a page that is asked for or sent keeps them there, and what a page
+/// asks for by itself does not.
+fn is_still_there(session: &Session, is_deed: bool) -> Result<bool, AppError> {
+    let active = session.get::<i64>(ACTIVE).map_err(AppError::internal)?.unwrap_or(0);
+    let rest = now() - active;
+    if rest > STATION_REST_S {
+        return Ok(false);
+    }
+    if is_deed && rest > ACTIVE_STEP_S {
+        session.insert(ACTIVE, now()).map_err(AppError::internal)?;
+    }
+    Ok(true)
+}
+
+/// A session that is somebody else's from here on.
+fn begin(session: &Session, request: &HttpRequest, address: IpAddr) -> Result<(), AppError> {
     session.clear();
     session.renew();
     let agent = request.headers().get(header::USER_AGENT).and_then(|v| v.to_str().ok()).unwrap_or_default();
     let agent: String = agent.chars().filter(|c| !c.is_control()).take(MOST_AGENT).collect();
-    session.insert(PERSON, person).map_err(AppError::internal)?;
     session.insert(SESSION_ID, random_token()).map_err(AppError::internal)?;
     session.insert(ADDRESS, address.to_string()).map_err(AppError::internal)?;
-    session.insert(AGENT, agent).map_err(AppError::internal)?;
-    signed_in_token(session).map(|_| ())
+    session.insert(AGENT, agent).map_err(AppError::internal)
 }
 
 /// Whether a whole page is asked for, and not something for its script.
@@ -89,22 +158,39 @@ impl FromRequest for CurrentUser {
         let session = request.get_session();
         let app = request.app_data::<web::Data<App>>().cloned();
         let is_page = is_page(request);
+        let is_deed = is_page || request.method() != Method::GET;
+        let pattern = request.match_pattern().unwrap_or_default();
+        let action = action_of(request.method(), &pattern);
+        let path = request.path().to_owned();
+        let address = app.as_ref().map(|app| app.origin.address(request));
         // After signing in, a form's answer cannot be shown again: go to the page it came from.
         let next = if request.method() == Method::GET { request.uri().to_string() } else { "/".to_owned() };
         Box::pin(async move {
             let app = app.ok_or_else(|| AppError::internal("the application is not set up"))?;
+            let station = station_of(&app, &session).await?;
+            if station.is_some() && !is_still_there(&session, is_deed)? {
+                leave_station(&session);
+            }
+            let asked = if station.is_some() { AppError::Stand(next) } else { AppError::SignIn(next) };
             let Some(id) = session.get::<PersonId>(PERSON).map_err(AppError::internal)? else {
-                return Err(AppError::SignIn(next).into());
+                return Err(asked.into());
             };
             let person = app.workshop.person(id).await.map_err(AppError::from)?;
-            let person = person.ok_or(AppError::SignIn(next))?;
+            let person = person.filter(|p| p.disabled_at.is_none()).ok_or(asked)?;
+            let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
+            // A route that is not in the table is a fault of ours, and open to nobody.
+            let action = action.ok_or_else(|| AppError::internal(format!("no permission for {pattern}")))?;
+            if let Err(refusal) = actor.require(action) {
+                let (person, action) = (person.id.0, action.word());
+                tracing::warn!(event = "not-allowed", person, action, path, address = ?address);
+                return Err(AppError::Refused(refusal).into());
+            }
             let token = signed_in_token(&session)?.unwrap_or_default();
             // A session of an earlier version has no name: it could be neither listed nor ended.
             let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
             let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
             let flash = if is_page { flash::take(&session) } else { None };
-            let actor = Actor { person: person.id, workshop: person.workshop_id };
-            Ok(Self { person, actor, token, session_id, flash })
+            Ok(Self { person, actor, token, session_id, station, flash })
         })
     }
 }

@@ -22,6 +22,9 @@ pub(crate) enum AppError {
     /// Not signed in; holds where to go after.
     #[error("sign in first")]
     SignIn(String),
+    /// Nobody stands at this shared station; holds where to go after.
+    #[error("say who stands here first")]
+    Stand(String),
     /// There is no such thing.
     #[error("there is no such {0} here")]
     NotFound(&'static str),
@@ -92,13 +95,14 @@ struct ErrorPage<'a> {
 impl ResponseError for AppError {
     fn status_code(&self) -> StatusCode {
         match self {
-            Self::SignIn(_) => StatusCode::SEE_OTHER,
+            Self::SignIn(_) | Self::Stand(_) => StatusCode::SEE_OTHER,
             Self::NotFound(_) => StatusCode::NOT_FOUND,
             Self::StaleForm => StatusCode::FORBIDDEN,
             Self::BadRequest(_) => StatusCode::BAD_REQUEST,
             Self::Refused(Refusal::TooManyAttempts { .. } | Refusal::TooManyAtOnce(_)) => {
                 StatusCode::TOO_MANY_REQUESTS
             }
+            Self::Refused(Refusal::NotAllowed(_)) => StatusCode::FORBIDDEN,
             Self::Refused(_) => StatusCode::CONFLICT,
             Self::SlowBody => StatusCode::REQUEST_TIMEOUT,
             Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,
@@ -107,8 +111,9 @@ impl ResponseError for AppError {
     }
 
     fn error_response(&self) -> HttpResponse<BoxBody> {
-        if let Self::SignIn(next) = self {
-            let to = format!("/sign-in?next={}", encode(next));
+        if let Self::SignIn(next) | Self::Stand(next) = self {
+            let page = if matches!(self, Self::Stand(_)) { "/station" } else { "/sign-in" };
+            let to = format!("{page}?next={}", encode(next));
             return HttpResponse::SeeOther().insert_header((header::LOCATION, to)).finish();
         }
         let mut id = None;
@@ -122,13 +127,14 @@ impl ResponseError for AppError {
                 "You signed in again after this form was opened. Go back, load the page once more and send it again; what you typed is still there.".into(),
             ),
             Self::BadRequest(what) => ("This request cannot be read", what.clone()),
+            Self::Refused(refusal @ Refusal::NotAllowed(_)) => ("Not yours to do", refusal_text(refusal)),
             Self::Refused(refusal) => ("Not done", refusal_text(refusal)),
             Self::SlowBody => ("This took too long", "The form did not come in completely. Send it again.".into()),
             Self::DatabaseAway(_) => (
                 "The database does not answer",
                 "Nothing of what you sent was written. Wait a moment, then load the page again; drafts stay in this browser.".into(),
             ),
-            Self::SignIn(_) | Self::Internal(_) => {
+            Self::SignIn(_) | Self::Stand(_) | Self::Internal(_) => {
                 let number: u32 = rand::rng().random();
                 let name = format!("{number:08x}");
                 tracing::error!(error = self as &dyn std::error::Error, id = name, "internal fault");

@@ -1,5 +1,6 @@
 //! The web application: HTTP, pages, components, drawings, assets, sessions.
 
+mod access;
 mod app;
 mod assets;
 mod components;

@@ -1,11 +1,34 @@
 //! Refusals of the use cases, in words.
 
 use presentation::format::{METRE, counted, turns};
-use workshop::{LONGEST_SIGN_IN, Refusal, SHORTEST_PASSWORD, WeakPassword};
+use workshop::{Action, LONGEST_SIGN_IN, PIN_DIGITS, Refusal, SHORTEST_PASSWORD, WeakPassword};
 
 /// Whole seconds, at least one.
 pub(crate) fn seconds_up(duration: std::time::Duration) -> u64 {
     duration.as_secs() + u64::from(duration.subsec_nanos() > 0)
+}
+
+/// What somebody may not do, after “Your role does not allow”.
+const fn action_text(action: Action) -> &'static str {
+    match action {
+        Action::OwnAccount => "changes to your account",
+        Action::ReadRuns => "reading runs",
+        Action::Wind => "winding and measuring",
+        Action::ReadStock => "reading the inventory",
+        Action::ChangeStock => "changing the inventory",
+        Action::ReadInstruments => "seeing instruments",
+        Action::ChangeInstruments => "changing instruments",
+        Action::ReadDesigns => "reading designs",
+        Action::ChangeDesigns => "changing designs",
+        Action::ReadAnalysis => "reading the workshop’s figures",
+        Action::ChangeAnalysis => "deciding about calibration, matching and experiments",
+        Action::ChangeTravellers => "changing travellers",
+        Action::ImportRuns => "importing runs",
+        Action::ManagePeople => "managing people",
+        Action::ManageSettings => "changing the workshop’s settings",
+        Action::ReadAudit => "reading the list of changes",
+        Action::BackUp => "backups",
+    }
 }
 
 /// A refusal as people read it.
@@ -57,6 +80,18 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::TooManyAtOnce(what) => {
             format!("Too many {what} at the same time for one person. Close some, then try again.")
         }
+        Refusal::NotAllowed(action) => format!(
+            "Your role here does not allow {}. An owner of the workshop can change your role; at a shared station \
+             everyone is an operator.",
+            action_text(*action)
+        ),
+        Refusal::LastOwner => "This is the only owner: make somebody else an owner first.".into(),
+        Refusal::UnusableName => format!("Give a name of up to {LONGEST_SIGN_IN} letters."),
+        Refusal::UnusablePin => format!(
+            "A PIN has {} to {} digits, and not all the same or in a row.",
+            PIN_DIGITS.0, PIN_DIGITS.1
+        ),
+        Refusal::WrongPin => "This is not the PIN.".into(),
         Refusal::WrongSetUpCode => "This is not the code that the program printed when it started.".into(),
         Refusal::UnusableSignIn => {
             format!("Give a name of up to {LONGEST_SIGN_IN} letters without special characters.")

@@ -1,6 +1,6 @@
 //! Sessions on the server: the browser holds a random name, the table its hash, the state, and whose it is.
 
-use crate::current_user::{ADDRESS, AGENT, PERSON, SESSION_ID};
+use crate::current_user::{ADDRESS, AGENT, PERSON, SESSION_ID, STATION};
 use actix_session::storage::{LoadError, SaveError, SessionKey, SessionStore, UpdateError};
 use actix_web::cookie::time::Duration;
 use rand::RngExt as _;
@@ -9,8 +9,8 @@ use sha2::{Digest as _, Sha256};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
-use store::PersonId;
 use store::session::NewSession;
+use store::{PersonId, StationId};
 use workshop::{Refusal, Workshop};
 
 /// A session that was used is written down again after so long.
@@ -18,7 +18,7 @@ const NOTED_FOR: std::time::Duration = std::time::Duration::from_mins(1);
 /// Sessions whose last use is remembered, so that not every request writes.
 const REMEMBERED: usize = 10_000;
 
-/// Sessions kept in the database.
+/// Sessions kept in the database, which decides how long each lasts: the browser keeps its cookie for longer than any.
 #[derive(Clone)]
 pub(crate) struct DatabaseSessions {
     workshop: Workshop,
@@ -33,7 +33,7 @@ impl DatabaseSessions {
         Self { workshop, noted: Arc::default() }
     }
 
-    async fn put(&self, key: &SessionKey, state: &State, ttl: &Duration) -> Result<(), Fault> {
+    async fn put(&self, key: &SessionKey, state: &State) -> Result<(), Fault> {
         let text = serde_json::to_string(state).map_err(Fault::Text)?;
         let field = |name| value::<String>(state, name).unwrap_or_default();
         let (public_id, address, agent) = (value::<String>(state, SESSION_ID), field(ADDRESS), field(AGENT));
@@ -41,10 +41,10 @@ impl DatabaseSessions {
             key_hash: &hash(key),
             state: &text,
             person: value::<PersonId>(state, PERSON),
+            station: value::<StationId>(state, STATION),
             public_id: public_id.as_deref(),
             address: &address,
             agent: &agent,
-            lasts: lasts(ttl),
         };
         self.workshop.put_session(&new).await.map_err(Fault::Store)
     }
@@ -78,10 +78,6 @@ fn hash(key: &SessionKey) -> [u8; 32] {
     Sha256::digest(key.as_ref().as_bytes()).into()
 }
 
-fn lasts(ttl: &Duration) -> time::Duration {
-    time::Duration::seconds(ttl.whole_seconds())
-}
-
 /// A value of a session's state.
 fn value<T: DeserializeOwned>(state: &State, name: &str) -> Option<T> {
     state.get(name).and_then(|text| serde_json::from_str(text).ok())
@@ -96,29 +92,29 @@ impl SessionStore for DatabaseSessions {
             .map_err(|e| LoadError::Deserialization(e.into()))
     }
 
-    async fn save(&self, state: State, ttl: &Duration) -> Result<SessionKey, SaveError> {
+    async fn save(&self, state: State, _: &Duration) -> Result<SessionKey, SaveError> {
         let bits: [u8; 32] = rand::rng().random();
         let name: String = bits.iter().map(|byte| format!("{byte:02x}")).collect();
         let key = SessionKey::try_from(name).map_err(|e| SaveError::Other(e.into()))?;
-        match self.put(&key, &state, ttl).await {
+        match self.put(&key, &state).await {
             Ok(()) => Ok(key),
             Err(Fault::Text(error)) => Err(SaveError::Serialization(error.into())),
             Err(Fault::Store(error)) => Err(SaveError::Other(error.into())),
         }
     }
 
-    async fn update(&self, key: SessionKey, state: State, ttl: &Duration) -> Result<SessionKey, UpdateError> {
-        match self.put(&key, &state, ttl).await {
+    async fn update(&self, key: SessionKey, state: State, _: &Duration) -> Result<SessionKey, UpdateError> {
+        match self.put(&key, &state).await {
             Ok(()) => Ok(key),
             Err(Fault::Text(error)) => Err(UpdateError::Serialization(error.into())),
             Err(Fault::Store(error)) => Err(UpdateError::Other(error.into())),
         }
     }
 
-    async fn update_ttl(&self, key: &SessionKey, ttl: &Duration) -> Result<(), anyhow::Error> {
+    async fn update_ttl(&self, key: &SessionKey, _: &Duration) -> Result<(), anyhow::Error> {
         let key = hash(key);
         if self.is_due(&key) {
-            self.workshop.prolong_session(&key, lasts(ttl)).await?;
+            self.workshop.prolong_session(&key).await?;
         }
         Ok(())
     }

@@ -13,7 +13,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 use std::net::TcpListener;
 use store::Store;
-use store::person::NewPerson;
+use store::person::{NewPerson, Role};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::TcpStream;
 use workshop::Workshop;
@@ -125,7 +125,8 @@ impl Visit {
 
 async fn with_workshop(store: &Store, name: &str) {
     let hash = workshop::hash_password("seven thousand turns");
-    let owner = NewPerson { name: "Ode Farrow", sign_in: name, password_hash: Some(&hash) };
+    let owner =
+        NewPerson { name: "Ode Farrow", sign_in: name, password_hash: Some(&hash), role: Role::Owner };
     store.create_workshop(name, &owner).await.unwrap();
 }
 

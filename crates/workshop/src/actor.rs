@@ -1,13 +1,46 @@
 //! Who acts.
 
+use crate::permission::Action;
+use crate::refusal::Refusal;
+use store::person::{Person, Role};
 use store::{PersonId, WorkshopId};
 
-/// Who does something, and in which workshop. Every use case takes one, and everything that it reads or writes belongs
-/// to that workshop. What a person may do in it is to be added here.
+/// Who does something, and in which workshop. Every use case takes one, asks whether their role may do it, and everything
+/// that it reads or writes belongs to that workshop.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Actor {
     /// The person.
     pub person: PersonId,
     /// The workshop.
     pub workshop: WorkshopId,
+    /// What they are in it, and at this place: at a shared station less than at their own computer.
+    pub role: Role,
+}
+
+impl Actor {
+    /// A person at a computer of their own.
+    #[must_use]
+    pub fn of(person: &Person) -> Self {
+        Self { person: person.id, workshop: person.workshop_id, role: person.role.0 }
+    }
+
+    /// A person at a shared station: no more than an operator, whatever they are elsewhere, since others stand at it too.
+    #[must_use]
+    pub fn at_station(person: &Person) -> Self {
+        Self { role: person.role.0.min(Role::Operator), ..Self::of(person) }
+    }
+
+    /// Whether they may do something.
+    #[must_use]
+    pub const fn may(&self, action: Action) -> bool {
+        action.is_allowed(self.role)
+    }
+
+    /// Refuses what they may not do.
+    ///
+    /// # Errors
+    /// [`Refusal::NotAllowed`].
+    pub const fn require(&self, action: Action) -> Result<(), Refusal> {
+        if self.may(action) { Ok(()) } else { Err(Refusal::NotAllowed(action)) }
+    }
 }

@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::inventory::is_low;
 use crate::level_names::LevelNames;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::collections::BTreeMap;
@@ -157,8 +158,13 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn attention(&self, actor: &Actor) -> Result<Vec<AttentionItem>, Refusal> {
+        actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
-        let mut all = unsteady(&store.log_lines(&LogFilter::default(), RECENT).await?);
+        let reads_analysis = actor.may(Action::ReadAnalysis);
+        let mut all = Vec::new();
+        if reads_analysis {
+            all.extend(unsteady(&store.log_lines(&LogFilter::default(), RECENT).await?));
+        }
         for (spool, warnings) in self.spools(actor).await? {
             all.extend(
                 warnings.into_iter().map(|warning| AttentionItem::Spool(Box::new(spool.clone()), warning)),
@@ -174,7 +180,9 @@ impl Workshop {
         }
         let filter = LogFilter { level: Some(Level::Waiting), ..LogFilter::default() };
         all.extend(unmeasured(store.log_lines(&filter, 60).await?, now));
-        all.extend(self.clearest_effects(actor).await?);
+        if reads_analysis {
+            all.extend(self.clearest_effects(actor).await?);
+        }
         all.sort_by_key(AttentionItem::urgency);
         Ok(all)
     }

@@ -1,6 +1,7 @@
 //! The trail of changes: who changed what, when, and what it was before.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use store::audit::{AuditFilter, AuditRow};
@@ -28,6 +29,7 @@ impl Workshop {
         filter: &AuditFilter,
         before: Option<u64>,
     ) -> Result<AuditPage, Refusal> {
+        actor.require(Action::ReadAudit)?;
         let mut rows = self.of(actor).audit_trail(filter, before, PAGE + 1).await?;
         let is_last = rows.len() <= PAGE as usize;
         rows.truncate(PAGE as usize);

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::blocking::blocking;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::audition::{Phrase, RATE_HZ, play};
@@ -84,6 +85,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::NotPredictable`] when one of both cannot be predicted.
     pub async fn audition(&self, actor: &Actor, command: Audition) -> Result<(Vec<u8>, f64), Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let other = self.of(actor).revision(command.against).await?;
         let a = self.sound_of(actor, command.design, command.document).await?;
         let b = self.sound_of(actor, Some(other.row.design_id), other.design).await?;

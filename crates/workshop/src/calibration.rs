@@ -4,6 +4,7 @@ use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::calibration_versions::AppliedCalibration;
 use crate::level_names::LevelNames;
+use crate::permission::Action;
 use crate::prediction_cache::{PredictionResult, SolutionResult};
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -12,7 +13,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use store::calibration::{CalibrationException, CalibrationPolicy, CalibrationRow};
 use store::logbook::{LogFilter, LogbookRow};
-use store::{CalibrationId, DesignId, RunId, WorkshopId};
+use store::{CalibrationId, DesignId, RunId, WorkshopId, WorkshopStore};
 use trade::calibration::{
     CalibrationModel, EffectText, Factor, Observation, describe_effects, fit_calibration,
 };
@@ -77,6 +78,7 @@ impl Workshop {
         actor: &Actor,
         design: Option<DesignId>,
     ) -> Result<AppliedCalibration, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         self.calibrations.applied(&self.of(actor), design).await
     }
 
@@ -90,6 +92,7 @@ impl Workshop {
         design: Option<DesignId>,
         document: &Design,
     ) -> Result<PredictionResult, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let applied = self.applied_calibration(actor, design).await?;
         self.predictions.prediction(document, applied.of(document)).await
     }
@@ -127,11 +130,19 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn newest_calibration(&self, actor: &Actor) -> Result<Option<CalibrationVersion>, Refusal> {
-        let store = self.of(actor);
+        actor.require(Action::ReadAnalysis)?;
+        self.newest_version(&self.of(actor)).await
+    }
+
+    /// As [`Self::newest_calibration`], for use cases that ask for another permission.
+    pub(crate) async fn newest_version(
+        &self,
+        store: &WorkshopStore,
+    ) -> Result<Option<CalibrationVersion>, Refusal> {
         match store.newest_calibration().await? {
             None => Ok(None),
             Some(row) => {
-                let model = self.calibrations.version(&store, row.id).await?;
+                let model = self.calibrations.version(store, row.id).await?;
                 Ok(Some(CalibrationVersion { row, model }))
             }
         }
@@ -146,6 +157,7 @@ impl Workshop {
         actor: &Actor,
         number: Option<u64>,
     ) -> Result<CalibrationOverview, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let store = self.of(actor);
         let versions = store.calibrations().await?;
         let row = versions.iter().find(|v| Some(u64::from(v.number)) == number).or_else(|| versions.first());
@@ -172,6 +184,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn effects(&self, actor: &Actor) -> Result<Option<Effects>, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let Some(version) = self.newest_calibration(actor).await? else { return Ok(None) };
         let store = self.of(actor);
         let names = LevelNames::of(&store).await?;
@@ -204,6 +217,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn set_calibration_enabled(&self, actor: &Actor, on: bool) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         Ok(self.of(actor).set_calibration_enabled(actor.person, on).await?)
     }
 
@@ -217,6 +231,7 @@ impl Workshop {
         design: DesignId,
         policy: CalibrationPolicy,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         Ok(self.of(actor).set_calibration_policy(actor.person, design, policy).await?)
     }
 
@@ -225,6 +240,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::NoCalibration`] before there is a version.
     pub async fn freeze_calibration(&self, actor: &Actor, design: DesignId) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         let newest = self.of(actor).newest_calibration().await?.ok_or(Refusal::NoCalibration)?;
         self.set_calibration_policy(actor, design, CalibrationPolicy::Frozen(CalibrationId(newest.id.0)))
             .await
@@ -235,6 +251,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn fit_now(&self, actor: &Actor) -> Result<Option<u32>, Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         self.fit(actor.workshop, true).await
     }
 

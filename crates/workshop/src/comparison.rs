@@ -1,6 +1,7 @@
 //! Pickups side by side: predictions, and what was measured on the coils wound from them.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Design;
@@ -37,6 +38,7 @@ impl Workshop {
         actor: &Actor,
         revisions: &[RevisionId],
     ) -> Result<Vec<ComparedPickup>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let store = self.of(actor);
         let mut all = Vec::with_capacity(revisions.len());
         for &id in revisions {
@@ -75,6 +77,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn designs(&self, actor: &Actor, filter: &DesignFilter) -> Result<Vec<RevisionRow>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         Ok(self.of(actor).designs(filter).await?)
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::level_names::LevelNames;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Aims;
@@ -55,6 +56,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn logged_designs(&self, actor: &Actor) -> Result<Vec<(DesignId, String, i64)>, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         Ok(self.of(actor).logged_designs().await?)
     }
 
@@ -63,6 +65,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn series(&self, actor: &Actor, design: DesignId) -> Result<(Vec<LogbookRow>, Aims), Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let store = self.of(actor);
         let filter = LogFilter { design: Some(design), ..LogFilter::default() };
         let mut rows = store.log_lines(&filter, MOST).await?;
@@ -85,6 +88,7 @@ impl Workshop {
         at: usize,
         quantity: Quantity,
     ) -> Result<Option<ShiftExplanation>, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let Some(version) = self.newest_calibration(actor).await? else { return Ok(None) };
         let observations: Vec<Observation> = rows.iter().map(LogbookRow::observation).collect();
         let (earlier, later) = observations.split_at(at.min(observations.len()));

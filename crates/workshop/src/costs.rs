@@ -1,6 +1,7 @@
 //! What a pickup costs: its wire and its parts.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use store::design::{DesignFilter, RevisionRow};
@@ -67,6 +68,7 @@ impl Workshop {
         actor: &Actor,
         design: Option<DesignId>,
     ) -> Result<(Vec<RevisionRow>, Option<DesignCost>), Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let store = self.of(actor);
         let designs = store.designs(&DesignFilter::default()).await?;
         let Some(design) = design.or_else(|| designs.first().map(|r| r.design_id)) else {
@@ -105,6 +107,7 @@ impl Workshop {
         design: DesignId,
         counts: &[(PartId, u32)],
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
         Ok(self.of(actor).set_design_parts(actor.person, design, counts).await?)
     }
 }

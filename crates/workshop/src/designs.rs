@@ -1,6 +1,7 @@
 //! Designs and their immutable revisions: saving, restoring, varying, labelling, archiving, and measured responses.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Design;
@@ -62,6 +63,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such revision.
     pub async fn revision(&self, actor: &Actor, id: RevisionId) -> Result<Revision, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         Ok(self.of(actor).revision(id).await?)
     }
 
@@ -70,6 +72,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such revision.
     pub async fn revision_details(&self, actor: &Actor, id: RevisionId) -> Result<RevisionDetails, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let store = self.of(actor);
         let revision = store.revision(id).await?;
         let parent = match revision.row.parent_id {
@@ -90,6 +93,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn newest_revision(&self, actor: &Actor, of: &Revision) -> Result<RevisionRow, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let all = self.of(actor).revisions(of.row.design_id).await?;
         Ok(all.into_iter().next().unwrap_or_else(|| of.row.clone()))
     }
@@ -99,6 +103,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::NewerRevision`] when somebody saved one since the editing began, unless that was accepted.
     pub async fn save_revision(&self, actor: &Actor, command: &SaveRevision) -> Result<RevisionId, Refusal> {
+        actor.require(Action::ChangeDesigns)?;
         let store = self.of(actor);
         let mut of = None;
         if let Some(parent) = command.parent {
@@ -130,6 +135,7 @@ impl Workshop {
         id: RevisionId,
         key: ClientKey,
     ) -> Result<RevisionId, Refusal> {
+        actor.require(Action::ChangeDesigns)?;
         let revision = self.of(actor).revision(id).await?;
         let newest = self.newest_revision(actor, &revision).await?;
         let command = SaveRevision {
@@ -152,6 +158,7 @@ impl Workshop {
         actor: &Actor,
         command: &VaryRevision,
     ) -> Result<Vec<RevisionId>, Refusal> {
+        actor.require(Action::ChangeDesigns)?;
         let store = self.of(actor);
         let revision = store.revision(command.revision).await?;
         let mut designs = Vec::new();
@@ -192,6 +199,7 @@ impl Workshop {
         tags: &[String],
         archived: Option<bool>,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
         let store = self.of(actor);
         Ok(store.label_design(actor.person, id, label, tags, archived).await?)
     }
@@ -208,6 +216,7 @@ impl Workshop {
         label: &str,
         sweep: &Sweep,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
         let new = NewSweep { key, revision, run: None, label, sweep, at: None };
         self.of(actor).add_sweep(actor.person, &new).await?;
         Ok(())
@@ -218,6 +227,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn tags(&self, actor: &Actor) -> Result<Vec<String>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         Ok(self.of(actor).tags().await?)
     }
 }

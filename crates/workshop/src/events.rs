@@ -1,6 +1,7 @@
 //! What happens while a run is wound.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use store::event::NewEvent;
@@ -25,6 +26,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::RunClosed`] when the run is signed off.
     pub async fn log_event(&self, actor: &Actor, run: RunId, command: &LogEvent) -> Result<bool, Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         self.refuse_closed(&store, run).await?;
         let new = NewEvent { key: command.key.clone(), event: command.event, words: &command.remark };
@@ -44,6 +46,7 @@ impl Workshop {
         key: ClientKey,
         (turns, lines): (u32, usize),
     ) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
         let event = Event { what: WindingEventKind::Count, at_turn: turns };
         let remark = format!("from the counter's log, {lines} lines");
         self.log_event(actor, run, &LogEvent { key, event, remark }).await.map(drop)

@@ -1,6 +1,7 @@
 //! Experiments: two revisions that differ in one thing, what that does, and what was heard blind.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::prediction::PickupPrediction;
@@ -118,6 +119,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn experiments(&self, actor: &Actor) -> Result<(Vec<Experiment>, Vec<RevisionRow>), Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let store = self.of(actor);
         Ok((store.experiments().await?, store.recent_revisions(MOST_REVISIONS).await?))
     }
@@ -131,6 +133,7 @@ impl Workshop {
         actor: &Actor,
         new: &NewExperiment<'_>,
     ) -> Result<ExperimentId, Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         Ok(self.of(actor).begin_experiment(actor.person, new).await?)
     }
 
@@ -153,6 +156,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such experiment.
     pub async fn experiment(&self, actor: &Actor, id: ExperimentId) -> Result<ExperimentDetails, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let store = self.of(actor);
         let experiment = store.experiment(id).await?;
         let families =
@@ -193,6 +197,7 @@ impl Workshop {
         id: ExperimentId,
         conclusion: &str,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         let store = self.of(actor);
         store.experiment(id).await?;
         if store.close_experiment(id, conclusion).await? { Ok(()) } else { Err(Refusal::ExperimentClosed) }
@@ -208,6 +213,7 @@ impl Workshop {
         id: ExperimentId,
         key: &ClientKey,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         let store = self.of(actor);
         let experiment = store.experiment(id).await?;
         if !experiment.closed.is_empty() {
@@ -234,6 +240,7 @@ impl Workshop {
         experiment: ExperimentId,
         listening: ListeningId,
     ) -> Result<Vec<Sample>, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let all = self.of(actor).listenings(experiment).await?;
         let found = all.iter().find(|l| l.id == listening).ok_or(Refusal::NotFound("listening"))?;
         Ok(found.samples()?)
@@ -249,6 +256,7 @@ impl Workshop {
         listening: ListeningId,
         scores: &[Score],
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         let is_new = self.of(actor).score_listening(listening, scores).await?;
         if is_new { Ok(()) } else { Err(Refusal::ListeningScored) }
     }

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::jobs::{Job, JobOutcome};
+use crate::permission::Action;
 use crate::prediction_cache::PredictionCache;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -308,6 +309,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn check_import(&self, actor: &Actor, lines: Vec<ImportLine>) -> Result<ImportCheck, Refusal> {
+        actor.require(Action::ImportRuns)?;
         let store = self.of(actor);
         let known = KnownNames::of(&store).await?;
         let mut found: Vec<(ImportLine, Result<Names, Vec<LineProblem>>)> = Vec::with_capacity(lines.len());
@@ -385,6 +387,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::TooManyJobs`] while others run.
     pub fn begin_import(&self, actor: &Actor, check: ImportCheck) -> Result<String, Refusal> {
+        actor.require(Action::ImportRuns)?;
         let permit = self.permits.jobs.acquire(actor.person)?;
         let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
         let (this, actor) = (self.clone(), *actor);

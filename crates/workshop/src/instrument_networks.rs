@@ -3,6 +3,7 @@
 //! that the program starts.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use instruments::network::{Network, is_forbidden};
@@ -19,6 +20,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn instrument_networks(&self, actor: &Actor) -> Result<Vec<(u64, String)>, Refusal> {
+        actor.require(Action::ReadInstruments)?;
         Ok(self.of(actor).instrument_networks().await?)
     }
 
@@ -27,6 +29,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::UnusableNetwork`] when it cannot be read or may not be allowed.
     pub async fn allow_instrument_network(&self, actor: &Actor, text: &str) -> Result<(), Refusal> {
+        actor.require(Action::ManageSettings)?;
         let network: Network = text.parse().map_err(Refusal::UnusableNetwork)?;
         Ok(self.of(actor).allow_instrument_network(actor.person, &network.to_string()).await?)
     }
@@ -36,6 +39,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such network.
     pub async fn forbid_instrument_network(&self, actor: &Actor, id: u64) -> Result<(), Refusal> {
+        actor.require(Action::ManageSettings)?;
         let was_allowed = self.of(actor).forbid_instrument_network(actor.person, id).await?;
         if was_allowed { Ok(()) } else { Err(Refusal::NotFound("network")) }
     }

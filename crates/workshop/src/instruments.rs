@@ -1,6 +1,7 @@
 //! Instruments: which there are, whether they answer, and what is the matter on a simulated bench.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use instruments::net::Line;
@@ -39,6 +40,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn instruments(&self, actor: &Actor) -> Result<Vec<Instrument>, Refusal> {
+        actor.require(Action::ReadInstruments)?;
         Ok(self.of(actor).instruments().await?)
     }
 
@@ -47,6 +49,7 @@ impl Workshop {
     /// # Errors
     /// When there is none of that number.
     pub async fn instrument(&self, actor: &Actor, id: InstrumentId) -> Result<Instrument, Refusal> {
+        actor.require(Action::ReadInstruments)?;
         let all = self.of(actor).instruments().await?;
         all.into_iter().find(|i| i.id == id).ok_or(Refusal::NotFound("instrument"))
     }
@@ -57,6 +60,7 @@ impl Workshop {
     /// [`Refusal::NameTaken`] when another one has its name; [`Refusal::AddressNotAllowed`] when a real one lies in no
     /// network that is allowed.
     pub async fn add_instrument(&self, actor: &Actor, new: &NewInstrument<'_>) -> Result<(), Refusal> {
+        actor.require(Action::ChangeInstruments)?;
         if !new.simulated {
             self.allowed_target(actor, new.address).await?;
         }
@@ -73,6 +77,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn retire_instrument(&self, actor: &Actor, id: InstrumentId) -> Result<(), Refusal> {
+        actor.require(Action::ChangeInstruments)?;
         Ok(self.of(actor).retire_instrument(actor.person, id).await?)
     }
 
@@ -85,6 +90,7 @@ impl Workshop {
         actor: &Actor,
         id: InstrumentId,
     ) -> Result<(Instrument, String, InstrumentState), Refusal> {
+        actor.require(Action::Wind)?;
         let of = self.reachable(actor, self.instrument(actor, id).await?).await?;
         let mut line = Line::to(&of.address).patient(TIMEOUT);
         let identity = match line.identify().await {
@@ -118,6 +124,7 @@ impl Workshop {
         faults: &[Fault],
         line_state: &str,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeInstruments)?;
         let of = self.instrument(actor, id).await?;
         if !of.simulated {
             return Err(Refusal::NotSimulated);

@@ -1,6 +1,7 @@
 //! Inventory: spools with what is measured along them, and parts with their stock.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::wire::at_temperature;
@@ -69,10 +70,11 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn spools(&self, actor: &Actor) -> Result<Vec<(Spool, Vec<SpoolWarning>)>, Refusal> {
+        actor.require(Action::ReadStock)?;
         let store = self.of(actor);
         let spools = store.spools().await?;
         let checks = store.all_spool_checks().await?;
-        let model = self.newest_calibration(actor).await?.map(|version| version.model);
+        let model = self.newest_version(&store).await?.map(|version| version.model);
         let observations = match model {
             Some(_) => store.recent_observations(RECENT).await?,
             None => Vec::new(),
@@ -96,12 +98,13 @@ impl Workshop {
     /// # Errors
     /// When there is no such spool.
     pub async fn spool(&self, actor: &Actor, id: SpoolId) -> Result<SpoolState, Refusal> {
+        actor.require(Action::ReadStock)?;
         let store = self.of(actor);
         let spool = store.spool(id).await?;
         let checks = store.spool_checks(id).await?;
         let filter = LogFilter { spool: Some(id), ..LogFilter::default() };
         let runs = store.log_lines(&filter, LISTED).await?;
-        let model = self.newest_calibration(actor).await?.map(|version| version.model);
+        let model = self.newest_version(&store).await?.map(|version| version.model);
         let mut observations: Vec<Observation> =
             runs.iter().filter(|row| row.level.0 != Level::Stop).map(LogbookRow::observation).collect();
         observations.reverse();
@@ -115,6 +118,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::NameTaken`] when another one has its label.
     pub async fn add_spool(&self, actor: &Actor, new: &NewSpool) -> Result<SpoolId, Refusal> {
+        actor.require(Action::ChangeStock)?;
         match self.of(actor).add_spool(new).await {
             Err(StoreError::Taken(_)) => Err(Refusal::NameTaken("spool")),
             done => Ok(done?),
@@ -132,6 +136,7 @@ impl Workshop {
         key: &ClientKey,
         mut check: NewCheck,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeStock)?;
         let store = self.of(actor);
         let spool = store.spool(id).await?;
         if let (Some(gross), Some(empty)) = (check.gross_g, spool.empty_g) {
@@ -151,6 +156,7 @@ impl Workshop {
         id: SpoolId,
         details: &SpoolDetails,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeStock)?;
         Ok(self.of(actor).update_spool(actor.person, id, details).await?)
     }
 
@@ -159,6 +165,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn parts(&self, actor: &Actor) -> Result<Vec<Part>, Refusal> {
+        actor.require(Action::ReadStock)?;
         Ok(self.of(actor).parts().await?)
     }
 
@@ -171,6 +178,7 @@ impl Workshop {
         actor: &Actor,
         most: u32,
     ) -> Result<Vec<(PartId, StockMovement)>, Refusal> {
+        actor.require(Action::ReadStock)?;
         Ok(self.of(actor).stock_movements(most).await?)
     }
 
@@ -179,6 +187,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::NameTaken`] when another one has its name.
     pub async fn add_part(&self, actor: &Actor, new: &NewPart) -> Result<PartId, Refusal> {
+        actor.require(Action::ChangeStock)?;
         match self.of(actor).add_part(actor.person, new).await {
             Err(StoreError::Taken(_)) => Err(Refusal::NameTaken("part")),
             done => Ok(done?),
@@ -190,6 +199,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such part.
     pub async fn update_part(&self, actor: &Actor, id: PartId, details: &PartDetails) -> Result<(), Refusal> {
+        actor.require(Action::ChangeStock)?;
         Ok(self.of(actor).update_part(actor.person, id, details).await?)
     }
 
@@ -205,6 +215,7 @@ impl Workshop {
         count: i32,
         reason: &str,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeStock)?;
         Ok(self.of(actor).move_parts(actor.person, key, &[(id, count)], reason, None).await?)
     }
 
@@ -219,6 +230,7 @@ impl Workshop {
         key: &ClientKey,
         back: bool,
     ) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
         if store.parts_taken(run.row.id).await? == back {

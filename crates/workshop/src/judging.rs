@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::jobs::{Job, JobOutcome};
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::sync::Arc;
@@ -48,6 +49,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such run.
     pub async fn rejudge_run(&self, actor: &Actor, run: RunId) -> Result<RejudgeSummary, Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
         let before = run.row.verdict_level();
@@ -61,6 +63,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::TooManyJobs`] while others run.
     pub async fn begin_rejudging(&self, actor: &Actor) -> Result<String, Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         let runs = self.of(actor).runs_of_other_engines().await?;
         let permit = self.permits.jobs.acquire(actor.person)?;
         let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
@@ -84,6 +87,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn runs_to_rejudge(&self, actor: &Actor) -> Result<usize, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         Ok(self.of(actor).runs_of_other_engines().await?.len())
     }
 
@@ -109,6 +113,7 @@ impl Workshop {
     /// # Errors
     /// When there is none of that name in the actor's workshop, or it is long over.
     pub fn job(&self, actor: &Actor, name: &str) -> Result<Arc<Job>, Refusal> {
+        actor.require(Action::ReadRuns)?;
         self.jobs.of(actor.workshop, name).ok_or(Refusal::NotFound("job"))
     }
 

@@ -1,6 +1,7 @@
 //! The logbook: pages of it, all rows of a filter, and what the filter can be chosen from.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use store::instrument::Instrument;
@@ -34,6 +35,7 @@ impl Workshop {
         filter: &LogFilter,
         page: u32,
     ) -> Result<(Vec<LogbookRow>, u64), Refusal> {
+        actor.require(Action::ReadRuns)?;
         Ok(self.of(actor).log_page(filter, page).await?)
     }
 
@@ -47,6 +49,7 @@ impl Workshop {
         filter: &LogFilter,
         most: u32,
     ) -> Result<Vec<LogbookRow>, Refusal> {
+        actor.require(Action::ReadRuns)?;
         Ok(self.of(actor).log_lines(filter, most).await?)
     }
 
@@ -55,6 +58,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn filter_choices(&self, actor: &Actor) -> Result<FilterChoices, Refusal> {
+        actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
         Ok(FilterChoices {
             designs: store.logged_designs().await?,

@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::judging::readings_of;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::travellers::TravellerProgress;
@@ -25,6 +26,7 @@ impl Workshop {
         rpm: f64,
         limits: Limits,
     ) -> Result<(u32, String), Refusal> {
+        actor.require(Action::Wind)?;
         let run = self.of(actor).run(run).await?;
         let (stops, number) = (run.row.stops.to_vec(), run.row.number);
         let name = format!("{} r{}, run {number}", run.row.design, run.row.revision);
@@ -52,6 +54,7 @@ impl Workshop {
         actor: &Actor,
         run: RunId,
     ) -> Result<(Run, TravellerProgress, Option<Arc<Prediction>>), Refusal> {
+        actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
         let readings = readings_of(&store, run.row.id).await?;

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::blocking::blocking;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::collections::{BTreeMap, BTreeSet};
@@ -102,6 +103,7 @@ impl Workshop {
         query: &MatchingQuery,
         in_sets: &[SetMember],
     ) -> Result<MatchingPools, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let taken: BTreeSet<RunId> = in_sets.iter().map(|m| m.run_id).collect();
         let mut coils: Vec<LogbookRow> = Vec::new();
         let mut pools: Vec<Vec<usize>> = Vec::new();
@@ -146,6 +148,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn sets(&self, actor: &Actor) -> Result<(Vec<SetMember>, Vec<LogbookRow>), Refusal> {
+        actor.require(Action::ReadAnalysis)?;
         let store = self.of(actor);
         let members = store.set_members().await?;
         let runs: Vec<RunId> = members.iter().map(|m| m.run_id).take(MOST_SHOWN).collect();
@@ -164,6 +167,7 @@ impl Workshop {
         name: &str,
         coils: &[(RunId, &str)],
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         match self.of(actor).make_set(actor.person, key, name, coils).await {
             Err(StoreError::Taken(_)) => Err(Refusal::CoilInAnotherSet),
             done => Ok(done?),
@@ -175,6 +179,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn dissolve_set(&self, actor: &Actor, set: SetId) -> Result<(), Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
         Ok(self.of(actor).dissolve_set(actor.person, set).await?)
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::judging::readings_of;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Design;
@@ -162,6 +163,7 @@ impl Workshop {
     /// [`Refusal::RunClosed`] when the run is signed off; [`Refusal::Instrument`] and
     /// [`Refusal::CoilTemperatureUnknown`] when there is no reading.
     pub async fn measure(&self, actor: &Actor, run: RunId, command: &MeasureCommand) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
         self.refuse_closed(&store, run.row.id).await?;
@@ -199,6 +201,7 @@ impl Workshop {
         seconds: f64,
         mut samples: Vec<Sample>,
     ) -> Result<CoolingReading, Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
         let of = self.reachable(actor, self.instrument(actor, instrument).await?).await?;

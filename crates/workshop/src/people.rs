@@ -3,11 +3,12 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::credentials::{WeakPassword, check_password, hash_password, sign_in_name, verify_password};
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::net::IpAddr;
 use std::time::Instant;
-use store::person::{NewPerson, Person};
+use store::person::{NewPerson, Person, Role};
 use store::{PersonId, StoreError};
 
 /// What came of a name and a password.
@@ -75,7 +76,8 @@ impl Workshop {
         })
         .await?
         .map_err(Refusal::WeakPassword)?;
-        let owner = NewPerson { name: &name, sign_in: &sign_in, password_hash: Some(&hash) };
+        let owner =
+            NewPerson { name: &name, sign_in: &sign_in, password_hash: Some(&hash), role: Role::Owner };
         match self.store.set_up(&workshop, &owner).await {
             Ok((_, person)) => Ok(person),
             Err(StoreError::Taken(_)) => Err(Refusal::AlreadySetUp),
@@ -99,7 +101,7 @@ impl Workshop {
             .begin(key, address, Instant::now())
             .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
         let person = match &name {
-            Some(name) => self.store.person_by_sign_in(name).await?,
+            Some(name) => self.store.person_by_sign_in(name).await?.filter(|p| p.disabled_at.is_none()),
             None => None,
         };
         let id = person.as_ref().map(|p| p.id);
@@ -126,6 +128,7 @@ impl Workshop {
         session: &str,
         address: IpAddr,
     ) -> Result<(), Refusal> {
+        actor.require(Action::OwnAccount)?;
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
         self.attempts
             .begin(&person.sign_in, address, Instant::now())
@@ -151,6 +154,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn people(&self, actor: &Actor) -> Result<Vec<Person>, Refusal> {
+        actor.require(Action::ReadAudit)?;
         Ok(self.of(actor).people().await?)
     }
 

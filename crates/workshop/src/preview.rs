@@ -4,6 +4,7 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::calibration_versions::AppliedCalibration;
+use crate::permission::Action;
 use crate::prediction_cache::{PredictionResult, SolutionResult};
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -121,6 +122,7 @@ impl Workshop {
         of: Option<&Revision>,
         query: &ContextQuery,
     ) -> Result<Preview, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let mut context = self.context(actor, of, query).await?;
         context.calibration = context.applied.of(document);
@@ -209,6 +211,7 @@ impl Workshop {
         document: &Design,
         goal: Goal,
     ) -> Result<Vec<Sensitivity>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let document = document.clone();
         blocking(move || sensitivities(&document, goal)).await
@@ -219,6 +222,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn spools_in_use(&self, actor: &Actor) -> Result<Vec<Spool>, Refusal> {
+        actor.require(Action::ReadStock)?;
         let mut all = self.of(actor).spools().await?;
         all.retain(|s| s.emptied_at.is_none());
         Ok(all)
@@ -229,6 +233,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such spool.
     pub async fn spool_measurements(&self, actor: &Actor, id: SpoolId) -> Result<Spool, Refusal> {
+        actor.require(Action::ReadStock)?;
         Ok(self.of(actor).spool(id).await?)
     }
 }

@@ -1,6 +1,7 @@
 //! Readings: appended, questioned where they can hardly be, and judged at once.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use store::reading::NewReading;
@@ -38,6 +39,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such run.
     pub async fn run(&self, actor: &Actor, run: RunId) -> Result<Run, Refusal> {
+        actor.require(Action::ReadRuns)?;
         Ok(self.of(actor).run(run).await?)
     }
 
@@ -53,6 +55,7 @@ impl Workshop {
         run: RunId,
         command: LogReadings,
     ) -> Result<Vec<ReadingDoubt>, Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
         let LogReadings { key, mut readings, corrects, accept_doubtful } = command;

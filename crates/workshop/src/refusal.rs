@@ -1,6 +1,7 @@
 //! Why a use case did not do what was asked.
 
 use crate::credentials::WeakPassword;
+use crate::permission::Action;
 use coil::design::Problem;
 use instruments::InstrumentError;
 use instruments::network::NetworkError;
@@ -97,6 +98,12 @@ pub enum Refusal {
         /// How long to wait.
         retry_after: Duration,
     },
+    /// The actor's role may not do this.
+    #[error("not allowed: {0:?}")]
+    NotAllowed(Action),
+    /// The last owner of a workshop cannot be taken away.
+    #[error("the last owner stays owner")]
+    LastOwner,
     /// One person has as many of these at the same time as they may.
     #[error("too many {0} at once")]
     TooManyAtOnce(&'static str),
@@ -106,6 +113,15 @@ pub enum Refusal {
     /// A name to sign in with is empty, too long, or holds control characters.
     #[error("not a name to sign in with")]
     UnusableSignIn,
+    /// A name is empty, too long, or holds control characters.
+    #[error("not a name")]
+    UnusableName,
+    /// A PIN is too short, too long, or the first that would be tried.
+    #[error("not a PIN")]
+    UnusablePin,
+    /// This is not the person's PIN.
+    #[error("not the PIN")]
+    WrongPin,
     /// This is not the current password.
     #[error("not the current password")]
     WrongPassword,
@@ -145,6 +161,7 @@ impl From<StoreError> for Refusal {
         match error {
             StoreError::Missing(what) => Self::NotFound(what),
             StoreError::SignedOff => Self::RunClosed,
+            StoreError::LastOwner => Self::LastOwner,
             StoreError::Taken(index) if index == "readings_corrects" => Self::ReadingSuperseded,
             away @ StoreError::Away(_) => Self::DatabaseAway(away),
             other => Self::Storage(other),

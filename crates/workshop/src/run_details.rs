@@ -1,10 +1,12 @@
 //! Everything that a run's page shows, as it was recorded.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::prediction_cache::PredictionResult;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::travellers::TravellerProgress;
+use coil::design::Aims;
 use coil::magnet::{AlloyGuess, Grade, estimate_alloy};
 use coil::prediction::{Prediction, PredictionSummary};
 use std::sync::Arc;
@@ -70,8 +72,13 @@ impl Workshop {
     /// # Errors
     /// When there is no such run.
     pub async fn run_details(&self, actor: &Actor, id: RunId) -> Result<RunDetails, Refusal> {
+        actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
-        let run = store.run(id).await?;
+        let mut run = store.run(id).await?;
+        if !actor.may(Action::ReadDesigns) {
+            // What it should become is the design's business; what was predicted is the run's.
+            run.design.aims = Aims::default();
+        }
         let log = store.readings(id).await?;
         let readings: Vec<Reading> = log.iter().map(|row| row.reading.clone()).collect();
         let progress = self.traveller_progress(&store, id, &readings).await?;

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::jobs::JobOutcome;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::search_results::SearchResults;
 use crate::service::Workshop;
@@ -26,6 +27,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::TooManyJobs`] while others run.
     pub fn begin_search(&self, actor: &Actor, command: SearchCommand) -> Result<String, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let permit = self.permits.jobs.acquire(actor.person)?;
         let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
         // It runs beside the requests; nobody waits for the handle.

@@ -6,8 +6,8 @@ use crate::jobs::Jobs;
 use crate::permits::AllPermits;
 use crate::prediction_cache::PredictionCache;
 use crate::refusal::Refusal;
-use crate::set_up_code::SetUpCode;
 use crate::sign_in_limit::SignInLimit;
+use crate::spoken_code::SpokenCode;
 use crate::winder_link::WinderLinks;
 use std::sync::Arc;
 use store::{Store, WorkshopStore};
@@ -22,7 +22,7 @@ pub struct Workshop {
     pub(crate) winders: WinderLinks,
     pub(crate) permits: AllPermits,
     pub(crate) attempts: Arc<SignInLimit>,
-    pub(crate) set_up_code: SetUpCode,
+    pub(crate) set_up_code: SpokenCode,
 }
 
 impl std::fmt::Debug for Workshop {
@@ -43,7 +43,7 @@ impl Workshop {
             winders: WinderLinks::default(),
             permits: AllPermits::default(),
             attempts: Arc::default(),
-            set_up_code: SetUpCode::random(),
+            set_up_code: SpokenCode::random(),
         }
     }
 

@@ -1,15 +1,16 @@
 //! Starting a run: what is wound, on which spool, by whom, and whether the wire suffices.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Design;
-use store::design::Revision;
+use store::design::{DesignFilter, Revision};
 use store::instrument::Instrument;
 use store::person::Person;
 use store::run::NewRun;
 use store::spool::Spool;
-use store::{ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId};
+use store::{ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId, WorkshopStore};
 use trade::instrument::InstrumentKind;
 use trade::traveller::Traveller;
 
@@ -43,6 +44,21 @@ pub struct StartRun {
     pub accept_short_spool: bool,
 }
 
+/// A revision that can be wound: as much of it as whoever winds needs to choose it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct WindableRevision {
+    /// Number in the database.
+    pub id: RevisionId,
+    /// The design's name.
+    pub name: String,
+    /// Number within the design.
+    pub number: u32,
+    /// Gauge of the wire.
+    pub gauge: String,
+    /// Turns.
+    pub turns: u32,
+}
+
 /// What a run's start can be chosen from.
 #[derive(Clone, Debug)]
 pub struct CheckedStart {
@@ -50,7 +66,7 @@ pub struct CheckedStart {
     pub revision: Revision,
     /// All spools.
     pub spools: Vec<Spool>,
-    /// All people.
+    /// Who can wind.
     pub people: Vec<Person>,
     /// All winders.
     pub winders: Vec<Instrument>,
@@ -74,12 +90,37 @@ fn to_wind(revision: &Design, command: &StartRun, spool: Option<&Spool>) -> Desi
     design
 }
 
+/// Who can wind: those who may, and who did not leave.
+async fn winding_people(store: &WorkshopStore) -> Result<Vec<Person>, Refusal> {
+    let mut people = store.people().await?;
+    people.retain(|p| p.disabled_at.is_none() && Action::Wind.is_allowed(p.role.0));
+    Ok(people)
+}
+
 impl Workshop {
+    /// The newest revision of every design that is not archived, the newest first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn windable_revisions(&self, actor: &Actor) -> Result<Vec<WindableRevision>, Refusal> {
+        actor.require(Action::Wind)?;
+        let rows = self.of(actor).designs(&DesignFilter::default()).await?;
+        let windable = rows.into_iter().map(|row| WindableRevision {
+            id: row.id,
+            name: row.name,
+            number: row.number,
+            gauge: row.gauge,
+            turns: row.turns,
+        });
+        Ok(windable.collect())
+    }
+
     /// What a run's start can be chosen from.
     ///
     /// # Errors
     /// When there is no such revision.
     pub async fn start_options(&self, actor: &Actor, revision: RevisionId) -> Result<CheckedStart, Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let revision = store.revision(revision).await?;
         let mut winders = store.instruments().await?;
@@ -88,7 +129,7 @@ impl Workshop {
         let wire_m = wire_m.and_then(|p| p.coils.first().map(|c| c.wire_length_m.nominal));
         Ok(CheckedStart {
             spools: store.spools().await?,
-            people: store.people().await?,
+            people: winding_people(&store).await?,
             winders,
             traveller: self.traveller_for(actor, &revision.design).await?,
             wire_m,
@@ -102,13 +143,14 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::SpoolTooShort`] unless that is accepted; when revision, spool, person or winder are not there.
     pub async fn start_run(&self, actor: &Actor, command: &StartRun) -> Result<RunId, Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let revision = store.revision(command.revision).await?;
         let spool = match command.spool {
             Some(id) => Some(store.spool(id).await?),
             None => None,
         };
-        if !store.people().await?.iter().any(|p| p.id == command.operator) {
+        if !winding_people(&store).await?.iter().any(|p| p.id == command.operator) {
             return Err(Refusal::NotFound("person"));
         }
         if let Some(winder) = command.winder
@@ -128,7 +170,7 @@ impl Workshop {
         if command.coil.as_deref().is_some_and(|coil| revision.design.alone(coil).is_some()) {
             traveller = traveller.of_a_coil();
         }
-        let applied = self.applied_calibration(actor, Some(revision.row.design_id)).await?;
+        let applied = self.calibrations.applied(&store, Some(revision.row.design_id)).await?;
         let calibration = applied.on(&design, command.spool, Some(command.operator), command.winder);
         let solution = self.predictions.solution(&design).await?.ok();
         let judged = design.clone();

@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::measuring::lay_on_bench;
+use crate::permission::Action;
 use crate::permits::Permit;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -58,6 +59,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn winders(&self, actor: &Actor) -> Result<Vec<Instrument>, Refusal> {
+        actor.require(Action::ReadRuns)?;
         let mut all = self.of(actor).instruments().await?;
         all.retain(|i| i.kind.0 == InstrumentKind::Winder);
         Ok(all)
@@ -72,6 +74,7 @@ impl Workshop {
         actor: &Actor,
         choice: WinderChoice,
     ) -> Result<Option<Instrument>, Refusal> {
+        actor.require(Action::ReadRuns)?;
         Ok(chosen(&self.winders(actor).await?, choice).cloned())
     }
 
@@ -80,6 +83,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::TooManyAtOnce`] when the person follows as many as they may.
     pub fn permit_stream(&self, actor: &Actor) -> Result<Permit, Refusal> {
+        actor.require(Action::ReadRuns)?;
         self.permits.streams.acquire(actor.person)
     }
 
@@ -93,6 +97,7 @@ impl Workshop {
         run: RunId,
         choice: WinderChoice,
     ) -> Result<watch::Receiver<StationState>, Refusal> {
+        actor.require(Action::ReadRuns)?;
         let run = self.of(actor).run(run).await?;
         let winder = match self.chosen_winder(actor, choice).await? {
             Some(winder) => Some(self.reachable(actor, winder).await?.address),
@@ -121,6 +126,7 @@ impl Workshop {
         choice: WinderChoice,
         command: WinderCommand,
     ) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
         let winder = self.chosen_winder(actor, choice).await?.ok_or(Refusal::NotFound("winder"))?;
@@ -148,6 +154,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such run, or its coil cannot be laid.
     pub async fn expected_lay(&self, actor: &Actor, run: RunId, turns: u32) -> Result<Section, Refusal> {
+        actor.require(Action::ReadRuns)?;
         let mut design = self.of(actor).run(run).await?.design;
         let section = blocking(move || {
             let coil = design.coils.first_mut()?;

@@ -1,6 +1,7 @@
 //! Timers: what dries, soaks or cools.
 
 use crate::actor::Actor;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use store::TimerId;
@@ -12,6 +13,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn timers(&self, actor: &Actor) -> Result<Vec<Timer>, Refusal> {
+        actor.require(Action::ReadRuns)?;
         Ok(self.of(actor).timers().await?)
     }
 
@@ -20,6 +22,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such run.
     pub async fn start_timer(&self, actor: &Actor, new: &NewTimer<'_>) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
         self.of(actor).start_timer(actor.person, new).await?;
         Ok(())
     }
@@ -29,6 +32,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn stop_timer(&self, actor: &Actor, id: TimerId) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
         Ok(self.of(actor).end_timer(id).await?)
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::judging::readings_of;
+use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::Word as _;
@@ -64,6 +65,7 @@ impl Workshop {
         operation: &str,
         waived: &str,
     ) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
         let store = self.of(actor);
         let traveller = store.traveller_of_run(run).await?.ok_or(Refusal::NotFound("traveller"))?;
         let signed = store.signatures(run).await?;
@@ -89,6 +91,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn format_traveller(&self, actor: &Actor, kind: Format) -> Result<(Traveller, bool), Refusal> {
+        actor.require(Action::ReadRuns)?;
         let own = self.of(actor).traveller(kind.word()).await?;
         let is_own = own.is_some();
         let usual = || Traveller::usual(&starting_point(kind, "usual", 6, 10.0));
@@ -105,6 +108,7 @@ impl Workshop {
         kind: Format,
         traveller: Option<&Traveller>,
     ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeTravellers)?;
         Ok(self.of(actor).keep_traveller(actor.person, kind.word(), traveller).await?)
     }
 }

@@ -11,7 +11,7 @@ use coil::design::{Aims, Kind as CoilKind, starting_point, tall_single};
 use coil::wire::{Build, Insulation};
 use rand::SeedableRng as _;
 use rand::rngs::StdRng;
-use store::person::NewPerson;
+use store::person::{NewPerson, Role};
 use store::timer::NewTimer;
 use store::{ClientKey, Store};
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
@@ -25,15 +25,26 @@ pub(crate) const PASSWORD: &str = "seven thousand turns";
 /// Loads the demo workshop into an empty store.
 pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let hash = workshop::hash_password(PASSWORD);
-    let owner = NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash) };
+    let owner =
+        NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash), role: Role::Owner };
     let (workshop, owner) = store.create_workshop("Sedge Lane Windings", &owner).await?;
     let ivo = store
         .of(workshop)
-        .add_person(&NewPerson { name: "Ivo Tarn", sign_in: "ivo", password_hash: None })
+        .add_person(&NewPerson {
+            name: "Ivo Tarn",
+            sign_in: "ivo",
+            password_hash: None,
+            role: Role::Operator,
+        })
         .await?;
     let wren = store
         .of(workshop)
-        .add_person(&NewPerson { name: "Wren Ashby", sign_in: "wren", password_hash: None })
+        .add_person(&NewPerson {
+            name: "Wren Ashby",
+            sign_in: "wren",
+            password_hash: None,
+            role: Role::Operator,
+        })
         .await?;
     let mut demo = DemoWorkshop {
         store,

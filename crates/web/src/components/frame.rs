@@ -4,6 +4,7 @@ use crate::assets;
 use crate::current_user::CurrentUser;
 use crate::flash::Flash;
 use trade::run::Stage;
+use workshop::{Action, Actor};
 
 /// A place in the navigation.
 pub(crate) struct Place {
@@ -15,32 +16,95 @@ pub(crate) struct Place {
     pub icon: &'static str,
     /// Where it leads.
     pub link: &'static str,
+    /// What it asks for.
+    pub action: Action,
 }
 
 /// The places of the navigation.
-pub(crate) const PLACES: &[Place] = &[
-    Place { key: "bench", label: "Bench", icon: "house-door", link: "/" },
-    Place { key: "designs", label: "Designs", icon: "vector-pen", link: "/designs" },
-    Place { key: "logbook", label: "Logbook", icon: "journal-text", link: "/logbook" },
-    Place { key: "inventory", label: "Inventory", icon: "box-seam", link: "/spools" },
-    Place { key: "instruments", label: "Instruments", icon: "lightning-charge", link: "/instruments" },
+const PLACES: &[Place] = &[
+    Place { key: "bench", label: "Bench", icon: "house-door", link: "/", action: Action::ReadRuns },
+    Place {
+        key: "designs",
+        label: "Designs",
+        icon: "vector-pen",
+        link: "/designs",
+        action: Action::ReadDesigns,
+    },
+    Place {
+        key: "logbook",
+        label: "Logbook",
+        icon: "journal-text",
+        link: "/logbook",
+        action: Action::ReadRuns,
+    },
+    Place {
+        key: "inventory",
+        label: "Inventory",
+        icon: "box-seam",
+        link: "/spools",
+        action: Action::ReadStock,
+    },
+    Place {
+        key: "instruments",
+        label: "Instruments",
+        icon: "lightning-charge",
+        link: "/instruments",
+        action: Action::ReadInstruments,
+    },
+    Place {
+        key: "workshop",
+        label: "Workshop",
+        icon: "people",
+        link: "/people",
+        action: Action::ManagePeople,
+    },
 ];
 
-/// Tabs of the logbook: key, label, address.
-pub(crate) const LOGBOOK_TABS: &[(&str, &str, &str)] = &[
-    ("runs", "Runs", "/logbook"),
-    ("consistency", "Consistency", "/consistency"),
-    ("causes", "Causes", "/causes"),
-    ("calibration", "Calibration", "/calibration"),
-    ("matching", "Matching", "/matching"),
-    ("experiments", "Experiments", "/experiments"),
-];
+/// A tab of a place.
+pub(crate) struct Tab {
+    /// Its key, as pages name it.
+    pub key: &'static str,
+    /// Its label.
+    pub label: &'static str,
+    /// Where it leads.
+    pub link: &'static str,
+    /// What it asks for.
+    pub action: Action,
+}
 
-/// Tabs of the inventory: key, label, address.
-pub(crate) const INVENTORY_TABS: &[(&str, &str, &str)] = &[
-    ("spools", "Spools", "/spools"),
-    ("parts", "Magnets, bobbins, parts", "/parts"),
-    ("costs", "Cost of a pickup", "/costs"),
+const fn tab(key: &'static str, label: &'static str, link: &'static str, action: Action) -> Tab {
+    Tab { key, label, link, action }
+}
+
+/// The tabs of each place, by its key.
+const TABS: &[(&str, &[Tab])] = &[
+    (
+        "logbook",
+        &[
+            tab("runs", "Runs", "/logbook", Action::ReadRuns),
+            tab("consistency", "Consistency", "/consistency", Action::ReadAnalysis),
+            tab("causes", "Causes", "/causes", Action::ReadAnalysis),
+            tab("calibration", "Calibration", "/calibration", Action::ReadAnalysis),
+            tab("matching", "Matching", "/matching", Action::ReadAnalysis),
+            tab("experiments", "Experiments", "/experiments", Action::ReadAnalysis),
+        ],
+    ),
+    (
+        "inventory",
+        &[
+            tab("spools", "Spools", "/spools", Action::ReadStock),
+            tab("parts", "Magnets, bobbins, parts", "/parts", Action::ReadStock),
+            tab("costs", "Cost of a pickup", "/costs", Action::ReadDesigns),
+        ],
+    ),
+    (
+        "workshop",
+        &[
+            tab("people", "People", "/people", Action::ManagePeople),
+            tab("stations", "Shared stations", "/stations", Action::ManageSettings),
+            tab("audit", "Changes", "/audit", Action::ReadAudit),
+        ],
+    ),
 ];
 
 /// What the frame needs.
@@ -61,6 +125,9 @@ pub(crate) struct Frame {
     pub assets: &'static str,
     /// A message about what was done just now.
     pub flash: Option<Flash>,
+    /// The shared station that they stand at.
+    pub station: Option<String>,
+    actor: Actor,
 }
 
 impl Frame {
@@ -75,7 +142,76 @@ impl Frame {
             token: user.token.clone(),
             assets: assets::base(),
             flash: user.flash.clone(),
+            station: user.station.as_ref().map(|station| station.name.clone()),
+            actor: user.actor,
         }
+    }
+
+    /// The places that whoever is signed in may open.
+    pub(crate) fn places(&self) -> Vec<&'static Place> {
+        PLACES.iter().filter(|place| self.may(place.action)).collect()
+    }
+
+    /// The tabs of this place that whoever is signed in may open; none where there would be one.
+    pub(crate) fn tabs(&self) -> Vec<&'static Tab> {
+        let all = TABS.iter().find(|(place, _)| *place == self.place).map_or(&[][..], |(_, tabs)| *tabs);
+        let open: Vec<&Tab> = all.iter().filter(|tab| self.may(tab.action)).collect();
+        if open.len() > 1 { open } else { Vec::new() }
+    }
+
+    /// Whether whoever is signed in may do something: what they may not do is not offered.
+    pub(crate) const fn may(&self, action: Action) -> bool {
+        self.actor.may(action)
+    }
+
+    /// Whether they may wind and measure.
+    pub(crate) const fn may_wind(&self) -> bool {
+        self.may(Action::Wind)
+    }
+
+    /// Whether they may see designs and targets.
+    pub(crate) const fn may_read_designs(&self) -> bool {
+        self.may(Action::ReadDesigns)
+    }
+
+    /// Whether they may change designs.
+    pub(crate) const fn may_change_designs(&self) -> bool {
+        self.may(Action::ChangeDesigns)
+    }
+
+    /// Whether they may change the inventory.
+    pub(crate) const fn may_change_stock(&self) -> bool {
+        self.may(Action::ChangeStock)
+    }
+
+    /// Whether they may add and retire instruments.
+    pub(crate) const fn may_change_instruments(&self) -> bool {
+        self.may(Action::ChangeInstruments)
+    }
+
+    /// Whether they may see what the runs say as a whole.
+    pub(crate) const fn may_read_analysis(&self) -> bool {
+        self.may(Action::ReadAnalysis)
+    }
+
+    /// Whether they may decide about calibration, matching and experiments.
+    pub(crate) const fn may_change_analysis(&self) -> bool {
+        self.may(Action::ChangeAnalysis)
+    }
+
+    /// Whether they may decide how each format is worked.
+    pub(crate) const fn may_change_travellers(&self) -> bool {
+        self.may(Action::ChangeTravellers)
+    }
+
+    /// Whether they may bring runs in from files.
+    pub(crate) const fn may_import_runs(&self) -> bool {
+        self.may(Action::ImportRuns)
+    }
+
+    /// Whether they may decide about the workshop's settings.
+    pub(crate) const fn may_manage_settings(&self) -> bool {
+        self.may(Action::ManageSettings)
     }
 }
 

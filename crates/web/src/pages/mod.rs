@@ -1,7 +1,6 @@
 //! The pages, one folder each, by their word in the navigation.
 
 mod account;
-mod audit;
 mod bench;
 mod calibration;
 mod causes;
@@ -17,6 +16,7 @@ mod matching;
 mod runs;
 mod sign_in;
 mod timers;
+mod workshop;
 
 use crate::app::App;
 use crate::error::AppError;
@@ -40,7 +40,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .configure(jobs::routes)
         .configure(timers::routes)
         .configure(account::routes)
-        .configure(audit::routes)
+        .configure(workshop::routes)
         .configure(bench::routes)
         .default_service(web::to(|| async { Err::<HttpResponse, _>(AppError::NotFound("page")) }));
 }

@@ -4,14 +4,15 @@ use super::{Answer, Visit, with_design, with_run};
 use instruments::server;
 use instruments::simulated::{Bench, Fault, Line};
 use store::instrument::NewInstrument;
-use store::person::NewPerson;
+use store::person::{NewPerson, Role};
 use store::{ClientKey, Store};
 use trade::instrument::InstrumentKind;
 
 /// A workshop with a simulated bench beside it, so many times faster than life.
 pub(crate) async fn with_bench(store: &Store, pace: f64) -> Bench {
     let hash = workshop::hash_password("seven thousand turns");
-    let owner = NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash) };
+    let owner =
+        NewPerson { name: "Ode Farrow", sign_in: "ode", password_hash: Some(&hash), role: Role::Owner };
     let (workshop, person) = store.create_workshop("Sedge Lane", &owner).await.unwrap();
     let bench = Bench::new(5, pace);
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();

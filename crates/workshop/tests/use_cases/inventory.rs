@@ -8,7 +8,7 @@ use store::{ClientKey, SpoolId};
 use trade::stock::PartKind;
 use workshop::{Actor, Refusal, StartRun, Workshop};
 
-fn new_spool(label: &str, left_m: Option<f64>) -> NewSpool {
+pub(super) fn new_spool(label: &str, left_m: Option<f64>) -> NewSpool {
     NewSpool {
         key: ClientKey::random(),
         label: label.into(),

@@ -5,6 +5,7 @@ mod designs;
 mod experiments;
 mod inventory;
 mod matching;
+mod people;
 mod queries;
 mod runs;
 mod workshops;
@@ -14,8 +15,8 @@ use std::net::{IpAddr, Ipv4Addr};
 use std::time::Duration;
 use store::experiment::NewExperiment;
 use store::part::{NewPart, PartDetails};
+use store::person::Role;
 use store::reading::NewReading;
-use store::session::NewSession;
 use store::{ClientKey, RevisionId, RunId, Store};
 use trade::reading::Kind;
 use trade::verdict::Level;
@@ -45,7 +46,7 @@ async fn set_up() -> (Workshop, Actor, Store) {
     let workshop = Workshop::new(store.clone());
     let owner = workshop.set_up(first_visit(&workshop), HERE).await.unwrap();
     let person = workshop.person(owner).await.unwrap().unwrap();
-    (workshop, Actor { person: owner, workshop: person.workshop_id }, store)
+    (workshop, Actor::of(&person), store)
 }
 
 fn command(design: Design) -> SaveRevision {
@@ -290,9 +291,14 @@ async fn a_part_is_edited_and_belongs_to_its_workshop() {
     workshop.update_part(&actor, id, &details).await.unwrap();
     let part = workshop.parts(&actor).await.unwrap().remove(0);
     assert_eq!((part.each_cost, part.order_below, part.supplier.as_str()), (Some(0.9), Some(20), "Fenlark"));
-    let owner = store::person::NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x") };
+    let owner = store::person::NewPerson {
+        name: "Wren",
+        sign_in: "wren",
+        password_hash: Some("x"),
+        role: store::person::Role::Owner,
+    };
     let (other, person) = store.create_workshop("Other", &owner).await.unwrap();
-    let stranger = Actor { person, workshop: other };
+    let stranger = Actor { person, workshop: other, role: Role::Owner };
     assert!(matches!(workshop.update_part(&stranger, id, &details).await, Err(Refusal::NotFound(_))));
     assert!(workshop.parts(&stranger).await.unwrap().is_empty());
 }
@@ -309,31 +315,6 @@ async fn effects_are_reported_from_four_runs_on() {
     let found = workshop.effects(&actor).await.unwrap().unwrap();
     let is_clear = |e: &trade::calibration::EffectText| e.status == trade::calibration::EffectStatus::Clear;
     assert!(!found.effects.iter().any(is_clear), "three runs support no effect");
-}
-
-#[tokio::test]
-async fn expired_sessions_are_removed() {
-    let (workshop, _, _) = set_up().await;
-    let put = |key: [u8; 32], lasts: time::Duration| {
-        let workshop = workshop.clone();
-        async move {
-            let new = NewSession {
-                key_hash: &key,
-                state: "{}",
-                person: None,
-                public_id: None,
-                address: "",
-                agent: "",
-                lasts,
-            };
-            workshop.put_session(&new).await.unwrap();
-        }
-    };
-    put([1; 32], time::Duration::HOUR).await;
-    put([2; 32], time::Duration::ZERO).await;
-    tokio::time::sleep(Duration::from_millis(1100)).await;
-    assert_eq!(workshop.remove_expired_sessions().await.unwrap(), 1);
-    assert!(workshop.session_state(&[1; 32]).await.unwrap().is_some());
 }
 
 #[tokio::test]

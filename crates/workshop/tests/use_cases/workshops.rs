@@ -5,7 +5,7 @@ use std::net::{IpAddr, Ipv4Addr};
 use std::time::Duration;
 use store::calibration::CalibrationPolicy;
 use store::logbook::{LogFilter, Order};
-use store::person::NewPerson;
+use store::person::{NewPerson, Role};
 use store::session::NewSession;
 use store::{ClientKey, InstrumentId, TimerId};
 use trade::reading::Kind;
@@ -107,7 +107,7 @@ async fn guessing_is_slowed_down_and_locks_nobody_out() {
 #[tokio::test]
 async fn somebody_sees_and_ends_their_own_sessions_only() {
     let (workshop, actor, store) = set_up().await;
-    let winder = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x") };
+    let winder = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x"), role: Role::Owner };
     let wren = Actor { person: store.of(actor.workshop).add_person(&winder).await.unwrap(), ..actor };
     for (key, person, id) in [(1_u8, actor, "a"), (2, actor, "b"), (3, actor, "c"), (4, wren, "d")] {
         let new = NewSession {
@@ -117,7 +117,7 @@ async fn somebody_sees_and_ends_their_own_sessions_only() {
             public_id: Some(id),
             address: "192.168.1.20",
             agent: "a browser",
-            lasts: time::Duration::HOUR,
+            station: None,
         };
         workshop.put_session(&new).await.unwrap();
     }
@@ -137,9 +137,9 @@ async fn nothing_of_another_workshop_is_reached() {
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
     measure_well(&workshop, &actor, id).await;
-    let owner = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x") };
+    let owner = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x"), role: Role::Owner };
     let (other, person) = store.create_workshop("Other", &owner).await.unwrap();
-    let stranger = Actor { person, workshop: other };
+    let stranger = Actor { person, workshop: other, role: Role::Owner };
     let of = workshop.revision(&actor, revision).await.unwrap().row.design_id;
     assert_eq!(workshop.revision(&stranger, revision).await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.revision_details(&stranger, revision).await.unwrap_err().code(), "not-found");

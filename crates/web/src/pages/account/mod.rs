@@ -7,7 +7,7 @@ use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::{attachment, redirect, render_page};
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -21,7 +21,9 @@ use workshop::Refusal;
 pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/account", web::get().to(show))
+        .route("/account/data.json", web::get().to(data))
         .route("/account/password", web::post().to(change_password))
+        .route("/account/pin", web::post().to(set_pin))
         .route("/account/sessions/others", web::post().to(end_others))
         .route("/account/sessions/{id}", web::post().to(end));
 }
@@ -31,6 +33,8 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
 struct Page {
     frame: Frame,
     fields: Vec<Field>,
+    pin: Field,
+    has_pin: bool,
     sessions: Vec<SessionRow>,
     current: String,
     sign_in: String,
@@ -83,6 +87,14 @@ async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResp
             ),
             password("again", "New password once more", "new-password", ""),
         ],
+        pin: Field {
+            kind: "password",
+            complete: "off",
+            ..Field::typed("pin", "PIN", "Digits only; at a shared station you tap your name and type it.")
+                .with("", errors)
+                .wide()
+        },
+        has_pin: user.person.pin_hash.is_some(),
         sessions: app
             .workshop
             .own_sessions(&user.actor)
@@ -133,6 +145,34 @@ async fn change_password(
     tracing::warn!(event = "password-not-changed", person = user.person.id.0, %address, code = refusal.code());
     errors.insert(field.into(), refusal_text(&refusal));
     page(&app, &user, &errors).await
+}
+
+async fn set_pin(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    if user.station.is_some() {
+        flash::put(&session, FlashKind::NotDone, "The PIN is set where you sign in with your password.");
+        return Ok(redirect("/account"));
+    }
+    match app.workshop.set_own_pin(&user.actor, form.get("pin").to_owned()).await {
+        Ok(()) => {
+            tracing::info!(event = "pin-set", person = user.person.id.0);
+            flash::put(&session, FlashKind::Done, "The PIN is set.");
+            Ok(redirect("/account"))
+        }
+        Err(ref refusal @ Refusal::UnusablePin) => {
+            page(&app, &user, &Errors::from([("pin".to_owned(), refusal_text(refusal))])).await
+        }
+        Err(other) => Err(other.into()),
+    }
+}
+
+async fn data(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
+    let all = serde_json::to_vec_pretty(&app.workshop.own_data(&user.actor).await?)?;
+    Ok(attachment("application/json", "my-data.json", all))
 }
 
 async fn end(

@@ -17,6 +17,7 @@ use store::logbook::{LogFilter, LogbookRow};
 use store::timer::Timer;
 use time::Duration;
 use trade::verdict::Level;
+use workshop::{Action, WindableRevision};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -54,6 +55,8 @@ struct BenchPage {
     waiting: Vec<LogbookRow>,
     off: Vec<LogbookRow>,
     designs: Vec<RevisionRow>,
+    /// What can be wound, for those who do not see the designs.
+    windable: Vec<WindableRevision>,
     timers: Vec<TimerRow>,
     key: ClientKey,
 }
@@ -68,8 +71,14 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppEr
     off.retain(|row| matches!(row.level.0, Level::Look | Level::Stop));
     off.truncate(4);
     let attention = workshop.attention(actor).await?.iter().map(row).collect();
-    let mut designs = workshop.designs(actor, &DesignFilter::default()).await?;
-    designs.truncate(ROOM);
+    let mut designs = Vec::new();
+    let mut windable = Vec::new();
+    if actor.may(Action::ReadDesigns) {
+        designs = workshop.designs(actor, &DesignFilter::default()).await?;
+        designs.truncate(ROOM);
+    } else if actor.may(Action::Wind) {
+        windable = workshop.windable_revisions(actor).await?;
+    }
     let timers = workshop.timers(actor).await?.into_iter().map(TimerRow::from).collect();
     Ok(BenchPage {
         frame: Frame::new(&user, "bench", "Bench"),
@@ -77,6 +86,7 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppEr
         waiting,
         off,
         designs,
+        windable,
         timers,
         key: ClientKey::random(),
     })

@@ -16,6 +16,7 @@ use presentation::format::{self, signed_percent};
 use store::logbook::{LogbookRow, Order, PAGE};
 use trade::comparison::CONTROL;
 use trade::verdict::Level;
+use workshop::Action;
 use workshop::FilterChoices;
 
 /// A column that can be shown: its name in addresses, its heading, the order it sorts by, and whether it is a number.
@@ -118,7 +119,7 @@ fn off(value: Option<f64>) -> String {
     value.map_or_else(String::new, |v| signed_percent(v, 1))
 }
 
-fn cell(line: &LogbookRow, key: &str) -> Cell {
+fn cell(line: &LogbookRow, key: &str, links_designs: bool) -> Cell {
     let mut cell = Cell {
         class: "",
         text: "–".into(),
@@ -134,7 +135,9 @@ fn cell(line: &LogbookRow, key: &str) -> Cell {
     match key {
         "design" => {
             cell.text = format!("{} r{}", line.name, line.revision);
-            cell.link = format!("/revisions/{}", line.revision_id);
+            if links_designs {
+                cell.link = format!("/revisions/{}", line.revision_id);
+            }
         }
         "format" => line.format.name().clone_into(&mut cell.text),
         "spool" => {
@@ -240,7 +243,10 @@ pub(super) async fn show(
             .map(|line| Row {
                 id: line.run_id.0,
                 number: line.number,
-                cells: chosen.iter().map(|c| cell(line, c.key)).collect(),
+                cells: chosen
+                    .iter()
+                    .map(|c| cell(line, c.key, user.actor.may(Action::ReadDesigns)))
+                    .collect(),
             })
             .collect(),
         all,

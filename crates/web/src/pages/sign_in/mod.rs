@@ -1,17 +1,23 @@
-//! Signing in and out, and the first visit.
+//! Signing in and out, the first visit, links to set a password, and shared stations.
+
+mod form_token;
+mod next;
+mod station;
+mod welcome;
 
 use crate::app::App;
 use crate::assets;
-use crate::current_user::{self, random_token};
+use crate::current_user;
 use crate::error::AppError;
-use crate::form::{FORM_COOKIE, FormData};
+use crate::form::FormData;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render};
+use crate::respond::redirect;
 use actix_session::Session;
-use actix_web::cookie::{Cookie, SameSite};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
+use form_token::{Bare, FormToken};
+use next::inside;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use serde::Deserialize;
@@ -35,6 +41,24 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
                 .route(web::get().to(show_set_up))
                 .route(web::post().to(set_up)),
         )
+        .service(
+            web::resource("/welcome/{token}")
+                .app_data(web::FormConfig::default().limit(FORM_BYTES))
+                .route(web::get().to(welcome::show))
+                .route(web::post().to(welcome::accept)),
+        )
+        .route("/station", web::get().to(station::show))
+        .service(
+            web::resource("/station/enrol")
+                .app_data(web::FormConfig::default().limit(FORM_BYTES))
+                .route(web::post().to(station::enrol)),
+        )
+        .service(
+            web::resource("/station/stand")
+                .app_data(web::FormConfig::default().limit(FORM_BYTES))
+                .route(web::post().to(station::stand)),
+        )
+        .route("/station/leave", web::post().to(station::leave))
         .route("/sign-out", web::post().to(leave));
 }
 
@@ -56,43 +80,10 @@ struct SetUpPage {
     fields: Vec<Field>,
 }
 
-/// What forms need where nobody is signed in yet.
-struct Bare {
-    token: String,
-}
-
 #[derive(Deserialize)]
 struct Next {
     #[serde(default)]
     next: String,
-}
-
-/// The token of forms where nobody is signed in: the browser holds it in a cookie and sends it in the form, so that no
-/// session is kept before there is something to remember.
-struct FormToken {
-    token: String,
-    is_new: bool,
-}
-
-impl FormToken {
-    fn of(request: &HttpRequest) -> Self {
-        let held = request.cookie(FORM_COOKIE).map(|c| c.value().to_owned());
-        match held.filter(|t| t.len() == 32 && t.bytes().all(|b| b.is_ascii_hexdigit())) {
-            Some(token) => Self { token, is_new: false },
-            None => Self { token: random_token(), is_new: true },
-        }
-    }
-
-    /// A page with a form that carries the token.
-    fn page(self, template: &impl Template) -> Result<HttpResponse, AppError> {
-        let mut response = HttpResponse::Ok();
-        response.insert_header((header::CONTENT_TYPE, "text/html; charset=utf-8"));
-        if self.is_new {
-            let cookie = Cookie::build(FORM_COOKIE, self.token).path("/").http_only(true);
-            response.cookie(cookie.same_site(SameSite::Strict).finish());
-        }
-        Ok(response.body(render(template)?))
-    }
 }
 
 fn sign_in_page(
@@ -110,13 +101,13 @@ fn sign_in_page(
     let sign_in = Field { complete: "username", required: "yes", ..Field::typed("sign_in", "Name", "") };
     let token = FormToken::of(request);
     let page = SignInPage {
-        frame: Bare { token: token.token.clone() },
+        frame: token.bare(),
         assets: assets::base(),
         next: next.to_owned(),
         refused: refused.to_owned(),
         fields: vec![sign_in.with(name, &Errors::new()).wide(), password.wide()],
     };
-    token.page(&page)
+    token.page(&page, !refused.is_empty())
 }
 
 async fn show(
@@ -164,16 +155,6 @@ async fn enter(
     }
 }
 
-/// Only places of our own are gone to after signing in.
-fn inside(next: &str) -> &str {
-    let ours = next.starts_with('/')
-        && !next.starts_with("//")
-        && !next.contains('\\')
-        && !next.chars().any(char::is_control)
-        && !next.starts_with("/sign");
-    if ours { next } else { "/" }
-}
-
 async fn leave(session: Session, _: FormData) -> HttpResponse {
     tracing::info!(event = "signed-out", person = ?session.get::<u64>(current_user::PERSON).ok().flatten());
     session.purge();
@@ -196,7 +177,7 @@ fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Resul
     };
     let token = FormToken::of(request);
     let page = SetUpPage {
-        frame: Bare { token: token.token.clone() },
+        frame: token.bare(),
         assets: assets::base(),
         fields: vec![
             field(
@@ -218,7 +199,7 @@ fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Resul
             password("again", "Password once more", ""),
         ],
     };
-    token.page(&page)
+    token.page(&page, !errors.is_empty())
 }
 
 async fn show_set_up(app: web::Data<App>, request: HttpRequest) -> Result<HttpResponse, AppError> {
@@ -274,23 +255,4 @@ async fn set_up(
     tracing::warn!(event = "set-up-refused", field = field.0, %address);
     errors.insert(field.0.into(), field.1);
     set_up_page(&request, &form, &errors)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::inside;
-    use rstest::rstest;
-
-    #[rstest]
-    #[case("/runs/7", "/runs/7")]
-    #[case("//elsewhere.example", "/")]
-    #[case("https://elsewhere.example", "/")]
-    #[case("/\\elsewhere", "/")]
-    #[case("/\t/elsewhere.example", "/")]
-    #[case("/\n/elsewhere.example", "/")]
-    #[case("", "/")]
-    #[case("/sign-in", "/")]
-    fn after_signing_in_only_our_own_places(#[case] next: &str, #[case] to: &str) {
-        assert_eq!(inside(next), to);
-    }
 }

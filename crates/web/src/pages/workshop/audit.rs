@@ -16,11 +16,6 @@ use store::audit::{AuditAction, AuditFilter, AuditRow};
 use time::Date;
 use time::macros::format_description;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config.route("/audit", web::get().to(show));
-}
-
 /// What is changed, as people read it.
 const fn name(action: AuditAction) -> &'static str {
     match action {
@@ -33,11 +28,14 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Traveller => "Traveller",
         AuditAction::Calibration => "Calibration",
         AuditAction::Set => "Matched set",
+        AuditAction::Person => "Person",
+        AuditAction::Settings => "Settings",
+        AuditAction::Station => "Shared station",
     }
 }
 
 /// Every kind of change.
-const ACTIONS: [AuditAction; 9] = [
+const ACTIONS: [AuditAction; 12] = [
     AuditAction::Spool,
     AuditAction::Part,
     AuditAction::DesignParts,
@@ -47,6 +45,9 @@ const ACTIONS: [AuditAction; 9] = [
     AuditAction::Traveller,
     AuditAction::Calibration,
     AuditAction::Set,
+    AuditAction::Person,
+    AuditAction::Settings,
+    AuditAction::Station,
 ];
 
 /// A value that differs: its name, what it was and what it is.
@@ -66,9 +67,10 @@ struct Row {
 }
 
 #[derive(Template)]
-#[template(path = "audit/audit.html")]
+#[template(path = "workshop/audit.html")]
 struct Page {
     frame: Frame,
+    tab: &'static str,
     rows: Vec<Row>,
     actions: Vec<Choice>,
     action: String,
@@ -127,7 +129,8 @@ impl From<AuditRow> for Row {
     }
 }
 
-async fn show(
+/// The list.
+pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
     query: QueryParameters,
@@ -145,7 +148,8 @@ async fn show(
     let is_filtered = ["action", "person", "q", "from", "to"].iter().any(|name| !query.get(name).is_empty());
     let people = app.workshop.people(&user.actor).await?;
     let page = Page {
-        frame: Frame::new(&user, "account", "Changes"),
+        frame: Frame::new(&user, "workshop", "Changes"),
+        tab: "audit",
         rows: found.rows.into_iter().map(Row::from).collect(),
         actions: std::iter::once(Choice::new("", "everything"))
             .chain(ACTIONS.map(|action| Choice::new(key(action), name(action))))

@@ -1,24 +1,32 @@
-//! The code that setting up takes: printed where the program was started, so that not the first visitor owns the shop.
+//! Codes that people read in one place and type in another: to set a workshop up, to enrol a station.
 
 use rand::RngExt as _;
+use sha2::{Digest as _, Sha256};
 use std::fmt;
 
 /// Letters and digits that are not taken for one another.
 const LETTERS: &[u8; 32] = b"ABCDEFGHJKLMNPQRSTUVWXYZ23456789";
 /// How many: 60 bits.
 const LENGTH: usize = 12;
+/// Most bytes of what is typed that are looked at.
+const MOST_TYPED: usize = 60;
+
+/// Letters and digits alone, in capitals.
+fn plain(text: &str) -> String {
+    text.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_uppercase()).collect()
+}
 
 /// A code, new with every start of the program.
 #[derive(Clone)]
-pub(crate) struct SetUpCode(String);
+pub(crate) struct SpokenCode(String);
 
-impl fmt::Debug for SetUpCode {
+impl fmt::Debug for SpokenCode {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("SetUpCode")
+        f.write_str("SpokenCode")
     }
 }
 
-impl SetUpCode {
+impl SpokenCode {
     /// A new code.
     pub(crate) fn random() -> Self {
         let mut bits: u64 = rand::rng().random();
@@ -40,16 +48,18 @@ impl SetUpCode {
 
     /// Whether it is the one that was typed, with or without its dashes, in any case.
     pub(crate) fn is(&self, typed: &str) -> bool {
-        if typed.len() > 60 {
-            return false;
-        }
-        let plain = |text: &str| {
-            text.chars()
-                .filter(char::is_ascii_alphanumeric)
-                .map(|c| c.to_ascii_uppercase())
-                .collect::<String>()
-        };
-        plain(typed) == plain(&self.0)
+        typed.len() <= MOST_TYPED && plain(typed) == plain(&self.0)
+    }
+
+    /// What is kept of it.
+    pub(crate) fn hash(&self) -> [u8; 32] {
+        Self::hash_typed(&self.0)
+    }
+
+    /// The hash of a code as it was typed.
+    pub(crate) fn hash_typed(typed: &str) -> [u8; 32] {
+        let typed = if typed.len() > MOST_TYPED { "" } else { typed };
+        Sha256::digest(plain(typed)).into()
     }
 }
 
@@ -59,11 +69,12 @@ mod tests {
 
     #[test]
     fn a_code_is_taken_as_people_type_it() {
-        let code = SetUpCode::random();
+        let code = SpokenCode::random();
         let text = code.text().to_owned();
         assert_eq!(text.len(), 14);
         assert!(code.is(&text) && code.is(&text.to_lowercase()) && code.is(&text.replace('-', " ")));
-        assert!(!code.is("") && !code.is(&text[1..]) && !code.is(SetUpCode::random().text()));
+        assert!(!code.is("") && !code.is(&text[1..]) && !code.is(SpokenCode::random().text()));
+        assert_eq!(SpokenCode::hash_typed(&text.to_lowercase().replace('-', " ")), code.hash());
         assert!(!format!("{code:?}").contains(&text));
     }
 }

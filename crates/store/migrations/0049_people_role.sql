@@ -1,0 +1,4 @@
+ALTER TABLE people
+    ADD COLUMN role VARCHAR(16) CHARACTER SET ascii COLLATE ascii_bin NOT NULL DEFAULT 'designer',
+    ADD COLUMN disabled_at DATETIME(6) NULL,
+    ADD COLUMN pin_hash VARCHAR(255) CHARACTER SET ascii COLLATE ascii_bin NULL

@@ -1,0 +1,3 @@
+ALTER TABLE sessions
+    ADD COLUMN station_id BIGINT UNSIGNED NULL,
+    ADD KEY sessions_station (station_id)

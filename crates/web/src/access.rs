@@ -1,0 +1,182 @@
+//! What each route asks of whoever calls it. The use cases decide for themselves as well; here it is decided before a form is
+//! read, and a route that is not in the table is open to nobody.
+
+use actix_web::http::Method;
+use workshop::Action;
+
+/// What a route asks for, by its method and its pattern.
+const ROUTES: &[(Action, &[&str])] = &[
+    (
+        Action::OwnAccount,
+        &[
+            "GET /account",
+            "GET /account/data.json",
+            "POST /account/password",
+            "POST /account/pin",
+            "POST /account/sessions/others",
+            "POST /account/sessions/{id}",
+        ],
+    ),
+    (
+        Action::ReadRuns,
+        &[
+            "GET /",
+            "GET /runs/{id}",
+            "GET /runs/{id}/paper",
+            "GET /runs/{id}/section",
+            "GET /travellers",
+            "GET /logbook",
+            "GET /logbook.csv",
+            "GET /logbook.json",
+            "GET /jobs/{name}",
+            "POST /jobs/{name}/cancel",
+        ],
+    ),
+    (
+        Action::Wind,
+        &[
+            "POST /runs",
+            "GET /runs/new",
+            "POST /runs/{id}/readings",
+            "POST /runs/{id}/sign",
+            "GET /runs/{id}/station",
+            "GET /runs/{id}/live",
+            "POST /runs/{id}/events",
+            "POST /runs/{id}/winder",
+            "POST /runs/{id}/read",
+            "POST /runs/{id}/cooling",
+            "GET /runs/{id}/guide.{form:gcode|csv}",
+            "POST /runs/{id}/counter",
+            "POST /runs/{id}/parts",
+            "POST /timers",
+            "POST /timers/{id}/end",
+            "POST /instruments/{id}/test",
+        ],
+    ),
+    (Action::ReadStock, &["GET /spools", "GET /spools/{id}", "GET /parts"]),
+    (
+        Action::ChangeStock,
+        &[
+            "POST /spools",
+            "POST /spools/{id}",
+            "POST /spools/{id}/checks",
+            "POST /parts",
+            "POST /parts/{id}",
+            "POST /parts/{id}/moves",
+        ],
+    ),
+    (Action::ReadInstruments, &["GET /instruments"]),
+    (
+        Action::ChangeInstruments,
+        &["POST /instruments", "POST /instruments/{id}/retire", "POST /instruments/{id}/bench"],
+    ),
+    (
+        Action::ReadDesigns,
+        &[
+            "GET /designs",
+            "POST /designs/preview",
+            "POST /designs/sensitivity",
+            "POST /designs/audition",
+            "POST /designs/search",
+            "GET /designs/search/{name}",
+            "GET /revisions/{id}",
+            "GET /revisions/{id}/design.json",
+            "GET /compare",
+            "GET /compare.csv",
+            "GET /costs",
+        ],
+    ),
+    (
+        Action::ChangeDesigns,
+        &[
+            "POST /designs",
+            "GET /designs/new",
+            "POST /designs/import",
+            "POST /revisions/{id}",
+            "GET /revisions/{id}/edit",
+            "GET /revisions/{id}/duplicate",
+            "GET /revisions/{id}/share",
+            "POST /revisions/{id}/vary",
+            "POST /revisions/{id}/restore",
+            "POST /revisions/{id}/label",
+            "POST /revisions/{id}/sweeps",
+            "POST /costs",
+        ],
+    ),
+    (
+        Action::ReadAnalysis,
+        &[
+            "GET /consistency",
+            "GET /causes",
+            "GET /calibration",
+            "GET /calibration/rejudge/{job}",
+            "GET /matching",
+            "GET /experiments",
+            "GET /experiments/{id}",
+        ],
+    ),
+    (
+        Action::ChangeAnalysis,
+        &[
+            "POST /runs/{id}/judge",
+            "POST /calibration",
+            "POST /calibration/switch",
+            "POST /calibration/design",
+            "POST /calibration/rejudge",
+            "POST /sets",
+            "POST /sets/{id}/dissolve",
+            "POST /experiments",
+            "POST /experiments/{id}/close",
+            "POST /experiments/{id}/listen",
+            "POST /experiments/{id}/listen/{listening}",
+        ],
+    ),
+    (Action::ChangeTravellers, &["POST /travellers"]),
+    (Action::ImportRuns, &["GET /logbook/import", "POST /logbook/import", "GET /logbook/import/{job}"]),
+    (
+        Action::ManagePeople,
+        &[
+            "GET /people",
+            "POST /people",
+            "POST /people/{id}/role",
+            "POST /people/{id}/link",
+            "POST /people/{id}/{change:disable|enable|anonymise}",
+        ],
+    ),
+    (
+        Action::ManageSettings,
+        &[
+            "GET /stations",
+            "POST /stations",
+            "POST /stations/{id}/retire",
+            "POST /instruments/networks",
+            "POST /instruments/networks/{id}/remove",
+        ],
+    ),
+    (Action::ReadAudit, &["GET /audit"]),
+];
+
+/// What a route asks for; `None` where it is not in the table.
+pub(crate) fn action_of(method: &Method, pattern: &str) -> Option<Action> {
+    let method = if method == Method::HEAD { &Method::GET } else { method };
+    let is_it =
+        |route: &&str| route.split_once(' ').is_some_and(|(m, p)| m == method.as_str() && p == pattern);
+    ROUTES.iter().find(|(_, routes)| routes.iter().any(|route| is_it(&route))).map(|(action, _)| *action)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_route_stands_in_the_table_once_and_nothing_else_is_open() {
+        let mut all: Vec<&str> = ROUTES.iter().flat_map(|(_, routes)| routes.iter().copied()).collect();
+        let count = all.len();
+        all.sort_unstable();
+        all.dedup();
+        assert_eq!(all.len(), count);
+        assert_eq!(action_of(&Method::GET, "/runs/{id}"), Some(Action::ReadRuns));
+        assert_eq!(action_of(&Method::POST, "/runs/{id}"), None);
+        assert_eq!(action_of(&Method::DELETE, "/runs/{id}"), None);
+    }
+}

@@ -1,0 +1,21 @@
+//! What the owner decides: people, shared stations, and who changed what.
+
+mod audit;
+mod people;
+mod stations;
+
+use actix_web::web;
+
+/// Routes.
+pub(super) fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/people", web::get().to(people::show))
+        .route("/people", web::post().to(people::invite))
+        .route("/people/{id}/role", web::post().to(people::set_role))
+        .route("/people/{id}/link", web::post().to(people::link))
+        .route("/people/{id}/{change:disable|enable|anonymise}", web::post().to(people::change))
+        .route("/stations", web::get().to(stations::show))
+        .route("/stations", web::post().to(stations::add))
+        .route("/stations/{id}/retire", web::post().to(stations::retire))
+        .route("/audit", web::get().to(audit::show));
+}

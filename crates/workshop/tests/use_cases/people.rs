@@ -1,0 +1,233 @@
+//! Who may do what: invitations, roles, leaving, and shared stations.
+
+use super::*;
+use rstest::rstest;
+use store::audit::{AuditAction, AuditFilter};
+use store::person::Person;
+use workshop::{Action, Invitation, MemberChange, PeopleManager, SignInOutcome};
+
+const WORDS: &str = "heron under wet slate";
+
+fn invitation(name: &str, role: Role) -> Invitation {
+    Invitation { name: name.into(), sign_in: name.to_lowercase(), role }
+}
+
+/// Somebody of a role, with a password.
+async fn member(workshop: &Workshop, owner: &Actor, name: &str, role: Role) -> Person {
+    let manager = PeopleManager::new(owner).unwrap();
+    let (_, link) = workshop.invite(&manager, &invitation(name, role)).await.unwrap();
+    let id = workshop.accept_invitation(&link.text(), WORDS.into()).await.unwrap();
+    workshop.person(id).await.unwrap().unwrap()
+}
+
+#[tokio::test]
+async fn an_invitation_holds_once() {
+    let (workshop, owner, _) = set_up().await;
+    let manager = PeopleManager::new(&owner).unwrap();
+    let (id, link) = workshop.invite(&manager, &invitation("Wren", Role::Operator)).await.unwrap();
+    let taken = workshop.invite(&manager, &invitation("wren", Role::Viewer)).await.unwrap_err();
+    assert_eq!(taken.code(), "name-taken");
+    let unnamed = Invitation { name: " \u{7} ".into(), ..invitation("Ivo", Role::Viewer) };
+    assert_eq!(workshop.invite(&manager, &unnamed).await.unwrap_err().code(), "unusable-name");
+    assert_eq!(workshop.invited(&link.text()).await.unwrap().unwrap().id, id);
+    assert!(workshop.invited(&"0".repeat(64)).await.unwrap().is_none());
+    let weak = workshop.accept_invitation(&link.text(), "wren wren wren".into()).await.unwrap_err();
+    assert_eq!(weak.code(), "weak-password");
+    assert_eq!(workshop.accept_invitation(&link.text(), WORDS.into()).await.unwrap(), id);
+    assert_eq!(workshop.accept_invitation(&link.text(), WORDS.into()).await.unwrap_err().code(), "not-found");
+    let signed_in = workshop.sign_in("WREN", WORDS.into(), HERE).await.unwrap();
+    assert_eq!(signed_in, SignInOutcome::SignedIn(id));
+}
+
+/// Of two who use a link at the same moment one sets the password.
+#[tokio::test]
+async fn a_link_is_not_used_twice_at_once() {
+    let (workshop, owner, _) = set_up().await;
+    let manager = PeopleManager::new(&owner).unwrap();
+    let (_, link) = workshop.invite(&manager, &invitation("Wren", Role::Operator)).await.unwrap();
+    let token = link.text();
+    let (one, two) = tokio::join!(
+        workshop.accept_invitation(&token, WORDS.into()),
+        workshop.accept_invitation(&token, "otter in the fourth drawer".into())
+    );
+    assert_eq!(usize::from(one.is_ok()) + usize::from(two.is_ok()), 1);
+}
+
+#[tokio::test]
+async fn a_new_link_ends_the_one_before_and_the_sessions() {
+    let (workshop, owner, store) = set_up().await;
+    let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
+    let session = store::session::NewSession {
+        key_hash: &[9; 32],
+        state: "{}",
+        person: Some(wren.id),
+        station: None,
+        public_id: Some("w"),
+        address: "",
+        agent: "",
+    };
+    workshop.put_session(&session).await.unwrap();
+    let manager = PeopleManager::command_line(owner.workshop);
+    let first = workshop.link_password(&manager, wren.id).await.unwrap();
+    let second = workshop.link_password(&manager, wren.id).await.unwrap();
+    assert!(workshop.invited(&first.text()).await.unwrap().is_none());
+    // The password of before holds until the link is used.
+    assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::SignedIn(wren.id));
+    assert!(workshop.is_session_open("w").await.unwrap());
+    workshop.accept_invitation(&second.text(), "otter in the fourth drawer".into()).await.unwrap();
+    assert!(!workshop.is_session_open("w").await.unwrap());
+    assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::Wrong);
+    drop(store);
+}
+
+#[tokio::test]
+async fn who_left_cannot_come_back_and_keeps_their_runs() {
+    let (workshop, owner, _) = set_up().await;
+    let manager = PeopleManager::new(&owner).unwrap();
+    let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
+    let revision = design(&workshop, &owner).await;
+    let id = run(&workshop, &Actor::of(&wren), revision).await;
+    workshop.change_member(&manager, wren.id, MemberChange::Disable).await.unwrap();
+    assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::Wrong);
+    let options = workshop.start_options(&owner, revision).await.unwrap();
+    assert!(options.people.iter().all(|p| p.id != wren.id), "who left winds no more");
+    assert_eq!(workshop.link_password(&manager, wren.id).await.unwrap_err().code(), "not-found");
+    workshop.change_member(&manager, wren.id, MemberChange::Enable).await.unwrap();
+    assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::SignedIn(wren.id));
+    workshop.change_member(&manager, wren.id, MemberChange::Anonymise).await.unwrap();
+    let gone = workshop.person(wren.id).await.unwrap().unwrap();
+    assert!(gone.name != "Wren" && gone.sign_in != "wren" && gone.password_hash.is_none());
+    let run = workshop.run_details(&owner, id).await.unwrap().run;
+    assert_eq!(run.row.operator, gone.name, "the run is theirs, under the new name");
+    let filter = AuditFilter { action: Some(AuditAction::Person), ..AuditFilter::default() };
+    let trail = workshop.audit_trail(&owner, &filter, None).await.unwrap();
+    assert_eq!(trail.rows.len(), 4, "invited, disabled, enabled, left");
+    let text = format!("{trail:?}").to_lowercase();
+    assert!(!text.contains("wren") && text.contains(&gone.name.to_lowercase()), "{text}");
+}
+
+/// Of two owners who take each other's role away at the same moment, one stays.
+#[tokio::test]
+async fn a_workshop_never_loses_its_last_owner() {
+    let (workshop, owner, _) = set_up().await;
+    let manager = PeopleManager::new(&owner).unwrap();
+    for change in [MemberChange::Role(Role::Designer), MemberChange::Disable, MemberChange::Anonymise] {
+        let refused = workshop.change_member(&manager, owner.person, change).await.unwrap_err();
+        assert_eq!(refused.code(), "last-owner", "{change:?}");
+    }
+    let second = member(&workshop, &owner, "Wren", Role::Owner).await;
+    let other = PeopleManager::new(&Actor::of(&second)).unwrap();
+    let (one, two) = tokio::join!(
+        workshop.change_member(&manager, second.id, MemberChange::Role(Role::Operator)),
+        workshop.change_member(&other, owner.person, MemberChange::Disable)
+    );
+    let owners = workshop.members(&PeopleManager::command_line(owner.workshop)).await.unwrap();
+    let owners = owners.iter().filter(|m| m.person.role.0 == Role::Owner && m.person.disabled_at.is_none());
+    assert_eq!(owners.count(), 1, "{one:?} {two:?}");
+}
+
+/// What a role may not do is refused before anything else is looked at, even whether the thing is there.
+#[rstest]
+#[case(Role::Viewer)]
+#[case(Role::Operator)]
+#[case(Role::Designer)]
+#[case(Role::Owner)]
+#[tokio::test]
+async fn the_use_cases_keep_the_table(#[case] role: Role) {
+    let (workshop, owner, _) = set_up().await;
+    let actor = Actor { role, ..owner };
+    let none = RunId(999_999);
+    let nobody = RevisionId(999_999);
+    let save = command(tall_single("Sedge", 6, 10.4));
+    let spool = inventory::new_spool("K-1", None);
+    let event = LogEvent {
+        key: ClientKey::random(),
+        event: Event { what: WindingEventKind::Count, at_turn: 10 },
+        remark: String::new(),
+    };
+    let code = |refused: Option<Refusal>| refused.map(|r| r.code());
+    let results = [
+        (Action::ReadRuns, code(workshop.run(&actor, none).await.err())),
+        (Action::Wind, code(workshop.log_event(&actor, none, &event).await.err())),
+        (Action::ReadStock, code(workshop.spools(&actor).await.err())),
+        (Action::ChangeStock, code(workshop.add_spool(&actor, &spool).await.err())),
+        (Action::ReadDesigns, code(workshop.revision(&actor, nobody).await.err())),
+        (Action::ChangeDesigns, code(workshop.save_revision(&actor, &save).await.err())),
+        (Action::ReadAnalysis, code(workshop.effects(&actor).await.err())),
+        (Action::ChangeAnalysis, code(workshop.rejudge_run(&actor, none).await.err())),
+        (Action::ReadAudit, code(workshop.audit_trail(&actor, &AuditFilter::default(), None).await.err())),
+        (Action::ManageSettings, code(workshop.add_station(&actor, "By the window").await.err())),
+        (Action::ManagePeople, code(PeopleManager::new(&actor).err())),
+        (Action::ReadInstruments, code(workshop.instruments(&actor).await.err())),
+        (Action::OwnAccount, code(workshop.own_data(&actor).await.err())),
+    ];
+    for (action, code) in results {
+        assert_eq!(code == Some("not-allowed"), !actor.may(action), "{action:?} by {role:?}: {code:?}");
+    }
+}
+
+/// An operator winds without seeing what the coil is aimed at.
+#[tokio::test]
+async fn an_operator_does_not_see_the_target() {
+    let (workshop, owner, _) = set_up().await;
+    let mut aimed = tall_single("Sedge", 6, 10.4);
+    aimed.aims.resistance_ohm = Some([5700.0, 6100.0]);
+    let revision = workshop.save_revision(&owner, &command(aimed)).await.unwrap();
+    let id = run(&workshop, &owner, revision).await;
+    let operator = Actor { role: Role::Operator, ..owner };
+    assert!(workshop.run_details(&owner, id).await.unwrap().wound.aims.resistance_ohm.is_some());
+    let seen = workshop.run_details(&operator, id).await.unwrap();
+    assert!(seen.wound.aims.resistance_ohm.is_none() && seen.run.design.aims.resistance_ohm.is_none());
+    let windable = workshop.windable_revisions(&operator).await.unwrap();
+    assert_eq!(windable.len(), 1);
+    assert_eq!(
+        workshop.designs(&operator, &store::design::DesignFilter::default()).await.unwrap_err().code(),
+        "not-allowed"
+    );
+}
+
+#[tokio::test]
+async fn a_station_takes_its_code_once_and_people_their_pins() {
+    let (workshop, owner, _) = set_up().await;
+    let wren = member(&workshop, &owner, "Wren", Role::Designer).await;
+    let viewer = member(&workshop, &owner, "Ivo", Role::Viewer).await;
+    let code = workshop.add_station(&owner, "By the window").await.unwrap();
+    assert_eq!(workshop.enrol_station("AAAA-BBBB-CCCC", HERE).await.unwrap_err().code(), "not-found");
+    let station = workshop.enrol_station(&code.to_lowercase(), HERE).await.unwrap();
+    assert_eq!(workshop.enrol_station(&code, HERE).await.unwrap_err().code(), "not-found");
+    assert!(workshop.people_at(&station).await.unwrap().is_empty(), "nobody has a PIN");
+    let pin = |pin: &str| pin.to_owned();
+    let refused = workshop.set_own_pin(&Actor::of(&wren), pin("1234")).await.unwrap_err();
+    assert_eq!(refused.code(), "unusable-pin");
+    workshop.set_own_pin(&Actor::of(&wren), pin("407193")).await.unwrap();
+    workshop.set_own_pin(&Actor::of(&viewer), pin("885621")).await.unwrap();
+    let there = workshop.people_at(&station).await.unwrap();
+    assert_eq!(there.iter().map(|p| p.id).collect::<Vec<_>>(), [wren.id], "a viewer does not wind");
+    let wrong = workshop.stand_at(&station, wren.id, pin("407194"), HERE).await.unwrap_err();
+    assert_eq!(wrong.code(), "wrong-pin");
+    let stands = workshop.stand_at(&station, wren.id, pin("407193"), HERE).await.unwrap();
+    let actor = Actor::at_station(&stands);
+    assert_eq!(actor.role, Role::Operator, "at a station everyone is an operator");
+    for _ in 0..5 {
+        let _ = workshop.stand_at(&station, wren.id, pin("000001"), HERE).await;
+    }
+    let guessed = workshop.stand_at(&station, wren.id, pin("407193"), HERE).await.unwrap_err();
+    assert_eq!(guessed.code(), "too-many-attempts");
+    workshop.retire_station(&owner, station.id).await.unwrap();
+    assert!(workshop.station(station.id).await.unwrap().is_none());
+}
+
+#[tokio::test]
+async fn a_persons_data_are_theirs_alone() {
+    let (workshop, owner, _) = set_up().await;
+    let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
+    let revision = design(&workshop, &owner).await;
+    let of_owner = run(&workshop, &owner, revision).await;
+    measure_well(&workshop, &owner, of_owner).await;
+    let data = workshop.own_data(&Actor::of(&wren)).await.unwrap();
+    assert_eq!(data["person"][0]["sign_in"], "wren");
+    assert!(data["readings"].as_array().unwrap().is_empty() && data["runs"].as_array().unwrap().is_empty());
+    let data = workshop.own_data(&owner).await.unwrap();
+    assert_eq!(data["runs"].as_array().unwrap().len(), 1);
+    assert!(data["readings"].as_array().unwrap().len() >= 2 && !data.to_string().contains("argon2"));
+}
