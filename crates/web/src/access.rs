@@ -1,8 +1,30 @@
 //! What each route asks of whoever calls it. The use cases decide for themselves as well; here it is decided before a form is
 //! read, and a route that is not in the table is open to nobody.
 
+use crate::app::App;
+use crate::current_user::identify;
+use crate::error::AppError;
+use actix_web::body::MessageBody;
+use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
+use actix_web::middleware::Next;
+use actix_web::{Error, HttpMessage as _, web};
 use workshop::Action;
+
+/// Routes where nobody is signed in, or that only end a session.
+const OPEN: &[&str] = &[
+    "GET /sign-in",
+    "POST /sign-in",
+    "GET /setup",
+    "POST /setup",
+    "POST /sign-out",
+    "GET /welcome/{token}",
+    "POST /welcome/{token}",
+    "GET /station",
+    "POST /station/enrol",
+    "POST /station/stand",
+    "POST /station/leave",
+];
 
 /// What a route asks for, by its method and its pattern.
 const ROUTES: &[(Action, &[&str])] = &[
@@ -156,12 +178,46 @@ const ROUTES: &[(Action, &[&str])] = &[
     (Action::ReadAudit, &["GET /audit"]),
 ];
 
-/// What a route asks for; `None` where it is not in the table.
-pub(crate) fn action_of(method: &Method, pattern: &str) -> Option<Action> {
+/// Whether an entry of the tables is this route.
+fn is_route(entry: &str, method: &Method, pattern: &str) -> bool {
     let method = if method == Method::HEAD { &Method::GET } else { method };
-    let is_it =
-        |route: &&str| route.split_once(' ').is_some_and(|(m, p)| m == method.as_str() && p == pattern);
-    ROUTES.iter().find(|(_, routes)| routes.iter().any(|route| is_it(&route))).map(|(action, _)| *action)
+    entry.split_once(' ').is_some_and(|(m, p)| m == method.as_str() && p == pattern)
+}
+
+/// What a route asks for; `None` where it is not in the table.
+fn action_of(method: &Method, pattern: &str) -> Option<Action> {
+    let holds = |routes: &[&str]| routes.iter().any(|entry| is_route(entry, method, pattern));
+    ROUTES.iter().find(|(_, routes)| holds(routes)).map(|(action, _)| *action)
+}
+
+/// Finds who asks and whether they may, before anything of the request is read.
+pub(crate) async fn check(
+    request: ServiceRequest,
+    next: Next<impl MessageBody>,
+) -> Result<ServiceResponse<impl MessageBody>, Error> {
+    // Where there is no route at all, the answer is that there is no such page.
+    let Some(pattern) = request.match_pattern() else { return next.call(request).await };
+    if OPEN.iter().any(|entry| is_route(entry, request.method(), &pattern)) {
+        return next.call(request).await;
+    }
+    let Some(app) = request.app_data::<web::Data<App>>().cloned() else {
+        return Err(AppError::internal("no application").into());
+    };
+    let found = identify(&app, request.request()).await?;
+    // A method that the route does not have.
+    let Some(action) = action_of(request.method(), &pattern) else { return next.call(request).await };
+    if let Err(refusal) = found.actor.require(action) {
+        tracing::warn!(
+            event = "not-allowed",
+            person = found.person.id.0,
+            action = action.word(),
+            path = request.path(),
+            address = %app.origin.address(request.request()),
+        );
+        return Err(AppError::Refused(refusal).into());
+    }
+    request.extensions_mut().insert(found);
+    next.call(request).await
 }
 
 #[cfg(test)]

@@ -1,17 +1,15 @@
 //! Who is asking.
 
-use crate::access::action_of;
 use crate::app::App;
 use crate::error::AppError;
 use crate::flash::{self, Flash};
 use actix_session::{Session, SessionExt as _};
 use actix_web::dev::Payload;
 use actix_web::http::{Method, header};
-use actix_web::{FromRequest, HttpRequest, web};
+use actix_web::{FromRequest, HttpMessage as _, HttpRequest};
 use rand::RngExt as _;
-use std::future::Future;
+use std::future::{Ready, ready};
 use std::net::IpAddr;
-use std::pin::Pin;
 use store::person::Person;
 use store::station::Station;
 use store::{PersonId, StationId};
@@ -150,47 +148,57 @@ fn is_page(request: &HttpRequest) -> bool {
     request.method() == Method::GET && accepts.is_some_and(|v| v.contains("text/html"))
 }
 
+/// Who a session belongs to, found once for each request.
+#[derive(Clone)]
+pub(crate) struct Identity {
+    /// The person.
+    pub person: Person,
+    /// As the use cases take them.
+    pub actor: Actor,
+    station: Option<Station>,
+}
+
+/// Finds who asks.
+///
+/// # Errors
+/// [`AppError::SignIn`], or at a shared station [`AppError::Stand`], where nobody does.
+pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identity, AppError> {
+    let session = request.get_session();
+    let is_deed = is_page(request) || request.method() != Method::GET;
+    // After signing in, a form's answer cannot be shown again: go to the page it came from.
+    let next = if request.method() == Method::GET { request.uri().to_string() } else { "/".to_owned() };
+    let station = station_of(app, &session).await?;
+    if station.is_some() && !is_still_there(&session, is_deed)? {
+        leave_station(&session);
+    }
+    let asked = if station.is_some() { AppError::Stand(next) } else { AppError::SignIn(next) };
+    let Some(id) = session.get::<PersonId>(PERSON).map_err(AppError::internal)? else {
+        return Err(asked);
+    };
+    let person = app.workshop.person(id).await.map_err(AppError::from)?;
+    let person = person.filter(|p| p.disabled_at.is_none()).ok_or(asked)?;
+    let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
+    Ok(Identity { person, actor, station })
+}
+
 impl FromRequest for CurrentUser {
     type Error = actix_web::Error;
-    type Future = Pin<Box<dyn Future<Output = Result<Self, Self::Error>>>>;
+    type Future = Ready<Result<Self, Self::Error>>;
 
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
-        let session = request.get_session();
-        let app = request.app_data::<web::Data<App>>().cloned();
-        let is_page = is_page(request);
-        let is_deed = is_page || request.method() != Method::GET;
-        let pattern = request.match_pattern().unwrap_or_default();
-        let action = action_of(request.method(), &pattern);
-        let path = request.path().to_owned();
-        let address = app.as_ref().map(|app| app.origin.address(request));
-        // After signing in, a form's answer cannot be shown again: go to the page it came from.
-        let next = if request.method() == Method::GET { request.uri().to_string() } else { "/".to_owned() };
-        Box::pin(async move {
-            let app = app.ok_or_else(|| AppError::internal("the application is not set up"))?;
-            let station = station_of(&app, &session).await?;
-            if station.is_some() && !is_still_there(&session, is_deed)? {
-                leave_station(&session);
-            }
-            let asked = if station.is_some() { AppError::Stand(next) } else { AppError::SignIn(next) };
-            let Some(id) = session.get::<PersonId>(PERSON).map_err(AppError::internal)? else {
-                return Err(asked.into());
-            };
-            let person = app.workshop.person(id).await.map_err(AppError::from)?;
-            let person = person.filter(|p| p.disabled_at.is_none()).ok_or(asked)?;
-            let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
-            // A route that is not in the table is a fault of ours, and open to nobody.
-            let action = action.ok_or_else(|| AppError::internal(format!("no permission for {pattern}")))?;
-            if let Err(refusal) = actor.require(action) {
-                let (person, action) = (person.id.0, action.word());
-                tracing::warn!(event = "not-allowed", person, action, path, address = ?address);
-                return Err(AppError::Refused(refusal).into());
-            }
-            let token = signed_in_token(&session)?.unwrap_or_default();
-            // A session of an earlier version has no name: it could be neither listed nor ended.
-            let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
-            let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
-            let flash = if is_page { flash::take(&session) } else { None };
-            Ok(Self { person, actor, token, session_id, station, flash })
-        })
+        // Taken from the request's own extensions: it was found, and asked for its permission, before it came here.
+        let identity = request.extensions().get::<Identity>().cloned();
+        let user =
+            identity.ok_or_else(|| AppError::internal("a page without a permission")).and_then(|found| {
+                let session = request.get_session();
+                let token = signed_in_token(&session)?.unwrap_or_default();
+                // A session of an earlier version has no name: it could be neither listed nor ended.
+                let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
+                let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
+                let flash = if is_page(request) { flash::take(&session) } else { None };
+                let Identity { person, actor, station } = found;
+                Ok(Self { person, actor, token, session_id, station, flash })
+            });
+        ready(user.map_err(Into::into))
     }
 }

@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::origin::{Origin, ServeOptions};
 use crate::session::DatabaseSessions;
-use crate::{assets, error, guard, pages};
+use crate::{access, assets, error, guard, pages};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession, TtlExtensionPolicy};
 use actix_web::cookie::{Key, SameSite};
@@ -62,6 +62,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
             .route("/healthz", web::get().to(pages::health))
             .service(
                 web::scope("")
+                    .wrap(from_fn(access::check))
                     .wrap(sessions)
                     .wrap(from_fn(error::boundary))
                     .wrap(Compress::default())

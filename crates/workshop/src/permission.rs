@@ -43,6 +43,9 @@ pub enum Action {
 }
 
 impl Action {
+    /// Every action.
+    pub const ALL: &[Self] = <Self as strum::VariantArray>::VARIANTS;
+
     /// The least role that may do it. Roles are ordered but for one thing: a viewer sees designs, an operator only what a
     /// run needs of them.
     const fn least(self) -> Role {

@@ -107,7 +107,7 @@ fn sign_in_page(
         refused: refused.to_owned(),
         fields: vec![sign_in.with(name, &Errors::new()).wide(), password.wide()],
     };
-    token.page(&page, !refused.is_empty())
+    token.page(&page, false)
 }
 
 async fn show(
@@ -199,7 +199,7 @@ fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Resul
             password("again", "Password once more", ""),
         ],
     };
-    token.page(&page, !errors.is_empty())
+    token.page(&page, false)
 }
 
 async fn show_set_up(app: web::Data<App>, request: HttpRequest) -> Result<HttpResponse, AppError> {

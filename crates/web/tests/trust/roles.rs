@@ -1,0 +1,266 @@
+//! Roles over HTTP: every route by every role, and that what is offered is allowed.
+
+use super::visit;
+use crate::{Answer, Visit, with_design, with_run};
+use scraper::{Html, Selector};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use store::Store;
+use store::person::{NewPerson, Person, Role};
+use workshop::{Action, Actor, Workshop};
+
+const TABLE: &str = include_str!("../../src/access.rs");
+const WORDS: &str = "seven thousand turns";
+/// Most pages that a crawl looks at.
+const MOST_PAGES: usize = 60;
+
+/// The table of the routes as it stands in the code: action, method, pattern.
+fn table() -> Vec<(Action, &'static str, &'static str)> {
+    let code = TABLE.split("const ROUTES").nth(1).unwrap().split("#[cfg(test)]").next().unwrap();
+    let mut action = None;
+    let mut all = Vec::new();
+    for piece in code.split_inclusive([',', '[', '(']) {
+        if let Some(name) = piece.trim().strip_prefix("Action::") {
+            let name = name.trim_end_matches(',');
+            action = Action::ALL.iter().copied().find(|a| format!("{a:?}") == name);
+        }
+        let quoted = piece.split('"').nth(1).filter(|q| q.starts_with("GET /") || q.starts_with("POST /"));
+        if let (Some(action), Some((method, pattern))) = (action, quoted.and_then(|q| q.split_once(' '))) {
+            all.push((action, method, pattern));
+        }
+    }
+    all
+}
+
+/// The routes that the pages register, read from their code.
+fn registered() -> BTreeSet<String> {
+    fn read(folder: &std::path::Path, all: &mut BTreeSet<String>) {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                read(&path, all);
+            } else if path.extension().is_some_and(|e| e == "rs") {
+                let text: String =
+                    std::fs::read_to_string(&path).unwrap().split_whitespace().collect::<Vec<_>>().join(" ");
+                for piece in text.split(".route(\"").skip(1) {
+                    let (pattern, rest) = piece.split_once('"').unwrap();
+                    let method = if rest.trim_start_matches([',', ' ']).starts_with("web::get") {
+                        "GET"
+                    } else {
+                        "POST"
+                    };
+                    all.insert(format!("{method} {pattern}"));
+                }
+                for piece in text.split("web::resource(\"").skip(1) {
+                    let (pattern, rest) = piece.split_once('"').unwrap();
+                    let until =
+                        rest.find(".service(").or_else(|| rest.find(".route(\"")).unwrap_or(rest.len());
+                    for (mark, method) in [("web::get()", "GET"), ("web::post()", "POST")] {
+                        if rest[..until].contains(mark) {
+                            all.insert(format!("{method} {pattern}"));
+                        }
+                    }
+                }
+            }
+        }
+    }
+    let mut all = BTreeSet::new();
+    read(&std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("src/pages"), &mut all);
+    all
+}
+
+/// Somebody of a role, signed in; returns the token of their forms too.
+async fn signed_in(store: &Store, address: &Visit, role: Role) -> (Visit, String, Person) {
+    let word: &'static str = role.into();
+    let name = format!("some-{word}");
+    let hash = workshop::hash_password(WORDS);
+    let new = NewPerson { name: &name, sign_in: &name, password_hash: Some(&hash), role };
+    let (shop, _) = store.workshops().await.unwrap()[0].clone();
+    let id = store.of(shop).add_person(&new).await.unwrap();
+    let mut visit = Visit { address: address.address, code: String::new(), cookies: BTreeMap::new() };
+    assert_eq!(visit.sign_in(&name, WORDS).await.status, 303);
+    let token = visit.get("/account").await.field("csrf");
+    (visit, token, store.person(id).await.unwrap().unwrap())
+}
+
+fn is_refused(answer: &Answer) -> bool {
+    answer.status == 403 && answer.code() == "not-allowed"
+}
+
+#[test]
+fn every_route_stands_in_the_table() {
+    let table: BTreeSet<String> = table().iter().map(|(_, m, p)| format!("{m} {p}")).collect();
+    let open = TABLE.split("const OPEN").nth(1).unwrap().split("];").next().unwrap();
+    let open: BTreeSet<String> = open.split('"').skip(1).step_by(2).map(str::to_owned).collect();
+    let registered = registered();
+    let missing: Vec<_> = registered.iter().filter(|r| !table.contains(*r) && !open.contains(*r)).collect();
+    assert!(missing.is_empty(), "open to nobody: {missing:?}");
+    let gone: Vec<_> = table.iter().filter(|r| !registered.contains(*r)).collect();
+    assert!(gone.is_empty(), "no such route: {gone:?}");
+    assert!(table.len() > 80, "{}", table.len());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_route_keeps_the_table() {
+    let (mut owner, store) = visit().await;
+    owner.sign_in("ode", WORDS).await;
+    for role in Role::ALL {
+        let (mut visit, token, person) = signed_in(&store, &owner, *role).await;
+        for (action, method, pattern) in table() {
+            let path = pattern
+                .replace("{form:gcode|csv}", "csv")
+                .replace("{change:disable|enable|anonymise}", "disable")
+                .replace("{id}", "999999")
+                .replace("{listening}", "999999")
+                .replace("{name}", "nothing")
+                .replace("{job}", "nothing");
+            let answer = match method {
+                "GET" => visit.get(&path).await,
+                _ => visit.post(&path, &[("csrf", &token)]).await,
+            };
+            let may = Actor::of(&person).may(action);
+            assert_eq!(is_refused(&answer), !may, "{method} {path} by {role:?}: {}", answer.status);
+            assert_ne!(answer.status, 500, "{method} {path} by {role:?}");
+        }
+    }
+}
+
+/// Whatever leads somewhere or can be sent on the pages that a role sees is theirs to open and to send.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_offered_is_allowed() {
+    let (mut owner, store) = visit().await;
+    owner.sign_in("ode", WORDS).await;
+    let path = with_design(&mut owner).await;
+    with_run(&mut owner, &path).await;
+    for role in Role::ALL {
+        let (mut visit, token, _) = signed_in(&store, &owner, *role).await;
+        let mut to_see = VecDeque::from(["/".to_owned()]);
+        let (mut seen, mut sent) = (BTreeSet::new(), BTreeSet::new());
+        while let Some(path) = to_see.pop_front() {
+            if seen.len() >= MOST_PAGES || !seen.insert(path.clone()) {
+                continue;
+            }
+            let answer = visit.get(&path).await;
+            assert!(!is_refused(&answer), "{role:?} is offered {path}");
+            if !answer.headers.get("content-type").is_some_and(|kind| kind.starts_with("text/html")) {
+                continue;
+            }
+            let page = Html::parse_document(&answer.body);
+            let links = Selector::parse("a[href^='/']").unwrap();
+            for link in page.select(&links).filter_map(|e| e.value().attr("href")) {
+                let link = link.split('#').next().unwrap_or_default().to_owned();
+                // Of a page's filters and orders, one stands for all.
+                let page_of = |link: &str| link.split('?').next().map(str::to_owned);
+                let is_another =
+                    seen.iter().chain(&to_see).any(|s| page_of(s) == page_of(&link) && s.contains('?'));
+                if link.contains('?') && is_another {
+                    continue;
+                }
+                if !link.starts_with("/assets") && !seen.contains(&link) {
+                    to_see.push_back(link);
+                }
+            }
+            let forms = Selector::parse("form[method='post'][action^='/']").unwrap();
+            sent.extend(page.select(&forms).filter_map(|e| e.value().attr("action")).map(str::to_owned));
+        }
+        assert!(seen.len() > 8, "{role:?} saw {seen:?}");
+        sent.retain(|to| !to.starts_with("/sign-out") && !to.starts_with("/account/sessions"));
+        if *role == Role::Owner {
+            // They may do everything, and would disable themselves here.
+            continue;
+        }
+        for to in sent {
+            let answer = visit.post(&to, &[("csrf", &token)]).await;
+            assert!(!is_refused(&answer), "{role:?} is offered to send {to}");
+        }
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_new_role_holds_from_the_next_page_on() {
+    let (mut owner, store) = visit().await;
+    owner.sign_in("ode", WORDS).await;
+    let (mut wren, _, person) = signed_in(&store, &owner, Role::Designer).await;
+    assert_eq!(wren.get("/designs").await.status, 200);
+    let token = owner.get("/people").await.field("csrf");
+    let to = format!("/people/{}/role", person.id);
+    assert_eq!(owner.post(&to, &[("csrf", &token), ("role", "operator")]).await.status, 303);
+    assert!(is_refused(&wren.get("/designs").await));
+    assert_eq!(owner.post(&to, &[("csrf", &token), ("role", "king")]).await.status, 400);
+    let to = format!("/people/{}/disable", person.id);
+    assert_eq!(owner.post(&to, &[("csrf", &token)]).await.status, 303);
+    let out = wren.get("/logbook").await;
+    assert!(out.status == 303 && out.headers["location"].starts_with("/sign-in"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_invited_person_sets_their_password_by_the_link() {
+    let (mut owner, _) = visit().await;
+    owner.sign_in("ode", WORDS).await;
+    let token = owner.get("/people").await.field("csrf");
+    let fields =
+        [("csrf", token.as_str()), ("name", "Wren Ashby"), ("sign_in", "wren"), ("role", "operator")];
+    let page = owner.post("/people", &fields).await;
+    let link = page.find("#link").unwrap();
+    let path = link.split_once(&owner.address.to_string()).unwrap().1.to_owned();
+    assert!(!owner.get("/people").await.body.contains(&path), "it is shown once");
+    assert_eq!(owner.post("/people", &fields).await.status, 422, "the name is taken");
+    let mut wren = Visit { address: owner.address, code: String::new(), cookies: BTreeMap::new() };
+    let form = wren.get(&path).await;
+    let token = form.field("csrf");
+    let weak = [("csrf", token.as_str()), ("password", "short"), ("again", "short")];
+    assert_eq!(wren.post(&path, &weak).await.status, 422);
+    let differing = [("csrf", token.as_str()), ("password", "heron under wet slate"), ("again", "otherwise")];
+    assert_eq!(wren.post(&path, &differing).await.status, 422);
+    let good =
+        [("csrf", token.as_str()), ("password", "heron under wet slate"), ("again", "heron under wet slate")];
+    assert_eq!(wren.post(&path, &good).await.status, 303);
+    assert_eq!(wren.get("/").await.status, 200);
+    assert_eq!(wren.get(&path).await.status, 404, "it holds once");
+    assert_eq!(wren.get("/welcome/zz").await.status, 404);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_station_asks_who_stands_at_it() {
+    let (mut owner, store) = visit().await;
+    owner.sign_in("ode", WORDS).await;
+    let (_, _, wren) = signed_in(&store, &owner, Role::Owner).await;
+    let workshop = Workshop::new(store.clone());
+    workshop.set_own_pin(&Actor::of(&wren), "407193".into()).await.unwrap();
+    let token = owner.get("/stations").await.field("csrf");
+    let page = owner.post("/stations", &[("csrf", &token), ("name", "By the window")]).await;
+    let code = page.find("#code").unwrap();
+    let mut tablet = Visit { address: owner.address, code: String::new(), cookies: BTreeMap::new() };
+    let token = tablet.get("/station").await.field("csrf");
+    assert_eq!(tablet.post("/station/enrol", &[("csrf", &token), ("code", "AAAA")]).await.status, 422);
+    assert_eq!(tablet.post("/station/enrol", &[("csrf", &token), ("code", &code)]).await.status, 303);
+    let asked = tablet.get("/logbook").await;
+    assert_eq!(asked.headers["location"], "/station?next=/logbook");
+    let page = tablet.get(&format!("/station?person={}", wren.id)).await;
+    let token = page.field("csrf");
+    let person = wren.id.to_string();
+    let stand = |pin: &'static str| {
+        [
+            ("csrf", token.clone()),
+            ("person", person.clone()),
+            ("next", "/logbook".into()),
+            ("pin", pin.into()),
+        ]
+    };
+    let post = |fields: &[(&'static str, String); 4]| fields.clone();
+    let wrong = post(&stand("111222"));
+    let wrong: Vec<(&str, &str)> = wrong.iter().map(|(k, v)| (*k, v.as_str())).collect();
+    assert_eq!(tablet.post("/station/stand", &wrong).await.status, 422);
+    let right = post(&stand("407193"));
+    let right: Vec<(&str, &str)> = right.iter().map(|(k, v)| (*k, v.as_str())).collect();
+    assert_eq!(tablet.post("/station/stand", &right).await.headers["location"], "/logbook");
+    assert_eq!(tablet.get("/logbook").await.status, 200);
+    // An owner elsewhere, an operator here.
+    assert!(is_refused(&tablet.get("/designs").await) && is_refused(&tablet.get("/people").await));
+    let token = tablet.get("/logbook").await.field("csrf");
+    assert_eq!(tablet.post("/station/leave", &[("csrf", &token)]).await.status, 303);
+    assert_eq!(tablet.get("/logbook").await.status, 303);
+    // Retired, it is a tablet like any other.
+    let token = owner.get("/stations").await.field("csrf");
+    assert_eq!(owner.post("/stations/1/retire", &[("csrf", &token)]).await.status, 303);
+    assert!(tablet.get("/logbook").await.headers["location"].starts_with("/sign-in"));
+}
