@@ -14,6 +14,9 @@ pub enum StoreError {
     /// The tables could not be brought up to date.
     #[error("the tables could not be brought up to date: {0}")]
     Migration(String),
+    /// A workshop was set up in this database, or it is somebody else's.
+    #[error("the database is not empty")]
+    NotEmpty,
     /// There is no such thing in this workshop.
     #[error("there is no such {0} in this workshop")]
     Missing(&'static str),

@@ -6,6 +6,7 @@ mod logbook;
 use coil::design::tall_single;
 use coil::prediction::{Calibration, predict};
 use dev_database::fresh_store;
+use rstest::rstest;
 use store::audit::{AuditAction, AuditFilter};
 use store::design::{DesignFilter, DesignOrder, NewRevision};
 use store::event::NewEvent;
@@ -547,4 +548,46 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
     );
     store.of(shop).end_timer(timers[0].id).await.unwrap();
     assert_eq!(store.of(shop).timers().await.unwrap().len(), 1);
+}
+
+/// A start that was killed in the middle of a migration, before or after its statement, is begun again by the next one.
+#[rstest]
+#[case(1)]
+#[case(21)]
+#[case(38)]
+#[case(43)]
+#[case(50)]
+#[case(52)]
+#[case(54)]
+#[tokio::test]
+async fn a_migration_that_was_broken_off_is_done(#[case] version: i64) {
+    let migrator = sqlx::migrate!();
+    let migration = migrator.iter().find(|m| m.version == version).unwrap();
+    for was_done in [true, false] {
+        let (url, _) = dev_database::fresh_database().await;
+        if was_done || version > 1 {
+            drop(Store::begin_loading(&url, if was_done { version } else { version - 1 }).await.unwrap());
+        }
+        let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+        if was_done {
+            sqlx::query("UPDATE _sqlx_migrations SET success = FALSE WHERE version = ?")
+                .bind(version)
+                .execute(&pool)
+                .await
+                .unwrap();
+        } else if version > 1 {
+            sqlx::query(
+                "INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) \
+                 VALUES (?, ?, FALSE, ?, -1)",
+            )
+            .bind(version)
+            .bind(&*migration.description)
+            .bind(&*migration.checksum)
+            .execute(&pool)
+            .await
+            .unwrap();
+        }
+        let store = Store::connect(&url).await.unwrap();
+        workshop(&store, "kestrel").await;
+    }
 }

@@ -2,13 +2,13 @@
 //! read, and a route that is not in the table is open to nobody.
 
 use crate::app::App;
-use crate::current_user::identify;
+use crate::current_user::{Identity, identify};
 use crate::error::AppError;
-use actix_web::body::MessageBody;
+use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
 use actix_web::middleware::Next;
-use actix_web::{Error, HttpMessage as _, web};
+use actix_web::{Error, HttpMessage as _, ResponseError as _, web};
 use workshop::Action;
 
 /// Routes where nobody is signed in, or that only end a session.
@@ -193,19 +193,31 @@ fn action_of(method: &Method, pattern: &str) -> Option<Action> {
 /// Finds who asks and whether they may, before anything of the request is read.
 pub(crate) async fn check(
     request: ServiceRequest,
-    next: Next<impl MessageBody>,
-) -> Result<ServiceResponse<impl MessageBody>, Error> {
-    // Where there is no route at all, the answer is that there is no such page.
-    let Some(pattern) = request.match_pattern() else { return next.call(request).await };
-    if OPEN.iter().any(|entry| is_route(entry, request.method(), &pattern)) {
-        return next.call(request).await;
+    next: Next<impl MessageBody + 'static>,
+) -> Result<ServiceResponse<BoxBody>, Error> {
+    match may(&request).await {
+        Ok(Some(identity)) => {
+            request.extensions_mut().insert(identity);
+        }
+        Ok(None) => {}
+        // As an answer, not as an error: what is added to every answer is added to this one too.
+        Err(error) => return Ok(request.into_response(error.error_response())),
     }
-    let Some(app) = request.app_data::<web::Data<App>>().cloned() else {
-        return Err(AppError::internal("no application").into());
-    };
-    let found = identify(&app, request.request()).await?;
+    Ok(next.call(request).await?.map_into_boxed_body())
+}
+
+/// Who asks, where the route asks for somebody.
+async fn may(request: &ServiceRequest) -> Result<Option<Identity>, AppError> {
+    // Where there is no route at all, the answer is that there is no such page.
+    let Some(pattern) = request.match_pattern() else { return Ok(None) };
+    if OPEN.iter().any(|entry| is_route(entry, request.method(), &pattern)) {
+        return Ok(None);
+    }
+    let app = request.app_data::<web::Data<App>>();
+    let app = app.ok_or_else(|| AppError::internal("no application"))?;
+    let found = identify(app, request.request()).await?;
     // A method that the route does not have.
-    let Some(action) = action_of(request.method(), &pattern) else { return next.call(request).await };
+    let Some(action) = action_of(request.method(), &pattern) else { return Ok(None) };
     if let Err(refusal) = found.actor.require(action) {
         tracing::warn!(
             event = "not-allowed",
@@ -214,10 +226,9 @@ pub(crate) async fn check(
             path = request.path(),
             address = %app.origin.address(request.request()),
         );
-        return Err(AppError::Refused(refusal).into());
+        return Err(AppError::Refused(refusal));
     }
-    request.extensions_mut().insert(found);
-    next.call(request).await
+    Ok(Some(found))
 }
 
 #[cfg(test)]

@@ -105,6 +105,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "This is too easily guessed. Take several words that do not belong together.".into()
         }
         Refusal::AlreadySetUp => "This workshop is set up already.".into(),
+        Refusal::Backup(why) => format!("The backup: {why}."),
         Refusal::DatabaseAway(_)
         | Refusal::Storage(_)
         | Refusal::Task(_)

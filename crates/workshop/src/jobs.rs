@@ -27,6 +27,8 @@ pub enum JobOutcome {
         /// Runs whose level changed.
         changed: u32,
     },
+    /// A backup was written: how many facts.
+    BackedUp(u64),
     /// It was told to stop; nothing was written that is not named in the outcome of a job that ends.
     Stopped,
     /// It failed, with the refusal's code.

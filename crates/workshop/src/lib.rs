@@ -9,6 +9,8 @@ mod actor;
 mod attention;
 mod audit;
 mod audition;
+mod backup;
+mod backups;
 mod blocking;
 mod calibration;
 mod calibration_versions;
@@ -58,6 +60,10 @@ pub use actor::Actor;
 pub use attention::{AttentionItem, MissingReading, Urgency};
 pub use audit::AuditPage;
 pub use audition::{Audition, AuditionSide};
+pub use backup::{
+    ARCHIVE_FORMAT, BackupError, BackupFile, Manifest, Member, restore_archive, verify_archive, write_archive,
+};
+pub use backups::BackupFolder;
 pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
 pub use calibration_versions::AppliedCalibration;
 pub use comparison::ComparedPickup;
@@ -94,6 +100,6 @@ pub use sessions::SESSION_LIMITS;
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{WinderChoice, WinderCommand};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};
-pub use team::{Invitation, LINK_LASTS, Member, MemberChange, PeopleManager};
+pub use team::{Invitation, LINK_LASTS, MemberChange, PeopleManager, WorkshopMember};
 pub use travellers::TravellerProgress;
 pub use winder_link::{StationState, StationTrouble, WinderMotion};

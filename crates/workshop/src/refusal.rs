@@ -143,6 +143,9 @@ pub enum Refusal {
     /// Something cannot be written as text.
     #[error("cannot be written: {0}")]
     Encoding(#[from] serde_json::Error),
+    /// A backup was not written, or is not whole.
+    #[error("backup: {0}")]
+    Backup(String),
     /// A sound could not be made.
     #[error("the sound could not be made: {0}")]
     Sound(String),

@@ -1,6 +1,7 @@
 //! The use cases' common ground: the database, and what is kept in memory between requests.
 
 use crate::actor::Actor;
+use crate::backups::BackupFolder;
 use crate::calibration_versions::CalibrationVersions;
 use crate::jobs::Jobs;
 use crate::permits::AllPermits;
@@ -23,6 +24,7 @@ pub struct Workshop {
     pub(crate) permits: AllPermits,
     pub(crate) attempts: Arc<SignInLimit>,
     pub(crate) set_up_code: SpokenCode,
+    pub(crate) backups: Option<BackupFolder>,
 }
 
 impl std::fmt::Debug for Workshop {
@@ -44,6 +46,7 @@ impl Workshop {
             permits: AllPermits::default(),
             attempts: Arc::default(),
             set_up_code: SpokenCode::random(),
+            backups: None,
         }
     }
 

@@ -67,7 +67,7 @@ pub enum MemberChange {
 
 /// Someone of the workshop as the owner sees them.
 #[derive(Clone, Debug)]
-pub struct Member {
+pub struct WorkshopMember {
     /// The person.
     pub person: Person,
     /// Until when their link to set a password is open, UTC.
@@ -79,12 +79,12 @@ impl Workshop {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn members(&self, manager: &PeopleManager) -> Result<Vec<Member>, Refusal> {
+    pub async fn members(&self, manager: &PeopleManager) -> Result<Vec<WorkshopMember>, Refusal> {
         let store = self.store.of(manager.workshop);
         let links = store.password_links().await?;
         let until = |id| links.iter().find(|(person, _)| *person == id).map(|(_, until)| *until);
         let people = store.people().await?;
-        Ok(people.into_iter().map(|person| Member { link_until: until(person.id), person }).collect())
+        Ok(people.into_iter().map(|person| WorkshopMember { link_until: until(person.id), person }).collect())
     }
 
     /// Invites somebody: they are there at once, and set their password by a link that holds once and for

@@ -16,7 +16,7 @@ use presentation::form_fields::Errors;
 use presentation::format;
 use store::PersonId;
 use store::person::Role;
-use workshop::{Invitation, Member, MemberChange, PeopleManager, Refusal, Secret};
+use workshop::{Invitation, MemberChange, PeopleManager, Refusal, Secret, WorkshopMember};
 
 /// A role as people read it, with what it is for.
 const fn role_name(role: Role) -> (&'static str, &'static str) {
@@ -42,8 +42,8 @@ struct Row {
 }
 
 impl Row {
-    fn new(of: Member, user: &CurrentUser) -> Self {
-        let Member { person, link_until } = of;
+    fn new(of: WorkshopMember, user: &CurrentUser) -> Self {
+        let WorkshopMember { person, link_until } = of;
         let (state_class, state) = match (person.disabled_at, link_until, &person.password_hash) {
             (Some(_), ..) => ("disabled", "disabled".to_owned()),
             (None, Some(until), _) => ("invited", format!("link open until {}", format::moment(until))),

@@ -1,0 +1,460 @@
+//! The workshop archive: one zip with a line of JSON for every fact, as of one moment, and a manifest that proves it whole.
+//!
+//! It is written while the program serves, in pieces of bounded size, under another name until it is complete.
+
+use crate::refusal::Refusal;
+use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value};
+use sha2::{Digest as _, Sha256};
+use std::fs::{File, OpenOptions};
+use std::io::{self, BufRead as _, BufReader, BufWriter, Read, Write as _};
+use std::os::unix::fs::OpenOptionsExt as _;
+use std::path::{Path, PathBuf};
+use store::archive::{FactTable, Lines};
+use store::{Store, StoreError};
+use thiserror::Error;
+use time::OffsetDateTime;
+use tokio::sync::mpsc;
+use zip::write::SimpleFileOptions;
+use zip::{CompressionMethod, ZipArchive, ZipWriter};
+
+/// What an archive of this kind calls itself.
+pub const ARCHIVE_FORMAT: &str = "filamentum-workshop/1";
+/// Name of the member that lists the others.
+const MANIFEST: &str = "manifest.json";
+/// Folder of the facts.
+const FACTS: &str = "facts/";
+/// Most bytes of a manifest, and of one fact: more is no archive of ours.
+const MOST_MANIFEST: u64 = 1 << 20;
+const MOST_LINE: u64 = 64 << 20;
+/// Rows that are restored at a time.
+const ROWS: usize = 200;
+/// Pieces that wait to be written: the database is read no faster than the disk takes it.
+const WAITING: usize = 4;
+
+/// Why an archive was not written, is not whole, or cannot be restored.
+#[derive(Debug, Error)]
+pub enum BackupError {
+    /// The file or its folder cannot be read or written.
+    #[error("{path}: {source}")]
+    File {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        source: io::Error,
+    },
+    /// It is no zip, or one that was cut short.
+    #[error("not a whole zip file: {0}")]
+    Zip(#[from] zip::result::ZipError),
+    /// There is no manifest in it, or none that can be read.
+    #[error("no manifest that can be read: {0}")]
+    Manifest(String),
+    /// It is an archive of another format or of a newer program.
+    #[error("an archive of format {0}, which this program does not read")]
+    Format(String),
+    /// A member is missing, or is not what the manifest says.
+    #[error("{member} is not what was written: {why}")]
+    Damaged {
+        /// The member.
+        member: String,
+        /// What differs.
+        why: String,
+    },
+    /// A piece of work ended early.
+    #[error("a piece of work ended early: {0}")]
+    Task(#[from] tokio::task::JoinError),
+    /// The database.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// Somebody stopped it.
+    #[error("stopped")]
+    Stopped,
+}
+
+impl BackupError {
+    fn file(path: &Path) -> impl FnOnce(io::Error) -> Self {
+        let path = path.to_owned();
+        |source| Self::File { path, source }
+    }
+}
+
+impl From<BackupError> for Refusal {
+    fn from(error: BackupError) -> Self {
+        match error {
+            BackupError::Store(error) => error.into(),
+            BackupError::Task(error) => Self::Task(error),
+            other => Self::Backup(other.to_string()),
+        }
+    }
+}
+
+/// A member of an archive.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Member {
+    /// Its name in the zip.
+    pub name: String,
+    /// How many facts, one a line.
+    pub rows: u64,
+    /// How many bytes, unpacked.
+    pub bytes: u64,
+    /// SHA-256 of those, hexadecimal.
+    pub sha256: String,
+}
+
+/// What an archive holds.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Manifest {
+    /// [`ARCHIVE_FORMAT`].
+    pub format: String,
+    /// Version of the program that wrote it.
+    pub program: String,
+    /// Number of the newest migration of its database.
+    pub schema: i64,
+    /// Of which moment it is, UTC.
+    #[serde(with = "time::serde::rfc3339")]
+    pub taken_at: OffsetDateTime,
+    /// The members, by name.
+    pub members: Vec<Member>,
+}
+
+impl Manifest {
+    /// How many facts there are in all.
+    #[must_use]
+    pub fn rows(&self) -> u64 {
+        self.members.iter().map(|m| m.rows).sum()
+    }
+}
+
+/// What the writer is told.
+enum Piece {
+    Member(String),
+    Lines(Lines),
+    Finish { schema: i64, taken_at: OffsetDateTime },
+}
+
+impl From<Lines> for Piece {
+    fn from(lines: Lines) -> Self {
+        Self::Lines(lines)
+    }
+}
+
+fn hexadecimal(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// The name that a file has until it is complete.
+fn unfinished(path: &Path) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(".unfinished");
+    name.into()
+}
+
+/// Writes the pieces into a file that only its owner reads; it gets its name when everything is on the disk.
+fn write_pieces(path: &Path, mut pieces: mpsc::Receiver<Piece>) -> Result<Manifest, BackupError> {
+    let draft = unfinished(path);
+    let fault = |source| BackupError::File { path: draft.clone(), source };
+    let file =
+        OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&draft).map_err(fault)?;
+    let mut zip = ZipWriter::new(BufWriter::new(file));
+    let options = SimpleFileOptions::default()
+        .compression_method(CompressionMethod::Deflated)
+        .unix_permissions(0o600)
+        .large_file(true);
+    let mut members: Vec<Member> = Vec::new();
+    let mut digest = Sha256::new();
+    while let Some(piece) = pieces.blocking_recv() {
+        match piece {
+            Piece::Member(name) => {
+                close(&mut members, &mut digest);
+                zip.start_file(name.as_str(), options)?;
+                members.push(Member { name, rows: 0, bytes: 0, sha256: String::new() });
+            }
+            Piece::Lines(Lines { text, count }) => {
+                zip.write_all(&text).map_err(fault)?;
+                digest.update(&text);
+                if let Some(member) = members.last_mut() {
+                    member.rows += count;
+                    member.bytes += text.len() as u64;
+                }
+            }
+            Piece::Finish { schema, taken_at } => {
+                close(&mut members, &mut digest);
+                let manifest = Manifest {
+                    format: ARCHIVE_FORMAT.to_owned(),
+                    program: env!("CARGO_PKG_VERSION").to_owned(),
+                    schema,
+                    taken_at,
+                    members,
+                };
+                zip.start_file(MANIFEST, options)?;
+                let text =
+                    serde_json::to_vec_pretty(&manifest).map_err(|e| BackupError::Manifest(e.to_string()))?;
+                zip.write_all(&text).map_err(fault)?;
+                let file = zip.finish()?.into_inner().map_err(|error| fault(error.into_error()))?;
+                file.sync_all().map_err(fault)?;
+                std::fs::rename(&draft, path).map_err(BackupError::file(path))?;
+                sync_folder(path);
+                return Ok(manifest);
+            }
+        }
+    }
+    // The reader ended early: what was written so far is nothing.
+    drop(zip);
+    let _ = std::fs::remove_file(&draft);
+    Err(BackupError::Stopped)
+}
+
+/// Enters the digest of the member that ends.
+fn close(members: &mut [Member], digest: &mut Sha256) {
+    if let Some(member) = members.last_mut() {
+        member.sha256 = hexadecimal(&std::mem::take(digest).finalize());
+    }
+}
+
+/// A name that was given is kept by its folder; where that cannot be asked for, the disk decides when.
+fn sync_folder(path: &Path) {
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    if let Ok(folder) = File::open(folder) {
+        let _ = folder.sync_all();
+    }
+}
+
+/// Writes an archive of everything as of now. `go_on` is told the share that is done, 0 to 1, and stops it by `false`; then,
+/// and when anything fails, no file of that name is there.
+///
+/// # Errors
+/// [`BackupError::File`] such as on a full disk, [`BackupError::Store`], [`BackupError::Stopped`].
+pub async fn write_archive(
+    store: &Store,
+    path: &Path,
+    mut go_on: impl FnMut(f64) -> bool + Send,
+) -> Result<Manifest, BackupError> {
+    let mut snapshot = store.snapshot().await?;
+    let (sender, receiver) = mpsc::channel(WAITING);
+    let target = path.to_owned();
+    let writer = tokio::task::spawn_blocking(move || write_pieces(&target, receiver));
+    let tables: Vec<FactTable> = snapshot.tables().to_vec();
+    let mut total = 0;
+    for table in &tables {
+        total += snapshot.count(table).await?;
+    }
+    let mut done = 0;
+    let mut advance = |count: u64| {
+        done += count;
+        go_on(done as f64 / total.max(1) as f64)
+    };
+    let mut is_complete = true;
+    for table in &tables {
+        let name = format!("{FACTS}{}.ndjson", table.name());
+        // Where the writer has ended it says why.
+        is_complete = sender.send(Piece::Member(name)).await.is_ok()
+            && snapshot.rows(table, &sender, &mut advance).await?;
+        if !is_complete {
+            break;
+        }
+    }
+    if is_complete {
+        let finish = Piece::Finish { schema: snapshot.version(), taken_at: snapshot.taken_at() };
+        let _ = sender.send(finish).await;
+    }
+    drop(sender);
+    let written = writer.await?;
+    if written.is_err() {
+        let _ = std::fs::remove_file(unfinished(path));
+    }
+    written
+}
+
+fn open(path: &Path) -> Result<ZipArchive<BufReader<File>>, BackupError> {
+    let file = File::open(path).map_err(BackupError::file(path))?;
+    Ok(ZipArchive::new(BufReader::new(file))?)
+}
+
+fn read_manifest(zip: &mut ZipArchive<BufReader<File>>) -> Result<Manifest, BackupError> {
+    let member = zip.by_name(MANIFEST).map_err(|error| BackupError::Manifest(error.to_string()))?;
+    let mut text = Vec::new();
+    member.take(MOST_MANIFEST).read_to_end(&mut text).map_err(|e| BackupError::Manifest(e.to_string()))?;
+    let value: Value = serde_json::from_slice(&text).map_err(|e| BackupError::Manifest(e.to_string()))?;
+    let format = value.get("format").and_then(Value::as_str).unwrap_or("unknown");
+    if format != ARCHIVE_FORMAT {
+        return Err(BackupError::Format(format.chars().take(60).collect()));
+    }
+    serde_json::from_value(value).map_err(|e| BackupError::Manifest(e.to_string()))
+}
+
+/// Reads a member line by line and compares it with the manifest at its end.
+fn read_member(
+    zip: &mut ZipArchive<BufReader<File>>,
+    member: &Member,
+    mut take: impl FnMut(&[u8]) -> Result<(), BackupError>,
+) -> Result<(), BackupError> {
+    let damaged = |why: String| BackupError::Damaged { member: member.name.clone(), why };
+    let found = zip.by_name(&member.name).map_err(|error| damaged(error.to_string()))?;
+    let mut reader = BufReader::new(found);
+    let (mut digest, mut rows, mut bytes) = (Sha256::new(), 0_u64, 0_u64);
+    let mut line = Vec::new();
+    loop {
+        line.clear();
+        let read = reader.by_ref().take(MOST_LINE).read_until(b'\n', &mut line);
+        let read = read.map_err(|error| damaged(error.to_string()))?;
+        if read == 0 {
+            break;
+        }
+        bytes += read as u64;
+        rows += 1;
+        // Before a line is used it is known that there are no more of them than there should be.
+        if bytes > member.bytes {
+            return Err(damaged(format!("more than its {} bytes", member.bytes)));
+        }
+        digest.update(&line);
+        take(&line)?;
+    }
+    let sum = hexadecimal(&digest.finalize());
+    if (rows, bytes) != (member.rows, member.bytes) {
+        return Err(damaged(format!(
+            "{rows} lines of {bytes} bytes instead of {} of {}",
+            member.rows, member.bytes
+        )));
+    }
+    if sum != member.sha256 {
+        return Err(damaged("its SHA-256 differs".to_owned()));
+    }
+    Ok(())
+}
+
+fn verify_now(path: &Path) -> Result<Manifest, BackupError> {
+    let mut zip = open(path)?;
+    let manifest = read_manifest(&mut zip)?;
+    for member in &manifest.members {
+        read_member(&mut zip, member, |_| Ok(()))?;
+    }
+    let mut others = Vec::new();
+    for name in zip.file_names() {
+        let name = name?.into_owned();
+        if name != MANIFEST && manifest.members.iter().all(|m| m.name != name) {
+            others.push(name);
+        }
+    }
+    if let Some(member) = others.pop() {
+        return Err(BackupError::Damaged { member, why: "the manifest does not name it".to_owned() });
+    }
+    Ok(manifest)
+}
+
+/// Whether an archive is whole: every member is there and what it was.
+///
+/// # Errors
+/// What is wrong with it.
+pub async fn verify_archive(path: &Path) -> Result<Manifest, BackupError> {
+    let path = path.to_owned();
+    tokio::task::spawn_blocking(move || verify_now(&path)).await?
+}
+
+/// Rows of a table on their way into the database.
+struct Rows {
+    table: String,
+    rows: Vec<Map<String, Value>>,
+}
+
+/// Reads everything once more, into a channel.
+fn read_rows(path: &Path, manifest: &Manifest, rows: &mpsc::Sender<Rows>) -> Result<(), BackupError> {
+    let mut zip = open(path)?;
+    for member in &manifest.members {
+        let Some(table) = member.name.strip_prefix(FACTS).and_then(|n| n.strip_suffix(".ndjson")) else {
+            continue;
+        };
+        let mut some = Vec::new();
+        let hand_on = |some: &mut Vec<Map<String, Value>>| {
+            let rows_of = Rows { table: table.to_owned(), rows: std::mem::take(some) };
+            rows.blocking_send(rows_of).map_err(|_gone| BackupError::Stopped)
+        };
+        read_member(&mut zip, member, |line| {
+            let row = serde_json::from_slice(line).map_err(|error| BackupError::Damaged {
+                member: member.name.clone(),
+                why: error.to_string(),
+            })?;
+            some.push(row);
+            if some.len() >= ROWS { hand_on(&mut some) } else { Ok(()) }
+        })?;
+        if !some.is_empty() {
+            hand_on(&mut some)?;
+        }
+    }
+    Ok(())
+}
+
+/// Restores an archive into the empty database at `url`, after it was verified: everything or nothing. An archive of an older
+/// version is brought up to this one.
+///
+/// # Errors
+/// [`StoreError::NotEmpty`] when a workshop is there; what is wrong with the archive.
+pub async fn restore_archive(
+    url: &str,
+    path: &Path,
+    mut on_progress: impl FnMut(f64),
+) -> Result<(Store, Manifest), BackupError> {
+    let manifest = verify_archive(path).await?;
+    let mut loading = Store::begin_loading(url, manifest.schema).await?;
+    let (sender, mut receiver) = mpsc::channel(WAITING);
+    let (file, of) = (path.to_owned(), manifest.clone());
+    let reader = tokio::task::spawn_blocking(move || read_rows(&file, &of, &sender));
+    let total = manifest.rows().max(1);
+    let mut done = 0_u64;
+    while let Some(Rows { table, rows }) = receiver.recv().await {
+        let table = loading.table(&table)?;
+        loading.insert(&table, &rows).await?;
+        done += rows.len() as u64;
+        on_progress(done as f64 / total as f64);
+    }
+    reader.await??;
+    Ok((loading.finish().await?, manifest))
+}
+
+/// A file of a folder of archives.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct BackupFile {
+    /// Its name.
+    pub name: String,
+    /// Bytes.
+    pub bytes: u64,
+    /// When it was written, UTC.
+    pub at: OffsetDateTime,
+}
+
+/// Name of an archive that is kept by the clock.
+pub(crate) fn scheduled_name(at: OffsetDateTime) -> String {
+    let format = time::macros::format_description!("[year][month][day]-[hour][minute][second]");
+    format!("filamentum-{}.zip", at.format(format).unwrap_or_default())
+}
+
+/// Whether a name is one of [`scheduled_name`]: nothing else in a folder is listed, given out or removed.
+pub(crate) fn is_scheduled_name(name: &str) -> bool {
+    let middle = name.strip_prefix("filamentum-").and_then(|rest| rest.strip_suffix(".zip"));
+    middle.is_some_and(|m| {
+        m.len() == 15
+            && m.bytes().enumerate().all(|(k, b)| if k == 8 { b == b'-' } else { b.is_ascii_digit() })
+    })
+}
+
+/// The archives of a folder, the newest first.
+pub(crate) async fn list(folder: &Path) -> Result<Vec<BackupFile>, BackupError> {
+    let looked_in = folder.to_owned();
+    let listed = tokio::task::spawn_blocking(move || -> io::Result<Vec<BackupFile>> {
+        let mut all = Vec::new();
+        for entry in std::fs::read_dir(&looked_in)? {
+            let entry = entry?;
+            let name = entry.file_name().to_string_lossy().into_owned();
+            let meta = entry.metadata()?;
+            if meta.is_file() && is_scheduled_name(&name) {
+                all.push(BackupFile { name, bytes: meta.len(), at: meta.modified()?.into() });
+            }
+        }
+        all.sort_by(|a, b| b.name.cmp(&a.name));
+        Ok(all)
+    });
+    match listed.await? {
+        Ok(all) => Ok(all),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Vec::new()),
+        Err(source) => Err(BackupError::File { path: folder.to_owned(), source }),
+    }
+}
