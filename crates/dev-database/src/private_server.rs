@@ -70,6 +70,9 @@ pub struct PrivateServer {
     _lock: File,
 }
 
+/// The file that says on which port a running server listens.
+const PORT: &str = "port";
+
 const KEEPER: &str = r#"
 exec 3<&0
 "$@" </dev/null & db=$!
@@ -114,7 +117,20 @@ impl PrivateServer {
             _lock: lock,
         };
         server.wait_until_ready().await?;
+        fs::write(folder.join(PORT), format!("{port}\n")).map_err(problem)?;
         Ok(server)
+    }
+
+    /// Address of the database `name` of a server that another program runs on `folder`; `None` when none does.
+    #[must_use]
+    pub fn running_url(folder: &Path, name: &str) -> Option<String> {
+        let lock = File::open(folder.join("lock")).ok()?;
+        if !matches!(lock.try_lock(), Err(TryLockError::WouldBlock)) {
+            return None;
+        }
+        let port: u16 = fs::read_to_string(folder.join(PORT)).ok()?.trim().parse().ok()?;
+        let password = fs::read_to_string(folder.join("password")).ok()?;
+        Some(format!("mysql://filamentum:{}@127.0.0.1:{port}/{name}", password.trim()))
     }
 
     /// A server for one test program, careless of the disk; its files are removed when it ends.

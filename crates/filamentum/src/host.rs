@@ -1,19 +1,20 @@
 //! Serving: the listener, the database, and a clean end.
 
+use crate::database::{Database, DatabaseArguments};
 use crate::demo;
-use anyhow::{Context as _, bail};
+use anyhow::Context as _;
 use clap::Args;
-use dev_database::{Durability, PrivateServer, is_data_folder};
+use dev_database::PrivateServer;
 use instruments::simulated::Bench;
 use std::io::ErrorKind;
 use std::net::{IpAddr, TcpListener};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::time::Duration;
 use store::Store;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 use web::{BaseUrl, ServeOptions};
-use workshop::Workshop;
+use workshop::{BackupFolder, Workshop};
 
 /// Where and on what to serve. With `DATABASE_URL` set, that MariaDB is used; otherwise a private one is
 /// started on loopback.
@@ -22,9 +23,8 @@ pub(crate) struct Host {
     /// Port on loopback.
     #[arg(long, default_value_t = 8090)]
     pub port: u16,
-    /// Folder of the private MariaDB.
-    #[arg(long, default_value = "data")]
-    pub data: PathBuf,
+    #[command(flatten)]
+    pub database: DatabaseArguments,
     /// The address that people reach it at, such as `https://pickups.example`: links and codes are made of it, and requests
     /// to another name are refused. Without it, loopback's own.
     #[arg(long, env = "FILAMENTUM_BASE_URL")]
@@ -35,6 +35,23 @@ pub(crate) struct Host {
     /// Begin anew: removes what is in the data folder.
     #[arg(long)]
     pub fresh: bool,
+    /// Folder for backups; without it, one beside the data folder, with “-backups” after its name. One is written every day.
+    #[arg(long, env = "FILAMENTUM_BACKUPS")]
+    pub backups: Option<PathBuf>,
+    /// How many backups are kept.
+    #[arg(long, env = "FILAMENTUM_KEEP_BACKUPS", default_value_t = 14)]
+    pub keep_backups: usize,
+}
+
+impl Host {
+    fn backup_folder(&self) -> BackupFolder {
+        let beside = || {
+            let mut name = self.database.data.as_os_str().to_owned();
+            name.push("-backups");
+            PathBuf::from(name)
+        };
+        BackupFolder { path: self.backups.clone().unwrap_or_else(beside), keep: self.keep_backups }
+    }
 }
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
@@ -49,9 +66,9 @@ pub(crate) fn log() {
     }
 }
 
-/// Serves until Ctrl-C or SIGTERM.
-pub(crate) fn run(host: &Host, show_demo: bool) -> anyhow::Result<()> {
-    tokio::runtime::Builder::new_multi_thread().enable_all().build()?.block_on(serve(host, show_demo))
+/// What runs everything that waits.
+pub(crate) fn runtime() -> std::io::Result<tokio::runtime::Runtime> {
+    tokio::runtime::Builder::new_multi_thread().enable_all().build()
 }
 
 fn listen(port: u16) -> anyhow::Result<TcpListener> {
@@ -64,19 +81,17 @@ fn listen(port: u16) -> anyhow::Result<TcpListener> {
 }
 
 /// Serves the simulated bench until it is stopped.
-pub(crate) fn bench(port: u16, pace: f64) -> anyhow::Result<()> {
-    tokio::runtime::Builder::new_multi_thread().enable_all().build()?.block_on(async {
-        let listener = listen(port)?;
-        listener.set_nonblocking(true)?;
-        println!("The simulated bench listens on {}", listener.local_addr()?);
-        let listener = tokio::net::TcpListener::from_std(listener)?;
-        let serving = instruments::server::serve(Bench::new(SEED, pace), listener);
-        tokio::select! {
-            () = serving => {}
-            _ = tokio::signal::ctrl_c() => {}
-        }
-        Ok(())
-    })
+pub(crate) async fn bench(port: u16, pace: f64) -> anyhow::Result<()> {
+    let listener = listen(port)?;
+    listener.set_nonblocking(true)?;
+    println!("The simulated bench listens on {}", listener.local_addr()?);
+    let listener = tokio::net::TcpListener::from_std(listener)?;
+    let serving = instruments::server::serve(Bench::new(SEED, pace), listener);
+    tokio::select! {
+        () = serving => {}
+        _ = tokio::signal::ctrl_c() => {}
+    }
+    Ok(())
 }
 
 /// Seed of the simulated bench's dice.
@@ -94,45 +109,13 @@ async fn bench_beside(store: &Store) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// Removes a data folder of ours, and nothing that does not look like one.
-fn clear(folder: &Path) -> anyhow::Result<()> {
-    let absent_or_empty = std::fs::read_dir(folder).map_or(true, |mut entries| entries.next().is_none());
-    if absent_or_empty {
-        return Ok(());
-    }
-    if !is_data_folder(folder) {
-        bail!(
-            "{} is not a data folder of Filamentum, so --fresh leaves it alone: choose another with --data",
-            folder.display()
-        );
-    }
-    let lock = std::fs::File::create(folder.join("lock"))?;
-    if lock.try_lock().is_err() {
-        bail!("{} is in use by another Filamentum: stop that one first", folder.display());
-    }
-    std::fs::remove_dir_all(folder).with_context(|| format!("cannot remove {}", folder.display()))
-}
-
-async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
+/// Serves until Ctrl-C or SIGTERM.
+pub(crate) async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
     let listener = listen(host.port)?;
     let address = listener.local_addr()?;
-    let own = std::env::var("DATABASE_URL").ok().filter(|url| !url.is_empty());
-    let (store, private) = if let Some(url) = own {
-        if host.fresh {
-            bail!("--fresh only clears a private database: empty the one of DATABASE_URL yourself");
-        }
-        let store = Store::connect(&url).await.context(
-            "cannot use the database of DATABASE_URL; check that it runs, and its address, name and password",
-        )?;
-        (store, None)
-    } else {
-        if host.fresh {
-            clear(&host.data)?;
-        }
-        let server = PrivateServer::start(&host.data, Durability::Full).await?;
-        let store = Store::connect(&server.url("filamentum")).await?;
-        (store, Some(server))
-    };
+    let database = Database::to_serve(&host.database, host.fresh).await?;
+    let store = database.store().await?;
+    let private = database.private;
     if show_demo && !store.has_workshop().await? {
         println!("Loading the demo workshop …");
         demo::load(&store).await.context("the demo workshop could not be loaded")?;
@@ -146,13 +129,17 @@ async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
     if show_demo {
         println!("Sign in as “{}” with the password “{}”", demo::SIGN_IN, demo::PASSWORD);
     }
-    let workshop = Workshop::new(store.clone());
+    let workshop = Workshop::new(store.clone()).with_backups(host.backup_folder());
     if !workshop.is_set_up().await? {
         println!("The first visit sets the workshop up; it takes this code: {}", workshop.set_up_code());
     }
     println!("Ctrl-C stops it and its database.\n");
     let options =
         ServeOptions { base_url: host.base_url.clone(), trusted_proxies: host.trusted_proxy.clone() };
+    if !show_demo {
+        let behind = workshop.clone();
+        tokio::spawn(async move { behind.back_up_by_the_clock().await });
+    }
     let server = web::serve(workshop, listener, &options)?;
     let handle = server.handle();
     let serving = tokio::spawn(server);

@@ -1,13 +1,19 @@
-//! The program: serve the workshop, show the demo, predict a design file.
+//! The program: serve the workshop, show the demo, predict a design file, back up, manage people.
 
+mod archive;
+mod database;
 mod demo;
 mod host;
 mod prediction;
+mod user;
 
 use clap::{Parser, Subcommand};
+use database::DatabaseArguments;
 use host::Host;
 use std::path::PathBuf;
 use std::process::ExitCode;
+use user::UserCommand;
+use web::BaseUrl;
 
 /// Designs pickup coils, predicts what they will be, and compares with what was wound.
 #[derive(Parser)]
@@ -50,6 +56,36 @@ enum Command {
         /// The file; - reads from standard input.
         file: PathBuf,
     },
+    /// Write everything into one file, also while the program serves, and check it.
+    Backup {
+        /// The file to write.
+        file: PathBuf,
+        #[command(flatten)]
+        database: DatabaseArguments,
+    },
+    /// Say whether a backup is whole.
+    Verify {
+        /// The backup.
+        file: PathBuf,
+    },
+    /// Restore a backup into an empty database.
+    Restore {
+        /// The backup.
+        file: PathBuf,
+        #[command(flatten)]
+        database: DatabaseArguments,
+    },
+    /// Manage the people of the workshop without a browser.
+    User {
+        #[command(subcommand)]
+        command: UserCommand,
+        /// The address that people reach the workshop at, for links.
+        #[arg(long, env = "FILAMENTUM_BASE_URL", global = true)]
+        base_url: Option<BaseUrl>,
+        /// Folder of the private MariaDB, where `DATABASE_URL` names no other.
+        #[arg(long, env = "FILAMENTUM_DATA", default_value = "data", global = true)]
+        data: PathBuf,
+    },
     /// Print a design of a format to begin from.
     New {
         /// tall-single, twin-coil …
@@ -64,30 +100,36 @@ enum Command {
 }
 
 fn main() -> ExitCode {
-    let cli = Cli::parse();
-    let (host, show_demo) = match cli.command {
-        Command::Predict { file, what, format } => return prediction::run(&file, what.as_deref(), format),
-        Command::Schema => return prediction::schema(),
-        Command::Netlist { file } => return prediction::netlist(&file),
-        Command::New { kind, strings, pitch } => return prediction::new(&kind, strings, pitch),
-        Command::Bench { port, pace } => {
-            return match host::bench(port, pace) {
-                Ok(()) => ExitCode::SUCCESS,
-                Err(error) => {
-                    eprintln!("filamentum: {error:#}");
-                    ExitCode::FAILURE
-                }
-            };
-        }
-        Command::Serve(host) => (host, false),
-        Command::Demo(host) => (host, true),
-    };
-    host::log();
-    match host::run(&host, show_demo) {
-        Ok(()) => ExitCode::SUCCESS,
+    match run(Cli::parse().command) {
+        Ok(code) => code,
         Err(error) => {
             eprintln!("filamentum: {error:#}");
             ExitCode::FAILURE
         }
+    }
+}
+
+/// Runs a command that works on a database.
+fn on_database(work: impl Future<Output = anyhow::Result<()>>) -> anyhow::Result<ExitCode> {
+    host::log();
+    host::runtime()?.block_on(work)?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn run(command: Command) -> anyhow::Result<ExitCode> {
+    match command {
+        Command::Predict { file, what, format } => Ok(prediction::run(&file, what.as_deref(), format)),
+        Command::Schema => Ok(prediction::schema()),
+        Command::Netlist { file } => Ok(prediction::netlist(&file)),
+        Command::New { kind, strings, pitch } => Ok(prediction::new(&kind, strings, pitch)),
+        Command::Bench { port, pace } => on_database(host::bench(port, pace)),
+        Command::Backup { file, database } => on_database(archive::backup(&database, &file)),
+        Command::Verify { file } => on_database(archive::verify(&file)),
+        Command::Restore { file, database } => on_database(archive::restore(&database, &file)),
+        Command::User { command, base_url, data } => {
+            on_database(async { user::run(&DatabaseArguments { data }, base_url, &command).await })
+        }
+        Command::Serve(host) => on_database(host::serve(&host, false)),
+        Command::Demo(host) => on_database(host::serve(&host, true)),
     }
 }

@@ -1,6 +1,7 @@
 //! The program itself: what it prints and how it ends.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod archive;
 mod logbook;
 
 use rstest::rstest;

@@ -176,6 +176,10 @@ const ROUTES: &[(Action, &[&str])] = &[
         ],
     ),
     (Action::ReadAudit, &["GET /audit"]),
+    (
+        Action::BackUp,
+        &["GET /backups", "POST /backups", "GET /backups/{name}", "POST /backups/{name}/verify"],
+    ),
 ];
 
 /// Whether an entry of the tables is this route.

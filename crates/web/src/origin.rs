@@ -41,6 +41,14 @@ impl std::str::FromStr for BaseUrl {
     }
 }
 
+impl BaseUrl {
+    /// As text, without a slash at its end.
+    #[must_use]
+    pub fn text(&self) -> String {
+        format!("{}://{}", if self.is_https { "https" } else { "http" }, self.host)
+    }
+}
+
 /// How the application is reached.
 #[derive(Clone, Debug, Default)]
 pub struct ServeOptions {
@@ -81,7 +89,7 @@ impl Origin {
 
     /// The whole address of a path that begins with a slash.
     pub(crate) fn address_of(&self, path: &str) -> String {
-        format!("{}://{}{path}", if self.base.is_https { "https" } else { "http" }, self.base.host)
+        format!("{}{path}", self.base.text())
     }
 
     /// Whether a request's host is ours. Pages of another name that leads here get no answer, so that they cannot act in

@@ -436,6 +436,11 @@ pub(crate) fn is_scheduled_name(name: &str) -> bool {
     })
 }
 
+/// What a backup that was killed left behind in a folder.
+pub(crate) fn is_leftover(name: &str) -> bool {
+    name.strip_suffix(".unfinished").is_some_and(is_scheduled_name)
+}
+
 /// The archives of a folder, the newest first.
 pub(crate) async fn list(folder: &Path) -> Result<Vec<BackupFile>, BackupError> {
     let looked_in = folder.to_owned();

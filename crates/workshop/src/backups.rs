@@ -2,7 +2,8 @@
 
 use crate::actor::Actor;
 use crate::backup::{
-    BackupError, BackupFile, Manifest, is_scheduled_name, list, scheduled_name, verify_archive, write_archive,
+    BackupError, BackupFile, Manifest, is_leftover, is_scheduled_name, list, scheduled_name, verify_archive,
+    write_archive,
 };
 use crate::jobs::JobOutcome;
 use crate::permission::Action;
@@ -38,6 +39,10 @@ impl BackupFolder {
     async fn rotate(&self) -> Result<(), BackupError> {
         for file in list(&self.path).await?.into_iter().skip(self.keep.max(1)) {
             remove(&self.path.join(file.name));
+        }
+        let entries = std::fs::read_dir(&self.path).into_iter().flatten().flatten();
+        for entry in entries.filter(|e| is_leftover(&e.file_name().to_string_lossy())) {
+            remove(&entry.path());
         }
         Ok(())
     }

@@ -256,7 +256,12 @@ async fn a_folder_keeps_the_newest_and_touches_nothing_else() {
     let workshop = workshop.with_backups(kept.clone());
     assert!(workshop.list_backups(&owner).await.unwrap().is_empty());
     std::fs::create_dir(&kept.path).unwrap();
-    for name in ["filamentum-20260101-000000.zip", "filamentum-20260102-000000.zip", "letters.zip"] {
+    for name in [
+        "filamentum-20260101-000000.zip",
+        "filamentum-20260102-000000.zip",
+        "letters.zip",
+        "filamentum-20260103-000000.zip.unfinished",
+    ] {
         std::fs::write(kept.path.join(name), "old").unwrap();
     }
     let name = workshop.begin_backup(&owner).await.unwrap();
@@ -271,6 +276,7 @@ async fn a_folder_keeps_the_newest_and_touches_nothing_else() {
     assert!(
         kept.path.join("letters.zip").exists() && !kept.path.join("filamentum-20260101-000000.zip").exists()
     );
+    assert!(!kept.path.join("filamentum-20260103-000000.zip.unfinished").exists());
     workshop.verify_backup(&owner, &files[0].name).await.unwrap();
     assert_eq!(workshop.verify_backup(&owner, &files[1].name).await.unwrap_err().code(), "backup");
     for name in ["letters.zip", "../one.zip", "filamentum-20260101-000000.zip", ""] {

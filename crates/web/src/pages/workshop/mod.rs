@@ -1,6 +1,7 @@
 //! What the owner decides: people, shared stations, and who changed what.
 
 mod audit;
+mod backups;
 mod people;
 mod stations;
 
@@ -17,5 +18,9 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/stations", web::get().to(stations::show))
         .route("/stations", web::post().to(stations::add))
         .route("/stations/{id}/retire", web::post().to(stations::retire))
+        .route("/backups", web::get().to(backups::show))
+        .route("/backups", web::post().to(backups::begin))
+        .route("/backups/{name}", web::get().to(backups::download))
+        .route("/backups/{name}/verify", web::post().to(backups::verify))
         .route("/audit", web::get().to(audit::show));
 }

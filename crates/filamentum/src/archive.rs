@@ -1,0 +1,72 @@
+//! `filamentum backup`, `verify` and `restore`.
+
+use crate::database::{Database, DatabaseArguments};
+use anyhow::{Context as _, bail};
+use std::io::{IsTerminal as _, Write as _};
+use std::path::Path;
+use workshop::{Manifest, restore_archive, verify_archive, write_archive};
+
+fn say(manifest: &Manifest, path: &Path, what: &str) {
+    println!(
+        "{what} {}: {} facts of {} kinds, as of {} UTC, SHA-256 of each checked.",
+        path.display(),
+        manifest.rows(),
+        manifest.members.len(),
+        manifest.taken_at.replace_nanosecond(0).unwrap_or(manifest.taken_at)
+    );
+}
+
+/// Shows the share that is done where somebody looks.
+fn progress(share: f64) {
+    let mut out = std::io::stderr();
+    if out.is_terminal() {
+        let _ = write!(out, "\r{:3.0} %{}", share * 100.0, if share >= 1.0 { "\n" } else { "" });
+    }
+}
+
+/// Writes an archive, also while the program serves, and reads it back.
+pub(crate) async fn backup(database: &DatabaseArguments, path: &Path) -> anyhow::Result<()> {
+    if path.exists() {
+        bail!("{} is there already: name another file", path.display());
+    }
+    let database = Database::beside(database).await?;
+    let store = database.store().await?;
+    let written = async {
+        if !store.has_workshop().await? {
+            bail!("nothing was set up in this database yet");
+        }
+        write_archive(&store, path, |share| {
+            progress(share);
+            true
+        })
+        .await?;
+        Ok(verify_archive(path).await?)
+    };
+    let written = written.await;
+    store.close().await;
+    database.close().await;
+    say(&written.context("the backup was not written")?, path, "Written");
+    Ok(())
+}
+
+/// Says whether an archive is whole.
+pub(crate) async fn verify(path: &Path) -> anyhow::Result<()> {
+    let manifest = verify_archive(path).await.context("this archive cannot be relied on")?;
+    say(&manifest, path, "Whole:");
+    Ok(())
+}
+
+/// Restores an archive into an empty database.
+pub(crate) async fn restore(database: &DatabaseArguments, path: &Path) -> anyhow::Result<()> {
+    // Before a server is started or a folder made for it.
+    verify_archive(path).await.context("this archive cannot be relied on")?;
+    let database = Database::beside(database).await?;
+    let restored = restore_archive(&database.url, path, progress).await;
+    if let Ok((store, _)) = &restored {
+        store.close().await;
+    }
+    database.close().await;
+    let (_, manifest) = restored.context("nothing was restored")?;
+    say(&manifest, path, "Restored");
+    Ok(())
+}
