@@ -104,6 +104,8 @@ where
         "--disable-background-networking",
         "--disable-component-update",
         "--disable-sync",
+        // A page that still scrolls moves what is pressed from under the pointer.
+        "--force-prefers-reduced-motion",
     ]
     .map(str::to_owned)
     .to_vec();
@@ -146,14 +148,16 @@ impl Browser {
 
     /// Presses an element.
     pub async fn press(&self, css: &str) {
-        // What is found may be drawn anew before it is pressed.
+        let mut last = String::new();
+        // What is found may be drawn anew before it is pressed, or be scrolled past the pointer.
         for _ in 0..5 {
             match self.find(css).await.click().await {
-                Err(error) if error.to_string().contains("stale") => {}
-                done => return done.unwrap_or_else(|e| panic!("{css}: {e}")),
+                Ok(()) => return,
+                Err(error) => last = error.to_string(),
             }
+            tokio::time::sleep(Duration::from_millis(100)).await;
         }
-        panic!("{css} is drawn anew all the time");
+        panic!("{css}: {last}");
     }
 
     /// Presses what is called so.
@@ -303,8 +307,13 @@ impl Browser {
             .into_iter()
             .flatten()
             .filter(|l| l["level"] == "SEVERE")
-            // A sheet refused with what is wrong with it, or overtaken, is an answer and no fault.
-            .filter(|l| !l["message"].as_str().is_some_and(|m| m.contains("422") || m.contains("409")))
+            // A form refused with what is wrong with it, or overtaken, or a page that is not theirs, is an answer and no fault.
+            .filter(|l| {
+                let status = |m: &str| {
+                    ["status of 403", "status of 409", "status of 422"].iter().any(|s| m.contains(s))
+                };
+                !l["message"].as_str().is_some_and(status)
+            })
             .collect();
         assert!(wrong.is_empty(), "console at {}: {wrong:?}", self.path().await);
     }

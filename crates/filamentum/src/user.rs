@@ -57,7 +57,7 @@ pub(crate) enum UserCommand {
 
 fn role(word: &str) -> anyhow::Result<Role> {
     word.parse().ok().with_context(|| {
-        let all: Vec<&str> = Role::ALL.iter().map(|role| role.into()).collect();
+        let all: Vec<&str> = Role::ALL.iter().map(Into::into).collect();
         format!("“{word}” is no role: one of {}", all.join(", "))
     })
 }

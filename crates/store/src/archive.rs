@@ -77,12 +77,12 @@ impl FactTable {
             };
             object.insert(column.name.clone(), value.unwrap_or(Value::Null));
         }
-        let mut line = serde_json::to_vec(&object).map_err(|error| self.unreadable(error.to_string()))?;
+        let mut line = serde_json::to_vec(&object).map_err(|error| self.unreadable(&error.to_string()))?;
         line.push(b'\n');
         Ok(line)
     }
 
-    fn unreadable(&self, detail: String) -> StoreError {
+    fn unreadable(&self, detail: &str) -> StoreError {
         StoreError::Unreadable { what: "row", detail: format!("{}: {detail}", self.name) }
     }
 
@@ -101,10 +101,10 @@ impl FactTable {
         row: &Map<String, Value>,
     ) -> Result<Query<'q, MySql, MySqlArguments>, StoreError> {
         if row.len() != self.columns.len() {
-            return Err(self.unreadable(format!("{} values for {} columns", row.len(), self.columns.len())));
+            return Err(self.unreadable(&format!("{} values for {} columns", row.len(), self.columns.len())));
         }
         for column in &self.columns {
-            let wrong = || self.unreadable(format!("no value of its kind for {}", column.name));
+            let wrong = || self.unreadable(&format!("no value of its kind for {}", column.name));
             let value = row.get(&column.name).ok_or_else(wrong)?;
             query = match (column.kind, value) {
                 (_, Value::Null) => query.bind(None::<String>),

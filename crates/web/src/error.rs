@@ -97,12 +97,11 @@ impl ResponseError for AppError {
         match self {
             Self::SignIn(_) | Self::Stand(_) => StatusCode::SEE_OTHER,
             Self::NotFound(_) => StatusCode::NOT_FOUND,
-            Self::StaleForm => StatusCode::FORBIDDEN,
+            Self::StaleForm | Self::Refused(Refusal::NotAllowed(_)) => StatusCode::FORBIDDEN,
             Self::BadRequest(_) => StatusCode::BAD_REQUEST,
             Self::Refused(Refusal::TooManyAttempts { .. } | Refusal::TooManyAtOnce(_)) => {
                 StatusCode::TOO_MANY_REQUESTS
             }
-            Self::Refused(Refusal::NotAllowed(_)) => StatusCode::FORBIDDEN,
             Self::Refused(_) => StatusCode::CONFLICT,
             Self::SlowBody => StatusCode::REQUEST_TIMEOUT,
             Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,

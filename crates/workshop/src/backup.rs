@@ -463,3 +463,39 @@ pub(crate) async fn list(folder: &Path) -> Result<Vec<BackupFile>, BackupError> 
         Err(source) => Err(BackupError::File { path: folder.to_owned(), source }),
     }
 }
+
+/// Where backups are kept, and how many.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct BackupFolder {
+    /// The folder; it is made when the first backup is.
+    pub path: PathBuf,
+    /// How many are kept; older ones are removed after a new one is complete.
+    pub keep: usize,
+}
+
+impl BackupFolder {
+    /// Makes the folder, which only its owner reads.
+    pub(crate) fn prepare(&self) -> Result<(), BackupError> {
+        use std::os::unix::fs::DirBuilderExt as _;
+        let made = std::fs::DirBuilder::new().recursive(true).mode(0o700).create(&self.path);
+        made.map_err(|source| BackupError::File { path: self.path.clone(), source })
+    }
+
+    /// Removes the oldest beyond what is kept, and what was never finished.
+    pub(crate) async fn rotate(&self) -> Result<(), BackupError> {
+        for file in list(&self.path).await?.into_iter().skip(self.keep.max(1)) {
+            remove(&self.path.join(file.name));
+        }
+        let entries = std::fs::read_dir(&self.path).into_iter().flatten().flatten();
+        for entry in entries.filter(|e| is_leftover(&e.file_name().to_string_lossy())) {
+            remove(&entry.path());
+        }
+        Ok(())
+    }
+}
+
+fn remove(path: &Path) {
+    if let Err(error) = std::fs::remove_file(path) {
+        tracing::warn!(%error, path = %path.display(), "a backup that is too old stays");
+    }
+}

@@ -61,9 +61,9 @@ pub use attention::{AttentionItem, MissingReading, Urgency};
 pub use audit::AuditPage;
 pub use audition::{Audition, AuditionSide};
 pub use backup::{
-    ARCHIVE_FORMAT, BackupError, BackupFile, Manifest, Member, restore_archive, verify_archive, write_archive,
+    ARCHIVE_FORMAT, BackupError, BackupFile, BackupFolder, Manifest, Member, restore_archive, verify_archive,
+    write_archive,
 };
-pub use backups::BackupFolder;
 pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
 pub use calibration_versions::AppliedCalibration;
 pub use comparison::ComparedPickup;

@@ -1,7 +1,7 @@
 //! The use cases' common ground: the database, and what is kept in memory between requests.
 
 use crate::actor::Actor;
-use crate::backups::BackupFolder;
+use crate::backup::BackupFolder;
 use crate::calibration_versions::CalibrationVersions;
 use crate::jobs::Jobs;
 use crate::permits::AllPermits;

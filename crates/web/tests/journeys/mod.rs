@@ -2,6 +2,7 @@
 
 mod first_coil;
 mod hostile_names;
+mod people;
 
 use super::{Visit, with_workshop};
 use e2e::journey;

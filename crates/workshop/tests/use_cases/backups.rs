@@ -2,6 +2,7 @@
 
 use super::*;
 use std::io::{Read as _, Write as _};
+use std::os::unix::fs::PermissionsExt as _;
 use std::path::{Path, PathBuf};
 use workshop::{
     BackupError, BackupFolder, MemberChange, PeopleManager, restore_archive, verify_archive, write_archive,
@@ -17,7 +18,7 @@ async fn full() -> (Workshop, Actor, Store) {
         measure_well(&workshop, &owner, id).await;
     }
     workshop
-        .add_spool(&owner, &inventory::new_spool("K-7 “Ω\\n”", Some(1234.567_890_123_456_7)))
+        .add_spool(&owner, &inventory::new_spool("K-7 “Ω\\n”", Some(1_234.567_890_123_456_7)))
         .await
         .unwrap();
     workshop.fit_now(&owner).await.unwrap();
@@ -282,7 +283,6 @@ async fn a_folder_keeps_the_newest_and_touches_nothing_else() {
     for name in ["letters.zip", "../one.zip", "filamentum-20260101-000000.zip", ""] {
         assert_eq!(workshop.backup_path(&owner, name).await.unwrap_err().code(), "not-found", "{name}");
     }
-    use std::os::unix::fs::PermissionsExt as _;
     let mode = std::fs::metadata(kept.path.join(&files[0].name)).unwrap().permissions().mode();
     assert_eq!(mode & 0o077, 0, "it holds everything: only its owner reads it");
     let operator = Actor { role: Role::Operator, ..owner };

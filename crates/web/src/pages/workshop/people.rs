@@ -117,6 +117,10 @@ async fn page(
     render_page(&page, !errors.is_empty())
 }
 
+fn role_of(form: &FormData) -> Result<Role, AppError> {
+    form.get("role").parse().ok().ok_or_else(|| AppError::BadRequest("There is no such role.".into()))
+}
+
 /// The list.
 pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
     page(&app, &user, &FormData::default(), &Errors::new(), None).await
@@ -133,7 +137,7 @@ pub(super) async fn invite(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let manager = PeopleManager::new(&user.actor)?;
-    let role = form.get("role").parse().map_err(|_| AppError::BadRequest("no such role".into()))?;
+    let role = role_of(&form)?;
     let invitation =
         Invitation { name: form.get("name").to_owned(), sign_in: form.get("sign_in").to_owned(), role };
     let (field, refusal) = match app.workshop.invite(&manager, &invitation).await {
@@ -197,7 +201,7 @@ pub(super) async fn set_role(
     session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let role = form.get("role").parse().map_err(|_| AppError::BadRequest("no such role".into()))?;
+    let role = role_of(&form)?;
     let change = (MemberChange::Role(role), "The role is changed. It holds from the next page on.");
     apply(&app, &user, &session, PersonId(*id), change).await
 }

@@ -38,7 +38,7 @@ impl From<Station> for Row {
 /// A code to type on a tablet: shown once.
 struct Code {
     name: String,
-    code: String,
+    text: String,
     address: String,
 }
 
@@ -89,7 +89,7 @@ pub(super) async fn add(
         Ok(code) => {
             tracing::info!(event = "station-added", by = user.person.id.0);
             let address = app.origin.address_of("/station");
-            let code = Code { name: form.get("name").to_owned(), code, address };
+            let code = Code { name: form.get("name").to_owned(), text: code, address };
             page(&app, &user, &FormData::default(), &Errors::new(), Some(code)).await
         }
         Err(refusal @ Refusal::UnusableName) => {
