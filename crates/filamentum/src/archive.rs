@@ -1,6 +1,7 @@
 //! `filamentum backup`, `verify` and `restore`.
 
-use crate::database::{Database, DatabaseArguments};
+use crate::configuration::DatabaseArguments;
+use crate::database::Database;
 use anyhow::{Context as _, bail};
 use std::io::{IsTerminal as _, Write as _};
 use std::path::Path;
@@ -29,7 +30,7 @@ pub(crate) async fn backup(database: &DatabaseArguments, path: &Path) -> anyhow:
     if path.exists() {
         bail!("{} is there already: name another file", path.display());
     }
-    let database = Database::beside(database).await?;
+    let database = Database::beside(&database.settings()?).await?;
     let store = database.store().await?;
     let written = async {
         if !store.has_workshop().await? {
@@ -60,8 +61,8 @@ pub(crate) async fn verify(path: &Path) -> anyhow::Result<()> {
 pub(crate) async fn restore(database: &DatabaseArguments, path: &Path) -> anyhow::Result<()> {
     // Before a server is started or a folder made for it.
     verify_archive(path).await.context("this archive cannot be relied on")?;
-    let database = Database::beside(database).await?;
-    let restored = restore_archive(&database.url, path, progress).await;
+    let database = Database::beside(&database.settings()?).await?;
+    let restored = restore_archive(&database.url, database.transport(), path, progress).await;
     if let Ok((store, _)) = &restored {
         store.close().await;
     }

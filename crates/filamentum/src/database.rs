@@ -1,18 +1,10 @@
 //! The database that a command works on: the one of `DATABASE_URL`, or the private one of a folder.
 
+use crate::configuration::DatabaseSettings;
 use anyhow::{Context as _, bail};
-use clap::Args;
 use dev_database::{Durability, PrivateServer, ServerError, is_data_folder};
-use std::path::{Path, PathBuf};
-use store::Store;
-
-/// Which database.
-#[derive(Args, Clone, Debug)]
-pub(crate) struct DatabaseArguments {
-    /// Folder of the private MariaDB, where `DATABASE_URL` names no other.
-    #[arg(long, env = "FILAMENTUM_DATA", default_value = "data")]
-    pub data: PathBuf,
-}
+use std::path::Path;
+use store::{Store, Transport};
 
 /// A database that can be reached: a private server is started for it unless one is running.
 pub(crate) struct Database {
@@ -20,42 +12,38 @@ pub(crate) struct Database {
     pub url: String,
     /// The private server, where this program started it.
     pub private: Option<PrivateServer>,
-}
-
-/// The address of somebody's own server.
-pub(crate) fn own_url() -> Option<String> {
-    std::env::var("DATABASE_URL").ok().filter(|url| !url.is_empty())
+    in_clear: bool,
 }
 
 impl Database {
     /// For serving: the folder is this program's alone.
-    pub(crate) async fn to_serve(of: &DatabaseArguments, is_fresh: bool) -> anyhow::Result<Self> {
-        if let Some(url) = own_url() {
+    pub(crate) async fn to_serve(of: &DatabaseSettings, is_fresh: bool) -> anyhow::Result<Self> {
+        if let Some(url) = of.url.clone() {
             if is_fresh {
                 bail!("--fresh only clears a private database: empty the one of DATABASE_URL yourself");
             }
-            return Ok(Self { url, private: None });
+            return Ok(Self { url, private: None, in_clear: of.in_clear });
         }
         if is_fresh {
             clear(&of.data)?;
         }
         let server = PrivateServer::start(&of.data, Durability::Full).await?;
-        Ok(Self { url: server.url("filamentum"), private: Some(server) })
+        Ok(Self { url: server.url("filamentum"), private: Some(server), in_clear: false })
     }
 
     /// For a command beside it: also while another one serves from the folder.
-    pub(crate) async fn beside(of: &DatabaseArguments) -> anyhow::Result<Self> {
-        if let Some(url) = own_url() {
-            return Ok(Self { url, private: None });
+    pub(crate) async fn beside(of: &DatabaseSettings) -> anyhow::Result<Self> {
+        if let Some(url) = of.url.clone() {
+            return Ok(Self { url, private: None, in_clear: of.in_clear });
         }
         match PrivateServer::start(&of.data, Durability::Full).await {
-            Ok(server) => Ok(Self { url: server.url("filamentum"), private: Some(server) }),
+            Ok(server) => Ok(Self { url: server.url("filamentum"), private: Some(server), in_clear: false }),
             Err(ServerError::InUse(folder)) => {
                 let url = PrivateServer::running_url(&folder, "filamentum");
                 let url = url.with_context(|| {
                     format!("{} is in use, and its server is not up yet", folder.display())
                 })?;
-                Ok(Self { url, private: None })
+                Ok(Self { url, private: None, in_clear: of.in_clear })
             }
             Err(error) => Err(error.into()),
         }
@@ -64,7 +52,12 @@ impl Database {
     /// Connects, and brings the tables up to date.
     pub(crate) async fn store(&self) -> anyhow::Result<Store> {
         let why = "cannot use the database; check that it runs, and its address, name and password";
-        Store::connect(&self.url).await.context(why)
+        Store::connect_to(&self.url, self.transport()).await.context(why)
+    }
+
+    /// How it may be reached.
+    pub(crate) const fn transport(&self) -> Transport {
+        if self.in_clear { Transport::InClear } else { Transport::Protected }
     }
 
     /// Stops what this program started.

@@ -1,58 +1,18 @@
 //! Serving: the listener, the database, and a clean end.
 
-use crate::database::{Database, DatabaseArguments};
+use crate::configuration::ServeArguments;
+use crate::database::Database;
 use crate::demo;
-use anyhow::Context as _;
-use clap::Args;
+use anyhow::{Context as _, bail};
 use dev_database::PrivateServer;
 use instruments::simulated::Bench;
 use std::io::ErrorKind;
-use std::net::{IpAddr, TcpListener};
-use std::path::PathBuf;
+use std::net::{Ipv4Addr, SocketAddr, TcpListener};
 use std::time::Duration;
 use store::Store;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
-use web::{BaseUrl, ServeOptions};
-use workshop::{BackupFolder, Workshop};
-
-/// Where and on what to serve. With `DATABASE_URL` set, that MariaDB is used; otherwise a private one is
-/// started on loopback.
-#[derive(Args)]
-pub(crate) struct Host {
-    /// Port on loopback.
-    #[arg(long, default_value_t = 8090)]
-    pub port: u16,
-    #[command(flatten)]
-    pub database: DatabaseArguments,
-    /// The address that people reach it at, such as `https://pickups.example`: links and codes are made of it, and requests
-    /// to another name are refused. Without it, loopback's own.
-    #[arg(long, env = "FILAMENTUM_BASE_URL")]
-    pub base_url: Option<BaseUrl>,
-    /// Address of a proxy in front of it whose X-Forwarded-For is believed; several are parted by commas.
-    #[arg(long, env = "FILAMENTUM_TRUSTED_PROXIES", value_delimiter = ',')]
-    pub trusted_proxy: Vec<IpAddr>,
-    /// Begin anew: removes what is in the data folder.
-    #[arg(long)]
-    pub fresh: bool,
-    /// Folder for backups; without it, one beside the data folder, with “-backups” after its name. One is written every day.
-    #[arg(long, env = "FILAMENTUM_BACKUPS")]
-    pub backups: Option<PathBuf>,
-    /// How many backups are kept.
-    #[arg(long, env = "FILAMENTUM_KEEP_BACKUPS", default_value_t = 14)]
-    pub keep_backups: usize,
-}
-
-impl Host {
-    fn backup_folder(&self) -> BackupFolder {
-        let beside = || {
-            let mut name = self.database.data.as_os_str().to_owned();
-            name.push("-backups");
-            PathBuf::from(name)
-        };
-        BackupFolder { path: self.backups.clone().unwrap_or_else(beside), keep: self.keep_backups }
-    }
-}
+use workshop::Workshop;
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
 pub(crate) fn log() {
@@ -71,18 +31,22 @@ pub(crate) fn runtime() -> std::io::Result<tokio::runtime::Runtime> {
     tokio::runtime::Builder::new_multi_thread().enable_all().build()
 }
 
-fn listen(port: u16) -> anyhow::Result<TcpListener> {
-    TcpListener::bind(("127.0.0.1", port)).map_err(|error| match error.kind() {
+fn listen(address: SocketAddr) -> anyhow::Result<TcpListener> {
+    let port = address.port();
+    TcpListener::bind(address).map_err(|error| match error.kind() {
         ErrorKind::AddrInUse => {
             anyhow::anyhow!("port {port} is busy: another program, or another Filamentum, listens there. Stop it, or choose another with --port {}", port.wrapping_add(1))
         }
-        _ => anyhow::anyhow!("cannot listen on port {port}: {error}. Choose another with --port"),
+        ErrorKind::AddrNotAvailable => {
+            anyhow::anyhow!("{} is no address of this machine: choose another with --listen", address.ip())
+        }
+        _ => anyhow::anyhow!("cannot listen on {address}: {error}. Choose another with --listen"),
     })
 }
 
 /// Serves the simulated bench until it is stopped.
 pub(crate) async fn bench(port: u16, pace: f64) -> anyhow::Result<()> {
-    let listener = listen(port)?;
+    let listener = listen(SocketAddr::new(Ipv4Addr::LOCALHOST.into(), port))?;
     listener.set_nonblocking(true)?;
     println!("The simulated bench listens on {}", listener.local_addr()?);
     let listener = tokio::net::TcpListener::from_std(listener)?;
@@ -110,37 +74,60 @@ async fn bench_beside(store: &Store) -> anyhow::Result<()> {
 }
 
 /// Serves until Ctrl-C or SIGTERM.
-pub(crate) async fn serve(host: &Host, show_demo: bool) -> anyhow::Result<()> {
-    let listener = listen(host.port)?;
+pub(crate) async fn serve(
+    arguments: &ServeArguments,
+    demo_password: Option<Option<String>>,
+) -> anyhow::Result<()> {
+    let settings = arguments.settings()?;
+    let show_demo = demo_password.is_some();
+    let password = demo_password.flatten();
+    if show_demo && !settings.listen.ip().is_loopback() && password.is_none() {
+        bail!(
+            "everybody knows the demo's password: to let other machines reach it, choose one with --password"
+        );
+    }
+    let listener = listen(settings.listen)?;
     let address = listener.local_addr()?;
-    let database = Database::to_serve(&host.database, host.fresh).await?;
+    let database = Database::to_serve(&settings.database, settings.is_fresh).await?;
     let store = database.store().await?;
     let private = database.private;
     if show_demo && !store.has_workshop().await? {
         println!("Loading the demo workshop …");
         demo::load(&store).await.context("the demo workshop could not be loaded")?;
     }
+    if let Some(password) = &password {
+        demo::set_password(&store, password).await?;
+    }
     if show_demo {
         bench_beside(&store).await.context("the simulated bench could not be started")?;
     }
     // Before anything is announced: whoever reads the address may stop us in the same moment.
     let ends = (signal(SignalKind::interrupt())?, signal(SignalKind::terminate())?);
-    println!("\nFilamentum listens on http://{address}");
-    if show_demo {
-        println!("Sign in as “{}” with the password “{}”", demo::SIGN_IN, demo::PASSWORD);
+    let scheme = if settings.options.certificate.is_some() { "https" } else { "http" };
+    println!("\nFilamentum listens on {scheme}://{address}");
+    if let Some(base) = &settings.options.base_url {
+        println!("People reach it at {}", base.text());
     }
-    let workshop = Workshop::new(store.clone()).with_backups(host.backup_folder());
+    if !address.ip().is_loopback() && scheme == "http" {
+        println!(
+            "Without TLS whoever is in between reads passwords: give --certificate and --key, or put a proxy with TLS in front."
+        );
+    }
+    if show_demo {
+        let password =
+            password.as_ref().map_or(format!("“{}”", demo::PASSWORD), |_| "that you chose".to_owned());
+        println!("Sign in as “{}” with the password {password}", demo::SIGN_IN);
+    }
+    let workshop = Workshop::new(store.clone()).with_backups(settings.backups);
     if !workshop.is_set_up().await? {
         println!("The first visit sets the workshop up; it takes this code: {}", workshop.set_up_code());
     }
     println!("Ctrl-C stops it and its database.\n");
-    let options =
-        ServeOptions { base_url: host.base_url.clone(), trusted_proxies: host.trusted_proxy.clone() };
     if !show_demo {
         let behind = workshop.clone();
         tokio::spawn(async move { behind.back_up_by_the_clock().await });
     }
-    let server = web::serve(workshop, listener, &options)?;
+    let server = web::serve(workshop, listener, &settings.options)?;
     let handle = server.handle();
     let serving = tokio::spawn(server);
     let private = wait(private, serving, ends).await?;

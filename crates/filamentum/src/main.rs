@@ -1,6 +1,7 @@
 //! The program: serve the workshop, show the demo, predict a design file, back up, manage people.
 
 mod archive;
+mod configuration;
 mod database;
 mod demo;
 mod host;
@@ -8,8 +9,7 @@ mod prediction;
 mod user;
 
 use clap::{Parser, Subcommand};
-use database::DatabaseArguments;
-use host::Host;
+use configuration::{DatabaseArguments, ServeArguments};
 use std::path::PathBuf;
 use std::process::ExitCode;
 use user::UserCommand;
@@ -26,9 +26,15 @@ struct Cli {
 #[derive(Subcommand)]
 enum Command {
     /// Serve the workshop.
-    Serve(Host),
+    Serve(ServeArguments),
     /// Serve an invented workshop with designs, spools and runs in it, and a simulated bench beside it.
-    Demo(Host),
+    Demo {
+        #[command(flatten)]
+        serve: ServeArguments,
+        /// A password of your own for the demo's owner: needed to let other machines reach it.
+        #[arg(long, env = "FILAMENTUM_DEMO_PASSWORD")]
+        password: Option<String>,
+    },
     /// Serve a simulated bench: meters, analyser and winder on one port of loopback, by the lines that real ones speak.
     Bench {
         /// Port on loopback.
@@ -82,9 +88,12 @@ enum Command {
         /// The address that people reach the workshop at, for links.
         #[arg(long, env = "FILAMENTUM_BASE_URL", global = true)]
         base_url: Option<BaseUrl>,
-        /// Folder of the private MariaDB, where `DATABASE_URL` names no other.
-        #[arg(long, env = "FILAMENTUM_DATA", default_value = "data", global = true)]
-        data: PathBuf,
+        /// Folder of the private MariaDB, where no other database is named.
+        #[arg(long, env = "FILAMENTUM_DATA", global = true)]
+        data: Option<PathBuf>,
+        /// Configuration file (TOML).
+        #[arg(long, env = "FILAMENTUM_CONFIG", global = true)]
+        config: Option<PathBuf>,
     },
     /// Print a design of a format to begin from.
     New {
@@ -126,10 +135,11 @@ fn run(command: Command) -> anyhow::Result<ExitCode> {
         Command::Backup { file, database } => on_database(archive::backup(&database, &file)),
         Command::Verify { file } => on_database(archive::verify(&file)),
         Command::Restore { file, database } => on_database(archive::restore(&database, &file)),
-        Command::User { command, base_url, data } => {
-            on_database(async { user::run(&DatabaseArguments { data }, base_url, &command).await })
-        }
-        Command::Serve(host) => on_database(host::serve(&host, false)),
-        Command::Demo(host) => on_database(host::serve(&host, true)),
+        Command::User { command, base_url, data, config } => on_database(async {
+            let database = DatabaseArguments { data, config, database_in_clear: false };
+            user::run(&database, base_url, &command).await
+        }),
+        Command::Serve(serve) => on_database(host::serve(&serve, None)),
+        Command::Demo { serve, password } => on_database(host::serve(&serve, Some(password))),
     }
 }

@@ -1,6 +1,7 @@
 //! `filamentum user`: the people of a workshop, without a browser.
 
-use crate::database::{Database, DatabaseArguments};
+use crate::configuration::DatabaseArguments;
+use crate::database::Database;
 use anyhow::{Context as _, bail};
 use clap::Subcommand;
 use serde_json::json;
@@ -177,7 +178,7 @@ pub(crate) async fn run(
     base_url: Option<BaseUrl>,
     command: &UserCommand,
 ) -> anyhow::Result<()> {
-    let database = Database::beside(database).await?;
+    let database = Database::beside(&database.settings()?).await?;
     let store = database.store().await?;
     let done = on(&store, base_url, command).await;
     store.close().await;

@@ -3,7 +3,7 @@
 //! The tables are read from the database itself, so that a table that is added later is part of the next archive. What is only
 //! of this moment stays out: sessions and open links.
 
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Transport};
 use futures_util::TryStreamExt as _;
 use serde_json::{Map, Value};
 use sqlx::mysql::{MySqlArguments, MySqlPoolOptions, MySqlRow};
@@ -331,8 +331,9 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotEmpty`] when somebody has set up a workshop there; [`StoreError::Migration`] when the archive is
     /// of a newer version of the program.
-    pub async fn begin_loading(url: &str, version: i64) -> Result<Loading, StoreError> {
-        let pool = MySqlPoolOptions::new().max_connections(2).connect_with(Self::options(url)?).await?;
+    pub async fn begin_loading(url: &str, transport: Transport, version: i64) -> Result<Loading, StoreError> {
+        let pool =
+            MySqlPoolOptions::new().max_connections(2).connect_with(Self::options(url, transport)?).await?;
         let store = Self { pool: pool.clone() };
         store.clear_if_empty().await?;
         store.migrate(Some(version)).await?;

@@ -18,7 +18,7 @@ use store::session::{NewSession, SessionLimits};
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
 use store::timer::NewTimer;
-use store::{ClientKey, PersonId, RevisionId, StationId, Store, StoreError, WorkshopId};
+use store::{ClientKey, PersonId, RevisionId, StationId, Store, StoreError, Transport, WorkshopId};
 use time::Duration;
 use trade::judgement::{Judgement, judge_run};
 use trade::reading::Kind;
@@ -566,7 +566,15 @@ async fn a_migration_that_was_broken_off_is_done(#[case] version: i64) {
     for was_done in [true, false] {
         let (url, _) = dev_database::fresh_database().await;
         if was_done || version > 1 {
-            drop(Store::begin_loading(&url, if was_done { version } else { version - 1 }).await.unwrap());
+            drop(
+                Store::begin_loading(
+                    &url,
+                    Transport::Protected,
+                    if was_done { version } else { version - 1 },
+                )
+                .await
+                .unwrap(),
+            );
         }
         let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
         if was_done {
@@ -590,4 +598,18 @@ async fn a_migration_that_was_broken_off_is_done(#[case] version: i64) {
         let store = Store::connect(&url).await.unwrap();
         workshop(&store, "kestrel").await;
     }
+}
+
+/// A password and every fact would be read on the way.
+#[rstest]
+#[case("mysql://a:b@10.0.0.9:3306/x", true)]
+#[case("mysql://a:b@database.example/x", true)]
+#[case("mysql://a:b@database.example/x?ssl-mode=REQUIRED", true)]
+#[case("mysql://a:b@database.example/x?ssl-mode=VERIFY_CA", false)]
+#[case("mysql://a:b@127.0.0.1:1/x", false)]
+#[case("mysql://a:b@localhost:1/x", false)]
+#[tokio::test]
+async fn another_machine_is_reached_over_tls_only(#[case] url: &str, #[case] is_refused: bool) {
+    let tried = tokio::time::timeout(std::time::Duration::from_millis(200), Store::connect(url)).await;
+    assert_eq!(matches!(tried, Ok(Err(StoreError::InClear))), is_refused, "{url}");
 }

@@ -3,6 +3,7 @@
 mod access;
 mod app;
 mod assets;
+mod certificate;
 mod components;
 mod current_user;
 mod error;
@@ -17,5 +18,6 @@ mod respond;
 mod server;
 mod session;
 
+pub use certificate::{Certificate, CertificateError};
 pub use origin::{BaseUrl, BaseUrlError, ServeOptions};
 pub use server::serve;

@@ -1,6 +1,7 @@
 //! Where a request comes from and where the application is reached: what a proxy or a browser claims is believed only as
 //! far as the configuration says so.
 
+use crate::certificate::Certificate;
 use actix_web::HttpRequest;
 use actix_web::http::header::{self, HeaderMap};
 use std::net::{IpAddr, Ipv4Addr};
@@ -56,6 +57,8 @@ pub struct ServeOptions {
     pub base_url: Option<BaseUrl>,
     /// Proxies in front of it, by address: what they say of where a request comes from is believed.
     pub trusted_proxies: Vec<IpAddr>,
+    /// What TLS is served with; without it, plain HTTP.
+    pub certificate: Option<Certificate>,
 }
 
 /// How the application is reached, as every request needs it.
@@ -70,10 +73,10 @@ pub(crate) struct Origin {
 impl Origin {
     /// From the configuration, and the address that is listened on.
     pub(crate) fn new(options: &ServeOptions, listening: std::net::SocketAddr) -> Self {
-        let base = options
-            .base_url
-            .clone()
-            .unwrap_or_else(|| BaseUrl { is_https: false, host: listening.to_string() });
+        let base = options.base_url.clone().unwrap_or_else(|| BaseUrl {
+            is_https: options.certificate.is_some(),
+            host: listening.to_string(),
+        });
         Self {
             base,
             port: listening.port(),
@@ -140,6 +143,7 @@ mod tests {
         let options = ServeOptions {
             base_url: base.map(|b| b.parse().unwrap()),
             trusted_proxies: proxies.iter().map(|p| p.parse().unwrap()).collect(),
+            certificate: None,
         };
         Origin::new(&options, listening.parse().unwrap())
     }

@@ -84,10 +84,12 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
     .client_disconnect_timeout(HEAD_TIMEOUT)
     .keep_alive(KEEP_ALIVE)
     .max_connections(MOST_CONNECTIONS)
-    .shutdown_timeout(5)
-    .listen(listener)?
-    .run();
-    Ok(server)
+    .shutdown_timeout(5);
+    let server = match &options.certificate {
+        Some(certificate) => server.listen_rustls_0_23(listener, certificate.config())?,
+        None => server.listen(listener)?,
+    };
+    Ok(server.run())
 }
 
 /// Removes expired sessions, now and by the clock.

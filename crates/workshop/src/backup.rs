@@ -11,7 +11,7 @@ use std::io::{self, BufRead as _, BufReader, BufWriter, Read, Write as _};
 use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 use store::archive::{FactTable, Lines};
-use store::{Store, StoreError};
+use store::{Store, StoreError, Transport};
 use thiserror::Error;
 use time::OffsetDateTime;
 use tokio::sync::mpsc;
@@ -390,11 +390,12 @@ fn read_rows(path: &Path, manifest: &Manifest, rows: &mpsc::Sender<Rows>) -> Res
 /// [`StoreError::NotEmpty`] when a workshop is there; what is wrong with the archive.
 pub async fn restore_archive(
     url: &str,
+    transport: Transport,
     path: &Path,
     mut on_progress: impl FnMut(f64),
 ) -> Result<(Store, Manifest), BackupError> {
     let manifest = verify_archive(path).await?;
-    let mut loading = Store::begin_loading(url, manifest.schema).await?;
+    let mut loading = Store::begin_loading(url, transport, manifest.schema).await?;
     let (sender, mut receiver) = mpsc::channel(WAITING);
     let (file, of) = (path.to_owned(), manifest.clone());
     let reader = tokio::task::spawn_blocking(move || read_rows(&file, &of, &sender));

@@ -7,6 +7,7 @@ mod story;
 use self::past_runs::{DemoWorkshop, RunScenario, Truth, Wound};
 use self::story::DemoParts;
 use ::trade::calibration::fit_calibration;
+use anyhow::Context as _;
 use coil::design::{Aims, Kind as CoilKind, starting_point, tall_single};
 use coil::wire::{Build, Insulation};
 use rand::SeedableRng as _;
@@ -20,6 +21,15 @@ use time::{Duration, OffsetDateTime, PrimitiveDateTime};
 pub(crate) const SIGN_IN: &str = "ode";
 /// With which password.
 pub(crate) const PASSWORD: &str = "seven thousand turns";
+
+/// Gives the demo's owner a password of their own.
+pub(crate) async fn set_password(store: &Store, password: &str) -> anyhow::Result<()> {
+    workshop::check_password(password, &["ode", "Sedge Lane Windings"])
+        .map_err(|why| anyhow::anyhow!("this password is too weak ({why:?}): take several words"))?;
+    let owner = store.person_by_sign_in(SIGN_IN).await?.context("the demo has no owner")?;
+    store.set_password(owner.id, &workshop::hash_password(password), "").await?;
+    Ok(())
+}
 
 #[allow(clippy::too_many_lines, reason = "a story, told in the order in which it happened")]
 /// Loads the demo workshop into an empty store.

@@ -1,6 +1,7 @@
 //! Doors that stood open once, over HTTP: each is tried as it was tried then.
 
 mod roles;
+mod tls;
 
 use super::{Visit, with_design, with_run, with_workshop};
 use std::io::Write as _;

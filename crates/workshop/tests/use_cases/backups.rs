@@ -4,6 +4,7 @@ use super::*;
 use std::io::{Read as _, Write as _};
 use std::os::unix::fs::PermissionsExt as _;
 use std::path::{Path, PathBuf};
+use store::Transport;
 use workshop::{
     BackupError, BackupFolder, MemberChange, PeopleManager, restore_archive, verify_archive, write_archive,
 };
@@ -31,7 +32,7 @@ fn archive(folder: &tempfile::TempDir) -> PathBuf {
 
 async fn restored(path: &Path) -> Result<(Store, workshop::Manifest), BackupError> {
     let (url, _) = dev_database::fresh_database().await;
-    restore_archive(&url, path, |_| ()).await
+    restore_archive(&url, Transport::Protected, path, |_| ()).await
 }
 
 /// An archive with each member passed through `change`; without one where it gives none.
@@ -109,8 +110,8 @@ async fn only_an_empty_database_takes_an_archive() {
     let (url, _) = dev_database::fresh_database().await;
     // Tables without a workshop are empty.
     Store::connect(&url).await.unwrap().close().await;
-    restore_archive(&url, &path, |_| ()).await.unwrap().0.close().await;
-    let refused = restore_archive(&url, &path, |_| ()).await.unwrap_err();
+    restore_archive(&url, Transport::Protected, &path, |_| ()).await.unwrap().0.close().await;
+    let refused = restore_archive(&url, Transport::Protected, &path, |_| ()).await.unwrap_err();
     assert!(matches!(refused, BackupError::Store(store::StoreError::NotEmpty)), "{refused}");
 }
 
@@ -216,7 +217,7 @@ async fn a_forged_archive_writes_nothing() {
     ];
     for (schema, members) in cases {
         forged(&path, schema, &members);
-        assert!(restore_archive(&url, &path, |_| ()).await.is_err(), "{members:?}");
+        assert!(restore_archive(&url, Transport::Protected, &path, |_| ()).await.is_err(), "{members:?}");
         let store = Store::connect(&url).await.unwrap();
         assert!(!store.has_workshop().await.unwrap(), "{members:?}");
         store.close().await;
@@ -235,8 +236,11 @@ async fn what_is_broken_off_is_not_there() {
     write_archive(&store, &path, |_| true).await.unwrap();
     let (url, _) = dev_database::fresh_database().await;
     for delay in [1, 20, 60, 150, 400] {
-        let going =
-            tokio::time::timeout(Duration::from_millis(delay), restore_archive(&url, &path, |_| ())).await;
+        let going = tokio::time::timeout(
+            Duration::from_millis(delay),
+            restore_archive(&url, Transport::Protected, &path, |_| ()),
+        )
+        .await;
         let store = Store::connect(&url).await.unwrap();
         let is_there = store.has_workshop().await.unwrap();
         assert!(!going.is_ok_and(|done| done.is_ok()) || is_there);
@@ -245,7 +249,7 @@ async fn what_is_broken_off_is_not_there() {
             return;
         }
     }
-    restore_archive(&url, &path, |_| ()).await.unwrap();
+    restore_archive(&url, Transport::Protected, &path, |_| ()).await.unwrap();
 }
 
 #[tokio::test]

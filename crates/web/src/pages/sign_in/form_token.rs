@@ -1,12 +1,13 @@
 //! Forms where nobody is signed in.
 
+use crate::app::App;
 use crate::current_user::random_token;
 use crate::error::AppError;
 use crate::form::FORM_COOKIE;
 use crate::respond::render;
 use actix_web::cookie::{Cookie, SameSite};
 use actix_web::http::{StatusCode, header};
-use actix_web::{HttpRequest, HttpResponse};
+use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 
 /// What forms need where nobody is signed in yet.
@@ -20,15 +21,17 @@ pub(super) struct Bare {
 pub(super) struct FormToken {
     token: String,
     is_new: bool,
+    is_https: bool,
 }
 
 impl FormToken {
     /// The one that a browser holds, or a new one.
     pub(super) fn of(request: &HttpRequest) -> Self {
         let held = request.cookie(FORM_COOKIE).map(|c| c.value().to_owned());
+        let is_https = request.app_data::<web::Data<App>>().is_some_and(|app| app.origin.is_https());
         match held.filter(|t| t.len() == 32 && t.bytes().all(|b| b.is_ascii_hexdigit())) {
-            Some(token) => Self { token, is_new: false },
-            None => Self { token: random_token(), is_new: true },
+            Some(token) => Self { token, is_new: false, is_https },
+            None => Self { token: random_token(), is_new: true, is_https },
         }
     }
 
@@ -43,7 +46,8 @@ impl FormToken {
         let mut response = HttpResponse::build(status);
         response.insert_header((header::CONTENT_TYPE, "text/html; charset=utf-8"));
         if self.is_new {
-            let cookie = Cookie::build(FORM_COOKIE, self.token).path("/").http_only(true);
+            let cookie =
+                Cookie::build(FORM_COOKIE, self.token).path("/").http_only(true).secure(self.is_https);
             response.cookie(cookie.same_site(SameSite::Strict).finish());
         }
         Ok(response.body(render(template)?))
