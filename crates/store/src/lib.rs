@@ -34,6 +34,7 @@ pub mod part;
 pub mod person;
 pub mod reading;
 pub mod run;
+mod second_factor;
 pub mod session;
 pub mod set;
 pub mod spool;

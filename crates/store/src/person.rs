@@ -52,6 +52,8 @@ pub struct Person {
     pub password_hash: Option<String>,
     /// Hash of the PIN for shared stations.
     pub pin_hash: Option<String>,
+    /// Whether they have a second factor beside the password.
+    pub has_second_factor: bool,
     /// What they are in the workshop.
     pub role: Stored<Role>,
     /// Since when they may no longer sign in, UTC.
@@ -106,7 +108,8 @@ pub enum PersonChange<'a> {
 macro_rules! person_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT p.id, p.workshop_id, w.name AS workshop, p.name, p.sign_in, p.password_hash, p.pin_hash, p.role, \
+            "SELECT p.id, p.workshop_id, w.name AS workshop, p.name, p.sign_in, p.password_hash, p.pin_hash, \
+             p.totp_secret IS NOT NULL AS has_second_factor, p.role, \
              p.disabled_at FROM people p JOIN workshops w ON w.id = p.workshop_id ",
             $rest
         )
@@ -114,8 +117,8 @@ macro_rules! person_columns {
 }
 
 /// A person without their names: those are replaced when they leave, and no trail may keep them.
-const PERSON_SNAPSHOT: &str = "SELECT CONCAT('person ', id), JSON_OBJECT('role', role, 'disabled', \
-     disabled_at IS NOT NULL, 'password', password_hash IS NOT NULL, 'PIN', pin_hash IS NOT NULL) FROM people \
+pub(crate) const PERSON_SNAPSHOT: &str = "SELECT CONCAT('person ', id), JSON_OBJECT('role', role, 'disabled', \
+     disabled_at IS NOT NULL, 'password', password_hash IS NOT NULL, 'PIN', pin_hash IS NOT NULL, 'second factor', totp_secret IS NOT NULL) FROM people \
      WHERE workshop_id = ? AND id = ? FOR UPDATE";
 
 impl Store {
@@ -365,6 +368,7 @@ impl WorkshopStore {
             }
             PersonChange::Anonymise { name } => sqlx::query(
                 "UPDATE people SET name = ?, sign_in = CONCAT('former-', id), password_hash = NULL, pin_hash = NULL, \
+                 totp_secret = NULL, \
                  disabled_at = COALESCE(disabled_at, UTC_TIMESTAMP(6)) WHERE id = ?",
             )
             .bind(name)

@@ -23,6 +23,10 @@ pub(crate) const SESSION_ID: &str = "id";
 pub(crate) const ADDRESS: &str = "address";
 pub(crate) const AGENT: &str = "agent";
 const TOKEN: &str = "token";
+/// Whose password was right and whose code is still to come, and since when, seconds since 1970.
+const PENDING: &str = "pending";
+/// How long the code may take, seconds.
+const PENDING_S: i64 = 300;
 /// When whoever stands at a station was active last, seconds since 1970.
 const ACTIVE: &str = "active";
 /// A station asks again who stands at it after so many seconds of rest.
@@ -77,6 +81,23 @@ pub(crate) fn sign_in(
     begin(session, request, address)?;
     session.insert(PERSON, person).map_err(AppError::internal)?;
     signed_in_token(session).map(|_| ())
+}
+
+/// Notes whose password was right, until their code comes.
+pub(crate) fn await_code(
+    session: &Session,
+    person: PersonId,
+    request: &HttpRequest,
+    address: IpAddr,
+) -> Result<(), AppError> {
+    begin(session, request, address)?;
+    session.insert(PENDING, (person, now())).map_err(AppError::internal)
+}
+
+/// Whose code is to come; `None` where none is, or it took too long.
+pub(crate) fn awaited(session: &Session) -> Result<Option<PersonId>, AppError> {
+    let found = session.get::<(PersonId, i64)>(PENDING).map_err(AppError::internal)?;
+    Ok(found.filter(|(_, since)| now() - since <= PENDING_S).map(|(person, _)| person))
 }
 
 /// Signs a tablet in as a shared station, with nobody standing at it yet.

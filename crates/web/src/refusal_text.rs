@@ -91,6 +91,9 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "A PIN has {} to {} digits, and not all the same or in a row.",
             PIN_DIGITS.0, PIN_DIGITS.1
         ),
+        Refusal::WrongCode => {
+            "This is not the code of this moment. Each holds once, and for half a minute: wait for the next one.".into()
+        }
         Refusal::WrongPin => "This is not the PIN.".into(),
         Refusal::WrongSetUpCode => "This is not the code that the program printed when it started.".into(),
         Refusal::UnusableSignIn => {

@@ -16,6 +16,8 @@ use store::{PersonId, StoreError};
 pub enum SignInOutcome {
     /// They belong together.
     SignedIn(PersonId),
+    /// They belong together, and a code of the person's authenticator is needed as well.
+    NeedsCode(PersonId),
     /// They do not.
     Wrong,
 }
@@ -104,13 +106,18 @@ impl Workshop {
             Some(name) => self.store.person_by_sign_in(name).await?.filter(|p| p.disabled_at.is_none()),
             None => None,
         };
+        let needs_code = person.as_ref().is_some_and(|p| p.has_second_factor);
         let id = person.as_ref().map(|p| p.id);
         let hash = person.and_then(|p| p.password_hash);
         let is_right = blocking(move || verify_password(&password, hash.as_deref())).await?;
         match id.filter(|_| is_right) {
             Some(person) => {
                 self.attempts.succeeded(key, address);
-                Ok(SignInOutcome::SignedIn(person))
+                Ok(if needs_code {
+                    SignInOutcome::NeedsCode(person)
+                } else {
+                    SignInOutcome::SignedIn(person)
+                })
             }
             None => Ok(SignInOutcome::Wrong),
         }

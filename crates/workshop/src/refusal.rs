@@ -122,6 +122,9 @@ pub enum Refusal {
     /// This is not the person's PIN.
     #[error("not the PIN")]
     WrongPin,
+    /// This is not the code of the authenticator now, nor one for recovery that is unused.
+    #[error("not the code")]
+    WrongCode,
     /// This is not the current password.
     #[error("not the current password")]
     WrongPassword,

@@ -34,6 +34,14 @@ impl PeopleManager {
         Ok(Self { workshop: actor.workshop, person: Some(actor.person) })
     }
 
+    pub(crate) const fn workshop(&self) -> WorkshopId {
+        self.workshop
+    }
+
+    pub(crate) const fn person(&self) -> Option<PersonId> {
+        self.person
+    }
+
     /// Whoever has the command line.
     #[must_use]
     pub const fn command_line(workshop: WorkshopId) -> Self {

@@ -1,5 +1,7 @@
 //! A person's own account: the password, and the sessions that are open.
 
+mod second_factor;
+
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
@@ -24,6 +26,9 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/account/data.json", web::get().to(data))
         .route("/account/password", web::post().to(change_password))
         .route("/account/pin", web::post().to(set_pin))
+        .route("/account/second-factor", web::get().to(second_factor::show))
+        .route("/account/second-factor", web::post().to(second_factor::set))
+        .route("/account/second-factor/remove", web::post().to(second_factor::remove))
         .route("/account/sessions/others", web::post().to(end_others))
         .route("/account/sessions/{id}", web::post().to(end));
 }
@@ -34,6 +39,9 @@ struct Page {
     frame: Frame,
     fields: Vec<Field>,
     pin: Field,
+    /// How many recovery codes are left, where there is a second factor.
+    recovery: Option<i64>,
+    own_password: Field,
     has_pin: bool,
     sessions: Vec<SessionRow>,
     current: String,
@@ -94,6 +102,8 @@ async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResp
                 .with("", errors)
                 .wide()
         },
+        recovery: app.workshop.recovery_codes_left(&user.actor).await?,
+        own_password: password("own_password", "Password", "current-password", ""),
         has_pin: user.person.pin_hash.is_some(),
         sessions: app
             .workshop

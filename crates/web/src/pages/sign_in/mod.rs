@@ -1,5 +1,6 @@
 //! Signing in and out, the first visit, links to set a password, and shared stations.
 
+mod code;
 mod form_token;
 mod next;
 mod station;
@@ -46,6 +47,12 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
                 .app_data(web::FormConfig::default().limit(FORM_BYTES))
                 .route(web::get().to(welcome::show))
                 .route(web::post().to(welcome::accept)),
+        )
+        .service(
+            web::resource("/sign-in/code")
+                .app_data(web::FormConfig::default().limit(FORM_BYTES))
+                .route(web::get().to(code::show))
+                .route(web::post().to(code::enter)),
         )
         .route("/station", web::get().to(station::show))
         .service(
@@ -135,6 +142,11 @@ async fn enter(
             current_user::sign_in(&session, person, &request, address)?;
             tracing::info!(event = "signed-in", person = person.0, %address);
             Ok(redirect(inside(form.get("next"))))
+        }
+        Ok(SignInOutcome::NeedsCode(person)) => {
+            current_user::await_code(&session, person, &request, address)?;
+            let next = inside(form.get("next"));
+            Ok(redirect(format!("/sign-in/code?next={}", next::encoded(next))))
         }
         Ok(SignInOutcome::Wrong) => {
             let name = sign_in_name(form.get("sign_in")).unwrap_or_default();

@@ -10,6 +10,12 @@ pub(super) fn inside(next: &str) -> &str {
     if ours { next } else { "/" }
 }
 
+/// A place of ours as the value of a parameter.
+pub(super) fn encoded(next: &str) -> String {
+    let is_plain = |b: u8| b.is_ascii_alphanumeric() || b"/-_.".contains(&b);
+    next.bytes().map(|b| if is_plain(b) { char::from(b).to_string() } else { format!("%{b:02X}") }).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::inside;

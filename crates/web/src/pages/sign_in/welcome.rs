@@ -82,6 +82,11 @@ pub(super) async fn accept(
     match app.workshop.accept_invitation(&token, password).await {
         Ok(id) => {
             tracing::info!(event = "password-set-by-link", person = id.0, %address);
+            if person.has_second_factor {
+                // The link stands for the password, and for nothing else.
+                current_user::await_code(&session, id, &request, address)?;
+                return Ok(redirect("/sign-in/code"));
+            }
             current_user::sign_in(&session, id, &request, address)?;
             Ok(redirect("/"))
         }

@@ -14,6 +14,7 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/people", web::post().to(people::invite))
         .route("/people/{id}/role", web::post().to(people::set_role))
         .route("/people/{id}/link", web::post().to(people::link))
+        .route("/people/{id}/second-factor", web::post().to(people::reset_second_factor))
         .route("/people/{id}/{change:disable|enable|anonymise}", web::post().to(people::change))
         .route("/stations", web::get().to(stations::show))
         .route("/stations", web::post().to(stations::add))

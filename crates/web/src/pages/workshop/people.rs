@@ -39,6 +39,7 @@ struct Row {
     is_disabled: bool,
     is_self: bool,
     has_pin: bool,
+    has_second_factor: bool,
 }
 
 impl Row {
@@ -61,6 +62,7 @@ impl Row {
             state_class,
             is_disabled: person.disabled_at.is_some(),
             has_pin: person.pin_hash.is_some(),
+            has_second_factor: person.has_second_factor,
         }
     }
 }
@@ -191,6 +193,21 @@ async fn apply(
     // Who took their own role away may not come back to this page.
     let is_self = person == user.person.id && change != MemberChange::Role(Role::Owner);
     Ok(redirect(if is_self { "/" } else { "/people" }))
+}
+
+/// Takes a second factor away, for somebody who lost theirs.
+pub(super) async fn reset_second_factor(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    session: Session,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let manager = PeopleManager::new(&user.actor)?;
+    app.workshop.reset_second_factor(&manager, PersonId(*id)).await?;
+    tracing::info!(event = "second-factor-reset", by = user.person.id.0, person = *id);
+    flash::put(&session, FlashKind::Done, "The second factor is removed: the password alone signs them in.");
+    Ok(redirect("/people"))
 }
 
 /// Gives somebody another role.

@@ -1,0 +1,3 @@
+ALTER TABLE people
+    ADD COLUMN totp_secret VARCHAR(64) CHARACTER SET ascii COLLATE ascii_bin NULL,
+    ADD COLUMN totp_step BIGINT UNSIGNED NULL

@@ -1,0 +1,2 @@
+ALTER TABLE workshops
+    ADD COLUMN settings LONGTEXT NULL CHECK (JSON_VALID(settings))

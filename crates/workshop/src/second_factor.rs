@@ -1,0 +1,200 @@
+//! A second factor beside the password: a code of six digits that an authenticator makes of the time (RFC 6238).
+
+use crate::actor::Actor;
+use crate::blocking::blocking;
+use crate::credentials::verify_password;
+use crate::permission::Action;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use crate::spoken_code::SpokenCode;
+use crate::team::PeopleManager;
+use rand::RngExt as _;
+use std::net::IpAddr;
+use std::time::Instant;
+use store::PersonId;
+use time::OffsetDateTime;
+use totp_rs::{Builder, Secret, Totp};
+
+/// How many recovery codes there are, for an authenticator that is lost.
+const RECOVERY_CODES: usize = 8;
+/// Bytes of the secret: as long as the sum that is made of it (RFC 4226, section 4).
+const SECRET_BYTES: usize = 20;
+
+/// What an authenticator is told: by its code for cameras, or typed.
+#[derive(Clone, PartialEq, Eq)]
+pub struct SharedSecret {
+    /// The secret in base 32.
+    pub text: String,
+    /// The same as an address that authenticators read.
+    pub uri: String,
+}
+
+impl std::fmt::Debug for SharedSecret {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("SharedSecret")
+    }
+}
+
+fn codes_of(secret: &str) -> Option<Totp> {
+    let secret = Secret::try_from_base32(secret).ok()?;
+    Builder::new().with_secret(secret).build().ok()
+}
+
+/// The time step of a code that is right now or was 30 seconds ago.
+fn step_of(secret: &str, code: &str) -> Option<u64> {
+    let now = u64::try_from(OffsetDateTime::now_utc().unix_timestamp()).ok()?;
+    let digits: String = code.chars().filter(|c| !c.is_whitespace()).collect();
+    codes_of(secret)?.check(&digits, now)
+}
+
+fn escaped(text: &str) -> String {
+    let is_plain = |b: u8| b.is_ascii_alphanumeric() || b"-_.~".contains(&b);
+    text.bytes().map(|b| if is_plain(b) { char::from(b).to_string() } else { format!("%{b:02X}") }).collect()
+}
+
+impl Workshop {
+    /// A new secret for the actor, which holds nothing until [`Self::set_second_factor`] proves that their authenticator
+    /// has it.
+    ///
+    /// # Errors
+    /// When there is no such person.
+    pub async fn new_second_factor(
+        &self,
+        actor: &Actor,
+        secret: Option<&str>,
+    ) -> Result<SharedSecret, Refusal> {
+        actor.require(Action::OwnAccount)?;
+        let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
+        let text = match secret.filter(|text| codes_of(text).is_some()) {
+            Some(text) => text.to_owned(),
+            None => {
+                let bytes: [u8; SECRET_BYTES] = rand::rng().random();
+                Secret::from(bytes.to_vec()).to_base32()
+            }
+        };
+        let issuer = escaped(&person.workshop);
+        let uri =
+            format!("otpauth://totp/{issuer}:{}?secret={text}&issuer={issuer}", escaped(&person.sign_in));
+        Ok(SharedSecret { text, uri })
+    }
+
+    /// Sets the actor's second factor; returns the recovery codes, which are shown now and never again.
+    ///
+    /// # Errors
+    /// [`Refusal::WrongCode`] when the code is not of this secret and this moment.
+    pub async fn set_second_factor(
+        &self,
+        actor: &Actor,
+        secret: &str,
+        code: &str,
+        address: IpAddr,
+    ) -> Result<Vec<String>, Refusal> {
+        actor.require(Action::OwnAccount)?;
+        let key = format!("code {}", actor.person);
+        self.attempts
+            .begin(&key, address, Instant::now())
+            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        let step = step_of(secret, code).ok_or(Refusal::WrongCode)?;
+        let codes: Vec<SpokenCode> = (0..RECOVERY_CODES).map(|_| SpokenCode::random()).collect();
+        let hashes: Vec<[u8; 32]> = codes.iter().map(SpokenCode::hash).collect();
+        let kept = Some((secret, hashes.as_slice()));
+        self.of(actor).set_second_factor(Some(actor.person), actor.person, kept).await?;
+        self.store.use_time_step(actor.person, step).await?;
+        self.attempts.succeeded(&key, address);
+        Ok(codes.iter().map(|code| code.text().to_owned()).collect())
+    }
+
+    /// Takes the actor's second factor away.
+    ///
+    /// # Errors
+    /// [`Refusal::WrongPassword`].
+    pub async fn remove_second_factor(
+        &self,
+        actor: &Actor,
+        password: String,
+        address: IpAddr,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::OwnAccount)?;
+        let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
+        self.attempts
+            .begin(&person.sign_in, address, Instant::now())
+            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        if !blocking(move || verify_password(&password, person.password_hash.as_deref())).await? {
+            return Err(Refusal::WrongPassword);
+        }
+        self.attempts.succeeded(&person.sign_in, address);
+        Ok(self.of(actor).set_second_factor(Some(actor.person), actor.person, None).await?)
+    }
+
+    /// How many recovery codes the actor has left; `None` without a second factor.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn recovery_codes_left(&self, actor: &Actor) -> Result<Option<i64>, Refusal> {
+        actor.require(Action::OwnAccount)?;
+        match self.store.second_factor(actor.person).await? {
+            Some(_) => Ok(Some(self.of(actor).recovery_codes_left(actor.person).await?)),
+            None => Ok(None),
+        }
+    }
+
+    /// Takes a person's second factor away, for somebody who lost theirs.
+    ///
+    /// # Errors
+    /// When there is no such person.
+    pub async fn reset_second_factor(
+        &self,
+        manager: &PeopleManager,
+        person: PersonId,
+    ) -> Result<(), Refusal> {
+        let store = self.store.of(manager.workshop());
+        Ok(store.set_second_factor(manager.person(), person, None).await?)
+    }
+
+    /// Whether a code, of the authenticator or for recovery, belongs to a person whose password was right. Each holds once.
+    ///
+    /// # Errors
+    /// [`Refusal::WrongCode`]; [`Refusal::TooManyAttempts`] when codes are guessed.
+    pub async fn check_second_factor(
+        &self,
+        person: PersonId,
+        code: &str,
+        address: IpAddr,
+    ) -> Result<(), Refusal> {
+        let key = format!("code {person}");
+        self.attempts
+            .begin(&key, address, Instant::now())
+            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        let (secret, _) = self.store.second_factor(person).await?.ok_or(Refusal::WrongCode)?;
+        let is_right = match step_of(&secret, code) {
+            Some(step) => self.store.use_time_step(person, step).await?,
+            None => self.store.use_recovery_code(person, &SpokenCode::hash_typed(code)).await?,
+        };
+        if !is_right {
+            return Err(Refusal::WrongCode);
+        }
+        self.attempts.succeeded(&key, address);
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::codes_of;
+    use rstest::rstest;
+
+    /// RFC 6238, appendix B: the secret is the ASCII text 12345678901234567890, SHA-1; of its eight digits an authenticator
+    /// shows the last six.
+    #[rstest]
+    #[case(59, "287082")]
+    #[case(1_111_111_109, "081804")]
+    #[case(1_111_111_111, "050471")]
+    #[case(1_234_567_890, "005924")]
+    #[case(2_000_000_000, "279037")]
+    fn codes_are_those_of_the_standard(#[case] time: u64, #[case] code: &str) {
+        let totp = codes_of("GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ").unwrap();
+        assert_eq!(totp.generate(time).to_string(), code);
+        assert!(totp.check(code, time).is_some() && totp.check(code, time + 30).is_some());
+        assert!(totp.check(code, time + 120).is_none() && totp.check("000000", time).is_none());
+    }
+}
