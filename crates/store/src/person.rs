@@ -44,6 +44,8 @@ pub struct Person {
     pub workshop_id: WorkshopId,
     /// The workshop's name.
     pub workshop: String,
+    /// The workshop's settings, JSON; absent where all are usual.
+    pub workshop_settings: Option<String>,
     /// Name as others read it.
     pub name: String,
     /// Name to sign in with.
@@ -108,7 +110,7 @@ pub enum PersonChange<'a> {
 macro_rules! person_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT p.id, p.workshop_id, w.name AS workshop, p.name, p.sign_in, p.password_hash, p.pin_hash, \
+            "SELECT p.id, p.workshop_id, w.name AS workshop, w.settings AS workshop_settings, p.name, p.sign_in, p.password_hash, p.pin_hash, \
              p.totp_secret IS NOT NULL AS has_second_factor, p.role, \
              p.disabled_at FROM people p JOIN workshops w ON w.id = p.workshop_id ",
             $rest
@@ -513,5 +515,28 @@ impl WorkshopStore {
             all.insert(key.to_owned(), rows.into());
         }
         Ok(all.into())
+    }
+}
+
+/// A workshop as its trail shows it; by its number twice, as every snapshot takes a workshop and a number.
+const WORKSHOP_SNAPSHOT: &str = "SELECT 'workshop', JSON_MERGE_PATCH(JSON_OBJECT('name', name), \
+     COALESCE(settings, '{}')) FROM workshops WHERE id = ? AND id = ? FOR UPDATE";
+
+impl WorkshopStore {
+    /// Sets the workshop's name and its settings, JSON, with the line in the audit trail.
+    pub async fn set_settings(&self, by: PersonId, name: &str, settings: &str) -> Result<(), StoreError> {
+        let id = self.workshop.0;
+        let mut transaction = self.pool.begin().await?;
+        let before = snapshot(&mut transaction, WORKSHOP_SNAPSHOT, self.workshop, id).await?;
+        sqlx::query("UPDATE workshops SET name = ?, settings = ? WHERE id = ?")
+            .bind(name)
+            .bind(settings)
+            .bind(self.workshop)
+            .execute(&mut *transaction)
+            .await?;
+        let audit = self.audit(by, AuditAction::Settings);
+        audit.changed(&mut transaction, WORKSHOP_SNAPSHOT, id, before).await?;
+        transaction.commit().await?;
+        Ok(())
     }
 }

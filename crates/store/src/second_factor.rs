@@ -5,14 +5,12 @@ use crate::person::PERSON_SNAPSHOT;
 use crate::{PersonId, Store, StoreError, WorkshopStore};
 
 impl Store {
-    /// A person's secret (base 32) and the last time step that was used; `None` where they have no second factor.
-    pub async fn second_factor(&self, person: PersonId) -> Result<Option<(String, u64)>, StoreError> {
-        Ok(sqlx::query_as(
-            "SELECT totp_secret, COALESCE(totp_step, 0) FROM people WHERE id = ? AND totp_secret IS NOT NULL",
-        )
-        .bind(person)
-        .fetch_optional(&self.pool)
-        .await?)
+    /// A person's secret (base 32); `None` where they have no second factor.
+    pub async fn second_factor(&self, person: PersonId) -> Result<Option<String>, StoreError> {
+        Ok(sqlx::query_scalar("SELECT totp_secret FROM people WHERE id = ? AND totp_secret IS NOT NULL")
+            .bind(person)
+            .fetch_optional(&self.pool)
+            .await?)
     }
 
     /// Uses a time step, once; returns whether it was still unused. A code that somebody read over a shoulder is worth nothing

@@ -174,6 +174,8 @@ const ROUTES: &[(Action, &[&str])] = &[
     (
         Action::ManageSettings,
         &[
+            "GET /settings",
+            "POST /settings",
             "GET /stations",
             "POST /stations",
             "POST /stations/{id}/retire",
@@ -237,6 +239,9 @@ async fn may(request: &ServiceRequest) -> Result<Option<Identity>, AppError> {
             address = %app.origin.address(request.request()),
         );
         return Err(AppError::Refused(refusal));
+    }
+    if found.lacks_second_factor() && action != Action::OwnAccount {
+        return Err(AppError::SecondFactor);
     }
     Ok(Some(found))
 }

@@ -14,7 +14,7 @@ use store::person::Person;
 use store::station::Station;
 use store::{PersonId, StationId};
 use time::OffsetDateTime;
-use workshop::Actor;
+use workshop::{Actor, WorkshopSettings};
 
 /// Names of what a session holds: whose it is, what it is called in lists, and where it was begun.
 pub(crate) const PERSON: &str = "person";
@@ -29,8 +29,6 @@ const PENDING: &str = "pending";
 const PENDING_S: i64 = 300;
 /// When whoever stands at a station was active last, seconds since 1970.
 const ACTIVE: &str = "active";
-/// A station asks again who stands at it after so many seconds of rest.
-pub(crate) const STATION_REST_S: i64 = 300;
 /// The time of the last activity is written down that often, seconds: not at every request.
 const ACTIVE_STEP_S: i64 = 20;
 /// Most letters of a browser's name that are kept.
@@ -42,6 +40,8 @@ pub(crate) struct CurrentUser {
     pub person: Person,
     /// As the use cases take them.
     pub actor: Actor,
+    /// The settings of their workshop.
+    pub settings: WorkshopSettings,
     /// The token that this session's forms carry.
     pub token: String,
     /// What the session is called in lists.
@@ -140,10 +140,10 @@ fn now() -> i64 {
 
 /// Whether whoever stands at a station is still there; a page that is asked for or sent keeps them there, and what a page
 /// asks for by itself does not.
-fn is_still_there(session: &Session, is_deed: bool) -> Result<bool, AppError> {
+fn is_still_there(session: &Session, is_deed: bool, rest_minutes: u32) -> Result<bool, AppError> {
     let active = session.get::<i64>(ACTIVE).map_err(AppError::internal)?.unwrap_or(0);
     let rest = now() - active;
-    if rest > STATION_REST_S {
+    if rest > 60 * i64::from(rest_minutes) {
         return Ok(false);
     }
     if is_deed && rest > ACTIVE_STEP_S {
@@ -176,7 +176,16 @@ pub(crate) struct Identity {
     pub person: Person,
     /// As the use cases take them.
     pub actor: Actor,
+    /// The settings of their workshop.
+    pub settings: WorkshopSettings,
     station: Option<Station>,
+}
+
+impl Identity {
+    /// Whether they have to set a second factor before they go on.
+    pub(crate) fn lacks_second_factor(&self) -> bool {
+        self.settings.second_factor_required && !self.person.has_second_factor && self.station.is_none()
+    }
 }
 
 /// Finds who asks.
@@ -189,17 +198,19 @@ pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identit
     // After signing in, a form's answer cannot be shown again: go to the page it came from.
     let next = if request.method() == Method::GET { request.uri().to_string() } else { "/".to_owned() };
     let station = station_of(app, &session).await?;
-    if station.is_some() && !is_still_there(&session, is_deed)? {
-        leave_station(&session);
-    }
     let asked = if station.is_some() { AppError::Stand(next) } else { AppError::SignIn(next) };
     let Some(id) = session.get::<PersonId>(PERSON).map_err(AppError::internal)? else {
         return Err(asked);
     };
     let person = app.workshop.person(id).await.map_err(AppError::from)?;
-    let person = person.filter(|p| p.disabled_at.is_none()).ok_or(asked)?;
+    let Some(person) = person.filter(|p| p.disabled_at.is_none()) else { return Err(asked) };
+    let settings = WorkshopSettings::of(&person);
+    if station.is_some() && !is_still_there(&session, is_deed, settings.station_rest_minutes)? {
+        leave_station(&session);
+        return Err(asked);
+    }
     let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
-    Ok(Identity { person, actor, station })
+    Ok(Identity { person, actor, station, settings })
 }
 
 impl FromRequest for CurrentUser {
@@ -217,8 +228,8 @@ impl FromRequest for CurrentUser {
                 let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
                 let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
                 let flash = if is_page(request) { flash::take(&session) } else { None };
-                let Identity { person, actor, station } = found;
-                Ok(Self { person, actor, token, session_id, station, flash })
+                let Identity { person, actor, station, settings } = found;
+                Ok(Self { person, actor, settings, token, session_id, station, flash })
             });
         ready(user.map_err(Into::into))
     }

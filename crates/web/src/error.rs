@@ -25,6 +25,9 @@ pub(crate) enum AppError {
     /// Nobody stands at this shared station; holds where to go after.
     #[error("say who stands here first")]
     Stand(String),
+    /// The workshop asks everybody for a second factor, and this person has none yet.
+    #[error("set a second factor first")]
+    SecondFactor,
     /// There is no such thing.
     #[error("there is no such {0} here")]
     NotFound(&'static str),
@@ -95,7 +98,7 @@ struct ErrorPage<'a> {
 impl ResponseError for AppError {
     fn status_code(&self) -> StatusCode {
         match self {
-            Self::SignIn(_) | Self::Stand(_) => StatusCode::SEE_OTHER,
+            Self::SignIn(_) | Self::Stand(_) | Self::SecondFactor => StatusCode::SEE_OTHER,
             Self::NotFound(_) => StatusCode::NOT_FOUND,
             Self::StaleForm | Self::Refused(Refusal::NotAllowed(_)) => StatusCode::FORBIDDEN,
             Self::BadRequest(_) => StatusCode::BAD_REQUEST,
@@ -115,6 +118,9 @@ impl ResponseError for AppError {
             let to = format!("{page}?next={}", encode(next));
             return HttpResponse::SeeOther().insert_header((header::LOCATION, to)).finish();
         }
+        if matches!(self, Self::SecondFactor) {
+            return crate::respond::redirect("/account/second-factor");
+        }
         let mut id = None;
         let (title, text) = match self {
             Self::NotFound(what) => (
@@ -133,7 +139,7 @@ impl ResponseError for AppError {
                 "The database does not answer",
                 "Nothing of what you sent was written. Wait a moment, then load the page again; drafts stay in this browser.".into(),
             ),
-            Self::SignIn(_) | Self::Stand(_) | Self::Internal(_) => {
+            Self::SignIn(_) | Self::Stand(_) | Self::SecondFactor | Self::Internal(_) => {
                 let number: u32 = rand::rng().random();
                 let name = format!("{number:08x}");
                 tracing::error!(error = self as &dyn std::error::Error, id = name, "internal fault");

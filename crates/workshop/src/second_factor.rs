@@ -165,7 +165,7 @@ impl Workshop {
         self.attempts
             .begin(&key, address, Instant::now())
             .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
-        let (secret, _) = self.store.second_factor(person).await?.ok_or(Refusal::WrongCode)?;
+        let secret = self.store.second_factor(person).await?.ok_or(Refusal::WrongCode)?;
         let is_right = match step_of(&secret, code) {
             Some(step) => self.store.use_time_step(person, step).await?,
             None => self.store.use_recovery_code(person, &SpokenCode::hash_typed(code)).await?,

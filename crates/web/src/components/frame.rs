@@ -102,6 +102,7 @@ const TABS: &[(&str, &[Tab])] = &[
         &[
             tab("people", "People", "/people", Action::ManagePeople),
             tab("stations", "Shared stations", "/stations", Action::ManageSettings),
+            tab("settings", "Settings", "/settings", Action::ManageSettings),
             tab("backups", "Backups", "/backups", Action::BackUp),
             tab("audit", "Changes", "/audit", Action::ReadAudit),
         ],

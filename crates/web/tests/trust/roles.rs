@@ -264,3 +264,65 @@ async fn a_station_asks_who_stands_at_it() {
     assert_eq!(owner.post("/stations/1/retire", &[("csrf", &token)]).await.status, 303);
     assert!(tablet.get("/logbook").await.headers["location"].starts_with("/sign-in"));
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_workshop_can_ask_everybody_for_a_second_factor() {
+    let (mut owner, _) = visit().await;
+    owner.sign_in("ode", WORDS).await;
+    let page = owner.get("/settings").await;
+    let mut fields: Vec<(String, String)> = [
+        "room_c",
+        "load.volume_kohm",
+        "load.tone_kohm",
+        "load.tone_nf",
+        "load.cable_pf",
+        "station_rest_minutes",
+    ]
+    .iter()
+    .map(|name| ((*name).to_owned(), page.field(name)))
+    .collect();
+    fields.push(("csrf".into(), page.field("csrf")));
+    fields.push(("name".into(), "Sedge Lane".into()));
+    fields.push(("second_factor".into(), "yes".into()));
+    let borrowed = |fields: &[(String, String)]| -> Vec<(String, String)> { fields.to_vec() };
+    let mut wrong = borrowed(&fields);
+    wrong[0].1 = "900".into();
+    wrong[1].1 = "loud".into();
+    let wrong: Vec<(&str, &str)> = wrong.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    let refused = owner.post("/settings", &wrong).await;
+    assert_eq!((refused.status, refused.field("room_c").as_str()), (422, "900"), "nothing typed is lost");
+    let good: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    assert_eq!(owner.post("/settings", &good).await.status, 303);
+    // From the next page on, and until it is set.
+    let asked = owner.get("/logbook").await;
+    assert_eq!((asked.status, asked.headers["location"].as_str()), (303, "/account/second-factor"));
+    let page = owner.get("/account/second-factor").await;
+    let (token, secret) = (page.field("csrf"), page.field("secret"));
+    let wrong = [("csrf", token.as_str()), ("secret", secret.as_str()), ("code", "000000")];
+    let refused = owner.post("/account/second-factor", &wrong).await;
+    assert_eq!((refused.status, refused.field("secret")), (422, secret.clone()));
+    let code = |steps: u64| {
+        let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_secs();
+        let secret = totp_rs::Secret::try_from_base32(&secret).unwrap();
+        totp_rs::Builder::new().with_secret(secret).build().unwrap().generate(now + 30 * steps).to_string()
+    };
+    let now = code(0);
+    let right = [("csrf", token.as_str()), ("secret", secret.as_str()), ("code", now.as_str())];
+    let set = owner.post("/account/second-factor", &right).await;
+    assert_eq!(set.status, 200);
+    let recovery = set.find(".codes code").unwrap();
+    assert_eq!(owner.get("/logbook").await.status, 200);
+    // Signing in takes two steps now.
+    let mut again = Visit { address: owner.address, code: String::new(), cookies: BTreeMap::new() };
+    let first = again.sign_in("ode", WORDS).await;
+    assert_eq!(first.headers["location"], "/sign-in/code?next=/logbook");
+    assert_eq!(again.get("/logbook").await.status, 303, "the password alone is not enough");
+    let token = again.get("/sign-in/code?next=/logbook").await.field("csrf");
+    let wrong = [("csrf", token.as_str()), ("next", "/logbook"), ("code", now.as_str())];
+    assert_eq!(again.post("/sign-in/code", &wrong).await.status, 422, "it was used");
+    let right = [("csrf", token.as_str()), ("next", "/logbook"), ("code", recovery.as_str())];
+    assert_eq!(again.post("/sign-in/code", &right).await.headers["location"], "/logbook");
+    assert_eq!(again.get("/logbook").await.status, 200);
+    let mut nobody = Visit { address: owner.address, code: String::new(), cookies: BTreeMap::new() };
+    assert_eq!(nobody.get("/sign-in/code").await.headers["location"], "/sign-in");
+}

@@ -231,3 +231,89 @@ async fn a_persons_data_are_theirs_alone() {
     assert_eq!(data["runs"].as_array().unwrap().len(), 1);
     assert!(data["readings"].as_array().unwrap().len() >= 2 && !data.to_string().contains("argon2"));
 }
+
+/// The code that an authenticator shows, `steps` half minutes from now.
+fn code(secret: &str, steps: i64) -> String {
+    let now = time::OffsetDateTime::now_utc().unix_timestamp() + 30 * steps;
+    let secret = totp_rs::Secret::try_from_base32(secret).unwrap();
+    let totp = totp_rs::Builder::new().with_secret(secret).build().unwrap();
+    totp.generate(u64::try_from(now).unwrap()).to_string()
+}
+
+#[tokio::test]
+async fn a_second_factor_is_asked_for_and_each_code_holds_once() {
+    let (workshop, owner, store) = set_up().await;
+    let shared = workshop.new_second_factor(&owner, None).await.unwrap();
+    assert!(shared.uri.contains(&shared.text) && !format!("{shared:?}").contains(&shared.text));
+    let kept = workshop.new_second_factor(&owner, Some(&shared.text)).await.unwrap();
+    assert_eq!(kept, shared, "a mistyped code does not ask for another secret");
+    let wrong = workshop.set_second_factor(&owner, &shared.text, "000000", HERE).await.unwrap_err();
+    assert_eq!(wrong.code(), "wrong-code");
+    assert_eq!(workshop.recovery_codes_left(&owner).await.unwrap(), None);
+    let now = code(&shared.text, 0);
+    let recovery = workshop.set_second_factor(&owner, &shared.text, &now, HERE).await.unwrap();
+    assert_eq!(workshop.recovery_codes_left(&owner).await.unwrap(), Some(8));
+    let signed_in = workshop.sign_in("ode", "seven thousand turns".into(), HERE).await.unwrap();
+    assert_eq!(signed_in, SignInOutcome::NeedsCode(owner.person));
+    let again = workshop.check_second_factor(owner.person, &now, HERE).await.unwrap_err();
+    assert_eq!(again.code(), "wrong-code", "it was used to set it");
+    let next = code(&shared.text, 1);
+    let spaced = format!("{} {}", &next[..3], &next[3..]);
+    workshop.check_second_factor(owner.person, &spaced, HERE).await.unwrap();
+    assert!(workshop.check_second_factor(owner.person, &next, HERE).await.is_err());
+    workshop.check_second_factor(owner.person, &recovery[3].to_lowercase(), HERE).await.unwrap();
+    assert!(workshop.check_second_factor(owner.person, &recovery[3], HERE).await.is_err());
+    assert_eq!(workshop.recovery_codes_left(&owner).await.unwrap(), Some(7));
+    let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
+    assert!(workshop.check_second_factor(wren.id, &recovery[4], HERE).await.is_err(), "another's codes");
+    for _ in 0..6 {
+        let _ = workshop.check_second_factor(owner.person, "000000", HERE).await;
+    }
+    let guessed = workshop.check_second_factor(owner.person, &recovery[4], HERE).await.unwrap_err();
+    assert_eq!(guessed.code(), "too-many-attempts");
+    let elsewhere = IpAddr::V4(Ipv4Addr::new(192, 168, 1, 20));
+    let wrong = workshop.remove_second_factor(&owner, "not it".into(), elsewhere).await.unwrap_err();
+    assert_eq!(wrong.code(), "wrong-password");
+    workshop.remove_second_factor(&owner, "seven thousand turns".into(), elsewhere).await.unwrap();
+    let signed_in = workshop.sign_in("ode", "seven thousand turns".into(), HERE).await.unwrap();
+    assert_eq!(signed_in, SignInOutcome::SignedIn(owner.person));
+    drop(store);
+}
+
+#[tokio::test]
+async fn an_owner_resets_a_lost_second_factor() {
+    let (workshop, owner, _) = set_up().await;
+    let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
+    let actor = Actor::of(&wren);
+    let shared = workshop.new_second_factor(&actor, None).await.unwrap();
+    workshop.set_second_factor(&actor, &shared.text, &code(&shared.text, 0), HERE).await.unwrap();
+    let manager = PeopleManager::new(&owner).unwrap();
+    workshop.reset_second_factor(&manager, wren.id).await.unwrap();
+    assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::SignedIn(wren.id));
+    let filter = AuditFilter { action: Some(AuditAction::Person), ..AuditFilter::default() };
+    let trail = workshop.audit_trail(&owner, &filter, None).await.unwrap();
+    assert!(format!("{trail:?}").contains("second factor") && !format!("{trail:?}").contains(&shared.text));
+}
+
+#[tokio::test]
+async fn settings_hold_for_everybody_and_leave_a_trail() {
+    let (workshop, owner, _) = set_up().await;
+    let (name, usual) = workshop.settings(&owner).await.unwrap();
+    assert_eq!((name.as_str(), &usual), ("Sedge Lane", &workshop::WorkshopSettings::default()));
+    let mut changed = workshop::WorkshopSettings { room_c: 18.5, station_rest_minutes: 2, ..usual };
+    workshop.change_settings(&owner, " Marsh Lane ", &changed).await.unwrap();
+    assert_eq!(workshop.settings(&owner).await.unwrap(), ("Marsh Lane".to_owned(), changed.clone()));
+    let mut design = tall_single("Sedge", 6, 10.4);
+    changed.apply_to(&mut design);
+    assert!((design.room_c - 18.5).abs() < 1e-12);
+    changed.load.volume_kohm = -1.0;
+    assert_eq!(
+        workshop.change_settings(&owner, "Marsh Lane", &changed).await.unwrap_err().code(),
+        "not-predictable"
+    );
+    assert_eq!(workshop.change_settings(&owner, "", &changed).await.unwrap_err().code(), "unusable-name");
+    let filter = AuditFilter { action: Some(AuditAction::Settings), ..AuditFilter::default() };
+    let trail = workshop.audit_trail(&owner, &filter, None).await.unwrap();
+    assert_eq!(trail.rows.len(), 1);
+    assert!(trail.rows[0].before_text.as_deref().unwrap().contains("Sedge Lane"));
+}

@@ -88,7 +88,9 @@ pub(super) async fn new(
 ) -> Result<HttpResponse, AppError> {
     let Some(kind) = query.kind else { return formats_page(&user, "", Vec::new()) };
     let strings = query.strings.unwrap_or(USUAL_STRINGS).clamp(4, 10);
-    let form = FormData(sheet::form_of(&starting_point(kind, "", strings, USUAL_PITCH_MM)));
+    let mut design = starting_point(kind, "", strings, USUAL_PITCH_MM);
+    user.settings.apply_to(&mut design);
+    let form = FormData(sheet::form_of(&design));
     workbench(&app, &user, &form, &Errors::new(), None, None).await
 }
 

@@ -3,6 +3,7 @@
 mod audit;
 mod backups;
 mod people;
+mod settings;
 mod stations;
 
 use actix_web::web;
@@ -23,5 +24,7 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/backups", web::post().to(backups::begin))
         .route("/backups/{name}", web::get().to(backups::download))
         .route("/backups/{name}/verify", web::post().to(backups::verify))
+        .route("/settings", web::get().to(settings::show))
+        .route("/settings", web::post().to(settings::save))
         .route("/audit", web::get().to(audit::show));
 }

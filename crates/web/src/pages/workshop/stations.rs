@@ -2,7 +2,7 @@
 
 use crate::app::App;
 use crate::components::frame::Frame;
-use crate::current_user::{CurrentUser, STATION_REST_S};
+use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
@@ -50,7 +50,7 @@ struct Page {
     rows: Vec<Row>,
     name: Field,
     code: Option<Code>,
-    rest_minutes: i64,
+    rest_minutes: u32,
     code_minutes: i64,
 }
 
@@ -68,7 +68,7 @@ async fn page(
         rows: app.workshop.stations(&user.actor).await?.into_iter().map(Row::from).collect(),
         name: name.filled(form, errors),
         code,
-        rest_minutes: STATION_REST_S / 60,
+        rest_minutes: user.settings.station_rest_minutes,
         code_minutes: STATION_CODE_LASTS.whole_minutes(),
     };
     render_page(&page, !errors.is_empty())
