@@ -236,6 +236,8 @@ async fn prepare(folder: &Path) -> Result<String, ServerError> {
             "--auth-root-authentication-method=socket",
             "--skip-test-db",
             "--skip-name-resolve",
+            // It listens on loopback by number: a machine whose own name cannot be looked up is no obstacle.
+            "--force",
             "--innodb-log-file-size=8M",
         ])
         .stdin(Stdio::null())
@@ -249,8 +251,10 @@ async fn prepare(folder: &Path) -> Result<String, ServerError> {
         Err(error) => return Err(problem(error)),
     };
     if !output.status.success() || !data.join("mysql").exists() {
-        let text = String::from_utf8_lossy(&output.stderr);
-        return Err(ServerError::Prepare(text.lines().last().unwrap_or("no message").to_owned()));
+        // It says on either what is wrong, the reason first.
+        let said = [output.stderr, output.stdout].concat();
+        let text = String::from_utf8_lossy(&said);
+        return Err(ServerError::Prepare(text.lines().next().unwrap_or("no message").to_owned()));
     }
     fs::write(&marker, "ready\n").map_err(problem)?;
     Ok(password)

@@ -3,6 +3,7 @@
 
 mod archive;
 mod logbook;
+mod package;
 
 use rstest::rstest;
 use std::io::Write as _;
