@@ -5,7 +5,7 @@ use clap::Args;
 use serde::Deserialize;
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
-use web::{BaseUrl, Certificate, ServeOptions};
+use web::{BaseUrl, Certificate, ServeOptions, Timeouts};
 use workshop::BackupFolder;
 
 /// Where it listens without a word.
@@ -74,6 +74,7 @@ struct File {
     key: Option<PathBuf>,
     data: Option<PathBuf>,
     database_url: Option<String>,
+    migration_url: Option<String>,
     #[serde(default)]
     database_in_clear: bool,
     backups: Option<PathBuf>,
@@ -96,6 +97,8 @@ pub(crate) struct DatabaseSettings {
     pub data: PathBuf,
     /// Another server's address.
     pub url: Option<String>,
+    /// Another user's address, who brings the tables up to date.
+    pub migration_url: Option<String>,
     /// Whether another machine's may be reached without TLS.
     pub in_clear: bool,
 }
@@ -106,6 +109,10 @@ impl DatabaseArguments {
         DatabaseSettings {
             data: self.data.clone().or_else(|| file.data.clone()).unwrap_or_else(|| PathBuf::from("data")),
             url: from_environment.or_else(|| file.database_url.clone()),
+            migration_url: std::env::var("DATABASE_MIGRATION_URL")
+                .ok()
+                .filter(|url| !url.is_empty())
+                .or_else(|| file.migration_url.clone()),
             in_clear: self.database_in_clear || file.database_in_clear,
         }
     }
@@ -172,7 +179,7 @@ impl ServeArguments {
         };
         let trusted_proxies =
             if self.trusted_proxy.is_empty() { file.trusted_proxies } else { self.trusted_proxy.clone() };
-        let options = ServeOptions { base_url, trusted_proxies, certificate };
+        let options = ServeOptions { base_url, trusted_proxies, certificate, timeouts: Timeouts::default() };
         Ok(ServeSettings { listen, database, is_fresh: self.fresh, options, backups })
     }
 }
@@ -242,6 +249,7 @@ mod tests {
         let file: File = toml::from_str(&all).unwrap();
         assert!(file.listen.is_some() && file.base_url.is_some() && !file.trusted_proxies.is_empty());
         assert!(file.certificate.is_some() && file.key.is_some() && file.data.is_some());
+        assert!(file.migration_url.is_some());
         assert!(file.database_url.is_some() && file.backups.is_some() && file.keep_backups.is_some());
         assert!(all.contains("database_in_clear"));
     }

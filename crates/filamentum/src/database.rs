@@ -13,6 +13,7 @@ pub(crate) struct Database {
     /// The private server, where this program started it.
     pub private: Option<PrivateServer>,
     in_clear: bool,
+    migration_url: Option<String>,
 }
 
 impl Database {
@@ -22,28 +23,48 @@ impl Database {
             if is_fresh {
                 bail!("--fresh only clears a private database: empty the one of DATABASE_URL yourself");
             }
-            return Ok(Self { url, private: None, in_clear: of.in_clear });
+            return Ok(Self {
+                url,
+                private: None,
+                in_clear: of.in_clear,
+                migration_url: of.migration_url.clone(),
+            });
         }
         if is_fresh {
             clear(&of.data)?;
         }
         let server = PrivateServer::start(&of.data, Durability::Full).await?;
-        Ok(Self { url: server.url("filamentum"), private: Some(server), in_clear: false })
+        Ok(Self {
+            url: server.url("filamentum"),
+            private: Some(server),
+            in_clear: false,
+            migration_url: None,
+        })
     }
 
     /// For a command beside it: also while another one serves from the folder.
     pub(crate) async fn beside(of: &DatabaseSettings) -> anyhow::Result<Self> {
         if let Some(url) = of.url.clone() {
-            return Ok(Self { url, private: None, in_clear: of.in_clear });
+            return Ok(Self {
+                url,
+                private: None,
+                in_clear: of.in_clear,
+                migration_url: of.migration_url.clone(),
+            });
         }
         match PrivateServer::start(&of.data, Durability::Full).await {
-            Ok(server) => Ok(Self { url: server.url("filamentum"), private: Some(server), in_clear: false }),
+            Ok(server) => Ok(Self {
+                url: server.url("filamentum"),
+                private: Some(server),
+                in_clear: false,
+                migration_url: None,
+            }),
             Err(ServerError::InUse(folder)) => {
                 let url = PrivateServer::running_url(&folder, "filamentum");
                 let url = url.with_context(|| {
                     format!("{} is in use, and its server is not up yet", folder.display())
                 })?;
-                Ok(Self { url, private: None, in_clear: of.in_clear })
+                Ok(Self { url, private: None, in_clear: false, migration_url: None })
             }
             Err(error) => Err(error.into()),
         }
@@ -52,7 +73,11 @@ impl Database {
     /// Connects, and brings the tables up to date.
     pub(crate) async fn store(&self) -> anyhow::Result<Store> {
         let why = "cannot use the database; check that it runs, and its address, name and password";
-        Store::connect_to(&self.url, self.transport()).await.context(why)
+        let connected = match &self.migration_url {
+            Some(migration) => Store::connect_as_two(&self.url, migration, self.transport()).await,
+            None => Store::connect_to(&self.url, self.transport()).await,
+        };
+        connected.context(why)
     }
 
     /// How it may be reached.

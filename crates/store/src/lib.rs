@@ -138,6 +138,26 @@ impl Store {
     /// # Errors
     /// [`StoreError::InClear`] when the database is on another machine and the way is not protected.
     pub async fn connect_to(url: &str, transport: Transport) -> Result<Self, StoreError> {
+        let store = Self::open(url, transport).await?;
+        store.migrate(None).await?;
+        Ok(store)
+    }
+
+    /// As [`Self::connect_to`], where another user brings the tables up to date: the one of `url` then needs no right to change
+    /// them.
+    ///
+    /// # Errors
+    /// As [`Self::connect_to`].
+    pub async fn connect_as_two(
+        url: &str,
+        migration_url: &str,
+        transport: Transport,
+    ) -> Result<Self, StoreError> {
+        Self::connect_to(migration_url, transport).await?.close().await;
+        Self::open(url, transport).await
+    }
+
+    async fn open(url: &str, transport: Transport) -> Result<Self, StoreError> {
         let options = Self::options(url, transport)?;
         let pool = MySqlPoolOptions::new()
             .max_connections(12)
@@ -145,9 +165,7 @@ impl Store {
             .acquire_timeout(Duration::from_secs(3))
             .connect_with(options)
             .await?;
-        let store = Self { pool };
-        store.migrate(None).await?;
-        Ok(store)
+        Ok(Self { pool })
     }
 
     fn options(url: &str, transport: Transport) -> Result<MySqlConnectOptions, StoreError> {

@@ -613,3 +613,36 @@ async fn another_machine_is_reached_over_tls_only(#[case] url: &str, #[case] is_
     let tried = tokio::time::timeout(std::time::Duration::from_millis(200), Store::connect(url)).await;
     assert_eq!(matches!(tried, Ok(Err(StoreError::InClear))), is_refused, "{url}");
 }
+
+/// Whoever gets hold of the application's user has its tables, and nothing else of the server.
+#[tokio::test]
+async fn the_private_servers_user_has_one_schema() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = dev_database::PrivateServer::start(folder.path(), dev_database::Durability::Full).await.unwrap();
+    let pool = sqlx::MySqlPool::connect(&server.url("filamentum")).await.unwrap();
+    let grants: Vec<String> = sqlx::query_scalar("SHOW GRANTS").fetch_all(&pool).await.unwrap();
+    for grant in &grants {
+        assert!(grant.contains("USAGE ON *.*") || grant.contains("ON `filamentum`.*"), "{grant}");
+    }
+    for beyond in [
+        "CREATE DATABASE other",
+        "SELECT user FROM mysql.user",
+        "CREATE USER intruder@localhost",
+        "SELECT 1 INTO OUTFILE '/tmp/filamentum-never'",
+        "SET GLOBAL general_log = 1",
+    ] {
+        let done = sqlx::query(beyond).execute(&pool).await;
+        assert!(done.is_err(), "{beyond}");
+    }
+    let file: Option<Vec<u8>> = sqlx::query_scalar("SELECT LOAD_FILE('/etc/hostname')").fetch_one(&pool).await.unwrap();
+    assert!(file.is_none(), "it reads no files");
+    pool.close().await;
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn another_user_can_bring_the_tables_up_to_date() {
+    let (url, _) = dev_database::fresh_database().await;
+    let store = Store::connect_as_two(&url, &url, Transport::Protected).await.unwrap();
+    workshop(&store, "kestrel").await;
+}

@@ -1,6 +1,6 @@
 //! What every handler can reach.
 
-use crate::origin::Origin;
+use crate::origin::{Origin, Timeouts};
 use workshop::Workshop;
 
 /// What every handler can reach: the use cases, and what belongs to HTTP alone.
@@ -9,11 +9,13 @@ pub(crate) struct App {
     pub workshop: Workshop,
     /// How the application is reached.
     pub origin: Origin,
+    /// How long requests may take to come in.
+    pub timeouts: Timeouts,
 }
 
 impl App {
     /// An application over the use cases.
-    pub(crate) fn new(workshop: Workshop, origin: Origin) -> Self {
-        Self { workshop, origin }
+    pub(crate) fn new(workshop: Workshop, origin: Origin, timeouts: Timeouts) -> Self {
+        Self { workshop, origin, timeouts }
     }
 }

@@ -1,7 +1,9 @@
 //! A form as it was sent, with its token already checked. It is read at the edge, into typed commands.
 
+use crate::app::App;
 use crate::current_user::signed_in_token;
 use crate::error::AppError;
+use crate::origin::Timeouts;
 use actix_session::SessionExt as _;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
@@ -9,14 +11,10 @@ use presentation::form_fields::FormFields;
 use std::future::Future;
 use std::ops::{Deref, DerefMut};
 use std::pin::Pin;
-use std::time::Duration;
 use store::{ClientKey, ClientKeyError};
 
 /// The cookie that holds the token of forms where nobody is signed in: no session is kept for those.
 pub(crate) const FORM_COOKIE: &str = "filamentum-form";
-
-/// How long the body of a form may take to come in.
-const BODY_TIMEOUT: Duration = Duration::from_secs(30);
 
 /// A form as it was sent.
 #[derive(Clone, Debug, Default)]
@@ -61,9 +59,11 @@ impl FromRequest for FormData {
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
         let session = request.get_session();
         let cookie = request.cookie(FORM_COOKIE).map(|cookie| cookie.value().to_owned());
+        let timeouts =
+            request.app_data::<web::Data<App>>().map_or_else(Timeouts::default, |app| app.timeouts);
         let body = web::Form::<Vec<(String, String)>>::from_request(request, payload);
         Box::pin(async move {
-            let body = tokio::time::timeout(BODY_TIMEOUT, body).await.ok().ok_or(AppError::SlowBody)?;
+            let body = tokio::time::timeout(timeouts.body, body).await.ok().ok_or(AppError::SlowBody)?;
             let fields = body.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
             let form: Self = fields.into_iter().collect();
             let expected = signed_in_token(&session)?.or(cookie);

@@ -19,5 +19,5 @@ mod server;
 mod session;
 
 pub use certificate::{Certificate, CertificateError};
-pub use origin::{BaseUrl, BaseUrlError, ServeOptions};
+pub use origin::{BaseUrl, BaseUrlError, ServeOptions, Timeouts};
 pub use server::serve;

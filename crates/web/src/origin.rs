@@ -5,6 +5,7 @@ use crate::certificate::Certificate;
 use actix_web::HttpRequest;
 use actix_web::http::header::{self, HeaderMap};
 use std::net::{IpAddr, Ipv4Addr};
+use std::time::Duration;
 use thiserror::Error;
 
 /// Why an address of the application cannot be used.
@@ -50,6 +51,24 @@ impl BaseUrl {
     }
 }
 
+/// How long requests may take to come in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Timeouts {
+    /// The head of a request.
+    pub head: Duration,
+    /// The body of a form.
+    pub body: Duration,
+    /// How long a connection may rest between two requests.
+    pub rest: Duration,
+}
+
+impl Default for Timeouts {
+    fn default() -> Self {
+        let seconds = Duration::from_secs;
+        Self { head: seconds(10), body: seconds(30), rest: seconds(30) }
+    }
+}
+
 /// How the application is reached.
 #[derive(Clone, Debug, Default)]
 pub struct ServeOptions {
@@ -59,6 +78,8 @@ pub struct ServeOptions {
     pub trusted_proxies: Vec<IpAddr>,
     /// What TLS is served with; without it, plain HTTP.
     pub certificate: Option<Certificate>,
+    /// How long requests may take to come in.
+    pub timeouts: Timeouts,
 }
 
 /// How the application is reached, as every request needs it.
@@ -143,7 +164,7 @@ mod tests {
         let options = ServeOptions {
             base_url: base.map(|b| b.parse().unwrap()),
             trusted_proxies: proxies.iter().map(|p| p.parse().unwrap()).collect(),
-            certificate: None,
+            ..ServeOptions::default()
         };
         Origin::new(&options, listening.parse().unwrap())
     }

@@ -19,10 +19,6 @@ const POLICY: &str = "default-src 'self'; img-src 'self' data:; object-src 'none
      form-action 'self'; frame-ancestors 'none'";
 /// Largest form: a sheet with its document, or a pasted sweep.
 const FORM_BYTES: usize = 1 << 20;
-/// How long the head of a request may take.
-const HEAD_TIMEOUT: std::time::Duration = std::time::Duration::from_secs(10);
-/// How long a connection may rest between two requests.
-const KEEP_ALIVE: std::time::Duration = std::time::Duration::from_secs(30);
 /// Connections of one worker at the same time.
 const MOST_CONNECTIONS: usize = 2048;
 /// How often expired sessions are removed.
@@ -35,7 +31,8 @@ const SESSION_SWEEP: std::time::Duration = std::time::Duration::from_hours(1);
 pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) -> std::io::Result<Server> {
     let origin = Origin::new(options, listener.local_addr()?);
     let is_https = origin.is_https();
-    let app = web::Data::new(App::new(workshop.clone(), origin));
+    let app = web::Data::new(App::new(workshop.clone(), origin, options.timeouts));
+    let timeouts = options.timeouts;
     let stored = DatabaseSessions::new(workshop.clone());
     let behind = workshop.clone();
     tokio::spawn(async move { behind.write_missing_summaries().await });
@@ -80,9 +77,9 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
             .wrap(TracingLogger::default())
     })
     .workers(2)
-    .client_request_timeout(HEAD_TIMEOUT)
-    .client_disconnect_timeout(HEAD_TIMEOUT)
-    .keep_alive(KEEP_ALIVE)
+    .client_request_timeout(timeouts.head)
+    .client_disconnect_timeout(timeouts.head)
+    .keep_alive(timeouts.rest)
     .max_connections(MOST_CONNECTIONS)
     .shutdown_timeout(5);
     let server = match &options.certificate {

@@ -1,7 +1,7 @@
 //! People: setting the workshop up, and signing in.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::hashing;
 use crate::credentials::{WeakPassword, check_password, hash_password, sign_in_name, verify_password};
 use crate::permission::Action;
 use crate::refusal::Refusal;
@@ -72,7 +72,7 @@ impl Workshop {
         self.attempts.succeeded("set-up", address);
         let sign_in = sign_in_name(&sign_in).ok_or(Refusal::UnusableSignIn)?;
         let names = [workshop.clone(), name.clone(), sign_in.clone()];
-        let hash = blocking(move || {
+        let hash = hashing(move || {
             let names: Vec<&str> = names.iter().map(String::as_str).collect();
             check_password(&password, &names).map(|()| hash_password(&password))
         })
@@ -109,7 +109,7 @@ impl Workshop {
         let needs_code = person.as_ref().is_some_and(|p| p.has_second_factor);
         let id = person.as_ref().map(|p| p.id);
         let hash = person.and_then(|p| p.password_hash);
-        let is_right = blocking(move || verify_password(&password, hash.as_deref())).await?;
+        let is_right = hashing(move || verify_password(&password, hash.as_deref())).await?;
         match id.filter(|_| is_right) {
             Some(person) => {
                 self.attempts.succeeded(key, address);
@@ -141,12 +141,12 @@ impl Workshop {
             .begin(&person.sign_in, address, Instant::now())
             .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
         let hash = person.password_hash.clone();
-        if !blocking(move || verify_password(&current, hash.as_deref())).await? {
+        if !hashing(move || verify_password(&current, hash.as_deref())).await? {
             return Err(Refusal::WrongPassword);
         }
         self.attempts.succeeded(&person.sign_in, address);
         let names = [person.workshop, person.name, person.sign_in];
-        let hash = blocking(move || {
+        let hash = hashing(move || {
             let names: Vec<&str> = names.iter().map(String::as_str).collect();
             check_password(&new, &names).map(|()| hash_password(&new))
         })

@@ -1,7 +1,7 @@
 //! A second factor beside the password: a code of six digits that an authenticator makes of the time (RFC 6238).
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::hashing;
 use crate::credentials::verify_password;
 use crate::permission::Action;
 use crate::refusal::Refusal;
@@ -119,7 +119,7 @@ impl Workshop {
         self.attempts
             .begin(&person.sign_in, address, Instant::now())
             .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
-        if !blocking(move || verify_password(&password, person.password_hash.as_deref())).await? {
+        if !hashing(move || verify_password(&password, person.password_hash.as_deref())).await? {
             return Err(Refusal::WrongPassword);
         }
         self.attempts.succeeded(&person.sign_in, address);

@@ -1,7 +1,7 @@
 //! Shared stations: a tablet at the winder stays signed in as itself, and whoever stands at it says so with a PIN.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::hashing;
 use crate::credentials::{hash_password, verify_password};
 use crate::permission::Action;
 use crate::refusal::Refusal;
@@ -115,7 +115,7 @@ impl Workshop {
             .begin(&key, address, Instant::now())
             .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
         let hash = found.pin_hash.clone();
-        if !blocking(move || verify_password(&pin, hash.as_deref())).await? {
+        if !hashing(move || verify_password(&pin, hash.as_deref())).await? {
             return Err(Refusal::WrongPin);
         }
         self.attempts.succeeded(&key, address);
@@ -131,7 +131,7 @@ impl Workshop {
         if !is_sound_pin(&pin) {
             return Err(Refusal::UnusablePin);
         }
-        let hash = blocking(move || hash_password(&pin)).await?;
+        let hash = hashing(move || hash_password(&pin)).await?;
         Ok(self.of(actor).set_pin(actor.person, Some(&hash)).await?)
     }
 }

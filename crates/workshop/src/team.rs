@@ -1,7 +1,7 @@
 //! The people of a workshop: inviting them, what they may do, and what becomes of them when they leave.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::hashing;
 use crate::credentials::{LONGEST_SIGN_IN, check_password, hash_password, sign_in_name};
 use crate::permission::Action;
 use crate::refusal::Refusal;
@@ -165,7 +165,7 @@ impl Workshop {
         let person = self.invited(token).await?.ok_or(Refusal::NotFound("link"))?;
         let hash = Secret::parse(token).ok_or(Refusal::NotFound("link"))?.hash();
         let names = [person.workshop, person.name, person.sign_in];
-        let password = blocking(move || {
+        let password = hashing(move || {
             let names: Vec<&str> = names.iter().map(String::as_str).collect();
             check_password(&password, &names).map(|()| hash_password(&password))
         })

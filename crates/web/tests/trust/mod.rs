@@ -249,3 +249,47 @@ async fn an_instrument_is_asked_in_allowed_networks_only() {
     let refused = post(&mut visit, "/instruments/1/test", &[]).await;
     assert!(refused.status == 409 || refused.status == 303, "{}", refused.status);
 }
+
+/// Whoever sends a byte now and then holds a connection for a bounded time.
+#[tokio::test(flavor = "multi_thread")]
+async fn slow_heads_and_slow_bodies_are_cut_off() {
+    let store = dev_database::fresh_store().await;
+    with_workshop(&store, "ode").await;
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap();
+    let short = Duration::from_millis(700);
+    let timeouts = web::Timeouts { head: short, body: short, rest: short };
+    assert!(web::Timeouts::default().body <= Duration::from_secs(30));
+    let options = web::ServeOptions { timeouts, ..web::ServeOptions::default() };
+    tokio::spawn(web::serve(workshop::Workshop::new(store), listener, &options).unwrap());
+    let slow_head = format!("POST /sign-in HTTP/1.1\r\nHost: {address}\r\nX-Slow: ");
+    let slow_body = format!(
+        "POST /sign-in HTTP/1.1\r\nHost: {address}\r\nContent-Type: application/x-www-form-urlencoded\r\n\
+         Content-Length: 5000\r\n\r\nsign_in="
+    );
+    for start in [slow_head, slow_body] {
+        let mut stream = TcpStream::connect(address).await.unwrap();
+        stream.write_all(start.as_bytes()).await.unwrap();
+        let began = std::time::Instant::now();
+        let mut answer = Vec::new();
+        let ended = async {
+            loop {
+                let mut some = [0; 512];
+                tokio::select! {
+                    read = stream.read(&mut some) => match read {
+                        Ok(0) | Err(_) => return,
+                        Ok(n) => {
+                            answer.extend(&some[..n]);
+                            return;
+                        }
+                    },
+                    () = tokio::time::sleep(Duration::from_millis(100)) => {}
+                }
+            }
+        };
+        tokio::time::timeout(Duration::from_secs(15), ended).await.expect("it is held for ever");
+        let text = String::from_utf8_lossy(&answer).into_owned();
+        assert!(text.is_empty() || text.contains(" 408 "), "{text}");
+        assert!(began.elapsed() >= Duration::from_millis(300));
+    }
+}
