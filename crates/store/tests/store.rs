@@ -618,7 +618,8 @@ async fn another_machine_is_reached_over_tls_only(#[case] url: &str, #[case] is_
 #[tokio::test]
 async fn the_private_servers_user_has_one_schema() {
     let folder = tempfile::tempdir().unwrap();
-    let server = dev_database::PrivateServer::start(folder.path(), dev_database::Durability::Full).await.unwrap();
+    let server =
+        dev_database::PrivateServer::start(folder.path(), dev_database::Durability::Full).await.unwrap();
     let pool = sqlx::MySqlPool::connect(&server.url("filamentum")).await.unwrap();
     let grants: Vec<String> = sqlx::query_scalar("SHOW GRANTS").fetch_all(&pool).await.unwrap();
     for grant in &grants {
@@ -634,7 +635,8 @@ async fn the_private_servers_user_has_one_schema() {
         let done = sqlx::query(beyond).execute(&pool).await;
         assert!(done.is_err(), "{beyond}");
     }
-    let file: Option<Vec<u8>> = sqlx::query_scalar("SELECT LOAD_FILE('/etc/hostname')").fetch_one(&pool).await.unwrap();
+    let file: Option<Vec<u8>> =
+        sqlx::query_scalar("SELECT LOAD_FILE('/etc/hostname')").fetch_one(&pool).await.unwrap();
     assert!(file.is_none(), "it reads no files");
     pool.close().await;
     server.stop().await;

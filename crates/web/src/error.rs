@@ -66,9 +66,11 @@ impl From<Refusal> for AppError {
                 tracing::error!(error = &away as &dyn std::error::Error, "the database does not answer");
                 Self::DatabaseAway(away)
             }
-            fault @ (Refusal::Storage(_) | Refusal::Task(_) | Refusal::Encoding(_) | Refusal::Sound(_)) => {
-                Self::internal(fault)
-            }
+            fault @ (Refusal::Storage(_)
+            | Refusal::Task(_)
+            | Refusal::Interrupted
+            | Refusal::Encoding(_)
+            | Refusal::Sound(_)) => Self::internal(fault),
             refusal => Self::Refused(refusal),
         }
     }

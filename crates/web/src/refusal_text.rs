@@ -112,6 +112,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::DatabaseAway(_)
         | Refusal::Storage(_)
         | Refusal::Task(_)
+        | Refusal::Interrupted
         | Refusal::Encoding(_)
         | Refusal::Sound(_) => "Something failed on our side.".into(),
     }

@@ -143,6 +143,9 @@ pub enum Refusal {
     /// A piece of work ended early.
     #[error("a piece of work ended early: {0}")]
     Task(#[from] tokio::task::JoinError),
+    /// A piece of work ended by a fault of its own.
+    #[error("a piece of work was interrupted")]
+    Interrupted,
     /// Something cannot be written as text.
     #[error("cannot be written: {0}")]
     Encoding(#[from] serde_json::Error),
