@@ -45,6 +45,9 @@ pub enum StoreError {
         /// Why.
         detail: String,
     },
+    /// There is no room left on the database's disk; nothing of the transaction was written.
+    #[error("the disk is full: {0}")]
+    DiskFull(#[source] sqlx::Error),
     /// Anything else.
     #[error("the database refused: {0}")]
     Refused(#[source] sqlx::Error),
@@ -61,6 +64,8 @@ impl From<sqlx::Error> for StoreError {
                 // 1213: deadlock, or a certification lost in a cluster; 1205: a lock waited for too long; 1020: the row
                 // changed since it was read.
                 1213 | 1205 | 1020 => Self::Deadlock(error),
+                // 1114: a table is full, which a table of InnoDB is with its disk; 1021: the disk is.
+                1021 | 1114 => Self::DiskFull(error),
                 1053 | 1927 => Self::Away(error),
                 _ => Self::Refused(error),
             };

@@ -1,9 +1,13 @@
 //! Readings: appended, and corrected by newer ones that point at them.
 
 use crate::event::lock_run;
-use crate::{ClientKey, InstrumentId, PersonId, ReadingId, RunId, StoreError, Stored, WorkshopStore};
-use sqlx::FromRow;
+use crate::verdict::record_on;
+use crate::{
+    ClientKey, InstrumentId, PersonId, ReadingId, RunId, StoreError, Stored, WorkshopId, WorkshopStore,
+};
+use sqlx::{FromRow, MySqlConnection};
 use time::PrimitiveDateTime;
+use trade::judgement::Judgement;
 use trade::reading::{Kind, Reading};
 
 /// A reading in a run's log, with who and when.
@@ -45,6 +49,21 @@ pub struct NewReading {
 }
 
 impl NewReading {
+    /// As it will stand in the log under a number.
+    #[must_use]
+    pub fn numbered(&self, id: u64) -> Reading {
+        Reading {
+            id,
+            corrects: self.corrects.map(|reading| reading.0),
+            kind: self.kind,
+            pole: self.pole,
+            value: self.value,
+            coil_c: self.coil_c,
+            test_hz: self.test_hz,
+            probe_mm: self.probe_mm,
+        }
+    }
+
     /// A bare reading of a kind.
     pub fn of(kind: Kind, value: Option<f64>) -> Self {
         Self {
@@ -116,41 +135,52 @@ impl WorkshopStore {
         if is_signed_off && readings.iter().any(|reading| reading.corrects.is_none()) {
             return Err(StoreError::SignedOff);
         }
-        for (place, reading) in (0_u32..).zip(readings) {
-            if let Some(corrected) = reading.corrects {
-                let found: Option<u64> =
-                    sqlx::query_scalar("SELECT id FROM readings WHERE id = ? AND run_id = ?")
-                        .bind(corrected)
-                        .bind(run)
-                        .fetch_optional(&mut *tx)
-                        .await?;
-                found.ok_or(StoreError::Missing("reading"))?;
-            }
-            sqlx::query(
-                "INSERT INTO readings (workshop_id, run_id, batch_key, place, corrects_id, kind, pole, value, coil_c, \
-                 test_hz, probe_mm, words, instrument_id, taken_by, taken_at) \
-                 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
-            )
-            .bind(workshop)
-            .bind(run)
-            .bind(key.as_str())
-            .bind(place)
-            .bind(reading.corrects)
-            .bind(Stored(reading.kind))
-            .bind(reading.pole)
-            .bind(reading.value)
-            .bind(reading.coil_c)
-            .bind(reading.test_hz)
-            .bind(reading.probe_mm)
-            .bind(&reading.words)
-            .bind(reading.instrument)
-            .bind(by)
-            .bind(at)
-            .execute(&mut *tx)
-            .await?;
-        }
+        append_on(&mut tx, workshop, run, (by, key, at), readings).await?;
         tx.commit().await?;
         Ok(())
+    }
+
+    /// Appends readings together with the judgement that they bring, all or nothing: no reading stands without its verdict. The
+    /// judgement was made when reading number `last_seen` was the newest; returns `false`, and writes nothing, when another came
+    /// in between. The same key again appends nothing.
+    ///
+    /// # Errors
+    /// As [`Self::log_readings`].
+    pub async fn log_judged_readings(
+        &self,
+        run: RunId,
+        by: PersonId,
+        (key, readings): (&ClientKey, &[NewReading]),
+        last_seen: Option<u64>,
+        judgement: &Judgement,
+    ) -> Result<bool, StoreError> {
+        retry_deadlock!(async {
+            let mut tx = self.pool.begin().await?;
+            let is_signed_off = lock_run(&mut tx, self.workshop, run).await?;
+            let logged: Option<u64> =
+                sqlx::query_scalar("SELECT id FROM readings WHERE workshop_id = ? AND batch_key = ? LIMIT 1")
+                    .bind(self.workshop)
+                    .bind(key.as_str())
+                    .fetch_optional(&mut *tx)
+                    .await?;
+            if logged.is_some() {
+                return Ok(true);
+            }
+            if is_signed_off && readings.iter().any(|reading| reading.corrects.is_none()) {
+                return Err(StoreError::SignedOff);
+            }
+            let last: Option<u64> = sqlx::query_scalar("SELECT MAX(id) FROM readings WHERE run_id = ?")
+                .bind(run)
+                .fetch_one(&mut *tx)
+                .await?;
+            if last != last_seen {
+                return Ok(false);
+            }
+            append_on(&mut tx, self.workshop, run, (by, key, None), readings).await?;
+            record_on(&mut tx, self.workshop, run, judgement, None).await?;
+            tx.commit().await?;
+            Ok(true)
+        })
     }
 
     /// The log of a run, in the order of entry.
@@ -168,6 +198,51 @@ impl WorkshopStore {
         .await?;
         Ok(rows.into_iter().map(Row::into_logged).collect())
     }
+}
+
+/// Appends readings on a connection that is inside a transaction of the caller's: by whom, under which key, and when where
+/// that is not now.
+async fn append_on(
+    connection: &mut MySqlConnection,
+    workshop: WorkshopId,
+    run: RunId,
+    (by, key, at): (PersonId, &ClientKey, Option<PrimitiveDateTime>),
+    readings: &[NewReading],
+) -> Result<(), StoreError> {
+    for (place, reading) in (0_u32..).zip(readings) {
+        if let Some(corrected) = reading.corrects {
+            let found: Option<u64> =
+                sqlx::query_scalar("SELECT id FROM readings WHERE id = ? AND run_id = ?")
+                    .bind(corrected)
+                    .bind(run)
+                    .fetch_optional(&mut *connection)
+                    .await?;
+            found.ok_or(StoreError::Missing("reading"))?;
+        }
+        sqlx::query(
+            "INSERT INTO readings (workshop_id, run_id, batch_key, place, corrects_id, kind, pole, value, coil_c, \
+             test_hz, probe_mm, words, instrument_id, taken_by, taken_at) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
+        )
+        .bind(workshop)
+        .bind(run)
+        .bind(key.as_str())
+        .bind(place)
+        .bind(reading.corrects)
+        .bind(Stored(reading.kind))
+        .bind(reading.pole)
+        .bind(reading.value)
+        .bind(reading.coil_c)
+        .bind(reading.test_hz)
+        .bind(reading.probe_mm)
+        .bind(&reading.words)
+        .bind(reading.instrument)
+        .bind(by)
+        .bind(at)
+        .execute(&mut *connection)
+        .await?;
+    }
+    Ok(())
 }
 
 impl Row {

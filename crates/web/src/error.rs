@@ -71,7 +71,12 @@ impl From<Refusal> for AppError {
             | Refusal::Interrupted
             | Refusal::Encoding(_)
             | Refusal::Sound(_)) => Self::internal(fault),
-            refusal => Self::Refused(refusal),
+            refusal => {
+                if matches!(refusal, Refusal::DiskFull(_)) {
+                    tracing::error!(error = &refusal as &dyn std::error::Error, "the disk is full");
+                }
+                Self::Refused(refusal)
+            }
         }
     }
 }
@@ -107,6 +112,7 @@ impl ResponseError for AppError {
             Self::Refused(Refusal::TooManyAttempts { .. } | Refusal::TooManyAtOnce(_)) => {
                 StatusCode::TOO_MANY_REQUESTS
             }
+            Self::Refused(Refusal::DiskFull(_)) => StatusCode::INSUFFICIENT_STORAGE,
             Self::Refused(_) => StatusCode::CONFLICT,
             Self::SlowBody => StatusCode::REQUEST_TIMEOUT,
             Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,
@@ -135,6 +141,7 @@ impl ResponseError for AppError {
             ),
             Self::BadRequest(what) => ("This request cannot be read", what.clone()),
             Self::Refused(refusal @ Refusal::NotAllowed(_)) => ("Not yours to do", refusal_text(refusal)),
+            Self::Refused(refusal @ Refusal::DiskFull(_)) => ("The disk is full", refusal_text(refusal)),
             Self::Refused(refusal) => ("Not done", refusal_text(refusal)),
             Self::SlowBody => ("This took too long", "The form did not come in completely. Send it again.".into()),
             Self::DatabaseAway(_) => (

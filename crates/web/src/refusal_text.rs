@@ -108,6 +108,9 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "This is too easily guessed. Take several words that do not belong together.".into()
         }
         Refusal::AlreadySetUp => "This workshop is set up already.".into(),
+        Refusal::DiskFull(_) => "There is no room left on the disk of the database. Nothing of what you sent was written, and what was \
+             written before is safe. Make room, go back, and send it again."
+            .into(),
         Refusal::Backup(why) => format!("The backup: {why}."),
         Refusal::DatabaseAway(_)
         | Refusal::Storage(_)

@@ -1,6 +1,7 @@
 //! Readings: appended, questioned where they can hardly be, and judged at once.
 
 use crate::actor::Actor;
+use crate::judging::readings_of;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -8,6 +9,9 @@ use store::reading::NewReading;
 use store::run::Run;
 use store::{ClientKey, ReadingId, RunId};
 use trade::reading::Kind;
+
+/// How often readings are judged anew because others came in meanwhile.
+const TRIES: usize = 12;
 
 /// Readings to log.
 #[derive(Clone, Debug)]
@@ -75,7 +79,7 @@ impl Workshop {
         Ok(Vec::new())
     }
 
-    /// Appends readings and judges the run. Whoever calls it has asked whether the run is open.
+    /// Appends readings with the judgement that they bring, in one piece. Whoever calls it has asked whether the run is open.
     pub(crate) async fn append_readings(
         &self,
         actor: &Actor,
@@ -84,10 +88,18 @@ impl Workshop {
         readings: &[NewReading],
     ) -> Result<(), Refusal> {
         let store = self.of(actor);
-        store.log_readings(run.row.id, actor.person, key, readings, None).await?;
-        self.judge(&store, run, None).await?;
-        self.schedule_fit(actor.workshop);
-        Ok(())
+        for _ in 0..TRIES {
+            let mut all = readings_of(&store, run.row.id).await?;
+            let last_seen = all.last().map(|reading| reading.id);
+            all.extend((last_seen.unwrap_or(0) + 1..).zip(readings).map(|(id, new)| new.numbered(id)));
+            let judgement = self.judgement_of(run, all).await?;
+            let new = (key, readings);
+            if store.log_judged_readings(run.row.id, actor.person, new, last_seen, &judgement).await? {
+                self.schedule_fit(actor.workshop);
+                return Ok(());
+            }
+        }
+        Err(Refusal::TooManyAtOnce("readings"))
     }
 
     /// Readings that can hardly be: beyond what any coil of this design could be by its turns.

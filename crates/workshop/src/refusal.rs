@@ -137,6 +137,9 @@ pub enum Refusal {
     /// The database does not answer.
     #[error("the database does not answer")]
     DatabaseAway(#[source] StoreError),
+    /// There is no room on the database's disk.
+    #[error("the disk is full")]
+    DiskFull(#[source] StoreError),
     /// The database refused, or holds something that cannot be read.
     #[error(transparent)]
     Storage(StoreError),
@@ -173,6 +176,7 @@ impl From<StoreError> for Refusal {
             StoreError::LastOwner => Self::LastOwner,
             StoreError::Taken(index) if index == "readings_corrects" => Self::ReadingSuperseded,
             away @ StoreError::Away(_) => Self::DatabaseAway(away),
+            full @ StoreError::DiskFull(_) => Self::DiskFull(full),
             other => Self::Storage(other),
         }
     }

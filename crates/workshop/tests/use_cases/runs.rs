@@ -1,6 +1,6 @@
 //! Runs: doubts, corrections, signing, travellers, machine files, timers, stopping and going on.
 
-use super::{close, design, measure_well, readings, run, set_up};
+use super::*;
 use coil::design::Kind as Format;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
@@ -192,4 +192,55 @@ async fn a_run_that_is_not_there_is_refused_everywhere() {
     assert_eq!(workshop.sign_operation(&actor, id, "wind", "").await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.rejudge_run(&actor, id).await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.paper_traveller(&actor, id).await.unwrap_err().code(), "not-found");
+}
+
+/// Whatever the database refuses, a full disk for one, no reading stands without its verdict.
+#[tokio::test]
+async fn a_reading_and_its_verdict_are_one() {
+    let (url, _) = dev_database::fresh_database().await;
+    let store = Store::connect(&url).await.unwrap();
+    let workshop = Workshop::new(store);
+    let owner = workshop.set_up(first_visit(&workshop), HERE).await.unwrap();
+    let actor = Actor::of(&workshop.person(owner).await.unwrap().unwrap());
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    sqlx::query("ALTER TABLE verdicts ADD CONSTRAINT no_room CHECK (level = 'waiting')")
+        .execute(&pool)
+        .await
+        .unwrap();
+    let predicted = workshop.run_details(&actor, id).await.unwrap().prediction.unwrap().pickup;
+    let all = [
+        (Kind::Turns, 7500.0),
+        (Kind::Resistance, predicted.resistance_20c_ohm.nominal),
+        (Kind::Inductance, predicted.inductance_1khz_h.nominal),
+    ];
+    let command = readings(&all);
+    assert!(workshop.log_readings(&actor, id, command.clone()).await.is_err());
+    let details = workshop.run_details(&actor, id).await.unwrap();
+    assert!(details.readings.is_empty() && details.verdict.level == Level::Waiting);
+    sqlx::query("ALTER TABLE verdicts DROP CONSTRAINT no_room").execute(&pool).await.unwrap();
+    // The same submission again, as a browser sends it.
+    workshop.log_readings(&actor, id, command.clone()).await.unwrap();
+    workshop.log_readings(&actor, id, command).await.unwrap();
+    let details = workshop.run_details(&actor, id).await.unwrap();
+    assert_eq!((details.readings.len(), details.verdict.level), (3, Level::Pass));
+}
+
+/// Two who log at the same moment: both are there, and the verdict is of both.
+#[tokio::test]
+async fn readings_at_the_same_moment_are_judged_together() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let predicted = workshop.run_details(&actor, id).await.unwrap().prediction.unwrap().pickup;
+    let log = |kind, value: f64| workshop.log_readings(&actor, id, readings(&[(kind, value)]));
+    let (turns, ohms, henries) = tokio::join!(
+        log(Kind::Turns, 7500.0),
+        log(Kind::Resistance, predicted.resistance_20c_ohm.nominal),
+        log(Kind::Inductance, predicted.inductance_1khz_h.nominal)
+    );
+    assert!(turns.is_ok() && ohms.is_ok() && henries.is_ok(), "{turns:?} {ohms:?} {henries:?}");
+    let details = workshop.run_details(&actor, id).await.unwrap();
+    assert_eq!((details.readings.len(), details.verdict.level), (3, Level::Pass));
 }
