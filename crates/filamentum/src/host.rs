@@ -73,14 +73,21 @@ async fn bench_beside(store: &Store) -> anyhow::Result<()> {
     Ok(())
 }
 
+/// Which workshop is served.
+pub(crate) enum Show {
+    /// One's own.
+    Own,
+    /// The invented one, with a password of one's own for its owner, or the one that everybody knows.
+    Demo { password: Option<String> },
+}
+
 /// Serves until Ctrl-C or SIGTERM.
-pub(crate) async fn serve(
-    arguments: &ServeArguments,
-    demo_password: Option<Option<String>>,
-) -> anyhow::Result<()> {
+pub(crate) async fn serve(arguments: &ServeArguments, show: Show) -> anyhow::Result<()> {
     let settings = arguments.settings()?;
-    let show_demo = demo_password.is_some();
-    let password = demo_password.flatten();
+    let (show_demo, password) = match show {
+        Show::Own => (false, None),
+        Show::Demo { password } => (true, password),
+    };
     if show_demo && !settings.listen.ip().is_loopback() && password.is_none() {
         bail!(
             "everybody knows the demo's password: to let other machines reach it, choose one with --password"

@@ -10,6 +10,7 @@ mod user;
 
 use clap::{Parser, Subcommand};
 use configuration::{DatabaseArguments, ServeArguments};
+use host::Show;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use user::UserCommand;
@@ -139,7 +140,7 @@ fn run(command: Command) -> anyhow::Result<ExitCode> {
             let database = DatabaseArguments { data, config, database_in_clear: false };
             user::run(&database, base_url, &command).await
         }),
-        Command::Serve(serve) => on_database(host::serve(&serve, None)),
-        Command::Demo { serve, password } => on_database(host::serve(&serve, Some(password))),
+        Command::Serve(serve) => on_database(host::serve(&serve, Show::Own)),
+        Command::Demo { serve, password } => on_database(host::serve(&serve, Show::Demo { password })),
     }
 }

@@ -210,7 +210,7 @@ pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identit
         return Err(asked);
     }
     let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
-    Ok(Identity { person, actor, station, settings })
+    Ok(Identity { person, actor, settings, station })
 }
 
 impl FromRequest for CurrentUser {
@@ -228,7 +228,7 @@ impl FromRequest for CurrentUser {
                 let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
                 let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
                 let flash = if is_page(request) { flash::take(&session) } else { None };
-                let Identity { person, actor, station, settings } = found;
+                let Identity { person, actor, settings, station } = found;
                 Ok(Self { person, actor, settings, token, session_id, station, flash })
             });
         ready(user.map_err(Into::into))

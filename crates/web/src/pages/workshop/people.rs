@@ -28,6 +28,7 @@ const fn role_name(role: Role) -> (&'static str, &'static str) {
     }
 }
 
+#[expect(clippy::struct_excessive_bools, reason = "what a template shows or hides, each by itself")]
 struct Row {
     id: u64,
     name: String,
