@@ -18,6 +18,7 @@ const OPEN: &[&str] = &[
     "GET /setup",
     "POST /setup",
     "POST /sign-out",
+    "POST /password-strength",
     "GET /sign-in/code",
     "POST /sign-in/code",
     "GET /welcome/{token}",

@@ -15,7 +15,7 @@ fn refused(
     status: StatusCode,
     why: &'static str,
 ) -> ServiceResponse<actix_web::body::BoxBody> {
-    tracing::warn!(status = status.as_u16(), path = request.path(), why, "refused before it was read");
+    tracing::warn!(status = status.as_u16(), why, "refused before it was read");
     request.into_response(HttpResponse::build(status).content_type("text/plain; charset=utf-8").body(why))
 }
 

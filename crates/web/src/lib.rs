@@ -14,6 +14,7 @@ mod origin;
 mod pages;
 mod query;
 mod refusal_text;
+mod request_span;
 mod respond;
 mod server;
 mod session;

@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::origin::{Origin, ServeOptions};
+use crate::request_span::RequestSpan;
 use crate::session::DatabaseSessions;
 use crate::{access, assets, error, guard, pages};
 use actix_session::SessionMiddleware;
@@ -74,7 +75,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
                     .add(("Referrer-Policy", "same-origin")),
             )
             .wrap(from_fn(guard::guard))
-            .wrap(TracingLogger::default())
+            .wrap(TracingLogger::<RequestSpan>::new())
     })
     .workers(2)
     .client_request_timeout(timeouts.head)

@@ -2,12 +2,13 @@
 
 use crate::actor::Actor;
 use crate::blocking::hashing;
-use crate::credentials::{WeakPassword, check_password, hash_password, sign_in_name, verify_password};
+use crate::credentials::{
+    WeakPassword, check_password, hash_password, password_strength, sign_in_name, verify_password,
+};
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::net::IpAddr;
-use std::time::Instant;
 use store::person::{NewPerson, Person, Role};
 use store::{PersonId, StoreError};
 
@@ -61,11 +62,8 @@ impl Workshop {
         if self.is_set_up().await? {
             return Err(Refusal::AlreadySetUp);
         }
-        let now = Instant::now();
         let SetUp { code, workshop, name, sign_in, password } = command;
-        self.attempts
-            .begin("set-up", address, now)
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt("set-up", address)?;
         if !self.set_up_code.is(&code) {
             return Err(Refusal::WrongSetUpCode);
         }
@@ -99,9 +97,7 @@ impl Workshop {
     ) -> Result<SignInOutcome, Refusal> {
         let name = sign_in_name(typed);
         let key = name.as_deref().unwrap_or("");
-        self.attempts
-            .begin(key, address, Instant::now())
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt(key, address)?;
         let person = match &name {
             Some(name) => self.store.person_by_sign_in(name).await?.filter(|p| p.disabled_at.is_none()),
             None => None,
@@ -123,6 +119,22 @@ impl Workshop {
         }
     }
 
+    /// How strong a password is beside names, 0 to 4, and why it would not be taken. Nothing of it is kept.
+    ///
+    /// # Errors
+    /// When the computation ends early.
+    pub async fn weigh_password(
+        &self,
+        password: String,
+        names: Vec<String>,
+    ) -> Result<(u8, Option<WeakPassword>), Refusal> {
+        hashing(move || {
+            let names: Vec<&str> = names.iter().map(String::as_str).collect();
+            (password_strength(&password, &names), check_password(&password, &names).err())
+        })
+        .await
+    }
+
     /// Changes the actor's own password, and ends their other sessions: whoever knew the old one is out.
     ///
     /// # Errors
@@ -137,9 +149,7 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        self.attempts
-            .begin(&person.sign_in, address, Instant::now())
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt(&person.sign_in, address)?;
         let hash = person.password_hash.clone();
         if !hashing(move || verify_password(&current, hash.as_deref())).await? {
             return Err(Refusal::WrongPassword);

@@ -10,7 +10,6 @@ use crate::spoken_code::SpokenCode;
 use crate::team::PeopleManager;
 use rand::RngExt as _;
 use std::net::IpAddr;
-use std::time::Instant;
 use store::PersonId;
 use time::OffsetDateTime;
 use totp_rs::{Builder, Secret, Totp};
@@ -91,9 +90,7 @@ impl Workshop {
     ) -> Result<Vec<String>, Refusal> {
         actor.require(Action::OwnAccount)?;
         let key = format!("code {}", actor.person);
-        self.attempts
-            .begin(&key, address, Instant::now())
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt(&key, address)?;
         let step = step_of(secret, code).ok_or(Refusal::WrongCode)?;
         let codes: Vec<SpokenCode> = (0..RECOVERY_CODES).map(|_| SpokenCode::random()).collect();
         let hashes: Vec<[u8; 32]> = codes.iter().map(SpokenCode::hash).collect();
@@ -116,9 +113,7 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        self.attempts
-            .begin(&person.sign_in, address, Instant::now())
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt(&person.sign_in, address)?;
         if !hashing(move || verify_password(&password, person.password_hash.as_deref())).await? {
             return Err(Refusal::WrongPassword);
         }
@@ -162,9 +157,7 @@ impl Workshop {
         address: IpAddr,
     ) -> Result<(), Refusal> {
         let key = format!("code {person}");
-        self.attempts
-            .begin(&key, address, Instant::now())
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt(&key, address)?;
         let secret = self.store.second_factor(person).await?.ok_or(Refusal::WrongCode)?;
         let is_right = match step_of(&secret, code) {
             Some(step) => self.store.use_time_step(person, step).await?,

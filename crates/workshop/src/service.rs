@@ -10,7 +10,9 @@ use crate::refusal::Refusal;
 use crate::sign_in_limit::SignInLimit;
 use crate::spoken_code::SpokenCode;
 use crate::winder_link::WinderLinks;
+use std::net::IpAddr;
 use std::sync::Arc;
+use std::time::Instant;
 use store::{Store, WorkshopStore};
 
 /// Everything that a person can do, over one database. Clones share it.
@@ -53,6 +55,15 @@ impl Workshop {
     /// The part of the database that belongs to an actor's workshop.
     pub(crate) fn of(&self, actor: &Actor) -> WorkshopStore {
         self.store.of(actor.workshop)
+    }
+
+    /// Begins an attempt at a secret from an address.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyAttempts`] when it comes too soon after wrong ones.
+    pub(crate) fn begin_attempt(&self, of: &str, address: IpAddr) -> Result<(), Refusal> {
+        let begun = self.attempts.begin(of, address, Instant::now());
+        begun.map_err(|retry_after| Refusal::TooManyAttempts { retry_after })
     }
 
     /// Whether the database answers.

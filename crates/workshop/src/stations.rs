@@ -8,7 +8,6 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::spoken_code::SpokenCode;
 use std::net::IpAddr;
-use std::time::Instant;
 use store::person::{Person, Role};
 use store::station::Station;
 use store::{PersonId, StationId};
@@ -71,9 +70,7 @@ impl Workshop {
     /// # Errors
     /// [`Refusal::NotFound`] when no station waits for it, [`Refusal::TooManyAttempts`] when codes are guessed.
     pub async fn enrol_station(&self, code: &str, address: IpAddr) -> Result<Station, Refusal> {
-        self.attempts
-            .begin("station", address, Instant::now())
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt("station", address)?;
         let station = self.store.enrol_station(&SpokenCode::hash_typed(code)).await?;
         self.attempts.succeeded("station", address);
         Ok(station)
@@ -111,9 +108,7 @@ impl Workshop {
         let found = self.people_at(station).await?.into_iter().find(|p| p.id == person);
         let found = found.ok_or(Refusal::NotFound("person"))?;
         let key = format!("pin {}", found.id);
-        self.attempts
-            .begin(&key, address, Instant::now())
-            .map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        self.begin_attempt(&key, address)?;
         let hash = found.pin_hash.clone();
         if !hashing(move || verify_password(&pin, hash.as_deref())).await? {
             return Err(Refusal::WrongPin);

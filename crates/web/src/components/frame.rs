@@ -135,6 +135,8 @@ pub(crate) struct Frame {
 impl Frame {
     /// A frame for someone signed in.
     pub(crate) fn new(user: &CurrentUser, place: &'static str, title: impl Into<String>) -> Self {
+        let is_known = place == "account" || PLACES.iter().any(|known| known.key == place);
+        debug_assert!(is_known, "{place} is no place of the navigation");
         Self {
             title: title.into(),
             place,

@@ -208,6 +208,18 @@ async fn an_invited_person_sets_their_password_by_the_link() {
     let form = wren.get(&path).await;
     let token = form.field("csrf");
     let weak = [("csrf", token.as_str()), ("password", "short"), ("again", "short")];
+    let weighed = wren.post("/password-strength", &weak).await;
+    let json: serde_json::Value = serde_json::from_str(&weighed.body).unwrap();
+    assert!(json["score"].as_u64().unwrap() < 3 && !json["problem"].as_str().unwrap().is_empty());
+    let strong = [("csrf", token.as_str()), ("password", "heron under wet slate")];
+    let json: serde_json::Value =
+        serde_json::from_str(&wren.post("/password-strength", &strong).await.body).unwrap();
+    assert!(json["score"].as_u64().unwrap() >= 3 && json["problem"] == "");
+    assert_eq!(
+        wren.post("/password-strength", &[("password", "x")]).await.status,
+        403,
+        "only from our forms"
+    );
     assert_eq!(wren.post(&path, &weak).await.status, 422);
     let differing = [("csrf", token.as_str()), ("password", "heron under wet slate"), ("again", "otherwise")];
     assert_eq!(wren.post(&path, &differing).await.status, 422);

@@ -78,7 +78,7 @@ async fn page(
     let kinds: Vec<(&'static str, &'static str)> =
         PartKind::ALL.iter().map(|k| (k.key(), k.name())).collect();
     let page = PartsPage {
-        frame: Frame::new(user, "stores", "Magnets, bobbins, parts"),
+        frame: Frame::new(user, "inventory", "Magnets, bobbins, parts"),
         tab: "parts",
         parts,
         key: form.key_or_new(),

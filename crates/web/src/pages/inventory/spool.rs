@@ -132,7 +132,7 @@ async fn page(
         spool.left_now_m().zip(spool.coil_m.filter(|m| *m > 0.0)).map(|(left, coil)| left / coil);
     let has = |names: &[&str]| names.iter().any(|n| errors.contains_key(*n));
     let page = SpoolPage {
-        frame: Frame::new(user, "stores", format!("Spool {}", spool.label)),
+        frame: Frame::new(user, "inventory", format!("Spool {}", spool.label)),
         tab: "spools",
         left: spool.left_now_m().map_or_else(|| "not known".into(), |m| format!("{} m", format::turns(m))),
         used: format!("{} m", format::turns(spool.used_m)),

@@ -67,7 +67,7 @@ async fn page(
         ))
     };
     let template = SpoolsPage {
-        frame: Frame::new(user, "stores", "Stores"),
+        frame: Frame::new(user, "inventory", "Inventory"),
         tab: "spools",
         spools: app
             .workshop

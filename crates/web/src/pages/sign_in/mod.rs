@@ -4,6 +4,7 @@ mod code;
 mod form_token;
 mod next;
 mod station;
+mod strength;
 mod welcome;
 
 use crate::app::App;
@@ -53,6 +54,11 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
                 .app_data(web::FormConfig::default().limit(FORM_BYTES))
                 .route(web::get().to(code::show))
                 .route(web::post().to(code::enter)),
+        )
+        .service(
+            web::resource("/password-strength")
+                .app_data(web::FormConfig::default().limit(FORM_BYTES))
+                .route(web::post().to(strength::weigh)),
         )
         .route("/station", web::get().to(station::show))
         .service(
