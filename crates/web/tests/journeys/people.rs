@@ -48,7 +48,7 @@ async fn arrive(b: &Browser, link: &str) {
     b.see("Password").await;
     b.go(&link[link.find("/welcome/").unwrap()..]).await;
     b.is_well().await;
-    b.fill("password", "wren wren wren").await;
+    b.fill("password", "juno reed juno").await;
     b.until(".strength", |t| !t.is_empty() && !t.starts_with("Strength")).await;
     b.fill("password", WORDS).await;
     b.until(".strength", |t| t.starts_with("Strength")).await;

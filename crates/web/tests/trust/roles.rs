@@ -52,8 +52,8 @@ fn registered() -> BTreeSet<String> {
                 }
                 for piece in text.split("web::resource(\"").skip(1) {
                     let (pattern, rest) = piece.split_once('"').unwrap();
-                    let until =
-                        rest.find(".service(").or_else(|| rest.find(".route(\"")).unwrap_or(rest.len());
+                    let ends = [".service(", ".route(\""].iter().filter_map(|mark| rest.find(mark));
+                    let until = ends.min().unwrap_or(rest.len());
                     for (mark, method) in [("web::get()", "GET"), ("web::post()", "POST")] {
                         if rest[..until].contains(mark) {
                             all.insert(format!("{method} {pattern}"));
