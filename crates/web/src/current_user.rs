@@ -16,6 +16,8 @@ use store::{PersonId, StationId};
 use time::OffsetDateTime;
 use workshop::{Actor, WorkshopSettings};
 
+/// Where the winder of a run is told what to do.
+const WINDER_COMMANDS: &str = "/runs/{id}/winder";
 /// Names of what a session holds: whose it is, what it is called in lists, and where it was begun.
 pub(crate) const PERSON: &str = "person";
 pub(crate) const STATION: &str = "station";
@@ -205,8 +207,10 @@ pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identit
     let person = app.workshop.person(id).await.map_err(AppError::from)?;
     let Some(person) = person.filter(|p| p.disabled_at.is_none()) else { return Err(asked) };
     let settings = WorkshopSettings::of(&person);
-    if station.is_some() && !is_still_there(&session, is_deed, settings.station_rest_minutes)? {
-        leave_station(&session);
+    // A machine that runs is stopped by whoever stands there, and without a PIN first.
+    let is_command = request.match_pattern().is_some_and(|pattern| pattern == WINDER_COMMANDS);
+    let is_asked = station.is_some() && !is_command;
+    if is_asked && !is_still_there(&session, is_deed, settings.station_rest_minutes)? {
         return Err(asked);
     }
     let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };

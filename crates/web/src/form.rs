@@ -58,6 +58,7 @@ impl FromRequest for FormData {
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
         let session = request.get_session();
+        let is_station = request.path().starts_with("/station/");
         let cookie = request.cookie(FORM_COOKIE).map(|cookie| cookie.value().to_owned());
         let timeouts =
             request.app_data::<web::Data<App>>().map_or_else(Timeouts::default, |app| app.timeouts);
@@ -66,8 +67,11 @@ impl FromRequest for FormData {
             let body = tokio::time::timeout(timeouts.body, body).await.ok().ok_or(AppError::SlowBody)?;
             let fields = body.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
             let form: Self = fields.into_iter().collect();
-            let expected = signed_in_token(&session)?.or(cookie);
-            if expected.is_none_or(|token| token.is_empty() || form.get("csrf") != token) {
+            let own = signed_in_token(&session)?;
+            // At a station that rests, somebody is still signed in while the form asks who stands there now.
+            let by_cookie = if own.is_none() || is_station { cookie } else { None };
+            let is_token = |token: &String| !token.is_empty() && form.get("csrf") == token;
+            if !own.iter().chain(&by_cookie).any(is_token) {
                 return Err(AppError::StaleForm.into());
             }
             Ok(form)

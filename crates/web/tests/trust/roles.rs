@@ -231,9 +231,21 @@ async fn an_invited_person_sets_their_password_by_the_link() {
     assert_eq!(wren.get("/welcome/zz").await.status, 404);
 }
 
+/// As if nobody had touched any station for hours.
+async fn rest(url: &str) {
+    let pool = sqlx::MySqlPool::connect(url).await.unwrap();
+    let rested = sqlx::query(
+        "UPDATE sessions SET state = JSON_SET(state, '$.active', '0') WHERE station_id IS NOT NULL",
+    );
+    assert_eq!(rested.execute(&pool).await.unwrap().rows_affected(), 1);
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_station_asks_who_stands_at_it() {
-    let (mut owner, store) = visit().await;
+    let (url, _) = dev_database::fresh_database().await;
+    let store = Store::connect(&url).await.unwrap();
+    crate::with_workshop(&store, "ode").await;
+    let mut owner = Visit::to(&store);
     owner.sign_in("ode", WORDS).await;
     let (_, _, wren) = signed_in(&store, &owner, Role::Owner).await;
     let workshop = Workshop::new(store.clone());
@@ -268,6 +280,15 @@ async fn a_station_asks_who_stands_at_it() {
     assert_eq!(tablet.get("/logbook").await.status, 200);
     // An owner elsewhere, an operator here.
     assert!(is_refused(&tablet.get("/designs").await) && is_refused(&tablet.get("/people").await));
+    // After minutes of rest it asks again; a winder that runs is stopped all the same, and by the page that is open.
+    let held = tablet.get("/logbook").await.field("csrf");
+    rest(&url).await;
+    assert_eq!(tablet.get("/logbook").await.headers["location"], "/station?next=/logbook");
+    let stop = tablet.post("/runs/999999/winder", &[("csrf", &held), ("do", "stop")]).await;
+    assert_eq!((stop.status, stop.headers.contains_key("location")), (404, false), "there is no such run");
+    let logged = tablet.post("/runs/999999/events", &[("csrf", &held)]).await;
+    assert_eq!(logged.status, 303, "nothing else is done in somebody's name");
+    assert_eq!(tablet.post("/station/stand", &right).await.headers["location"], "/logbook");
     let token = tablet.get("/logbook").await.field("csrf");
     assert_eq!(tablet.post("/station/leave", &[("csrf", &token)]).await.status, 303);
     assert_eq!(tablet.get("/logbook").await.status, 303);
