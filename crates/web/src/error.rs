@@ -127,7 +127,9 @@ impl ResponseError for AppError {
             return HttpResponse::SeeOther().insert_header((header::LOCATION, to)).finish();
         }
         if matches!(self, Self::SecondFactor) {
-            return crate::respond::redirect("/account/second-factor");
+            return HttpResponse::SeeOther()
+                .insert_header((header::LOCATION, "/account/second-factor"))
+                .finish();
         }
         let mut id = None;
         let (title, text) = match self {
