@@ -85,6 +85,27 @@ pub enum Transport {
 /// Errors of a statement whose work is done already: the table, column, key or reference is there, or is gone.
 const DONE_ALREADY: [u16; 9] = [1005, 1050, 1051, 1054, 1060, 1061, 1091, 1146, 1826];
 
+fn is_done_already(error: &sqlx::Error) -> bool {
+    let number = error
+        .as_database_error()
+        .and_then(|inner| inner.try_downcast_ref::<MySqlDatabaseError>().map(MySqlDatabaseError::number));
+    number.is_some_and(|n| DONE_ALREADY.contains(&n))
+}
+
+/// Runs what is to run, up to the migration of number `until`.
+async fn run(
+    migrator: &Migrator,
+    until: Option<i64>,
+    is_known: bool,
+    connection: &mut MySqlConnection,
+) -> Result<(), MigrateError> {
+    match until {
+        Some(version) if !is_known => Err(MigrateError::VersionNotPresent(version)),
+        Some(version) => migrator.run_to(version, connection).await,
+        None => migrator.run(connection).await,
+    }
+}
+
 /// Ends a migration that a kill broke off. Each is one statement, which the server does whole or not at all; what is not known
 /// is whether it did, since the note of it is written afterwards. It is done again, and that it was done is no error.
 async fn repair(connection: &mut MySqlConnection, migrator: &Migrator) -> Result<(), StoreError> {
@@ -103,13 +124,10 @@ async fn repair(connection: &mut MySqlConnection, migrator: &Migrator) -> Result
     for version in broken {
         let found = migrator.iter().find(|m| m.version == version);
         let migration = found.ok_or_else(|| StoreError::Migration(format!("unknown migration {version}")))?;
-        if let Err(error) = sqlx::raw_sql(migration.sql.clone()).execute(&mut *connection).await {
-            let number = error.as_database_error().and_then(|inner| {
-                inner.try_downcast_ref::<MySqlDatabaseError>().map(MySqlDatabaseError::number)
-            });
-            if !number.is_some_and(|n| DONE_ALREADY.contains(&n)) {
-                return Err(StoreError::Migration(error.to_string()));
-            }
+        if let Err(error) = sqlx::raw_sql(migration.sql.clone()).execute(&mut *connection).await
+            && !is_done_already(&error)
+        {
+            return Err(StoreError::Migration(error.to_string()));
         }
         sqlx::query("UPDATE _sqlx_migrations SET success = TRUE WHERE version = ?")
             .bind(version)
@@ -196,11 +214,24 @@ impl Store {
         migrator.set_locking(false);
         repair(&mut connection, &migrator).await?;
         let is_known = until.is_none_or(|version| migrator.version_exists(version));
-        let outcome = match until {
-            _ if !is_known => Err(MigrateError::VersionNotPresent(until.unwrap_or_default())),
-            Some(version) => migrator.run_to(version, &mut *connection).await,
-            None => migrator.run(&mut *connection).await,
-        };
+        let mut outcome = run(&migrator, until, is_known, &mut connection).await;
+        // A start that was killed may have done the work of one migration without the note of it.
+        if let Err(MigrateError::ExecuteMigration(error, version)) = &outcome
+            && is_done_already(error)
+            && let Some(migration) = migrator.iter().find(|m| m.version == *version)
+        {
+            sqlx::query(
+                "REPLACE INTO _sqlx_migrations (version, description, success, checksum, execution_time) \
+                 VALUES (?, ?, TRUE, ?, -1)",
+            )
+            .bind(version)
+            .bind(&*migration.description)
+            .bind(&*migration.checksum)
+            .execute(&mut *connection)
+            .await?;
+            tracing::warn!(version, "a migration that was broken off is done");
+            outcome = run(&migrator, until, is_known, &mut connection).await;
+        }
         sqlx::query("DO RELEASE_LOCK('filamentum-migrate')").execute(&mut *connection).await?;
         outcome.map_err(|error| StoreError::Migration(error.to_string()))
     }

@@ -563,7 +563,8 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
 async fn a_migration_that_was_broken_off_is_done(#[case] version: i64) {
     let migrator = sqlx::migrate!();
     let migration = migrator.iter().find(|m| m.version == version).unwrap();
-    for was_done in [true, false] {
+    // Done and noted as begun; noted as begun alone; done without a note.
+    for (was_done, is_noted) in [(true, true), (false, true), (true, false)] {
         let (url, _) = dev_database::fresh_database().await;
         if was_done || version > 1 {
             drop(
@@ -577,7 +578,13 @@ async fn a_migration_that_was_broken_off_is_done(#[case] version: i64) {
             );
         }
         let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
-        if was_done {
+        if was_done && !is_noted {
+            sqlx::query("DELETE FROM _sqlx_migrations WHERE version = ?")
+                .bind(version)
+                .execute(&pool)
+                .await
+                .unwrap();
+        } else if was_done {
             sqlx::query("UPDATE _sqlx_migrations SET success = FALSE WHERE version = ?")
                 .bind(version)
                 .execute(&pool)

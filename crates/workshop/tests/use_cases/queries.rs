@@ -2,9 +2,9 @@
 
 use super::{command, design, measure_well, run, set_up};
 use coil::design::{Spool as Measured, tall_single};
+use std::cell::Cell;
 use std::future::Future;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::Once;
 use store::ClientKey;
 use store::design::DesignFilter;
 use store::experiment::NewExperiment;
@@ -17,28 +17,45 @@ use tracing_subscriber::{Layer, Registry};
 use trade::stock::PartKind;
 use workshop::{Actor, SaveRevision, Workshop};
 
-/// Counts the statements that are logged by the database's client on this thread.
-#[derive(Clone, Default)]
-struct Statements(Arc<AtomicUsize>);
+thread_local! {
+    /// Statements that the database's client logged on this thread, on which a test with all its work runs.
+    static STATEMENTS: Cell<usize> = const { Cell::new(0) };
+}
 
-impl<S: tracing::Subscriber> Layer<S> for Statements {
+/// Counts the statements of each thread.
+struct Count;
+
+impl<S: tracing::Subscriber> Layer<S> for Count {
     fn on_event(&self, event: &tracing::Event<'_>, _: Context<'_, S>) {
         if event.metadata().target() == "sqlx::query" {
-            self.0.fetch_add(1, Ordering::SeqCst);
+            STATEMENTS.with(|count| count.set(count.get() + 1));
         }
     }
 }
 
+#[derive(Clone, Copy)]
+struct Statements;
+
 impl Statements {
+    /// Begins to count, for the whole program: what another test's thread meets first, with nobody listening there, would be
+    /// taken for silent everywhere.
+    fn new() -> Self {
+        static BEGUN: Once = Once::new();
+        BEGUN.call_once(|| {
+            tracing::subscriber::set_global_default(Registry::default().with(Count)).unwrap();
+        });
+        Self
+    }
+
     /// How many a use case takes.
     async fn of<T>(
-        &self,
+        self,
         name: &'static str,
         use_case: impl Future<Output = Result<T, workshop::Refusal>>,
     ) -> (&'static str, usize) {
-        let before = self.0.load(Ordering::SeqCst);
+        let before = STATEMENTS.get();
         use_case.await.unwrap();
-        (name, self.0.load(Ordering::SeqCst) - before)
+        (name, STATEMENTS.get() - before)
     }
 }
 
@@ -81,7 +98,7 @@ async fn fill(workshop: &Workshop, actor: &Actor, name: &str) {
 }
 
 /// What the lists ask.
-async fn asked(workshop: &Workshop, actor: &Actor, counted: &Statements) -> Vec<(&'static str, usize)> {
+async fn asked(workshop: &Workshop, actor: &Actor, counted: Statements) -> Vec<(&'static str, usize)> {
     let (designs, rows) = (DesignFilter::default(), LogFilter::default());
     vec![
         counted.of("designs", workshop.designs(actor, &designs)).await,
@@ -107,20 +124,19 @@ async fn settle(workshop: &Workshop, actor: &Actor) {
 
 #[tokio::test]
 async fn lists_ask_as_much_of_the_database_however_much_there_is() {
-    let counted = Statements::default();
-    let _guard = tracing::subscriber::set_default(Registry::default().with(counted.clone()));
+    let counted = Statements::new();
     let (workshop, actor, _) = set_up().await;
     // Enough for a calibration, which some of them read.
     for name in ["first", "second", "third"] {
         fill(&workshop, &actor, name).await;
     }
     settle(&workshop, &actor).await;
-    let few = asked(&workshop, &actor, &counted).await;
+    let few = asked(&workshop, &actor, counted).await;
     for name in ["fourth", "fifth", "sixth"] {
         fill(&workshop, &actor, name).await;
     }
     settle(&workshop, &actor).await;
-    let many = asked(&workshop, &actor, &counted).await;
+    let many = asked(&workshop, &actor, counted).await;
     assert!(few.iter().all(|(name, count)| (1..=14).contains(count) || *name == "sets"), "{few:?}");
     // Three more of everything: whoever asks for each by itself asks three times more. Up to two more are a calibration's
     // newer version, which is read once, and which a slow machine fits meanwhile.
