@@ -73,6 +73,11 @@ pub struct PrivateServer {
 /// The file that says on which port a running server listens.
 const PORT: &str = "port";
 
+/// How often it is tried to start before it is given up.
+const STARTS_TRIED: usize = 5;
+/// How long is waited before the next time.
+const BEFORE_NEXT: Duration = Duration::from_secs(2);
+
 const KEEPER: &str = r#"
 exec 3<&0
 "$@" </dev/null & db=$!
@@ -104,18 +109,31 @@ impl PrivateServer {
         }
         let password = prepare(folder).await?;
         mark(folder).map_err(problem)?;
-        let port = free_port().map_err(problem)?;
+        let mut runtime = runtime;
+        let mut port = free_port().map_err(problem)?;
         let (child, lifeline) = spawn(folder, &runtime, port, &password, durability)?;
         let mut server = Self {
             child,
             lifeline: Some(lifeline),
             folder: folder.clone(),
-            runtime,
+            runtime: runtime.clone(),
             port,
             password,
             durability,
             _lock: lock,
         };
+        for _ in 1..STARTS_TRIED {
+            // A port that was free may be somebody else's a moment later; the server of a program that was killed may still hold
+            // the files. Then this one ends at once, and another is started.
+            if server.wait_until_ready().await.is_ok() {
+                break;
+            }
+            tokio::time::sleep(BEFORE_NEXT).await;
+            port = free_port().map_err(problem)?;
+            runtime = runtime_folder().map_err(problem)?;
+            let (child, lifeline) = spawn(folder, &runtime, port, &server.password, durability)?;
+            server = Self { child, lifeline: Some(lifeline), runtime, port, ..server };
+        }
         server.wait_until_ready().await?;
         fs::write(folder.join(PORT), format!("{port}\n")).map_err(problem)?;
         Ok(server)
@@ -180,10 +198,12 @@ impl PrivateServer {
     async fn wait_until_ready(&mut self) -> Result<(), ServerError> {
         let began = Instant::now();
         loop {
-            if tokio::net::TcpStream::connect(("127.0.0.1", self.port)).await.is_ok() {
+            let ended = !matches!(self.child.try_wait(), Ok(None));
+            // It writes its number down when it listens itself; the port alone could be another program's.
+            let is_up = self.runtime.join("db.pid").exists();
+            if !ended && is_up && tokio::net::TcpStream::connect(("127.0.0.1", self.port)).await.is_ok() {
                 return Ok(());
             }
-            let ended = !matches!(self.child.try_wait(), Ok(None));
             if ended || began.elapsed() > Duration::from_mins(1) {
                 let log = self.folder.join("mariadb.log");
                 let text = fs::read_to_string(&log).unwrap_or_default();

@@ -145,7 +145,7 @@ impl Demo {
             .arg(data)
             .env_remove("DATABASE_URL")
             .stdout(Stdio::piped())
-            .stderr(Stdio::null())
+            .stderr(Stdio::inherit())
             .spawn()
             .unwrap();
         let (sender, lines) = std::sync::mpsc::channel();
