@@ -3,9 +3,12 @@
 use crate::configuration::DatabaseArguments;
 use crate::database::Database;
 use anyhow::{Context as _, bail};
+use serde_json::json;
 use std::io::{IsTerminal as _, Write as _};
 use std::path::Path;
-use workshop::{Manifest, restore_archive, verify_archive, write_archive};
+use std::process::ExitCode;
+use store::StoreError;
+use workshop::{BackupError, Manifest, restore_archive, verify_archive, write_archive};
 
 fn say(manifest: &Manifest, path: &Path, what: &str) {
     println!(
@@ -15,6 +18,21 @@ fn say(manifest: &Manifest, path: &Path, what: &str) {
         manifest.members.len(),
         manifest.taken_at.replace_nanosecond(0).unwrap_or(manifest.taken_at)
     );
+}
+
+/// Prints what is wrong with an archive for programs, and the status of a document that is refused; `None` where something
+/// else failed.
+pub(crate) fn refused(error: &anyhow::Error) -> Option<ExitCode> {
+    let why = error.chain().find_map(|cause| cause.downcast_ref::<BackupError>())?;
+    let try_ = match why {
+        BackupError::File { .. } => "name a file that can be read and written, on a disk with room",
+        BackupError::Store(StoreError::NotEmpty) => "restore into a new folder, named with --data",
+        BackupError::Store(_) | BackupError::Task(_) | BackupError::Stopped => return None,
+        _ => "take another backup: this one was changed or cut short",
+    };
+    let one = json!({"at": why.at(), "code": why.code(), "text": why.to_string(), "try": try_});
+    println!("{}", json!({ "errors": [one] }));
+    Some(ExitCode::from(2))
 }
 
 /// Shows the share that is done where somebody looks.

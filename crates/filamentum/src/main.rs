@@ -114,7 +114,7 @@ fn main() -> ExitCode {
         Ok(code) => code,
         Err(error) => {
             eprintln!("filamentum: {error:#}");
-            ExitCode::FAILURE
+            archive::refused(&error).unwrap_or(ExitCode::FAILURE)
         }
     }
 }

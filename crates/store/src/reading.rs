@@ -120,22 +120,11 @@ impl WorkshopStore {
         readings: &[NewReading],
         at: Option<PrimitiveDateTime>,
     ) -> Result<(), StoreError> {
-        let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
-        let is_signed_off = lock_run(&mut tx, workshop, run).await?;
-        let logged: Option<u64> =
-            sqlx::query_scalar("SELECT id FROM readings WHERE workshop_id = ? AND batch_key = ? LIMIT 1")
-                .bind(workshop)
-                .bind(key.as_str())
-                .fetch_optional(&mut *tx)
-                .await?;
-        if logged.is_some() {
+        if is_logged(&mut tx, self.workshop, run, key, readings).await? {
             return Ok(());
         }
-        if is_signed_off && readings.iter().any(|reading| reading.corrects.is_none()) {
-            return Err(StoreError::SignedOff);
-        }
-        append_on(&mut tx, workshop, run, (by, key, at), readings).await?;
+        append_on(&mut tx, self.workshop, run, (by, key, at), readings).await?;
         tx.commit().await?;
         Ok(())
     }
@@ -156,18 +145,8 @@ impl WorkshopStore {
     ) -> Result<bool, StoreError> {
         retry_deadlock!(async {
             let mut tx = self.pool.begin().await?;
-            let is_signed_off = lock_run(&mut tx, self.workshop, run).await?;
-            let logged: Option<u64> =
-                sqlx::query_scalar("SELECT id FROM readings WHERE workshop_id = ? AND batch_key = ? LIMIT 1")
-                    .bind(self.workshop)
-                    .bind(key.as_str())
-                    .fetch_optional(&mut *tx)
-                    .await?;
-            if logged.is_some() {
+            if is_logged(&mut tx, self.workshop, run, key, readings).await? {
                 return Ok(true);
-            }
-            if is_signed_off && readings.iter().any(|reading| reading.corrects.is_none()) {
-                return Err(StoreError::SignedOff);
             }
             let last: Option<u64> = sqlx::query_scalar("SELECT MAX(id) FROM readings WHERE run_id = ?")
                 .bind(run)
@@ -198,6 +177,30 @@ impl WorkshopStore {
         .await?;
         Ok(rows.into_iter().map(Row::into_logged).collect())
     }
+}
+
+/// Locks a run for readings of a submission; returns whether they are in its log already.
+///
+/// # Errors
+/// [`StoreError::SignedOff`] when every operation of the run is signed and a reading corrects none.
+async fn is_logged(
+    connection: &mut MySqlConnection,
+    workshop: WorkshopId,
+    run: RunId,
+    key: &ClientKey,
+    readings: &[NewReading],
+) -> Result<bool, StoreError> {
+    let is_signed_off = lock_run(connection, workshop, run).await?;
+    let logged: Option<u64> =
+        sqlx::query_scalar("SELECT id FROM readings WHERE workshop_id = ? AND batch_key = ? LIMIT 1")
+            .bind(workshop)
+            .bind(key.as_str())
+            .fetch_optional(&mut *connection)
+            .await?;
+    if logged.is_none() && is_signed_off && readings.iter().any(|reading| reading.corrects.is_none()) {
+        return Err(StoreError::SignedOff);
+    }
+    Ok(logged.is_some())
 }
 
 /// Appends readings on a connection that is inside a transaction of the caller's: by whom, under which key, and when where

@@ -50,6 +50,8 @@ pub(crate) struct CurrentUser {
     pub session_id: String,
     /// The shared station that they stand at.
     pub station: Option<Station>,
+    /// Whether nobody has touched that station for so long that it has to ask who stands there.
+    pub is_resting: bool,
     /// A message for the page that is shown now.
     pub flash: Option<Flash>,
 }
@@ -181,6 +183,7 @@ pub(crate) struct Identity {
     /// The settings of their workshop.
     pub settings: WorkshopSettings,
     station: Option<Station>,
+    is_resting: bool,
 }
 
 impl Identity {
@@ -209,12 +212,13 @@ pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identit
     let settings = WorkshopSettings::of(&person);
     // A machine that runs is stopped by whoever stands there, and without a PIN first.
     let is_command = request.match_pattern().is_some_and(|pattern| pattern == WINDER_COMMANDS);
-    let is_asked = station.is_some() && !is_command;
-    if is_asked && !is_still_there(&session, is_deed, settings.station_rest_minutes)? {
+    let is_resting = station.is_some()
+        && !is_still_there(&session, is_deed && !is_command, settings.station_rest_minutes)?;
+    if is_resting && !is_command {
         return Err(asked);
     }
     let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
-    Ok(Identity { person, actor, settings, station })
+    Ok(Identity { person, actor, settings, station, is_resting })
 }
 
 impl FromRequest for CurrentUser {
@@ -232,8 +236,8 @@ impl FromRequest for CurrentUser {
                 let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
                 let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
                 let flash = if is_page(request) { flash::take(&session) } else { None };
-                let Identity { person, actor, settings, station } = found;
-                Ok(Self { person, actor, settings, token, session_id, station, flash })
+                let Identity { person, actor, settings, station, is_resting } = found;
+                Ok(Self { person, actor, settings, token, session_id, station, is_resting, flash })
             });
         ready(user.map_err(Into::into))
     }

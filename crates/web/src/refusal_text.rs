@@ -91,6 +91,9 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "A PIN has {} to {} digits, and not all the same or in a row.",
             PIN_DIGITS.0, PIN_DIGITS.1
         ),
+        Refusal::SecondFactorSet => {
+            "You have a second factor. Remove it with your password on the account page, then set another one.".into()
+        }
         Refusal::WrongCode => {
             "This is not the code of this moment. Each holds once, and for half a minute: wait for the next one.".into()
         }

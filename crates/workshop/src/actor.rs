@@ -15,25 +15,29 @@ pub struct Actor {
     pub workshop: WorkshopId,
     /// What they are in it, and at this place: at a shared station less than at their own computer.
     pub role: Role,
+    /// Whether they stand at a shared station, where a PIN and no password says who they are.
+    pub is_at_station: bool,
 }
 
 impl Actor {
     /// A person at a computer of their own.
     #[must_use]
     pub fn of(person: &Person) -> Self {
-        Self { person: person.id, workshop: person.workshop_id, role: person.role.0 }
+        Self { person: person.id, workshop: person.workshop_id, role: person.role.0, is_at_station: false }
     }
 
-    /// A person at a shared station: no more than an operator, whatever they are elsewhere, since others stand at it too.
+    /// A person at a shared station: no more than an operator, whatever they are elsewhere, and without their own account,
+    /// since others stand at it too.
     #[must_use]
     pub fn at_station(person: &Person) -> Self {
-        Self { role: person.role.0.min(Role::Operator), ..Self::of(person) }
+        Self { role: person.role.0.min(Role::Operator), is_at_station: true, ..Self::of(person) }
     }
 
     /// Whether they may do something.
     #[must_use]
     pub const fn may(&self, action: Action) -> bool {
-        action.is_allowed(self.role)
+        let is_account = matches!(action, Action::OwnAccount);
+        action.is_allowed(self.role) && !(is_account && self.is_at_station)
     }
 
     /// Refuses what they may not do.

@@ -33,7 +33,8 @@ const ROWS: usize = 200;
 const WAITING: usize = 4;
 
 /// Why an archive was not written, is not whole, or cannot be restored.
-#[derive(Debug, Error)]
+#[derive(Debug, Error, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum BackupError {
     /// The file or its folder cannot be read or written.
     #[error("{path}: {source}")]
@@ -72,6 +73,23 @@ pub enum BackupError {
 }
 
 impl BackupError {
+    /// A stable name for programs, in kebab case.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        self.into()
+    }
+
+    /// The file or the member that is at fault; empty where it is the whole.
+    #[must_use]
+    pub fn at(&self) -> String {
+        match self {
+            Self::File { path, .. } => path.display().to_string(),
+            Self::Damaged { member, .. } => member.clone(),
+            Self::Manifest(_) | Self::Format(_) => MANIFEST.to_owned(),
+            Self::Zip(_) | Self::Task(_) | Self::Store(_) | Self::Stopped => String::new(),
+        }
+    }
+
     fn file(path: &Path) -> impl FnOnce(io::Error) -> Self {
         let path = path.to_owned();
         |source| Self::File { path, source }

@@ -122,6 +122,9 @@ pub enum Refusal {
     /// This is not the person's PIN.
     #[error("not the PIN")]
     WrongPin,
+    /// There is a second factor, which is removed with the password before another one is set.
+    #[error("there is a second factor")]
+    SecondFactorSet,
     /// This is not the code of the authenticator now, nor one for recovery that is unused.
     #[error("not the code")]
     WrongCode,

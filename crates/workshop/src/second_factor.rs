@@ -80,7 +80,8 @@ impl Workshop {
     /// Sets the actor's second factor; returns the recovery codes, which are shown now and never again.
     ///
     /// # Errors
-    /// [`Refusal::WrongCode`] when the code is not of this secret and this moment.
+    /// [`Refusal::WrongCode`] when the code is not of this secret and this moment; [`Refusal::SecondFactorSet`] where there is one,
+    /// which whoever has only the session may not replace.
     pub async fn set_second_factor(
         &self,
         actor: &Actor,
@@ -91,6 +92,9 @@ impl Workshop {
         actor.require(Action::OwnAccount)?;
         let key = format!("code {}", actor.person);
         self.begin_attempt(&key, address)?;
+        if self.store.second_factor(actor.person).await?.is_some() {
+            return Err(Refusal::SecondFactorSet);
+        }
         let step = step_of(secret, code).ok_or(Refusal::WrongCode)?;
         let codes: Vec<SpokenCode> = (0..RECOVERY_CODES).map(|_| SpokenCode::random()).collect();
         let hashes: Vec<[u8; 32]> = codes.iter().map(SpokenCode::hash).collect();

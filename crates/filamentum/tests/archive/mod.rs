@@ -63,7 +63,7 @@ fn a_backup_is_restored_equal_whatever_is_killed() {
     let twice = filamentum(&["backup", &text(&file), "--data", &text(&data)], "");
     assert!(!twice.status.success(), "a file that is there is not written over");
     let full = filamentum(&["restore", &text(&file), "--data", &text(&data)], "");
-    assert!(!full.status.success(), "the demo is not empty");
+    assert_eq!(full.status.code(), Some(2), "the demo is not empty");
     demo.signal("-TERM");
     demo.until("the data are kept");
     demo.0.wait().unwrap();
@@ -83,7 +83,9 @@ fn a_backup_is_restored_equal_whatever_is_killed() {
     assert!(one.rows() > 500, "{}", one.rows());
     std::fs::write(&again, "no archive").unwrap();
     let bad = filamentum(&["verify", &text(&again)], "");
-    assert!(!bad.status.success() && String::from_utf8_lossy(&bad.stderr).contains("zip"));
+    assert_eq!(bad.status.code(), Some(2));
+    let json: serde_json::Value = serde_json::from_slice(&bad.stdout).unwrap();
+    assert_eq!(json["errors"][0]["code"], "zip");
 }
 
 /// The people of a workshop without a browser, while it serves.

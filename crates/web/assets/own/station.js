@@ -81,6 +81,10 @@ function trouble(text) {
 async function command(fields) {
   try {
     const answer = await post(`/runs/${run}/winder`, { winder, ...fields });
+    if (answer.redirected) {
+      trouble("Nobody has touched this station for a while: load the page again and say who stands here.");
+      return false;
+    }
     const refusal = answer.ok ? (await answer.json()).trouble : "The winder did not accept the command.";
     trouble(refusal ?? "");
     return !refusal;

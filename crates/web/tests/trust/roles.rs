@@ -280,12 +280,18 @@ async fn a_station_asks_who_stands_at_it() {
     assert_eq!(tablet.get("/logbook").await.status, 200);
     // An owner elsewhere, an operator here.
     assert!(is_refused(&tablet.get("/designs").await) && is_refused(&tablet.get("/people").await));
+    assert!(is_refused(&tablet.get("/account/second-factor").await), "a PIN opens nobody's account");
     // After minutes of rest it asks again; a winder that runs is stopped all the same, and by the page that is open.
     let held = tablet.get("/logbook").await.field("csrf");
     rest(&url).await;
     assert_eq!(tablet.get("/logbook").await.headers["location"], "/station?next=/logbook");
     let stop = tablet.post("/runs/999999/winder", &[("csrf", &held), ("do", "stop")]).await;
     assert_eq!((stop.status, stop.headers.contains_key("location")), (404, false), "there is no such run");
+    let run = tablet.post("/runs/999999/winder", &[("csrf", &held), ("do", "run"), ("rpm", "600")]).await;
+    assert!(
+        run.status == 303 && run.headers["location"].starts_with("/station"),
+        "it is stopped, and not started"
+    );
     let logged = tablet.post("/runs/999999/events", &[("csrf", &held)]).await;
     assert_eq!(logged.status, 303, "nothing else is done in somebody's name");
     assert_eq!(tablet.post("/station/stand", &right).await.headers["location"], "/logbook");

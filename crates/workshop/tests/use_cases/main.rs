@@ -299,7 +299,7 @@ async fn a_part_is_edited_and_belongs_to_its_workshop() {
         role: store::person::Role::Owner,
     };
     let (other, person) = store.create_workshop("Other", &owner).await.unwrap();
-    let stranger = Actor { person, workshop: other, role: Role::Owner };
+    let stranger = Actor { person, workshop: other, role: Role::Owner, is_at_station: false };
     assert!(matches!(workshop.update_part(&stranger, id, &details).await, Err(Refusal::NotFound(_))));
     assert!(workshop.parts(&stranger).await.unwrap().is_empty());
 }

@@ -208,6 +208,8 @@ async fn a_station_takes_its_code_once_and_people_their_pins() {
     let stands = workshop.stand_at(&station, wren.id, pin("407193"), HERE).await.unwrap();
     let actor = Actor::at_station(&stands);
     assert_eq!(actor.role, Role::Operator, "at a station everyone is an operator");
+    assert_eq!(workshop.own_data(&actor).await.unwrap_err().code(), "not-allowed");
+    assert_eq!(workshop.set_own_pin(&actor, pin("885621")).await.unwrap_err().code(), "not-allowed");
     for _ in 0..5 {
         let _ = workshop.stand_at(&station, wren.id, pin("000001"), HERE).await;
     }
@@ -253,6 +255,9 @@ async fn a_second_factor_is_asked_for_and_each_code_holds_once() {
     let now = code(&shared.text, 0);
     let recovery = workshop.set_second_factor(&owner, &shared.text, &now, HERE).await.unwrap();
     assert_eq!(workshop.recovery_codes_left(&owner).await.unwrap(), Some(8));
+    let other = workshop.new_second_factor(&owner, None).await.unwrap().text;
+    let replaced = workshop.set_second_factor(&owner, &other, &code(&other, 0), HERE).await.unwrap_err();
+    assert_eq!(replaced.code(), "second-factor-set", "whoever has the session alone replaces nothing");
     let signed_in = workshop.sign_in("ode", "seven thousand turns".into(), HERE).await.unwrap();
     assert_eq!(signed_in, SignInOutcome::NeedsCode(owner.person));
     let again = workshop.check_second_factor(owner.person, &now, HERE).await.unwrap_err();

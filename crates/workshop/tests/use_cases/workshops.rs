@@ -139,7 +139,7 @@ async fn nothing_of_another_workshop_is_reached() {
     measure_well(&workshop, &actor, id).await;
     let owner = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x"), role: Role::Owner };
     let (other, person) = store.create_workshop("Other", &owner).await.unwrap();
-    let stranger = Actor { person, workshop: other, role: Role::Owner };
+    let stranger = Actor { person, workshop: other, role: Role::Owner, is_at_station: false };
     let of = workshop.revision(&actor, revision).await.unwrap().row.design_id;
     assert_eq!(workshop.revision(&stranger, revision).await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.revision_details(&stranger, revision).await.unwrap_err().code(), "not-found");

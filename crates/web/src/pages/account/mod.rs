@@ -163,10 +163,6 @@ async fn set_pin(
     session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    if user.station.is_some() {
-        flash::put(&session, FlashKind::NotDone, "The PIN is set where you sign in with your password.");
-        return Ok(redirect("/account"));
-    }
     match app.workshop.set_own_pin(&user.actor, form.get("pin").to_owned()).await {
         Ok(()) => {
             tracing::info!(event = "pin-set", person = user.person.id.0);

@@ -273,6 +273,9 @@ pub(super) async fn command(
         "preset" => WinderCommand::Preset { turns: turns(form.get("turns"))? },
         _ => return Err(AppError::NotFound("winder command")),
     };
+    if user.is_resting && !matches!(command, WinderCommand::Stop) {
+        return Err(AppError::Stand(format!("/runs/{id}/station")));
+    }
     let choice = choice(form.id("winder"));
     let trouble = match app.workshop.command_winder(&user.actor, RunId(*id), choice, command).await {
         Ok(()) => None,
