@@ -133,6 +133,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         NewRevision { key: ClientKey::random(), parent: None, note: "", design: &design, prediction: None };
     let revision = store.of(workshop).save_revision(owner, &new).await.unwrap();
     let run = NewRun {
+        tolerance: trade::comparison::TolerancePolicy::default(),
         key: ClientKey::random(),
         revision,
         spool: None,

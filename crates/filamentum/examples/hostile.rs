@@ -5,6 +5,7 @@
 #![allow(clippy::unwrap_used, reason = "a tool for the developer")]
 
 use coil::design::{Design, Kind, starting_point};
+use coil::quantity::Units;
 use coil::quantity::{
     Capacitance, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Tension, Turns,
 };
@@ -99,7 +100,7 @@ fn document(text: &str) {
 fn sheet(base: &Design, text: &str) {
     let fields: FormFields =
         text.lines().filter_map(|l| l.split_once('=')).map(|(k, v)| (k.to_owned(), v.to_owned())).collect();
-    let _ = black_box(presentation::sheet::read(&fields, base, &[]).is_ok());
+    let _ = black_box(presentation::sheet::read(&fields, base, &[], Units::default()).is_ok());
 }
 
 fn parsers() -> Vec<Parser> {
@@ -107,7 +108,7 @@ fn parsers() -> Vec<Parser> {
     let designs: Vec<Design> = Kind::ALL.iter().map(|kind| starting_point(*kind, "One", 6, 10.4)).collect();
     let documents = designs.iter().map(|d| serde_json::to_string(d).unwrap()).collect();
     let lines = |d: &Design| {
-        let form = presentation::sheet::form_of(d).0;
+        let form = presentation::sheet::form_of(d, Units::default()).0;
         form.into_iter().map(|(k, v)| format!("{k}={v}\n")).collect::<String>()
     };
     let sheets = designs.iter().map(lines).collect();

@@ -3,7 +3,7 @@
 
 use crate::sheet::place_in_words;
 use coil::design::{Change, Design, differences};
-use coil::quantity::fixed;
+use coil::quantity::{Measure, Units, fixed};
 use serde_json::Value;
 use std::collections::BTreeMap;
 
@@ -19,14 +19,18 @@ pub struct Difference {
 }
 
 /// Everything in which any of `others` differs from `first`, but the name.
-pub fn differences_in_words(first: &Design, others: &[&Design]) -> Vec<Difference> {
+pub fn differences_in_words(first: &Design, others: &[&Design], units: Units) -> Vec<Difference> {
     let all: Vec<(&Design, Vec<Change>)> =
         others.iter().map(|other| (*other, differences(first, other))).collect();
-    changes_in_words(first, all)
+    changes_in_words(first, all, units)
 }
 
 /// The same of differences that were taken before.
-pub fn changes_in_words(first: &Design, others: Vec<(&Design, Vec<Change>)>) -> Vec<Difference> {
+pub fn changes_in_words(
+    first: &Design,
+    others: Vec<(&Design, Vec<Change>)>,
+    units: Units,
+) -> Vec<Difference> {
     let all: Vec<&Design> = std::iter::once(first).chain(others.iter().map(|(other, _)| *other)).collect();
     // Value in the first and in each other, by place, in the order of the document.
     let mut places: Vec<String> = Vec::new();
@@ -44,9 +48,9 @@ pub fn changes_in_words(first: &Design, others: Vec<(&Design, Vec<Change>)>) -> 
     let mut lines: Vec<Line> = Vec::new();
     for at in places {
         let base = by_place.iter().find_map(|d| d.get(&at)).and_then(|(before, _)| before.as_deref());
-        let mut values = vec![value_words(&at, base)];
+        let mut values = vec![value_words(&at, base, units)];
         for d in &by_place {
-            values.push(value_words(&at, d.get(&at).map_or(base, |(_, after)| after.as_deref())));
+            values.push(value_words(&at, d.get(&at).map_or(base, |(_, after)| after.as_deref()), units));
         }
         let kind = without_number(&at);
         match lines.iter_mut().find(|l| l.kind == kind && l.values == values && kind.contains("[*]")) {
@@ -137,8 +141,18 @@ fn plain(at: &str) -> String {
     letters.next().map_or_else(String::new, |c| c.to_uppercase().chain(letters).collect())
 }
 
+/// The measure of a place; `None` where it is shown in the document's unit, or has none.
+fn measure_of(at: &str) -> Option<Measure> {
+    let (key, _) = at.rsplit_once('[').filter(|_| at.ends_with(']')).unwrap_or((at, ""));
+    match at {
+        "room_c" => Some(Measure::Temperature),
+        _ if at.ends_with("_mm") || key.ends_with("_mm") => Some(Measure::Length),
+        _ => None,
+    }
+}
+
 /// A value as people read it.
-fn value_words(at: &str, json: Option<&str>) -> String {
+fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
     let Some(value) = json.and_then(|text| serde_json::from_str::<Value>(text).ok()) else {
         return "–".into();
     };
@@ -151,11 +165,19 @@ fn value_words(at: &str, json: Option<&str>) -> String {
         )
     };
     match &value {
-        Value::Number(_) => number(&value),
+        Value::Number(n) => match (measure_of(at), n.as_f64()) {
+            (Some(Measure::Length), Some(mm)) => units.length(mm, 3),
+            (Some(_), Some(celsius)) => units.temperature(celsius, 1),
+            _ => number(&value),
+        },
         Value::String(text) if at == "name" || at.ends_with("note") => text.clone(),
         Value::String(text) => text.replace('-', " "),
         Value::Array(ends) if at.starts_with("aims") => {
             ends.iter().map(number).collect::<Vec<_>>().join(" – ")
+        }
+        Value::Array(items) if items.iter().all(Value::is_number) && measure_of(at).is_some() => {
+            let mm: Vec<f64> = items.iter().filter_map(Value::as_f64).collect();
+            units.lengths(&mm, 3)
         }
         Value::Array(items) if items.iter().all(Value::is_number) => {
             items.iter().map(number).collect::<Vec<_>>().join(" × ")
@@ -163,8 +185,7 @@ fn value_words(at: &str, json: Option<&str>) -> String {
         Value::Object(part) => {
             // What it is made of, and its size: the rest is in the design file.
             let word = |key: &str| part.get(key).and_then(Value::as_str).map(|t| t.replace('-', " "));
-            let size =
-                part.get("size_mm").map(|v| format!("{} mm", value_words("size_mm", Some(&v.to_string()))));
+            let size = part.get("size_mm").map(|v| value_words("size_mm", Some(&v.to_string()), units));
             let turns = part
                 .get("wind")
                 .and_then(|w| w.get("turns"))
@@ -189,13 +210,16 @@ mod tests {
         let mut other = base.clone();
         other.poles.iter_mut().for_each(|p| p.length_mm = 16.0);
         other.coils[0].wind.turns = 8000;
-        let lines = differences_in_words(&base, &[&other]);
+        let lines = differences_in_words(&base, &[&other], Units::default());
         let said: Vec<(&str, &[String])> = lines.iter().map(|l| (l.what.as_str(), &l.values[..])).collect();
         assert_eq!(said[0], ("Turns", &["7500".to_owned(), "8000".to_owned()][..]));
-        assert_eq!(said[1], ("6 poles, length", &["17".to_owned(), "16".to_owned()][..]));
+        assert_eq!(said[1], ("6 poles, length", &["17 mm".to_owned(), "16 mm".to_owned()][..]));
         assert_eq!(said.len(), 2);
         Step::Stagger(Stagger::Stepped).apply(&mut other).unwrap();
-        assert!(differences_in_words(&base, &[&other]).len() > 3, "poles of their own are said apart");
+        assert!(
+            differences_in_words(&base, &[&other], Units::default()).len() > 3,
+            "poles of their own are said apart"
+        );
     }
 
     #[test]
@@ -203,7 +227,7 @@ mod tests {
         let mut base = tall_single("Sedge", 6, 10.4);
         base.aims.inductance_h = Some([2.0, 2.3]);
         let twin = starting_point(Kind::TwinCoil, "Marsh", 6, 10.4);
-        let lines = differences_in_words(&base, &[&twin]);
+        let lines = differences_in_words(&base, &[&twin], Units::default());
         let of =
             |what: &str| lines.iter().find(|l| l.what == what).unwrap_or_else(|| panic!("{what}: {lines:?}"));
         assert_eq!(of("Format").values, ["tall single", "twin coil"]);

@@ -1,6 +1,7 @@
 //! A form field as a template shows it.
 
 use crate::form_fields::{Errors, FormFields};
+use coil::quantity::{Measure, Units};
 
 /// A field.
 #[derive(Clone, Debug, Default)]
@@ -51,6 +52,11 @@ impl Field {
             complete: "off",
             ..Self::default()
         }
+    }
+
+    /// A typed field of a measure: a bare number is in the workshop's unit, and so are the figures of the hint.
+    pub fn measured(name: &str, label: &str, hint: &str, (measure, units): (Measure, Units)) -> Self {
+        Self::typed(name, label, &units.sentence(hint)).unit(units.symbol(measure))
     }
 
     /// A field to choose from.

@@ -1,7 +1,7 @@
 //! Numbers and dates as people read them.
 
 use coil::prediction::Quantity;
-use coil::quantity::{grouped, significant};
+use coil::quantity::{Measure, Units, grouped, significant};
 use std::borrow::Borrow;
 use time::PrimitiveDateTime;
 use time::macros::format_description;
@@ -25,10 +25,6 @@ pub const PICOFARAD: Scale = Scale { unit: "pF", factor: 1e12, digits: 2 };
 pub const KILOHERTZ: Scale = Scale { unit: "kHz", factor: 1e-3, digits: 3 };
 /// Metres.
 pub const METRE: Scale = Scale { unit: "m", factor: 1.0, digits: 3 };
-/// Millimetres, of metres.
-pub const MILLIMETRE: Scale = Scale { unit: "mm", factor: 1e3, digits: 3 };
-/// Millitesla.
-pub const MILLITESLA: Scale = Scale { unit: "mT", factor: 1e3, digits: 3 };
 
 /// Per cent, of ratios.
 pub const PERCENT: Scale = Scale { unit: "%", factor: 100.0, digits: 3 };
@@ -75,6 +71,18 @@ impl<T: Number> Number for &T {
 }
 
 impl Scale {
+    /// Of lengths in metres.
+    pub fn length(units: Units) -> Self {
+        let conversion = units.conversion(Measure::Length);
+        Self { unit: conversion.symbol, factor: 1e3 / conversion.per, digits: 3 }
+    }
+
+    /// Of flux densities in tesla.
+    pub fn flux(units: Units) -> Self {
+        let conversion = units.conversion(Measure::Flux);
+        Self { unit: conversion.symbol, factor: 1e3 / conversion.per, digits: 3 }
+    }
+
     /// The same with one figure more, for measured values.
     #[must_use]
     pub fn finer(self) -> Self {
@@ -143,9 +151,9 @@ pub fn turns(count: impl Number) -> String {
     grouped(count.value().round().clamp(0.0, 1e9) as u64)
 }
 
-/// "24 Nov 2026, 03:14"; stored and shown in UTC until the page's script turns it into local time.
+/// "2026-11-24 03:14", in the order that every language reads (ISO 8601); stored and shown in UTC until the page's script turns it into local time.
 pub fn moment(at: impl Borrow<PrimitiveDateTime>) -> String {
-    let form = format_description!("[day padding:none] [month repr:short] [year], [hour]:[minute]");
+    let form = format_description!("[year]-[month]-[day] [hour]:[minute]");
     at.borrow().format(form).unwrap_or_default()
 }
 
@@ -174,7 +182,7 @@ mod tests {
     #[test]
     fn moments_for_people_and_machines() {
         let at = datetime!(2026-11-24 03:14:15);
-        assert_eq!(moment(at), "24 Nov 2026, 03:14");
+        assert_eq!(moment(at), "2026-11-24 03:14");
         assert_eq!(iso(at), "2026-11-24T03:14:15Z");
     }
 }

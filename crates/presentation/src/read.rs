@@ -1,7 +1,7 @@
 //! Fields of forms read as numbers, with a message at the field where that is not possible.
 
 use crate::form_fields::{Errors, FormFields};
-use coil::quantity::{Length, ParseQuantity, Temperature, fixed, number};
+use coil::quantity::{Measure, Units, fixed, number};
 
 /// Reads one optional field within a range; what cannot be read is told at the field.
 pub fn optional(
@@ -33,14 +33,36 @@ pub fn plain(text: &str) -> Result<f64, String> {
     number(text, "5.5").map(|(value, _)| value).map_err(|e| e.to_string())
 }
 
-/// A length in millimetres.
-pub fn millimetres(text: &str) -> Result<f64, String> {
-    Length::parse(text).map(Length::mm).map_err(|e| e.to_string())
-}
-
-/// A temperature in degrees Celsius.
-pub fn celsius(text: &str) -> Result<f64, String> {
-    Temperature::parse(text).map(Temperature::celsius).map_err(|e| e.to_string())
+/// Reads one optional field of a measure; a bare number is in the workshop's unit. Range and answer are in the unit inside:
+/// millimetres, degrees Celsius, millitesla, grams.
+pub fn measured(
+    form: &FormFields,
+    errors: &mut Errors,
+    name: &str,
+    range: (f64, f64),
+    of: (Measure, Units),
+) -> Option<f64> {
+    let (measure, units) = of;
+    let typed = form.get(name);
+    if typed.is_empty() {
+        return None;
+    }
+    let conversion = units.conversion(measure);
+    let slack = conversion.rounding(4);
+    match units.read(measure, typed) {
+        Ok(value) if (range.0 - slack..=range.1 + slack).contains(&value) => {
+            return Some(value.clamp(range.0, range.1));
+        }
+        Ok(value) => {
+            let [value, low, high] = [value, range.0, range.1].map(|v| conversion.field(v));
+            let unit = conversion.symbol;
+            errors.insert(name.into(), format!("{value} {unit} is out of range: {low} to {high} {unit}."));
+        }
+        Err(error) => {
+            errors.insert(name.into(), error.to_string());
+        }
+    }
+    None
 }
 
 /// Tells at a field that its text is too long.
@@ -62,11 +84,14 @@ mod tests {
                 .into(),
         );
         let mut errors = Errors::new();
-        let a = optional(&form, &mut errors, "a", (1.0, 50.0), millimetres);
+        let length = (Measure::Length, Units::default());
+        let a = measured(&form, &mut errors, "a", (1.0, 50.0), length);
         assert!((a.unwrap() - 16.764).abs() < 1e-9);
         assert_eq!(optional(&form, &mut errors, "b", (0.0, 100.0), plain), None);
         assert_eq!(optional(&form, &mut errors, "c", (0.0, 100.0), plain), None);
-        assert_eq!(optional(&form, &mut errors, "none", (0.0, 100.0), celsius), None);
+        assert_eq!(measured(&form, &mut errors, "none", (0.0, 100.0), length), None);
+        assert_eq!(measured(&form, &mut errors, "d", (0.0, 100.0), length), None);
+        errors.remove("d");
         limit_letters(&form, &mut errors, "d", 2);
         assert_eq!(errors.keys().collect::<Vec<_>>(), ["b", "c", "d"]);
     }

@@ -1,11 +1,11 @@
 //! What a share sheet shows, by parts: nothing that gives a recipe away unless it is asked for.
 
-use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLITESLA, PICOFARAD, Scale, signed_db};
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, PICOFARAD, Scale, signed_db};
 use coil::Word as _;
 use coil::design::{Coil, Design};
 use coil::magnet::Material;
 use coil::prediction::{Prediction, Quantity};
-use coil::quantity::fixed;
+use coil::quantity::{Units, fixed};
 use std::collections::BTreeSet;
 
 /// What can be shown: name in the address, label, whether it is shown without being asked for.
@@ -29,15 +29,28 @@ const PARTS: [(&str, &str, bool); 12] = [
 pub struct Shown(BTreeSet<&'static str>);
 
 impl Shown {
-    /// Those asked for; without a word, those that give no recipe away.
-    pub fn of<'a>(asked: impl Iterator<Item = &'a str>) -> Self {
+    /// Those asked for; without a word, the workshop's usual ones (see [`Self::usual`]).
+    pub fn of<'a>(asked: impl Iterator<Item = &'a str>, usual: Option<&[String]>) -> Self {
         let asked: Vec<&str> = asked.collect();
-        let shown = PARTS.iter().filter(
-            |(key, _, usual)| {
-                if asked.is_empty() { *usual } else { asked.contains(key) }
-            },
-        );
-        Self(shown.map(|(key, _, _)| *key).collect())
+        if asked.is_empty() { Self::usual(usual) } else { Self::only(|key| asked.contains(&key)) }
+    }
+
+    /// Those that the workshop shows to begin with; where it has decided nothing, those that give no recipe away.
+    pub fn usual(decided: Option<&[String]>) -> Self {
+        match decided {
+            Some(keys) => Self::only(|key| keys.iter().any(|k| k == key)),
+            None => Self(PARTS.iter().filter(|(_, _, usual)| *usual).map(|(key, _, _)| *key).collect()),
+        }
+    }
+
+    /// Those of which something holds.
+    pub fn only(is_shown: impl Fn(&str) -> bool) -> Self {
+        Self(PARTS.iter().map(|(key, _, _)| *key).filter(|key| is_shown(key)).collect())
+    }
+
+    /// The keys of those shown.
+    pub fn keys(&self) -> Vec<String> {
+        self.0.iter().map(|key| (*key).to_owned()).collect()
     }
 
     /// Whether a part is shown.
@@ -65,15 +78,15 @@ fn fact(name: &str, value: impl Into<String>) -> (String, String) {
 }
 
 /// Everything in the chosen parts.
-pub fn parts(design: &Design, prediction: Option<&Prediction>, shown: &Shown) -> Vec<Part> {
+pub fn parts(design: &Design, prediction: Option<&Prediction>, shown: &Shown, units: Units) -> Vec<Part> {
     let mut all = vec![
         ("figures", "What it is", prediction.map(figures).unwrap_or_default()),
-        ("strings", "Strings and position", strings(design)),
-        ("magnets", "Magnets and flux", magnets(design, prediction)),
+        ("strings", "Strings and position", strings(design, units)),
+        ("magnets", "Magnets and flux", magnets(design, prediction, units)),
         ("load", "Intended load", load(design)),
     ];
     for coil in &design.coils {
-        all.extend(coil_facts(coil));
+        all.extend(coil_facts(coil, units));
     }
     all.push(("aims", "Targets", aims(design)));
     all.into_iter()
@@ -99,14 +112,14 @@ fn figures(prediction: &Prediction) -> Facts {
     ]
 }
 
-fn strings(design: &Design) -> Facts {
+fn strings(design: &Design, units: Units) -> Facts {
     let strings = &design.strings;
     vec![
         fact("Strings", strings.count.to_string()),
-        fact("Pitch", format!("{} mm", fixed(strings.pitch_mm, 2))),
+        fact("Pitch", units.length(strings.pitch_mm, 2)),
         fact("Handed", strings.handed.spoken()),
-        fact("Scale", format!("{} mm", fixed(strings.scale_mm, 1))),
-        fact("Distance from the bridge", format!("{} mm", fixed(strings.from_bridge_mm, 1))),
+        fact("Scale", units.length(strings.scale_mm, 1)),
+        fact("Distance from the bridge", units.length(strings.from_bridge_mm, 1)),
     ]
 }
 
@@ -117,10 +130,10 @@ fn material(of: &Material) -> String {
     }
 }
 
-fn magnets(design: &Design, prediction: Option<&Prediction>) -> Facts {
+fn magnets(design: &Design, prediction: Option<&Prediction>, units: Units) -> Facts {
     let mut facts = Facts::new();
     for pole in &design.poles {
-        let size = format!("{} × {} mm", fixed(pole.diameter_mm, 2), fixed(pole.length_mm, 2));
+        let size = units.lengths(&[pole.diameter_mm, pole.length_mm], 2);
         let one =
             fact(&format!("Pole {}", pole.shape.spoken()), format!("{}, {size}", material(&pole.material)));
         if !facts.contains(&one) {
@@ -128,15 +141,15 @@ fn magnets(design: &Design, prediction: Option<&Prediction>) -> Facts {
         }
     }
     for bar in &design.bars {
-        let [x, y, z] = bar.size_mm.map(|v| fixed(v, 2));
-        facts.push(fact("Bar", format!("{}, {x} × {y} × {z} mm", material(&bar.material))));
+        facts.push(fact("Bar", format!("{}, {}", material(&bar.material), units.lengths(&bar.size_mm, 2))));
     }
     let faces = prediction.iter().flat_map(|p| p.poles.iter().map(|q| q.face_mt.nominal.abs() * 1e-3));
     let ends = faces.fold(None, |ends: Option<(f64, f64)>, v| {
         Some(ends.map_or((v, v), |(low, high)| (low.min(v), high.max(v))))
     });
     if let Some((low, high)) = ends {
-        let text = format!("{} to {}", MILLITESLA.number(low), MILLITESLA.text(high));
+        let scale = Scale::flux(units);
+        let text = format!("{} to {}", scale.number(low), scale.text(high));
         facts.push(fact("Flux density at the faces", text));
     }
     facts
@@ -151,15 +164,15 @@ fn load(design: &Design) -> Facts {
     ]
 }
 
-fn coil_facts(coil: &Coil) -> [(&'static str, &'static str, Facts); 4] {
+fn coil_facts(coil: &Coil, units: Units) -> [(&'static str, &'static str, Facts); 4] {
     let (former, wind) = (&coil.former, &coil.wind);
     let (length, width) = former.core.size_mm();
     let named = |facts: Facts| std::iter::once(fact("Coil", coil.name.clone())).chain(facts).collect();
-    let flanges = format!("{} and {} mm", fixed(former.flange_bottom_mm, 2), fixed(former.flange_top_mm, 2));
+    let flanges = [former.flange_bottom_mm, former.flange_top_mm].map(|mm| units.length(mm, 2)).join(" and ");
     let bobbin = vec![
-        fact("Core", format!("{} × {} mm", fixed(length, 2), fixed(width, 2))),
-        fact("Winding height", format!("{} mm", fixed(former.height_mm, 2))),
-        fact("Room for the winding", format!("{} mm", fixed(former.room_mm, 2))),
+        fact("Core", units.lengths(&[length, width], 2)),
+        fact("Winding height", units.length(former.height_mm, 2)),
+        fact("Room for the winding", units.length(former.room_mm, 2)),
         fact("Flanges", flanges),
     ];
     let wire = vec![
@@ -175,7 +188,7 @@ fn coil_facts(coil: &Coil) -> [(&'static str, &'static str, Facts); 4] {
     let plan = vec![
         fact("Turns per pass", passes),
         fact("Hand wander", format!("{} %", fixed(wind.wander * 100.0, 1))),
-        fact("Margins", format!("{} mm", fixed(wind.margin_mm, 2))),
+        fact("Margins", units.length(wind.margin_mm, 2)),
     ];
     [
         ("dimensions", "Bobbin", named(bobbin)),
@@ -213,8 +226,8 @@ mod tests {
         design.aims.inductance_h = Some([2.5, 2.6]);
         let prediction = predict(&design).unwrap();
         let titles = |asked: &[&str]| -> Vec<&str> {
-            let shown = Shown::of(asked.iter().copied());
-            parts(&design, Some(&prediction), &shown).iter().map(|p| p.title).collect()
+            let shown = Shown::of(asked.iter().copied(), None);
+            parts(&design, Some(&prediction), &shown, Units::default()).iter().map(|p| p.title).collect()
         };
         assert_eq!(titles(&[]), ["What it is", "Strings and position", "Magnets and flux", "Intended load"]);
         assert_eq!(titles(&["turns", "aims"]), ["Turns", "Targets"]);
@@ -225,8 +238,8 @@ mod tests {
     fn the_whole_sheet_is_as_it_was() {
         let design = tall_single("Sedge", 6, 10.4);
         let prediction = predict(&design).unwrap();
-        let all = Shown::of(PARTS.iter().map(|(key, _, _)| *key));
-        let text: String = parts(&design, Some(&prediction), &all)
+        let all = Shown::of(PARTS.iter().map(|(key, _, _)| *key), None);
+        let text: String = parts(&design, Some(&prediction), &all, Units::default())
             .iter()
             .flat_map(|p| p.facts.iter().map(|(name, value)| format!("{} | {name} | {value}\n", p.title)))
             .collect();

@@ -351,10 +351,12 @@ impl Store {
         Ok(Loading { pool, connection, tables })
     }
 
-    /// Removes the tables of a database in which no workshop was set up; another one is left alone.
+    /// Removes the tables of a database in which no workshop was set up; another one is left alone. Broken off at any moment,
+    /// it leaves a database that the next start repairs and the next clearing takes.
     async fn clear_if_empty(&self) -> Result<(), StoreError> {
         let mut connection = self.pool.acquire().await?;
         connection.close_on_drop();
+        crate::lock_migrations(&mut connection).await?;
         let names: Vec<String> = sqlx::query_scalar(
             "SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE()",
         )
@@ -363,7 +365,7 @@ impl Store {
         if names.is_empty() {
             return Ok(());
         }
-        let is_ours = names.iter().any(|name| name == "_sqlx_migrations");
+        let is_ours = names.iter().any(|name| name == notes!());
         let is_set_up = names.iter().any(|name| name == "workshops")
             && sqlx::query_scalar::<_, i64>("SELECT COUNT(*) FROM workshops")
                 .fetch_one(&mut *connection)
@@ -372,10 +374,15 @@ impl Store {
         if !is_ours || is_set_up {
             return Err(StoreError::NotEmpty);
         }
+        // From here on every migration is to be done again, and the notes of that go last.
+        sqlx::query(concat!("UPDATE ", notes!(), " SET success = FALSE")).execute(&mut *connection).await?;
         sqlx::query("SET FOREIGN_KEY_CHECKS = 0").execute(&mut *connection).await?;
-        for name in names {
+        let (notes, tables): (Vec<String>, Vec<String>) =
+            names.into_iter().partition(|name| name == notes!());
+        for name in tables.into_iter().chain(notes) {
             sqlx::query(AssertSqlSafe(format!("DROP TABLE `{name}`"))).execute(&mut *connection).await?;
         }
+        // The lock ends with the connection.
         Ok(())
     }
 }

@@ -19,6 +19,13 @@ macro_rules! retry_deadlock {
     }};
 }
 
+/// The table in which SQLx notes which migrations were done.
+macro_rules! notes {
+    () => {
+        "_sqlx_migrations"
+    };
+}
+
 pub mod archive;
 pub mod audit;
 pub mod calibration;
@@ -92,6 +99,16 @@ fn is_done_already(error: &sqlx::Error) -> bool {
     number.is_some_and(|n| DONE_ALREADY.contains(&n))
 }
 
+/// Takes the lock under which tables are made and removed; it ends with the connection, or when it is released.
+async fn lock_migrations(connection: &mut MySqlConnection) -> Result<(), StoreError> {
+    let held: Option<i64> =
+        sqlx::query_scalar("SELECT GET_LOCK('filamentum-migrate', 60)").fetch_one(&mut *connection).await?;
+    if held == Some(1) {
+        return Ok(());
+    }
+    Err(StoreError::Migration("another start has been migrating for a minute".into()))
+}
+
 /// Runs what is to run, up to the migration of number `until`.
 async fn run(
     migrator: &Migrator,
@@ -118,9 +135,13 @@ async fn repair(connection: &mut MySqlConnection, migrator: &Migrator) -> Result
     if noted == 0 {
         return Ok(());
     }
-    let broken: Vec<i64> = sqlx::query_scalar("SELECT version FROM _sqlx_migrations WHERE success = FALSE")
-        .fetch_all(&mut *connection)
-        .await?;
+    let broken: Vec<i64> = sqlx::query_scalar(concat!(
+        "SELECT version FROM ",
+        notes!(),
+        " WHERE success = FALSE ORDER BY version"
+    ))
+    .fetch_all(&mut *connection)
+    .await?;
     for version in broken {
         let found = migrator.iter().find(|m| m.version == version);
         let migration = found.ok_or_else(|| StoreError::Migration(format!("unknown migration {version}")))?;
@@ -204,12 +225,7 @@ impl Store {
     /// once would collide. Up to the one of number `until`, or all of them.
     async fn migrate(&self, until: Option<i64>) -> Result<(), StoreError> {
         let mut connection = self.pool.acquire().await?;
-        let held: Option<i64> = sqlx::query_scalar("SELECT GET_LOCK('filamentum-migrate', 60)")
-            .fetch_one(&mut *connection)
-            .await?;
-        if held != Some(1) {
-            return Err(StoreError::Migration("another start has been migrating for a minute".into()));
-        }
+        lock_migrations(&mut connection).await?;
         let mut migrator = sqlx::migrate!();
         migrator.set_locking(false);
         repair(&mut connection, &migrator).await?;

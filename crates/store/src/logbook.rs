@@ -64,6 +64,8 @@ pub struct LogbookRow {
     pub client_key: String,
     /// Judged by what had been learned, not by the bare engine.
     pub calibrated: bool,
+    /// Standard deviations of the workshop's own coils beyond which this one is out of tolerance.
+    pub control_sd: f64,
 }
 
 impl LogbookRow {
@@ -215,7 +217,7 @@ const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.d
      i.name AS winder, l.started_at, l.level, l.verdict, l.planned_turns, l.turns, l.coil_c, l.resistance_ohm, \
      l.resistance_off, l.resistance_bands, l.inductance_h, l.inductance_off, l.inductance_bands, l.capacitance_f, \
      l.flux_ratio, l.peak_hz, l.output_db, l.wire_m, l.resistance_ratio, l.inductance_ratio, l.capacitance_ratio, \
-     l.build_ratio, u.remark, u.client_key, u.calibration_id IS NOT NULL AS calibrated ";
+     l.build_ratio, u.remark, u.client_key, u.calibration_id IS NOT NULL AS calibrated, u.control_sd ";
 
 const JOINS: &str = "LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";
 

@@ -10,6 +10,7 @@ use coil::prediction::Calibration;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::comparison::Comparison;
+use trade::comparison::TolerancePolicy;
 use trade::judgement::Judgement;
 use trade::traveller::Traveller;
 use trade::verdict::{Level, Verdict};
@@ -103,6 +104,8 @@ pub struct Run {
     pub design: Design,
     /// What the workshop's coils had shown when it was started: by this it is judged for good.
     pub calibration: Calibration,
+    /// How far it may lie from that: fixed when it was started as well.
+    pub tolerance: TolerancePolicy,
 }
 
 /// A run to start.
@@ -130,6 +133,8 @@ pub struct NewRun<'a> {
     pub winder: Option<InstrumentId>,
     /// What the workshop's coils have shown so far, with its version.
     pub calibration: (Option<CalibrationId>, Calibration),
+    /// How far it may lie from that.
+    pub tolerance: TolerancePolicy,
     /// How it stands before anything was read; without it the row in the logbook is left to be written later.
     pub judgement: Option<&'a Judgement>,
     /// When; now when absent.
@@ -180,8 +185,8 @@ impl WorkshopStore {
             .await?;
         let done = sqlx::query(
             "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, planned_turns, \
-             stops, document, remark, traveller, winder_id, calibration_id, calibration, created_by, created_at) \
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
+             stops, document, remark, traveller, winder_id, calibration_id, calibration, control_sd, created_by, created_at) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(workshop)
         .bind(last.unwrap_or(0) + 1)
@@ -197,6 +202,7 @@ impl WorkshopStore {
         .bind(new.winder)
         .bind(new.calibration.0)
         .bind(calibration)
+        .bind(new.tolerance.control_sd)
         .bind(by)
         .bind(new.at)
         .execute(&mut *tx)
@@ -240,17 +246,19 @@ impl WorkshopStore {
             .fetch_optional(&self.pool)
             .await?
             .ok_or(StoreError::Missing("run"))?;
-        let (document, calibration): (String, Option<String>) =
-            sqlx::query_as("SELECT document, calibration FROM runs WHERE id = ? AND workshop_id = ?")
-                .bind(id)
-                .bind(workshop)
-                .fetch_one(&self.pool)
-                .await?;
+        let (document, calibration, control_sd): (String, Option<String>, f64) = sqlx::query_as(
+            "SELECT document, calibration, control_sd FROM runs WHERE id = ? AND workshop_id = ?",
+        )
+        .bind(id)
+        .bind(workshop)
+        .fetch_one(&self.pool)
+        .await?;
         let calibration =
             calibration.map_or_else(|| Ok(Calibration::default()), |text| serde_json::from_str(&text));
         let calibration = calibration
             .map_err(|error| StoreError::Unreadable { what: "calibration", detail: error.to_string() })?;
-        Ok(Run { row, design: parse_document(&document)?, calibration })
+        let tolerance = TolerancePolicy { control_sd };
+        Ok(Run { row, design: parse_document(&document)?, calibration, tolerance })
     }
 
     /// The runs of a design, newest first, up to 200.

@@ -2,7 +2,7 @@
 
 use crate::{PersonId, StationId, Store, StoreError};
 use sqlx::FromRow;
-use time::{Duration, OffsetDateTime, PrimitiveDateTime};
+use time::{Duration, PrimitiveDateTime};
 
 /// A session to write.
 #[derive(Clone, Debug)]
@@ -21,26 +21,17 @@ pub struct NewSession<'a> {
     pub address: &'a str,
     /// The browser that it was begun with, as it calls itself.
     pub agent: &'a str,
+    /// How long it lasts.
+    pub limits: SessionLimits,
 }
 
-/// How long sessions last: one of a person's, and one of a shared station's.
+/// How long a session lasts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct SessionLimits {
-    /// Of a person's: without being used, and at most.
-    pub person: (Duration, Duration),
-    /// Of a station's: without being used, and at most.
-    pub station: (Duration, Duration),
-}
-
-impl SessionLimits {
-    const fn idle(&self, station: Option<StationId>) -> Duration {
-        if station.is_some() { self.station.0 } else { self.person.0 }
-    }
-
-    /// The earliest moments that a person's and a station's session may have been begun at.
-    fn oldest(&self) -> (PrimitiveDateTime, PrimitiveDateTime) {
-        (from_now(-self.person.1), from_now(-self.station.1))
-    }
+    /// Without being used; whole seconds.
+    pub idle: Duration,
+    /// At most, however much it is used; whole seconds.
+    pub longest: Duration,
 }
 
 /// A session as its owner sees it.
@@ -58,37 +49,39 @@ pub struct SessionRow {
     pub agent: String,
 }
 
-/// What holds for an open session; takes two earliest beginnings, of a person's and of a station's.
+/// What holds for an open session.
 macro_rules! is_open {
     () => {
-        "expires_at > UTC_TIMESTAMP(6) AND created_at > IF(station_id IS NULL, ?, ?)"
+        "expires_at > UTC_TIMESTAMP(6) AND created_at > UTC_TIMESTAMP(6) - INTERVAL longest_s SECOND"
+    };
+}
+
+/// Moves a session's end to as long from now as it may rest.
+macro_rules! prolong {
+    () => {
+        "UPDATE sessions SET expires_at = UTC_TIMESTAMP(6) + INTERVAL idle_s SECOND, seen_at = UTC_TIMESTAMP(6) WHERE "
     };
 }
 
 impl Store {
     /// The state of a session that has not expired.
-    pub async fn session_state(
-        &self,
-        key_hash: &[u8; 32],
-        limits: &SessionLimits,
-    ) -> Result<Option<String>, StoreError> {
-        let (person, station) = limits.oldest();
+    pub async fn session_state(&self, key_hash: &[u8; 32]) -> Result<Option<String>, StoreError> {
         let found =
             sqlx::query_scalar(concat!("SELECT state FROM sessions WHERE key_hash = ? AND ", is_open!()))
                 .bind(&key_hash[..])
-                .bind(person)
-                .bind(station)
                 .fetch_optional(&self.pool)
                 .await?;
         Ok(found)
     }
 
-    /// Writes a session's state and its new end; whose it is and where it was begun stay as they were.
-    pub async fn put_session(&self, new: &NewSession<'_>, limits: &SessionLimits) -> Result<(), StoreError> {
+    /// Writes a session's state, its limits and its new end; whose it is and where it was begun stay as they were.
+    pub async fn put_session(&self, new: &NewSession<'_>) -> Result<(), StoreError> {
         sqlx::query(
-            "INSERT INTO sessions (key_hash, state, person_id, station_id, public_id, address, agent, expires_at) \
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?) \
-             ON DUPLICATE KEY UPDATE state = VALUES(state), expires_at = VALUES(expires_at)",
+            "INSERT INTO sessions \
+             (key_hash, state, person_id, station_id, public_id, address, agent, idle_s, longest_s, expires_at) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, UTC_TIMESTAMP(6) + INTERVAL ? SECOND) \
+             ON DUPLICATE KEY UPDATE state = VALUES(state), idle_s = VALUES(idle_s), \
+             longest_s = VALUES(longest_s), expires_at = VALUES(expires_at)",
         )
         .bind(&new.key_hash[..])
         .bind(new.state)
@@ -98,27 +91,26 @@ impl Store {
         .bind(new.public_id)
         .bind(new.address)
         .bind(new.agent)
-        .bind(from_now(limits.idle(new.station)))
+        .bind(new.limits.idle.whole_seconds())
+        .bind(new.limits.longest.whole_seconds())
+        .bind(new.limits.idle.whole_seconds())
         .execute(&self.pool)
         .await?;
         Ok(())
     }
 
     /// Moves a session's end: it was used now.
-    pub async fn prolong_session(
-        &self,
-        key_hash: &[u8; 32],
-        limits: &SessionLimits,
-    ) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE sessions SET expires_at = IF(station_id IS NULL, ?, ?), seen_at = UTC_TIMESTAMP(6) \
-             WHERE key_hash = ?",
-        )
-        .bind(from_now(limits.person.0))
-        .bind(from_now(limits.station.0))
-        .bind(&key_hash[..])
-        .execute(&self.pool)
-        .await?;
+    pub async fn prolong_session(&self, key_hash: &[u8; 32]) -> Result<(), StoreError> {
+        sqlx::query(concat!(prolong!(), "key_hash = ?")).bind(&key_hash[..]).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// The same of the session of that name; one that is over stays over.
+    pub async fn prolong_named_session(&self, public_id: &str) -> Result<(), StoreError> {
+        sqlx::query(concat!(prolong!(), "public_id = ? AND ", is_open!()))
+            .bind(public_id)
+            .execute(&self.pool)
+            .await?;
         Ok(())
     }
 
@@ -131,26 +123,25 @@ impl Store {
         Ok(())
     }
 
-    /// Whether the session of that name is open.
-    pub async fn is_session_open(&self, public_id: &str, limits: &SessionLimits) -> Result<bool, StoreError> {
-        let (person, station) = limits.oldest();
-        let found: Option<i32> =
-            sqlx::query_scalar(concat!("SELECT 1 FROM sessions WHERE public_id = ? AND ", is_open!()))
+    /// The state of the open session of that name.
+    pub async fn named_session_state(&self, public_id: &str) -> Result<Option<String>, StoreError> {
+        let found =
+            sqlx::query_scalar(concat!("SELECT state FROM sessions WHERE public_id = ? AND ", is_open!()))
                 .bind(public_id)
-                .bind(person)
-                .bind(station)
                 .fetch_optional(&self.pool)
                 .await?;
-        Ok(found.is_some())
+        Ok(found)
+    }
+
+    /// How many seconds the session of that name lasts unless it is used; `None` where there is none.
+    pub async fn session_lasts(&self, public_id: &str) -> Result<Option<i64>, StoreError> {
+        let left =
+            "SELECT TIMESTAMPDIFF(SECOND, UTC_TIMESTAMP(6), expires_at) FROM sessions WHERE public_id = ?";
+        Ok(sqlx::query_scalar(left).bind(public_id).fetch_optional(&self.pool).await?)
     }
 
     /// A person's open sessions, the last used first.
-    pub async fn sessions_of(
-        &self,
-        person: PersonId,
-        limits: &SessionLimits,
-    ) -> Result<Vec<SessionRow>, StoreError> {
-        let (oldest, oldest_of_station) = limits.oldest();
+    pub async fn sessions_of(&self, person: PersonId) -> Result<Vec<SessionRow>, StoreError> {
         Ok(sqlx::query_as(concat!(
             "SELECT public_id, created_at, seen_at, address, agent FROM sessions \
              WHERE person_id = ? AND public_id IS NOT NULL AND ",
@@ -158,8 +149,6 @@ impl Store {
             " ORDER BY seen_at DESC, public_id LIMIT 200"
         ))
         .bind(person)
-        .bind(oldest)
-        .bind(oldest_of_station)
         .fetch_all(&self.pool)
         .await?)
     }
@@ -185,18 +174,10 @@ impl Store {
     }
 
     /// Removes sessions that are over; returns how many.
-    pub async fn sweep_sessions(&self, limits: &SessionLimits) -> Result<u64, StoreError> {
-        let (person, station) = limits.oldest();
+    pub async fn sweep_sessions(&self) -> Result<u64, StoreError> {
         let done = sqlx::query(concat!("DELETE FROM sessions WHERE NOT (", is_open!(), ")"))
-            .bind(person)
-            .bind(station)
             .execute(&self.pool)
             .await?;
         Ok(done.rows_affected())
     }
-}
-
-fn from_now(by: Duration) -> PrimitiveDateTime {
-    let end = OffsetDateTime::now_utc() + by;
-    PrimitiveDateTime::new(end.date(), end.time())
 }

@@ -18,8 +18,9 @@ use store::session::{NewSession, SessionLimits};
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
 use store::timer::NewTimer;
-use store::{ClientKey, PersonId, RevisionId, StationId, Store, StoreError, Transport, WorkshopId};
+use store::{ClientKey, PersonId, RevisionId, Store, StoreError, Transport, WorkshopId};
 use time::Duration;
+use trade::comparison::TolerancePolicy;
 use trade::judgement::{Judgement, judge_run};
 use trade::reading::Kind;
 use trade::traveller::Traveller;
@@ -46,6 +47,7 @@ async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &st
 
 fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Design) -> NewRun<'_> {
     NewRun {
+        tolerance: TolerancePolicy::default(),
         key: ClientKey::random(),
         revision,
         spool: None,
@@ -83,11 +85,7 @@ async fn people_and_workshops() {
 async fn sessions_end() {
     let store = fresh_store().await;
     let key = [7; 32];
-    let limits = |idle: Duration, at_most: Duration| SessionLimits {
-        person: (idle, at_most),
-        station: (Duration::weeks(4), Duration::weeks(50)),
-    };
-    let put = |state: &'static str, station: Option<StationId>| {
+    let put = |state: &'static str, idle: Duration, longest: Duration| {
         let store = store.clone();
         async move {
             let new = NewSession {
@@ -97,31 +95,35 @@ async fn sessions_end() {
                 public_id: Some("a"),
                 address: "",
                 agent: "",
-                station,
+                station: None,
+                limits: SessionLimits { idle, longest },
             };
-            store.put_session(&new, &limits(Duration::hours(1), Duration::weeks(1))).await.unwrap();
+            store.put_session(&new).await.unwrap();
         }
     };
-    let usual = limits(Duration::hours(1), Duration::weeks(1));
-    let none = limits(Duration::hours(1), Duration::ZERO);
-    put("{}", None).await;
-    put("{\"a\":1}", None).await;
-    assert_eq!(store.session_state(&key, &usual).await.unwrap().as_deref(), Some("{\"a\":1}"));
-    assert!(store.is_session_open("a", &usual).await.unwrap());
+    let (hour, week) = (Duration::hours(1), Duration::weeks(1));
+    put("{}", hour, week).await;
+    put("{\"a\":1}", hour, week).await;
+    assert_eq!(store.session_state(&key).await.unwrap().as_deref(), Some("{\"a\":1}"));
+    assert!(store.named_session_state("a").await.unwrap().is_some());
     // One that is used without a rest ends all the same.
-    assert!(store.session_state(&key, &none).await.unwrap().is_none());
-    assert!(!store.is_session_open("a", &none).await.unwrap());
-    store.prolong_session(&key, &limits(-Duration::hours(1), Duration::weeks(1))).await.unwrap();
-    assert!(store.session_state(&key, &usual).await.unwrap().is_none());
-    assert_eq!(store.sweep_sessions(&usual).await.unwrap(), 1);
-    // A station's lasts by its own limits.
-    put("{}", Some(StationId(1))).await;
-    assert!(store.session_state(&key, &none).await.unwrap().is_some());
-    store.prolong_session(&key, &limits(-Duration::hours(1), Duration::ZERO)).await.unwrap();
-    assert!(store.session_state(&key, &usual).await.unwrap().is_some());
-    assert_eq!(store.sweep_sessions(&none).await.unwrap(), 0);
+    put("{}", hour, Duration::ZERO).await;
+    assert!(store.session_state(&key).await.unwrap().is_none());
+    assert!(store.named_session_state("a").await.unwrap().is_none());
+    // One that rested for too long is over, and no watching brings it back.
+    put("{}", Duration::ZERO, week).await;
+    assert!(store.session_state(&key).await.unwrap().is_none());
+    store.prolong_named_session("a").await.unwrap();
+    assert!(store.session_state(&key).await.unwrap().is_none());
+    assert_eq!(store.sweep_sessions().await.unwrap(), 1);
+    // What is used lasts as long again.
+    put("{}", hour, week).await;
+    store.prolong_session(&key).await.unwrap();
+    store.prolong_named_session("a").await.unwrap();
+    assert!(store.session_state(&key).await.unwrap().is_some());
+    assert_eq!(store.sweep_sessions().await.unwrap(), 0);
     store.end_session(&key).await.unwrap();
-    assert!(store.session_state(&key, &usual).await.unwrap().is_none());
+    assert!(store.session_state(&key).await.unwrap().is_none());
 }
 
 #[tokio::test]
@@ -310,7 +312,7 @@ async fn a_run_is_logged_corrected_and_judged() {
     let readings: Vec<_> =
         store.of(shop).readings(run).await.unwrap().into_iter().map(|l| l.reading).collect();
     assert_eq!(readings.len(), 3, "the wrong reading is kept");
-    let judgement = judge_run(&document, &readings, &Calibration::default());
+    let judgement = judge_run(&document, &readings, &Calibration::default(), TolerancePolicy::default());
     assert_eq!(judgement.verdict.level, Level::Waiting);
     store.of(shop).record_judgement(run, &judgement, None).await.unwrap();
     assert_eq!(store.of(shop).run_prediction(run).await.unwrap(), judgement.prediction);
@@ -334,7 +336,7 @@ async fn runs_are_listed_by_design_by_revision_and_by_who_judged_them() {
     assert_eq!(numbers(store.of(shop).runs_of_revision(revision).await.unwrap()), [3, 2, 1]);
     assert!(store.of(shop).runs_of_revision(other).await.unwrap().is_empty());
     let run = store.of(shop).runs_of_revision(revision).await.unwrap()[0].id;
-    let judgement = judge_run(&saved.design, &[], &Calibration::default());
+    let judgement = judge_run(&saved.design, &[], &Calibration::default(), TolerancePolicy::default());
     store.of(shop).record_judgement(run, &judgement, None).await.unwrap();
     assert!(store.of(shop).runs_of_other_engines().await.unwrap().is_empty(), "judged by this one");
 }
@@ -380,7 +382,10 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     assert_eq!(store.of(shop).run(run).await.unwrap().row.level, None);
     for (level, text) in [(Level::Look, "a first look"), (Level::Pass, "and a second")] {
         let verdict = Verdict { level, text: text.into(), causes: Vec::new() };
-        let judgement = Judgement { verdict, ..judge_run(&document, &[], &Calibration::default()) };
+        let judgement = Judgement {
+            verdict,
+            ..judge_run(&document, &[], &Calibration::default(), TolerancePolicy::default())
+        };
         store.of(shop).record_judgement(run, &judgement, Some(owner)).await.unwrap();
         let row = store.of(shop).run(run).await.unwrap().row;
         assert_eq!((row.verdict_level(), row.verdict.as_deref()), (Some(level), Some(text)));
@@ -389,7 +394,10 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     // Another workshop's verdict on this run goes nowhere.
     let (other, _) = workshop(&store, "heron").await;
     let verdict = Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
-    let foreign = Judgement { verdict, ..judge_run(&document, &[], &Calibration::default()) };
+    let foreign = Judgement {
+        verdict,
+        ..judge_run(&document, &[], &Calibration::default(), TolerancePolicy::default())
+    };
     assert!(store.of(other).record_judgement(run, &foreign, None).await.is_err());
     assert_eq!(store.of(shop).run(run).await.unwrap().row.verdict_level(), Some(Level::Pass));
 }

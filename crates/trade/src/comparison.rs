@@ -39,14 +39,41 @@ pub struct Comparison {
     /// What the workshop's runs have moved the expectation by, in the logarithm: without it the bare engine is left.
     #[serde(default)]
     pub learned: f64,
-    /// Half widths of the band beyond which it is off: 1 where the band holds what tolerances allow, [`CONTROL`] where it
-    /// holds what this shop's coils do, of which one in ten lies outside by chance.
+    /// Half widths of the band beyond which it is off: 1 where the band holds what tolerances allow, more where it holds
+    /// what this shop's coils do, of which one in ten lies outside by chance (see [`TolerancePolicy`]).
     #[serde(default = "one")]
     pub limit: f64,
 }
 
-/// Three standard deviations, in half widths of a 90 % band: where control charts draw their limits.
-pub const CONTROL: f64 = 3.0 / 1.645;
+/// Standard deviations in half of a 90 % band.
+const SD_OF_HALF_BAND: f64 = 1.645;
+
+/// How far a coil may lie from what the workshop's own coils do before it is out of tolerance. A band that was learned holds
+/// nine coils in ten: taken as the limit, one good coil in ten would be stopped.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct TolerancePolicy {
+    /// Standard deviations of the workshop's own coils beyond which one is out of tolerance, 1.645 to 6.
+    pub control_sd: f64,
+}
+
+impl Default for TolerancePolicy {
+    /// Three standard deviations, where control charts draw their limits (W. A. Shewhart, 1931; ISO 7870-2).
+    fn default() -> Self {
+        Self { control_sd: 3.0 }
+    }
+}
+
+impl TolerancePolicy {
+    /// What `control_sd` may be: the learned band itself, to six standard deviations.
+    pub const RANGE: std::ops::RangeInclusive<f64> = SD_OF_HALF_BAND..=6.0;
+
+    /// The limit in half widths of a 90 % band.
+    #[must_use]
+    pub fn limit(self) -> f64 {
+        self.control_sd / SD_OF_HALF_BAND
+    }
+}
 
 const fn one() -> f64 {
     1.0
@@ -78,10 +105,10 @@ impl Comparison {
         }
     }
 
-    fn calibrated(mut self, learned: Option<Correction>) -> Self {
+    fn calibrated(mut self, learned: Option<Correction>, policy: TolerancePolicy) -> Self {
         if let Some(learned) = learned {
-            (self.learned, self.limit) = (learned.shift, CONTROL);
-            if self.bands.abs() <= CONTROL {
+            (self.learned, self.limit) = (learned.shift, policy.limit());
+            if self.bands.abs() <= self.limit {
                 self.standing = Standing::Inside;
             }
         }
@@ -124,28 +151,33 @@ pub fn compare(
     prediction: &Prediction,
     readings: &[Reading],
     calibration: &Calibration,
+    policy: TolerancePolicy,
 ) -> Vec<Comparison> {
     let mut found = Vec::new();
     if let Some(ohms) = latest(readings, Kind::Resistance).and_then(Reading::ohms_at_20c) {
         let expected = prediction.pickup.resistance_20c_ohm;
-        found
-            .push(Comparison::new(Kind::Resistance, None, expected, ohms).calibrated(calibration.resistance));
+        found.push(
+            Comparison::new(Kind::Resistance, None, expected, ohms)
+                .calibrated(calibration.resistance, policy),
+        );
     }
     if let Some(reading) = latest(readings, Kind::Inductance)
         && let Some(henries) = reading.value
     {
         let expected = apparent(prediction, reading.test_hz.unwrap_or(1000.0));
         found.push(
-            Comparison::new(Kind::Inductance, None, expected, henries).calibrated(calibration.inductance),
+            Comparison::new(Kind::Inductance, None, expected, henries)
+                .calibrated(calibration.inductance, policy),
         );
     }
     if let Some(farads) = latest(readings, Kind::Capacitance).and_then(|r| r.value) {
         let expected = prediction.pickup.capacitance_f;
         found.push(
-            Comparison::new(Kind::Capacitance, None, expected, farads).calibrated(calibration.capacitance),
+            Comparison::new(Kind::Capacitance, None, expected, farads)
+                .calibrated(calibration.capacitance, policy),
         );
     }
-    found.extend(compare_sizes(solution.design(), prediction, readings, calibration));
+    found.extend(compare_sizes(solution.design(), prediction, readings, calibration, policy));
     found.extend(compare_flux(solution, readings));
     found
 }
@@ -170,6 +202,7 @@ fn compare_sizes(
     prediction: &Prediction,
     readings: &[Reading],
     calibration: &Calibration,
+    policy: TolerancePolicy,
 ) -> Vec<Comparison> {
     let (Some(coil), Some(laid)) = (design.coils.first(), prediction.coils.first()) else {
         return Vec::new();
@@ -187,7 +220,7 @@ fn compare_sizes(
             p05: at((1.0 - reach) * laid.build_max_mm) - 1e-4,
             p95: at((1.0 + reach) * laid.build_max_mm) + 1e-4,
         };
-        found.push(Comparison::new(kind, None, expected, size_m).calibrated(calibration.build));
+        found.push(Comparison::new(kind, None, expected, size_m).calibrated(calibration.build, policy));
     }
     found
 }
@@ -243,21 +276,24 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    /// Of a shop's own band one coil in ten lies outside by chance: off is what lies beyond three standard deviations.
+    /// Of a shop's own band one coil in ten lies outside by chance: off is what lies beyond so many standard deviations.
     #[rstest]
-    #[case(1.5, false, Standing::High)]
-    #[case(1.5, true, Standing::Inside)]
-    #[case(-1.9, true, Standing::Low)]
-    #[case(0.9, false, Standing::Inside)]
-    fn a_learned_band_is_judged_at_three_standard_deviations(
+    #[case(1.5, false, 3.0, Standing::High)]
+    #[case(1.5, true, 3.0, Standing::Inside)]
+    #[case(1.5, true, 2.0, Standing::High)]
+    #[case(-1.9, true, 3.0, Standing::Low)]
+    #[case(-1.9, true, 4.0, Standing::Inside)]
+    #[case(0.9, false, 2.0, Standing::Inside)]
+    fn a_learned_band_is_judged_by_the_policy(
         #[case] bands: f64,
         #[case] learned: bool,
+        #[case] control_sd: f64,
         #[case] standing: Standing,
     ) {
         let band = Quantity { nominal: 100.0, p05: 98.0, p95: 102.0 };
         let own = Correction { shift: 0.01, sd: 0.012, runs: 20 };
         let found = Comparison::new(Kind::Resistance, None, band, 100.0 + 2.0 * bands)
-            .calibrated(learned.then_some(own));
+            .calibrated(learned.then_some(own), TolerancePolicy { control_sd });
         assert_eq!(found.standing, standing);
         assert!((found.bands - bands).abs() < 1e-9, "how far it lies is told as it is");
     }

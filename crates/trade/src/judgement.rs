@@ -1,7 +1,7 @@
 //! What a run came to: its comparisons, its verdict, and the line that it gets in the logbook.
 
 use crate::calibration::Quantity;
-use crate::comparison::{Comparison, as_wound, build_ratio, compare};
+use crate::comparison::{Comparison, TolerancePolicy, as_wound, build_ratio, compare};
 use crate::reading::{Kind, Reading, latest};
 use crate::verdict::{Verdict, judge};
 use coil::design::{Design, Direction, Polarity};
@@ -89,12 +89,18 @@ impl RunSummary {
 }
 
 /// Judges a run by what was predicted when it was started: `design` is the document that the run winds, `calibration`
-/// what the workshop's coils had shown by then. The coil is solved once, as it was wound.
+/// what the workshop's coils had shown by then, `policy` how far one may lie from that. The coil is solved once, as it was
+/// wound.
 #[must_use]
-pub fn judge_run(design: &Design, readings: &[Reading], calibration: &Calibration) -> Judgement {
+pub fn judge_run(
+    design: &Design,
+    readings: &[Reading],
+    calibration: &Calibration,
+    policy: TolerancePolicy,
+) -> Judgement {
     let wound = as_wound(design, readings);
     let solution = Solution::of(&wound).ok();
-    judge_solved(&wound, solution.as_ref(), readings, calibration)
+    judge_solved(&wound, solution.as_ref(), readings, calibration, policy)
 }
 
 /// The same where the coil as wound (see [`as_wound`]) is solved already; `None` where it cannot be predicted.
@@ -104,10 +110,11 @@ pub fn judge_solved(
     solution: Option<&Solution>,
     readings: &[Reading],
     calibration: &Calibration,
+    policy: TolerancePolicy,
 ) -> Judgement {
     let prediction = solution.map(|s| s.prediction(calibration));
     let comparisons = match (solution, &prediction) {
-        (Some(solution), Some(prediction)) => compare(solution, prediction, readings, calibration),
+        (Some(solution), Some(prediction)) => compare(solution, prediction, readings, calibration, policy),
         _ => Vec::new(),
     };
     let verdict = judge(&comparisons, readings);
@@ -186,16 +193,14 @@ mod tests {
             build: learned(0.04),
             ..Calibration::default()
         };
-        let (plain, calibration_policy) =
-            (judge_run(&design, &readings, &Calibration::default()), judge_run(&design, &readings, &known));
-        for (a, b) in plain.summary.ratios().into_iter().zip(calibration_policy.summary.ratios()) {
+        let judged = |by: &Calibration| judge_run(&design, &readings, by, TolerancePolicy::default());
+        let (plain, calibrated) = (judged(&Calibration::default()), judged(&known));
+        for (a, b) in plain.summary.ratios().into_iter().zip(calibrated.summary.ratios()) {
             // A meter at 1 kHz shows the inductance raised by the capacitance, which goes with the inductance itself.
             assert!((a.unwrap_or(0.0) - b.unwrap_or(0.0)).abs() < 6e-4, "{a:?} {b:?}");
         }
         assert!((plain.summary.resistance.ratio.unwrap() - 1.03f64.ln()).abs() < 1e-9);
-        assert!(
-            (calibration_policy.summary.resistance.off.unwrap() - (1.03 / 0.02f64.exp() - 1.0)).abs() < 1e-6
-        );
+        assert!((calibrated.summary.resistance.off.unwrap() - (1.03 / 0.02f64.exp() - 1.0)).abs() < 1e-6);
         assert!(plain.summary.build_ratio.is_some() && plain.summary.wire_m.is_some());
         // 2 % less inductance: 1 % higher.
         assert!((plain.summary.peak_hz.unwrap() / bare.peak_hz.nominal - 1.01).abs() < 0.001);

@@ -16,6 +16,7 @@ pub mod matching;
 pub mod reading;
 pub mod run;
 pub mod run_import;
+pub mod spreadsheet;
 pub mod stock;
 pub mod sweep;
 pub mod traveller;

@@ -47,21 +47,51 @@ impl Stage {
     }
 }
 
-/// Where to stop and look (common practice, no source): after a few hundred turns for the guides, then
-/// every 1,000, and at the end.
-///
-/// ```
-/// use trade::run::usual_stops;
-/// assert_eq!(usual_stops(2500), [300, 1000, 2000, 2500]);
-/// // A stop right before the end is none.
-/// assert_eq!(usual_stops(2100), [300, 1000, 2100]);
-/// ```
-#[must_use]
-pub fn usual_stops(turns: u32) -> Vec<u32> {
-    let mut stops: Vec<u32> = std::iter::once(300).chain((1..=turns / 1000).map(|k| k * 1000)).collect();
-    stops.retain(|stop| stop + 150 < turns);
-    stops.push(turns);
-    stops
+/// Where a new run proposes to stop and look.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct StopPolicy {
+    /// The first stop, turns; 0 for none of its own.
+    pub first: u32,
+    /// Then every so many turns; 0 for none.
+    pub every: u32,
+}
+
+/// Turns before the end within which a stop is none.
+const NEAR_THE_END: u32 = 150;
+
+impl Default for StopPolicy {
+    /// After a few hundred turns for the guides, then every 1,000 (common practice, no source).
+    fn default() -> Self {
+        Self { first: 300, every: 1000 }
+    }
+}
+
+impl StopPolicy {
+    /// The widest that a stop may be set, turns.
+    pub const MOST: u32 = 50_000;
+    /// The closest that stops may follow one another, turns.
+    pub const CLOSEST: u32 = 50;
+
+    /// The stops of a coil of so many turns; the last is its end.
+    ///
+    /// ```
+    /// use trade::run::StopPolicy;
+    /// assert_eq!(StopPolicy::default().stops(2500), [300, 1000, 2000, 2500]);
+    /// // A stop right before the end is none.
+    /// assert_eq!(StopPolicy::default().stops(2100), [300, 1000, 2100]);
+    /// assert_eq!(StopPolicy { first: 0, every: 0 }.stops(2100), [2100]);
+    /// ```
+    #[must_use]
+    pub fn stops(self, turns: u32) -> Vec<u32> {
+        let step = self.every.max(Self::CLOSEST);
+        let every = (1..=turns / step).map(|k| k * step).filter(|stop| self.every > 0 && *stop > self.first);
+        let first = Some(self.first).filter(|first| *first > 0);
+        let mut stops: Vec<u32> = first.into_iter().chain(every).collect();
+        stops.retain(|stop| stop + NEAR_THE_END < turns);
+        stops.push(turns);
+        stops
+    }
 }
 
 #[cfg(test)]
@@ -96,8 +126,8 @@ mod tests {
 
     #[test]
     fn stops_end_at_the_last_turn() {
-        assert_eq!(usual_stops(3100), [300, 1000, 2000, 3100]);
-        assert_eq!(usual_stops(200), [200]);
-        assert_eq!(usual_stops(7500).len(), 9);
+        assert_eq!(StopPolicy::default().stops(3100), [300, 1000, 2000, 3100]);
+        assert_eq!(StopPolicy::default().stops(200), [200]);
+        assert_eq!(StopPolicy::default().stops(7500).len(), 9);
     }
 }

@@ -1,5 +1,6 @@
 //! Runs written elsewhere: a table (CSV) or a `filamentum-logbook/1` document, read line by line, every error at once.
 
+use crate::spreadsheet::pointed;
 use coil::quantity::{Capacitance, Inductance, ParseQuantity, Resistance, Temperature, Turns};
 use std::collections::BTreeMap;
 use time::format_description::BorrowedFormatItem;
@@ -72,6 +73,18 @@ pub struct ImportRow {
     pub remark: String,
 }
 
+/// Columns whose numbers may have decimals.
+const DECIMALS: [&str; 8] = [
+    "resistance_ohm",
+    "resistance",
+    "resistance_20c_ohm",
+    "coil_c",
+    "inductance_h",
+    "inductance",
+    "capacitance_f",
+    "capacitance",
+];
+
 /// A line of what was brought.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ImportLine {
@@ -122,10 +135,17 @@ fn from_csv(text: &str) -> Result<Vec<ImportLine>, String> {
             Ok(record) if record.iter().all(|cell| cell.trim().is_empty()) => {}
             Ok(record) => {
                 let number = record.position().map_or(number, |p| counted.line_at(p.byte()));
-                let mut fields: BTreeMap<&str, &str> = BTreeMap::new();
-                for (name, cell) in header.iter().zip(record.iter()) {
-                    fields.insert(name, cell.trim());
-                }
+                let has_decimal_commas = delimiter == ';';
+                let cells: Vec<String> = header
+                    .iter()
+                    .zip(record.iter())
+                    .map(|(name, cell)| match cell.trim() {
+                        cell if has_decimal_commas && DECIMALS.contains(&name.as_str()) => pointed(cell),
+                        cell => cell.to_owned(),
+                    })
+                    .collect();
+                let fields: BTreeMap<&str, &str> =
+                    header.iter().map(String::as_str).zip(cells.iter().map(String::as_str)).collect();
                 let mut line = line(number, &fields);
                 if record.len() > header.len() {
                     line.errors.push((

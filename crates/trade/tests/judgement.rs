@@ -4,13 +4,14 @@
 use coil::design::{Design, tall_single};
 use coil::prediction::{Calibration, predict};
 use rstest::rstest;
-use trade::comparison::{Comparison, as_wound};
+use trade::comparison::{Comparison, TolerancePolicy, as_wound};
 use trade::reading::{Kind, Reading};
 use trade::verdict::{Level, judge};
 
 /// By the bare engine.
 fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
-    trade::judgement::judge_run(design, readings, &Calibration::default()).comparisons
+    trade::judgement::judge_run(design, readings, &Calibration::default(), TolerancePolicy::default())
+        .comparisons
 }
 
 fn read(kind: Kind, value: f64) -> Reading {

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { countdown, decibels, fileName, grouped, hertz, timeLeft, typedTurns } from "../assets/own/text.js";
+import { countdown, decibels, fileName, grouped, hertz, localMoment, timeLeft, typedTurns } from "../assets/own/text.js";
 
 test("frequencies carry three figures and their unit", () => {
   assert.equal(hertz(4301), "4.30 kHz");
@@ -47,4 +47,8 @@ test("a title becomes a file's name without anything that a path could hold", ()
   assert.equal(fileName("From above", "svg"), "from-above.svg");
   assert.equal(fileName("../../Section: A & B", "svg"), "section-a-b.svg");
   assert.equal(fileName("…", "svg"), "drawing.svg");
+});
+
+test("moments are in local time and in the order that every language reads", () => {
+  assert.equal(localMoment(new Date(2026, 0, 5, 3, 7)), "2026-01-05 03:07");
 });

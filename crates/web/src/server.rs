@@ -13,7 +13,7 @@ use actix_web::middleware::{Compress, DefaultHeaders, NormalizePath, TrailingSla
 use actix_web::{App as Actix, HttpServer, web};
 use std::net::TcpListener;
 use tracing_actix_web::TracingLogger;
-use workshop::{SESSION_LIMITS, Workshop};
+use workshop::{STATION_SESSION, Workshop};
 
 /// Everything comes from ourselves; nothing inline, no frame, no plug-in.
 const POLICY: &str = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
@@ -48,7 +48,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
             .cookie_content_security(CookieContentSecurity::Signed)
             .session_lifecycle(
                 PersistentSession::default()
-                    .session_ttl(SESSION_LIMITS.station.0)
+                    .session_ttl(STATION_SESSION.idle)
                     .session_ttl_extension_policy(TtlExtensionPolicy::OnEveryRequest),
             )
             .build();

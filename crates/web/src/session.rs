@@ -9,9 +9,8 @@ use sha2::{Digest as _, Sha256};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
-use store::session::NewSession;
 use store::{PersonId, StationId};
-use workshop::{Refusal, Workshop};
+use workshop::{Refusal, SessionState, Workshop};
 
 /// A session that was used is written down again after so long.
 const NOTED_FOR: std::time::Duration = std::time::Duration::from_mins(1);
@@ -37,7 +36,7 @@ impl DatabaseSessions {
         let text = serde_json::to_string(state).map_err(Fault::Text)?;
         let field = |name| value::<String>(state, name).unwrap_or_default();
         let (public_id, address, agent) = (value::<String>(state, SESSION_ID), field(ADDRESS), field(AGENT));
-        let new = NewSession {
+        let new = SessionState {
             key_hash: &hash(key),
             state: &text,
             person: value::<PersonId>(state, PERSON),
@@ -76,6 +75,11 @@ enum Fault {
 
 fn hash(key: &SessionKey) -> [u8; 32] {
     Sha256::digest(key.as_ref().as_bytes()).into()
+}
+
+/// Who is signed in by a session's state, as it is kept.
+pub(crate) fn person_in(state: &str) -> Option<PersonId> {
+    serde_json::from_str(state).ok().and_then(|state: State| value(&state, PERSON))
 }
 
 /// A value of a session's state.

@@ -4,6 +4,7 @@
 mod journeys;
 mod logbook;
 mod trust;
+mod units;
 mod winding;
 mod workbench;
 
@@ -183,8 +184,13 @@ async fn another_workshop_sees_nothing() {
     let mut ode = Visit::to(&store);
     ode.sign_in("ode", "seven thousand turns").await;
     let sheet = ode.get("/designs/new?kind=tall-single").await;
-    let mut fields: Vec<(String, String)> =
-        presentation::sheet::form_of(&coil::design::tall_single("Secret", 6, 10.4)).0.into_iter().collect();
+    let mut fields: Vec<(String, String)> = presentation::sheet::form_of(
+        &coil::design::tall_single("Secret", 6, 10.4),
+        coil::quantity::Units::default(),
+    )
+    .0
+    .into_iter()
+    .collect();
     fields.push(("csrf".into(), sheet.field("csrf")));
     fields.push(("key".into(), sheet.field("key")));
     let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
@@ -213,7 +219,11 @@ async fn a_refused_sheet_keeps_what_was_typed() {
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = presentation::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    let mut filled = presentation::sheet::form_of(
+        &coil::design::tall_single("Sedge", 6, 10.4),
+        coil::quantity::Units::default(),
+    )
+    .0;
     filled.insert("coils[0].wind.turns".into(), "a <b>lot</b>".into());
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("key".into(), sheet.field("key"));
@@ -253,7 +263,11 @@ async fn the_database_goes_away_and_comes_back() {
 async fn with_design(visit: &mut Visit) -> String {
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = presentation::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    let mut filled = presentation::sheet::form_of(
+        &coil::design::tall_single("Sedge", 6, 10.4),
+        coil::quantity::Units::default(),
+    )
+    .0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("key".into(), sheet.field("key"));
     let borrowed: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
@@ -393,7 +407,11 @@ async fn the_preview_answers_with_numbers_or_messages() {
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = presentation::sheet::form_of(&coil::design::tall_single("", 6, 10.4)).0;
+    let mut filled = presentation::sheet::form_of(
+        &coil::design::tall_single("", 6, 10.4),
+        coil::quantity::Units::default(),
+    )
+    .0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     for (turns, good) in [("7500", true), ("0", false)] {
         filled.insert("coils[0].wind.turns".into(), turns.into());
@@ -414,7 +432,7 @@ async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
     let sheet = visit.get("/designs/new?kind=twin-coil&strings=8").await;
     assert!(sheet.find("#fields").unwrap().contains("Coil B"));
     let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "", 6, 10.0);
-    let mut filled = presentation::sheet::form_of(&twin).0;
+    let mut filled = presentation::sheet::form_of(&twin, coil::quantity::Units::default()).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("step".into(), "coil.remove:0".into());
     let json = previewed(&mut visit, &filled).await;
@@ -446,7 +464,11 @@ async fn nobody_overwrites_a_newer_revision_unseen() {
     let opened = visit.get(&format!("{first}/edit")).await;
     let again = visit.get(&format!("{first}/edit")).await;
     let sheet = |page: &Answer, turns: &str, more: &[(&str, &str)]| -> Vec<(String, String)> {
-        let mut filled = presentation::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+        let mut filled = presentation::sheet::form_of(
+            &coil::design::tall_single("Sedge", 6, 10.4),
+            coil::quantity::Units::default(),
+        )
+        .0;
         filled.insert("coils[0].wind.turns".into(), turns.into());
         for name in ["csrf", "key", "parent", "seen"] {
             filled.insert(name.into(), page.field(name));
@@ -527,7 +549,11 @@ async fn a_search_ends_with_a_list() {
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=tall-single").await;
-    let mut filled = presentation::sheet::form_of(&coil::design::tall_single("", 6, 10.4)).0;
+    let mut filled = presentation::sheet::form_of(
+        &coil::design::tall_single("", 6, 10.4),
+        coil::quantity::Units::default(),
+    )
+    .0;
     for (name, value) in [
         ("csrf", sheet.field("csrf").as_str()),
         ("search_l_from", "2.6 H"),

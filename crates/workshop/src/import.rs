@@ -15,6 +15,7 @@ use std::sync::Arc;
 use store::import::ImportedRun;
 use store::reading::NewReading;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, WorkshopStore};
+use trade::comparison::TolerancePolicy;
 use trade::comparison::as_wound;
 use trade::instrument::InstrumentKind;
 use trade::judgement::judge_solved;
@@ -474,7 +475,8 @@ async fn imported(predictions: &PredictionCache, line: ResolvedLine) -> Result<O
     let wound = as_wound(&design, &taken);
     let solution = predictions.solution(&wound).await?.ok();
     let judgement = crate::blocking::blocking(move || {
-        judge_solved(&wound, solution.as_deref(), &taken, &Calibration::default())
+        let calibration = Calibration::default();
+        judge_solved(&wound, solution.as_deref(), &taken, &calibration, TolerancePolicy::default())
     })
     .await?;
     Ok(Some(ImportedRun {

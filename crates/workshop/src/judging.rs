@@ -27,8 +27,8 @@ impl Workshop {
     pub(crate) async fn judgement_of(&self, run: &Run, readings: Vec<Reading>) -> Result<Judgement, Refusal> {
         let wound = as_wound(&run.design, &readings);
         let solution = self.predictions.solution(&wound).await?.ok();
-        let calibration = run.calibration;
-        blocking(move || judge_solved(&wound, solution.as_deref(), &readings, &calibration)).await
+        let (calibration, tolerance) = (run.calibration, run.tolerance);
+        blocking(move || judge_solved(&wound, solution.as_deref(), &readings, &calibration, tolerance)).await
     }
 
     /// Judges a run by what is logged of it, and records the judgement.

@@ -99,8 +99,10 @@ pub use search_results::SearchResults;
 pub use second_factor::SharedSecret;
 pub use secret::Secret;
 pub use service::Workshop;
-pub use sessions::SESSION_LIMITS;
-pub use settings::{STATION_REST_MINUTES, WorkshopSettings};
+pub use sessions::{STATION_SESSION, SessionState};
+pub use settings::{
+    IDLE_MINUTES, LONGEST_HOURS, PrivacySettings, STATION_REST_MINUTES, SessionPolicy, WorkshopSettings,
+};
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{WinderChoice, WinderCommand};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};

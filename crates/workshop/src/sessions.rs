@@ -4,14 +4,36 @@ use crate::actor::Actor;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use crate::settings::WorkshopSettings;
 use store::session::{NewSession, SessionLimits, SessionRow};
+use store::{PersonId, StationId};
 use time::Duration;
 
-/// How long sessions last. A station stays signed in as itself; who stands at it types a PIN.
-pub const SESSION_LIMITS: SessionLimits = SessionLimits {
-    person: (Duration::hours(12), Duration::days(7)),
-    station: (Duration::days(30), Duration::days(365)),
-};
+/// How long a shared station's session lasts. It stays signed in as itself; who stands at it types a PIN.
+pub const STATION_SESSION: SessionLimits =
+    SessionLimits { idle: Duration::days(30), longest: Duration::days(365) };
+/// How long a session lasts in which nobody has signed in.
+const ANONYMOUS_SESSION: SessionLimits =
+    SessionLimits { idle: Duration::minutes(30), longest: Duration::hours(12) };
+
+/// A session's state to write.
+#[derive(Clone, Copy, Debug)]
+pub struct SessionState<'a> {
+    /// SHA-256 of the key that the browser holds.
+    pub key_hash: &'a [u8; 32],
+    /// The state, as text.
+    pub state: &'a str,
+    /// Who is signed in.
+    pub person: Option<PersonId>,
+    /// The shared station that it belongs to, whoever stands at it.
+    pub station: Option<StationId>,
+    /// What it is called in lists, 32 hexadecimal digits: not its key.
+    pub public_id: Option<&'a str>,
+    /// The address that it was begun from.
+    pub address: &'a str,
+    /// The browser that it was begun with, as it calls itself.
+    pub agent: &'a str,
+}
 
 impl Workshop {
     /// The state of a session that has not expired, by the hash of its key.
@@ -19,15 +41,25 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn session_state(&self, key_hash: &[u8; 32]) -> Result<Option<String>, Refusal> {
-        Ok(self.store.session_state(key_hash, &SESSION_LIMITS).await?)
+        Ok(self.store.session_state(key_hash).await?)
     }
 
-    /// Writes a session's state and how long it lasts from now.
+    /// Writes a session's state and how long it lasts from now, as the workshop has it for the person's role.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn put_session(&self, new: &NewSession<'_>) -> Result<(), Refusal> {
-        Ok(self.store.put_session(new, &SESSION_LIMITS).await?)
+    pub async fn put_session(&self, new: &SessionState<'_>) -> Result<(), Refusal> {
+        let limits = match (new.station, new.person) {
+            (Some(_), _) => STATION_SESSION,
+            (None, None) => ANONYMOUS_SESSION,
+            (None, Some(person)) => {
+                let person = self.store.person(person).await?;
+                person.map_or(ANONYMOUS_SESSION, |p| WorkshopSettings::of(&p).session_limits(p.role.0))
+            }
+        };
+        let &SessionState { key_hash, state, person, station, public_id, address, agent } = new;
+        let new = NewSession { key_hash, state, person, station, public_id, address, agent, limits };
+        Ok(self.store.put_session(&new).await?)
     }
 
     /// Lets a session last on: it is used now.
@@ -35,7 +67,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn prolong_session(&self, key_hash: &[u8; 32]) -> Result<(), Refusal> {
-        Ok(self.store.prolong_session(key_hash, &SESSION_LIMITS).await?)
+        Ok(self.store.prolong_session(key_hash).await?)
     }
 
     /// Ends a session.
@@ -46,12 +78,20 @@ impl Workshop {
         Ok(self.store.end_session(key_hash).await?)
     }
 
-    /// Whether the session of that name is open: asked by what goes on for longer than one request.
+    /// The state of the open session of that name: asked by what goes on for longer than one request.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn is_session_open(&self, public_id: &str) -> Result<bool, Refusal> {
-        Ok(self.store.is_session_open(public_id, &SESSION_LIMITS).await?)
+    pub async fn named_session_state(&self, public_id: &str) -> Result<Option<String>, Refusal> {
+        Ok(self.store.named_session_state(public_id).await?)
+    }
+
+    /// Lets the session of that name last on: a winder runs before whoever watches it.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn prolong_named_session(&self, public_id: &str) -> Result<(), Refusal> {
+        Ok(self.store.prolong_named_session(public_id).await?)
     }
 
     /// The actor's own open sessions, the last used first.
@@ -60,7 +100,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn own_sessions(&self, actor: &Actor) -> Result<Vec<SessionRow>, Refusal> {
         actor.require(Action::OwnAccount)?;
-        Ok(self.store.sessions_of(actor.person, &SESSION_LIMITS).await?)
+        Ok(self.store.sessions_of(actor.person).await?)
     }
 
     /// Ends one of the actor's own sessions.
@@ -87,6 +127,6 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn remove_expired_sessions(&self) -> Result<u64, Refusal> {
-        Ok(self.store.sweep_sessions(&SESSION_LIMITS).await?)
+        Ok(self.store.sweep_sessions().await?)
     }
 }

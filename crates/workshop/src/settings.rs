@@ -6,12 +6,57 @@ use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::{Design, Load, Problem, tall_single};
+use coil::quantity::Units;
 use serde::{Deserialize, Serialize};
 use std::ops::RangeInclusive;
-use store::person::Person;
+use store::person::{Person, Role};
+use store::session::SessionLimits;
+use time::Duration;
+use trade::comparison::TolerancePolicy;
+use trade::run::StopPolicy;
+use trade::spreadsheet::SpreadsheetFormat;
 
 /// How many minutes of rest a station may wait before it asks again who stands at it.
 pub const STATION_REST_MINUTES: RangeInclusive<u32> = 1..=240;
+
+/// How long a person may stay signed in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SessionPolicy {
+    /// Without doing anything, minutes.
+    pub idle_minutes: u32,
+    /// At most, hours.
+    pub longest_hours: u32,
+}
+
+/// What [`SessionPolicy::idle_minutes`] may be.
+pub const IDLE_MINUTES: RangeInclusive<u32> = 5..=720;
+/// What [`SessionPolicy::longest_hours`] may be.
+pub const LONGEST_HOURS: RangeInclusive<u32> = 1..=168;
+
+impl SessionPolicy {
+    fn limits(self) -> SessionLimits {
+        SessionLimits {
+            idle: Duration::minutes(i64::from(self.idle_minutes)),
+            longest: Duration::hours(i64::from(self.longest_hours)),
+        }
+    }
+}
+
+/// What leaves the workshop without being asked for.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PrivacySettings {
+    /// Parts of a design that a share sheet shows to begin with, by their keys; `None` for those that give no recipe away.
+    pub shared_parts: Option<Vec<String>>,
+    /// Whether exported tables name people; else they are numbered.
+    pub names_in_exports: bool,
+}
+
+impl Default for PrivacySettings {
+    fn default() -> Self {
+        Self { shared_parts: None, names_in_exports: true }
+    }
+}
 
 /// The settings of a workshop. Fields may be added: what an older row does not name is what is usual.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -21,10 +66,24 @@ pub struct WorkshopSettings {
     pub second_factor_required: bool,
     /// After so many minutes of rest a shared station asks again who stands at it.
     pub station_rest_minutes: u32,
+    /// How long owners may stay signed in.
+    pub owner_session: SessionPolicy,
+    /// How long everybody else may.
+    pub other_session: SessionPolicy,
     /// The temperature of the room that new designs begin with, °C.
     pub room_c: f64,
     /// The controls and the cable that new designs begin with.
     pub load: Load,
+    /// What people read and type.
+    pub units: Units,
+    /// How numbers are written in files for spreadsheets.
+    pub spreadsheets: SpreadsheetFormat,
+    /// Where new runs propose to stop.
+    pub stops: StopPolicy,
+    /// How far the coils of new runs may lie from what the workshop's coils do.
+    pub tolerance: TolerancePolicy,
+    /// What leaves the workshop without being asked for.
+    pub privacy: PrivacySettings,
 }
 
 impl Default for WorkshopSettings {
@@ -33,10 +92,21 @@ impl Default for WorkshopSettings {
         Self {
             second_factor_required: false,
             station_rest_minutes: 5,
+            owner_session: SessionPolicy { idle_minutes: 30, longest_hours: 12 },
+            other_session: SessionPolicy { idle_minutes: 720, longest_hours: 168 },
             room_c: usual.room_c,
             load: usual.load,
+            units: Units::default(),
+            spreadsheets: SpreadsheetFormat::default(),
+            stops: StopPolicy::default(),
+            tolerance: TolerancePolicy::default(),
+            privacy: PrivacySettings::default(),
         }
     }
+}
+
+fn outside(at: &str, low: impl std::fmt::Display, high: impl std::fmt::Display) -> Problem {
+    Problem { at: at.into(), text: format!("between {low} and {high}"), try_: String::new() }
 }
 
 impl WorkshopSettings {
@@ -53,28 +123,45 @@ impl WorkshopSettings {
         design.load = self.load.clone();
     }
 
-    /// What the engine would not take, by its place in a design.
+    /// How long a person of a role may stay signed in.
+    pub(crate) fn session_limits(&self, role: Role) -> SessionLimits {
+        if role == Role::Owner { self.owner_session.limits() } else { self.other_session.limits() }
+    }
+
+    /// What is out of range, by its place in the settings; what the engine would not take by its place in a design.
     #[must_use]
     pub fn problems(&self) -> Vec<Problem> {
         let mut design = tall_single("Settings", 6, 10.4);
         self.apply_to(&mut design);
         let mut all = design.problems();
-        if !STATION_REST_MINUTES.contains(&self.station_rest_minutes) {
-            all.push(Problem {
-                at: "station_rest_minutes".into(),
-                text: format!(
-                    "between {} and {} minutes",
-                    STATION_REST_MINUTES.start(),
-                    STATION_REST_MINUTES.end()
-                ),
-                try_: String::new(),
-            });
+        let whole = [
+            ("station_rest_minutes", self.station_rest_minutes, STATION_REST_MINUTES),
+            ("owner_session.idle_minutes", self.owner_session.idle_minutes, IDLE_MINUTES),
+            ("owner_session.longest_hours", self.owner_session.longest_hours, LONGEST_HOURS),
+            ("other_session.idle_minutes", self.other_session.idle_minutes, IDLE_MINUTES),
+            ("other_session.longest_hours", self.other_session.longest_hours, LONGEST_HOURS),
+            ("stops.first", self.stops.first, 0..=StopPolicy::MOST),
+        ];
+        let broken = whole.into_iter().filter(|(_, value, range)| !range.contains(value));
+        all.extend(broken.map(|(at, _, range)| outside(at, range.start(), range.end())));
+        if self.stops.every != 0 && !(StopPolicy::CLOSEST..=StopPolicy::MOST).contains(&self.stops.every) {
+            all.push(outside("stops.every", StopPolicy::CLOSEST, StopPolicy::MOST));
+        }
+        let sd = TolerancePolicy::RANGE;
+        if !sd.contains(&self.tolerance.control_sd) {
+            all.push(outside("tolerance.control_sd", sd.start(), sd.end()));
         }
         all
     }
 }
 
 impl Workshop {
+    /// The settings of the actor's workshop.
+    pub(crate) async fn settings_of(&self, actor: &Actor) -> Result<WorkshopSettings, Refusal> {
+        let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
+        Ok(WorkshopSettings::of(&person))
+    }
+
     /// The workshop's name and settings.
     ///
     /// # Errors
@@ -128,9 +215,54 @@ mod tests {
     fn the_engine_decides_what_is_in_range() {
         let mut settings = WorkshopSettings { room_c: 400.0, ..WorkshopSettings::default() };
         settings.load.cable_pf = -1.0;
-        settings.station_rest_minutes = 0;
+        assert_eq!(places(&settings), ["load.cable_pf", "room_c"]);
+    }
+
+    fn places(settings: &WorkshopSettings) -> Vec<String> {
         let mut at: Vec<String> = settings.problems().into_iter().map(|p| p.at).collect();
         at.sort();
-        assert_eq!(at, ["load.cable_pf", "room_c", "station_rest_minutes"]);
+        at
+    }
+
+    #[test]
+    fn every_setting_has_its_range() {
+        let session = |idle_minutes, longest_hours| SessionPolicy { idle_minutes, longest_hours };
+        let out = WorkshopSettings {
+            station_rest_minutes: 0,
+            owner_session: session(4, 169),
+            other_session: session(721, 0),
+            stops: StopPolicy { first: 50_001, every: 49 },
+            tolerance: TolerancePolicy { control_sd: 1.6 },
+            ..WorkshopSettings::default()
+        };
+        let all = [
+            "other_session.idle_minutes",
+            "other_session.longest_hours",
+            "owner_session.idle_minutes",
+            "owner_session.longest_hours",
+            "station_rest_minutes",
+            "stops.every",
+            "stops.first",
+            "tolerance.control_sd",
+        ];
+        assert_eq!(places(&out), all);
+        let edge = WorkshopSettings {
+            station_rest_minutes: 240,
+            owner_session: session(5, 1),
+            other_session: session(720, 168),
+            stops: StopPolicy { first: 0, every: 0 },
+            tolerance: TolerancePolicy { control_sd: 6.0 },
+            ..WorkshopSettings::default()
+        };
+        assert!(edge.problems().is_empty());
+    }
+
+    #[test]
+    fn an_owner_is_asked_again_sooner_than_others() {
+        let settings = WorkshopSettings::default();
+        let owner = settings.session_limits(Role::Owner);
+        assert_eq!((owner.idle, owner.longest), (Duration::minutes(30), Duration::hours(12)));
+        let others = [Role::Viewer, Role::Operator, Role::Designer].map(|role| settings.session_limits(role));
+        assert!(others.iter().all(|limits| limits.idle > owner.idle && limits.longest > owner.longest));
     }
 }

@@ -173,12 +173,13 @@ impl Workshop {
         let applied = self.calibrations.applied(&store, Some(revision.row.design_id)).await?;
         let calibration = applied.on(&design, command.spool, Some(command.operator), command.winder);
         let solution = self.predictions.solution(&design).await?.ok();
-        let judged = design.clone();
+        let (judged, tolerance) = (design.clone(), self.settings_of(actor).await?.tolerance);
         let judgement = crate::blocking::blocking(move || {
-            trade::judgement::judge_solved(&judged, solution.as_deref(), &[], &calibration)
+            trade::judgement::judge_solved(&judged, solution.as_deref(), &[], &calibration, tolerance)
         })
         .await?;
         let new = NewRun {
+            tolerance,
             key: command.key.clone(),
             revision: revision.row.id,
             spool: command.spool,

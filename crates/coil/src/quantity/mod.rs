@@ -5,9 +5,11 @@
 
 mod format;
 mod parse;
+mod units;
 
 pub use format::{fixed, grouped, significant};
 pub use parse::{ParseQuantity, ParseQuantityError, number};
+pub use units::{Conversion, FluxUnit, LengthUnit, MassUnit, Measure, TemperatureUnit, Units};
 
 macro_rules! quantity {
     ($(#[$doc:meta])* $name:ident, $($(#[$cdoc:meta])* $from:ident / $get:ident = $factor:expr;)+) => {

@@ -48,7 +48,16 @@ pub trait ParseQuantity: Sized {
     /// # Errors
     /// [`ParseQuantityError`] says what to type instead.
     fn parse(text: &str) -> Result<Self, ParseQuantityError> {
+        Self::parse_in(text, "")
+    }
+
+    /// Reads `text`; a bare number takes the unit `bare`.
+    ///
+    /// # Errors
+    /// [`ParseQuantityError`] says what to type instead.
+    fn parse_in(text: &str, bare: &str) -> Result<Self, ParseQuantityError> {
         let (value, unit) = number(text, Self::EXAMPLE)?;
+        let unit = if unit.is_empty() { bare } else { unit };
         Self::from_spoken(value, unit)
             .ok_or_else(|| ParseQuantityError::UnknownUnit { unit: unit.to_owned(), known: Self::UNITS })
     }

@@ -19,10 +19,11 @@ use store::{
 use time::macros::date;
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
 use trade::calibration::CalibrationModel;
+use trade::comparison::TolerancePolicy;
 use trade::instrument::InstrumentKind;
 use trade::judgement::judge_run;
 use trade::reading::{Kind, Reading};
-use trade::run::usual_stops;
+use trade::run::StopPolicy;
 use trade::sweep::Sweep;
 use trade::traveller::Traveller;
 
@@ -175,19 +176,21 @@ impl DemoWorkshop<'_> {
         );
         let calibration =
             self.model.as_ref().map_or_else(Calibration::default, |(_, model)| model.calibration(&known));
+        let tolerance = TolerancePolicy::default();
         let new = NewRun {
+            tolerance,
             key: ClientKey::random(),
             revision: wound.revision,
             spool: Some(wound.spool),
             operator: wound.operator,
             planned_turns: planned,
-            stops: &usual_stops(planned),
+            stops: &StopPolicy::default().stops(planned),
             design: &design,
             remark: wound.remark,
             traveller: &Traveller::usual(&design),
             winder: wound.winder,
             calibration: (self.model.as_ref().map(|(id, _)| *id), calibration),
-            judgement: Some(&judge_run(&design, &[], &calibration)),
+            judgement: Some(&judge_run(&design, &[], &calibration, tolerance)),
             at: Some(at),
         };
         let run = self.store.of(self.workshop).start_run(self.owner, &new).await?;
@@ -208,7 +211,7 @@ impl DemoWorkshop<'_> {
             .map(|logged| logged.reading)
             .collect();
         if !all.is_empty() {
-            let judgement = judge_run(&design, &all, &calibration);
+            let judgement = judge_run(&design, &all, &calibration, tolerance);
             self.store.of(self.workshop).record_judgement(run, &judgement, None).await?;
         }
         Ok(())

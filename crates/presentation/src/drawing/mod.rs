@@ -50,14 +50,15 @@ fn over(one: (Svg, [f64; 4]), (other, b): (Svg, [f64; 4]), class: &str, title: &
 mod tests {
     use super::*;
     use coil::design::{Kind, starting_point};
+    use coil::quantity::Units;
 
     /// The drawings of two formats, markup by markup.
     #[test]
     fn drawings_are_as_they_were() {
         for kind in [Kind::TallSingle, Kind::TwinCoil] {
             let design = starting_point(kind, "Sedge", 6, 10.0);
-            let builds = vec![4.0; design.coils.len()];
-            let all = [top(&design, &builds), section(&design, &builds), wiring(&design)];
+            let (builds, units) = (vec![4.0; design.coils.len()], Units::default());
+            let all = [top(&design, &builds, units), section(&design, &builds, units), wiring(&design)];
             // An element a line, so that a change shows where it is.
             insta::assert_snapshot!(
                 format!("drawings_{}", kind.name().replace(' ', "_")),
@@ -79,15 +80,15 @@ mod tests {
     fn no_name_becomes_markup() {
         for kind in Kind::ALL {
             let design = starting_point(kind, "Sedge", 6, 10.0);
-            let builds = vec![4.0; design.coils.len()];
+            let (builds, units) = (vec![4.0; design.coils.len()], Units::default());
             let drawn = |design: &coil::design::Design| {
                 let over = (design, builds.as_slice());
                 [
-                    top(design, &builds),
-                    section(design, &builds),
+                    top(design, &builds, units),
+                    section(design, &builds, units),
                     wiring(design),
-                    top_over(over, over),
-                    section_over(over, over),
+                    top_over(over, over, units),
+                    section_over(over, over, units),
                 ]
             };
             let elements = |svg: &str| svg.matches('<').count();

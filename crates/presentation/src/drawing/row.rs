@@ -2,15 +2,16 @@
 
 use super::{Element, Svg};
 use coil::prediction::StringPrediction;
-use coil::quantity::fixed;
+use coil::quantity::{Measure, Units};
 use std::fmt::Write as _;
 
 const WIDTH: f64 = 120.0;
 const HEIGHT: f64 = 46.0;
 
 /// Draws the upright flux density along x at the strings' height: (x in mm, mT) pairs in rising order.
-pub fn row(points: &[(f64, f64)], strings_x_mm: &[f64]) -> String {
+pub fn row(points: &[(f64, f64)], strings_x_mm: &[f64], units: Units) -> String {
     let mut svg = Svg::default();
+    let flux = units.conversion(Measure::Flux);
     let (Some(first), Some(last)) = (points.first(), points.last()) else { return String::new() };
     let low = points.iter().map(|p| p.1).fold(0.0, f64::min);
     let high = points.iter().map(|p| p.1).fold(0.0, f64::max);
@@ -32,7 +33,7 @@ pub fn row(points: &[(f64, f64)], strings_x_mm: &[f64]) -> String {
                 .with("dominant-baseline", "middle")
                 .with("x", "11")
                 .with("y", format_args!("{:.2}", y(mt)))
-                .text(fixed(mt, 1).replace('-', "−")),
+                .text(flux.number(mt, 1).replace('-', "−")),
         );
     }
     for (k, mm) in strings_x_mm.iter().enumerate() {
@@ -60,9 +61,9 @@ pub fn row(points: &[(f64, f64)], strings_x_mm: &[f64]) -> String {
             .with("class", "axis")
             .with("x", "12")
             .with("y", format_args!("{:.2}", HEIGHT - 0.6))
-            .text("mT upright, at the strings; south up is negative"),
+            .text(format_args!("{} upright, at the strings; south up is negative", flux.symbol)),
     );
-    svg.framed([0.0, 0.0, WIDTH, HEIGHT], "row", "Flux density along the row of strings, in millitesla")
+    svg.framed([0.0, 0.0, WIDTH, HEIGHT], "row", "Flux density along the row of strings")
 }
 
 /// Bars of the strings' outputs in dB against the loudest; `from_last` begins with the highest number, as a
@@ -110,8 +111,8 @@ mod tests {
 
     #[test]
     fn the_highest_field_is_at_the_top() {
-        let svg = row(&[(-10.0, 0.0), (0.0, 50.0), (10.0, 0.0)], &[0.0]);
+        let svg = row(&[(-10.0, 0.0), (0.0, 50.0), (10.0, 0.0)], &[0.0], Units::default());
         assert!(svg.contains("L65.00 3.00"), "{svg}");
-        assert!(row(&[], &[]).is_empty());
+        assert!(row(&[], &[], Units::default()).is_empty());
     }
 }

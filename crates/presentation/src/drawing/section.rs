@@ -2,26 +2,27 @@
 
 use super::{Element, Svg, extent};
 use coil::design::{Coil, Design, MetalPart, Pole};
-use coil::quantity::fixed;
+use coil::quantity::{Measure, Units};
 
 /// Draws the section across the row, with the builds of the coils, mm; the string runs left to right above.
-pub fn section(design: &Design, builds_mm: &[f64]) -> String {
-    let (svg, view) = parts(design, builds_mm);
+pub fn section(design: &Design, builds_mm: &[f64], units: Units) -> String {
+    let (svg, view) = parts(design, builds_mm, units);
     svg.framed(view, "section", "Section through a pole, to scale")
 }
 
 /// The sections of two pickups over one another, the second as outlines.
-pub fn section_over(one: (&Design, &[f64]), other: (&Design, &[f64])) -> String {
+pub fn section_over(one: (&Design, &[f64]), other: (&Design, &[f64]), units: Units) -> String {
     super::over(
-        parts(one.0, one.1),
-        parts(other.0, other.1),
+        parts(one.0, one.1, units),
+        parts(other.0, other.1, units),
         "section",
         "Sections of two pickups over one another, to scale",
     )
 }
 
-fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
+fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
     let mut svg = Svg::default();
+    let length = units.conversion(Measure::Length);
     let edge = extent(design).1;
     let poles: Vec<(&Coil, &Pole)> =
         design.coils.iter().filter_map(|c| middle_pole(design, c).map(|p| (c, p))).collect();
@@ -70,7 +71,7 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
         svg.dimension(
             (edge + 2.0, -floor),
             (edge + 2.0, -ceiling),
-            &format!("{} high", fixed(coil.former.height_mm, 2)),
+            &format!("{} high", length.number(coil.former.height_mm, 2)),
             &format!("coils[{}].former.height_mm", design.coils.len() - 1),
         );
     }
@@ -80,7 +81,7 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
         svg.dimension(
             (from, y),
             (from + build, y),
-            &format!("build {}", fixed(build, 2)),
+            &format!("build {}", length.number(build, 2)),
             "coils[0].wind.turns",
         );
     }
@@ -89,7 +90,7 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
         .max_by(|a, b| (a.1.bottom_mm + a.1.length_mm).total_cmp(&(b.1.bottom_mm + b.1.length_mm)))
     {
         let y = coil.center_mm[1];
-        svg.dimension((y, -face), (y, -string_z), &format!("gap {}", fixed(gap, 1)), "gap");
+        svg.dimension((y, -face), (y, -string_z), &format!("gap {}", length.number(gap, 1)), "gap");
         let x = -edge - 3.0;
         svg.dimension((x, -pole.bottom_mm), (x, -pole.bottom_mm - pole.length_mm), "", ".length_mm");
         svg.put(
@@ -99,7 +100,7 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
                 .with("dominant-baseline", "middle")
                 .with("x", format_args!("{:.3}", x - 1.2))
                 .with("y", format_args!("{:.3}", -pole.bottom_mm - pole.length_mm / 2.0))
-                .text(format_args!("pole {}", fixed(pole.length_mm, 2))),
+                .text(format_args!("pole {}", length.number(pole.length_mm, 2))),
         );
     }
     let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom + 7.0];
@@ -158,7 +159,7 @@ mod tests {
 
     #[test]
     fn parts_are_where_the_document_has_them() {
-        let svg = section(&tall_single("Sedge", 6, 10.4), &[4.6]);
+        let svg = section(&tall_single("Sedge", 6, 10.4), &[4.6], Units::default());
         // The winding: 4.6 mm of build, 11 mm high, standing on a flange of 2.4 mm.
         assert!(svg.contains(r#"x="2.375" y="-13.400" width="4.600" height="11.000""#), "{svg}");
         assert!(svg.contains("gap 2.4") && svg.contains("11 high"));
@@ -167,7 +168,7 @@ mod tests {
     #[test]
     fn a_twin_shows_both_coils_and_what_lies_under_them() {
         let design = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
-        let svg = section(&design, &[3.0, 3.0]);
+        let svg = section(&design, &[3.0, 3.0], Units::default());
         assert_eq!(svg.matches(r#"class="wire""#).count(), 4);
         assert_eq!(svg.matches(r#"class="flange""#).count(), 4);
         assert_eq!(svg.matches(r#"class="pole""#).count(), 2);

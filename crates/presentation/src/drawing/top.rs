@@ -2,25 +2,25 @@
 
 use super::{Element, Svg, extent};
 use coil::design::{Coil, Design, Direction, Polarity, Pole, PoleShape};
-use coil::quantity::fixed;
+use coil::quantity::{Measure, Units};
 
 /// Draws the pickup from above, with the builds of its coils, mm; treble to the right, the bridge upwards.
-pub fn top(design: &Design, builds_mm: &[f64]) -> String {
-    let (svg, view) = parts(design, builds_mm);
+pub fn top(design: &Design, builds_mm: &[f64], units: Units) -> String {
+    let (svg, view) = parts(design, builds_mm, units);
     svg.framed(view, "top", "The pickup from above, to scale")
 }
 
 /// Two pickups from above over one another, the second as outlines.
-pub fn top_over(one: (&Design, &[f64]), other: (&Design, &[f64])) -> String {
+pub fn top_over(one: (&Design, &[f64]), other: (&Design, &[f64]), units: Units) -> String {
     super::over(
-        parts(one.0, one.1),
-        parts(other.0, other.1),
+        parts(one.0, one.1, units),
+        parts(other.0, other.1, units),
         "top",
         "Two pickups from above over one another, to scale",
     )
 }
 
-fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
+fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
     let mut svg = Svg::default();
     let half = extent(design);
     for metal in &design.metal {
@@ -71,13 +71,13 @@ fn parts(design: &Design, builds_mm: &[f64]) -> (Svg, [f64; 4]) {
         svg.dimension(
             (cx - over.0 / 2.0, -half.1 - 4.0),
             (cx + over.0 / 2.0, -half.1 - 4.0),
-            &format!("coil {} mm", fixed(over.0, 1)),
+            &format!("coil {}", units.length(over.0, 1)),
             "former.core.length_mm",
         );
         svg.dimension(
             (half.0 + 2.5, cy - over.1 / 2.0),
             (half.0 + 2.5, cy + over.1 / 2.0),
-            &fixed(over.1, 1),
+            &units.conversion(Measure::Length).number(over.1, 1),
             "former.core.width_mm",
         );
     }
@@ -203,18 +203,20 @@ mod tests {
     #[test]
     fn every_rod_stands_at_its_place_to_scale() {
         let design = tall_single("Sedge", 6, 10.4);
-        let svg = top(&design, &[4.6]);
+        let svg = top(&design, &[4.6], Units::default());
         assert_eq!(svg.matches(r#"class="pole""#).count(), 6);
         assert!(svg.contains(r#"cx="26.000""#) && svg.contains(r#"r="2.375""#), "{svg}");
         assert!(svg.contains("coil 66 mm"));
-        assert!(!svg.contains("wire over") && top(&design, &[7.0]).contains("wire over"));
+        let inches = Units { length: coil::quantity::LengthUnit::Inch, ..Units::default() };
+        assert!(top(&design, &[4.6], inches).contains("coil 2.6 in"));
+        assert!(!svg.contains("wire over") && top(&design, &[7.0], Units::default()).contains("wire over"));
     }
 
     #[test]
     fn every_format_shows_all_its_parts() {
         for kind in Kind::ALL {
             let design = starting_point(kind, "Sedge", 6, 10.0);
-            let svg = top(&design, &vec![3.0; design.coils.len()]);
+            let svg = top(&design, &vec![3.0; design.coils.len()], Units::default());
             let count = |class: &str| svg.matches(&format!(r#"class="{class}""#)).count();
             assert_eq!(count("core"), design.coils.len(), "{kind:?}");
             assert_eq!(count("pole"), design.poles.len(), "{kind:?}");

@@ -5,10 +5,11 @@ use coil::Word as _;
 use coil::design::{Design, Kind, Limit, limit_at};
 use coil::magnet::{Grade, Material};
 use coil::quantity::{
-    Capacitance, Fraction, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Tension,
-    Turns, fixed,
+    Capacitance, Conversion, Fraction, Frequency, Inductance, Measure, ParseQuantity, Resistance, Tension,
+    Turns, Units,
 };
 use coil::wire::{Insulation, Stripping};
+use std::borrow::Cow;
 
 /// A spool that can be chosen for a coil.
 #[derive(Clone, Debug)]
@@ -33,19 +34,24 @@ pub(super) enum Entry {
     Words,
 }
 
-/// A number in the document's unit.
+/// A number: in the document's unit inside, shown in its own unit or in the workshop's.
 #[derive(Clone, Copy)]
 pub(super) struct Number {
-    /// Its unit as shown.
-    pub unit: &'static str,
-    /// Least and most, in the unit as shown.
-    pub range: (f64, f64),
+    conversion: Conversion,
+    /// Least and most, in the document's unit.
+    range: (f64, f64),
     /// Whether it may be left empty.
     pub optional: bool,
-    /// What is typed, in the unit as shown.
-    pub read: fn(&str) -> Result<f64, String>,
-    /// The document's unit per unit as shown.
-    pub per: f64,
+    reading: Reading,
+}
+
+/// How a number is read.
+#[derive(Clone, Copy)]
+enum Reading {
+    /// In the unit as shown.
+    Own(fn(&str) -> Result<f64, String>),
+    /// In the unit that the workshop has for the measure.
+    In(Measure, Units),
 }
 
 /// A field.
@@ -56,7 +62,7 @@ pub(super) struct FieldDef {
     /// Label.
     pub label: String,
     /// What it does, what is usual.
-    pub hint: &'static str,
+    pub hint: Cow<'static, str>,
     /// What it takes.
     pub entry: Entry,
 }
@@ -91,27 +97,38 @@ fn typed<T: ParseQuantity>(text: &str, number: fn(T) -> f64) -> Result<f64, Stri
     T::parse(text).map(number).map_err(|e| e.to_string())
 }
 
-/// A bare number is in `bare` units of the quantity's own.
-fn bare_in<T: ParseQuantity>(text: &str, number: fn(T) -> f64, unit: &str) -> Result<f64, String> {
-    let plain = text.chars().all(|c| c.is_ascii_digit() || " .,-+".contains(c));
-    if plain { typed(&format!("{text} {unit}"), number) } else { typed(text, number) }
+/// A bare number takes the unit `bare`.
+fn bare_in<T: ParseQuantity>(text: &str, number: fn(T) -> f64, bare: &str) -> Result<f64, String> {
+    T::parse_in(text, bare).map(number).map_err(|e| e.to_string())
 }
 
-/// A number; its range comes from the table of limits once its place is known.
-const fn number(unit: &'static str, read: fn(&str) -> Result<f64, String>) -> Number {
-    Number { unit, range: (f64::NEG_INFINITY, f64::INFINITY), optional: false, read, per: 1.0 }
+/// A number of which `per` of the document's unit make one as shown; its range comes from the table of limits once its place
+/// is known.
+const fn scaled(unit: &'static str, per: f64, read: fn(&str) -> Result<f64, String>) -> Entry {
+    Entry::Number(Number::new(Conversion::own(unit, per), Reading::Own(read)))
+}
+
+/// A number that is shown in the document's unit.
+const fn number(unit: &'static str, read: fn(&str) -> Result<f64, String>) -> Entry {
+    scaled(unit, 1.0, read)
+}
+
+/// A number in the unit that the workshop has for a measure.
+fn measure(of: Measure) -> Entry {
+    let units = Units::default();
+    Entry::Number(Number::new(units.conversion(of), Reading::In(of, units)))
 }
 
 fn mm() -> Entry {
-    Entry::Number(number("mm", |t| typed(t, Length::mm)))
+    measure(Measure::Length)
 }
 
 fn turns() -> Entry {
-    Entry::Number(number("", |t| typed(t, |t: Turns| f64::from(t.0))))
+    number("", |t| typed(t, |t: Turns| f64::from(t.0)))
 }
 
 fn percent() -> Entry {
-    Entry::Number(Number { per: 0.01, ..number("%", |t| bare_in(t, |f: Fraction| f.ratio() * 100.0, "%")) })
+    scaled("%", 0.01, |t| bare_in(t, |f: Fraction| f.ratio() * 100.0, "%"))
 }
 
 fn optional(entry: Entry) -> Entry {
@@ -126,9 +143,9 @@ fn def(at: impl Into<String>, label: impl Into<String>, mut entry: Entry, hint: 
     if let Entry::Number(number) = &mut entry
         && let Some(limit) = limit_of(&at)
     {
-        number.range = (limit.low / number.per, limit.high / number.per);
+        number.range = (limit.low, limit.high);
     }
-    FieldDef { at, label: label.into(), hint, entry }
+    FieldDef { at, label: label.into(), hint: hint.into(), entry }
 }
 
 /// The limit of a field: that of the places it stands for.
@@ -182,8 +199,21 @@ fn insulations() -> Entry {
 
 const POLARITY: [(&str, &str); 2] = [("north", "north up"), ("south", "south up")];
 
-/// All groups of a design's sheet.
-pub(super) fn groups(design: &Design, spools: &[SpoolOption], poles_one_by_one: bool) -> Vec<Group> {
+/// All groups of a design's sheet, in the workshop's units.
+pub(super) fn groups(
+    design: &Design,
+    spools: &[SpoolOption],
+    poles_one_by_one: bool,
+    units: Units,
+) -> Vec<Group> {
+    let mut all = groups_in_file_units(design, spools, poles_one_by_one);
+    if units != Units::default() {
+        all.iter_mut().flat_map(Group::all_fields_mut).for_each(|def| def.set_units(units));
+    }
+    all
+}
+
+fn groups_in_file_units(design: &Design, spools: &[SpoolOption], poles_one_by_one: bool) -> Vec<Group> {
     let mut all = vec![aims()];
     for i in 0..design.coils.len() {
         all.push(coil_winding(design, i, spools));
@@ -206,13 +236,11 @@ fn aims() -> Group {
             def(format!("{at}[1]"), "to", entry(), "Empty for no target."),
         ]
     };
-    let ohms = || optional(Entry::Number(number("Ω", |t| typed(t, Resistance::ohms))));
-    let henries = || optional(Entry::Number(number("H", |t| typed(t, Inductance::henries))));
-    let hertz = || optional(Entry::Number(number("Hz", |t| typed(t, Frequency::hz))));
-    let picofarads = || {
-        let read = number("pF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF"));
-        optional(Entry::Number(Number { per: 1e-12, ..read }))
-    };
+    let ohms = || optional(number("Ω", |t| typed(t, Resistance::ohms)));
+    let henries = || optional(number("H", |t| typed(t, Inductance::henries)));
+    let hertz = || optional(number("Hz", |t| typed(t, Frequency::hz)));
+    let picofarads =
+        || optional(scaled("pF", 1e-12, |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF")));
     Group {
         title: "Target".into(),
         folded: true,
@@ -237,11 +265,11 @@ fn aims() -> Group {
 }
 
 fn decibels() -> Entry {
-    optional(Entry::Number(number("dB", |t| {
+    optional(number("dB", |t| {
         let bare = t.replace('−', "-");
         let bare = bare.trim().trim_end_matches("dB").trim().trim_start_matches('+');
         bare.parse::<f64>().ok().filter(|v| v.is_finite()).ok_or_else(|| "type decibels: +2 or -1.5".into())
-    })))
+    }))
 }
 
 fn coil_of(design: &Design, i: usize) -> String {
@@ -310,13 +338,13 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         def(
             at("wind.turns_per_pass"),
             "Turns per pass",
-            optional(Entry::Number(passes)),
+            optional(passes),
             "From flange to flange. Empty: as many as lie side by side.",
         ),
         def(
             at("wind.packing"),
             "Measured packing",
-            optional(Entry::Number(packing)),
+            optional(packing),
             "Empty: from the simulated lay. Straight 0.90, scattered 0.79.",
         ),
         def(
@@ -328,14 +356,14 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
         def(
             at("wind.tension_n"),
             "Tension",
-            optional(Entry::Number(newtons)),
+            optional(newtons),
             "Empty: a third of what breaks the wire. Also in g.",
         ),
         def(
             at("wind.margin_mm"),
             "Guide margin",
             mm(),
-            "How far inside the flanges the guide turns; 0.25 is usual.",
+            "How far inside the flanges the guide turns; 0.25 mm is usual.",
         ),
     ];
     let biases =
@@ -396,8 +424,8 @@ fn coil_former(design: &Design, i: usize) -> Group {
     fields.extend([
         def(at("former.height_mm"), "Winding height", mm(), "Between the flanges."),
         def(at("former.room_mm"), "Room for the winding", mm(), "From the core to the flange's edge."),
-        def(at("former.flange_bottom_mm"), "Lower flange", mm(), "Thickness; 1.2 to 2.4 is usual."),
-        def(at("former.flange_top_mm"), "Upper flange", mm(), "Thickness; 1.2 to 2.4 is usual."),
+        def(at("former.flange_bottom_mm"), "Lower flange", mm(), "Thickness; 1.2 to 2.4 mm is usual."),
+        def(at("former.flange_top_mm"), "Upper flange", mm(), "Thickness; 1.2 to 2.4 mm is usual."),
         def(at("base_mm"), "Height of the base", mm(), "Of the lower flange's underside."),
         def(at("center_mm[1]"), "Across", mm(), "Its middle from the row's, towards the bridge positive."),
     ]);
@@ -442,7 +470,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                 at("diameter_mm"),
                 format!("{of}diameter"),
                 mm(),
-                "4.75 is usual for rods; a blade's thickness.",
+                "4.75 mm is usual for rods; a blade's thickness.",
             ),
             def(at("bottom_mm"), format!("{of}lower face at"), mm(), "Height of the lower face."),
             def(
@@ -475,7 +503,7 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
                     format!("poles[{k}].length_mm"),
                     headed(&format!("{of}{label}")),
                     mm(),
-                    "A longer rod of one alloy reads stronger; 15 to 18 is usual for rods.",
+                    "A longer rod of one alloy reads stronger; 15 to 18 mm is usual for rods.",
                 ));
             }
         }
@@ -514,12 +542,12 @@ fn strings(design: &Design) -> Group {
             words(&[("right", "right"), ("left", "left")]),
             "Left mirrors the row.",
         ),
-        def("strings.scale_mm", "Vibrating length", mm(), "Nut to bridge; 648 is usual."),
+        def("strings.scale_mm", "Vibrating length", mm(), "Nut to bridge; 648 mm is usual."),
         def("strings.from_bridge_mm", "Distance from the bridge", mm(), "Bridge to the middle of the poles."),
         def(
             "room_c",
             "Room temperature",
-            Entry::Number(number("°C", |t| typed(t, Temperature::celsius))),
+            measure(Measure::Temperature),
             "For the resistance as it will be read.",
         ),
     ];
@@ -531,7 +559,7 @@ fn strings(design: &Design) -> Group {
                 "strings.gap",
                 "Gap to the strings",
                 mm(),
-                "Pole face to the string's underside; 2.4 is usual.",
+                "Pole face to the string's underside; 2.4 mm is usual.",
             ),
         );
         group.tools.push(Tool { step: "strings.each".into(), label: "Set strings individually" });
@@ -672,7 +700,7 @@ fn wiring(design: &Design) -> Group {
 }
 
 fn load() -> Group {
-    let kohm = || Entry::Number(number("kΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-3, "k")));
+    let kohm = || number("kΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-3, "k"));
     Group {
         title: "Load".into(),
         folded: true,
@@ -682,19 +710,19 @@ fn load() -> Group {
             def(
                 "load.tone_nf",
                 "Tone capacitor",
-                Entry::Number(number("nF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e9, "nF"))),
+                number("nF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e9, "nF")),
                 "22 or 47 is usual; 0 for none.",
             ),
             def(
                 "load.cable_pf",
                 "Cable",
-                Entry::Number(number("pF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF"))),
+                number("pF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF")),
                 "About 100 pF a metre; 470 is usual.",
             ),
             def(
                 "load.input_mohm",
                 "Amplifier input",
-                Entry::Number(number("MΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-6, "M"))),
+                number("MΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-6, "M")),
                 "1 is usual.",
             ),
         ],
@@ -702,24 +730,72 @@ fn load() -> Group {
     }
 }
 
+impl Group {
+    fn all_fields_mut(&mut self) -> impl Iterator<Item = &mut FieldDef> {
+        let rows = self.table.iter_mut().flat_map(|(_, rows)| rows.iter_mut().flat_map(|(_, cells)| cells));
+        self.fields.iter_mut().chain(rows)
+    }
+}
+
+impl FieldDef {
+    fn set_units(&mut self, units: Units) {
+        self.hint = units.sentence(&self.hint).into_owned().into();
+        if let Entry::Number(number) = &mut self.entry
+            && let Reading::In(of, _) = number.reading
+        {
+            number.conversion = units.conversion(of);
+            number.reading = Reading::In(of, units);
+        }
+    }
+}
+
 impl Number {
+    const fn new(conversion: Conversion, reading: Reading) -> Self {
+        Self { conversion, range: (f64::NEG_INFINITY, f64::INFINITY), optional: false, reading }
+    }
+
+    /// Its unit as shown.
+    pub(super) const fn unit(&self) -> &'static str {
+        self.conversion.symbol
+    }
+
+    /// What was typed, in the document's unit.
+    pub(super) fn read(&self, typed: &str) -> Result<f64, String> {
+        match self.reading {
+            Reading::In(of, units) => units.read(of, typed).map_err(|e| e.to_string()),
+            Reading::Own(read) => read(typed).map(|shown| self.conversion.inside(shown)),
+        }
+    }
+
+    /// The value within its range; `None` outside. A limit as it is shown in another unit may lie a last digit beyond.
+    pub(super) fn in_range(&self, value: f64) -> Option<f64> {
+        let (low, high) = self.range;
+        let slack = self.conversion.rounding(3).max(1e-9 * low.abs().max(high.abs()));
+        (value >= low - slack && value <= high + slack).then(|| value.clamp(low, high))
+    }
+
+    /// The document's value with its unit, as messages have it.
+    pub(super) fn text(&self, value: f64) -> String {
+        format!("{} {}", self.display(value), self.unit()).trim_end().to_owned()
+    }
+
+    /// The range that is taken, in the unit as shown.
+    pub(super) fn range_text(&self) -> [String; 2] {
+        [self.range.0, self.range.1].map(|end| {
+            let shown = self.conversion.shown(end);
+            if shown >= 10_000.0 { crate::format::turns(shown) } else { self.conversion.number(end, 3) }
+        })
+    }
+
     /// A hint with the range that is taken.
     pub(super) fn with_range(&self, hint: &str) -> String {
-        let (low, high) = (self.range.0, self.range.1);
-        let range = format!("{} to {}", fixed(low, 3), grouped_or(high));
-        format!("{hint} {range}{}{}.", if self.unit.is_empty() { "" } else { " " }, self.unit)
-            .trim_start()
-            .to_owned()
+        let [low, high] = self.range_text();
+        let range = format!("{hint} {low} to {high} {}", self.unit());
+        format!("{}.", range.trim())
     }
 
     /// The document's value as the field shows it.
     pub(super) fn display(&self, value: f64) -> String {
-        fixed(value / self.per, 4)
+        self.conversion.field(value)
     }
-}
-
-/// Large whole numbers with their thousands apart.
-fn grouped_or(value: f64) -> String {
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "positive and bounded")]
-    if value >= 10_000.0 { coil::quantity::grouped(value.round() as u64) } else { fixed(value, 3) }
 }

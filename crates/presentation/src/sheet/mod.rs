@@ -6,7 +6,7 @@ mod lens;
 use crate::field::Field;
 use crate::form_fields::{Errors, FormFields};
 use coil::design::{Design, FORMAT, OneString, follow_row};
-use coil::quantity::fixed;
+use coil::quantity::Units;
 use coil::wire::Gauge;
 pub use fields::SpoolOption;
 use fields::{Entry, FieldDef, Group};
@@ -64,23 +64,28 @@ fn is_spool(def: &FieldDef) -> bool {
     def.at.rsplit('.').next() == Some("spool")
 }
 
-/// A field's value as it is shown.
-fn display(def: &FieldDef, design: &mut Design) -> String {
+/// What the design has for a field, in the document's unit; `None` for what is no number, or is not there.
+fn number_of(def: &FieldDef, design: &mut Design) -> Option<f64> {
     if def.at == GAP {
-        return fixed(design.strings.core_and_gap_mm(1).1, 4);
+        return Some(design.strings.core_and_gap_mm(1).1);
     }
-    let Some(at) = places(&def.at, design).into_iter().next() else { return String::new() };
-    let Some(slot) = slot(design, &at) else { return String::new() };
-    match &def.entry {
-        Entry::Number(number) => slot.number().map_or_else(String::new, |n| number.display(n)),
-        _ => slot.text(),
-    }
+    let at = places(&def.at, design).into_iter().next()?;
+    slot(design, &at)?.number()
 }
 
-/// The sheet's fields, filled from a design.
+/// A field's value as it is shown.
+fn display(def: &FieldDef, design: &mut Design) -> String {
+    if let Entry::Number(number) = &def.entry {
+        return number_of(def, design).map_or_else(String::new, |n| number.display(n));
+    }
+    let at = places(&def.at, design).into_iter().next().unwrap_or_default();
+    slot(design, &at).map_or_else(String::new, |slot| slot.text())
+}
+
+/// The sheet's fields, filled from a design, in the workshop's units.
 #[must_use]
-pub fn form_of(design: &Design) -> FormFields {
-    let groups = fields::groups(design, &[], false);
+pub fn form_of(design: &Design, units: Units) -> FormFields {
+    let groups = fields::groups(design, &[], false, units);
     let mut copy = design.clone();
     let mut sheet: BTreeMap<String, String> =
         all_fields(&groups).map(|s| (s.at.clone(), display(s, &mut copy))).collect();
@@ -124,15 +129,15 @@ pub struct Read {
 ///
 /// # Errors
 /// Messages by field, all at once.
-pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption]) -> Result<Read, Errors> {
-    let mut reader =
-        Reader { errors: Errors::new(), meant: BTreeMap::new(), design: base.clone(), base, spools };
+pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Units) -> Result<Read, Errors> {
+    let design = base.clone();
+    let mut reader = Reader { errors: Errors::new(), meant: BTreeMap::new(), design, base, spools, units };
     let name = form.get(NAME);
     if name.is_empty() || name.chars().count() > LONGEST_NAME {
         reader.errors.insert(NAME.into(), "Give it a name of up to 120 letters.".into());
     }
     name.clone_into(&mut reader.design.name);
-    let groups = fields::groups(base, spools, one_by_one(form));
+    let groups = fields::groups(base, spools, one_by_one(form), units);
     let mut gap = None;
     for def in all_fields(&groups) {
         let Some(typed) = form.0.get(&def.at).map(|t| t.trim()) else { continue };
@@ -157,7 +162,8 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption]) -> Result<
     }
     // The engine has the last word.
     for problem in design.problems() {
-        let text = format!("{}: {}.", capital(&problem.text).trim_end_matches('.'), problem.try_);
+        let (text, advice) = (units.sentence(&problem.text), units.sentence(&problem.try_));
+        let text = format!("{}: {advice}.", capital(&text).trim_end_matches('.'));
         errors.entry(field_of(&problem.at, base, &groups)).or_insert(text);
     }
     if errors.is_empty() { Ok(Read { design, meant }) } else { Err(errors) }
@@ -205,6 +211,7 @@ struct Reader<'a> {
     design: Design,
     base: &'a Design,
     spools: &'a [SpoolOption],
+    units: Units,
 }
 
 impl Reader<'_> {
@@ -226,8 +233,8 @@ impl Reader<'_> {
             Entry::Words => self.set_word(def, typed),
             Entry::Gauge => match typed.parse::<Gauge>() {
                 Ok(gauge) => {
-                    let bare = fixed(gauge.bare_m() * 1e3, 4);
-                    self.meant.insert(def.at.clone(), format!("= {gauge}, {bare} mm bare"));
+                    let bare = self.units.length(gauge.bare_m() * 1e3, 4);
+                    self.meant.insert(def.at.clone(), format!("= {gauge}, {bare} bare"));
                     self.each(def, |slot| {
                         if let Slot::Gauge(value) = slot {
                             **value = gauge;
@@ -281,35 +288,28 @@ impl Reader<'_> {
     /// nobody touched loses no digit.
     fn number(&mut self, def: &FieldDef, typed: &str) -> Option<f64> {
         let Entry::Number(number) = &def.entry else { return None };
-        let at = places(&def.at, self.base).into_iter().next().unwrap_or_default();
-        if let Some(old) = slot(&mut self.design, &at).and_then(|s| s.number())
+        if let Some(old) = number_of(def, &mut self.design)
             && number.display(old) == typed
         {
             return Some(old);
         }
-        let (low, high) = number.range;
-        // A conversion of units may end a last digit beyond the limit.
-        let slack = 1e-9 * low.abs().max(high.abs());
-        match (number.read)(typed) {
-            Ok(value) if value >= low - slack && value <= high + slack => {
-                let value = value.clamp(low, high);
-                if typed.contains(|c: char| c.is_alphabetic() || "\"/,°%".contains(c)) {
-                    let meant = format!("= {} {}", fixed(value, 4), number.unit);
-                    self.meant.insert(def.at.clone(), meant.trim_end().to_owned());
-                }
-                Some(value * number.per)
-            }
-            Ok(value) => {
-                let unit = if number.unit.is_empty() { String::new() } else { format!(" {}", number.unit) };
-                let (value, low, high) = (fixed(value, 4), fixed(low, 3), fixed(high, 3));
-                self.fail(def, format!("{value}{unit} is out of range: between {low} and {high}{unit}."));
-                None
-            }
+        let value = match number.read(typed) {
+            Ok(value) => value,
             Err(error) => {
                 self.fail(def, capital(&error));
-                None
+                return None;
             }
+        };
+        let Some(value) = number.in_range(value) else {
+            let ([low, high], unit) = (number.range_text(), number.unit());
+            let message = format!("{} is out of range: between {low} and {high} {unit}", number.text(value));
+            self.fail(def, format!("{}.", message.trim_end()));
+            return None;
+        };
+        if typed.contains(|c: char| c.is_alphabetic() || "\"/,°%".contains(c)) {
+            self.meant.insert(def.at.clone(), format!("= {}", number.text(value)));
         }
+        Some(value)
     }
 
     fn set_aim(&mut self, key: &str, range: Option<[f64; 2]>) {
@@ -348,17 +348,23 @@ fn capital(text: &str) -> String {
 
 /// The sheet's sections with what was typed and what is wrong with it; what was not typed as the design has it.
 #[must_use]
-pub fn sections(design: &Design, form: &FormFields, errors: &Errors, spools: &[SpoolOption]) -> Vec<Section> {
+pub fn sections(
+    design: &Design,
+    form: &FormFields,
+    errors: &Errors,
+    spools: &[SpoolOption],
+    units: Units,
+) -> Vec<Section> {
     let mut copy = design.clone();
     let mut field = |def: FieldDef| {
         let now = form.0.get(&def.at).cloned().unwrap_or_else(|| display(&def, &mut copy));
-        let mut field = Field::typed(&def.at, &def.label, def.hint);
+        let mut field = Field::typed(&def.at, &def.label, &def.hint);
         match def.entry {
             Entry::Number(number) => {
-                number.unit.clone_into(&mut field.unit);
+                number.unit().clone_into(&mut field.unit);
                 // What one may aim at has no useful range.
                 if !def.at.starts_with("aims.") {
-                    field.hint = number.with_range(def.hint);
+                    field.hint = number.with_range(&def.hint);
                 }
             }
             Entry::Choice(choices) => field.options = choices,
@@ -366,7 +372,7 @@ pub fn sections(design: &Design, form: &FormFields, errors: &Errors, spools: &[S
         }
         field.with(&now, errors)
     };
-    fields::groups(design, spools, one_by_one(form))
+    fields::groups(design, spools, one_by_one(form), units)
         .into_iter()
         .map(|group| {
             let (heads, rows) = group.table.unwrap_or_default();
@@ -391,7 +397,7 @@ pub fn sections(design: &Design, form: &FormFields, errors: &Errors, spools: &[S
 /// The names of all fields of a design's sheet: two designs with the same names need no new sheet.
 #[must_use]
 pub fn names(design: &Design, is_one_by_one: bool) -> Vec<String> {
-    all_fields(&fields::groups(design, &[], is_one_by_one)).map(|s| s.at.clone()).collect()
+    all_fields(&fields::groups(design, &[], is_one_by_one, Units::default())).map(|s| s.at.clone()).collect()
 }
 
 /// A place in the document as the sheet calls it.
@@ -400,7 +406,7 @@ pub fn place_in_words(at: &str, design: &Design) -> String {
     if at == NAME {
         return "Name".into();
     }
-    for group in fields::groups(design, &[], true) {
+    for group in fields::groups(design, &[], true, Units::default()) {
         let (_, rows) = group.table.unwrap_or_default();
         let found = group.fields.into_iter().find(|s| s.at == at).map(|s| s.label);
         if let Some(label) = found {
@@ -426,12 +432,24 @@ pub fn place_in_words(at: &str, design: &Design) -> String {
 mod tests {
     use super::*;
     use coil::design::{Kind, Step, starting_point, tall_single};
+    use coil::quantity::{FluxUnit, LengthUnit, MassUnit, TemperatureUnit};
     use proptest::prelude::*;
     use rstest::rstest;
 
+    const IMPERIAL: Units = Units {
+        length: LengthUnit::Inch,
+        temperature: TemperatureUnit::Fahrenheit,
+        flux: FluxUnit::Gauss,
+        mass: MassUnit::Ounce,
+    };
+
     fn with(kind: Kind, changes: &[(&str, &str)]) -> (FormFields, Design) {
+        with_units(kind, changes, Units::default())
+    }
+
+    fn with_units(kind: Kind, changes: &[(&str, &str)], units: Units) -> (FormFields, Design) {
         let base = starting_point(kind, "Sedge", 6, 10.4);
-        let mut sheet = form_of(&base);
+        let mut sheet = form_of(&base, units);
         for (name, value) in changes {
             sheet.0.insert((*name).into(), (*value).into());
         }
@@ -439,34 +457,38 @@ mod tests {
     }
 
     /// Every format comes back from its own sheet as it was, digit by digit.
-    #[test]
-    fn an_untouched_sheet_is_the_design() {
+    #[rstest]
+    #[case::metric(Units::default())]
+    #[case::imperial(IMPERIAL)]
+    fn an_untouched_sheet_is_the_design(#[case] units: Units) {
         for kind in Kind::ALL {
-            let (sheet, base) = with(kind, &[]);
-            let read = read(&sheet, &base, &[]).map_err(|e| format!("{kind:?} {e:?}")).unwrap();
+            let (sheet, base) = with_units(kind, &[], units);
+            let read = read(&sheet, &base, &[], units).map_err(|e| format!("{kind:?} {e:?}")).unwrap();
             assert_eq!(coil::design::differences(&base, &read.design), [], "{kind:?}");
         }
     }
 
-    /// Every field of every format takes what the table of limits allows, and nothing beyond.
-    #[test]
-    fn every_field_has_the_limits_of_the_document() {
+    /// Every field of every format takes what the table of limits allows, and nothing beyond, in whatever units.
+    #[rstest]
+    #[case::metric(Units::default())]
+    #[case::imperial(IMPERIAL)]
+    fn every_field_has_the_limits_of_the_document(#[case] units: Units) {
         for kind in Kind::ALL {
             let mut base = starting_point(kind, "Sedge", 6, 10.4);
             for step in [Step::AddBar, Step::AddMetal, Step::AddStage(0), Step::EachString] {
                 step.apply(&mut base).unwrap();
             }
-            let groups = fields::groups(&base, &[], true);
+            let groups = fields::groups(&base, &[], true, units);
             for def in all_fields(&groups) {
                 let Entry::Number(number) = &def.entry else { continue };
                 let limit = fields::limit_of(&def.at).unwrap_or_else(|| panic!("{} has no limit", def.at));
                 let is_whole = limit.unit == "turns" || def.at == "strings.count";
-                let step = if is_whole { 1.0 } else { 1e-3_f64.max(number.range.1.abs() * 1e-3) };
+                let step = if is_whole { 1.0 } else { 1e-2_f64.max(limit.high.abs() * 1e-3) };
                 for (value, is_inside) in [
-                    (limit.low / number.per, true),
-                    (limit.high / number.per, true),
-                    (limit.low / number.per - step, false),
-                    (limit.high / number.per + step, false),
+                    (limit.low, true),
+                    (limit.high, true),
+                    (limit.low - step, false),
+                    (limit.high + step, false),
                 ] {
                     let mut reader = Reader {
                         errors: Errors::new(),
@@ -474,9 +496,9 @@ mod tests {
                         design: base.clone(),
                         base: &base,
                         spools: &[],
+                        units,
                     };
-                    let typed = format!("{value:.6}");
-                    let typed = typed.trim_end_matches('0').trim_end_matches('.');
+                    let typed = &number.display(value);
                     let read = reader.number(def, typed);
                     assert_eq!(
                         read.is_some(),
@@ -513,8 +535,8 @@ mod tests {
                 ("load.tone_nf", &format!("{tone:.2}")),
                 ("poles[0].length_mm", &format!("{length:.3}")),
             ]);
-            if let Ok(first) = read(&sheet, &base, &[]) {
-                let again = read(&form_of(&first.design), &first.design, &[]);
+            if let Ok(first) = read(&sheet, &base, &[], Units::default()) {
+                let again = read(&form_of(&first.design, Units::default()), &first.design, &[], Units::default());
                 prop_assert!(again.is_ok());
                 prop_assert_eq!(again.map(|r| r.design).unwrap_or(base), first.design);
             }
@@ -537,7 +559,7 @@ mod tests {
                 ("load.tone_nf", "0.047 µF"),
             ],
         );
-        let found = read(&sheet, &base, &[]).map_err(|e| format!("{e:?}")).unwrap();
+        let found = read(&sheet, &base, &[], Units::default()).map_err(|e| format!("{e:?}")).unwrap();
         let design = found.design;
         assert!((design.poles[0].length_mm - 16.764).abs() < 1e-6);
         assert_eq!(design.coils[0].wind.turns, 7800);
@@ -547,6 +569,21 @@ mod tests {
         assert!(design.poles.iter().all(|p| (p.charge - 0.8).abs() < 1e-12));
         assert!((design.load.volume_kohm - 500.0).abs() < 1e-9 && (design.load.tone_nf - 47.0).abs() < 1e-9);
         assert_eq!(found.meant["poles[0].length_mm"], "= 16.764 mm");
+    }
+
+    #[test]
+    fn a_bare_number_is_in_the_units_of_the_workshop() {
+        let changes = [("poles[0].length_mm", "0.66"), ("room_c", "73"), ("strings.pitch_mm", "10.2 mm")];
+        let (sheet, base) = with_units(Kind::TallSingle, &changes, IMPERIAL);
+        assert_eq!(sheet.get("coils[0].former.height_mm"), "0.4331");
+        let found = read(&sheet, &base, &[], IMPERIAL).map_err(|e| format!("{e:?}")).unwrap();
+        assert!((found.design.poles[0].length_mm - 16.764).abs() < 1e-6);
+        assert!((found.design.room_c - 22.777).abs() < 1e-2);
+        assert!((found.design.strings.pitch_mm - 10.2).abs() < 1e-9);
+        assert_eq!(found.meant["strings.pitch_mm"], "= 0.4016 in");
+        let (sheet, base) = with_units(Kind::TallSingle, &[("coils[0].former.height_mm", "200")], IMPERIAL);
+        let errors = read(&sheet, &base, &[], IMPERIAL).map(|_| ()).unwrap_err();
+        assert!(errors["coils[0].former.height_mm"].contains(" in"), "{errors:?}");
     }
 
     #[rstest]
@@ -562,7 +599,7 @@ mod tests {
     #[case("coils[0].wire.spool", "99")]
     fn what_cannot_be_is_said_at_its_field(#[case] field: &str, #[case] typed: &str) {
         let (sheet, base) = with(Kind::TallSingle, &[(field, typed)]);
-        let errors = read(&sheet, &base, &[]).map(|_| ()).unwrap_err();
+        let errors = read(&sheet, &base, &[], Units::default()).map(|_| ()).unwrap_err();
         assert_eq!(errors.len(), 1, "{errors:?}");
         assert!(
             errors.keys().all(|name| name == field || name.starts_with("aims.inductance_h")),
@@ -577,14 +614,14 @@ mod tests {
             Kind::TallSingle,
             &[("coils[0].former.core.width_mm", "0.6"), ("coils[0].wind.margin_mm", "9")],
         );
-        let errors = read(&sheet, &base, &[]).map(|_| ()).unwrap_err();
+        let errors = read(&sheet, &base, &[], Units::default()).map(|_| ()).unwrap_err();
         assert!(errors.keys().all(|k| k.starts_with("coils[0]")), "{errors:?}");
     }
 
     #[test]
     fn fewer_strings_shorten_the_row_and_left_hands_mirror_it() {
         let (sheet, base) = with(Kind::TallSingle, &[("strings.count", "4"), ("strings.handed", "left")]);
-        let found = read(&sheet, &base, &[]).map_err(|e| format!("{e:?}")).unwrap().design;
+        let found = read(&sheet, &base, &[], Units::default()).map_err(|e| format!("{e:?}")).unwrap().design;
         assert_eq!(found.poles.len(), 4);
         assert!((found.poles[0].x_mm + 15.6).abs() < 1e-9);
         assert!((found.coils[0].former.core.size_mm().0 - (31.2 + 4.75)).abs() < 1e-9);
@@ -601,7 +638,7 @@ mod tests {
     #[case::no_coils("/coils", "[]")]
     #[case::another_kind("/format", "\"other/1\"")]
     fn a_document_that_the_engine_would_not_take_is_no_base(#[case] place: &str, #[case] value: &str) {
-        let mut form = form_of(&tall_single("Sedge", 6, 10.4));
+        let mut form = form_of(&tall_single("Sedge", 6, 10.4), Units::default());
         assert!(base_of(&form).is_some());
         let mut document: serde_json::Value = serde_json::from_str(form.get("document")).unwrap();
         *document.pointer_mut(place).unwrap() = serde_json::from_str(value).unwrap();

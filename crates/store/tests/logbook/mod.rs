@@ -14,6 +14,7 @@ use store::spool::{NewCheck, NewSpool, SpoolDetails};
 use store::{ClientKey, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
 use time::macros::{date, datetime};
 use trade::calibration::{Factor, FactorLevels, fit_calibration};
+use trade::comparison::TolerancePolicy;
 use trade::judgement::judge_run;
 use trade::reading::{Kind, Reading};
 
@@ -48,7 +49,7 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
             .iter()
             .map(|r| NewReading { coil_c: r.coil_c, ..NewReading::of(r.kind, r.value) })
             .collect(),
-        judgement: judge_run(&design, &readings, &Calibration::default()),
+        judgement: judge_run(&design, &readings, &Calibration::default(), TolerancePolicy::default()),
         design,
     }
 }
@@ -183,24 +184,44 @@ async fn a_run_carries_its_experience() {
     let calibration = Calibration { resistance: Some(learned), ..Calibration::default() };
     let mut new = run_of(revision, owner, &document);
     new.calibration = (Some(model), calibration);
+    new.tolerance = TolerancePolicy { control_sd: 2.5 };
     let run = store.of(shop).start_run(owner, &new).await.unwrap();
     let found = store.of(shop).run(run).await.unwrap();
     assert_eq!((found.calibration, found.row.calibration_version), (calibration, Some(1)));
+    assert_eq!(found.tolerance, new.tolerance);
     assert_eq!(store.runs_without_summary(RunId(0)).await.unwrap(), [(shop, run)]);
     assert!(store.runs_without_summary(run).await.unwrap().is_empty());
-    store.of(shop).write_summary(run, &judge_run(&document, &[], &calibration)).await.unwrap();
+    store
+        .of(shop)
+        .write_summary(run, &judge_run(&document, &[], &calibration, TolerancePolicy::default()))
+        .await
+        .unwrap();
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
     let (lines, _) = store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap();
     assert!(lines[0].calibrated && lines[0].level.0 == trade::verdict::Level::Waiting);
     let readings = taken(7500.0, 5900.0);
-    store.of(shop).record_judgement(run, &judge_run(&document, &readings, &calibration), None).await.unwrap();
+    store
+        .of(shop)
+        .record_judgement(
+            run,
+            &judge_run(&document, &readings, &calibration, TolerancePolicy::default()),
+            None,
+        )
+        .await
+        .unwrap();
     let observations = store.of(shop).observations().await.unwrap();
     let known = planned_factor_levels(Some(found.row.design_id), &document, None, Some(owner), None);
     assert_eq!(observations[0].factor_levels, known);
     assert_eq!(known.of(Factor::Pattern), Some(1), "scattered");
     assert_ne!(known, FactorLevels::default());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(store.of(other).write_summary(run, &judge_run(&document, &[], &calibration)).await.is_err());
+    assert!(
+        store
+            .of(other)
+            .write_summary(run, &judge_run(&document, &[], &calibration, TolerancePolicy::default()))
+            .await
+            .is_err()
+    );
 }
 
 #[tokio::test]

@@ -1,12 +1,13 @@
 // Small things on every page: local times, and drafts that are done with once their form went through.
 import { removeDrafts } from "./drafts.js";
 import { around } from "./elements.js";
+import { localMoment } from "./text.js";
 
 for (const time of document.querySelectorAll("time[datetime]")) {
   if (!(time instanceof HTMLTimeElement)) continue;
   const at = new Date(time.dateTime);
   if (!Number.isNaN(at.getTime())) {
-    time.textContent = at.toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+    time.textContent = localMoment(at);
   }
 }
 const sent = sessionStorage.getItem("sent-draft");

@@ -22,6 +22,17 @@ export const decibels = (db) => `${db >= 0 ? "+" : "−"}${Math.abs(db).toFixed(
 export const grouped = (count) => String(count).replace(/\B(?=(\d{3})+$)/g, Math.abs(count) > 9999 ? "\u202f" : "");
 
 /**
+ * A moment in local time, in the order that every language reads (ISO 8601).
+ * @param {Date} at
+ * @returns {string} "2026-11-24 03:14"
+ */
+export function localMoment(at) {
+  const two = (/** @type {number} */ part) => String(part).padStart(2, "0");
+  const day = `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())}`;
+  return `${day} ${two(at.getHours())}:${two(at.getMinutes())}`;
+}
+
+/**
  * What is left of a timer, or for how long it has been due.
  * @param {number} seconds Whole seconds; zero and less are due.
  * @returns {{ text: string, isDue: boolean }}

@@ -3,6 +3,7 @@
 use crate::assets;
 use crate::current_user::CurrentUser;
 use crate::flash::Flash;
+use coil::quantity::Units;
 use trade::run::Stage;
 use workshop::{Action, Actor};
 
@@ -129,6 +130,8 @@ pub(crate) struct Frame {
     pub flash: Option<Flash>,
     /// The shared station that they stand at.
     pub station: Option<String>,
+    /// The workshop's units.
+    pub units: Units,
     actor: Actor,
 }
 
@@ -147,6 +150,7 @@ impl Frame {
             assets: assets::base(),
             flash: user.flash.clone(),
             station: user.station.as_ref().map(|station| station.name.clone()),
+            units: user.settings.units,
             actor: user.actor,
         }
     }

@@ -2,7 +2,7 @@
 
 use coil::design::Design;
 use coil::prediction::{Calibration, PredictionSummary};
-use coil::quantity::significant;
+use coil::quantity::{Units, significant};
 use presentation::drawing::band;
 use presentation::figures::Figure;
 use presentation::format::{METRE, signed_db, signed_percent, signed_percent_of_ln};
@@ -182,6 +182,8 @@ fn calibration_words(key: &str, context: &CellContext<'_>) -> String {
 /// What stands beside a prediction in its strip.
 #[derive(Clone, Copy, Default)]
 pub(crate) struct CellContext<'a> {
+    /// The workshop's units.
+    pub units: Units,
     /// The prediction that it is compared with.
     pub before: Option<&'a PredictionSummary>,
     /// What was measured, SI.
@@ -244,7 +246,7 @@ pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &Cell
                 why: why(key, design, figures, context),
             };
         let fill = significant(coil.fill * 100.0, 2);
-        let build = format!("build {:.2} mm", coil.build_mm);
+        let build = format!("build {}", context.units.length(coil.build_mm, 2));
         let by = old.map(|o| coil.fill / o.fill - 1.0);
         all.push(Cell {
             aim: if coil.fill > 1.0 { "out" } else { "" },

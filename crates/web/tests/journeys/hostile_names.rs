@@ -38,7 +38,7 @@ async fn no_name_is_carried_out_on_any_page() {
     let mut visit = Visit::to(&store);
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=twin-coil").await;
-    let form = presentation::sheet::form_of(&hostile());
+    let form = presentation::sheet::form_of(&hostile(), coil::quantity::Units::default());
     let (token, key) = (sheet.field("csrf"), sheet.field("key"));
     let mut fields: Vec<(&str, &str)> = form.iter().collect();
     fields.extend([("csrf", token.as_str()), ("key", key.as_str()), ("note", DESIGN)]);

@@ -109,7 +109,10 @@ async fn a_tampered_document_computes_nothing() {
     let (mut visit, _) = visit().await;
     with_design(&mut visit).await;
     let token = visit.get("/designs/new?kind=tall-single").await.field("csrf");
-    let form = presentation::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4));
+    let form = presentation::sheet::form_of(
+        &coil::design::tall_single("Sedge", 6, 10.4),
+        coil::quantity::Units::default(),
+    );
     for count in ["4000000000", "300000", "-1", "null"] {
         let document = form.get("document").replacen("\"count\":6", &format!("\"count\":{count}"), 1);
         assert_ne!(document, form.get("document"));

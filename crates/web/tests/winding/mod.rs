@@ -324,7 +324,8 @@ async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
 async fn a_coil_of_a_twin_is_wound_alone() {
     let (mut visit, _, run) = begun().await;
     let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "Sallow", 6, 10.0);
-    let mut fields: Vec<(String, String)> = presentation::sheet::form_of(&twin).0.into_iter().collect();
+    let mut fields: Vec<(String, String)> =
+        presentation::sheet::form_of(&twin, coil::quantity::Units::default()).0.into_iter().collect();
     fields.push(("note".into(), String::new()));
     let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
     let saved = post(&mut visit, &run, "/designs", &borrowed).await;

@@ -14,7 +14,11 @@ async fn begun() -> (Visit, String) {
 /// The sheet that goes on from a revision, with the form's own fields.
 async fn sheet(visit: &mut Visit, revision: &str) -> BTreeMap<String, String> {
     let page = visit.get(&format!("{revision}/edit")).await;
-    let mut filled = presentation::sheet::form_of(&coil::design::tall_single("Sedge", 6, 10.4)).0;
+    let mut filled = presentation::sheet::form_of(
+        &coil::design::tall_single("Sedge", 6, 10.4),
+        coil::quantity::Units::default(),
+    )
+    .0;
     for name in ["csrf", "parent", "seen"] {
         filled.insert(name.into(), page.field(name));
     }

@@ -153,7 +153,7 @@ async fn the_shown_verdict_is_the_recorded_one_until_it_is_judged_again() {
     assert!(!passed.judged_by_other_engine && passed.comparisons.len() == 2);
     // What is recorded is shown, whatever the engine would say now.
     let row = store.of(actor.workshop).run(id).await.unwrap();
-    let mut other = trade::judgement::judge_run(&row.design, &[], &row.calibration);
+    let mut other = trade::judgement::judge_run(&row.design, &[], &row.calibration, row.tolerance);
     other.verdict.level = Level::Stop;
     other.verdict.text = "as recorded".into();
     store.of(actor.workshop).record_judgement(id, &other, None).await.unwrap();

@@ -57,7 +57,7 @@ async fn a_link_is_not_used_twice_at_once() {
 async fn a_new_link_ends_the_one_before_and_the_sessions() {
     let (workshop, owner, store) = set_up().await;
     let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
-    let session = store::session::NewSession {
+    let session = workshop::SessionState {
         key_hash: &[9; 32],
         state: "{}",
         person: Some(wren.id),
@@ -73,9 +73,9 @@ async fn a_new_link_ends_the_one_before_and_the_sessions() {
     assert!(workshop.invited(&first.text()).await.unwrap().is_none());
     // The password of before holds until the link is used.
     assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::SignedIn(wren.id));
-    assert!(workshop.is_session_open("w").await.unwrap());
+    assert!(workshop.named_session_state("w").await.unwrap().is_some());
     workshop.accept_invitation(&second.text(), "otter in the fourth drawer".into()).await.unwrap();
-    assert!(!workshop.is_session_open("w").await.unwrap());
+    assert!(workshop.named_session_state("w").await.unwrap().is_none());
     assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::Wrong);
     drop(store);
 }
@@ -302,7 +302,7 @@ async fn an_owner_resets_a_lost_second_factor() {
 
 #[tokio::test]
 async fn settings_hold_for_everybody_and_leave_a_trail() {
-    let (workshop, owner, _) = set_up().await;
+    let (workshop, owner, store) = set_up().await;
     let (name, usual) = workshop.settings(&owner).await.unwrap();
     assert_eq!((name.as_str(), &usual), ("Sedge Lane", &workshop::WorkshopSettings::default()));
     let mut changed = workshop::WorkshopSettings { room_c: 18.5, station_rest_minutes: 2, ..usual };
@@ -311,6 +311,16 @@ async fn settings_hold_for_everybody_and_leave_a_trail() {
     let mut design = tall_single("Sedge", 6, 10.4);
     changed.apply_to(&mut design);
     assert!((design.room_c - 18.5).abs() < 1e-12);
+    // How far a coil may lie is fixed when its run is started.
+    let revision = crate::design(&workshop, &owner).await;
+    let before = crate::run(&workshop, &owner, revision).await;
+    changed.tolerance.control_sd = 2.0;
+    workshop.change_settings(&owner, "Marsh Lane", &changed).await.unwrap();
+    let after = crate::run(&workshop, &owner, revision).await;
+    for (run, sd) in [(before, 3.0), (after, 2.0)] {
+        let found = store.of(owner.workshop).run(run).await.unwrap().tolerance.control_sd;
+        assert!((found - sd).abs() < 1e-12, "{found}");
+    }
     changed.load.volume_kohm = -1.0;
     assert_eq!(
         workshop.change_settings(&owner, "Marsh Lane", &changed).await.unwrap_err().code(),
@@ -319,6 +329,41 @@ async fn settings_hold_for_everybody_and_leave_a_trail() {
     assert_eq!(workshop.change_settings(&owner, "", &changed).await.unwrap_err().code(), "unusable-name");
     let filter = AuditFilter { action: Some(AuditAction::Settings), ..AuditFilter::default() };
     let trail = workshop.audit_trail(&owner, &filter, None).await.unwrap();
-    assert_eq!(trail.rows.len(), 1);
-    assert!(trail.rows[0].before_text.as_deref().unwrap().contains("Sedge Lane"));
+    assert_eq!(trail.rows.len(), 2);
+    assert!(trail.rows[1].before_text.as_deref().unwrap().contains("Sedge Lane"));
+}
+
+/// A session ends after as much rest as the workshop grants the person's role.
+#[tokio::test]
+async fn a_session_lasts_as_the_settings_have_it_for_the_role() {
+    let (workshop, owner, store) = set_up().await;
+    let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
+    let begin = |key: u8, person, id: &'static str| {
+        let workshop = workshop.clone();
+        async move {
+            let session = workshop::SessionState {
+                key_hash: &[key; 32],
+                state: "{}",
+                person: Some(person),
+                station: None,
+                public_id: Some(id),
+                address: "",
+                agent: "",
+            };
+            workshop.put_session(&session).await.unwrap();
+        }
+    };
+    begin(1, owner.person, "a").await;
+    begin(2, wren.id, "b").await;
+    let seconds = |id: &'static str| {
+        let store = store.clone();
+        async move { store.session_lasts(id).await.unwrap().unwrap() }
+    };
+    let close = |found: i64, expected: i64| (expected - 20..=expected).contains(&found);
+    assert!(close(seconds("a").await, 30 * 60) && close(seconds("b").await, 720 * 60));
+    let mut changed = workshop::WorkshopSettings::default();
+    changed.other_session.idle_minutes = 10;
+    workshop.change_settings(&owner, "Sedge Lane", &changed).await.unwrap();
+    begin(3, wren.id, "c").await;
+    assert!(close(seconds("c").await, 600));
 }

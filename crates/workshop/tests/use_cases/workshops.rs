@@ -6,7 +6,6 @@ use std::time::Duration;
 use store::calibration::CalibrationPolicy;
 use store::logbook::{LogFilter, Order};
 use store::person::{NewPerson, Role};
-use store::session::NewSession;
 use store::{ClientKey, InstrumentId, TimerId};
 use trade::reading::Kind;
 use trade::verdict::Level;
@@ -110,7 +109,7 @@ async fn somebody_sees_and_ends_their_own_sessions_only() {
     let winder = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x"), role: Role::Owner };
     let wren = Actor { person: store.of(actor.workshop).add_person(&winder).await.unwrap(), ..actor };
     for (key, person, id) in [(1_u8, actor, "a"), (2, actor, "b"), (3, actor, "c"), (4, wren, "d")] {
-        let new = NewSession {
+        let new = workshop::SessionState {
             key_hash: &[key; 32],
             state: "{}",
             person: Some(person.person),
@@ -124,10 +123,16 @@ async fn somebody_sees_and_ends_their_own_sessions_only() {
     assert_eq!(workshop.own_sessions(&actor).await.unwrap().len(), 3);
     assert_eq!(workshop.end_own_session(&wren, "a").await.unwrap_err().code(), "not-found");
     workshop.end_own_session(&actor, "a").await.unwrap();
-    assert!(!workshop.is_session_open("a").await.unwrap() && workshop.is_session_open("b").await.unwrap());
+    assert!(
+        workshop.named_session_state("a").await.unwrap().is_none()
+            && workshop.named_session_state("b").await.unwrap().is_some()
+    );
     assert!(workshop.session_state(&[1; 32]).await.unwrap().is_none());
     assert_eq!(workshop.end_own_other_sessions(&actor, "c").await.unwrap(), 1);
-    assert!(workshop.is_session_open("c").await.unwrap() && workshop.is_session_open("d").await.unwrap());
+    assert!(
+        workshop.named_session_state("c").await.unwrap().is_some()
+            && workshop.named_session_state("d").await.unwrap().is_some()
+    );
 }
 
 /// What one workshop has, another neither sees nor changes, by whatever number.

@@ -9,6 +9,7 @@ use crate::respond::attachment;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
+use coil::quantity::Units;
 use presentation::differences::{Difference, differences_in_words};
 use presentation::drawing::{section_over, top_over};
 use presentation::figures::Figure;
@@ -16,6 +17,7 @@ use presentation::plot::{Curve, curves, measured, plot};
 use presentation::spreadsheet::unformulated;
 use store::RevisionId;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
+use trade::spreadsheet::SpreadsheetFormat;
 use workshop::ComparedPickup;
 
 /// Routes.
@@ -118,14 +120,17 @@ fn lines(all: &[ComparedPickup], columns: &[Figure]) -> Vec<ComparedRow> {
 }
 
 /// Drawings of the first two over one another, when just two are compared.
-fn over(all: &[ComparedPickup]) -> Vec<(&'static str, String)> {
+fn over(all: &[ComparedPickup], units: Units) -> Vec<(&'static str, String)> {
     let [a, b] = all else { return Vec::new() };
     let builds = |one: &ComparedPickup| -> Vec<f64> {
         one.prediction.iter().flat_map(|p| p.coils.iter().map(|c| c.build_mm)).collect()
     };
     let (builds_a, builds_b) = (builds(a), builds(b));
     let (one, other) = ((&a.design, &builds_a[..]), (&b.design, &builds_b[..]));
-    vec![("From above", top_over(one, other)), ("Section through a pole", section_over(one, other))]
+    vec![
+        ("From above", top_over(one, other, units)),
+        ("Section through a pole", section_over(one, other, units)),
+    ]
 }
 
 #[derive(Template, WebTemplate)]
@@ -181,9 +186,10 @@ async fn show(
         } else {
             plot(&drawn, "Responses of all pickups compared, in decibels over frequency")
         },
-        over: over(&all),
+        over: over(&all, user.settings.units),
         differs: all.split_first().map_or_else(Vec::new, |(first, rest)| {
-            differences_in_words(&first.design, &rest.iter().map(|o| &o.design).collect::<Vec<_>>())
+            let rest: Vec<_> = rest.iter().map(|o| &o.design).collect();
+            differences_in_words(&first.design, &rest, user.settings.units)
         }),
         columns: COLUMNS.iter().map(|c| (c.key(), c.label(), asked.columns.contains(c))).collect(),
         choices,
@@ -200,13 +206,17 @@ async fn export(
 ) -> Result<HttpResponse, AppError> {
     let asked = Asked::from(&query);
     let all = app.workshop.compare(&user.actor, &asked.of).await?;
-    let body = csv_of(&all, &asked.columns).map_err(AppError::internal)?;
+    let body = csv_of(&all, &asked.columns, user.settings.spreadsheets).map_err(AppError::internal)?;
     Ok(attachment("text/csv; charset=utf-8", "compare.csv", body))
 }
 
 /// The table as CSV.
-fn csv_of(all: &[ComparedPickup], columns: &[Figure]) -> Result<Vec<u8>, csv::Error> {
-    let mut writer = csv::Writer::from_writer(Vec::new());
+fn csv_of(
+    all: &[ComparedPickup],
+    columns: &[Figure],
+    format: SpreadsheetFormat,
+) -> Result<Vec<u8>, csv::Error> {
+    let mut writer = csv::WriterBuilder::new().delimiter(format.delimiter()).from_writer(Vec::new());
     let mut head = vec!["pickup".to_owned(), "what".to_owned()];
     for c in columns {
         head.extend([
@@ -221,8 +231,9 @@ fn csv_of(all: &[ComparedPickup], columns: &[Figure]) -> Result<Vec<u8>, csv::Er
         let mut cells = vec![name.clone(), "predicted".to_owned()];
         for c in columns {
             let q = one.prediction.as_ref().map(|p| c.of(&p.pickup));
-            let number =
-                |v: Option<f64>| v.map_or_else(String::new, |v| format!("{:.6}", c.scale().scaled(v)));
+            let number = |v: Option<f64>| {
+                v.map_or_else(String::new, |v| format.number(&format!("{:.6}", c.scale().scaled(v))))
+            };
             cells.extend([number(q.map(|q| q.nominal)), number(q.map(|q| q.p05)), number(q.map(|q| q.p95))]);
         }
         writer.write_record(&cells)?;
@@ -231,7 +242,8 @@ fn csv_of(all: &[ComparedPickup], columns: &[Figure]) -> Result<Vec<u8>, csv::Er
             for c in columns {
                 let value = c.measured().and_then(|kind| values.get(&kind));
                 cells.extend([
-                    value.map_or_else(String::new, |v| format!("{:.6}", c.scale().scaled(*v))),
+                    value
+                        .map_or_else(String::new, |v| format.number(&format!("{:.6}", c.scale().scaled(*v)))),
                     String::new(),
                     String::new(),
                 ]);

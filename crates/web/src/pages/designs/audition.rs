@@ -43,7 +43,7 @@ pub(super) async fn sound(
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
     let referred = spools::referred(&app, &user, &form).await?;
-    let Ok(read) = sheet::read(&named(&form), &base, &referred) else {
+    let Ok(read) = sheet::read(&named(&form), &base, &referred, user.settings.units) else {
         return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
     };
     let against = form.id("search_listen_of").map(RevisionId).or(parent.as_ref().map(|p| p.row.id));

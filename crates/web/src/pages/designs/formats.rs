@@ -61,7 +61,7 @@ fn formats_page(user: &CurrentUser, import: &str, problems: Vec<Problem>) -> Res
             word: kind.word(),
             name: kind.name(),
             about: about(*kind),
-            drawing: presentation::drawing::section(&design, &builds),
+            drawing: presentation::drawing::section(&design, &builds, user.settings.units),
         }
     };
     let hint = "Paste a filamentum-design/1 document, or choose its file.";
@@ -90,7 +90,7 @@ pub(super) async fn new(
     let strings = query.strings.unwrap_or(USUAL_STRINGS).clamp(4, 10);
     let mut design = starting_point(kind, "", strings, USUAL_PITCH_MM);
     user.settings.apply_to(&mut design);
-    let form = FormData(sheet::form_of(&design));
+    let form = FormData(sheet::form_of(&design, user.settings.units));
     workbench(&app, &user, &form, &Errors::new(), None, None).await
 }
 
@@ -102,7 +102,15 @@ pub(super) async fn import(
 ) -> Result<HttpResponse, AppError> {
     match coil::design::read(form.get("text")) {
         Ok(design) => {
-            workbench(&app, &user, &FormData(sheet::form_of(&design)), &Errors::new(), None, None).await
+            workbench(
+                &app,
+                &user,
+                &FormData(sheet::form_of(&design, user.settings.units)),
+                &Errors::new(),
+                None,
+                None,
+            )
+            .await
         }
         Err(problems) => formats_page(&user, form.get("text"), problems),
     }

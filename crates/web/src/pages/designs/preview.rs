@@ -12,6 +12,7 @@ use actix_web::web;
 use askama::Template;
 use coil::design::{Change, Design, Problem, differences};
 use coil::prediction::{Level, Notice};
+use coil::quantity::Units;
 use presentation::differences::{Difference, changes_in_words};
 use presentation::plot::{Curve, curves, measured};
 use store::design::Revision;
@@ -45,6 +46,7 @@ struct Drawings {
 #[template(path = "designs/_notices.html")]
 struct Notices<'a> {
     all: &'a [Notice],
+    units: Units,
     changes: &'a [Difference],
     compared: bool,
     /// Independent things that differ from the parent.
@@ -130,11 +132,12 @@ pub(super) async fn preview_markup(
     (view, form): (View, Option<&FormData>),
 ) -> Result<PreviewMarkup, AppError> {
     let query = context_query(view, form);
+    let units = user.settings.units;
     let found = app.workshop.preview(&user.actor, design, parent, of, &query).await?;
     let changed = parent.map(|p| differences(p, design));
     let things = changed.as_deref().map_or(0, independent);
     let changes = match (parent, changed) {
-        (Some(parent), Some(changed)) => changes_in_words(parent, vec![(design, changed)]),
+        (Some(parent), Some(changed)) => changes_in_words(parent, vec![(design, changed)], units),
         _ => Vec::new(),
     };
     let (prediction, notices) = match &found.prediction {
@@ -143,6 +146,7 @@ pub(super) async fn preview_markup(
     };
     let before = found.before.as_ref().map(|b| b.summary());
     let context = CellContext {
+        units,
         before: before.as_ref(),
         measured: &[],
         coils: found.context.measured,
@@ -152,7 +156,7 @@ pub(super) async fn preview_markup(
     let panel = match (view, form) {
         (View::Pickup, Some(_)) => overlay_panel(&found.context)?,
         (View::Sensitivity, Some(form)) => sensitivity::panel(form)?,
-        (View::Search, Some(form)) => search::panel(design, form, &found.context.references)?,
+        (View::Search, Some(form)) => search::panel(design, form, &found.context.references, units)?,
         (View::Listen, Some(form)) => audition::panel(form, &found.context.references)?,
         _ => String::new(),
     };
@@ -165,6 +169,7 @@ pub(super) async fn preview_markup(
             prediction: prediction.as_deref(),
             before: found.before.as_deref(),
             overlays: &overlays,
+            units,
         };
         figures(view, &drawn)
     })
@@ -177,7 +182,13 @@ pub(super) async fn preview_markup(
             figures,
             panel,
         })?,
-        notices: render(&Notices { all: &notices, changes: &changes, compared: parent.is_some(), things })?,
+        notices: render(&Notices {
+            all: &notices,
+            units,
+            changes: &changes,
+            compared: parent.is_some(),
+            things,
+        })?,
     })
 }
 

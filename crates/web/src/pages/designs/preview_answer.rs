@@ -53,15 +53,16 @@ pub(super) async fn preview(
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
     let referred = spools::referred(&app, &user, &form).await?;
-    let sheet::Read { mut design, meant } = match sheet::read(&named(&form), &base, &referred) {
-        Ok(read) => read,
-        Err(errors) if step == SheetStep::Show => {
-            let offered = spools::offered(&app, &user).await?;
-            let fields = Some(sheet_markup(&base, &form, &errors, &offered)?);
-            return Ok(web::Json(PreviewAnswer { sheet: fields, ..PreviewAnswer::from(errors) }));
-        }
-        Err(errors) => return Ok(web::Json(errors.into())),
-    };
+    let sheet::Read { mut design, meant } =
+        match sheet::read(&named(&form), &base, &referred, user.settings.units) {
+            Ok(read) => read,
+            Err(errors) if step == SheetStep::Show => {
+                let offered = spools::offered(&app, &user).await?;
+                let fields = Some(sheet_markup(&base, &form, &errors, &offered, user.settings.units)?);
+                return Ok(web::Json(PreviewAnswer { sheet: fields, ..PreviewAnswer::from(errors) }));
+            }
+            Err(errors) => return Ok(web::Json(errors.into())),
+        };
     let is_one_by_one = step == SheetStep::PolesEach || form.is_ticked(sheet::ONE_BY_ONE);
     if step == SheetStep::Load {
         design = base.clone();
@@ -89,7 +90,7 @@ pub(super) async fn preview(
         let flag = if is_one_by_one { "yes" } else { "" };
         let only = FormFields::from_iter([(sheet::ONE_BY_ONE, flag)]);
         let offered = spools::offered(&app, &user).await?;
-        answer.sheet = Some(sheet_markup(&design, &only, &Errors::new(), &offered)?);
+        answer.sheet = Some(sheet_markup(&design, &only, &Errors::new(), &offered, user.settings.units)?);
         answer.document = Some(serde_json::to_string(&design)?);
     } else {
         answer.meant = meant;

@@ -16,6 +16,7 @@ use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::format;
 use serde::Deserialize;
+use std::borrow::Cow;
 use store::design::RevisionRow;
 use store::sweep::SweepRow;
 use store::{ClientKey, RevisionId};
@@ -36,7 +37,7 @@ struct RevisionPage {
     tree: Vec<Branch>,
     runs: Vec<RunLine>,
     is_newest: bool,
-    varied: Vec<(&'static str, &'static str)>,
+    varied: Vec<(&'static str, Cow<'static, str>)>,
     key: ClientKey,
     labels: Vec<Field>,
     labels_open: bool,
@@ -167,7 +168,7 @@ pub(super) async fn revision_page(
                 operator: run.operator,
             })
             .collect(),
-        varied: VARIED.iter().map(|(name, what, _)| (*name, *what)).collect(),
+        varied: VARIED.iter().map(|(name, what, _)| (*name, user.settings.units.sentence(what))).collect(),
         key: ClientKey::random(),
         labels: vec![
             Field::typed(

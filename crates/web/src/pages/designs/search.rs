@@ -11,7 +11,7 @@ use crate::respond::render;
 use actix_web::web;
 use askama::Template;
 use coil::design::Design;
-use coil::quantity::fixed;
+use coil::quantity::{Units, fixed};
 use coil::search::{Goal, TonePreset};
 use presentation::figures::Figure;
 use presentation::form_fields::Errors;
@@ -19,6 +19,7 @@ use presentation::format::{signed_db, signed_percent};
 use presentation::search_form::{FREEDOMS, TARGETS, goal_label, goal_or, read_search};
 use presentation::sheet;
 use serde::Serialize;
+use std::borrow::Cow;
 use store::RevisionId;
 use workshop::{Refusal, SearchCommand};
 
@@ -51,7 +52,7 @@ struct PresetButton {
 struct Freedom {
     name: &'static str,
     label: &'static str,
-    how: &'static str,
+    how: Cow<'static, str>,
     is_on: bool,
 }
 
@@ -93,6 +94,7 @@ pub(super) fn panel(
     design: &Design,
     form: &FormData,
     references: &[(RevisionId, String)],
+    units: Units,
 ) -> Result<String, AppError> {
     let typed = |name: &str, usual: String| {
         if form.has(name) { form.get(name).to_owned() } else { usual }
@@ -118,7 +120,12 @@ pub(super) fn panel(
         gauges: typed("search_gauges", "1".into()),
         freedoms: FREEDOMS
             .iter()
-            .map(|(name, label, how)| Freedom { name, label, how, is_on: form.is_ticked(name) })
+            .map(|(name, label, how)| Freedom {
+                name,
+                label,
+                how: units.sentence(how),
+                is_on: form.is_ticked(name),
+            })
             .collect(),
         presets: TonePreset::ALL.into_iter().map(preset_button).collect(),
         like_of: references
@@ -165,7 +172,7 @@ pub(super) async fn begin(
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
     let referred = spools::referred(&app, &user, &form).await?;
-    let design = match sheet::read(&named(&form), &base, &referred) {
+    let design = match sheet::read(&named(&form), &base, &referred, user.settings.units) {
         Ok(read) => read.design,
         Err(errors) => return Ok(web::Json(errors.into())),
     };

@@ -7,6 +7,7 @@ use crate::respond::render;
 use actix_web::web;
 use askama::Template;
 use coil::design::Design;
+use coil::quantity::Units;
 use coil::search::{Candidate, Goal};
 use presentation::differences::differences_in_words;
 use presentation::figures::Figure;
@@ -60,7 +61,7 @@ fn miss_text(miss: f64) -> String {
     }
 }
 
-fn results_markup(from: &Design, list: &[Candidate]) -> Result<String, AppError> {
+fn results_markup(from: &Design, list: &[Candidate], units: Units) -> Result<String, AppError> {
     let span = |goal: Goal| {
         let values = list.iter().map(|c| goal.of(&c.prediction));
         values.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)))
@@ -70,7 +71,7 @@ fn results_markup(from: &Design, list: &[Candidate]) -> Result<String, AppError>
         |value: f64, (low, high): (f64, f64)| if high > low { (value - low) / (high - low) } else { 0.5 };
     let mut rows = Vec::with_capacity(list.len());
     for c in list {
-        let changed: Vec<String> = differences_in_words(from, &[&c.design])
+        let changed: Vec<String> = differences_in_words(from, &[&c.design], units)
             .into_iter()
             .filter(|d| !d.is_turns)
             .filter_map(|d| Some(format!("{}: {}", d.what.to_lowercase(), d.values.last()?)))
@@ -116,7 +117,9 @@ pub(super) async fn progress(
     let job = app.workshop.job(&user.actor, &name)?;
     let outcome = job.outcome();
     let results = match &outcome {
-        Some(JobOutcome::Found(found)) => Some(results_markup(&found.from, &found.candidates)?),
+        Some(JobOutcome::Found(found)) => {
+            Some(results_markup(&found.from, &found.candidates, user.settings.units)?)
+        }
         _ => None,
     };
     Ok(web::Json(SearchProgress { share: job.share(), done: outcome.is_some(), results }))
@@ -134,7 +137,7 @@ mod tests {
         let targets = [TargetRange { goal: Goal::Inductance, from: 2.0, to: 3.0 }];
         let space = SearchSpace { builds: true, ..SearchSpace::turns(7000, 8000) };
         let list = search_designs(&from, &targets, &space, &mut |_| true).unwrap();
-        let markup = results_markup(&from, &list).unwrap();
+        let markup = results_markup(&from, &list, Units::default()).unwrap();
         assert_eq!(markup.matches("data-document").count(), list.len());
         assert_eq!((miss_text(0.0), miss_text(2.0)), ("on target".into(), "not possible".into()));
     }

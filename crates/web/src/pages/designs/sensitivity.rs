@@ -9,6 +9,7 @@ use crate::form::FormData;
 use crate::respond::{render, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use coil::quantity::Units;
 use coil::search::{Goal, Sensitivity};
 use presentation::format::{signed_db, signed_percent};
 use presentation::search_form::{goal_label, goal_or};
@@ -54,10 +55,10 @@ fn change_text(goal: Goal, change: f64) -> String {
     }
 }
 
-fn rows(all: Vec<Sensitivity>, ranked: Goal) -> SensitivityTable {
+fn rows(all: Vec<Sensitivity>, ranked: Goal, units: Units) -> SensitivityTable {
     let row = |s: Sensitivity| SensitivityRow {
         step: format!("adjust:{}", s.adjustment),
-        label: s.adjustment.words(),
+        label: units.sentence(&s.adjustment.words()).into_owned(),
         changes: Goal::ALL.iter().zip(s.changes).map(|(g, c)| (change_text(*g, c), *g == ranked)).collect(),
     };
     SensitivityTable {
@@ -75,12 +76,12 @@ pub(super) async fn table(
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
     let referred = spools::referred(&app, &user, &form).await?;
-    let Ok(read) = sheet::read(&named(&form), &base, &referred) else {
+    let Ok(read) = sheet::read(&named(&form), &base, &referred, user.settings.units) else {
         return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
     };
     let goal = goal_or(form.get("goal"), Goal::Inductance);
     let all = app.workshop.sensitivities(&user.actor, &read.design, goal).await?;
-    render_page(&rows(all, goal), false)
+    render_page(&rows(all, goal, user.settings.units), false)
 }
 
 #[cfg(test)]
@@ -94,7 +95,7 @@ mod tests {
             adjustment: Adjustment::Turns(100),
             changes: [0.013, 0.026, 0.0, -0.019, 0.001, 0.2],
         };
-        let table = rows(vec![one], Goal::Inductance);
+        let table = rows(vec![one], Goal::Inductance, Units::default());
         assert_eq!(table.rows[0].step, "adjust:turns:100");
         let texts: Vec<&str> = table.rows[0].changes.iter().map(|(text, _)| text.as_str()).collect();
         assert_eq!(texts, ["+1.3 %", "+2.6 %", "=", "−1.9 %", "=", "+0.20 dB"]);

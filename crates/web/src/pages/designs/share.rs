@@ -37,10 +37,10 @@ pub(super) async fn show(
     query: QueryParameters,
 ) -> Result<SharePage, AppError> {
     let revision = app.workshop.revision(&user.actor, RevisionId(*id)).await?;
-    let design = revision.design;
+    let (design, units) = (revision.design, user.settings.units);
     let of = Some(revision.row.design_id);
     let prediction = app.workshop.prediction_of(&user.actor, of, &design).await?.ok();
-    let shown = Shown::of(query.all("show"));
+    let shown = Shown::of(query.all("show"), user.settings.privacy.shared_parts.as_deref());
     // How full the bobbin is tells the turns.
     let builds: Vec<f64> = match &prediction {
         Some(p) if shown.has("turns") => p.coils.iter().map(|c| c.build_mm).collect(),
@@ -48,17 +48,17 @@ pub(super) async fn show(
     };
     let mut drawings = Vec::new();
     if shown.has("top") {
-        drawings.push(("From above", drawing::top(&design, &builds)));
+        drawings.push(("From above", drawing::top(&design, &builds, units)));
     }
     if shown.has("section") {
-        drawings.push(("Section through a pole", drawing::section(&design, &builds)));
+        drawings.push(("Section through a pole", drawing::section(&design, &builds, units)));
     }
     let response = prediction.as_ref().filter(|_| shown.has("response"));
     Ok(SharePage {
         frame: Frame::new(&user, "designs", format!("{} r{}", revision.row.name, revision.row.number)),
         choices: shown.choices(),
         kind: design.kind.name(),
-        parts: parts(&design, prediction.as_deref(), &shown),
+        parts: parts(&design, prediction.as_deref(), &shown, units),
         drawings,
         plot: response.map_or_else(String::new, |p| {
             plot(&curves("", 0, &p.response), "Response in decibels over frequency")

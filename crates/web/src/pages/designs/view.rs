@@ -2,6 +2,7 @@
 
 use coil::design::{Design, Handed, place_in_row};
 use coil::prediction::{Prediction, Solution};
+use coil::quantity::Units;
 use presentation::drawing;
 use presentation::plot::{Curve, curves, plot};
 
@@ -88,6 +89,8 @@ pub(super) struct Drawn<'a> {
     pub before: Option<&'a Prediction>,
     /// What is laid over the response.
     pub overlays: &'a [Curve],
+    /// The workshop's units.
+    pub units: Units,
 }
 
 /// Field along the row at the strings' height, for a drawing.
@@ -130,8 +133,12 @@ pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
     match view {
         View::Pickup => {
             let mut all = vec![
-                Figure::plain("From above", drawing::top(design, &builds), true),
-                Figure::plain("Section through a pole", drawing::section(design, &builds), false),
+                Figure::plain("From above", drawing::top(design, &builds, drawn.units), true),
+                Figure::plain(
+                    "Section through a pole",
+                    drawing::section(design, &builds, drawn.units),
+                    false,
+                ),
             ];
             if let Some(prediction) = drawn.prediction {
                 all.push(Figure::plain("Response", responses(prediction, drawn), false));
@@ -167,7 +174,7 @@ fn field(design: &Design, drawn: &Drawn<'_>) -> Vec<Figure> {
         .collect();
     let mut all = Vec::new();
     if let Some(solution) = drawn.solution {
-        let row = drawing::row(&along_row(design, solution), &places);
+        let row = drawing::row(&along_row(design, solution), &places, drawn.units);
         all.push(Figure::plain("Field along the row of strings", row, true));
     }
     if let Some(prediction) = drawn.prediction.filter(|p| !p.strings.is_empty()) {
@@ -195,6 +202,7 @@ mod tests {
                 prediction: Some(&prediction),
                 before: Some(&prediction),
                 overlays: &[],
+                units: Units::default(),
             };
             for (view, name, _) in View::ALL.into_iter().filter(|(view, _, _)| !view.needs_sheet()) {
                 let all = figures(view, &drawn);

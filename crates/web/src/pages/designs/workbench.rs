@@ -14,6 +14,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::{Aims, Design};
+use coil::quantity::Units;
 use presentation::field::Field;
 use presentation::form_fields::{Errors, FormFields};
 use presentation::read::limit_letters;
@@ -68,8 +69,9 @@ pub(super) fn sheet_markup(
     form: &FormFields,
     errors: &Errors,
     spools: &[SpoolOption],
+    units: Units,
 ) -> Result<String, AppError> {
-    render(&SheetFields { sections: sheet::sections(design, form, errors, spools) })
+    render(&SheetFields { sections: sheet::sections(design, form, errors, spools, units) })
 }
 
 /// The page with a sheet.
@@ -84,7 +86,8 @@ pub(super) async fn workbench(
     let spools = spools::offered(app, user).await?;
     let base = base_of(form, parent);
     // A sheet that cannot be read shows the design it began with.
-    let shown = sheet::read(&named(form), &base, &spools).map_or_else(|_| base.clone(), |read| read.design);
+    let shown = sheet::read(&named(form), &base, &spools, user.settings.units)
+        .map_or_else(|_| base.clone(), |read| read.design);
     let view = View::named(form.get("view"));
     let before = parent.map(|p| &p.design);
     let preview = preview_markup((app, user), &shown, before, parent, (view, Some(form))).await?;
@@ -115,7 +118,7 @@ pub(super) async fn workbench(
         overlay: form.get("overlay").to_owned(),
         one_by_one: form.get(sheet::ONE_BY_ONE).to_owned(),
         key: form.key_or_new(),
-        fields: sheet_markup(&base, form, errors, &spools)?,
+        fields: sheet_markup(&base, form, errors, &spools, user.settings.units)?,
         name: Field { required: "yes", ..Field::typed("name", "Name", "").filled(form, errors) },
         note: Field::typed("note", "Note", "Why this revision, what changed and what you expect.")
             .filled(form, errors),
@@ -133,8 +136,15 @@ pub(super) async fn edit(
     id: web::Path<u64>,
 ) -> Result<HttpResponse, AppError> {
     let revision = app.workshop.revision(&user.actor, RevisionId(*id)).await?;
-    workbench(&app, &user, &FormData(sheet::form_of(&revision.design)), &Errors::new(), Some(&revision), None)
-        .await
+    workbench(
+        &app,
+        &user,
+        &FormData(sheet::form_of(&revision.design, user.settings.units)),
+        &Errors::new(),
+        Some(&revision),
+        None,
+    )
+    .await
 }
 
 /// A new design that begins as a revision is.
@@ -145,7 +155,15 @@ pub(super) async fn duplicate(
 ) -> Result<HttpResponse, AppError> {
     let mut design = app.workshop.revision(&user.actor, RevisionId(*id)).await?.design;
     design.name = format!("{}, copy", design.name.chars().take(COPIED_LETTERS).collect::<String>());
-    workbench(&app, &user, &FormData(sheet::form_of(&design)), &Errors::new(), None, None).await
+    workbench(
+        &app,
+        &user,
+        &FormData(sheet::form_of(&design, user.settings.units)),
+        &Errors::new(),
+        None,
+        None,
+    )
+    .await
 }
 
 async fn save(
@@ -158,7 +176,7 @@ async fn save(
     let mut errors = Errors::new();
     limit_letters(form, &mut errors, "note", MOST_LETTERS);
     let referred = spools::referred(app, user, form).await?;
-    let design = match sheet::read(form, &base, &referred) {
+    let design = match sheet::read(form, &base, &referred, user.settings.units) {
         Ok(read) => read.design,
         Err(more) => {
             errors.extend(more);

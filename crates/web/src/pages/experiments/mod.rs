@@ -264,7 +264,7 @@ async fn experiment_page(
                 (row.id.0, format!("{} r{}", row.name, row.number), f.runs.len())
             })
             .collect(),
-        differences: differences_in_words(designs[0], &[designs[1]]),
+        differences: differences_in_words(designs[0], &[designs[1]], user.settings.units),
         quantities: quantities.iter().map(|q| quantity_row(q, experiment.cares_percent)).collect(),
         coils: lines
             .iter()

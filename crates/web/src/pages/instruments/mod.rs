@@ -12,7 +12,7 @@ use ::instruments::simulated::Fault;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::quantity::fixed;
+use coil::quantity::{Units, fixed};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use store::instrument::{Instrument, NewInstrument};
@@ -89,7 +89,7 @@ fn row(of: Instrument) -> Row {
     if let Some(hz) = of.test_hz {
         reads.push(format!("at {} Hz", fixed(hz, 0)));
     }
-    let day = format_description!("[day padding:none] [month repr:short] [year]");
+    let day = format_description!("[year]-[month]-[day]");
     Row {
         id: of.id.0,
         name: of.name,
@@ -244,12 +244,12 @@ async fn forbid(
 }
 
 /// What an instrument shows just now, in words.
-fn state_text(state: &InstrumentState) -> String {
+fn state_text(state: &InstrumentState, units: Units) -> String {
     match state {
         InstrumentState::Ohms(ohms) => format!("{} Ω", fixed(*ohms, 1)),
         InstrumentState::Open => "open".into(),
         InstrumentState::Inductance(henries, q) => format!("{henries} H, Q {q}"),
-        InstrumentState::Tesla(tesla) => format!("{:.1} mT", tesla * 1e3),
+        InstrumentState::Tesla(tesla) => units.flux(tesla * 1e3, 1),
         InstrumentState::Turns(turns) => format!("counter at {turns}"),
         InstrumentState::Ready => "ready".into(),
         InstrumentState::CannotRead(why) => why.clone(),
@@ -266,7 +266,8 @@ async fn test(
 ) -> Result<HttpResponse, AppError> {
     match app.workshop.test_instrument(&user.actor, InstrumentId(*id)).await {
         Ok((of, identity, state)) => {
-            let text = format!("{} answers: {identity}. Now: {}.", of.name, state_text(&state));
+            let text =
+                format!("{} answers: {identity}. Now: {}.", of.name, state_text(&state, user.settings.units));
             flash::put(&session, FlashKind::Done, text);
         }
         Err(refusal @ Refusal::Instrument { .. }) => {

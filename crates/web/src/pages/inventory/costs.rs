@@ -9,6 +9,7 @@ use crate::query::QueryParameters;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use coil::quantity::Units;
 use presentation::field::Choice;
 use presentation::format::{self, money};
 use store::{DesignId, PartId};
@@ -40,10 +41,10 @@ pub(super) async fn show(
 }
 
 /// The lines of a cost: what, how much, price.
-fn lines(cost: &DesignCost) -> Vec<(String, String, String)> {
+fn lines(cost: &DesignCost, units: Units) -> Vec<(String, String, String)> {
     let price = |cost: Option<f64>| cost.map_or_else(|| "no price".into(), money);
     let wire = cost.wire.iter().map(|w| {
-        let amount = format!("{} m, {} g", format::turns(w.metres), format::plain(w.grams, 1));
+        let amount = format!("{} m, {}", format::turns(w.metres), units.mass(w.grams, 1));
         (format!("wire of coil {}, {}", w.coil, w.gauge), amount, price(w.cost))
     });
     let parts = cost.parts.iter().filter(|(_, count)| *count > 0).map(|(part, count)| {
@@ -77,7 +78,7 @@ async fn costs_page(
         let (sum, missing) = cost.total();
         page.design = cost.revision.design_id.to_string();
         page.name.clone_from(&cost.revision.name);
-        page.lines = lines(&cost);
+        page.lines = lines(&cost, user.settings.units);
         page.enough = cost.pickups_in_stock().map_or_else(String::new, |(n, part)| {
             format!("The stock suffices for {n} more; {part} runs out first.")
         });

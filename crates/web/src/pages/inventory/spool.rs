@@ -8,10 +8,11 @@ use crate::form::FormData;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use coil::quantity::{Measure, Units};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, counted, signed_percent, signed_percent_of_ln};
-use presentation::read::{celsius, limit_letters, millimetres, optional, plain};
+use presentation::read::{limit_letters, measured, optional, plain};
 use store::instrument::Instrument;
 use store::spool::{NewCheck, Spool, SpoolCheck, SpoolDetails};
 use store::{ClientKey, InstrumentId, SpoolId};
@@ -62,24 +63,38 @@ fn shown(value: Option<f64>, decimals: usize) -> String {
     value.map_or_else(String::new, |v| format::plain(v, decimals))
 }
 
-fn check_fields(spool: &Spool, form: &FormData, errors: &Errors) -> Vec<Field> {
+fn check_fields(spool: &Spool, form: &FormData, errors: &Errors, units: Units) -> Vec<Field> {
+    let measured = |name: &str, label: &str, measure: Measure, hint: &str| {
+        Field::measured(name, label, hint, (measure, units)).filled(form, errors)
+    };
     let typed = |name: &str, label: &str, unit: &str, hint: &str| Field {
         unit: unit.into(),
         ..Field::typed(name, label, hint).filled(form, errors)
     };
     let weight = match spool.empty_g {
-        Some(empty) => format!("With the spool; {} g are taken off for it.", format::plain(empty, 1)),
+        Some(empty) => format!("With the spool; {} are taken off for it.", units.mass(empty, 1)),
         None => "Less the empty spool: note what that weighs below.".into(),
     };
     vec![
-        typed("overall", "Overall diameter", "mm", "With the enamel on, at this place of the wire."),
+        measured(
+            "overall",
+            "Overall diameter",
+            Measure::Length,
+            "With the enamel on, at this place of the wire.",
+        ),
         typed("ohms", "Ohms per metre", "Ω/m", "Of a measured length from this place."),
-        typed("at_c", "at", "°C", "Temperature of that reading; 20 when empty."),
-        typed("gross", "Weighs", "g", &weight),
+        measured("at_c", "at", Measure::Temperature, "Temperature of that reading; 20 °C when empty."),
+        measured("gross", "Weighs", Measure::Mass, &weight),
     ]
 }
 
-fn detail_fields(spool: &Spool, winders: &[Instrument], form: &FormData, errors: &Errors) -> Vec<Field> {
+fn detail_fields(
+    spool: &Spool,
+    winders: &[Instrument],
+    form: &FormData,
+    errors: &Errors,
+    units: Units,
+) -> Vec<Field> {
     let mut stations = vec![Choice::new("", "no station")];
     stations.extend(winders.iter().map(|i| Choice::new(i.id.to_string(), &i.name)));
     let detail = |field: Field, usual: &str| field.filled_or(form, errors, usual);
@@ -87,12 +102,13 @@ fn detail_fields(spool: &Spool, winders: &[Instrument], form: &FormData, errors:
     let used_up = if spool.emptied_at.is_some() { "yes" } else { "" };
     let station = spool.winder_id.map_or_else(String::new, |w| w.to_string());
     let cost = detail(Field::typed("cost", "Cost", "In your currency."), &shown(spool.cost_per_kg, 2));
-    let empty = detail(Field::typed("empty", "Empty spool weighs", ""), &shown(spool.empty_g, 1));
+    let empty_g = spool.empty_g.map_or_else(String::new, |g| units.field(Measure::Mass, g));
+    let empty = Field::measured("empty", "Empty spool weighs", "", (Measure::Mass, units));
     vec![
         detail(Field::typed("supplier", "Supplier", ""), &spool.supplier),
         detail(Field::typed("lot", "Lot or order", ""), &spool.lot),
         cost.unit("per kg"),
-        empty.unit("g"),
+        detail(empty, &empty_g),
         detail(Field::chosen("winder", "Station", "The winder that it is kept at.", stations), &station),
         detail(Field::chosen("emptied", "In use", "", in_use), used_up),
     ]
@@ -110,12 +126,13 @@ async fn page(
     let winders = app.workshop.winders(&user.actor).await?;
     let ohms: Vec<f64> = checks.iter().filter_map(SpoolCheck::ohm_per_m_20c).collect();
     let diameters: Vec<f64> = checks.iter().filter_map(|c| c.overall_mm).collect();
-    let measured = |name, values: &[f64], decimals, unit: &str| {
+    let units = user.settings.units;
+    let measured = |name, values: &[f64], text: &dyn Fn(f64) -> String| {
         along(values).map(|a| {
             let spread = format!("{:.1} % from place to place", a.spread * 100.0);
             let places =
                 if a.count == 1 { "1 place".to_owned() } else { format!("{} places, {spread}", a.count) };
-            (name, format!("{} {unit}", format::plain(a.mean, decimals)), places)
+            (name, text(a.mean), places)
         })
     };
     let effect = model.as_ref().and_then(|m| m.of(Quantity::Resistance)).and_then(|fitted| {
@@ -145,21 +162,24 @@ async fn page(
             .rev()
             .map(|c| CheckRow {
                 at: c.at_m.map_or_else(|| "–".into(), |m| format!("{} m left", format::turns(m))),
-                overall: c.overall_mm.map_or_else(|| "–".into(), |v| format!("{} mm", format::plain(v, 4))),
+                overall: c.overall_mm.map_or_else(|| "–".into(), |v| units.length(v, 4)),
                 ohms: match (c.ohm_per_m, c.at_c) {
-                    (Some(v), Some(t)) => format!("{} at {} °C", format::plain(v, 3), format::plain(t, 1)),
+                    (Some(v), Some(t)) => format!("{} at {}", format::plain(v, 3), units.temperature(t, 1)),
                     (Some(v), None) => format::plain(v, 3),
                     _ => "–".into(),
                 },
-                weight: c.gross_g.map_or_else(|| "–".into(), |g| format!("{} g", format::plain(g, 1))),
+                weight: c.gross_g.map_or_else(|| "–".into(), |g| units.mass(g, 1)),
                 by: c.by.clone(),
                 when: format::moment(c.taken_at),
             })
             .collect(),
-        along: [measured("Overall", &diameters, 4, "mm"), measured("Resistance at 20 °C", &ohms, 3, "Ω/m")]
-            .into_iter()
-            .flatten()
-            .collect(),
+        along: [
+            measured("Overall", &diameters, &|mm| units.length(mm, 4)),
+            measured("Resistance at 20 °C", &ohms, &|v| format!("{} Ω/m", format::plain(v, 3))),
+        ]
+        .into_iter()
+        .flatten()
+        .collect(),
         runs: lines
             .iter()
             .map(|l| RunRow {
@@ -171,8 +191,8 @@ async fn page(
             })
             .collect(),
         key: form.key_or_new(),
-        check_fields: check_fields(&spool, form, errors),
-        detail_fields: detail_fields(&spool, &winders, form, errors),
+        check_fields: check_fields(&spool, form, errors, units),
+        detail_fields: detail_fields(&spool, &winders, form, errors, units),
         checking: has(&["overall", "ohms", "at_c", "gross"]),
         editing: has(&["cost", "empty", "supplier", "lot"]),
         spool,
@@ -197,12 +217,12 @@ pub(super) async fn check(
 ) -> Result<HttpResponse, AppError> {
     let id = SpoolId(*id);
     let empty_g = app.workshop.spool_measurements(&user.actor, id).await?.empty_g;
-    let mut errors = Errors::new();
+    let (mut errors, units) = (Errors::new(), user.settings.units);
     let check = NewCheck {
-        overall_mm: optional(&form, &mut errors, "overall", (0.02, 0.5), millimetres),
+        overall_mm: measured(&form, &mut errors, "overall", (0.02, 0.5), (Measure::Length, units)),
         ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain),
-        at_c: optional(&form, &mut errors, "at_c", (-20.0, 60.0), celsius),
-        gross_g: optional(&form, &mut errors, "gross", (0.0, 20_000.0), plain),
+        at_c: measured(&form, &mut errors, "at_c", (-20.0, 60.0), (Measure::Temperature, units)),
+        gross_g: measured(&form, &mut errors, "gross", (0.0, 20_000.0), (Measure::Mass, units)),
         ..NewCheck::default()
     };
     if errors.is_empty() && check.overall_mm.is_none() && check.ohm_per_m.is_none() && check.gross_g.is_none()
@@ -233,7 +253,7 @@ pub(super) async fn update(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let id = SpoolId(*id);
-    let mut errors = Errors::new();
+    let (mut errors, units) = (Errors::new(), user.settings.units);
     for name in ["supplier", "lot"] {
         limit_letters(&form, &mut errors, name, 80);
     }
@@ -241,7 +261,7 @@ pub(super) async fn update(
         supplier: form.get("supplier").into(),
         lot: form.get("lot").into(),
         cost_per_kg: optional(&form, &mut errors, "cost", (0.0, 100_000.0), plain),
-        empty_g: optional(&form, &mut errors, "empty", (0.0, 20_000.0), plain),
+        empty_g: measured(&form, &mut errors, "empty", (0.0, 20_000.0), (Measure::Mass, units)),
         winder: form.id("winder").map(InstrumentId),
         emptied: form.is_ticked("emptied"),
     };

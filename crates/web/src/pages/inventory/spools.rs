@@ -10,13 +10,13 @@ use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word;
-use coil::quantity::{fixed, number};
+use coil::quantity::{Measure, number};
 use coil::wire::Gauge;
 use coil::wire::Insulation;
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format;
-use presentation::read::{celsius, limit_letters, millimetres, optional, plain};
+use presentation::read::{limit_letters, measured, optional, plain};
 use store::ClientKey;
 use store::spool::{NewSpool, Spool};
 use trade::stock::SpoolWarning;
@@ -58,6 +58,9 @@ async fn page(
         unit: unit.into(),
         ..fill(Field::typed(name, label, hint))
     };
+    let measured = |name: &str, label: &str, measure: Measure, hint: &str| {
+        fill(Field::measured(name, label, hint, (measure, user.settings.units)))
+    };
     let chosen = |name: &str, label: &str, all: &[&str]| {
         fill(Field::chosen(
             name,
@@ -87,9 +90,14 @@ async fn page(
             chosen("insulation", "Insulation", &insulations()),
             chosen("build", "Build", &BUILDS),
             chosen("tolerance", "Ordered as", &RANGES),
-            typed("overall", "Overall diameter", "mm", "Measured with the enamel on. Empty if not measured."),
+            measured(
+                "overall",
+                "Overall diameter",
+                Measure::Length,
+                "Measured with the enamel on. Empty if not measured.",
+            ),
             typed("ohms", "Ohms per metre", "Ω/m", "Of a measured length. Empty if not measured."),
-            typed("at_c", "at", "°C", "Temperature of that reading."),
+            measured("at_c", "at", Measure::Temperature, "Temperature of that reading."),
             typed("left", "Wire left", "m", "As far as known."),
             typed("remark", "Remark", "", "").wide(),
         ],
@@ -107,7 +115,7 @@ pub(super) async fn add(
     user: CurrentUser,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let mut errors = Errors::new();
+    let (mut errors, units) = (Errors::new(), user.settings.units);
     let label = form.get("label");
     if label.is_empty() || label.chars().count() > 80 {
         errors.insert("label".into(), "Give it a label of up to 80 letters.".into());
@@ -124,9 +132,9 @@ pub(super) async fn add(
     let metres = |text: &str| number(text, "1200 m").map(|(value, _)| value).map_err(|e| e.to_string());
     let measured = coil::design::Spool {
         bare_mm: None,
-        overall_mm: optional(&form, &mut errors, "overall", (0.02, 0.5), millimetres),
+        overall_mm: measured(&form, &mut errors, "overall", (0.02, 0.5), (Measure::Length, units)),
         ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain),
-        at_c: optional(&form, &mut errors, "at_c", (-20.0, 60.0), celsius),
+        at_c: measured(&form, &mut errors, "at_c", (-20.0, 60.0), (Measure::Temperature, units)),
         left_m: optional(&form, &mut errors, "left", (0.0, 1e6), metres),
     };
     if let (Some(gauge), Some(overall)) = (gauge, measured.overall_mm)
@@ -135,8 +143,8 @@ pub(super) async fn add(
         errors.insert(
             "overall".into(),
             format!(
-                "The bare wire alone is {} mm: this cannot be over the enamel.",
-                fixed(gauge.bare_m() * 1e3, 4)
+                "The bare wire alone is {}: this cannot be over the enamel.",
+                units.length(gauge.bare_m() * 1e3, 4)
             ),
         );
     }

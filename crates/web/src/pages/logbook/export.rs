@@ -12,6 +12,7 @@ use presentation::spreadsheet::unformulated;
 use serde_json::{Map, Value, json};
 use store::logbook::LogbookRow;
 use trade::run_import::{COLUMNS, FORMAT};
+use trade::spreadsheet::SpreadsheetFormat;
 
 /// Most lines of one export.
 const MOST: u32 = 100_000;
@@ -22,7 +23,7 @@ fn rounded(value: Option<f64>, parts: f64) -> Value {
 }
 
 /// A column's value: text, number or nothing.
-fn value(row: &LogbookRow, column: &str) -> Value {
+fn value(row: &LogbookRow, column: &str, has_names: bool) -> Value {
     let text = |t: &Option<String>| t.clone().map_or(Value::Null, Value::from);
     match column {
         "key" => row.client_key.clone().into(),
@@ -31,6 +32,7 @@ fn value(row: &LogbookRow, column: &str) -> Value {
         "design" => row.name.clone().into(),
         "revision" => format!("r{}", row.revision).into(),
         "spool" => text(&row.spool),
+        "operator" if !has_names => format!("person {}", row.operator_id).into(),
         "operator" => row.operator.clone().into(),
         "winder" => text(&row.winder),
         "planned_turns" => row.planned_turns.into(),
@@ -55,26 +57,26 @@ fn columns() -> &'static [&'static str] {
     &COLUMNS[..COLUMNS.len() - 1]
 }
 
-/// Rows as CSV.
-fn csv_of(rows: &[LogbookRow]) -> Result<Vec<u8>, csv::Error> {
-    let mut out = csv::Writer::from_writer(Vec::new());
+/// Rows as a table.
+fn csv_of(rows: &[LogbookRow], format: SpreadsheetFormat, has_names: bool) -> Result<Vec<u8>, csv::Error> {
+    let mut out = csv::WriterBuilder::new().delimiter(format.delimiter()).from_writer(Vec::new());
     out.write_record(columns())?;
     for row in rows {
-        out.write_record(columns().iter().map(|c| match value(row, c) {
+        out.write_record(columns().iter().map(|c| match value(row, c, has_names) {
             Value::String(text) => unformulated(&text),
             Value::Null => String::new(),
-            number => number.to_string(),
+            number => format.number(&number.to_string()),
         }))?;
     }
     out.into_inner().map_err(|error| error.into_error().into())
 }
 
 /// Rows as a document.
-fn json_of(rows: &[LogbookRow]) -> Value {
+fn json_of(rows: &[LogbookRow], has_names: bool) -> Value {
     let runs: Vec<Value> = rows
         .iter()
         .map(|row| {
-            let values = columns().iter().map(|c| ((*c).to_owned(), value(row, c)));
+            let values = columns().iter().map(|c| ((*c).to_owned(), value(row, c, has_names)));
             Value::Object(values.collect::<Map<_, _>>())
         })
         .collect();
@@ -87,7 +89,8 @@ pub(super) async fn csv(
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
     let rows = app.workshop.logbook_rows(&user.actor, &filter(&query), MOST).await?;
-    let written = web::block(move || csv_of(&rows)).await?.map_err(AppError::internal)?;
+    let (format, has_names) = (user.settings.spreadsheets, user.settings.privacy.names_in_exports);
+    let written = web::block(move || csv_of(&rows, format, has_names)).await?.map_err(AppError::internal)?;
     Ok(attachment("text/csv; charset=utf-8", "logbook.csv", written))
 }
 
@@ -97,7 +100,11 @@ pub(super) async fn json(
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
     let rows = app.workshop.logbook_rows(&user.actor, &filter(&query), MOST).await?;
-    Ok(attachment("application/json", "logbook.json", json_of(&rows).to_string()))
+    Ok(attachment(
+        "application/json",
+        "logbook.json",
+        json_of(&rows, user.settings.privacy.names_in_exports).to_string(),
+    ))
 }
 
 #[cfg(test)]
@@ -150,6 +157,7 @@ mod tests {
             remark: "first\nsecond".into(),
             client_key: "0".repeat(32),
             calibrated: false,
+            control_sd: 3.0,
         }
     }
 
@@ -157,7 +165,27 @@ mod tests {
     #[test]
     fn exports_are_as_they_were() {
         let rows = [row(1), row(2)];
-        insta::assert_snapshot!("logbook_csv", String::from_utf8(csv_of(&rows).unwrap()).unwrap());
-        insta::assert_snapshot!("logbook_json", serde_json::to_string_pretty(&json_of(&rows)).unwrap());
+        insta::assert_snapshot!("logbook_csv", table(SpreadsheetFormat::Point, true));
+        insta::assert_snapshot!("logbook_json", serde_json::to_string_pretty(&json_of(&rows, true)).unwrap());
+    }
+
+    fn table(format: SpreadsheetFormat, has_names: bool) -> String {
+        String::from_utf8(csv_of(&[row(1), row(2)], format, has_names).unwrap()).unwrap()
+    }
+
+    /// What is exported is read by the import alike, with a decimal point or a decimal comma.
+    #[test]
+    fn a_table_with_decimal_commas_comes_back_as_it_went() {
+        let of = |format| trade::run_import::read(&table(format, true)).unwrap();
+        let commas = table(SpreadsheetFormat::Comma, true);
+        assert!(commas.contains(";5750,123;"), "{commas}");
+        assert_eq!(of(SpreadsheetFormat::Comma), of(SpreadsheetFormat::Point));
+    }
+
+    #[test]
+    fn people_are_numbered_where_they_are_not_to_be_named() {
+        let numbered = table(SpreadsheetFormat::Point, false);
+        assert!(numbered.contains(",person 1,") && !numbered.contains("Farrow"), "{numbered}");
+        assert!(!json_of(&[row(1)], false).to_string().contains("Farrow"));
     }
 }

@@ -11,10 +11,11 @@ use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
 use coil::design::Kind;
+use coil::quantity::Units;
 use presentation::field::Choice;
 use presentation::format::{self, signed_percent};
 use store::logbook::{LogbookRow, Order, PAGE};
-use trade::comparison::CONTROL;
+use trade::comparison::TolerancePolicy;
 use trade::verdict::Level;
 use workshop::Action;
 use workshop::FilterChoices;
@@ -119,7 +120,7 @@ fn off(value: Option<f64>) -> String {
     value.map_or_else(String::new, |v| signed_percent(v, 1))
 }
 
-fn cell(line: &LogbookRow, key: &str, links_designs: bool) -> Cell {
+fn cell(line: &LogbookRow, key: &str, links_designs: bool, units: Units) -> Cell {
     let mut cell = Cell {
         class: "",
         text: "–".into(),
@@ -129,7 +130,8 @@ fn cell(line: &LogbookRow, key: &str, links_designs: bool) -> Cell {
         level: String::new(),
         iso: String::new(),
     };
-    let limit = if line.calibrated { CONTROL } else { 1.0 };
+    let policy = TolerancePolicy { control_sd: line.control_sd };
+    let limit = if line.calibrated { policy.limit() } else { 1.0 };
     let beyond = |bands: Option<f64>| bands.is_some_and(|b| b.abs() > limit);
     let named = |name: &Option<String>| name.clone().unwrap_or_else(|| "–".into());
     match key {
@@ -148,7 +150,7 @@ fn cell(line: &LogbookRow, key: &str, links_designs: bool) -> Cell {
         "winder" => cell.text = named(&line.winder),
         "turns" => cell.text = line.turns.map_or_else(|| "–".into(), format::turns),
         "coil_c" => {
-            cell.text = line.coil_c.map_or_else(|| "–".into(), |c| format!("{} °C", format::plain(c, 1)));
+            cell.text = line.coil_c.map_or_else(|| "–".into(), |c| units.temperature(c, 1));
         }
         "r" | "r-off" => {
             let text = line.resistance_ohm.map_or_else(|| "–".into(), |v| format::KILOOHM.text(v));
@@ -245,7 +247,7 @@ pub(super) async fn show(
                 number: line.number,
                 cells: chosen
                     .iter()
-                    .map(|c| cell(line, c.key, user.actor.may(Action::ReadDesigns)))
+                    .map(|c| cell(line, c.key, user.actor.may(Action::ReadDesigns), user.settings.units))
                     .collect(),
             })
             .collect(),

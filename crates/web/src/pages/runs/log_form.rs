@@ -4,12 +4,12 @@ use super::log_row::{LogRow, reading_name};
 use crate::form::FormData;
 use coil::circuit::capacitance_from_resonances;
 use coil::quantity::{
-    Capacitance, FluxDensity, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Turns,
-    fixed,
+    Capacitance, Frequency, Inductance, Measure, ParseQuantity, Resistance, Turns, Units, fixed,
 };
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOOHM};
+use presentation::read::measured;
 use store::reading::NewReading;
 use store::run::Run;
 use trade::reading::Kind;
@@ -33,11 +33,15 @@ pub(super) fn reading_fields(
     errors: &Errors,
     run: &Run,
     corrects: Option<&LogRow>,
+    units: Units,
 ) -> (Vec<Field>, Vec<Field>) {
     let only = corrects.map(|row| row.kind);
     let wanted = |kind: Kind| only.is_none_or(|k| k == kind);
     let typed = |name: &str, label: &str, unit: &str, hint: &str| {
         Field::typed(name, label, hint).unit(unit).filled(form, errors)
+    };
+    let measured = |name: &str, label: &str, measure: Measure, hint: &str| {
+        Field::measured(name, label, hint, (measure, units)).filled(form, errors)
     };
     let mut fields = Vec::new();
     if wanted(Kind::Turns) {
@@ -50,10 +54,10 @@ pub(super) fn reading_fields(
             "Ω",
             "Such as 6.1k. Type open if the meter shows an open circuit.",
         ));
-        fields.push(typed(
+        fields.push(measured(
             "coil_c",
             "Coil temperature",
-            "°C",
+            Measure::Temperature,
             "Of the coil, not the room: a warm coil reads high.",
         ));
     }
@@ -83,10 +87,10 @@ pub(super) fn reading_fields(
         fields.push(typed("across_pf", "Capacitor across", "pF", "1000 is usual."));
     }
     if wanted(Kind::Width) {
-        fields.push(typed(
+        fields.push(measured(
             "width",
             "Width of the coil",
-            "mm",
+            Measure::Length,
             "Over the winding at its thickest, by caliper.",
         ));
     }
@@ -97,15 +101,15 @@ pub(super) fn reading_fields(
     if wanted(Kind::Flux) {
         for pole in run.design.poles.iter().filter_map(|p| p.string) {
             if corrects.is_none_or(|row| row.name == reading_name(Kind::Flux, Some(pole))) {
-                flux.push(typed(&format!("flux_{pole}"), &format!("Pole {pole}"), "mT", ""));
+                flux.push(measured(&format!("flux_{pole}"), &format!("Pole {pole}"), Measure::Flux, ""));
             }
         }
         if !flux.is_empty() {
-            flux.push(typed(
+            flux.push(measured(
                 "probe",
                 "Probe above the face",
-                "mm",
-                "Where the sensing element is; 0.5 when empty.",
+                Measure::Length,
+                "Where the sensing element is; 0.5 mm when empty.",
             ));
         }
     }
@@ -142,7 +146,11 @@ fn optional<T: ParseQuantity>(
 }
 
 /// What was filled in, as readings.
-pub(super) fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading>, RefusedForm> {
+pub(super) fn readings_from(
+    form: &FormData,
+    run: &Run,
+    units: Units,
+) -> Result<Vec<NewReading>, RefusedForm> {
     let mut errors = Errors::new();
     let mut not_a_capacitance_f = None;
     let mut readings = Vec::new();
@@ -150,13 +158,16 @@ pub(super) fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading
     if let Some(turns) = optional(form, e, "turns", (1.0, 50_000.0), "turns", |t: Turns| f64::from(t.0)) {
         readings.push(NewReading::of(Kind::Turns, Some(turns)));
     }
-    let coil_c = optional(form, e, "coil_c", (-20.0, 150.0), "°C", Temperature::celsius);
+    let coil_c = measured(form, e, "coil_c", (-20.0, 150.0), (Measure::Temperature, units));
     let typed = form.get("resistance").to_lowercase();
     if ["open", "ol", "o.l", "inf", "infinite", "∞"].contains(&typed.as_str()) {
         readings.push(NewReading::of(Kind::Open, None));
     } else if let Some(ohms) = optional(form, e, "resistance", (1.0, 1e6), "Ω", Resistance::ohms) {
         if coil_c.is_none() && !e.contains_key("coil_c") {
-            e.insert("coil_c".into(), "Enter the coil’s temperature: 5 °C change the reading by 2 %.".into());
+            e.insert(
+                "coil_c".into(),
+                "Enter the coil’s temperature: a coil 5 K warmer reads 2 % more.".into(),
+            );
         }
         readings.push(NewReading { coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
     }
@@ -170,20 +181,20 @@ pub(super) fn readings_from(form: &FormData, run: &Run) -> Result<Vec<NewReading
     if let Some(farads) = capacitance(form, e, &mut not_a_capacitance_f) {
         readings.push(NewReading::of(Kind::Capacitance, Some(farads)));
     }
-    if let Some(mm) = optional(form, e, "width", (1.0, 150.0), "mm", Length::mm) {
+    if let Some(mm) = measured(form, e, "width", (1.0, 150.0), (Measure::Length, units)) {
         readings.push(NewReading::of(Kind::Width, Some(mm * 1e-3)));
     }
-    if let Some(mm) = optional(form, e, "length", (1.0, 300.0), "mm", Length::mm) {
+    if let Some(mm) = measured(form, e, "length", (1.0, 300.0), (Measure::Length, units)) {
         readings.push(NewReading::of(Kind::Length, Some(mm * 1e-3)));
     }
-    let probe_mm = optional(form, e, "probe", (0.0, 20.0), "mm", Length::mm);
+    let probe_mm = measured(form, e, "probe", (0.0, 20.0), (Measure::Length, units));
     for pole in run.design.poles.iter().filter_map(|p| p.string) {
         let name = format!("flux_{pole}");
-        if let Some(tesla) = optional(form, e, &name, (-2.0, 2.0), "T", FluxDensity::tesla) {
+        if let Some(mt) = measured(form, e, &name, (-2000.0, 2000.0), (Measure::Flux, units)) {
             readings.push(NewReading {
                 pole: Some(pole),
                 probe_mm: Some(probe_mm.unwrap_or(0.5)),
-                ..NewReading::of(Kind::Flux, Some(tesla))
+                ..NewReading::of(Kind::Flux, Some(mt * 1e-3))
             });
         }
     }

@@ -1,7 +1,7 @@
 //! Readings as a run's page shows them.
 
-use coil::quantity::fixed;
-use presentation::format::{self, HENRY, KILOOHM, MILLIMETRE, MILLITESLA, PICOFARAD, Scale};
+use coil::quantity::{Units, fixed};
+use presentation::format::{self, HENRY, KILOOHM, PICOFARAD, Scale};
 use store::reading::ReadingRow;
 use trade::reading::Kind;
 
@@ -51,34 +51,34 @@ pub(super) fn reading_name(kind: Kind, pole: Option<u32>) -> String {
 }
 
 /// How a reading is written; `None` for counts and words.
-pub(super) fn scale(kind: Kind) -> Option<Scale> {
+pub(super) fn scale(kind: Kind, units: Units) -> Option<Scale> {
     match kind {
         Kind::Resistance => Some(KILOOHM.finer()),
         Kind::Inductance => Some(HENRY.finer()),
-        Kind::Flux => Some(MILLITESLA),
+        Kind::Flux => Some(Scale::flux(units)),
         Kind::Capacitance => Some(PICOFARAD),
-        Kind::Width | Kind::Length => Some(MILLIMETRE),
+        Kind::Width | Kind::Length => Some(Scale::length(units)),
         _ => None,
     }
 }
 
 /// A reading as the log shows it.
-pub(super) fn log_row(logged: &ReadingRow, stands: bool) -> LogRow {
+pub(super) fn log_row(logged: &ReadingRow, stands: bool, units: Units) -> LogRow {
     let reading = &logged.reading;
-    let value = match (reading.value, scale(reading.kind)) {
+    let value = match (reading.value, scale(reading.kind, units)) {
         (Some(value), Some(scale)) => scale.text(value),
         (Some(value), None) => format::turns(value),
         (None, _) => String::new(),
     };
     let mut condition = Vec::new();
     if let Some(c) = reading.coil_c {
-        condition.push(format!("coil at {} °C", fixed(c, 1)));
+        condition.push(format!("coil at {}", units.temperature(c, 1)));
     }
     if let Some(hz) = reading.test_hz {
         condition.push(format!("at {} Hz", fixed(hz, 0)));
     }
     if let Some(mm) = reading.probe_mm {
-        condition.push(format!("{} mm above", fixed(mm, 2)));
+        condition.push(format!("{} above", units.length(mm, 2)));
     }
     LogRow {
         id: reading.id,

@@ -10,7 +10,8 @@ use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
-use presentation::read::{celsius, optional};
+use coil::quantity::Measure;
+use presentation::read::measured;
 use serde::Serialize;
 use store::{InstrumentId, RunId};
 use trade::cooling::{CoolingFit, Sample};
@@ -30,7 +31,13 @@ pub(super) async fn read(
 ) -> Result<HttpResponse, AppError> {
     let run = RunId(*id);
     let mut shown = RunForm::default();
-    let coil_c = optional(&form, &mut shown.errors, "coil_c", (-20.0, 150.0), celsius);
+    let coil_c = measured(
+        &form,
+        &mut shown.errors,
+        "coil_c",
+        (-20.0, 150.0),
+        (Measure::Temperature, user.settings.units),
+    );
     let command = MeasureCommand {
         key: form.key()?,
         instrument: instrument(&form)?,

@@ -16,6 +16,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
 use coil::magnet::AlloyGuess;
+use coil::quantity::Units;
 use presentation::field::Field;
 use presentation::figures::Figure;
 use presentation::form_fields::Errors;
@@ -166,8 +167,8 @@ pub(super) async fn judge_again(
     Ok(redirect(format!("/runs/{id}")))
 }
 
-fn comparison_row(c: &Comparison) -> ComparisonRow {
-    let scale = scale(c.kind).unwrap_or(KILOOHM);
+fn comparison_row(c: &Comparison, units: Units) -> ComparisonRow {
+    let scale = scale(c.kind, units).unwrap_or(KILOOHM);
     let (class, status) = match (c.reversed, c.standing, c.bands.abs() > 1.0) {
         (true, ..) => ("off", "polarity reversed"),
         (_, Standing::Inside, true) => ("inside", "at the limit, as one in ten is"),
@@ -263,12 +264,13 @@ pub(super) async fn run_page(
 ) -> Result<HttpResponse, AppError> {
     let details = app.workshop.run_details(&user.actor, id).await?;
     let RunForm { form, errors, correct, is_doubtful } = shown;
+    let units = user.settings.units;
     let readings: Vec<Reading> = details.readings.iter().map(|l| l.reading.clone()).collect();
     let stands: Vec<u64> = standing(&readings).iter().map(|r| r.id).collect();
     let log: Vec<LogRow> =
-        details.readings.iter().rev().map(|l| log_row(l, stands.contains(&l.reading.id))).collect();
+        details.readings.iter().rev().map(|l| log_row(l, stands.contains(&l.reading.id), units)).collect();
     let corrects = correct.and_then(|id| log.iter().find(|row| row.id == id.0 && !row.struck).cloned());
-    let (mut fields, flux) = reading_fields(form, errors, &details.run, corrects.as_ref());
+    let (mut fields, flux) = reading_fields(form, errors, &details.run, corrects.as_ref(), units);
     let winding = details.stage == Stage::Wind;
     if let (true, Some(field)) = (winding && details.turns_counted > 0, fields.first_mut())
         && field.name == "turns"
@@ -278,6 +280,7 @@ pub(super) async fn run_page(
         "From the counter, hand turns included. Correct it if it is wrong.".clone_into(&mut field.hint);
     }
     let context = CellContext {
+        units,
         before: None,
         measured: &measured(&details.comparisons),
         coils: MeasuredCoils::default(),
@@ -296,7 +299,7 @@ pub(super) async fn run_page(
         can_sign: matches!(level, Level::Pass | Level::Waiting),
         is_rework: matches!(level, Level::Look | Level::Stop),
         cells: strip.unwrap_or_default(),
-        table: details.comparisons.iter().map(comparison_row).collect(),
+        table: details.comparisons.iter().map(|c| comparison_row(c, units)).collect(),
         log,
         key: form.key_or_new(),
         fields,

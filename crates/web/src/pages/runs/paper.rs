@@ -11,6 +11,7 @@ use askama_web::WebTemplate;
 use coil::Word as _;
 use coil::design::Design;
 use coil::prediction::{Prediction, lay_coil};
+use coil::quantity::Units;
 use presentation::format::{self, HENRY, KILOOHM, METRE};
 use store::RunId;
 use store::run::RunRow;
@@ -37,8 +38,8 @@ pub(super) async fn show(
 ) -> Result<PaperPage, AppError> {
     let (run, progress, prediction) = app.workshop.paper_traveller(&user.actor, RunId(*id)).await?;
     let address = app.origin.address_of(&format!("/runs/{id}"));
-    let design = run.design.clone();
-    let facts = web::block(move || facts(&design, prediction.as_deref())).await?;
+    let (design, units) = (run.design.clone(), user.settings.units);
+    let facts = web::block(move || facts(&design, prediction.as_deref(), units)).await?;
     Ok(PaperPage {
         frame: Frame::new(&user, "logbook", format!("Traveller of run {}", run.row.number)),
         when: format::moment(run.row.created_at),
@@ -61,7 +62,7 @@ fn code_of(address: &str) -> Result<String, AppError> {
 }
 
 /// What the winder needs to know, and what the coil should be.
-fn facts(design: &Design, prediction: Option<&Prediction>) -> Vec<(&'static str, String)> {
+fn facts(design: &Design, prediction: Option<&Prediction>, units: Units) -> Vec<(&'static str, String)> {
     let mut facts = Vec::new();
     if let Some(coil) = design.coils.first() {
         facts.push(("Wire", format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken())));
@@ -69,8 +70,7 @@ fn facts(design: &Design, prediction: Option<&Prediction>) -> Vec<(&'static str,
         if let Some((plan, _)) = lay_coil(design, 0) {
             facts.push(("Turns per pass", format!("{:.0}", plan.turns_per_pass)));
         }
-        let margin = coil::quantity::fixed(coil.wind.margin_mm, 2);
-        facts.push(("Guide margin inside the flanges", format!("{margin} mm")));
+        facts.push(("Guide margin inside the flanges", units.length(coil.wind.margin_mm, 2)));
     }
     if let Some(p) = prediction {
         if let Some(coil) = p.coils.first() {

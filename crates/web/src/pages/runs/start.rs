@@ -10,16 +10,16 @@ use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Design;
-use coil::quantity::{ParseQuantity, Turns};
+use coil::quantity::{Measure, ParseQuantity, Turns, Units};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, METRE};
-use presentation::read::{limit_letters, optional, plain};
+use presentation::read::{limit_letters, measured};
 use serde::Deserialize;
 use store::design::Revision;
 use store::spool::Spool;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId};
-use trade::run::{Stage, usual_stops};
+use trade::run::Stage;
 use workshop::{CheckedStart, Refusal, StartRun};
 
 /// Most stops of a run.
@@ -56,7 +56,8 @@ pub(super) async fn new(
 ) -> Result<HttpResponse, AppError> {
     let options = app.workshop.start_options(&user.actor, RevisionId(query.revision)).await?;
     let turns = options.revision.row.turns;
-    let stops = usual_stops(turns).iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+    let stops =
+        user.settings.stops.stops(turns).iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
     let form = [
         ("turns", turns.to_string()),
         ("stops", stops),
@@ -117,7 +118,12 @@ fn new_page(
         Field::chosen("winder", "Winder", "The machine, if it is not wound by hand.", winders.collect()),
         Field::typed("turns", "Turns planned", "Hand turns included."),
         Field::typed("stops", "Stops", stops_hint),
-        Field::typed("wire_g", "Weight of the wire on the spool", weight_hint).unit("g"),
+        Field::measured(
+            "wire_g",
+            "Weight of the wire on the spool",
+            weight_hint,
+            (Measure::Mass, user.settings.units),
+        ),
         Field::typed("remark", "Remark", "").wide(),
     ]);
     let page = NewPage {
@@ -134,7 +140,11 @@ fn new_page(
 }
 
 /// The command that a form holds, or messages by field.
-fn command(form: &FormData, revision: RevisionId) -> Result<Result<StartRun, Errors>, AppError> {
+fn command(
+    form: &FormData,
+    revision: RevisionId,
+    units: Units,
+) -> Result<Result<StartRun, Errors>, AppError> {
     let mut errors = Errors::new();
     let turns = match Turns::parse(form.get("turns")) {
         Ok(Turns(turns)) if (10..=50_000).contains(&turns) => turns,
@@ -158,8 +168,7 @@ fn command(form: &FormData, revision: RevisionId) -> Result<Result<StartRun, Err
         },
         PersonId,
     );
-    let grams = |text: &str| plain(text.trim_end_matches(['g', ' ']));
-    let wire_g = optional(form, &mut errors, "wire_g", (0.0, 20_000.0), grams);
+    let wire_g = measured(form, &mut errors, "wire_g", (0.0, 20_000.0), (Measure::Mass, units));
     limit_letters(form, &mut errors, "remark", MOST_LETTERS);
     if !errors.is_empty() {
         return Ok(Err(errors));
@@ -186,7 +195,7 @@ pub(super) async fn start(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let revision = form.id("revision").map(RevisionId).ok_or(AppError::NotFound("revision"))?;
-    let (errors, is_short) = match command(&form, revision)? {
+    let (errors, is_short) = match command(&form, revision, user.settings.units)? {
         Ok(command) => match app.workshop.start_run(&user.actor, &command).await {
             Ok(run) => return Ok(redirect(format!("/runs/{run}"))),
             Err(refusal @ Refusal::SpoolTooShort { .. }) => {

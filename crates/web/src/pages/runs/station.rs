@@ -7,6 +7,7 @@ use crate::error::AppError;
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::render_page;
+use crate::session::person_in;
 use actix_web::web::Bytes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -18,7 +19,7 @@ use presentation::drawing;
 use presentation::format;
 use serde::{Deserialize, Serialize};
 use std::time::{Duration, Instant};
-use store::{InstrumentId, RunId};
+use store::{InstrumentId, PersonId, RunId};
 use tokio::sync::watch;
 use trade::winding::{Event, Progress, WindingEventKind};
 use workshop::{
@@ -105,7 +106,7 @@ pub(super) async fn show(
             Some(Direction::CounterClockwise) => "counter-clockwise",
             _ => "clockwise",
         },
-        arrow: drawing::top(&run.design, &[build_mm]),
+        arrow: drawing::top(&run.design, &[build_mm], user.settings.units),
         tension: format!("{} to {} N", fixed(low, 2), fixed(high, 2)),
         rpm: USUAL_RPM,
         frame: Frame::new(&user, "logbook", format!("Winding run {}", run.row.number)),
@@ -163,6 +164,7 @@ fn message(state: &StationState) -> StationMessage {
 struct Following {
     app: web::Data<App>,
     session: String,
+    person: PersonId,
     receiver: watch::Receiver<StationState>,
     checked: Instant,
     _permit: Permit,
@@ -182,9 +184,18 @@ impl Following {
         }
         if self.checked.elapsed() >= SESSION_CHECK {
             self.checked = Instant::now();
-            // A database that does not answer just now ends no stream: the winder is still to be watched.
-            if matches!(self.app.workshop.is_session_open(&self.session).await, Ok(false)) {
-                return None;
+            let workshop = &self.app.workshop;
+            match workshop.named_session_state(&self.session).await {
+                Ok(state) if state.as_deref().and_then(person_in) != Some(self.person) => return None,
+                // Whoever watches a winder that runs need not touch the page.
+                Ok(_) if self.receiver.borrow().rpm > 0.0 => {
+                    if let Err(error) = workshop.prolong_named_session(&self.session).await {
+                        tracing::warn!(%error, "a session could not be prolonged");
+                    }
+                }
+                Ok(_) => {}
+                // A database that does not answer just now ends no stream: the winder is still to be watched.
+                Err(error) => tracing::warn!(%error, "a stream's session could not be read"),
             }
         }
         Some(changed.is_ok().then(|| self.state()))
@@ -201,8 +212,14 @@ pub(super) async fn live(
 ) -> Result<HttpResponse, AppError> {
     let permit = app.workshop.permit_stream(&user.actor)?;
     let receiver = app.workshop.follow(&user.actor, RunId(*id), choice(query.winder)).await?;
-    let following =
-        Following { app, session: user.session_id, receiver, checked: Instant::now(), _permit: permit };
+    let following = Following {
+        app,
+        session: user.session_id,
+        person: user.person.id,
+        receiver,
+        checked: Instant::now(),
+        _permit: permit,
+    };
     let events = stream::unfold((following, true), |(mut following, is_first)| async move {
         let text = if is_first { Some(following.state()) } else { following.next().await? };
         // Without a change a comment keeps the connection open.

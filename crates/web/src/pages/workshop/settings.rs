@@ -11,10 +11,14 @@ use crate::respond::{redirect, render_page};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::quantity::fixed;
+use coil::Word as _;
+use coil::quantity::{FluxUnit, LengthUnit, MassUnit, Measure, TemperatureUnit, Units, fixed};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
-use presentation::read::{celsius, plain};
+use presentation::read::plain;
+use presentation::share_facts::Shown;
+use std::str::FromStr;
+use trade::spreadsheet::SpreadsheetFormat;
 use workshop::{Refusal, WorkshopSettings};
 
 #[derive(Template)]
@@ -22,101 +26,315 @@ use workshop::{Refusal, WorkshopSettings};
 struct Page {
     frame: Frame,
     tab: &'static str,
-    workshop: Vec<Field>,
-    designs: Vec<Field>,
-    doors: Vec<Field>,
+    groups: Vec<Group>,
+    /// Parts of a share sheet: key, label, and whether it is shown to begin with.
+    shared: Vec<(&'static str, &'static str, bool)>,
+}
+
+/// Fields that belong together.
+struct Group {
+    title: &'static str,
+    hint: &'static str,
+    fields: Vec<Field>,
+}
+
+/// Where a setting stands on the page.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Place {
+    Designs,
+    Runs,
+    SigningIn,
 }
 
 /// A number of the settings: its field, what is in it, and how it is read.
 struct Number {
+    place: Place,
     name: &'static str,
     label: &'static str,
     unit: &'static str,
     hint: &'static str,
     get: fn(&WorkshopSettings) -> f64,
     set: fn(&mut WorkshopSettings, f64),
-    read: fn(&str) -> Result<f64, String>,
 }
 
-const NUMBERS: [Number; 6] = [
+/// A whole number that was typed; what is out of range is refused by the settings themselves.
+#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
+fn whole(value: f64) -> u32 {
+    value.clamp(0.0, 1e6).round() as u32
+}
+
+/// What the fields of a share sheet's parts begin with.
+const SHARED: &str = "shared-";
+/// Says that those fields were there: boxes without a tick are not sent.
+const HAS_SHARED: &str = "has-shared";
+
+/// The field of the room's temperature: it is in the workshop's own unit.
+const ROOM: &str = "room_c";
+
+const NUMBERS: [Number; 12] = [
     Number {
-        name: "room_c",
-        label: "Room temperature",
-        unit: "°C",
-        hint: "What meters read is predicted for it.",
-        get: |s| s.room_c,
-        set: |s, v| s.room_c = v,
-        read: celsius,
-    },
-    Number {
+        place: Place::Designs,
         name: "load.volume_kohm",
         label: "Volume control",
         unit: "kΩ",
         hint: "",
         get: |s| s.load.volume_kohm,
         set: |s, v| s.load.volume_kohm = v,
-        read: plain,
     },
     Number {
+        place: Place::Designs,
         name: "load.tone_kohm",
         label: "Tone control",
         unit: "kΩ",
         hint: "",
         get: |s| s.load.tone_kohm,
         set: |s, v| s.load.tone_kohm = v,
-        read: plain,
     },
     Number {
+        place: Place::Designs,
         name: "load.tone_nf",
         label: "Tone capacitor",
         unit: "nF",
         hint: "0 for none.",
         get: |s| s.load.tone_nf,
         set: |s, v| s.load.tone_nf = v,
-        read: plain,
     },
     Number {
+        place: Place::Designs,
         name: "load.cable_pf",
         label: "Cable",
         unit: "pF",
         hint: "The whole cable, not a metre of it.",
         get: |s| s.load.cable_pf,
         set: |s, v| s.load.cable_pf = v,
-        read: plain,
     },
     Number {
+        place: Place::Runs,
+        name: "stops.first",
+        label: "First stop at turn",
+        unit: "",
+        hint: "To look at guides and tension. 0 for none.",
+        get: |s| f64::from(s.stops.first),
+        set: |s, v| s.stops.first = whole(v),
+    },
+    Number {
+        place: Place::Runs,
+        name: "stops.every",
+        label: "Then every",
+        unit: "turns",
+        hint: "0 for no more stops; else at least 50.",
+        get: |s| f64::from(s.stops.every),
+        set: |s, v| s.stops.every = whole(v),
+    },
+    Number {
+        place: Place::Runs,
+        name: "tolerance.control_sd",
+        label: "Out of tolerance beyond",
+        unit: "standard deviations",
+        hint: "Of your own measured coils; 3 stops about one good coil in 370, 2 about one in 22.",
+        get: |s| s.tolerance.control_sd,
+        set: |s, v| s.tolerance.control_sd = v,
+    },
+    Number {
+        place: Place::SigningIn,
+        name: "owner_session.idle_minutes",
+        label: "Owners sign in again after",
+        unit: "min of rest",
+        hint: "5 to 720. Drafts are kept.",
+        get: |s| f64::from(s.owner_session.idle_minutes),
+        set: |s, v| s.owner_session.idle_minutes = whole(v),
+    },
+    Number {
+        place: Place::SigningIn,
+        name: "owner_session.longest_hours",
+        label: "and in any case after",
+        unit: "h",
+        hint: "1 to 168.",
+        get: |s| f64::from(s.owner_session.longest_hours),
+        set: |s, v| s.owner_session.longest_hours = whole(v),
+    },
+    Number {
+        place: Place::SigningIn,
+        name: "other_session.idle_minutes",
+        label: "Everybody else after",
+        unit: "min of rest",
+        hint: "5 to 720.",
+        get: |s| f64::from(s.other_session.idle_minutes),
+        set: |s, v| s.other_session.idle_minutes = whole(v),
+    },
+    Number {
+        place: Place::SigningIn,
+        name: "other_session.longest_hours",
+        label: "and in any case after",
+        unit: "h",
+        hint: "1 to 168.",
+        get: |s| f64::from(s.other_session.longest_hours),
+        set: |s, v| s.other_session.longest_hours = whole(v),
+    },
+    Number {
+        place: Place::SigningIn,
         name: "station_rest_minutes",
         label: "A shared station asks again after",
-        unit: "min",
-        hint: "Minutes of rest, 1 to 240.",
+        unit: "min of rest",
+        hint: "1 to 240.",
         get: |s| f64::from(s.station_rest_minutes),
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
-        set: |s, v| s.station_rest_minutes = v.clamp(0.0, 1e6).round() as u32,
-        read: plain,
+        set: |s, v| s.station_rest_minutes = whole(v),
     },
 ];
 
-fn form_of(name: &str, settings: &WorkshopSettings) -> FormData {
-    let numbers = NUMBERS.iter().map(|n| (n.name.to_owned(), fixed((n.get)(settings), 3)));
-    let factor = if settings.second_factor_required { "yes" } else { "no" };
-    numbers.chain([("name".into(), name.to_owned()), ("second_factor".into(), factor.to_owned())]).collect()
+/// A setting that is one of a list.
+struct Chosen {
+    name: &'static str,
+    label: &'static str,
+    hint: &'static str,
+    choices: &'static [(&'static str, &'static str)],
+    get: fn(&WorkshopSettings) -> &'static str,
+    /// Sets it; false for what is not in the list.
+    set: fn(&mut WorkshopSettings, &str) -> bool,
 }
 
-fn page(user: &CurrentUser, form: &FormData, errors: &Errors) -> Result<HttpResponse, AppError> {
+fn put<T: FromStr>(place: &mut T, word: &str) -> bool {
+    word.parse().map(|value| *place = value).is_ok()
+}
+
+const YES_NO: [(&str, bool); 2] = [("yes", true), ("no", false)];
+
+fn put_flag(place: &mut bool, word: &str) -> bool {
+    let found = YES_NO.iter().find(|(name, _)| *name == word);
+    found.map(|(_, value)| *place = *value).is_some()
+}
+
+const fn flag(value: bool) -> &'static str {
+    if value { "yes" } else { "no" }
+}
+
+const UNITS: [Chosen; 5] = [
+    Chosen {
+        name: "units.length",
+        label: "Lengths",
+        hint: "Either can always be typed with its unit: 11 mm, 0.433 in.",
+        choices: &[("millimetre", "millimetres"), ("inch", "inches")],
+        get: |s| s.units.length.word(),
+        set: |s, word| put::<LengthUnit>(&mut s.units.length, word),
+    },
+    Chosen {
+        name: "units.temperature",
+        label: "Temperatures",
+        hint: "Resistance at 20 °C is a reference and stays.",
+        choices: &[("celsius", "°C"), ("fahrenheit", "°F")],
+        get: |s| s.units.temperature.word(),
+        set: |s, word| put::<TemperatureUnit>(&mut s.units.temperature, word),
+    },
+    Chosen {
+        name: "units.flux",
+        label: "Flux densities",
+        hint: "1 mT is 10 G.",
+        choices: &[("millitesla", "millitesla"), ("gauss", "gauss")],
+        get: |s| s.units.flux.word(),
+        set: |s, word| put::<FluxUnit>(&mut s.units.flux, word),
+    },
+    Chosen {
+        name: "units.mass",
+        label: "Weights",
+        hint: "",
+        choices: &[("gram", "grams"), ("ounce", "ounces")],
+        get: |s| s.units.mass.word(),
+        set: |s, word| put::<MassUnit>(&mut s.units.mass, word),
+    },
+    Chosen {
+        name: "spreadsheets",
+        label: "Exported tables",
+        hint: "As your spreadsheet program reads them.",
+        choices: &[("point", "1.5, commas between columns"), ("comma", "1,5; semicolons between columns")],
+        get: |s| s.spreadsheets.word(),
+        set: |s, word| put::<SpreadsheetFormat>(&mut s.spreadsheets, word),
+    },
+];
+
+const SECOND_FACTOR: Chosen = Chosen {
+    name: "second_factor",
+    label: "Second factor",
+    hint: "At signing in.",
+    choices: &[("no", "for those who want it"), ("yes", "for everybody")],
+    get: |s| flag(s.second_factor_required),
+    set: |s, word| put_flag(&mut s.second_factor_required, word),
+};
+
+const NAMES: Chosen = Chosen {
+    name: "privacy.names_in_exports",
+    label: "People in exported tables",
+    hint: "Numbers stay the same from export to export. A table with numbers for people cannot be imported again.",
+    choices: &[("yes", "by name"), ("no", "by number only")],
+    get: |s| flag(s.privacy.names_in_exports),
+    set: |s, word| put_flag(&mut s.privacy.names_in_exports, word),
+};
+
+fn all_chosen() -> impl Iterator<Item = &'static Chosen> {
+    UNITS.iter().chain([&SECOND_FACTOR, &NAMES])
+}
+
+fn form_of(name: &str, settings: &WorkshopSettings) -> FormData {
+    let numbers = NUMBERS.iter().map(|n| (n.name.to_owned(), fixed((n.get)(settings), 3)));
+    let chosen = all_chosen().map(|c| (c.name.to_owned(), (c.get)(settings).to_owned()));
+    let room = settings.units.field(Measure::Temperature, settings.room_c);
+    numbers.chain(chosen).chain([("name".into(), name.to_owned()), (ROOM.into(), room)]).collect()
+}
+
+/// The parts of a share sheet that are shown to begin with.
+fn shared(settings: &WorkshopSettings) -> Vec<(&'static str, &'static str, bool)> {
+    Shown::usual(settings.privacy.shared_parts.as_deref()).choices()
+}
+
+fn page(
+    user: &CurrentUser,
+    (form, errors): (&FormData, &Errors),
+    shared: Vec<(&'static str, &'static str, bool)>,
+) -> Result<HttpResponse, AppError> {
     let fill = |field: Field| field.filled(form, errors);
-    let number = |n: &Number| fill(Field::typed(n.name, n.label, n.hint).unit(n.unit));
-    let (designs, doors) = NUMBERS.split_at(NUMBERS.len() - 1);
-    let factors = vec![Choice::new("no", "for those who want it"), Choice::new("yes", "for everybody")];
+    let numbers = |place: Place| {
+        let of = NUMBERS.iter().filter(move |n| n.place == place);
+        of.map(|n| fill(Field::typed(n.name, n.label, n.hint).unit(n.unit)))
+    };
+    let chosen = |c: &Chosen| {
+        let choices = c.choices.iter().map(|(value, label)| Choice::new(*value, *label));
+        fill(Field::chosen(c.name, c.label, c.hint, choices.collect()))
+    };
+    let room_hint = "What meters read is predicted for it.";
+    let room =
+        Field::measured(ROOM, "Room temperature", room_hint, (Measure::Temperature, user.settings.units));
+    let group = |title, hint, fields: Vec<Field>| Group { title, hint, fields };
     let page = Page {
         frame: Frame::new(user, "workshop", "Settings"),
         tab: "settings",
-        workshop: vec![fill(Field::typed("name", "Name of the workshop", "On labels and sheets."))],
-        designs: designs.iter().map(number).collect(),
-        doors: doors
-            .iter()
-            .map(number)
-            .chain([fill(Field::chosen("second_factor", "Second factor", "At signing in.", factors))])
-            .collect(),
+        groups: vec![
+            group("", "", vec![fill(Field::typed("name", "Name of the workshop", "On labels and sheets."))]),
+            group(
+                "Units and numbers",
+                "What everybody here reads and types. Design files, machine files and exports stay in millimetres, °C, millitesla and grams.",
+                UNITS.iter().map(chosen).collect(),
+            ),
+            group(
+                "New designs begin with",
+                "Designs that are saved keep what they have.",
+                std::iter::once(fill(room)).chain(numbers(Place::Designs)).collect(),
+            ),
+            group(
+                "New runs begin with",
+                "Runs that were started keep what they have.",
+                numbers(Place::Runs).collect(),
+            ),
+            group(
+                "Signing in",
+                "For those who sign in from now on.",
+                std::iter::once(chosen(&SECOND_FACTOR)).chain(numbers(Place::SigningIn)).collect(),
+            ),
+            group(
+                "Privacy",
+                "What leaves the workshop unless somebody chooses otherwise.",
+                vec![chosen(&NAMES)],
+            ),
+        ],
+        shared,
     };
     render_page(&page, !errors.is_empty())
 }
@@ -124,7 +342,38 @@ fn page(user: &CurrentUser, form: &FormData, errors: &Errors) -> Result<HttpResp
 /// The page.
 pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
     let (name, settings) = app.workshop.settings(&user.actor).await?;
-    page(&user, &form_of(&name, &settings), &Errors::new())
+    page(&user, (&form_of(&name, &settings), &Errors::new()), shared(&settings))
+}
+
+/// The settings that a form holds over those that hold now: a field that is not sent keeps what it has. Messages by field for what cannot be read.
+fn read(form: &FormData, units: Units, now: WorkshopSettings, errors: &mut Errors) -> WorkshopSettings {
+    let mut settings = now;
+    for number in NUMBERS.iter().filter(|n| form.has(n.name)) {
+        match plain(form.get(number.name)) {
+            Ok(value) => (number.set)(&mut settings, value),
+            Err(text) => {
+                errors.insert(number.name.into(), text);
+            }
+        }
+    }
+    if form.has(ROOM) {
+        match units.read(Measure::Temperature, form.get(ROOM)) {
+            Ok(celsius) => settings.room_c = celsius,
+            Err(error) => {
+                errors.insert(ROOM.into(), error.to_string());
+            }
+        }
+    }
+    for chosen in all_chosen().filter(|c| form.has(c.name)) {
+        if !(chosen.set)(&mut settings, form.get(chosen.name)) {
+            errors.insert(chosen.name.into(), "Choose one of the list.".into());
+        }
+    }
+    if form.is_ticked(HAS_SHARED) {
+        let shown = Shown::only(|key| form.is_ticked(&format!("{SHARED}{key}")));
+        settings.privacy.shared_parts = Some(shown.keys());
+    }
+    settings
 }
 
 /// Saves them.
@@ -135,18 +384,7 @@ pub(super) async fn save(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
-    let mut settings = WorkshopSettings {
-        second_factor_required: form.get("second_factor") == "yes",
-        ..WorkshopSettings::default()
-    };
-    for number in &NUMBERS {
-        match (number.read)(form.get(number.name)) {
-            Ok(value) => (number.set)(&mut settings, value),
-            Err(text) => {
-                errors.insert(number.name.into(), text);
-            }
-        }
-    }
+    let settings = read(&form, user.settings.units, user.settings.clone(), &mut errors);
     if errors.is_empty() {
         match app.workshop.change_settings(&user.actor, form.get("name"), &settings).await {
             Ok(()) => {
@@ -158,10 +396,50 @@ pub(super) async fn save(
                 errors.insert("name".into(), refusal_text(refusal));
             }
             Err(Refusal::NotPredictable(problems)) => {
-                errors.extend(problems.into_iter().map(|p| (p.at, format!("{}.", p.text))));
+                let text = |p: &str| user.settings.units.sentence(p).into_owned();
+                errors.extend(problems.into_iter().map(|p| (p.at, format!("{}.", text(&p.text)))));
             }
             Err(other) => return Err(other.into()),
         }
     }
-    page(&user, &form, &errors)
+    page(&user, (&form, &errors), shared(&settings))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What the page shows of settings is what it reads back, whatever the units.
+    #[test]
+    fn a_form_that_nobody_touched_is_the_settings() {
+        let units = Units {
+            length: LengthUnit::Inch,
+            temperature: TemperatureUnit::Fahrenheit,
+            flux: FluxUnit::Gauss,
+            mass: MassUnit::Ounce,
+        };
+        let mut settings =
+            WorkshopSettings { units, spreadsheets: SpreadsheetFormat::Comma, ..WorkshopSettings::default() };
+        settings.privacy.names_in_exports = false;
+        settings.stops.every = 500;
+        settings.tolerance.control_sd = 2.5;
+        let form = form_of("Kestrel", &settings);
+        let mut errors = Errors::new();
+        let mut read = read(&form, settings.units, WorkshopSettings::default(), &mut errors);
+        assert!(errors.is_empty(), "{errors:?}");
+        assert!((read.room_c - settings.room_c).abs() < 1e-4);
+        read.room_c = settings.room_c;
+        assert_eq!(read, settings);
+    }
+
+    #[test]
+    fn what_cannot_be_read_is_told_at_its_field() {
+        let mut form = form_of("Kestrel", &WorkshopSettings::default());
+        for (name, text) in [("units.length", "cubit"), ("stops.every", "often"), (ROOM, "warm")] {
+            form.0.set(name, text);
+        }
+        let mut errors = Errors::new();
+        read(&form, Units::default(), WorkshopSettings::default(), &mut errors);
+        assert_eq!(errors.keys().collect::<Vec<_>>(), [ROOM, "stops.every", "units.length"]);
+    }
 }
