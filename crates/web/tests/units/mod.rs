@@ -16,7 +16,7 @@ fn metric_quantities(page: &str) -> Vec<String> {
         .windows(2)
         .filter(|pair| numbers(pair[0]) && is_metric(pair[1]))
         // The temperature of reference and the thermal classes keep their names; so do gauges that are diameters.
-        .filter(|pair| !matches!(pair, ["20", _] | ["(105" | "(155" | "(180", _] | ["0.063", "mm."]))
+        .filter(|pair| !matches!(pair, ["20" | "(105" | "(155" | "(180", _] | ["0.063", "mm."]))
         .map(|pair| pair.join(" "))
         .collect()
 }
