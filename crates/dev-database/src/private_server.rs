@@ -319,12 +319,15 @@ fn spawn(
     let problem = |source| ServerError::Folder { path: folder.to_owned(), source };
     // Read by the server at every start: our user exists, with this password, on loopback alone.
     let init = folder.join("init.sql");
-    // Tests make a database each; a shop's user sees its own and nothing of the server.
-    let schema = if matches!(durability, Durability::None) { "*" } else { "filamentum" };
+    // Tests make databases and users; a shop's user sees its own database and nothing of the server.
+    let (schema, more) = match durability {
+        Durability::None => ("*", " WITH GRANT OPTION"),
+        _ => ("filamentum", ""),
+    };
     let sql = format!(
         "CREATE DATABASE IF NOT EXISTS filamentum CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\n\
          CREATE OR REPLACE USER 'filamentum'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
-         GRANT ALL ON {schema}.* TO 'filamentum'@'127.0.0.1';\n"
+         GRANT ALL ON {schema}.* TO 'filamentum'@'127.0.0.1'{more};\n"
     );
     write_private(&init, &sql).map_err(problem)?;
     let careless = [

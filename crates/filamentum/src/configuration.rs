@@ -60,6 +60,10 @@ pub(crate) struct ServeArguments {
     /// How many backups are kept. Without it, 14.
     #[arg(long, env = "FILAMENTUM_KEEP_BACKUPS")]
     pub keep_backups: Option<usize>,
+    /// File of the key that seals the secrets of second factors; made where there is none. Without it, one beside the data
+    /// folder, with “-secret.key” after its name.
+    #[arg(long, env = "FILAMENTUM_SECRET_KEY")]
+    pub secret_key: Option<PathBuf>,
 }
 
 /// What a file may say. A key that is none of these is refused: a slip must not go unnoticed.
@@ -79,6 +83,7 @@ struct File {
     database_in_clear: bool,
     backups: Option<PathBuf>,
     keep_backups: Option<usize>,
+    secret_key: Option<PathBuf>,
 }
 
 impl File {
@@ -136,6 +141,8 @@ pub(crate) struct ServeSettings {
     pub options: ServeOptions,
     /// Where backups are kept.
     pub backups: BackupFolder,
+    /// File of the key that seals secrets.
+    pub secret_key: PathBuf,
 }
 
 impl ServeArguments {
@@ -168,19 +175,21 @@ impl ServeArguments {
             (None, None) => None,
             _ => bail!("TLS takes both a certificate and its key"),
         };
-        let beside = || {
+        let beside = |ending: &str| {
             let mut name = database.data.as_os_str().to_owned();
-            name.push("-backups");
+            name.push(ending);
             PathBuf::from(name)
         };
         let backups = BackupFolder {
-            path: self.backups.clone().or_else(|| file.backups.clone()).unwrap_or_else(beside),
+            path: self.backups.clone().or_else(|| file.backups.clone()).unwrap_or_else(|| beside("-backups")),
             keep: self.keep_backups.or(file.keep_backups).unwrap_or(USUAL_KEPT),
         };
+        let secret_key = self.secret_key.clone().or_else(|| file.secret_key.clone());
+        let secret_key = secret_key.unwrap_or_else(|| beside("-secret.key"));
         let trusted_proxies =
             if self.trusted_proxy.is_empty() { file.trusted_proxies } else { self.trusted_proxy.clone() };
         let options = ServeOptions { base_url, trusted_proxies, certificate, timeouts: Timeouts::default() };
-        Ok(ServeSettings { listen, database, is_fresh: self.fresh, options, backups })
+        Ok(ServeSettings { listen, database, is_fresh: self.fresh, options, backups, secret_key })
     }
 }
 
@@ -209,6 +218,7 @@ mod tests {
         let usual = settings(&[], "").unwrap();
         assert_eq!((usual.listen, usual.backups.keep), (USUAL_LISTEN, USUAL_KEPT));
         assert_eq!(usual.backups.path, PathBuf::from("data-backups"));
+        assert_eq!(usual.secret_key, PathBuf::from("data-secret.key"));
         let file = "listen = \"127.0.0.1:9000\"\ndata = \"/srv/shop\"\nkeep_backups = 3\n\
                     base_url = \"https://pickups.example\"\ntrusted_proxies = [\"10.0.0.2\"]";
         let from_file = settings(&[], file).unwrap();
@@ -251,6 +261,7 @@ mod tests {
         assert!(file.certificate.is_some() && file.key.is_some() && file.data.is_some());
         assert!(file.migration_url.is_some());
         assert!(file.database_url.is_some() && file.backups.is_some() && file.keep_backups.is_some());
+        assert!(file.secret_key.is_some());
         assert!(all.contains("database_in_clear"));
     }
 }

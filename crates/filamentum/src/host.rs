@@ -12,7 +12,7 @@ use std::time::Duration;
 use store::Store;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
-use workshop::Workshop;
+use workshop::{SecretKey, Workshop};
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
 pub(crate) fn log() {
@@ -125,7 +125,9 @@ pub(crate) async fn serve(arguments: &ServeArguments, show: Show) -> anyhow::Res
             password.as_ref().map_or(format!("“{}”", demo::PASSWORD), |_| "that you chose".to_owned());
         println!("Sign in as “{}” with the password {password}", demo::SIGN_IN);
     }
-    let workshop = Workshop::new(store.clone()).with_backups(settings.backups);
+    let key = SecretKey::at(&settings.secret_key)
+        .with_context(|| format!("the key {} cannot be used", settings.secret_key.display()))?;
+    let workshop = Workshop::new(store.clone()).with_backups(settings.backups).with_secret_key(key).await?;
     if !workshop.is_set_up().await? {
         println!("The first visit sets the workshop up; it takes this code: {}", workshop.set_up_code());
     }

@@ -5,7 +5,29 @@ use crate::person::PERSON_SNAPSHOT;
 use crate::{PersonId, Store, StoreError, WorkshopStore};
 
 impl Store {
-    /// A person's secret (base 32); `None` where they have no second factor.
+    /// Everybody's secrets as they are kept, with whose they are.
+    pub async fn second_factors(&self) -> Result<Vec<(PersonId, String)>, StoreError> {
+        let all = sqlx::query_as("SELECT id, totp_secret FROM people WHERE totp_secret IS NOT NULL");
+        Ok(all.fetch_all(&self.pool).await?)
+    }
+
+    /// Keeps a person's secret in another way, where it is still kept as `before`; it stays the same secret.
+    pub async fn rekeep_second_factor(
+        &self,
+        person: PersonId,
+        before: &str,
+        after: &str,
+    ) -> Result<(), StoreError> {
+        sqlx::query("UPDATE people SET totp_secret = ? WHERE id = ? AND totp_secret = ?")
+            .bind(after)
+            .bind(person)
+            .bind(before)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// A person's secret as it is kept; `None` where they have no second factor.
     pub async fn second_factor(&self, person: PersonId) -> Result<Option<String>, StoreError> {
         Ok(sqlx::query_scalar("SELECT totp_secret FROM people WHERE id = ? AND totp_secret IS NOT NULL")
             .bind(person)

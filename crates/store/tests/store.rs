@@ -659,7 +659,25 @@ async fn the_private_servers_user_has_one_schema() {
 
 #[tokio::test]
 async fn another_user_can_bring_the_tables_up_to_date() {
-    let (url, _) = dev_database::fresh_database().await;
-    let store = Store::connect_as_two(&url, &url, Transport::Protected).await.unwrap();
-    workshop(&store, "kestrel").await;
+    let (url, name) = dev_database::fresh_database().await;
+    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    for statement in [
+        format!("CREATE USER '{name}'@'127.0.0.1' IDENTIFIED BY 'rows'"),
+        format!("GRANT SELECT, INSERT, UPDATE, DELETE ON {name}.* TO '{name}'@'127.0.0.1'"),
+    ] {
+        sqlx::query(sqlx::AssertSqlSafe(statement)).execute(&pool).await.unwrap();
+    }
+    let (_, place) = url.split_once('@').unwrap();
+    let rows_only = format!("mysql://{name}:rows@{place}");
+    assert!(Store::connect(&rows_only).await.is_err(), "it may make no tables");
+    let store = Store::connect_as_two(&rows_only, &url, Transport::Protected).await.unwrap();
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let revision = design(&store, shop, owner, "Reed lap steel").await;
+    assert_eq!(store.of(shop).revision(revision).await.unwrap().row.number, 1);
+    let mine = sqlx::MySqlPool::connect(&rows_only).await.unwrap();
+    for beyond in
+        ["CREATE TABLE beyond (id INT)", "DROP TABLE runs", "ALTER TABLE runs ADD COLUMN beyond INT"]
+    {
+        assert!(sqlx::query(beyond).execute(&mine).await.is_err(), "{beyond}");
+    }
 }

@@ -40,6 +40,7 @@ mod preview;
 mod readings;
 mod refusal;
 mod run_details;
+mod sealed;
 mod search;
 mod search_results;
 mod second_factor;
@@ -94,6 +95,7 @@ pub use preview::{ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Ove
 pub use readings::{LogReadings, ReadingDoubt};
 pub use refusal::Refusal;
 pub use run_details::RunDetails;
+pub use sealed::SecretKey;
 pub use search::SearchCommand;
 pub use search_results::SearchResults;
 pub use second_factor::SharedSecret;

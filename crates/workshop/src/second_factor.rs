@@ -5,6 +5,7 @@ use crate::blocking::hashing;
 use crate::credentials::verify_password;
 use crate::permission::Action;
 use crate::refusal::Refusal;
+use crate::sealed::{SecretKey, is_sealed};
 use crate::service::Workshop;
 use crate::spoken_code::SpokenCode;
 use crate::team::PeopleManager;
@@ -51,7 +52,38 @@ fn escaped(text: &str) -> String {
     text.bytes().map(|b| if is_plain(b) { char::from(b).to_string() } else { format!("%{b:02X}") }).collect()
 }
 
+/// Where a person's secret is kept.
+fn place(person: PersonId) -> String {
+    format!("second factor of person {person}")
+}
+
 impl Workshop {
+    /// With a key that seals what the database keeps of second factors. Secrets that were kept before are sealed by it.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn with_secret_key(self, key: SecretKey) -> Result<Self, Refusal> {
+        for (person, kept) in self.store.second_factors().await? {
+            if !is_sealed(&kept) {
+                let sealed = key.seal(&place(person), &kept);
+                self.store.rekeep_second_factor(person, &kept, &sealed).await?;
+            }
+        }
+        Ok(Self { secret_key: Some(key), ..self })
+    }
+
+    /// A person's secret; `None` where another key sealed it: a recovery code then still holds.
+    fn opened_secret(&self, person: PersonId, kept: &str) -> Option<String> {
+        if !is_sealed(kept) {
+            return Some(kept.to_owned());
+        }
+        let opened = self.secret_key.as_ref().and_then(|key| key.open(&place(person), kept));
+        if opened.is_none() {
+            tracing::warn!(event = "second-factor-unreadable", person = person.0, "another key sealed it");
+        }
+        opened
+    }
+
     /// A new secret for the actor, which holds nothing until [`Self::set_second_factor`] proves that their authenticator
     /// has it.
     ///
@@ -98,7 +130,8 @@ impl Workshop {
         let step = step_of(secret, code).ok_or(Refusal::WrongCode)?;
         let codes: Vec<SpokenCode> = (0..RECOVERY_CODES).map(|_| SpokenCode::random()).collect();
         let hashes: Vec<[u8; 32]> = codes.iter().map(SpokenCode::hash).collect();
-        let kept = Some((secret, hashes.as_slice()));
+        let sealed = self.secret_key.as_ref().map(|key| key.seal(&place(actor.person), secret));
+        let kept = Some((sealed.as_deref().unwrap_or(secret), hashes.as_slice()));
         self.of(actor).set_second_factor(Some(actor.person), actor.person, kept).await?;
         self.store.use_time_step(actor.person, step).await?;
         self.attempts.succeeded(&key, address);
@@ -162,8 +195,9 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         let key = format!("code {person}");
         self.begin_attempt(&key, address)?;
-        let secret = self.store.second_factor(person).await?.ok_or(Refusal::WrongCode)?;
-        let is_right = match step_of(&secret, code) {
+        let kept = self.store.second_factor(person).await?.ok_or(Refusal::WrongCode)?;
+        let secret = self.opened_secret(person, &kept);
+        let is_right = match secret.and_then(|secret| step_of(&secret, code)) {
             Some(step) => self.store.use_time_step(person, step).await?,
             None => self.store.use_recovery_code(person, &SpokenCode::hash_typed(code)).await?,
         };

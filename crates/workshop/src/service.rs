@@ -7,6 +7,7 @@ use crate::jobs::Jobs;
 use crate::permits::AllPermits;
 use crate::prediction_cache::PredictionCache;
 use crate::refusal::Refusal;
+use crate::sealed::SecretKey;
 use crate::sign_in_limit::SignInLimit;
 use crate::spoken_code::SpokenCode;
 use crate::winder_link::WinderLinks;
@@ -27,6 +28,7 @@ pub struct Workshop {
     pub(crate) attempts: Arc<SignInLimit>,
     pub(crate) set_up_code: SpokenCode,
     pub(crate) backups: Option<BackupFolder>,
+    pub(crate) secret_key: Option<SecretKey>,
 }
 
 impl std::fmt::Debug for Workshop {
@@ -49,6 +51,7 @@ impl Workshop {
             attempts: Arc::default(),
             set_up_code: SpokenCode::random(),
             backups: None,
+            secret_key: None,
         }
     }
 

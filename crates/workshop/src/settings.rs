@@ -92,8 +92,9 @@ impl Default for WorkshopSettings {
         Self {
             second_factor_required: false,
             station_rest_minutes: 5,
+            // ASVS 4.0.3, 3.3.2 at level 2: after 12 hours, or 30 minutes of rest.
             owner_session: SessionPolicy { idle_minutes: 30, longest_hours: 12 },
-            other_session: SessionPolicy { idle_minutes: 720, longest_hours: 168 },
+            other_session: SessionPolicy { idle_minutes: 30, longest_hours: 12 },
             room_c: usual.room_c,
             load: usual.load,
             units: Units::default(),
@@ -258,8 +259,9 @@ mod tests {
     }
 
     #[test]
-    fn an_owner_is_asked_again_sooner_than_others() {
-        let settings = WorkshopSettings::default();
+    fn sessions_are_limited_by_role() {
+        let other_session = SessionPolicy { idle_minutes: 720, longest_hours: 168 };
+        let settings = WorkshopSettings { other_session, ..WorkshopSettings::default() };
         let owner = settings.session_limits(Role::Owner);
         assert_eq!((owner.idle, owner.longest), (Duration::minutes(30), Duration::hours(12)));
         let others = [Role::Viewer, Role::Operator, Role::Designer].map(|role| settings.session_limits(role));

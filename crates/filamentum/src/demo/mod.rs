@@ -16,6 +16,7 @@ use store::person::{NewPerson, Role};
 use store::timer::NewTimer;
 use store::{ClientKey, Store};
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
+use workshop::{SessionPolicy, WorkshopSettings};
 
 /// Who signs in.
 pub(crate) const SIGN_IN: &str = "ode";
@@ -38,6 +39,12 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let owner =
         NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash), role: Role::Owner };
     let (workshop, owner) = store.create_workshop("Sedge Lane Windings", &owner).await?;
+    // Whoever looks at the demo is not to be signed out over it.
+    let session = SessionPolicy { idle_minutes: 720, longest_hours: 168 };
+    let settings =
+        WorkshopSettings { owner_session: session, other_session: session, ..WorkshopSettings::default() };
+    let settings = serde_json::to_string(&settings)?;
+    store.of(workshop).set_settings(owner, "Sedge Lane Windings", &settings).await?;
     let ivo = store
         .of(workshop)
         .add_person(&NewPerson {

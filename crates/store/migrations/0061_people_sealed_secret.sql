@@ -1,0 +1,1 @@
+ALTER TABLE people MODIFY COLUMN totp_secret VARCHAR(255) CHARACTER SET ascii COLLATE ascii_bin NULL
