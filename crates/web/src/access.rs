@@ -27,6 +27,7 @@ const OPEN: &[&str] = &[
     "POST /station/enrol",
     "POST /station/stand",
     "POST /station/leave",
+    "POST /winder-stop",
 ];
 
 /// What a route asks for, by its method and its pattern.

@@ -460,6 +460,19 @@ pub(crate) fn is_leftover(name: &str) -> bool {
     name.strip_suffix(".unfinished").is_some_and(is_scheduled_name)
 }
 
+/// Sorts archives, the newest first, by the moments in their names. What bears a moment that is still to come was written
+/// before the clock was set back, so that everything else is newer.
+fn newest_first(all: &mut [BackupFile], now: OffsetDateTime) {
+    let now = scheduled_name(now);
+    all.sort_by(|a, b| (a.name > now).cmp(&(b.name > now)).then_with(|| b.name.cmp(&a.name)));
+}
+
+/// Whether none of those archives is of the time `within` before now.
+pub(crate) fn is_due(all: &[BackupFile], now: OffsetDateTime, within: time::Duration) -> bool {
+    let (from, to) = (scheduled_name(now - within), scheduled_name(now));
+    !all.iter().any(|file| file.name > from && file.name <= to)
+}
+
 /// The archives of a folder, the newest first.
 pub(crate) async fn list(folder: &Path) -> Result<Vec<BackupFile>, BackupError> {
     let looked_in = folder.to_owned();
@@ -473,7 +486,7 @@ pub(crate) async fn list(folder: &Path) -> Result<Vec<BackupFile>, BackupError> 
                 all.push(BackupFile { name, bytes: meta.len(), at: meta.modified()?.into() });
             }
         }
-        all.sort_by(|a, b| b.name.cmp(&a.name));
+        newest_first(&mut all, OffsetDateTime::now_utc());
         Ok(all)
     });
     match listed.await? {
@@ -516,5 +529,32 @@ impl BackupFolder {
 fn remove(path: &Path) {
     if let Err(error) = std::fs::remove_file(path) {
         tracing::warn!(%error, path = %path.display(), "a backup that is too old stays");
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn files(days: &[&str]) -> Vec<BackupFile> {
+        let file = |day: &&str| BackupFile {
+            name: format!("filamentum-{day}-120000.zip"),
+            bytes: 1,
+            at: OffsetDateTime::UNIX_EPOCH,
+        };
+        days.iter().map(file).collect()
+    }
+
+    /// A clock that was wrong by a year and is set back stops no backup, and those of the wrong year go first.
+    #[test]
+    fn a_clock_that_was_set_back_costs_no_backup() {
+        let now = time::macros::datetime!(2026-03-10 12:30 UTC);
+        let mut all = files(&["20260308", "20270309", "20270310", "20260309"]);
+        newest_first(&mut all, now);
+        assert_eq!(all, files(&["20260309", "20260308", "20270310", "20270309"]));
+        let day = time::Duration::days(1);
+        assert!(is_due(&all, now, day), "the last was a day and half an hour ago");
+        assert!(!is_due(&all, now - time::Duration::hours(2), day));
+        assert!(is_due(&files(&["20270310"]), now, day) && is_due(&[], now, day));
     }
 }

@@ -2,8 +2,8 @@
 
 use crate::actor::Actor;
 use crate::backup::{
-    BackupError, BackupFile, BackupFolder, Manifest, is_scheduled_name, list, scheduled_name, verify_archive,
-    write_archive,
+    BackupError, BackupFile, BackupFolder, Manifest, is_due, is_scheduled_name, list, scheduled_name,
+    verify_archive, write_archive,
 };
 use crate::jobs::JobOutcome;
 use crate::permission::Action;
@@ -15,7 +15,7 @@ use time::OffsetDateTime;
 
 /// How often the clock looks whether a backup is due.
 const CLOCK: Duration = Duration::from_mins(30);
-/// A backup is due when the newest is older than this.
+/// A backup is due when none is younger than this.
 const DUE_AFTER: time::Duration = time::Duration::hours(24);
 
 impl Workshop {
@@ -112,14 +112,14 @@ impl Workshop {
         let mut clock = tokio::time::interval(CLOCK);
         loop {
             clock.tick().await;
-            let newest = match list(&folder.path).await {
-                Ok(files) => files.first().map(|file| file.at),
+            let files = match list(&folder.path).await {
+                Ok(files) => files,
                 Err(error) => {
                     tracing::error!(%error, "the folder of backups cannot be read");
                     continue;
                 }
             };
-            let is_due = newest.is_none_or(|at| OffsetDateTime::now_utc() - at >= DUE_AFTER);
+            let is_due = is_due(&files, OffsetDateTime::now_utc(), DUE_AFTER);
             let is_set_up = self.store.has_workshop().await.unwrap_or(false);
             if is_due
                 && is_set_up

@@ -110,4 +110,4 @@ pub use station::{WinderChoice, WinderCommand};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};
 pub use team::{Invitation, LINK_LASTS, MemberChange, PeopleManager, WorkshopMember};
 pub use travellers::TravellerProgress;
-pub use winder_link::{StationState, StationTrouble, WinderMotion};
+pub use winder_link::{StationState, StationTrouble, StopKey, WinderMotion};

@@ -7,7 +7,7 @@ use crate::permission::Action;
 use crate::permits::Permit;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use crate::winder_link::{FollowedRun, StationState};
+use crate::winder_link::{FollowedRun, StationState, StopKey};
 use coil::prediction::lay_coil;
 use coil::wind::Section;
 use instruments::Winder as _;
@@ -96,7 +96,7 @@ impl Workshop {
         actor: &Actor,
         run: RunId,
         choice: WinderChoice,
-    ) -> Result<watch::Receiver<StationState>, Refusal> {
+    ) -> Result<(watch::Receiver<StationState>, Option<StopKey>), Refusal> {
         actor.require(Action::ReadRuns)?;
         let run = self.of(actor).run(run).await?;
         let winder = match self.chosen_winder(actor, choice).await? {
@@ -111,7 +111,18 @@ impl Workshop {
             stops: run.row.stops.to_vec(),
             winder,
         };
-        Ok(self.winders.follow(&self.store, followed))
+        let (receiver, stop_key) = self.winders.follow(&self.store, followed);
+        Ok((receiver, Some(stop_key).filter(|_| actor.may(Action::Wind))))
+    }
+
+    /// Stops the winder that belongs to a key; it asks nothing of the database, which may be away while the winder runs.
+    ///
+    /// # Errors
+    /// [`Refusal::NotFound`] for a key that stops nothing, [`Refusal::Instrument`] when the winder does not answer.
+    pub async fn stop_winder(&self, key: &str) -> Result<(), Refusal> {
+        let address = self.winders.stopped_by(key).ok_or(Refusal::NotFound("winder"))?;
+        let done = Line::to(&address).stop().await;
+        done.map_err(|source| Refusal::Instrument { name: "The winder".into(), source })
     }
 
     /// Commands a run's winder. It runs only to the next stop: one that nobody can reach any more stops there by itself.

@@ -4,7 +4,8 @@
 //! that nothing is counted twice, and nothing is lost that the counter still knows when server or database come back.
 
 use instruments::net::Line;
-use instruments::{Winder as _, WinderState};
+use instruments::{Winder as _, WinderState, Winding};
+use rand::RngExt as _;
 use serde::Serialize;
 use sha2::{Digest as _, Sha256};
 use std::collections::HashMap;
@@ -101,7 +102,39 @@ pub(crate) struct FollowedRun {
 #[derive(Clone, Default)]
 pub(crate) struct WinderLinks(Arc<Mutex<Links>>);
 
-type Links = HashMap<u64, (Option<String>, watch::Sender<StationState>, Arc<tokio::sync::Notify>)>;
+type Links = HashMap<u64, Link>;
+
+/// A link as those find it who look on.
+struct Link {
+    /// The winder's address.
+    winder: Option<String>,
+    sender: watch::Sender<StationState>,
+    notify: Arc<tokio::sync::Notify>,
+    stop_key: StopKey,
+}
+
+/// With this the winder of a link is stopped, also while the database does not answer: whoever may wind is told it.
+#[derive(Clone, PartialEq, Eq)]
+pub struct StopKey(Arc<str>);
+
+impl StopKey {
+    fn random() -> Self {
+        let bits: u128 = rand::rng().random();
+        Self(format!("{bits:032x}").into())
+    }
+
+    /// As it is sent.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.0
+    }
+}
+
+impl std::fmt::Debug for StopKey {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("StopKey")
+    }
+}
 
 /// The key of a count: the same turn of the same run is the same count.
 fn key_of(run: RunId, what: &str, turn: u32, epoch: usize) -> ClientKey {
@@ -111,35 +144,52 @@ fn key_of(run: RunId, what: &str, turn: u32, epoch: usize) -> ClientKey {
 }
 
 impl WinderLinks {
-    /// Looks on at a run: what is known now, and every change.
-    pub(crate) fn follow(&self, store: &Store, followed: FollowedRun) -> watch::Receiver<StationState> {
+    /// Looks on at a run: what is known now, and every change; and what its winder is stopped with.
+    pub(crate) fn follow(
+        &self,
+        store: &Store,
+        followed: FollowedRun,
+    ) -> (watch::Receiver<StationState>, StopKey) {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((winder, sender, _)) = all.get(&followed.run.0)
-            && *winder == followed.winder
+        if let Some(link) = all.get(&followed.run.0)
+            && link.winder == followed.winder
         {
-            return sender.subscribe();
+            return (link.sender.subscribe(), link.stop_key.clone());
         }
         let (sender, receiver) = watch::channel(StationState::default());
         let notify = Arc::new(tokio::sync::Notify::new());
-        all.insert(followed.run.0, (followed.winder.clone(), sender.clone(), Arc::clone(&notify)));
+        let entry = Link {
+            winder: followed.winder.clone(),
+            sender: sender.clone(),
+            notify: Arc::clone(&notify),
+            stop_key: StopKey::random(),
+        };
+        let stop_key = entry.stop_key.clone();
+        all.insert(followed.run.0, entry);
         let (links, store) = (self.clone(), store.clone());
         tokio::spawn(async move {
             let run = followed.run.0;
-            link(&store, followed, &sender, &notify).await;
+            follow_winder(&store, followed, &sender, &notify).await;
             // Only its own place is given up: another link may have taken it.
             let mut all = links.0.lock().unwrap_or_else(PoisonError::into_inner);
-            if all.get(&run).is_some_and(|(_, other, _)| other.same_channel(&sender)) {
+            if all.get(&run).is_some_and(|other| other.sender.same_channel(&sender)) {
                 all.remove(&run);
             }
         });
-        receiver
+        (receiver, stop_key)
+    }
+
+    /// The address of the winder that a key stops; `None` where there is none.
+    pub(crate) fn stopped_by(&self, key: &str) -> Option<String> {
+        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.values().find(|link| link.stop_key.text() == key)?.winder.clone()
     }
 
     /// Tells a run's link that something was logged, so that all see it at once.
     pub(crate) fn notify(&self, run: RunId) {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, _, notify)) = all.get(&run.0) {
-            notify.notify_one();
+        if let Some(link) = all.get(&run.0) {
+            link.notify.notify_one();
         }
     }
 }
@@ -165,7 +215,7 @@ async fn read_log(store: &Store, of: &FollowedRun) -> Option<Known> {
     Some(Known { progress: Progress::of(&events, of.planned, &of.stops), presets, closed })
 }
 
-async fn link(
+async fn follow_winder(
     store: &Store,
     of: FollowedRun,
     sender: &watch::Sender<StationState>,
@@ -173,20 +223,32 @@ async fn link(
 ) {
     let mut winder = of.winder.clone().map(Line::to);
     let mut known = None;
-    let (mut alone, mut lost) = (0, false);
+    let (mut alone, mut lost, mut last) = (0, false, Progress::default());
     while alone < POLLS_WITHOUT_LISTENER {
         if known.is_none() {
             known = read_log(store, &of).await;
         }
         let mut state = StationState::default();
         match &mut known {
-            None => state.trouble = Some(StationTrouble::LogAway),
+            None => {
+                // The turns that were known stay in sight, and the winder is watched all the same.
+                state.progress = last;
+                state.trouble = Some(StationTrouble::LogAway);
+                if let Some(Ok(now)) = match &mut winder {
+                    Some(line) => Some(line.status().await),
+                    None => None,
+                } {
+                    shows(&mut state, &now);
+                    state.counter = Some(now.turns);
+                }
+            }
             Some(log) => {
                 let mut logged = true;
                 if let Some(line) = &mut winder {
                     logged = poll(store, &of, line, log, &mut state, &mut lost).await;
                 }
                 state.progress = log.progress;
+                last = log.progress;
                 state.minutes = log.progress.minutes_left(state.rpm);
                 if !logged {
                     // What was to be logged was not: the log is read again before more is said.
@@ -205,6 +267,16 @@ async fn link(
             () = notify.notified() => known = None,
         }
     }
+}
+
+/// What the winder shows of itself.
+fn shows(state: &mut StationState, now: &Winding) {
+    (state.rpm, state.tension_n) = (now.rpm, now.tension_n);
+    state.winder = Some(match now.state {
+        WinderState::Running => WinderMotion::Run,
+        WinderState::Stopped => WinderMotion::Stop,
+        WinderState::WireBroke => WinderMotion::Broke,
+    });
 }
 
 /// Asks the winder once and logs what it shows; returns whether the log took it.
@@ -237,12 +309,7 @@ async fn poll(
         }
     };
     *lost = false;
-    (state.rpm, state.tension_n) = (now.rpm, now.tension_n);
-    state.winder = Some(match now.state {
-        WinderState::Running => WinderMotion::Run,
-        WinderState::Stopped => WinderMotion::Stop,
-        WinderState::WireBroke => WinderMotion::Broke,
-    });
+    shows(state, &now);
     if log.closed {
         state.trouble = Some(StationTrouble::RunClosed);
         return true;

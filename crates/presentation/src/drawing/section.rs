@@ -90,7 +90,7 @@ fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
         .max_by(|a, b| (a.1.bottom_mm + a.1.length_mm).total_cmp(&(b.1.bottom_mm + b.1.length_mm)))
     {
         let y = coil.center_mm[1];
-        svg.dimension((y, -face), (y, -string_z), &format!("gap {}", length.number(gap, 1)), "gap");
+        svg.dimension((y, -face), (y, -string_z), &format!("gap {}", length.number(gap, 2)), "gap");
         let x = -edge - 3.0;
         svg.dimension((x, -pole.bottom_mm), (x, -pole.bottom_mm - pole.length_mm), "", ".length_mm");
         svg.put(

@@ -16,6 +16,7 @@ import { grouped, typedTurns } from "./text.js";
  * @property {"run" | "stand" | "broke" | string | null} winder
  * @property {boolean} stands By the log, where no winder is attached.
  * @property {string} trouble
+ * @property {string} [stop_key] Stops the winder, also while the database does not answer.
  */
 
 const root = byId("station", HTMLElement);
@@ -79,6 +80,32 @@ function trouble(text) {
  * @returns {Promise<boolean>} Whether it took it.
  */
 async function command(fields) {
+  if (await isTaken(fields)) return true;
+  return fields.do === "stop" && stopByKey();
+}
+
+/**
+ * Stops the winder without a session, which is kept in the database that may be away.
+ * @returns {Promise<boolean>} Whether it took it.
+ */
+async function stopByKey() {
+  if (!live?.stop_key) return false;
+  try {
+    const body = new URLSearchParams({ key: live.stop_key });
+    const answer = await fetch("/winder-stop", { method: "POST", body, credentials: "omit" });
+    const isStopped = answer.ok && !(await answer.json()).trouble;
+    if (isStopped) trouble("");
+    return isStopped;
+  } catch {
+    return false;
+  }
+}
+
+/**
+ * @param {Record<string, string>} fields
+ * @returns {Promise<boolean>} Whether the winder took it; what was in the way is shown.
+ */
+async function isTaken(fields) {
   try {
     const answer = await post(`/runs/${run}/winder`, { winder, ...fields });
     if (answer.redirected) {

@@ -6,6 +6,7 @@ use instruments::simulated::{Bench, Fault, Line};
 use store::instrument::NewInstrument;
 use store::person::{NewPerson, Role};
 use store::{ClientKey, Store};
+use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use trade::instrument::InstrumentKind;
 
 /// A workshop with a simulated bench beside it, so many times faster than life.
@@ -347,4 +348,42 @@ async fn a_coil_of_a_twin_is_wound_alone() {
     post(&mut visit, &of_b, &format!("{of_b}/read"), &[("instrument", "1")]).await;
     let row = visit.get(&of_b).await.find(".compare tr.inside").unwrap();
     assert!(row.contains("3."), "half of the pair's 7.4 k: {row}");
+}
+
+/// A station's page knows how to stop its winder while the database, and every session with it, is away.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_winder_is_stopped_without_a_session() {
+    let store = dev_database::fresh_store().await;
+    let bench = with_bench(&store, 20.0).await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    let run = with_run(&mut visit, &revision).await;
+    let cookie: Vec<String> = visit.cookies.iter().map(|(n, v)| format!("{n}={v}")).collect();
+    let mut stream = tokio::net::TcpStream::connect(visit.address).await.unwrap();
+    let request = format!(
+        "GET {run}/live HTTP/1.1\r\nHost: {}\r\nCookie: {}\r\n\r\n",
+        visit.address,
+        cookie.join("; ")
+    );
+    stream.write_all(request.as_bytes()).await.unwrap();
+    let mut seen = String::new();
+    let key = loop {
+        let mut part = [0_u8; 4096];
+        let read = stream.read(&mut part).await.unwrap();
+        assert!(read > 0, "{seen}");
+        seen.push_str(&String::from_utf8_lossy(&part[..read]));
+        if let Some((_, rest)) = seen.split_once("\"stop_key\":\"") {
+            break rest.chars().take_while(char::is_ascii_hexdigit).collect::<String>();
+        }
+    };
+    instruments::Winder::run(&mut bench.clone(), 300.0, None).await.unwrap();
+    store.close().await;
+    let command = format!("{run}/winder");
+    assert_eq!(visit.post(&command, &[("do", "stop")]).await.status, 503, "with a session it is refused");
+    visit.cookies.clear();
+    assert_eq!(visit.post("/winder-stop", &[("key", "0000")]).await.status, 404);
+    let stopped = visit.post("/winder-stop", &[("key", &key)]).await;
+    assert_eq!((stopped.status, stopped.body.as_str()), (200, "{\"trouble\":null}"));
+    let now = instruments::Winder::status(&mut bench.clone()).await.unwrap();
+    assert_eq!(now.state, instruments::WinderState::Stopped);
 }

@@ -334,10 +334,8 @@ async fn a_preview_is_compared_with_its_parent() {
     assert_eq!(broken.prediction.unwrap_err()[0].at, "coils[0].wind.turns");
 }
 
-/// A station that was open before the last signature logs nothing after it, although the winder turns on.
-#[tokio::test(flavor = "multi_thread")]
-async fn an_open_station_logs_nothing_after_the_last_signature() {
-    let (workshop, actor, store) = set_up().await;
+/// A simulated winder of the workshop's.
+async fn with_winder(store: &Store, actor: &Actor) -> instruments::simulated::Bench {
     let bench = instruments::simulated::Bench::new(5, 20.0);
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap().to_string();
@@ -354,9 +352,43 @@ async fn an_open_station_logs_nothing_after_the_last_signature() {
         simulated: true,
     };
     store.of(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();
+    bench
+}
+
+/// While the database is away the winder stays in sight and can be stopped.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_winder_is_stopped_while_the_database_is_away() {
+    let (workshop, actor, store) = set_up().await;
+    let bench = with_winder(&store, &actor).await;
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
-    let mut state = workshop.follow(&actor, id, WinderChoice::First).await.unwrap();
+    let viewer = Actor { role: store::person::Role::Viewer, ..actor };
+    let (_, none) = workshop.follow(&viewer, id, WinderChoice::First).await.unwrap();
+    assert!(none.is_none(), "who may not wind is told no key");
+    let (mut state, key) = workshop.follow(&actor, id, WinderChoice::First).await.unwrap();
+    let key = key.unwrap();
+    assert!(!format!("{key:?}").contains(key.text()));
+    instruments::Winder::run(&mut bench.clone(), 500.0, None).await.unwrap();
+    state.wait_for(|s| s.progress.turns > 50).await.unwrap();
+    store.close().await;
+    let away = |s: &workshop::StationState| s.trouble == Some(workshop::StationTrouble::LogAway);
+    let seen =
+        tokio::time::timeout(Duration::from_secs(20), state.wait_for(away)).await.unwrap().unwrap().clone();
+    assert!(seen.progress.turns > 50 && seen.rpm > 0.0 && seen.counter.is_some(), "{seen:?}");
+    assert_eq!(workshop.stop_winder("0").await.unwrap_err().code(), "not-found");
+    workshop.stop_winder(key.text()).await.unwrap();
+    let now = instruments::Winder::status(&mut bench.clone()).await.unwrap();
+    assert_eq!(now.state, instruments::WinderState::Stopped);
+}
+
+/// A station that was open before the last signature logs nothing after it, although the winder turns on.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_open_station_logs_nothing_after_the_last_signature() {
+    let (workshop, actor, store) = set_up().await;
+    let bench = with_winder(&store, &actor).await;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let (mut state, _) = workshop.follow(&actor, id, WinderChoice::First).await.unwrap();
     state.wait_for(|s| s.winder.is_some()).await.unwrap();
     measure_well(&workshop, &actor, id).await;
     close(&workshop, &actor, id).await;

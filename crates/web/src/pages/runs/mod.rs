@@ -29,6 +29,7 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/runs/{id}/live", web::get().to(station::live))
         .route("/runs/{id}/events", web::post().to(station::log_event))
         .route("/runs/{id}/winder", web::post().to(station::command))
+        .route("/winder-stop", web::post().to(station::stop))
         .route("/runs/{id}/section", web::get().to(station::section))
         .route("/runs/{id}/read", web::post().to(measure::read))
         .route("/runs/{id}/cooling", web::post().to(measure::cooling))

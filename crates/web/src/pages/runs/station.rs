@@ -23,7 +23,8 @@ use store::{InstrumentId, PersonId, RunId};
 use tokio::sync::watch;
 use trade::winding::{Event, Progress, WindingEventKind};
 use workshop::{
-    LogEvent, Permit, Refusal, StationState, StationTrouble, WinderChoice, WinderCommand, WinderMotion,
+    LogEvent, Permit, Refusal, StationState, StationTrouble, StopKey, WinderChoice, WinderCommand,
+    WinderMotion,
 };
 
 /// Between two messages to a browser when nothing changes.
@@ -126,6 +127,9 @@ struct StationMessage {
     counter: Option<u32>,
     /// What is the matter, in words; empty when nothing is.
     trouble: String,
+    /// With this the winder is stopped, also while the database is away; absent for those who only look on.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    stop_key: Option<String>,
 }
 
 fn trouble_text(trouble: &StationTrouble) -> String {
@@ -148,7 +152,7 @@ fn trouble_text(trouble: &StationTrouble) -> String {
     }
 }
 
-fn message(state: &StationState) -> StationMessage {
+fn message(state: &StationState, stop_key: Option<&StopKey>) -> StationMessage {
     StationMessage {
         progress: state.progress,
         rpm: state.rpm,
@@ -157,6 +161,7 @@ fn message(state: &StationState) -> StationMessage {
         winder: state.winder,
         counter: state.counter,
         trouble: state.trouble.as_ref().map(trouble_text).unwrap_or_default(),
+        stop_key: stop_key.map(|key| key.text().to_owned()),
     }
 }
 
@@ -165,6 +170,7 @@ struct Following {
     app: web::Data<App>,
     session: String,
     person: PersonId,
+    stop_key: Option<StopKey>,
     receiver: watch::Receiver<StationState>,
     checked: Instant,
     _permit: Permit,
@@ -173,7 +179,8 @@ struct Following {
 impl Following {
     /// The state as JSON.
     fn state(&mut self) -> String {
-        serde_json::to_string(&message(&self.receiver.borrow_and_update())).unwrap_or_default()
+        let now = message(&self.receiver.borrow_and_update(), self.stop_key.as_ref());
+        serde_json::to_string(&now).unwrap_or_default()
     }
 
     /// The next state; `Some(None)` where nothing has changed for a while, `None` at the end.
@@ -211,11 +218,12 @@ pub(super) async fn live(
     query: web::Query<WinderQuery>,
 ) -> Result<HttpResponse, AppError> {
     let permit = app.workshop.permit_stream(&user.actor)?;
-    let receiver = app.workshop.follow(&user.actor, RunId(*id), choice(query.winder)).await?;
+    let (receiver, stop_key) = app.workshop.follow(&user.actor, RunId(*id), choice(query.winder)).await?;
     let following = Following {
         app,
         session: user.session_id,
         person: user.person.id,
+        stop_key,
         receiver,
         checked: Instant::now(),
         _permit: permit,
@@ -297,6 +305,23 @@ pub(super) async fn command(
     let trouble = match app.workshop.command_winder(&user.actor, RunId(*id), choice, command).await {
         Ok(()) => None,
         Err(refusal @ (Refusal::Instrument { .. } | Refusal::RunClosed)) => Some(refusal_text(&refusal)),
+        Err(refusal) => return Err(refusal.into()),
+    };
+    Ok(HttpResponse::Ok().json(CommandAnswer { trouble }))
+}
+
+/// What a winder is stopped with.
+#[derive(Deserialize)]
+pub(super) struct StopForm {
+    key: String,
+}
+
+/// Stops the winder that belongs to a key. It takes no session, since that is kept in the database, which may be away: whoever
+/// watches the winder was told the key, and stopping is all that it does.
+pub(super) async fn stop(app: web::Data<App>, form: web::Form<StopForm>) -> Result<HttpResponse, AppError> {
+    let trouble = match app.workshop.stop_winder(&form.key).await {
+        Ok(()) => None,
+        Err(refusal @ Refusal::Instrument { .. }) => Some(refusal_text(&refusal)),
         Err(refusal) => return Err(refusal.into()),
     };
     Ok(HttpResponse::Ok().json(CommandAnswer { trouble }))

@@ -35,6 +35,7 @@ struct Page {
 struct Group {
     title: &'static str,
     hint: &'static str,
+    columns: &'static str,
     fields: Vec<Field>,
 }
 
@@ -130,16 +131,25 @@ const NUMBERS: [Number; 12] = [
         place: Place::Runs,
         name: "tolerance.control_sd",
         label: "Out of tolerance beyond",
-        unit: "standard deviations",
-        hint: "Of your own measured coils; 3 stops about one good coil in 370, 2 about one in 22.",
+        unit: "σ",
+        hint: "Standard deviations of your own coils. 3 stops about one good coil in 370, 2 about one in 22.",
         get: |s| s.tolerance.control_sd,
         set: |s, v| s.tolerance.control_sd = v,
     },
     Number {
         place: Place::SigningIn,
+        name: "station_rest_minutes",
+        label: "A shared station asks again after a rest of",
+        unit: "min",
+        hint: "1 to 240.",
+        get: |s| f64::from(s.station_rest_minutes),
+        set: |s, v| s.station_rest_minutes = whole(v),
+    },
+    Number {
+        place: Place::SigningIn,
         name: "owner_session.idle_minutes",
-        label: "Owners sign in again after",
-        unit: "min of rest",
+        label: "Owners sign in again after a rest of",
+        unit: "min",
         hint: "5 to 720. Drafts are kept.",
         get: |s| f64::from(s.owner_session.idle_minutes),
         set: |s, v| s.owner_session.idle_minutes = whole(v),
@@ -156,8 +166,8 @@ const NUMBERS: [Number; 12] = [
     Number {
         place: Place::SigningIn,
         name: "other_session.idle_minutes",
-        label: "Everybody else after",
-        unit: "min of rest",
+        label: "Everybody else after a rest of",
+        unit: "min",
         hint: "5 to 720.",
         get: |s| f64::from(s.other_session.idle_minutes),
         set: |s, v| s.other_session.idle_minutes = whole(v),
@@ -170,15 +180,6 @@ const NUMBERS: [Number; 12] = [
         hint: "1 to 168.",
         get: |s| f64::from(s.other_session.longest_hours),
         set: |s, v| s.other_session.longest_hours = whole(v),
-    },
-    Number {
-        place: Place::SigningIn,
-        name: "station_rest_minutes",
-        label: "A shared station asks again after",
-        unit: "min of rest",
-        hint: "1 to 240.",
-        get: |s| f64::from(s.station_rest_minutes),
-        set: |s, v| s.station_rest_minutes = whole(v),
     },
 ];
 
@@ -244,8 +245,8 @@ const UNITS: [Chosen; 5] = [
     Chosen {
         name: "spreadsheets",
         label: "Exported tables",
-        hint: "As your spreadsheet program reads them.",
-        choices: &[("point", "1.5, commas between columns"), ("comma", "1,5; semicolons between columns")],
+        hint: "Decimal sign, and what separates columns.",
+        choices: &[("point", "1.5 and commas"), ("comma", "1,5 and semicolons")],
         get: |s| s.spreadsheets.word(),
         set: |s, word| put::<SpreadsheetFormat>(&mut s.spreadsheets, word),
     },
@@ -302,7 +303,11 @@ fn page(
     let room_hint = "What meters read is predicted for it.";
     let room =
         Field::measured(ROOM, "Room temperature", room_hint, (Measure::Temperature, user.settings.units));
-    let group = |title, hint, fields: Vec<Field>| Group { title, hint, fields };
+    let group = |title, hint, fields: Vec<Field>| {
+        // Sign-in limits stand in pairs.
+        let columns = if fields.len() > 2 && fields.len() != 6 { "three" } else { "two" };
+        Group { title, hint, columns, fields }
+    };
     let page = Page {
         frame: Frame::new(user, "workshop", "Settings"),
         tab: "settings",
