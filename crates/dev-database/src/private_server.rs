@@ -322,7 +322,7 @@ fn spawn(
     // Tests make databases and users; a shop's user sees its own database and nothing of the server.
     let (schema, more) = match durability {
         Durability::None => ("*", " WITH GRANT OPTION"),
-        _ => ("filamentum", ""),
+        Durability::Full => ("filamentum", ""),
     };
     let sql = format!(
         "CREATE DATABASE IF NOT EXISTS filamentum CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\n\
