@@ -49,10 +49,11 @@ pub struct SessionRow {
     pub agent: String,
 }
 
-/// What holds for an open session.
+/// What holds for an open session. One that was begun in the future was begun by a clock that was wrong, and is over.
 macro_rules! is_open {
     () => {
-        "expires_at > UTC_TIMESTAMP(6) AND created_at > UTC_TIMESTAMP(6) - INTERVAL longest_s SECOND"
+        "expires_at > UTC_TIMESTAMP(6) AND created_at > UTC_TIMESTAMP(6) - INTERVAL longest_s SECOND \
+         AND created_at < UTC_TIMESTAMP(6) + INTERVAL 5 MINUTE"
     };
 }
 

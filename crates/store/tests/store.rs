@@ -83,7 +83,8 @@ async fn people_and_workshops() {
 
 #[tokio::test]
 async fn sessions_end() {
-    let store = fresh_store().await;
+    let (url, _) = dev_database::fresh_database().await;
+    let store = Store::connect(&url).await.unwrap();
     let key = [7; 32];
     let put = |state: &'static str, idle: Duration, longest: Duration| {
         let store = store.clone();
@@ -122,6 +123,12 @@ async fn sessions_end() {
     store.prolong_named_session("a").await.unwrap();
     assert!(store.session_state(&key).await.unwrap().is_some());
     assert_eq!(store.sweep_sessions().await.unwrap(), 0);
+    // The clock is set back by a day: what was begun by the wrong one is over.
+    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    sqlx::query("UPDATE sessions SET created_at = created_at + INTERVAL 1 DAY").execute(&pool).await.unwrap();
+    assert!(store.session_state(&key).await.unwrap().is_none());
+    assert_eq!(store.sweep_sessions().await.unwrap(), 1);
+    put("{}", hour, week).await;
     store.end_session(&key).await.unwrap();
     assert!(store.session_state(&key).await.unwrap().is_none());
 }

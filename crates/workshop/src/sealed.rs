@@ -30,7 +30,8 @@ impl SecretKey {
     /// When they are not as many as a key has.
     fn of(bytes: &[u8]) -> io::Result<Self> {
         let key = UnboundKey::new(&CHACHA20_POLY1305, bytes);
-        let key = key.map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is no key of 32 bytes"))?;
+        let key = key
+            .map_err(|_unspecified| io::Error::new(io::ErrorKind::InvalidData, "it is no key of 32 bytes"))?;
         Ok(Self(Arc::new(LessSafeKey::new(key))))
     }
 

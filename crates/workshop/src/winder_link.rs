@@ -231,15 +231,16 @@ async fn follow_winder(
         let mut state = StationState::default();
         match &mut known {
             None => {
-                // The turns that were known stay in sight, and the winder is watched all the same.
+                // The winder is watched all the same, and its turns go on from those that were known.
                 state.progress = last;
                 state.trouble = Some(StationTrouble::LogAway);
-                if let Some(Ok(now)) = match &mut winder {
-                    Some(line) => Some(line.status().await),
-                    None => None,
-                } {
+                if let Some(line) = &mut winder
+                    && let Ok(now) = line.status().await
+                {
                     shows(&mut state, &now);
-                    state.counter = Some(now.turns);
+                    if now.turns >= last.turns {
+                        advance(&mut state.progress, now.turns, &of);
+                    }
                 }
             }
             Some(log) => {
@@ -267,6 +268,13 @@ async fn follow_winder(
             () = notify.notified() => known = None,
         }
     }
+}
+
+/// Moves the progress of a coil on to so many turns.
+fn advance(progress: &mut Progress, turns: u32, of: &FollowedRun) {
+    progress.turns = turns;
+    progress.to_go = of.planned.saturating_sub(turns);
+    progress.next_stop = of.stops.iter().copied().chain([of.planned]).filter(|stop| *stop > turns).min();
 }
 
 /// What the winder shows of itself.
@@ -325,10 +333,7 @@ async fn poll(
             state.trouble = Some(StationTrouble::NotLogged);
             return false;
         }
-        let stops = &of.stops;
-        progress.turns = now.turns;
-        progress.to_go = of.planned.saturating_sub(now.turns);
-        progress.next_stop = stops.iter().copied().chain([of.planned]).filter(|s| *s > now.turns).min();
+        advance(progress, now.turns, of);
     }
     progress.stands = now.state != WinderState::Running;
     true

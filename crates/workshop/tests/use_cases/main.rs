@@ -374,7 +374,9 @@ async fn a_winder_is_stopped_while_the_database_is_away() {
     let away = |s: &workshop::StationState| s.trouble == Some(workshop::StationTrouble::LogAway);
     let seen =
         tokio::time::timeout(Duration::from_secs(20), state.wait_for(away)).await.unwrap().unwrap().clone();
-    assert!(seen.progress.turns > 50 && seen.rpm > 0.0 && seen.counter.is_some(), "{seen:?}");
+    assert!(seen.progress.turns > 50 && seen.rpm > 0.0 && seen.counter.is_none(), "{seen:?}");
+    let went_on = state.wait_for(|s| s.progress.turns > seen.progress.turns);
+    tokio::time::timeout(Duration::from_secs(20), went_on).await.unwrap().unwrap();
     assert_eq!(workshop.stop_winder("0").await.unwrap_err().code(), "not-found");
     workshop.stop_winder(key.text()).await.unwrap();
     let now = instruments::Winder::status(&mut bench.clone()).await.unwrap();
