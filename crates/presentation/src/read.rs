@@ -30,7 +30,21 @@ pub fn optional(
 
 /// A bare number.
 pub fn plain(text: &str) -> Result<f64, String> {
-    number(text, "5.5").map(|(value, _)| value).map_err(|e| e.to_string())
+    plain_in("")(text)
+}
+
+/// A number that may carry this unit and no other: what stands after it would else be passed over unseen, as in 1e9.
+pub fn plain_in(unit: &'static str) -> impl Fn(&str) -> Result<f64, String> {
+    move |text| {
+        let (value, rest) = number(text, "5.5").map_err(|e| e.to_string())?;
+        if rest.is_empty() || rest.eq_ignore_ascii_case(unit) {
+            return Ok(value);
+        }
+        let rest: String = rest.chars().take(40).collect();
+        let allowed =
+            if unit.is_empty() { "a number alone".to_owned() } else { format!("a number in {unit}") };
+        Err(format!("“{rest}” cannot stand here: type {allowed}."))
+    }
 }
 
 /// Reads one optional field of a measure; a bare number is in the workshop's unit. Range and answer are in the unit inside:
@@ -65,6 +79,12 @@ pub fn measured(
     None
 }
 
+/// Whether a text can be a name: there, of up to so many letters, and without control characters.
+#[must_use]
+pub fn is_name(text: &str, most: usize) -> bool {
+    (1..=most).contains(&text.chars().count()) && !text.contains(char::is_control)
+}
+
 /// Tells at a field that its text is too long.
 pub fn limit_letters(form: &FormFields, errors: &mut Errors, name: &str, most: usize) {
     if form.get(name).chars().count() > most {
@@ -75,6 +95,17 @@ pub fn limit_letters(form: &FormFields, errors: &mut Errors, name: &str, most: u
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn nothing_after_a_number_is_passed_over() {
+        assert_eq!(plain("5.5"), Ok(5.5));
+        assert_eq!((plain_in("Ω/m")("5.61 Ω/m"), plain_in("m")("1200m")), (Ok(5.61), Ok(1200.0)));
+        assert!(is_name("K-7", 3) && is_name("Öde", 3));
+        assert!(!is_name("", 3) && !is_name("K-12", 3) && !is_name("K\u{0}", 3));
+        for text in ["1e9", "5 furlongs", "5.5.5", "5 %"] {
+            assert!(plain(text).is_err() && plain_in("m")(text).is_err(), "{text}");
+        }
+    }
 
     #[test]
     fn what_cannot_be_read_is_told_at_its_field() {

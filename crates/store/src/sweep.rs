@@ -137,4 +137,16 @@ impl WorkshopStore {
         .fetch_all(&self.pool)
         .await?)
     }
+
+    /// The last sweeps of a run, up to `most`, the newest first.
+    pub async fn sweeps_of_run(&self, run: RunId, most: u32) -> Result<Vec<SweepRow>, StoreError> {
+        Ok(sqlx::query_as(sweep_columns!(
+            "WHERE s.workshop_id = ? AND s.run_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT ?"
+        ))
+        .bind(self.workshop)
+        .bind(run)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?)
+    }
 }

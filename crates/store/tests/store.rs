@@ -18,7 +18,7 @@ use store::session::{NewSession, SessionLimits};
 use store::spool::NewSpool;
 use store::sweep::NewSweep;
 use store::timer::NewTimer;
-use store::{ClientKey, PersonId, RevisionId, Store, StoreError, Transport, WorkshopId};
+use store::{ClientKey, PersonId, RevisionId, RunId, Store, StoreError, Transport, WorkshopId};
 use time::Duration;
 use trade::comparison::TolerancePolicy;
 use trade::judgement::{Judgement, judge_run};
@@ -268,6 +268,10 @@ async fn sweeps_belong_to_a_revision_and_come_once() {
     assert_eq!((kept[0].label.as_str(), kept[0].by.as_str()), ("first coil", "Ode Farrow"));
     assert_eq!(kept[0].sweep().unwrap(), sweep);
     assert_eq!(store.of(shop).sweeps(None).await.unwrap().len(), 1);
+    assert!(
+        store.of(shop).sweeps_of_run(RunId(0), 4).await.unwrap().is_empty(),
+        "it was swept without a run"
+    );
     assert!(store.of(other).sweeps(None).await.unwrap().is_empty());
 }
 

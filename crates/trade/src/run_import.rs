@@ -1,7 +1,7 @@
 //! Runs written elsewhere: a table (CSV) or a `filamentum-logbook/1` document, read line by line, every error at once.
 
 use crate::spreadsheet::pointed;
-use coil::quantity::{Capacitance, Inductance, ParseQuantity, Resistance, Temperature, Turns};
+use coil::quantity::{Capacitance, Frequency, Inductance, ParseQuantity, Resistance, Temperature, Turns};
 use std::collections::BTreeMap;
 use time::format_description::BorrowedFormatItem;
 use time::macros::format_description;
@@ -337,14 +337,9 @@ fn line(number: usize, fields: &BTreeMap<&str, &str>) -> ImportLine {
     entry.inductance_h = ranged(column, text, (1e-6, 1000.0), "H", &mut wrong, |t| {
         Inductance::parse(t).map(Inductance::henries).map_err(|e| e.to_string())
     });
-    entry.test_hz =
-        ranged("test_hz", get("test_hz"), (20.0, 200_000.0), "Hz", &mut wrong, |t| {
-            coil::quantity::number(t, "1000")
-                .map(|(hz, unit)| {
-                    if unit.trim().eq_ignore_ascii_case("khz") || unit.trim() == "k" { hz * 1e3 } else { hz }
-                })
-                .map_err(|e| e.to_string())
-        });
+    entry.test_hz = ranged("test_hz", get("test_hz"), (20.0, 200_000.0), "Hz", &mut wrong, |t| {
+        Frequency::parse(t).map(Frequency::hz).map_err(|e| e.to_string())
+    });
     let (column, text) = either("capacitance_f", "capacitance");
     entry.capacitance_f = ranged(column, text, (1e-13, 1e-8), "F", &mut wrong, |t| {
         // A bare number is in farads here, as an export has it; what is spoken carries its unit.

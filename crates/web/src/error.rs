@@ -224,3 +224,92 @@ async fn explain(app: Option<web::Data<App>>, what: &str) -> AppError {
         None => AppError::internal(what.to_owned()),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use std::time::Duration;
+    use store::StoreError;
+    use trade::traveller::SigningRefusal;
+    use trade::verdict::Level;
+    use workshop::Action;
+
+    fn header(response: &HttpResponse<BoxBody>, name: &str) -> String {
+        let value = response.headers().get(name);
+        value.and_then(|v| v.to_str().ok()).unwrap_or_default().to_owned()
+    }
+
+    #[rstest]
+    #[case(Refusal::NotFound("run"), 404, "")]
+    #[case(Refusal::NotAllowed(Action::BackUp), 403, "not-allowed")]
+    #[case(Refusal::RunClosed, 409, "run-closed")]
+    #[case(Refusal::ReadingSuperseded, 409, "reading-superseded")]
+    #[case(Refusal::VerdictHoldsSigning(Level::Stop), 409, "verdict-holds-signing")]
+    #[case(Refusal::NotSigned(SigningRefusal::Unknown), 409, "not-signed")]
+    #[case(Refusal::SpoolTooShort { left_m: 400.0, needed_m: 980.0 }, 409, "spool-too-short")]
+    #[case(Refusal::NotPredictable(Vec::new()), 409, "not-predictable")]
+    #[case(Refusal::AdjustmentOutOfRange, 409, "adjustment-out-of-range")]
+    #[case(Refusal::TooManyJobs, 409, "too-many-jobs")]
+    #[case(Refusal::CoilInAnotherSet, 409, "coil-in-another-set")]
+    #[case(Refusal::ExperimentClosed, 409, "experiment-closed")]
+    #[case(Refusal::ListeningScored, 409, "listening-scored")]
+    #[case(Refusal::NoCalibration, 409, "no-calibration")]
+    #[case(Refusal::AddressNotAllowed("10.0.0.1".into()), 409, "address-not-allowed")]
+    #[case(Refusal::CoilTemperatureUnknown, 409, "coil-temperature-unknown")]
+    #[case(Refusal::NotSimulated, 409, "not-simulated")]
+    #[case(Refusal::LastOwner, 409, "last-owner")]
+    #[case(Refusal::WrongSetUpCode, 409, "wrong-set-up-code")]
+    #[case(Refusal::UnusableSignIn, 409, "unusable-sign-in")]
+    #[case(Refusal::UnusableName, 409, "unusable-name")]
+    #[case(Refusal::UnusablePin, 409, "unusable-pin")]
+    #[case(Refusal::WrongPin, 409, "wrong-pin")]
+    #[case(Refusal::WrongCode, 409, "wrong-code")]
+    #[case(Refusal::SecondFactorSet, 409, "second-factor-set")]
+    #[case(Refusal::WrongPassword, 409, "wrong-password")]
+    #[case(Refusal::AlreadySetUp, 409, "already-set-up")]
+    #[case(Refusal::Backup("cut".into()), 409, "backup")]
+    #[case(Refusal::Interrupted, 500, "")]
+    #[case(Refusal::Sound("no sound".into()), 500, "")]
+    #[case(Refusal::Storage(StoreError::NotEmpty), 500, "")]
+    fn a_refusal_has_its_status_and_its_code(
+        #[case] refusal: Refusal,
+        #[case] status: u16,
+        #[case] code: &str,
+    ) {
+        let response = AppError::from(refusal).error_response();
+        assert_eq!(response.status().as_u16(), status);
+        assert_eq!(header(&response, "Filamentum-Code"), code);
+        assert!(header(&response, "Content-Type").starts_with("text/html"));
+    }
+
+    /// Whoever is to wait is told for how long, rounded up so that coming back then is not too soon.
+    #[test]
+    fn waiting_is_told_in_seconds() {
+        let after = |millis| Refusal::TooManyAttempts { retry_after: Duration::from_millis(millis) };
+        for (millis, told) in [(1, "1"), (1000, "1"), (1001, "2"), (59_400, "60")] {
+            let response = AppError::from(after(millis)).error_response();
+            assert_eq!((response.status().as_u16(), header(&response, "Retry-After").as_str()), (429, told));
+        }
+        let busy = AppError::from(Refusal::TooManyAtOnce("streams")).error_response();
+        assert_eq!((busy.status().as_u16(), header(&busy, "Retry-After").as_str()), (429, "1"));
+    }
+
+    #[test]
+    fn whoever_is_not_signed_in_is_sent_there_and_back() {
+        let to = |error: AppError| header(&error.error_response(), "Location");
+        assert_eq!(to(AppError::SignIn("/runs/3?a=b&c".into())), "/sign-in?next=/runs/3%3Fa%3Db%26c");
+        assert_eq!(to(AppError::Stand("/runs/3/station".into())), "/station?next=/runs/3/station");
+        assert_eq!(to(AppError::SecondFactor), "/account/second-factor");
+    }
+
+    /// A fault of our own says nothing of its insides, only the number under which the log has it.
+    #[actix_web::test]
+    async fn a_fault_of_our_own_shows_a_number_alone() {
+        let response = AppError::internal("the password is otter").error_response();
+        assert_eq!(response.status().as_u16(), 500);
+        let body = actix_web::body::to_bytes(response.into_body()).await.unwrap_or_default();
+        let text = String::from_utf8_lossy(&body);
+        assert!(!text.contains("otter") && text.contains("under the number"), "{text}");
+    }
+}

@@ -1,6 +1,7 @@
 //! Pages over HTTP, against a private MariaDB: who may see what, and what a visitor is told.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod forms;
 mod journeys;
 mod logbook;
 mod trust;

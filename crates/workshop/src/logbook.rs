@@ -60,12 +60,13 @@ impl Workshop {
     pub async fn filter_choices(&self, actor: &Actor) -> Result<FilterChoices, Refusal> {
         actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
-        Ok(FilterChoices {
-            designs: store.logged_designs().await?,
-            spools: store.spool_labels().await?,
-            people: store.people().await?,
-            winders: self.winders(actor).await?,
-            tags: store.all_tags().await?,
-        })
+        let (designs, spools, people, winders, tags) = tokio::try_join!(
+            async { Ok(store.logged_designs().await?) },
+            async { Ok(store.spool_labels().await?) },
+            async { Ok(store.people().await?) },
+            self.winders(actor),
+            async { Ok::<_, Refusal>(store.all_tags().await?) },
+        )?;
+        Ok(FilterChoices { designs, spools, people, winders, tags })
     }
 }

@@ -58,7 +58,9 @@ impl Workshop {
         let store = self.of(actor);
         let run = store.run(run).await?;
         let readings = readings_of(&store, run.row.id).await?;
-        let progress = self.traveller_progress(&store, run.row.id, &readings).await?;
+        let traveller = store.traveller_of_run(run.row.id).await?;
+        let signed = store.signatures(run.row.id).await?;
+        let progress = TravellerProgress::of(traveller.as_ref(), &signed, &readings);
         let prediction = self.uncalibrated_prediction(&run.design).await?.ok();
         Ok((run, progress, prediction))
     }

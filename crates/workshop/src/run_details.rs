@@ -23,7 +23,7 @@ use trade::verdict::{Verdict, judge};
 use trade::winding::{Event, Progress};
 
 /// Most sweeps that are laid over a response.
-const MOST_SWEEPS: usize = 4;
+const MOST_SWEEPS: u32 = 4;
 /// Alloys less likely than this are not worth a word.
 const LEAST_LIKELY: f64 = 0.08;
 
@@ -74,25 +74,30 @@ impl Workshop {
     pub async fn run_details(&self, actor: &Actor, id: RunId) -> Result<RunDetails, Refusal> {
         actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
-        let mut run = store.run(id).await?;
+        let (mut run, log, traveller, signed, recorded, sweeps, events, parts_taken, instruments) = tokio::try_join!(
+            store.run(id),
+            store.readings(id),
+            store.traveller_of_run(id),
+            store.signatures(id),
+            store.run_prediction(id),
+            store.sweeps_of_run(id, MOST_SWEEPS),
+            store.events(id),
+            store.parts_taken(id),
+            store.instruments(),
+        )?;
         if !actor.may(Action::ReadDesigns) {
             // What it should become is the design's business; what was predicted is the run's.
             run.design.aims = Aims::default();
         }
-        let log = store.readings(id).await?;
         let readings: Vec<Reading> = log.iter().map(|row| row.reading.clone()).collect();
-        let progress = self.traveller_progress(&store, id, &readings).await?;
+        let progress = TravellerProgress::of(traveller.as_ref(), &signed, &readings);
         let wound = as_wound(&run.design, &readings);
-        let prediction = match store.run_prediction(id).await? {
+        let prediction = match recorded {
             Some(recorded) => Some(recorded),
             None => self.prediction_as_wound(&run, &readings).await?.ok().map(|p| p.summary()),
         };
-        let mut sweeps = store.sweeps(Some(run.row.revision_id)).await?;
-        sweeps.retain(|s| s.run_id == Some(id));
-        sweeps.truncate(MOST_SWEEPS);
         let response =
             if sweeps.is_empty() { None } else { self.prediction_as_wound(&run, &readings).await?.ok() };
-        let events = store.events(id).await?;
         let happened: Vec<Event> = events.iter().map(|row| row.event).collect();
         let verdict = run.row.stored_verdict()?.unwrap_or_else(|| judge(&[], &readings));
         let comparisons = run.row.stored_comparisons()?;
@@ -100,8 +105,8 @@ impl Workshop {
             stage: Stage::of(&readings),
             turns_counted: Progress::of(&happened, run.row.planned_turns, &run.row.stops).turns,
             parts: store.design_parts(run.row.design_id).await?.len(),
-            parts_taken: store.parts_taken(id).await?,
-            instruments: store.instruments().await?,
+            parts_taken,
+            instruments,
             alloys: alloys(&wound, &readings),
             judged_by_other_engine: run.row.engine.as_deref().is_some_and(|e| e != coil::ENGINE),
             readings: log,

@@ -9,7 +9,7 @@ use coil::Word as _;
 use coil::design::{Design, Kind as Format, starting_point};
 use store::{RunId, WorkshopStore};
 use trade::reading::Reading;
-use trade::traveller::{Operation, OperationStatus, SigningRefusal, Traveller};
+use trade::traveller::{Operation, OperationStatus, Signature, SigningRefusal, Traveller};
 use trade::verdict::Level;
 
 /// How far a run has come on its traveller.
@@ -21,24 +21,17 @@ pub struct TravellerProgress {
     pub closed: bool,
 }
 
-impl Workshop {
+impl TravellerProgress {
     /// How far a run has come; nothing for runs without a traveller.
-    pub(crate) async fn traveller_progress(
-        &self,
-        store: &WorkshopStore,
-        run: RunId,
-        readings: &[Reading],
-    ) -> Result<TravellerProgress, Refusal> {
-        let Some(traveller) = store.traveller_of_run(run).await? else {
-            return Ok(TravellerProgress::default());
-        };
-        let signed = store.signatures(run).await?;
-        Ok(TravellerProgress {
-            closed: traveller.is_done(&signed),
-            operations: traveller.progress(&signed, readings),
+    pub(crate) fn of(traveller: Option<&Traveller>, signed: &[Signature], readings: &[Reading]) -> Self {
+        traveller.map_or_else(Self::default, |traveller| Self {
+            closed: traveller.is_done(signed),
+            operations: traveller.progress(signed, readings),
         })
     }
+}
 
+impl Workshop {
     /// Refuses when every operation of a run is signed: asked by everything that adds to a run.
     pub(crate) async fn refuse_closed(&self, store: &WorkshopStore, run: RunId) -> Result<(), Refusal> {
         let Some(traveller) = store.traveller_of_run(run).await? else { return Ok(()) };

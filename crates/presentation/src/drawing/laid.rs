@@ -1,37 +1,49 @@
 //! The coil as it was laid: every turn in the section, coloured by when it came; and the guide that laid it.
 
 use super::{Element, Svg};
-use coil::quantity::fixed;
+use coil::quantity::Units;
 use coil::wind::{GuidePlan, Section};
 use std::fmt::Write as _;
 
 /// Steps of colour from the first turns to the last.
 const AGES: usize = 8;
 
+/// The turns as dots, by age: each a stroke of no length with a round cap, in whole hundredths of a millimetre from the dot
+/// before. Thousands of them are most of what the drawing is.
+fn dots(section: &Section) -> Vec<String> {
+    let count = section.turns.len().max(1);
+    let mut ages = vec![String::new(); AGES];
+    let mut last = [(0_i32, 0_i32); AGES];
+    for (k, turn) in section.turns.iter().enumerate() {
+        let age = k * AGES / count;
+        #[allow(clippy::cast_possible_truncation, reason = "a bobbin is some centimetres high")]
+        let at =
+            ((turn.out_m * 1e5).round() as i32, ((section.height_m - turn.height_m) * 1e5).round() as i32);
+        let from = std::mem::replace(&mut last[age], at);
+        // Writing to a string cannot fail.
+        let _ = write!(ages[age], "m{} {}h0", at.0 - from.0, at.1 - from.1);
+    }
+    ages
+}
+
 /// Draws one side of the winding, core at the left, millimetre for millimetre, with the thickest and the
 /// thinnest place marked.
-pub fn laid(section: &Section) -> String {
+pub fn laid(section: &Section, units: Units) -> String {
     let mut svg = Svg::default();
     let height = section.height_m * 1e3;
     let thick = section.thickest_m() * 1e3;
-    let mut ages = vec![String::new(); AGES];
-    let count = section.turns.len().max(1);
-    for (k, turn) in section.turns.iter().enumerate() {
-        // A stroke of no length with a round cap is a dot. Writing to a string cannot fail.
-        let _ =
-            write!(ages[k * AGES / count], "M{:.2} {:.2}h0", turn.out_m * 1e3, height - turn.height_m * 1e3);
-    }
     let wire = section.overall_m * 1e3;
     svg.put(
         Element::new("path")
             .with("class", "core-edge")
             .with("d", format_args!("M0 {:.2}V{:.2}", -0.4, height + 0.4)),
     );
-    for (age, dots) in ages.iter().enumerate() {
+    for (age, dots) in dots(section).iter().enumerate() {
         svg.put(
             Element::new("path")
                 .with("class", format_args!("turns age{age}"))
-                .with("stroke-width", format_args!("{wire:.3}"))
+                .with("transform", "scale(.01)")
+                .with("stroke-width", format_args!("{:.1}", wire * 100.0))
                 .with("d", dots),
         );
     }
@@ -51,11 +63,11 @@ pub fn laid(section: &Section) -> String {
                 .with("dominant-baseline", "middle")
                 .with("x", format_args!("{:.2}", x + 1.2))
                 .with("y", format_args!("{y:.2}"))
-                .text(format_args!("{word} {}", fixed(x, 2))),
+                .text(format_args!("{word} {}", units.length(x, 2))),
         );
     }
     let title = "Section of the coil as laid, core at the left, first turns dark and last turns light";
-    svg.framed([-0.6, -0.6, thick + 7.2, height + 1.2], "laid", title)
+    svg.framed([-0.6, -0.6, thick + 8.6, height + 1.2], "laid", title)
 }
 
 /// Draws where the guide asks the turns to lie, over the turns: the first passes in full, then all of them thinned out.
@@ -125,9 +137,18 @@ mod tests {
     #[test]
     fn every_turn_is_a_dot_in_its_age() {
         let (plan, section) = lay_coil(&tall_single("Sedge", 6, 10.4), 0).unwrap();
-        let svg = laid(&section);
+        let svg = laid(&section, Units::default());
         assert_eq!(svg.matches("h0").count(), section.turns.len());
         assert_eq!(svg.matches(r#"class="turns"#).count(), AGES);
+        // The moves of the last age end at the last turn.
+        let all = dots(&section);
+        let moves = all[AGES - 1].split("h0").filter_map(|m| m.strip_prefix('m')?.split_once(' '));
+        let (x, y) = moves.fold((0, 0), |at, (dx, dy)| {
+            (at.0 + dx.parse::<i32>().unwrap(), at.1 + dy.parse::<i32>().unwrap())
+        });
+        let last = section.turns.last().unwrap();
+        assert!((f64::from(x) * 1e-5 - last.out_m).abs() < 6e-6, "to half a hundredth of a millimetre");
+        assert!((section.height_m - f64::from(y) * 1e-5 - last.height_m).abs() < 6e-6);
         assert!(svg.contains("thickest") && svg.contains("thinnest"));
         assert!(guide(&plan).contains("turn 400"));
     }

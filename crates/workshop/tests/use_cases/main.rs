@@ -1,6 +1,7 @@
 //! What a person can do, without HTTP, against a private MariaDB.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod attention;
 mod backups;
 mod designs;
 mod experiments;
@@ -43,7 +44,10 @@ fn first_visit(workshop: &Workshop) -> SetUp {
 
 /// A workshop with its owner, and the store under it.
 async fn set_up() -> (Workshop, Actor, Store) {
-    let store = dev_database::fresh_store().await;
+    set_up_on(dev_database::fresh_store().await).await
+}
+
+async fn set_up_on(store: Store) -> (Workshop, Actor, Store) {
     let workshop = Workshop::new(store.clone());
     let owner = workshop.set_up(first_visit(&workshop), HERE).await.unwrap();
     let person = workshop.person(owner).await.unwrap().unwrap();

@@ -145,7 +145,7 @@ pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
             }
             all
         }
-        View::Laid => drawn.solution.map(|solution| laid(design, solution)).unwrap_or_default(),
+        View::Laid => drawn.solution.map(|solution| laid(drawn, solution)).unwrap_or_default(),
         View::Field => field(design, drawn),
         View::Wiring => {
             let caption = "From ground to hot; arrows as seen from above";
@@ -155,12 +155,13 @@ pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
     }
 }
 
-fn laid(design: &Design, solution: &Solution) -> Vec<Figure> {
+fn laid(drawn: &Drawn<'_>, solution: &Solution) -> Vec<Figure> {
+    let design = drawn.design;
     let mut all = Vec::new();
     for (i, coil) in design.coils.iter().enumerate().take(MOST_LAID) {
         let Some((plan, section)) = solution.lay(i) else { continue };
         let of = if design.coils.len() == 1 { String::new() } else { format!(", coil {}", coil.name) };
-        let figure = Figure::plain(&format!("Cross-section{of}"), drawing::laid(section), false);
+        let figure = Figure::plain(&format!("Cross-section{of}"), drawing::laid(section, drawn.units), false);
         all.push(Figure { keys: vec![("age0", "first turns"), ("age7", "last turns")], ..figure });
         all.push(Figure::plain(&format!("Guide position over turns{of}"), drawing::guide(plan), false));
     }

@@ -15,6 +15,7 @@ use askama::Template;
 use coil::quantity::{Units, fixed};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
+use presentation::read::is_name;
 use store::instrument::{Instrument, NewInstrument};
 use store::{ClientKey, InstrumentId};
 use time::macros::format_description;
@@ -168,7 +169,7 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
         errors.insert("kind".into(), "Choose one of the list.".into());
     }
     let name = form.get("name");
-    if name.is_empty() || name.chars().count() > 80 {
+    if !is_name(name, 80) {
         errors.insert("name".into(), "Give it a name of up to 80 letters.".into());
     }
     let address = form.get("address");

@@ -13,7 +13,7 @@ use askama::Template;
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, money};
-use presentation::read::{limit_letters, optional, plain};
+use presentation::read::{is_name, limit_letters, optional, plain};
 use store::part::{NewPart, Part, PartDetails, StockMovement};
 use store::{ClientKey, PartId, RunId};
 use trade::stock::PartKind;
@@ -39,10 +39,42 @@ struct PartRow {
     kind: &'static str,
     low: bool,
     cost: String,
-    typed_cost: String,
     below: String,
+    typed: Typed,
     key: ClientKey,
     moves: Vec<String>,
+}
+
+/// What stands in a part's own fields: what was sent and refused, else what holds.
+#[derive(Debug, PartialEq, Eq)]
+struct Typed {
+    cost: String,
+    below: String,
+    supplier: String,
+    count: String,
+    why: String,
+}
+
+impl Typed {
+    fn of(part: &Part, form: &FormData, errors: &Errors) -> Self {
+        let refused = |what: &str| errors.contains_key(&format!("{what}-{}", part.id));
+        let (is_edit, is_move) = (refused("edit"), refused("move"));
+        let or = |is_sent: bool, name: &str, holds: String| {
+            if is_sent { form.get(name).to_owned() } else { holds }
+        };
+        Self {
+            cost: or(is_edit, "cost", part.each_cost.map_or_else(String::new, money)),
+            below: or(is_edit, "below", part.order_below.map_or_else(String::new, |n| n.to_string())),
+            supplier: or(is_edit, "supplier", part.supplier.clone()),
+            count: or(is_move, "count", String::new()),
+            why: or(is_move, "why", String::new()),
+        }
+    }
+}
+
+/// Whether what was refused is a part's own form, and not the one that adds a part.
+fn is_of_a_part(errors: &Errors) -> bool {
+    errors.keys().any(|key| key.starts_with("move-") || key.starts_with("edit-"))
 }
 
 async fn page(
@@ -67,21 +99,23 @@ async fn page(
             kind: part.kind.name(),
             low: is_low(&part),
             cost: part.each_cost.map_or_else(|| "–".into(), money),
-            typed_cost: part.each_cost.map_or_else(String::new, money),
+            typed: Typed::of(&part, form, errors),
             below: part.order_below.map_or_else(String::new, |n| n.to_string()),
             key: ClientKey::random(),
             moves: movements.iter().filter(|(id, _)| *id == part.id).map(|(_, m)| movement(m)).collect(),
             part,
         })
         .collect();
-    let field = |field: Field| field.filled(form, errors);
+    let nothing = FormData::default();
+    let added = if is_of_a_part(errors) { &nothing } else { form };
+    let field = |field: Field| field.filled(added, errors);
     let kinds: Vec<(&'static str, &'static str)> =
         PartKind::ALL.iter().map(|k| (k.key(), k.name())).collect();
     let page = PartsPage {
         frame: Frame::new(user, "inventory", "Magnets, bobbins, parts"),
         tab: "parts",
         parts,
-        key: form.key_or_new(),
+        key: added.key_or_new(),
         fields: vec![
             field(Field::chosen(
                 "kind",
@@ -95,8 +129,7 @@ async fn page(
             field(Field::typed("below", "Order more below", "Empty for no warning.")),
             field(Field::typed("supplier", "Supplier", "")),
         ],
-        refused: !errors.is_empty()
-            && errors.keys().all(|k| !k.starts_with("move-") && !k.starts_with("edit-")),
+        refused: !errors.is_empty() && !is_of_a_part(errors),
         kind,
         kinds,
         search,
@@ -131,7 +164,7 @@ pub(super) async fn add(
         errors.insert("kind".into(), "Choose one of the list.".into());
     }
     let name = form.get("name");
-    if name.is_empty() || name.chars().count() > 120 {
+    if !is_name(name, 120) {
         errors.insert("name".into(), "Give it a name of up to 120 letters.".into());
     }
     let stock = optional(&form, &mut errors, "stock", (0.0, 1e6), plain);
@@ -182,7 +215,7 @@ pub(super) async fn update(
     let details = details(&form, &mut errors);
     if let Some(message) = errors.into_values().next() {
         let errors = Errors::from([(format!("edit-{id}"), message)]);
-        return page(&app, &user, &FormData::default(), &errors, &QueryParameters::default()).await;
+        return page(&app, &user, &form, &errors, &QueryParameters::default()).await;
     }
     app.workshop.update_part(&user.actor, PartId(*id), &details).await?;
     Ok(redirect("/parts"))
@@ -210,7 +243,7 @@ pub(super) async fn move_stock(
         _ => {
             let text = "Write how many came (12) or went (−3), and why.";
             let errors = Errors::from([(format!("move-{id}"), text.to_owned())]);
-            page(&app, &user, &FormData::default(), &errors, &QueryParameters::default()).await
+            page(&app, &user, &form, &errors, &QueryParameters::default()).await
         }
     }
 }

@@ -12,7 +12,7 @@ use coil::quantity::{Measure, Units};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, counted, signed_percent, signed_percent_of_ln};
-use presentation::read::{limit_letters, measured, optional, plain};
+use presentation::read::{limit_letters, measured, optional, plain, plain_in};
 use store::instrument::Instrument;
 use store::spool::{NewCheck, Spool, SpoolCheck, SpoolDetails};
 use store::{ClientKey, InstrumentId, SpoolId};
@@ -220,7 +220,7 @@ pub(super) async fn check(
     let (mut errors, units) = (Errors::new(), user.settings.units);
     let check = NewCheck {
         overall_mm: measured(&form, &mut errors, "overall", (0.02, 0.5), (Measure::Length, units)),
-        ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain),
+        ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain_in("Ω/m")),
         at_c: measured(&form, &mut errors, "at_c", (-20.0, 60.0), (Measure::Temperature, units)),
         gross_g: measured(&form, &mut errors, "gross", (0.0, 20_000.0), (Measure::Mass, units)),
         ..NewCheck::default()

@@ -10,13 +10,13 @@ use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word;
-use coil::quantity::{Measure, number};
+use coil::quantity::Measure;
 use coil::wire::Gauge;
 use coil::wire::Insulation;
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format;
-use presentation::read::{limit_letters, measured, optional, plain};
+use presentation::read::{is_name, limit_letters, measured, optional, plain_in};
 use store::ClientKey;
 use store::spool::{NewSpool, Spool};
 use trade::stock::SpoolWarning;
@@ -117,7 +117,7 @@ pub(super) async fn add(
 ) -> Result<HttpResponse, AppError> {
     let (mut errors, units) = (Errors::new(), user.settings.units);
     let label = form.get("label");
-    if label.is_empty() || label.chars().count() > 80 {
+    if !is_name(label, 80) {
         errors.insert("label".into(), "Give it a label of up to 80 letters.".into());
     }
     let gauge =
@@ -129,13 +129,12 @@ pub(super) async fn add(
             errors.insert(name.into(), "Choose one of the list.".into());
         }
     }
-    let metres = |text: &str| number(text, "1200 m").map(|(value, _)| value).map_err(|e| e.to_string());
     let measured = coil::design::Spool {
         bare_mm: None,
         overall_mm: measured(&form, &mut errors, "overall", (0.02, 0.5), (Measure::Length, units)),
-        ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain),
+        ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain_in("Ω/m")),
         at_c: measured(&form, &mut errors, "at_c", (-20.0, 60.0), (Measure::Temperature, units)),
-        left_m: optional(&form, &mut errors, "left", (0.0, 1e6), metres),
+        left_m: optional(&form, &mut errors, "left", (0.0, 1e6), plain_in("m")),
     };
     if let (Some(gauge), Some(overall)) = (gauge, measured.overall_mm)
         && overall <= gauge.bare_m() * 1e3

@@ -195,8 +195,10 @@ pub(super) async fn show(
 ) -> Result<LogbookPage, AppError> {
     let filter = filter(&query);
     let page = u32::try_from(query.number("page").unwrap_or(1).max(1) - 1).unwrap_or(0);
-    let (lines, all) = app.workshop.logbook_page(&user.actor, &filter, page).await?;
-    let choices = app.workshop.filter_choices(&user.actor).await?;
+    let ((lines, all), choices) = tokio::try_join!(
+        app.workshop.logbook_page(&user.actor, &filter, page),
+        app.workshop.filter_choices(&user.actor),
+    )?;
     let chosen: Vec<&str> = query.all("col").collect();
     let chosen: Vec<&Column> = COLUMNS
         .iter()

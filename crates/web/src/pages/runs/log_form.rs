@@ -3,6 +3,7 @@
 use super::log_row::{LogRow, reading_name};
 use crate::form::FormData;
 use coil::circuit::capacitance_from_resonances;
+use coil::design::Design;
 use coil::quantity::{
     Capacitance, Frequency, Inductance, Measure, ParseQuantity, Resistance, Turns, Units, fixed,
 };
@@ -11,7 +12,6 @@ use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOOHM};
 use presentation::read::measured;
 use store::reading::NewReading;
-use store::run::Run;
 use trade::reading::Kind;
 use workshop::ReadingDoubt;
 
@@ -31,7 +31,7 @@ pub(super) struct RefusedForm {
 pub(super) fn reading_fields(
     form: &FormData,
     errors: &Errors,
-    run: &Run,
+    design: &Design,
     corrects: Option<&LogRow>,
     units: Units,
 ) -> (Vec<Field>, Vec<Field>) {
@@ -99,7 +99,7 @@ pub(super) fn reading_fields(
     }
     let mut flux = Vec::new();
     if wanted(Kind::Flux) {
-        for pole in run.design.poles.iter().filter_map(|p| p.string) {
+        for pole in design.poles.iter().filter_map(|p| p.string) {
             if corrects.is_none_or(|row| row.name == reading_name(Kind::Flux, Some(pole))) {
                 flux.push(measured(&format!("flux_{pole}"), &format!("Pole {pole}"), Measure::Flux, ""));
             }
@@ -148,7 +148,7 @@ fn optional<T: ParseQuantity>(
 /// What was filled in, as readings.
 pub(super) fn readings_from(
     form: &FormData,
-    run: &Run,
+    design: &Design,
     units: Units,
 ) -> Result<Vec<NewReading>, RefusedForm> {
     let mut errors = Errors::new();
@@ -188,7 +188,7 @@ pub(super) fn readings_from(
         readings.push(NewReading::of(Kind::Length, Some(mm * 1e-3)));
     }
     let probe_mm = measured(form, e, "probe", (0.0, 20.0), (Measure::Length, units));
-    for pole in run.design.poles.iter().filter_map(|p| p.string) {
+    for pole in design.poles.iter().filter_map(|p| p.string) {
         let name = format!("flux_{pole}");
         if let Some(mt) = measured(form, e, &name, (-2000.0, 2000.0), (Measure::Flux, units)) {
             readings.push(NewReading {
@@ -311,4 +311,130 @@ pub(super) fn doubt_texts(doubts: &[ReadingDoubt]) -> Errors {
             (field.to_owned(), text)
         })
         .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::design::tall_single;
+    use coil::quantity::{FluxUnit, LengthUnit, TemperatureUnit};
+    use rstest::rstest;
+
+    fn read(fields: &[(&str, &str)], units: Units) -> Result<Vec<NewReading>, RefusedForm> {
+        let form: FormData = fields.iter().copied().collect();
+        readings_from(&form, &tall_single("Sedge", 6, 10.4), units)
+    }
+
+    fn only(fields: &[(&str, &str)], units: Units) -> NewReading {
+        let mut all = read(fields, units).unwrap();
+        assert_eq!(all.len(), 1);
+        all.remove(0)
+    }
+
+    #[rstest]
+    #[case::turns(&[("turns", "7,500")], Kind::Turns, Some(7500.0))]
+    #[case::kiloohms(&[("resistance", "5.8k"), ("coil_c", "22")], Kind::Resistance, Some(5800.0))]
+    #[case::an_open_coil_in_words(&[("resistance", "Open")], Kind::Open, None)]
+    #[case::an_open_coil_as_a_meter_shows_it(&[("resistance", "O.L")], Kind::Open, None)]
+    #[case::henries(&[("inductance", "2.2 H"), ("test_hz", "1 kHz")], Kind::Inductance, Some(2.2))]
+    #[case::picofarads(&[("capacitance", "105")], Kind::Capacitance, Some(105e-12))]
+    #[case::width(&[("width", "13.2")], Kind::Width, Some(0.0132))]
+    #[case::length(&[("length", "66 mm")], Kind::Length, Some(0.066))]
+    #[case::flux(&[("flux_3", "-105")], Kind::Flux, Some(-0.105))]
+    fn what_is_typed_becomes_a_reading(
+        #[case] fields: &[(&str, &str)],
+        #[case] kind: Kind,
+        #[case] value: Option<f64>,
+    ) {
+        let reading = only(fields, Units::default());
+        assert_eq!(reading.kind, kind);
+        match (reading.value, value) {
+            (Some(found), Some(expected)) => {
+                assert!((found / expected - 1.0).abs() < 1e-9, "{found} {expected}");
+            }
+            (found, expected) => assert_eq!(found, expected),
+        }
+    }
+
+    #[test]
+    fn bare_numbers_are_in_the_units_of_the_workshop() {
+        let units = Units {
+            length: LengthUnit::Inch,
+            temperature: TemperatureUnit::Fahrenheit,
+            flux: FluxUnit::Gauss,
+            ..Units::default()
+        };
+        let resistance = only(&[("resistance", "5800"), ("coil_c", "68")], units);
+        assert!((resistance.coil_c.unwrap() - 20.0).abs() < 1e-9);
+        let flux = only(&[("flux_1", "-1050"), ("probe", "0.02")], units);
+        assert!((flux.value.unwrap() + 0.105).abs() < 1e-9);
+        assert!((flux.probe_mm.unwrap() - 0.508).abs() < 1e-9);
+        assert!((only(&[("width", "0.5")], units).value.unwrap() - 0.0127).abs() < 1e-9);
+    }
+
+    #[test]
+    fn without_a_distance_the_probe_is_half_a_millimetre_above() {
+        let flux = only(&[("flux_1", "-105")], Units::default());
+        assert_eq!((flux.pole, flux.probe_mm), (Some(1), Some(0.5)));
+    }
+
+    /// By the published relation of two resonances, C = Ck / ((f1 / f2)² − 1): 100 pF that fall to half with 300 pF across.
+    #[test]
+    fn two_resonances_are_a_capacitance() {
+        let fields = [("alone_hz", "8 kHz"), ("across_hz", "4 kHz"), ("across_pf", "300")];
+        assert!((only(&fields, Units::default()).value.unwrap() - 100e-12).abs() < 1e-15);
+    }
+
+    #[rstest]
+    #[case::nothing(&[], "turns")]
+    #[case::too_many_turns(&[("turns", "60000")], "turns")]
+    #[case::no_temperature(&[("resistance", "5.8k")], "coil_c")]
+    #[case::a_temperature_that_is_none(&[("resistance", "5.8k"), ("coil_c", "warm")], "coil_c")]
+    #[case::no_frequency(&[("inductance", "2.2")], "test_hz")]
+    #[case::microfarads(&[("capacitance", "5 µF")], "capacitance")]
+    #[case::one_resonance(&[("alone_hz", "8k")], "across_pf")]
+    #[case::the_wrong_way_round(
+        &[("alone_hz", "4k"), ("across_hz", "8k"), ("across_pf", "300")], "across_hz")]
+    #[case::no_capacitor(&[("alone_hz", "8k"), ("across_hz", "4k"), ("across_pf", "some")], "across_pf")]
+    #[case::three_tesla(&[("flux_2", "3 T")], "flux_2")]
+    #[case::a_wide_coil(&[("width", "200")], "width")]
+    fn what_cannot_be_is_told_at_its_field(#[case] fields: &[(&str, &str)], #[case] at: &str) {
+        let refused = read(fields, Units::default()).unwrap_err();
+        assert!(refused.errors.contains_key(at), "{:?}", refused.errors);
+        assert_eq!(refused.errors.len(), 1, "{:?}", refused.errors);
+        assert!(refused.not_a_capacitance_f.is_none());
+    }
+
+    /// A meter's capacitance range takes the whole coil for a capacitor: nanofarads are explained, not refused as too large.
+    #[test]
+    fn nanofarads_are_handed_over_to_be_explained() {
+        let refused = read(&[("capacitance", "45 nF")], Units::default()).unwrap_err();
+        assert!((refused.not_a_capacitance_f.unwrap() - 45e-9).abs() < 1e-15);
+        assert!(refused.errors.is_empty());
+        let text = not_a_capacitance(45e-9, Some(50e-9));
+        assert!(text.contains("45") && text.contains("50 nF"), "{text}");
+    }
+
+    #[test]
+    fn a_correction_asks_for_its_own_reading_alone() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let (form, errors) = (FormData::default(), Errors::new());
+        let (all, flux) = reading_fields(&form, &errors, &design, None, Units::default());
+        assert_eq!((all.len(), flux.len()), (11, 7), "six poles and the probe");
+        let names: Vec<&str> = all.iter().map(|field| field.name.as_str()).collect();
+        assert!(names.contains(&"turns") && names.contains(&"remark"));
+    }
+
+    #[test]
+    fn a_doubt_stands_at_the_field_that_it_is_about() {
+        let doubt = |kind, value, expected| ReadingDoubt { kind, value, expected };
+        let all = [
+            doubt(Kind::Turns, 750.0, 7500.0),
+            doubt(Kind::Resistance, 58.0, 5800.0),
+            doubt(Kind::Inductance, 22.0, 2.2),
+        ];
+        let texts = doubt_texts(&all);
+        assert_eq!(texts.keys().collect::<Vec<_>>(), ["inductance", "resistance", "turns"]);
+        assert!(texts["turns"].contains("750") && texts["turns"].contains("7500"));
+    }
 }

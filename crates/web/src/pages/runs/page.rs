@@ -270,7 +270,7 @@ pub(super) async fn run_page(
     let log: Vec<LogRow> =
         details.readings.iter().rev().map(|l| log_row(l, stands.contains(&l.reading.id), units)).collect();
     let corrects = correct.and_then(|id| log.iter().find(|row| row.id == id.0 && !row.struck).cloned());
-    let (mut fields, flux) = reading_fields(form, errors, &details.run, corrects.as_ref(), units);
+    let (mut fields, flux) = reading_fields(form, errors, &details.run.design, corrects.as_ref(), units);
     let winding = details.stage == Stage::Wind;
     if let (true, Some(field)) = (winding && details.turns_counted > 0, fields.first_mut())
         && field.name == "turns"

@@ -30,7 +30,7 @@ pub(super) async fn log(
         }
     };
     // What was pasted is in the fields now, where it can be corrected.
-    let read = readings_from(&taken_in, &run, user.settings.units);
+    let read = readings_from(&taken_in, &run.design, user.settings.units);
     shown.form = taken_in;
     let (mut readings, shows_on_meter) = match read {
         Ok(readings) => (readings, None),

@@ -341,5 +341,76 @@ pub(super) async fn section(
     query: web::Query<SectionQuery>,
 ) -> Result<HttpResponse, AppError> {
     let section = app.workshop.expected_lay(&user.actor, RunId(*id), query.turns).await?;
-    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(drawing::laid(&section)))
+    Ok(HttpResponse::Ok()
+        .content_type("text/html; charset=utf-8")
+        .body(drawing::laid(&section, user.settings.units)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::{Value, json};
+
+    fn sent(state: &StationState, key: Option<&StopKey>) -> Value {
+        serde_json::to_value(message(state, key)).unwrap_or_default()
+    }
+
+    /// What the page's script reads: these names are its contract.
+    #[test]
+    fn a_message_has_the_names_that_the_script_reads() {
+        let state = StationState {
+            rpm: 512.0,
+            minutes: Some(7.5),
+            tension_n: Some(0.18),
+            winder: Some(WinderMotion::Run),
+            ..StationState::default()
+        };
+        let sent = sent(&state, None);
+        let names: Vec<&str> =
+            sent.as_object().map(|all| all.keys().map(String::as_str).collect()).unwrap_or_default();
+        let expected = [
+            "counter",
+            "minutes",
+            "next_stop",
+            "rpm",
+            "stands",
+            "tension_n",
+            "to_go",
+            "trouble",
+            "turns",
+            "winder",
+        ];
+        assert_eq!(names, expected, "who may not wind is told no key");
+        assert_eq!(
+            (&sent["winder"], &sent["rpm"], &sent["trouble"]),
+            (&json!("run"), &json!(512.0), &json!(""))
+        );
+    }
+
+    #[test]
+    fn every_trouble_is_said() {
+        let all = [
+            StationTrouble::LogAway,
+            StationTrouble::NotLogged,
+            StationTrouble::Winder { detail: "no answer within 3 s".into() },
+            StationTrouble::CounterBehind { counter: 12, log: 4120 },
+            StationTrouble::RunClosed,
+        ];
+        let mut texts: Vec<String> = all.iter().map(trouble_text).collect();
+        assert!(texts[2].contains("no answer within 3 s"));
+        assert!(texts[3].contains("12") && texts[3].contains("4120"));
+        texts.sort();
+        texts.dedup();
+        assert_eq!(texts.len(), all.len(), "each in words of its own");
+    }
+
+    #[test]
+    fn a_count_of_turns_is_read_as_people_write_it() {
+        for (typed, turns_) in [("7500", 7500), ("7,500", 7500), ("14\u{202f}800", 14_800), ("0", 0)] {
+            assert_eq!(turns(typed).ok(), Some(turns_), "{typed}");
+        }
+        for bad in ["", "-1", "7500.5", "many", "100001", "4294967297"] {
+            assert!(turns(bad).is_err(), "{bad}");
+        }
+    }
 }

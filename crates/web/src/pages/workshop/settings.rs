@@ -15,7 +15,7 @@ use coil::Word as _;
 use coil::quantity::{FluxUnit, LengthUnit, MassUnit, Measure, TemperatureUnit, Units, fixed};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
-use presentation::read::plain;
+use presentation::read::plain_in;
 use presentation::share_facts::Shown;
 use std::str::FromStr;
 use trade::spreadsheet::SpreadsheetFormat;
@@ -354,7 +354,7 @@ pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpR
 fn read(form: &FormData, units: Units, now: WorkshopSettings, errors: &mut Errors) -> WorkshopSettings {
     let mut settings = now;
     for number in NUMBERS.iter().filter(|n| form.has(n.name)) {
-        match plain(form.get(number.name)) {
+        match plain_in(number.unit)(form.get(number.name)) {
             Ok(value) => (number.set)(&mut settings, value),
             Err(text) => {
                 errors.insert(number.name.into(), text);
