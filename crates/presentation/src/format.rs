@@ -151,7 +151,8 @@ pub fn turns(count: impl Number) -> String {
     grouped(count.value().round().clamp(0.0, 1e9) as u64)
 }
 
-/// "2026-11-24 03:14", in the order that every language reads (ISO 8601); stored and shown in UTC until the page's script turns it into local time.
+/// "2026-11-24 03:14", in the order that every language reads (ISO 8601); stored and shown in UTC until the page's script
+/// turns it into local time.
 pub fn moment(at: impl Borrow<PrimitiveDateTime>) -> String {
     let form = format_description!("[year]-[month]-[day] [hour]:[minute]");
     at.borrow().format(form).unwrap_or_default()

@@ -35,6 +35,7 @@ struct Page {
 struct Group {
     title: &'static str,
     hint: &'static str,
+    /// Side by side: "two" or "three".
     columns: &'static str,
     fields: Vec<Field>,
 }
@@ -303,39 +304,45 @@ fn page(
     let room_hint = "What meters read is predicted for it.";
     let room =
         Field::measured(ROOM, "Room temperature", room_hint, (Measure::Temperature, user.settings.units));
-    let group = |title, hint, fields: Vec<Field>| {
-        // Sign-in limits stand in pairs.
-        let columns = if fields.len() > 2 && fields.len() != 6 { "three" } else { "two" };
-        Group { title, hint, columns, fields }
-    };
+    let group = |title, hint, columns, fields: Vec<Field>| Group { title, hint, columns, fields };
     let page = Page {
         frame: Frame::new(user, "workshop", "Settings"),
         tab: "settings",
         groups: vec![
-            group("", "", vec![fill(Field::typed("name", "Name of the workshop", "On labels and sheets."))]),
+            group(
+                "",
+                "",
+                "two",
+                vec![fill(Field::typed("name", "Name of the workshop", "On labels and sheets."))],
+            ),
             group(
                 "Units and numbers",
                 "What everybody here reads and types. Design files, machine files and exports stay in millimetres, °C, millitesla and grams.",
+                "three",
                 UNITS.iter().map(chosen).collect(),
             ),
             group(
                 "New designs begin with",
                 "Designs that are saved keep what they have.",
+                "three",
                 std::iter::once(fill(room)).chain(numbers(Place::Designs)).collect(),
             ),
             group(
                 "New runs begin with",
                 "Runs that were started keep what they have.",
+                "three",
                 numbers(Place::Runs).collect(),
             ),
             group(
                 "Signing in",
                 "For those who sign in from now on.",
+                "two",
                 std::iter::once(chosen(&SECOND_FACTOR)).chain(numbers(Place::SigningIn)).collect(),
             ),
             group(
                 "Privacy",
                 "What leaves the workshop unless somebody chooses otherwise.",
+                "two",
                 vec![chosen(&NAMES)],
             ),
         ],
