@@ -1,5 +1,6 @@
 //! What a maker can change about a pickup, one thing at a time, in steps of the bench.
 
+use crate::Word as _;
 use crate::design::{Design, OneString};
 use crate::magnet::{Grade, Material};
 use crate::wire::{Build, Gauge, GaugeSystem};
@@ -31,14 +32,10 @@ pub enum Adjustment {
     Alloy(Grade),
 }
 
-/// Its text is no lever's.
+/// A text that names no adjustment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("there is no such change")]
 pub struct UnknownAdjustment;
-
-fn word(grade: Grade) -> String {
-    serde_json::to_value(grade).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
-}
 
 impl fmt::Display for Adjustment {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -53,7 +50,7 @@ impl fmt::Display for Adjustment {
             Self::Gap(v) => write!(f, "gap:{v}"),
             Self::PoleLength(v) => write!(f, "poles:{v}"),
             Self::Charge(v) => write!(f, "charge:{v}"),
-            Self::Alloy(grade) => write!(f, "alloy:{}", word(*grade)),
+            Self::Alloy(grade) => write!(f, "alloy:{}", grade.word()),
         }
     }
 }
@@ -78,7 +75,7 @@ impl FromStr for Adjustment {
             "poles" => Self::PoleLength(number()?),
             "charge" => Self::Charge(number()?),
             "alloy" => {
-                let grade = Grade::MAGNETS.iter().copied().find(|g| word(*g) == value);
+                let grade = Grade::MAGNETS.iter().copied().find(|g| g.word() == value);
                 Self::Alloy(grade.ok_or(UnknownAdjustment)?)
             }
             _ => return Err(UnknownAdjustment),
@@ -111,7 +108,7 @@ impl Adjustment {
             Self::Gap(v) => signed(*v, "mm gap to the strings"),
             Self::PoleLength(v) => signed(*v, "mm pole, same gap"),
             Self::Charge(v) => format!("charged to {} %", crate::quantity::fixed(v * 100.0, 1)),
-            Self::Alloy(grade) => word(*grade).replace('-', " "),
+            Self::Alloy(grade) => grade.word().replace('-', " "),
         }
     }
 
@@ -196,5 +193,148 @@ pub(super) fn neighbour(gauge: Gauge, finer: i32) -> Option<Gauge> {
             let bare_mm = gauge.bare_m() * 1e3 * 0.89_f64.powi(finer);
             Gauge::metric((bare_mm * 1e3).round() / 1e3).ok()
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::design::{Kind, differences, starting_point, tall_single};
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    fn any_adjustment() -> impl Strategy<Value = Adjustment> {
+        let step = -2.0_f64..2.0;
+        prop_oneof![
+            (-99_999_i32..99_999).prop_map(Adjustment::Turns),
+            (-40_i32..40).prop_map(Adjustment::Gauge),
+            Just(Adjustment::Build(Build::Single)),
+            Just(Adjustment::Build(Build::Heavy)),
+            (-1.0_f64..1.0).prop_map(Adjustment::Wander),
+            step.clone().prop_map(Adjustment::Height),
+            step.clone().prop_map(Adjustment::CoreWidth),
+            step.clone().prop_map(Adjustment::Gap),
+            step.prop_map(Adjustment::PoleLength),
+            (0.0_f64..1.2).prop_map(Adjustment::Charge),
+            (0..Grade::MAGNETS.len()).prop_map(|k| Adjustment::Alloy(Grade::MAGNETS[k])),
+        ]
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 256, ..ProptestConfig::default() })]
+
+        /// What a button sends is what it was made of.
+        #[test]
+        fn a_text_is_the_adjustment_that_it_was_written_of(adjustment in any_adjustment()) {
+            prop_assert_eq!(adjustment.to_string().parse::<Adjustment>(), Ok(adjustment));
+        }
+
+        /// Whatever is asked for, what comes out is a design that the engine takes, or nothing.
+        #[test]
+        fn what_is_adjusted_is_a_design_that_the_engine_takes(
+            adjustment in any_adjustment(),
+            kind in 0..Kind::ALL.len(),
+        ) {
+            let design = starting_point(Kind::ALL[kind], "Sedge", 6, 10.4);
+            if let Some(next) = adjustment.applied(&design) {
+                prop_assert!(next.problems().is_empty());
+                prop_assert_ne!(next, design);
+            }
+        }
+    }
+
+    #[rstest]
+    #[case("turns")]
+    #[case("turns:")]
+    #[case("turns:many")]
+    #[case("turns:100000")]
+    #[case("turns:1.5")]
+    #[case("gap:NaN")]
+    #[case("gap:inf")]
+    #[case("gap:1e7")]
+    #[case("build:thick")]
+    #[case("alloy:cheese")]
+    #[case("alloy:steel")]
+    #[case("lever:1")]
+    #[case("")]
+    fn other_texts_are_no_adjustment(#[case] text: &str) {
+        assert_eq!(text.parse::<Adjustment>(), Err(UnknownAdjustment));
+    }
+
+    /// Each adjustment changes its own thing, in all coils or poles alike, and nothing else.
+    #[rstest]
+    #[case(Adjustment::Turns(300), ".wind.turns")]
+    #[case(Adjustment::Gauge(1), ".wire.gauge")]
+    #[case(Adjustment::Build(Build::Single), ".wire.build")]
+    #[case(Adjustment::Wander(0.15), ".wind.wander")]
+    #[case(Adjustment::Height(-1.0), ".former.height_mm")]
+    #[case(Adjustment::CoreWidth(0.2), ".former.core.")]
+    #[case(Adjustment::Gap(0.5), "strings.each")]
+    #[case(Adjustment::Charge(0.8), ".charge")]
+    #[case(Adjustment::Alloy(Grade::Alnico2), ".material")]
+    fn an_adjustment_changes_one_thing(#[case] adjustment: Adjustment, #[case] place: &str) {
+        for kind in [Kind::TallSingle, Kind::TwinCoil] {
+            let mut design = starting_point(kind, "Sedge", 6, 10.4);
+            // What is adjusted to is not there yet.
+            design.coils.iter_mut().for_each(|coil| coil.wire.build = Build::Heavy);
+            let next = adjustment.applied(&design).unwrap();
+            let changes = differences(&design, &next);
+            assert!(!changes.is_empty(), "{kind:?}");
+            assert!(changes.iter().all(|c| c.at.contains(place)), "{kind:?} {changes:?}");
+        }
+    }
+
+    #[test]
+    fn what_changes_nothing_or_leaves_the_range_is_none() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let none = [
+            Adjustment::Turns(0),
+            Adjustment::Turns(-99_999),
+            Adjustment::Gauge(40),
+            Adjustment::Gap(-5.0),
+            Adjustment::Height(-50.0),
+            Adjustment::Charge(7.0),
+            Adjustment::Wander(0.0),
+        ];
+        for adjustment in none {
+            assert_eq!(adjustment.applied(&design), None, "{adjustment}");
+        }
+    }
+
+    /// A wire that was measured on a spool is not the wire of another gauge.
+    #[test]
+    fn another_gauge_takes_the_spool_away() {
+        let mut design = tall_single("Sedge", 6, 10.4);
+        design.coils[0].wire.spool =
+            Some(crate::design::Spool { ohm_per_m: Some(5.5), ..crate::design::Spool::default() });
+        let next = Adjustment::Gauge(1).applied(&design).unwrap();
+        assert_eq!(next.coils[0].wire.spool, None);
+        assert_eq!(next.coils[0].wire.gauge.to_string(), "43 AWG");
+    }
+
+    #[test]
+    fn a_gap_asks_for_the_strings_by_name() {
+        let design = tall_single("Sedge", 6, 10.4);
+        let before: Vec<f64> = (1..=6).map(|n| design.strings.core_and_gap_mm(n).1).collect();
+        let next = Adjustment::Gap(0.5).applied(&design).unwrap();
+        let after: Vec<f64> = next.strings.each.iter().map(|s| s.gap_mm).collect();
+        assert_eq!(after.len(), 6);
+        assert!(before.iter().zip(&after).all(|(b, a)| (a - b - 0.5).abs() < 1e-9));
+    }
+
+    #[rstest]
+    #[case(Adjustment::Turns(100), Adjustment::Turns(-100), "100")]
+    #[case(Adjustment::Gauge(1), Adjustment::Gauge(-1), "1")]
+    #[case(Adjustment::Wander(0.15), Adjustment::Wander(-0.15), "15 %")]
+    #[case(Adjustment::Gap(0.5), Adjustment::Gap(-0.5), "0.5 mm")]
+    #[case(Adjustment::Height(1.25), Adjustment::Height(-1.25), "1.25 mm")]
+    fn words_give_the_size_and_tell_the_ways_apart(
+        #[case] one: Adjustment,
+        #[case] other: Adjustment,
+        #[case] size: &str,
+    ) {
+        assert_ne!(one.words(), other.words());
+        assert!(one.words().contains(size) && other.words().contains(size));
+        assert!(!other.words().contains('-'), "the way is a word");
     }
 }
