@@ -21,8 +21,6 @@ pub struct NewSession<'a> {
     pub address: &'a str,
     /// The browser that it was begun with, as it calls itself.
     pub agent: &'a str,
-    /// How long it lasts.
-    pub limits: SessionLimits,
 }
 
 /// How long a session lasts.
@@ -76,7 +74,7 @@ impl Store {
     }
 
     /// Writes a session's state, its limits and its new end; whose it is and where it was begun stay as they were.
-    pub async fn put_session(&self, new: &NewSession<'_>) -> Result<(), StoreError> {
+    pub async fn put_session(&self, new: &NewSession<'_>, limits: SessionLimits) -> Result<(), StoreError> {
         sqlx::query(
             "INSERT INTO sessions \
              (key_hash, state, person_id, station_id, public_id, address, agent, idle_s, longest_s, expires_at) \
@@ -92,9 +90,9 @@ impl Store {
         .bind(new.public_id)
         .bind(new.address)
         .bind(new.agent)
-        .bind(new.limits.idle.whole_seconds())
-        .bind(new.limits.longest.whole_seconds())
-        .bind(new.limits.idle.whole_seconds())
+        .bind(limits.idle.whole_seconds())
+        .bind(limits.longest.whole_seconds())
+        .bind(limits.idle.whole_seconds())
         .execute(&self.pool)
         .await?;
         Ok(())

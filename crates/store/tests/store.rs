@@ -97,9 +97,8 @@ async fn sessions_end() {
                 address: "",
                 agent: "",
                 station: None,
-                limits: SessionLimits { idle, longest },
             };
-            store.put_session(&new).await.unwrap();
+            store.put_session(&new, SessionLimits { idle, longest }).await.unwrap();
         }
     };
     let (hour, week) = (Duration::hours(1), Duration::weeks(1));

@@ -9,8 +9,9 @@ use sha2::{Digest as _, Sha256};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
+use store::session::NewSession;
 use store::{PersonId, StationId};
-use workshop::{Refusal, SessionState, Workshop};
+use workshop::{Refusal, Workshop};
 
 /// A session that was used is written down again after so long.
 const NOTED_FOR: std::time::Duration = std::time::Duration::from_mins(1);
@@ -36,7 +37,7 @@ impl DatabaseSessions {
         let text = serde_json::to_string(state).map_err(Fault::Text)?;
         let field = |name| value::<String>(state, name).unwrap_or_default();
         let (public_id, address, agent) = (value::<String>(state, SESSION_ID), field(ADDRESS), field(AGENT));
-        let new = SessionState {
+        let new = NewSession {
             key_hash: &hash(key),
             state: &text,
             person: value::<PersonId>(state, PERSON),

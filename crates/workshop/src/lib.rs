@@ -101,7 +101,7 @@ pub use search_results::SearchResults;
 pub use second_factor::SharedSecret;
 pub use secret::Secret;
 pub use service::Workshop;
-pub use sessions::{STATION_SESSION, SessionState};
+pub use sessions::STATION_SESSION;
 pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, PrivacySettings, STATION_REST_MINUTES, SessionPolicy, WorkshopSettings,
 };

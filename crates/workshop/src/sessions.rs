@@ -6,7 +6,6 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::settings::WorkshopSettings;
 use store::session::{NewSession, SessionLimits, SessionRow};
-use store::{PersonId, StationId};
 use time::Duration;
 
 /// How long a shared station's session lasts. It stays signed in as itself; who stands at it types a PIN.
@@ -15,25 +14,6 @@ pub const STATION_SESSION: SessionLimits =
 /// How long a session lasts in which nobody has signed in.
 const ANONYMOUS_SESSION: SessionLimits =
     SessionLimits { idle: Duration::minutes(30), longest: Duration::hours(12) };
-
-/// A session's state to write.
-#[derive(Clone, Copy, Debug)]
-pub struct SessionState<'a> {
-    /// SHA-256 of the key that the browser holds.
-    pub key_hash: &'a [u8; 32],
-    /// The state, as text.
-    pub state: &'a str,
-    /// Who is signed in.
-    pub person: Option<PersonId>,
-    /// The shared station that it belongs to, whoever stands at it.
-    pub station: Option<StationId>,
-    /// What it is called in lists, 32 hexadecimal digits: not its key.
-    pub public_id: Option<&'a str>,
-    /// The address that it was begun from.
-    pub address: &'a str,
-    /// The browser that it was begun with, as it calls itself.
-    pub agent: &'a str,
-}
 
 impl Workshop {
     /// The state of a session that has not expired, by the hash of its key.
@@ -48,7 +28,7 @@ impl Workshop {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn put_session(&self, new: &SessionState<'_>) -> Result<(), Refusal> {
+    pub async fn put_session(&self, new: &NewSession<'_>) -> Result<(), Refusal> {
         let limits = match (new.station, new.person) {
             (Some(_), _) => STATION_SESSION,
             (None, None) => ANONYMOUS_SESSION,
@@ -57,9 +37,7 @@ impl Workshop {
                 person.map_or(ANONYMOUS_SESSION, |p| WorkshopSettings::of(&p).session_limits(p.role.0))
             }
         };
-        let &SessionState { key_hash, state, person, station, public_id, address, agent } = new;
-        let new = NewSession { key_hash, state, person, station, public_id, address, agent, limits };
-        Ok(self.store.put_session(&new).await?)
+        Ok(self.store.put_session(new, limits).await?)
     }
 
     /// Lets a session last on: it is used now.

@@ -57,7 +57,7 @@ async fn a_link_is_not_used_twice_at_once() {
 async fn a_new_link_ends_the_one_before_and_the_sessions() {
     let (workshop, owner, store) = set_up().await;
     let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
-    let session = workshop::SessionState {
+    let session = store::session::NewSession {
         key_hash: &[9; 32],
         state: "{}",
         person: Some(wren.id),
@@ -365,7 +365,7 @@ async fn a_session_lasts_as_the_settings_have_it_for_the_role() {
     let begin = |key: u8, person, id: &'static str| {
         let workshop = workshop.clone();
         async move {
-            let session = workshop::SessionState {
+            let session = store::session::NewSession {
                 key_hash: &[key; 32],
                 state: "{}",
                 person: Some(person),

@@ -109,7 +109,7 @@ async fn somebody_sees_and_ends_their_own_sessions_only() {
     let winder = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x"), role: Role::Owner };
     let wren = Actor { person: store.of(actor.workshop).add_person(&winder).await.unwrap(), ..actor };
     for (key, person, id) in [(1_u8, actor, "a"), (2, actor, "b"), (3, actor, "c"), (4, wren, "d")] {
-        let new = workshop::SessionState {
+        let new = store::session::NewSession {
             key_hash: &[key; 32],
             state: "{}",
             person: Some(person.person),
