@@ -2,8 +2,8 @@
 //!
 //! Every string is the stiff string of \[Fletcher\], plucked at a fifth of its length: partial n lies at
 //! n·f₁·√(1 + B·n²) with B = π³·E·d⁴/(64·T·L²), starts with the plucked shape's amplitude and dies away at its own rate.
-//! The pickup hears its velocity where it stands, as loudly as the string's predicted output says, and every partial
-//! goes through the loaded circuit with gain and phase: no filter is fitted. The same seed gives the same sound.
+//! The pickup hears each partial by its place and aperture, as loudly as the string's predicted output says, and every
+//! partial goes through the loaded circuit with gain and phase: no filter is fitted. The same seed gives the same sound.
 //!
 //! What it leaves out: the instrument's body, the amplifier and loudspeaker, the magnets' pull on the string, and the
 //! small distortion of a string that moves far within the field.
@@ -11,7 +11,7 @@
 use crate::circuit::LoadCircuit;
 use crate::design::Design;
 use crate::prediction::Prediction;
-use crate::string::{Pluck, velocity_rms_m_s};
+use crate::string::{Pluck, speed_rms_m_s, string_mass_kg_m};
 use rand::{RngExt as _, SeedableRng as _};
 use rand_pcg::Pcg64Mcg;
 use std::f64::consts::PI;
@@ -19,12 +19,11 @@ use std::f64::consts::PI;
 /// Samples per second.
 pub const RATE_HZ: u32 = 48_000;
 /// Highest partial, Hz.
-const HIGHEST_HZ: f64 = 16_000.0;
+const HIGHEST_HZ: f64 = 12_000.0;
 /// Where the predicted output's partials end, Hz.
 const OUTPUT_TO_HZ: f64 = 5000.0;
-/// Young's modulus of music wire, Pa, and its density, kg/m³ [Fletcher].
+/// Young's modulus of music wire, Pa [Fletcher].
 const YOUNG_PA: f64 = 2.0e11;
-const DENSITY_KG_M3: f64 = 7850.0;
 
 /// What is played: every string alone, from the lowest to the highest, then all of them as one stroke.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -61,28 +60,29 @@ struct Voice {
     stiffness: f64,
     /// Volts per metre per second.
     volts: f64,
+    /// How each partial is heard by its place and the aperture, from the first.
+    places: Vec<f64>,
 }
 
 fn voices(design: &Design, prediction: &Prediction) -> Vec<Voice> {
     let strings = &design.strings;
-    let from_bridge = strings.place_of_pickup();
     (1..=strings.count)
         .zip(&prediction.strings)
         .map(|(number, predicted)| {
             let f1 = strings.fundamental_hz(number);
             let core_m = strings.core_and_gap_mm(number).0 * 1e-3;
-            let whole_m =
-                strings.each.get(number as usize - 1).map_or(core_m, |s| s.diameter_mm.max(0.05) * 1e-3);
             let length_m = strings.scale_mm * 1e-3;
             // A wound string carries its winding's mass without its stiffness.
-            let mass_kg_m = DENSITY_KG_M3 * PI / 4.0 * whole_m * whole_m;
+            let mass_kg_m = string_mass_kg_m(strings.outer_mm(number) * 1e-3, core_m);
             let tension_n = 4.0 * length_m * length_m * f1 * f1 * mass_kg_m;
             let stiffness = PI.powi(3) * YOUNG_PA * core_m.powi(4) / (64.0 * tension_n * length_m * length_m);
-            let speed = velocity_rms_m_s(Pluck::default(), f1, from_bridge, OUTPUT_TO_HZ);
+            let places: Vec<f64> = predicted.partials.iter().map(|p| 10f64.powf(p.place_db / 20.0)).collect();
+            let speed = speed_rms_m_s(Pluck::default(), f1, &places, OUTPUT_TO_HZ);
             Voice {
                 fundamental_hz: f1,
                 stiffness,
                 volts: predicted.output_mv.nominal * 1e-3 / speed.max(1e-9),
+                places,
             }
         })
         .collect()
@@ -103,7 +103,6 @@ pub fn play(
     phrase: &Phrase,
 ) -> Vec<f64> {
     let voices = voices(design, prediction);
-    let from_bridge = design.strings.place_of_pickup();
     let mut hand = Pcg64Mcg::seed_from_u64(phrase.seed);
     let struck = struck(&voices, phrase, &mut hand);
     let end_s = struck.iter().map(|s| s.until_s).fold(0.0, f64::max);
@@ -113,7 +112,7 @@ pub fn play(
         let from = samples(pluck.at_s).min(sound.len());
         let until = samples(pluck.until_s).min(sound.len());
         let part = &mut sound[from..until];
-        add(part, voice, pluck, from_bridge, &|hz| {
+        add(part, voice, pluck, &|hz| {
             let gain = prediction.circuit.response(load, hz);
             (gain.norm(), gain.arg())
         });
@@ -148,11 +147,10 @@ fn struck(voices: &[Voice], phrase: &Phrase, hand: &mut Pcg64Mcg) -> Vec<Struck>
 }
 
 /// Adds a pluck, partial by partial; each turns by a complex factor per sample.
-fn add(part: &mut [f64], voice: &Voice, pluck: &Struck, from_bridge: f64, gain: &dyn Fn(f64) -> (f64, f64)) {
+fn add(part: &mut [f64], voice: &Voice, pluck: &Struck, gain: &dyn Fn(f64) -> (f64, f64)) {
     let (h, p) = (Pluck::default().height_m * pluck.hard, pluck.place);
-    let mut n = 0.0_f64;
-    loop {
-        n += 1.0;
+    for (k, place) in voice.places.iter().enumerate() {
+        let n = k as f64 + 1.0;
         let hz = n * voice.fundamental_hz * (1.0 + voice.stiffness * n * n).sqrt();
         if hz > HIGHEST_HZ {
             break;
@@ -160,7 +158,7 @@ fn add(part: &mut [f64], voice: &Voice, pluck: &Struck, from_bridge: f64, gain: 
         let omega = 2.0 * PI * hz;
         let amplitude = 2.0 * h * (n * PI * p).sin() / (n * n * PI * PI * p * (1.0 - p));
         let (level, phase) = gain(hz);
-        let size = amplitude * omega * (n * PI * from_bridge).sin() * voice.volts * level;
+        let size = amplitude * omega * place * voice.volts * level;
         let step = f64::from(RATE_HZ).recip();
         let (turn_re, turn_im) = (
             (omega * step).cos() * (-step / decay_s(hz)).exp(),

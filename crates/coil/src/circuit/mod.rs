@@ -6,4 +6,4 @@ mod network;
 
 pub use meter::{MeterReading, capacitance_from_resonances, read_impedance};
 pub use netlist::netlist;
-pub use network::{Join, LoadCircuit, Network, NetworkCoil, Peak, Source};
+pub use network::{InstrumentInput, Join, LoadCircuit, Network, NetworkCoil, Peak, Source};

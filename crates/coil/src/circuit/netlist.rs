@@ -16,9 +16,19 @@ pub fn netlist(title: &str, network: &Network, load: Option<&LoadCircuit>) -> St
         let _ = writeln!(text, "{args}");
     };
     line(format_args!("* {clean}"));
-    line(format_args!(
-        "* Coils: the voltage that the strings induce, resistance, inductance, own capacitance."
-    ));
+    line(format_args!("* The voltage that the strings induce, less what eddy currents take of it."));
+    line(format_args!("Vstring s0 0 DC 0 AC 1"));
+    line(format_args!("Estring g0 0 s0 0 1"));
+    let mut signal = "g0".to_owned();
+    let screening = network.screening.iter().filter(|s| s.time_s > 1e-12);
+    for (k, screening) in (1..).zip(screening) {
+        // The voltage across the inductance of a series R-L is jωτ/(1 + jωτ) of the whole.
+        line(format_args!("Rs{k} s0 s{k} 1"));
+        line(format_args!("Ls{k} s{k} 0 {:.9e}", screening.time_s));
+        line(format_args!("Es{k} g{k} {signal} s{k} 0 {:.9e}", -screening.coupling_s / screening.time_s));
+        signal = format!("g{k}");
+    }
+    line(format_args!("* Coils: their share of the voltage, resistance, inductance, own capacitance."));
     let n = network.coils.len();
     for (i, coil) in network.coils.iter().enumerate() {
         let k = i + 1;
@@ -29,7 +39,7 @@ pub fn netlist(title: &str, network: &Network, load: Option<&LoadCircuit>) -> St
                 if k == n { "hot".to_owned() } else { format!("c{k}") },
             ),
         };
-        line(format_args!("V{k} e{k} {low} DC 0 AC {:.9}", coil.signal));
+        line(format_args!("E{k} e{k} {low} {signal} 0 {:.9}", coil.signal));
         line(format_args!("R{k} e{k} r{k} {:.6}", coil.resistance_ohm));
         // An inductor's first node is where counter-clockwise current enters, so that couplings keep their sign.
         let (from, to) =
@@ -78,6 +88,7 @@ pub fn netlist(title: &str, network: &Network, load: Option<&LoadCircuit>) -> St
         None => line(format_args!("Rlead hot out 0.001\nRopen out 0 1e12")),
     }
     line(format_args!(".ac dec 200 50 20k"));
+    line(format_args!(".print ac vdb(out) vp(out)"));
     line(format_args!(".end"));
     text
 }

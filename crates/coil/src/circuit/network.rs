@@ -1,6 +1,6 @@
 //! The pickup as a circuit of coupled coils.
 
-use crate::eddy::{self, Relaxation};
+use crate::eddy::{self, Relaxation, Screening};
 use nalgebra::{Complex, DMatrix, DVector};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -54,6 +54,9 @@ pub struct Network {
     pub join: Join,
     /// Eddy currents seen by the joined coils.
     pub relaxations: Vec<Relaxation>,
+    /// What the same currents take from the signal: the mean over the strings.
+    #[serde(default)]
+    pub screening: Vec<Screening>,
     /// Capacitance across the leads, F.
     pub leads_f: f64,
 }
@@ -73,6 +76,30 @@ pub struct LoadCircuit {
     pub cable_f: f64,
     /// Amplifier input, Ω.
     pub input_ohm: f64,
+}
+
+/// The input of an instrument that is connected to the leads: an analyser, a sound card, an oscilloscope with its lead.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct InstrumentInput {
+    /// Capacitance with its lead, F.
+    pub capacitance_f: f64,
+    /// Resistance, Ω.
+    pub resistance_ohm: f64,
+}
+
+impl InstrumentInput {
+    /// The input as a load without pots.
+    #[must_use]
+    pub fn load(self) -> LoadCircuit {
+        LoadCircuit {
+            volume_ohm: 1e15,
+            volume_at: 1.0,
+            tone_ohm: f64::INFINITY,
+            tone_f: 0.0,
+            cable_f: self.capacitance_f,
+            input_ohm: self.resistance_ohm,
+        }
+    }
 }
 
 /// The shape of a response.
@@ -119,6 +146,7 @@ impl Network {
             inductance_h: vec![vec![inductance_h]],
             join: Join::Series,
             relaxations: Vec::new(),
+            screening: Vec::new(),
             leads_f: capacitance_f,
         }
     }
@@ -163,25 +191,27 @@ impl Network {
         sum
     }
 
+    /// Each coil's share of the voltage between the leads, as inductances divide it; all of it for coils in parallel.
+    #[must_use]
+    pub fn voltage_shares(&self) -> Vec<f64> {
+        let whole = self.inductance_h();
+        let share = |(coil, row): (&NetworkCoil, &Vec<f64>)| -> f64 {
+            let own = self.coils.iter().zip(row).map(|(other, l)| coil.sense * other.sense * l);
+            own.sum::<f64>() / whole
+        };
+        match self.join {
+            Join::Parallel => vec![1.0; self.coils.len()],
+            Join::Series => self.coils.iter().zip(&self.inductance_h).map(share).collect(),
+        }
+    }
+
     /// Capacitance that resonates with [`Self::inductance_h`], F: of coils in series each counts by the square of
     /// its share of the voltage.
     #[must_use]
     pub fn capacitance_f(&self) -> f64 {
-        let coils: f64 = match self.join {
-            Join::Parallel => self.coils.iter().map(|c| c.capacitance_f).sum(),
-            Join::Series => {
-                let whole = self.inductance_h();
-                self.coils
-                    .iter()
-                    .zip(&self.inductance_h)
-                    .map(|(coil, row)| {
-                        let own: f64 =
-                            self.coils.iter().zip(row).map(|(other, l)| coil.sense * other.sense * l).sum();
-                        coil.capacitance_f * (own / whole).powi(2)
-                    })
-                    .sum()
-            }
-        };
+        let shares = self.voltage_shares();
+        let coils: f64 =
+            self.coils.iter().zip(shares).map(|(coil, share)| coil.capacitance_f * share * share).sum();
         coils + self.leads_f
     }
 
@@ -204,7 +234,8 @@ impl Network {
             self.coupled(omega, eddy)
         };
         let shunt = Number::from(1.0) + bare.impedance * j(omega * self.leads_f);
-        Source { open: bare.open / shunt, impedance: bare.impedance / shunt }
+        let signal = eddy::screened(&self.screening, hz);
+        Source { open: bare.open * signal / shunt, impedance: bare.impedance / shunt }
     }
 
     /// Several coils: v = e − Z·i for the coils, their capacitances across them. Signs: voltages and currents are counted
@@ -239,6 +270,12 @@ impl Network {
                 })
             }
         }
+    }
+
+    /// What an instrument across the leads shows as it is swept: the highest point of the voltage with its input across.
+    #[must_use]
+    pub fn seen_by(&self, input: InstrumentInput) -> Peak {
+        self.peak(Some(&input.load()))
     }
 
     /// Impedance between the leads at `hz`, Ω.
@@ -435,6 +472,7 @@ mod tests {
             inductance_h: vec![vec![2.0, mutual], vec![mutual, 2.0]],
             join,
             relaxations: Vec::new(),
+            screening: Vec::new(),
             leads_f: 0.0,
         };
         let series = pair(Join::Series, 0.0, 1.0);

@@ -209,7 +209,11 @@ impl Step {
                 });
                 Ok(())
             }
-            Self::RemoveMetal(i) => take_out(&mut design.metal, i),
+            Self::RemoveMetal(i) => {
+                take_out(&mut design.metal, i)?;
+                design.drop_missing_grounds();
+                Ok(())
+            }
             Self::AddStage(i) => {
                 let wind = &mut design.coils.get_mut(i).ok_or(StepError::Missing)?.wind;
                 let from = wind.plan.last().map_or(0, |s| s.until_turn);
@@ -233,6 +237,8 @@ impl Design {
         let one = self.coils.iter().find(|c| c.name == coil)?.clone();
         let mut alone = self.clone();
         alone.coils = vec![one];
+        alone.potting = None;
+        alone.wiring.grounded = None;
         alone.poles.retain(|p| p.coil == coil);
         alone.bars.clear();
         alone.metal.clear();

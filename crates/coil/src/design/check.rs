@@ -1,7 +1,7 @@
 //! What a document must hold to before anything is computed from it.
 
-use super::Design;
 use super::limits::limit_at;
+use super::{Design, Grounded};
 use crate::former::{Core, CoreShape};
 use crate::magnet::Material;
 use serde::Serialize;
@@ -278,6 +278,28 @@ impl Design {
         }
     }
 
+    fn check_surroundings(&self, walk: &mut Walk) {
+        walk.optional("potting.fill", self.potting.map(|p| p.fill));
+        walk.optional("leads.length_mm", self.leads.map(|l| l.length_mm));
+        walk.optional("leads.pf_per_m", self.leads.and_then(|l| l.pf_per_m));
+        walk.optional("wiring.foil_gap_mm", self.wiring.foil_gap_mm);
+        let grounded = self.wiring.grounded.iter().flatten();
+        for (i, &part) in grounded.enumerate().take(2 * Grounded::ALL.len()) {
+            let at = format!("wiring.grounded[{i}]");
+            let name: &str = part.into();
+            if !part.is_in(self) {
+                walk.report(
+                    &at,
+                    format!("there is no conducting {name} to ground"),
+                    "add the part, or leave it out here",
+                );
+            }
+            if self.wiring.grounded.iter().flatten().take(i).any(|other| *other == part) {
+                walk.report(&at, format!("“{name}” is listed twice"), "list it once");
+            }
+        }
+    }
+
     fn check_rest(&self, walk: &mut Walk) {
         let join = self.wiring.join.as_str();
         let split = join.strip_prefix("split:");
@@ -299,6 +321,7 @@ impl Design {
                 );
             }
         }
+        self.check_surroundings(walk);
         walk.limited("load.volume_kohm", self.load.volume_kohm);
         walk.limited("load.tone_kohm", self.load.tone_kohm);
         walk.limited("load.tone_nf", self.load.tone_nf);

@@ -59,6 +59,10 @@ pub const LIMITS: &[Limit] = &[
     limit("metal[].size_mm[]", 0.05, 500.0, "mm"),
     limit("metal[].center_mm[]", -500.0, 500.0, "mm"),
     limit("metal[].wall_mm", 0.05, 10.0, "mm"),
+    limit("potting.fill", 0.0, 1.0, ""),
+    limit("leads.length_mm", 0.0, 10_000.0, "mm"),
+    limit("leads.pf_per_m", 0.0, 1000.0, "pF/m"),
+    limit("wiring.foil_gap_mm", 0.05, 20.0, "mm"),
     limit("load.volume_kohm", 1.0, 1e5, "kΩ"),
     limit("load.tone_kohm", 0.0, 1e5, "kΩ"),
     limit("load.tone_nf", 0.0, 1000.0, "nF"),
@@ -118,6 +122,8 @@ mod tests {
         }
         value["coils"][0]["wire"]["spool"] =
             json!({ "bare_mm": 0.06, "overall_mm": 0.07, "ohm_per_m": 5.0, "at_c": 20.0, "left_m": 10.0 });
+        value["leads"]["pf_per_m"] = json!(42.0);
+        value["wiring"]["foil_gap_mm"] = json!(0.3);
         value["coils"][0]["wind"]["turns_per_pass"] = json!(100.0);
         value["coils"][0]["wind"]["tension_n"] = json!(0.2);
         value["coils"][0]["wind"]["packing"] = json!(0.8);

@@ -9,6 +9,7 @@ mod difference;
 mod limits;
 mod read;
 mod start;
+mod surroundings;
 
 pub use arrange::{Stagger, Step, StepError, follow_row};
 pub use check::Problem;
@@ -16,6 +17,7 @@ pub use difference::{Change, differences};
 pub use limits::{LIMITS, Limit, limit_at};
 pub use read::{LONGEST_BYTES, read, read_value, schema};
 pub use start::{place_in_row, reference_coil, starting_point, tall_single};
+pub use surroundings::{Grounded, LeadKind, Leads, Medium, Potting};
 
 use crate::circuit::LoadCircuit;
 use crate::former::Core;
@@ -54,6 +56,12 @@ pub struct Design {
     /// Plates, covers, keepers.
     #[serde(default)]
     pub metal: Vec<Metal>,
+    /// What fills the gaps between the turns; nothing when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub potting: Option<Potting>,
+    /// The leads before any cable; a twisted pair of 300 mm when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub leads: Option<Leads>,
     /// How the coils are joined.
     #[serde(default)]
     pub wiring: Wiring,
@@ -519,6 +527,12 @@ pub struct Wiring {
     /// Which end of each coil looks to ground: `start-to-ground` or `finish-to-ground`.
     #[serde(default)]
     pub sense: std::collections::BTreeMap<String, Sense>,
+    /// Which conducting parts are tied to ground; plates and covers when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub grounded: Option<Vec<Grounded>>,
+    /// Distance of a grounded foil from the winding's thickest place, mm; 0.3 when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub foil_gap_mm: Option<f64>,
 }
 
 /// Which end of a coil looks to ground.
@@ -647,7 +661,12 @@ fn default_input() -> f64 {
 
 impl Default for Wiring {
     fn default() -> Self {
-        Self { join: default_join(), sense: std::collections::BTreeMap::new() }
+        Self {
+            join: default_join(),
+            sense: std::collections::BTreeMap::new(),
+            grounded: None,
+            foil_gap_mm: None,
+        }
     }
 }
 
@@ -714,13 +733,26 @@ impl Strings {
     /// treble to wound bass strings (common practice, no source).
     #[must_use]
     pub fn core_and_gap_mm(&self, number: u32) -> (f64, f64) {
-        const USUAL_CORES_MM: [f64; 6] = [0.254, 0.330, 0.432, 0.356, 0.406, 0.457];
         let index = (number as usize).saturating_sub(1);
         if let Some(string) = self.each.get(index) {
             return (string.core_mm.unwrap_or(string.diameter_mm), string.gap_mm);
         }
+        (self.usual_mm(index).0, default_gap())
+    }
+
+    /// Outer diameter of string `number` (from 1), mm; of a usual set where none is given.
+    #[must_use]
+    pub fn outer_mm(&self, number: u32) -> f64 {
+        let index = (number as usize).saturating_sub(1);
+        self.each.get(index).map_or_else(|| self.usual_mm(index).1, |string| string.diameter_mm)
+    }
+
+    /// Core and outer diameter of a usual set at a place in the row, mm.
+    fn usual_mm(&self, index: usize) -> (f64, f64) {
+        const USUAL_MM: [(f64, f64); 6] =
+            [(0.254, 0.254), (0.330, 0.330), (0.432, 0.432), (0.356, 0.66), (0.406, 0.914), (0.457, 1.168)];
         let last = (self.count as usize).saturating_sub(1).max(1);
-        let usual = (index * (USUAL_CORES_MM.len() - 1) + last / 2) / last;
-        (USUAL_CORES_MM[usual.min(USUAL_CORES_MM.len() - 1)], default_gap())
+        let usual = (index * (USUAL_MM.len() - 1) + last / 2) / last;
+        USUAL_MM[usual.min(USUAL_MM.len() - 1)]
     }
 }

@@ -1,8 +1,8 @@
 //! Where a new design begins: generic dimensions of every format (common practice, no source).
 
 use super::{
-    Aims, Axis, Bar, Coil, Core, Design, Direction, End, FORMAT, Former, Handed, Kind, Load, Metal,
-    MetalPart, Polarity, Pole, PoleShape, Sense, Strings, Wind, Wire, Wiring, default_from_bridge,
+    Aims, Axis, Bar, Coil, Core, Design, Direction, End, FORMAT, Former, Handed, Kind, Leads, Load, Metal,
+    MetalPart, Polarity, Pole, PoleShape, Potting, Sense, Strings, Wind, Wire, Wiring, default_from_bridge,
     default_room, default_scale, default_seed,
 };
 use crate::former::CoreShape;
@@ -107,6 +107,8 @@ impl Start {
             poles: Vec::new(),
             bars: Vec::new(),
             metal: Vec::new(),
+            potting: Some(Potting::default()),
+            leads: Some(Leads::default()),
             wiring: Wiring::default(),
             load: Load::default(),
             aims: Aims::default(),
@@ -310,7 +312,7 @@ fn wire(awg: u32, build: Build) -> Wire {
             Insulation::Polyurethane
         },
         build,
-        range: ToleranceRange::MinimumToNominal,
+        range: ToleranceRange::Full,
         spool: None,
     }
 }

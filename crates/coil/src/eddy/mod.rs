@@ -7,7 +7,7 @@ mod pole;
 mod sheet;
 
 pub use pole::{core_permeability, pole_relaxations};
-pub use sheet::{Panel, Sheet, cells_of, panels_of};
+pub use sheet::{Mode, Panel, Sheet, cells_of, panels_of};
 
 use nalgebra::Complex;
 use schemars::JsonSchema;
@@ -21,6 +21,27 @@ pub struct Relaxation {
     pub strength_hs: f64,
     /// Inductance over resistance of the loop, s.
     pub time_s: f64,
+}
+
+/// What one way of dying away takes from the signal: the signal is multiplied by 1 − Σ jω·k/(1 + jωτ).
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Screening {
+    /// k: by reciprocity the mutual inductances of loop with coil and loop with string, over the loop's resistance and the
+    /// mutual inductance of coil with string, s.
+    pub coupling_s: f64,
+    /// τ: inductance over resistance of the loop, s.
+    pub time_s: f64,
+}
+
+/// The share of the signal that screening leaves at `hz`, with its phase.
+#[must_use]
+pub fn screened(screening: &[Screening], hz: f64) -> Complex<f64> {
+    let omega = 2.0 * PI * hz;
+    let lost: Complex<f64> = screening
+        .iter()
+        .map(|s| Complex::new(0.0, omega * s.coupling_s) / Complex::new(1.0, omega * s.time_s))
+        .sum();
+    Complex::from(1.0) - lost
 }
 
 /// What relaxations add to a coil's impedance at `hz`, Ω.

@@ -75,19 +75,30 @@ pub fn panels_of(center_m: [f64; 3], size_m: [f64; 3], wall_m: Option<f64>) -> V
     ]
 }
 
-/// Points along each side of a cell where the coil's flux is taken.
+/// Points along each side of a cell where the coil's flux is taken, and where that of a string close above is.
 const RULE: usize = 2;
+const FINE_RULES: [usize; 3] = [2, 4, 12];
 /// Fewest cells across and along a coil.
 const LEAST: usize = 7;
 static POINTS: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(RULE));
+static FINE_POINTS: LazyLock<[Vec<(f64, f64)>; 3]> = LazyLock::new(|| FINE_RULES.map(gauss));
+
+/// One way of the currents dying away, with the currents themselves.
+#[derive(Clone, Debug)]
+pub struct Mode {
+    /// What the coil sees of it.
+    pub relaxation: Relaxation,
+    /// Stream function over the nodes, A·s per ampere in the coil: a coil current I at ω drives −jω/(1 + jωτ) times it.
+    pub currents: DVector<f64>,
+}
 
 impl Cell {
     /// The places of a rule over the cell, each with the area that falls to the corners there.
-    fn places(&self) -> impl Iterator<Item = ([f64; 3], [f64; 4])> + '_ {
+    fn places<'a>(&'a self, points: &'a [(f64, f64)]) -> impl Iterator<Item = ([f64; 3], [f64; 4])> + 'a {
         let (u, v) = along(self.normal.0);
         let [du, dv] = self.size_m;
-        POINTS.iter().flat_map(move |&(s, ws)| {
-            POINTS.iter().map(move |&(t, wt)| {
+        points.iter().flat_map(move |&(s, ws)| {
+            points.iter().map(move |&(t, wt)| {
                 let mut at = self.patch.center_m;
                 at[u] += du * (s - 0.5);
                 at[v] += dv * (t - 0.5);
@@ -248,7 +259,7 @@ impl Sheet {
     /// Places where the flux through the sheet is taken, m: `RULE`² in every cell.
     #[must_use]
     pub fn points_m(&self) -> Vec<[f64; 3]> {
-        self.cells.iter().flat_map(|cell| cell.places().map(|(at, _)| at)).collect()
+        self.cells.iter().flat_map(|cell| cell.places(&POINTS).map(|(at, _)| at)).collect()
     }
 
     /// Flux through every node's share of the sheet, Wb, from flux densities at its points.
@@ -258,10 +269,35 @@ impl Sheet {
         let mut next = field.iter();
         for cell in &self.cells {
             let (axis, sign) = cell.normal;
-            for ((_, shares), b) in cell.places().zip(&mut next) {
+            for ((_, shares), b) in cell.places(&POINTS).zip(&mut next) {
                 for (node, share) in cell.corners.iter().zip(shares) {
                     if let Some(node) = node {
                         flux[*node] += sign * b[axis] * share;
+                    }
+                }
+            }
+        }
+        flux
+    }
+
+    /// Flux through every node's share of the sheet, Wb, of a field (T along an axis) whose source is a line along y at x and
+    /// z = `line_m` and may lie millimetres away: the closer to it, the more points a cell takes.
+    #[must_use]
+    pub fn flux_of_line(&self, line_m: (f64, f64), field: impl Fn([f64; 3], usize) -> f64) -> DVector<f64> {
+        let mut flux = DVector::zeros(self.nodes);
+        for cell in &self.cells {
+            let (axis, sign) = cell.normal;
+            let reach = cell.size_m[0].max(cell.size_m[1]);
+            let center = cell.patch.center_m;
+            let beside = ((center[0] - line_m.0).abs() - reach / 2.0).max(0.0);
+            let distance = beside.hypot(center[2] - line_m.1);
+            let rule = if distance > reach { 0 } else { 1 + usize::from(distance < reach / 3.0) };
+            let points = &FINE_POINTS[rule];
+            for (at, shares) in cell.places(points) {
+                let through = sign * field(at, axis);
+                for (node, share) in cell.corners.iter().zip(shares) {
+                    if let Some(node) = node {
+                        flux[*node] += through * share;
                     }
                 }
             }
@@ -296,10 +332,10 @@ impl Sheet {
         self.resistance.clone().cholesky().map_or(0.0, |factor| a.dot(&factor.solve(b)))
     }
 
-    /// The relaxations that `flux` (Wb per ampere of the coil) meets, magnetic parts answering by `answer`: what
+    /// The ways of dying away that `flux` (Wb per ampere of the coil) meets, magnetic parts answering by `answer`: what
     /// they add to the sheet's inductance, H.
     #[must_use]
-    pub fn relaxations(&self, flux: &DVector<f64>, answer: Option<&DMatrix<f64>>) -> Vec<Relaxation> {
+    pub fn modes(&self, flux: &DVector<f64>, answer: Option<&DMatrix<f64>>) -> Vec<Mode> {
         const STEPS: usize = 8;
         let Some(factor) = self.resistance.clone().cholesky() else { return Vec::new() };
         let lower = factor.l();
@@ -343,9 +379,19 @@ impl Sheet {
         });
         let eigen = SymmetricEigen::new(reduced);
         (0..count)
-            .map(|k| Relaxation {
-                strength_hs: (size * eigen.eigenvectors[(0, k)]).powi(2),
-                time_s: eigen.eigenvalues[k].max(0.0),
+            .map(|k| {
+                let driven = size * eigen.eigenvectors[(0, k)];
+                let mut mode = DVector::zeros(self.nodes);
+                for (vector, share) in basis.iter().zip(eigen.eigenvectors.column(k).iter()) {
+                    mode += vector * (*share * driven);
+                }
+                Mode {
+                    relaxation: Relaxation {
+                        strength_hs: driven * driven,
+                        time_s: eigen.eigenvalues[k].max(0.0),
+                    },
+                    currents: lower.tr_solve_lower_triangular(&mode).unwrap_or(mode),
+                }
             })
             .collect()
     }

@@ -140,7 +140,7 @@ impl Grade {
             Self::Alnico2 => (0.75, 45e3, 13.5e3, 6.4),
             Self::Alnico3 => (0.70, 38e3, 10.7e3, 6.5),
             Self::Alnico4 => (0.56, 57e3, 10.7e3, 4.5),
-            Self::Alnico5 => (1.28, 51e3, 43.8e3, 4.0),
+            Self::Alnico5 => (1.28, 51e3, 43.8e3, 4.3),
             Self::Alnico8 => (0.82, 131e3, 42.2e3, 2.0),
             Self::Ceramic5 => (0.38, 191e3, 27.1e3, 1.05),
             Self::Ceramic8 => (0.385, 235e3, 27.8e3, 1.05),

@@ -277,6 +277,16 @@ impl System {
         drive.rows(range.0, range.1).dot(&state.rows(range.0, range.1))
     }
 
+    /// A state with nothing but part `body`, in the order given.
+    #[must_use]
+    pub fn only(&self, body: usize, state: &State) -> State {
+        let member = &self.members[self.order[body]];
+        let mut only = State::zeros(state.len());
+        let own = state.rows(member.first, member.cut.unknowns);
+        only.rows_mut(member.first, member.cut.unknowns).copy_from(&own);
+        only
+    }
+
     /// Magnetic moment of a state, A·m².
     #[must_use]
     pub fn moment(&self, state: &State) -> [f64; 3] {

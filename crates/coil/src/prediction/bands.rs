@@ -120,6 +120,14 @@ fn spreads(model: &Model) -> Vec<Spread> {
         add("poles[*].charge".into(), Shape::Normal, Box::new(|m, s| m.magnet += s * 0.05));
     }
     add("strings.each[*].gap_mm".into(), Shape::Normal, Box::new(|m, s| m.gap_m -= s * 0.1e-3));
+    if model.leads_f > 0.0 {
+        let sd = model.leads_sd;
+        add("leads".into(), Shape::Normal, Box::new(move |m, s| m.leads += s * sd));
+    }
+    if model.facing.iter().any(|f| *f != super::ground::Facing::default()) {
+        // Distances of tenths of a millimetre, that nobody measures.
+        add("wiring.grounded".into(), Shape::Normal, Box::new(|m, s| m.ground += s * 0.3));
+    }
     add("model: inductance".into(), Shape::Normal, Box::new(|m, s| m.inductance_model += s * 0.01));
     let sd = capacitance_sd(model.coils[model.joined[0]].pattern);
     add("model: self-capacitance".into(), Shape::Normal, Box::new(move |m, s| m.capacitance_model += s * sd));

@@ -3,7 +3,7 @@
 use super::model::Model;
 use super::solve::Solved;
 use crate::circuit::{Network, NetworkCoil, Peak};
-use crate::wind::{LEADS_F, Lay, Pattern};
+use crate::wind::{Lay, Pattern};
 use crate::wire::at_temperature;
 use nalgebra::DMatrix;
 use std::sync::OnceLock;
@@ -37,6 +37,10 @@ pub(super) struct Inputs {
     /// In the logarithm, since it may be off by a third.
     pub capacitance_model: f64,
     pub output_model: f64,
+    /// Relative, of the leads' capacitance.
+    pub leads: f64,
+    /// In the logarithm, of the capacitance to what is grounded.
+    pub ground: f64,
 }
 
 /// The figures of one coil.
@@ -144,7 +148,7 @@ pub(super) fn figures(model: &Model, solved: &Solved, inputs: &Inputs, near: Opt
     let plain: Vec<CoilFigures> = coils.into_iter().map(|c| c.0).collect();
     let room_c = model.room_c + inputs.room_k;
     let signals = Signals::of(model, solved, &turns, inputs);
-    let network = network(model, solved, &plain, &whole, room_c, &signals);
+    let network = network(model, solved, &plain, &whole, room_c, (&signals, inputs));
     let resistance_ohm = network.resistance_ohm();
     Figures {
         resistance_20c_ohm: at_temperature(resistance_ohm, room_c, 20.0),
@@ -169,7 +173,7 @@ fn network(
     coils: &[CoilFigures],
     inductance: &DMatrix<f64>,
     room_c: f64,
-    signals: &Signals,
+    (signals, inputs): (&Signals, &Inputs),
 ) -> Network {
     let scale = inductance[(model.joined[0], model.joined[0])]
         / (solved.air_h[(model.joined[0], model.joined[0])]
@@ -200,7 +204,8 @@ fn network(
             .iter()
             .map(|r| crate::eddy::Relaxation { strength_hs: r.strength_hs * scale, ..*r })
             .collect(),
-        leads_f: LEADS_F + model.metal_f,
+        screening: solved.screening.clone(),
+        leads_f: model.leads_f * (1.0 + inputs.leads) + solved.ground_f * inputs.ground.exp(),
     }
 }
 

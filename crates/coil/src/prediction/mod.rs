@@ -2,6 +2,7 @@
 
 mod bands;
 mod calibration;
+mod ground;
 mod inputs;
 mod model;
 mod notices;
@@ -11,17 +12,20 @@ mod strings;
 
 pub use calibration::{Calibration, Correction};
 pub use report::{
-    CoilPrediction, Contribution, Level, Notice, PickupPrediction, PolePrediction, Prediction,
+    CoilPrediction, Contribution, Level, Notice, Partial, PickupPrediction, PolePrediction, Prediction,
     PredictionSummary, Quantity, Response, StringPrediction,
 };
 
 use crate::design::{Design, Polarity, Problem};
+use crate::eddy::screened;
 use crate::inductance::MU_0;
 use crate::magnet::{Body, Charged, Facets, flux_density};
+use crate::string::string_mass_kg_m;
 use crate::wind::{GuidePlan, Section, USUAL_RPM};
 use bands::Outcome;
 use model::Model;
 use solve::Solved;
+use std::f64::consts::PI;
 
 /// Points of the response, on a log scale from 50 Hz to 20 kHz.
 const RESPONSE_POINTS: usize = 121;
@@ -283,27 +287,56 @@ fn report(
             capacitance_f: outcome.ratio(|f| f.capacitance_f),
             mutual: (0..n).map(|a| (0..n).map(|b| whole[(a, b)]).collect()).collect(),
             resonance_unloaded_hz: outcome.ratio(|f| f.resonance_hz),
-            peak_hz: q(|f| f.peak.peak_hz),
+            resonance_instrument_hz: None,
+            peak_hz: outcome.ratio(|f| f.peak.peak_hz),
             peak_db: q(|f| f.peak.peak_db),
-            minus3db_hz: q(|f| f.peak.minus3db_hz),
+            minus3db_hz: outcome.ratio(|f| f.peak.minus3db_hz),
             relative_output_db: q(|f| f.relative_output_db),
             output_mv: outcome.ratio(|f| f.output_mv),
             hum_rejection_db: solved.hum_rejection_db,
             meter: METER_HZ.iter().map(|hz| network.meter(*hz)).collect(),
         },
         poles: poles(design, model, solved),
-        strings: (0..model.strings.len())
-            .map(|i| StringPrediction {
-                string: u32::try_from(i + 1).unwrap_or(u32::MAX),
-                output_mv: outcome.ratio(|f| f.strings_mv[i]),
-                relative_db: 20.0 * nominal.strings_ratio[i].max(1e-6).log10(),
-                balance_db: level(nominal.strings_mv[i].max(1e-9), nominal.output_mv.max(1e-9)),
-            })
-            .collect(),
+        strings: (0..model.strings.len()).map(|i| string(design, model, solved, &outcome, i)).collect(),
         response: Response { hz: grid, unloaded_db, loaded_db },
         circuit: network,
         notices,
         contributions: outcome.contributions,
+    }
+}
+
+fn string(design: &Design, model: &Model, solved: &Solved, outcome: &Outcome, i: usize) -> StringPrediction {
+    let nominal = &outcome.nominal;
+    let decibels = |ratio: f64| 20.0 * ratio.max(1e-4).log10();
+    let number = u32::try_from(i + 1).unwrap_or(u32::MAX);
+    let (signal, at) = (&solved.strings[i], &model.strings[i]);
+    // The circuit without what eddy currents take from all strings together: each string's own stands in its place.
+    let circuit = crate::circuit::Network { screening: Vec::new(), ..nominal.network.clone() };
+    let rest = circuit.response(Some(&model.load), 80.0).norm();
+    let partial = |(k, place): (usize, &f64)| {
+        let n = k + 1;
+        let hz = n as f64 * at.fundamental_hz;
+        let circuit = circuit.response(Some(&model.load), hz) * screened(&signal.screening, hz);
+        Partial {
+            n: u32::try_from(n).unwrap_or(u32::MAX),
+            hz,
+            place_db: decibels(place.abs()),
+            loaded_db: decibels(place.abs()) + decibels(circuit.norm() / rest),
+        }
+    };
+    let mass = string_mass_kg_m(design.strings.outer_mm(number) * 1e-3, at.core_m);
+    let (pull_n, by_m) = signal.pull;
+    // A spring of −dF/dz at the pickup against the fundamental's modal mass μL/2 [Fletcher].
+    let mode = (PI * model.from_bridge).sin().powi(2);
+    let share = by_m * mode / (0.5 * mass * model.scale_m * (2.0 * PI * at.fundamental_hz).powi(2));
+    StringPrediction {
+        string: number,
+        output_mv: outcome.ratio(|f| f.strings_mv[i]),
+        relative_db: 20.0 * nominal.strings_ratio[i].max(1e-6).log10(),
+        balance_db: 20.0 * (nominal.strings_mv[i].max(1e-9) / nominal.output_mv.max(1e-9)).log10(),
+        partials: signal.places.iter().enumerate().map(partial).collect(),
+        pull_mn: pull_n.abs() * 1e3,
+        pull_cents: 600.0 * (1.0 - share).max(0.01).log2(),
     }
 }
 

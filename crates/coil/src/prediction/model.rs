@@ -1,5 +1,6 @@
 //! A design resolved to the parts that the physics takes, SI.
 
+use super::ground::Facing;
 use crate::circuit::{Join, LoadCircuit};
 use crate::design::{Coil, Design, Direction, Metal, MetalPart, Polarity, Pole, PoleShape, Sense};
 use crate::eddy::panels_of;
@@ -39,6 +40,8 @@ pub(super) struct CoilModel {
     pub zones: Vec<Winding>,
     /// +1 when the current towards the hot lead runs counter-clockwise seen from above.
     pub sense: f64,
+    /// Whether its start, at the core, looks to ground.
+    pub starts_at_ground: bool,
 }
 
 /// Where a body comes from in the design.
@@ -82,10 +85,15 @@ pub(super) struct Model {
     pub strings: Vec<StringAt>,
     /// Distance of the strings' pluck-bearing length: share of the scale from the bridge.
     pub from_bridge: f64,
+    /// The strings' length, m.
+    pub scale_m: f64,
     pub load: LoadCircuit,
     pub room_c: f64,
-    /// Capacitance of grounded metal to the coils, F.
-    pub metal_f: f64,
+    /// Capacitance of the leads, F, and its relative standard deviation.
+    pub leads_f: f64,
+    pub leads_sd: f64,
+    /// What faces each coil at ground.
+    pub facing: Vec<Facing>,
 }
 
 /// A coil's wire as it is, how it is pulled, what moves the guide, and the lay that comes of it.
@@ -112,7 +120,8 @@ impl Laid {
 }
 
 impl CoilModel {
-    fn of(coil: &Coil, sense: f64) -> Self {
+    /// `medium` is the relative permittivity of what fills the gaps.
+    fn of(coil: &Coil, (sense, starts_at_ground): (f64, bool), medium: f64) -> Self {
         const STEP: f64 = 0.03;
         let Laid { wire, pull: pulled, plan, section } = Laid::of(coil);
         let height_m = coil.former.height_mm * 1e-3;
@@ -122,11 +131,11 @@ impl CoilModel {
         let laid = section.packing();
         let packing = coil.wind.packing.unwrap_or(laid);
         let center_m = (coil.center_mm[0] * 1e-3, coil.center_mm[1] * 1e-3);
-        // A looser packing than the simulated one spreads the turns apart.
+        // A looser packing than the simulated one spreads the turns apart, a tighter one brings them closer until they touch.
         let between = |overall: f64, by_packing: f64| {
-            let spread = (laid / (packing * (1.0 + by_packing))).sqrt().max(1.0);
+            let spread = (laid / (packing * (1.0 + by_packing))).sqrt();
             let overall_m = wire.overall_m * (1.0 + overall);
-            bonds.capacitance_f(wire.bare_m, overall_m, wire.permittivity, 1.0, spread).max(1e-18)
+            bonds.capacitance_f(wire.bare_m, overall_m, wire.permittivity, medium, spread).max(1e-18)
         };
         let mut model = Self {
             turns: f64::from(coil.wind.turns),
@@ -150,13 +159,14 @@ impl CoilModel {
             bonds,
             zones: Vec::new(),
             sense,
+            starts_at_ground,
         };
         model.zones = model.zones(coil.wind.packing.is_some());
         model
     }
 
     /// The same coil in another place.
-    fn moved_to(&self, coil: &Coil, sense: f64) -> Self {
+    fn moved_to(&self, coil: &Coil, (sense, starts_at_ground): (f64, bool)) -> Self {
         let center_m = (coil.center_mm[0] * 1e-3, coil.center_mm[1] * 1e-3);
         let from_z_m = (coil.base_mm + coil.former.flange_bottom_mm) * 1e-3;
         let up = from_z_m - self.from_z_m;
@@ -168,6 +178,7 @@ impl CoilModel {
             to_z_m: self.to_z_m + up,
             zones: self.zones.iter().map(moved).collect(),
             sense,
+            starts_at_ground,
             ..self.clone()
         }
     }
@@ -229,15 +240,17 @@ impl Model {
     /// Resolves a checked design.
     pub(super) fn of(design: &Design) -> Self {
         let (joined, join) = joined(design);
+        let medium = design.potting().permittivity();
         let mut coils: Vec<CoilModel> = Vec::with_capacity(design.coils.len());
         for (i, coil) in design.coils.iter().enumerate() {
-            let sense = sense(design, coil);
+            let sense = (sense(design, coil), starts_at_ground(design, coil));
             // Coils wound alike are laid alike: their common plan and seed make one lay of them.
             let same = |other: &Coil| {
                 other.former == coil.former && other.wire == coil.wire && same_wind(&other.wind, &coil.wind)
             };
             let twin = design.coils[..i].iter().position(same);
-            let made = twin.map_or_else(|| CoilModel::of(coil, sense), |k| coils[k].moved_to(coil, sense));
+            let made =
+                twin.map_or_else(|| CoilModel::of(coil, sense, medium), |k| coils[k].moved_to(coil, sense));
             coils.push(made);
         }
         let mut model = Self {
@@ -248,9 +261,12 @@ impl Model {
             conductors: Vec::new(),
             strings: strings(design),
             from_bridge: design.strings.place_of_pickup(),
+            scale_m: design.strings.scale_mm * 1e-3,
             load: design.load.circuit(),
             room_c: design.room_c,
-            metal_f: metal_capacitance(design),
+            leads_f: design.leads().capacitance_f(),
+            leads_sd: design.leads().relative_sd(),
+            facing: coils.iter().enumerate().map(|(i, coil)| Facing::of(design, i, coil)).collect(),
             coils,
         };
         for (i, pole) in design.poles.iter().enumerate() {
@@ -320,10 +336,12 @@ fn same_wind(a: &crate::design::Wind, b: &crate::design::Wind) -> bool {
 /// +1 when the current towards the hot lead runs counter-clockwise seen from above.
 pub(super) fn sense(design: &Design, coil: &Coil) -> f64 {
     let turn = if coil.wind.direction == Direction::CounterClockwise { 1.0 } else { -1.0 };
-    match design.wiring.sense.get(&coil.name) {
-        Some(Sense::FinishToGround) => -turn,
-        _ => turn,
-    }
+    if starts_at_ground(design, coil) { turn } else { -turn }
+}
+
+/// Whether a coil's start looks to ground, as it does where nothing is said.
+fn starts_at_ground(design: &Design, coil: &Coil) -> bool {
+    design.wiring.sense.get(&coil.name) != Some(&Sense::FinishToGround)
 }
 
 /// The coils in the circuit. Several coils called single are taken in series, with a notice.
@@ -409,29 +427,4 @@ fn highest_mm(design: &Design) -> f64 {
     });
     let poles = design.poles.iter().filter(|p| p.string.is_none()).map(|p| p.bottom_mm + p.length_mm);
     poles.chain(flanges).fold(f64::NEG_INFINITY, f64::max)
-}
-
-/// Capacitance of grounded plates and covers to the coils, F: the coils' faces as plates at the middle distance
-/// in a fibre of permittivity 4, the voltage along the winding giving a third of it.
-fn metal_capacitance(design: &Design) -> f64 {
-    const FIBRE_F_M: f64 = 4.0 * 8.854e-12;
-    let mut total = 0.0;
-    for metal in &design.metal {
-        for coil in &design.coils {
-            let (half_x, half_y) = coil.former.core.outline().half_size_m();
-            let room = coil.former.room_mm * 1e-3;
-            let face = 4.0 * (half_x + room) * (half_y + room) - 4.0 * half_x * half_y;
-            let size = metal.size_mm.map(|v| v * 1e-3);
-            let covered = (size[0] * size[1] / (4.0 * (half_x + room) * (half_y + room))).min(1.0);
-            let top = metal.center_mm[2] + metal.size_mm[2] / 2.0;
-            let window = (coil.base_mm + coil.former.flange_bottom_mm, coil.former.height_mm);
-            let gap_mm = match metal.part {
-                MetalPart::Cover => top - metal.wall_mm.unwrap_or(0.5) - window.0 - window.1,
-                _ if top <= window.0 => window.0 - top,
-                _ => metal.center_mm[2] - metal.size_mm[2] / 2.0 - window.0 - window.1,
-            };
-            total += FIBRE_F_M * face * covered / (gap_mm.max(0.5) * 1e-3) / 3.0;
-        }
-    }
-    total
 }

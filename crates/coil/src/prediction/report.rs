@@ -1,6 +1,6 @@
 //! The prediction document, `filamentum-prediction/1`.
 
-use crate::circuit::{MeterReading, Network};
+use crate::circuit::{InstrumentInput, MeterReading, Network};
 use crate::design::Polarity;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -67,6 +67,32 @@ pub struct PredictionSummary {
 }
 
 impl Prediction {
+    /// The same with the resonance that an instrument shows which is connected to the leads.
+    #[must_use]
+    pub fn with_instrument(mut self, input: InstrumentInput) -> Self {
+        self.pickup.resonance_instrument_hz = Some(self.resonance_seen_by(input));
+        self
+    }
+
+    /// The resonance that an instrument shows as it is swept, with its input across the leads. Its band is that of inductance
+    /// and of capacitance, of which the input's own share is known.
+    #[must_use]
+    pub fn resonance_seen_by(&self, input: InstrumentInput) -> Quantity {
+        let nominal = self.circuit.seen_by(input).peak_hz;
+        let (l, c) = (self.pickup.inductance_h, self.pickup.capacitance_f);
+        let share = c.nominal / (c.nominal + input.capacitance_f);
+        // A higher inductance or capacitance is a lower resonance: ends change places.
+        let moved = |l_end: f64, c_end: f64| {
+            let (l, c) = ((l_end / l.nominal).ln(), share * (c_end / c.nominal).ln());
+            0.5 * l.hypot(c)
+        };
+        Quantity {
+            nominal,
+            p05: nominal * (-moved(l.p95, c.p95)).exp(),
+            p95: nominal * moved(l.p05, c.p05).exp(),
+        }
+    }
+
     /// Its figures.
     #[must_use]
     pub fn summary(&self) -> PredictionSummary {
@@ -117,11 +143,15 @@ pub struct PickupPrediction {
     pub inductance_h: Quantity,
     /// As a meter shows it at 1 kHz.
     pub inductance_1khz_h: Quantity,
-    /// Coils, grounded metal and 0.3 m of twisted leads.
+    /// Coils, leads, and what is grounded.
     pub capacitance_f: Quantity,
     /// Inductance matrix of all coils, H; mutual inductances for currents that run the same way round.
     pub mutual: Vec<Vec<f64>>,
+    /// The coil with its leads, undamped.
     pub resonance_unloaded_hz: Quantity,
+    /// As the chosen instrument shows it with its own input across the leads; only where one is chosen.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub resonance_instrument_hz: Option<Quantity>,
     pub peak_hz: Quantity,
     pub peak_db: Quantity,
     pub minus3db_hz: Quantity,
@@ -157,6 +187,28 @@ pub struct StringPrediction {
     pub relative_db: f64,
     /// Output against the mean of all strings, dB.
     pub balance_db: f64,
+    /// Its partials up to 12 kHz as the pickup hears them.
+    #[serde(default)]
+    pub partials: Vec<Partial>,
+    /// Pull of the magnets on the string, mN.
+    #[serde(default)]
+    pub pull_mn: f64,
+    /// How far that pull detunes the open string's fundamental where it swings towards the pickup, cents; below zero is flat.
+    #[serde(default)]
+    pub pull_cents: f64,
+}
+
+/// One partial of a string.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Partial {
+    /// Which, from 1.
+    pub n: u32,
+    /// Its frequency on the open string, without stiffness, Hz.
+    pub hz: f64,
+    /// What the pickup's place and the width of string that it hears do to it, dB: 0 for a point at an antinode.
+    pub place_db: f64,
+    /// The same with the loaded circuit and with what eddy currents take, relative to low frequencies, dB.
+    pub loaded_db: f64,
 }
 
 /// Frequency response relative to the level at 80 Hz.

@@ -1,12 +1,11 @@
 //! The dear part of a prediction, done once: fields, inductances, magnets, eddy currents, strings.
 
 use super::model::{Model, Origin};
-use super::strings::{self, StringSignal};
+use super::strings::{self, Answers, Loss, StringSignal};
 use crate::circuit::{Join, Network, NetworkCoil};
-use crate::eddy::{Relaxation, Sheet, cells_of, pole_relaxations};
+use crate::eddy::{Mode, Relaxation, Screening, Sheet, cells_of, pole_relaxations};
 use crate::inductance::{MU_0, Winding, field_of_zones, inductance_of_zones};
 use crate::magnet::{Body, Charged, Resolution, State, System, flux_density};
-use crate::wind::LEADS_F;
 use nalgebra::{DMatrix, DVector};
 
 /// Size of the cells of conducting sheets, m.
@@ -38,6 +37,8 @@ pub(super) struct Solved {
     pub air_slopes: Vec<Slopes>,
     pub gain_slopes: GainSlopes,
     pub relaxations: Vec<Relaxation>,
+    /// What the same currents take from the signal: the mean over the strings.
+    pub screening: Vec<Screening>,
     /// Shares of the joined coils in the eddy currents.
     pub eddy_shares: Vec<f64>,
     /// What the magnets hold.
@@ -47,6 +48,8 @@ pub(super) struct Solved {
     /// What one ampere in each coil magnetises.
     responses: Vec<State>,
     pub hum_rejection_db: Option<f64>,
+    /// Capacitance of the windings to what is grounded, as it counts at the leads, F.
+    pub ground_f: f64,
 }
 
 /// How much of a machine solving a model takes, in units of about a second of one: the magnetic parts' unknowns meet each
@@ -86,23 +89,35 @@ impl Solved {
                 (sheet, flux)
             })
             .collect();
-        let (mut relaxations, weights) = sheet_relaxations(&system, &drives, &pattern, sheets);
-        relaxations.extend(pole_currents(model, &system, &drive, &answer));
+        let (sheets, weights) = sheet_modes(&system, &drives, &pattern, sheets);
+        let groups = pole_groups(model, &system, &drive, &answer);
+        let of_sheets = sheets.iter().flat_map(|(_, modes)| modes.iter().map(|(mode, _)| mode.relaxation));
+        let relaxations =
+            of_sheets.chain(groups.iter().flat_map(|g| g.relaxations.iter().copied())).collect();
         let held = system.held();
         let charges = system.charged(&held);
         let responses: Vec<State> =
             (0..model.coils.len()).map(|i| system.respond(&drives.column(i).into_owned())).collect();
-        let strings = strings::signals(model, &system, &charges, &responses);
+        let losses: Vec<(State, Vec<Loss>)> =
+            groups.iter().map(|g| (g.magnetised.clone(), g.losses())).collect();
+        let strings = strings::signals(
+            model,
+            &system,
+            &charges,
+            &Answers { responses: &responses, pattern: &pattern, sheets: &sheets, groups: &losses },
+        );
         Self {
             responses: responses.clone(),
             air_slopes: air_slopes(model),
             gain_slopes: gain_slopes(&system, &bodies, &drive, &answer),
             eddy_shares: eddy_shares(model, &network, &weights),
+            ground_f: ground(model, &network),
             hum_rejection_db: hum(model, &network, &system, &responses),
             system,
             air_h,
             gain_h,
             relaxations,
+            screening: mean_screening(&strings, &pattern),
             held,
             charges,
             strings,
@@ -120,7 +135,9 @@ impl Solved {
 
     /// The signals of other strings over the same pickup.
     pub(super) fn strings_anew(&self, model: &Model) -> Vec<StringSignal> {
-        strings::signals(model, &self.system, &self.charges, &self.responses)
+        let pattern = vec![1.0; self.responses.len()];
+        let answers = Answers { responses: &self.responses, pattern: &pattern, sheets: &[], groups: &[] };
+        strings::signals(model, &self.system, &self.charges, &answers)
     }
 
     /// Flux density of the magnets and what they magnetise, T.
@@ -148,7 +165,8 @@ pub(super) fn plain_network(model: &Model, inductance: &DMatrix<f64>) -> Network
         inductance_h: rows.collect(),
         join: model.join,
         relaxations: Vec::new(),
-        leads_f: LEADS_F + model.metal_f,
+        screening: Vec::new(),
+        leads_f: model.leads_f,
     }
 }
 
@@ -222,21 +240,25 @@ fn fluxes(model: &Model, sheet: &Sheet) -> DMatrix<f64> {
     DMatrix::from_columns(&columns)
 }
 
-/// Relaxations of all sheets for the pattern of currents, and each coil's part in driving them.
-fn sheet_relaxations(
+/// A sheet with the ways of its currents dying away, and what those magnetise.
+type SheetModes = (Sheet, Vec<(Mode, State)>);
+
+/// The ways of dying away of all sheets for the pattern of currents, and each coil's part in driving them.
+fn sheet_modes(
     system: &System,
     drives: &DMatrix<f64>,
     pattern: &[f64],
     sheets: Vec<(Sheet, DMatrix<f64>)>,
-) -> (Vec<Relaxation>, Vec<f64>) {
+) -> (Vec<SheetModes>, Vec<f64>) {
     let coils = pattern.len();
     let mut weights = vec![0.0; coils];
     let mut all = Vec::new();
     let pattern = DVector::from_row_slice(pattern);
     for (sheet, mut flux) in sheets {
         let mut answer = None;
+        let mut loops = DMatrix::zeros(system.unknowns(), 0);
         if !system.is_empty() {
-            let loops = sheet.drives(system);
+            loops = sheet.drives(system);
             let nodes = loops.ncols();
             let both = DMatrix::from_fn(system.unknowns(), coils + nodes, |r, c| {
                 if c < coils { drives[(r, c)] } else { loops[(r, c - coils)] }
@@ -249,9 +271,38 @@ fn sheet_relaxations(
         for (i, weight) in weights.iter_mut().enumerate() {
             *weight += sheet.drive_product(&flux.column(i).into_owned(), &whole);
         }
-        all.extend(sheet.relaxations(&whole, answer.as_ref()));
+        let modes = sheet.modes(&whole, answer.as_ref()).into_iter().map(|mode| {
+            let state =
+                if system.is_empty() { State::zeros(0) } else { system.respond(&(&loops * &mode.currents)) };
+            (mode, state)
+        });
+        let modes = modes.collect();
+        all.push((sheet, modes));
     }
     (all, weights)
+}
+
+/// What eddy currents take from the signal of all strings together: each string's share by how much it sends.
+fn mean_screening(strings: &[StringSignal], pattern: &[f64]) -> Vec<Screening> {
+    let sent = |s: &StringSignal| -> f64 { s.by_coil.iter().zip(pattern).map(|(b, p)| b * p).sum() };
+    let whole: f64 = strings.iter().map(sent).sum();
+    if whole.abs() < 1e-30 {
+        return Vec::new();
+    }
+    let mut mean: Vec<Screening> = Vec::new();
+    for string in strings {
+        let share = sent(string) / whole;
+        for one in &string.screening {
+            let coupling_s = share * one.coupling_s;
+            // The same way of dying away has the same time for every string.
+            #[allow(clippy::float_cmp, reason = "copies of one number")]
+            match mean.iter_mut().find(|m| m.time_s == one.time_s) {
+                Some(known) => known.coupling_s += coupling_s,
+                None => mean.push(Screening { coupling_s, time_s: one.time_s }),
+            }
+        }
+    }
+    mean
 }
 
 /// Each joined coil's share in the eddy currents, counted towards the hot lead, so that the currents of the pattern
@@ -269,12 +320,33 @@ fn eddy_shares(model: &Model, network: &Network, weights: &[f64]) -> Vec<f64> {
     hot.iter().map(|p| p / squares).collect()
 }
 
+/// Equal conducting magnetic parts.
+struct PoleGroup {
+    mu_r: f64,
+    sigma_s_m: f64,
+    radius_m: f64,
+    /// Inductance that the group brings, H.
+    gain_h: f64,
+    overlap: f64,
+    /// What the pattern of currents magnetises in the group alone.
+    magnetised: State,
+    relaxations: Vec<Relaxation>,
+}
+
+impl PoleGroup {
+    /// The shares of its magnetisation that its currents take.
+    fn losses(&self) -> Vec<Loss> {
+        let share = |r: &Relaxation| Loss { share: r.strength_hs / r.time_s / self.gain_h, time_s: r.time_s };
+        self.relaxations.iter().map(share).collect()
+    }
+}
+
 /// Currents inside conducting poles and magnetic plates, group by group of equal parts.
-fn pole_currents(model: &Model, system: &System, drive: &State, answer: &State) -> Vec<Relaxation> {
-    let mut groups: Vec<(f64, f64, f64, f64, f64)> = Vec::new();
+fn pole_groups(model: &Model, system: &System, drive: &State, answer: &State) -> Vec<PoleGroup> {
+    let mut groups: Vec<PoleGroup> = Vec::new();
     for (i, (_, body)) in model.bodies.iter().enumerate() {
-        let sigma = model.body_sigma_s_m[i];
-        let radius = match body {
+        let sigma_s_m = model.body_sigma_s_m[i];
+        let radius_m = match body {
             Body::Rod(rod) => rod.radius_m,
             // A sheet of the same ratio of skin to core: half its thickness over √2 gives the same first loss as a
             // round core.
@@ -283,24 +355,28 @@ fn pole_currents(model: &Model, system: &System, drive: &State, answer: &State) 
                 thin / 2.0 * (8.0_f64 / 3.0).sqrt()
             }
         };
-        let (gain, overlap) = (MU_0 * system.share(i, drive, answer), MU_0 * system.overlap(i, answer));
-        let alike = |g: &&mut (f64, f64, f64, f64, f64)| {
-            (g.0 - body.mu_r()).abs() < 1e-9 && (g.1 - sigma).abs() < 1.0 && (g.2 - radius).abs() < 1e-7
+        let (gain_h, overlap) = (MU_0 * system.share(i, drive, answer), MU_0 * system.overlap(i, answer));
+        let alike = |g: &&mut PoleGroup| {
+            (g.mu_r - body.mu_r()).abs() < 1e-9
+                && (g.sigma_s_m - sigma_s_m).abs() < 1.0
+                && (g.radius_m - radius_m).abs() < 1e-7
         };
+        let magnetised = system.only(i, answer);
         if let Some(group) = groups.iter_mut().find(alike) {
-            group.3 += gain;
-            group.4 += overlap;
+            group.gain_h += gain_h;
+            group.overlap += overlap;
+            group.magnetised += magnetised;
         } else {
-            groups.push((body.mu_r(), sigma, radius, gain, overlap));
+            let (mu_r, relaxations) = (body.mu_r(), Vec::new());
+            groups.push(PoleGroup { mu_r, sigma_s_m, radius_m, gain_h, overlap, magnetised, relaxations });
         }
     }
+    groups.retain(|g| g.gain_h > 0.0);
+    for g in &mut groups {
+        g.relaxations = pole_relaxations(g.gain_h, g.overlap / g.gain_h, g.mu_r, g.sigma_s_m, g.radius_m);
+    }
+    groups.retain(|g| !g.relaxations.is_empty());
     groups
-        .into_iter()
-        .filter(|g| g.3 > 0.0)
-        .flat_map(|(mu, sigma, radius, gain, overlap)| {
-            pole_relaxations(gain, overlap / gain, mu, sigma, radius)
-        })
-        .collect()
 }
 
 fn gain_slopes(system: &System, bodies: &[Body], drive: &State, answer: &State) -> GainSlopes {
@@ -362,6 +438,23 @@ fn hum(model: &Model, network: &Network, system: &System, responses: &[State]) -
     }
     let left = sum.iter().map(|s| s * s).sum::<f64>().sqrt();
     Some((20.0 * (whole / left.max(1e-30)).log10()).min(80.0))
+}
+
+/// What the windings have to ground, as it counts at the leads, F: every end of every coil at its share of the voltage.
+fn ground(model: &Model, network: &Network) -> f64 {
+    let shares = network.voltage_shares();
+    let mut below = 0.0;
+    let mut total = 0.0;
+    for (&i, share) in model.joined.iter().zip(shares) {
+        let (low, high) = match model.join {
+            Join::Series => (below, below + share),
+            Join::Parallel => (0.0, 1.0),
+        };
+        below += share;
+        let (inner, outer) = if model.coils[i].starts_at_ground { (low, high) } else { (high, low) };
+        total += model.facing[i].at_leads_f(inner, outer);
+    }
+    total
 }
 
 /// Whether the coils' own circuit is one in which the currents divide.

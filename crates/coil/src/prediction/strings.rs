@@ -1,14 +1,20 @@
 //! What every string sends into every coil.
 
 use super::model::{Model, StringAt};
+use crate::eddy::{Mode, Screening, Sheet};
+use crate::inductance::MU_0;
 use crate::magnet::{Charged, State, System};
-use crate::string::{Along, Linkage, Pluck, Steel, velocity_rms_m_s};
+use crate::string::{Along, Linkage, Magnetisation, Pluck, Steel, speed_rms_m_s};
 use nalgebra::DVector;
+use std::f64::consts::PI;
 
 /// Half the step of height for derivatives, m.
 const STEP_M: f64 = 0.1e-3;
 /// Highest partial that counts for the output, Hz.
 const HIGHEST_HZ: f64 = 5000.0;
+/// Highest partial of which the place is told, Hz, and most of them.
+const HIGHEST_PARTIAL_HZ: f64 = 12_000.0;
+const MOST_PARTIALS: f64 = 300.0;
 
 /// One string's signal.
 #[derive(Clone, Debug)]
@@ -17,21 +23,48 @@ pub(super) struct StringSignal {
     pub by_coil: Vec<f64>,
     /// How fast that falls with height, 1/m.
     pub falls_per_m: f64,
-    /// Speed of the plucked string over the pickup, m/s RMS.
+    /// Speed of the plucked string as the joined coils hear it, m/s RMS: every partial by its place.
     pub speed_m_s: f64,
+    /// How each partial is heard by its place and the aperture, from the first: 1 at an antinode, with its sign.
+    pub places: Vec<f64>,
+    /// What eddy currents take from the signal of the joined coils.
+    pub screening: Vec<Screening>,
+    /// Pull of the magnets, N, and its change with height, N/m.
+    pub pull: (f64, f64),
 }
 
-/// Signals of all strings: `held` are the magnets' charges, `responses` what one ampere in each coil magnetises.
+/// What answers to currents in the coils.
+pub(super) struct Answers<'a> {
+    /// What one ampere in each coil magnetises.
+    pub responses: &'a [State],
+    /// Currents in all coils for one ampere at the leads, counter-clockwise.
+    pub pattern: &'a [f64],
+    /// Conducting sheets with the ways of their currents dying away, and what those magnetise.
+    pub sheets: &'a [(Sheet, Vec<(Mode, State)>)],
+    /// Groups of conducting magnetic parts: what the pattern magnetises in them alone, and the shares of it that are lost.
+    pub groups: &'a [(State, Vec<Loss>)],
+}
+
+/// A share of a part's magnetisation that is lost as jωτ/(1 + jωτ).
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Loss {
+    pub share: f64,
+    pub time_s: f64,
+}
+
+/// Signals of all strings: `held` are the magnets' charges.
 pub(super) fn signals(
     model: &Model,
     system: &System,
     held: &[Charged],
-    responses: &[State],
+    answers: &Answers<'_>,
 ) -> Vec<StringSignal> {
     let ys = model.coils.iter().map(|c| c.center_m.1);
     let (from, to) = ys.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), y| (a.min(y), b.max(y)));
+    let modes = answers.sheets.iter().flat_map(|(_, modes)| modes.iter().map(|(_, state)| state));
+    let states = answers.responses.iter().chain(modes).chain(answers.groups.iter().map(|(state, _)| state));
     let induced: Vec<Vec<f64>> =
-        responses.iter().map(|r| system.charged(r).iter().map(|c| c.density_a_m).collect()).collect();
+        states.map(|r| system.charged(r).iter().map(|c| c.density_a_m).collect()).collect();
     let mut same: Vec<(f64, Linkage)> = Vec::new();
     let mut beside = None;
     model
@@ -43,7 +76,7 @@ pub(super) fn signals(
                 same.push((string.core_m, Linkage::new(string.core_m / 2.0, from, to)));
                 same.len() - 1
             });
-            signal(model, string, &same[at].1, (held, &induced), &mut beside)
+            signal(model, string, &same[at].1, (held, &induced, answers), &mut beside)
         })
         .collect()
 }
@@ -55,7 +88,7 @@ fn signal(
     model: &Model,
     string: &StringAt,
     line: &Linkage,
-    (held, induced): (&[Charged], &[Vec<f64>]),
+    (held, induced, answers): (&[Charged], &[Vec<f64>], &Answers<'_>),
     beside: &mut Option<DVector<f64>>,
 ) -> StringSignal {
     let ys = line.points();
@@ -63,15 +96,26 @@ fn signal(
         .iter()
         .flat_map(|lift| ys.iter().map(move |y| [string.x_m, *y, string.z_m + lift]))
         .collect();
-    let (poles, of_coils) = fields(&points, held, induced);
+    let (poles, induced) = fields(&points, held, induced);
+    let (of_coils, of_losses) = induced.split_at(model.coils.len());
     let magnetised = line.magnetised(Steel::default(), middle_and_slope(&poles), beside.as_ref());
     let mut by_coil = Vec::with_capacity(model.coils.len());
-    let (mut falls, mut largest) = (0.0, 0.0_f64);
-    for (coil, induced) in model.coils.iter().zip(of_coils) {
+    let mut aperture = vec![0.0; ys.len()];
+    let (mut falls, mut largest, mut sizes) = (0.0, 0.0_f64, 0.0);
+    // What lies along the string, for the share that is screened: across it lies too little to tell.
+    let mut along = 0.0;
+    for ((coil, induced), share) in model.coils.iter().zip(of_coils).zip(answers.pattern) {
         let air = coil.winding().field_beyond(&points);
         let total: Vec<[f64; 3]> =
-            air.iter().zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
-        let (linked, by_m) = magnetised.linkage(&middle_and_slope(&total));
+            air.iter().zip(induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
+        let field = middle_and_slope(&total);
+        let (linked, own) = (magnetised.linkage(&field), magnetised.aperture(&field));
+        let by_m = magnetised.linkage_by_m(&field);
+        along += share * magnetised.along_linkage_by_m(&field);
+        sizes += (share * by_m).abs();
+        for (sum, value) in aperture.iter_mut().zip(&own) {
+            *sum += share * value;
+        }
         // What falls off like exp(−kz) has its slope fall off alike; the coil that hears most tells.
         if linked != 0.0 && by_m.abs() > largest {
             // No multipole falls faster than with a few powers of the distance. Where what the coil links cancels along the
@@ -81,8 +125,89 @@ fn signal(
         by_coil.push(by_m);
     }
     *beside = Some(magnetised.along().clone());
-    let speed = velocity_rms_m_s(Pluck::default(), string.fundamental_hz, model.from_bridge, HIGHEST_HZ);
-    StringSignal { by_coil, falls_per_m: falls, speed_m_s: speed }
+    let places = places(model, string, &ys, &aperture, sizes);
+    let audible = places.iter().map(|p| p.abs()).collect::<Vec<_>>();
+    let speed = speed_rms_m_s(Pluck::default(), string.fundamental_hz, &audible, HIGHEST_HZ);
+    // Of coils out of phase little is left, and that little is heard as it is.
+    let left = (aperture.iter().sum::<f64>().abs() / sizes.max(1e-300)).max(0.02);
+    StringSignal {
+        by_coil,
+        falls_per_m: falls,
+        speed_m_s: speed / left,
+        places,
+        screening: screening(&magnetised, string, (of_losses, answers), along),
+        pull: magnetised.pull(),
+    }
+}
+
+/// How each partial of a string is heard: ∫a(y)·sin(nπ(x − y)/L) dy over Σ∫a, with the aperture a of the joined coils, x the
+/// pickup's distance from the bridge, y counted towards it.
+fn places(model: &Model, string: &StringAt, ys: &[f64], aperture: &[f64], sizes: f64) -> Vec<f64> {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "some hundred partials")]
+    let count = (HIGHEST_PARTIAL_HZ / string.fundamental_hz).clamp(1.0, MOST_PARTIALS) as usize;
+    let mut places = vec![0.0; count];
+    if sizes <= 0.0 {
+        return places;
+    }
+    for (y, weight) in ys.iter().zip(aperture) {
+        // sin(nθ) from its neighbours: 2·cos θ·sin((n − 1)θ) − sin((n − 2)θ).
+        let (sin, cos) = (PI * (model.from_bridge - y / model.scale_m)).sin_cos();
+        let (mut before, mut now) = (0.0, sin);
+        for place in &mut places {
+            *place += weight / sizes * now;
+            (before, now) = (now, 2.0 * cos * now - before);
+        }
+    }
+    places
+}
+
+/// What eddy currents take from a string's signal. A sheet's currents meet the string in air and by what they magnetise;
+/// magnetic parts lose a share of their own answer.
+fn screening(
+    magnetised: &Magnetisation<'_>,
+    string: &StringAt,
+    (of_losses, answers): (&[Vec<[f64; 3]>], &Answers<'_>),
+    whole: f64,
+) -> Vec<Screening> {
+    if whole.abs() < 1e-30 {
+        return Vec::new();
+    }
+    let linked = |field: &[[f64; 3]]| magnetised.along_linkage_by_m(&middle_and_slope(field));
+    let mut fields = of_losses.iter();
+    let mut found = Vec::new();
+    for (sheet, modes) in answers.sheets {
+        let lifted = |lift: f64| {
+            let charges = magnetised.charges_lifted(lift);
+            sheet.flux_of_line((string.x_m, string.z_m), |at, axis| {
+                let across = (at[0] - string.x_m, at[2] - string.z_m - lift);
+                let square = across.0 * across.0 + across.1 * across.1;
+                let sum: f64 = charges
+                    .iter()
+                    .map(|(y, charge)| {
+                        let along = at[1] - y;
+                        let distance_sq = square + along * along;
+                        charge / (distance_sq * distance_sq.sqrt()) * [across.0, along, across.1][axis]
+                    })
+                    .sum();
+                MU_0 / (4.0 * PI) * sum
+            })
+        };
+        let in_air = (lifted(STEP_M) - lifted(-STEP_M)) / (2.0 * STEP_M);
+        for (mode, _) in modes {
+            let by_parts = fields.next().map_or(0.0, |field| linked(field));
+            let coupling_s = (in_air.dot(&mode.currents) + by_parts) / whole;
+            found.push(Screening { coupling_s, time_s: mode.relaxation.time_s });
+        }
+    }
+    for (_, losses) in answers.groups {
+        let share = fields.next().map_or(0.0, |field| linked(field)) / whole;
+        found.extend(
+            losses.iter().map(|l| Screening { coupling_s: share * l.share * l.time_s, time_s: l.time_s }),
+        );
+    }
+    // What takes less than a ten-thousandth at any frequency is left out.
+    found.retain(|s| s.coupling_s.abs() > 1e-4 * s.time_s && s.time_s > 0.0);
+    found
 }
 
 /// Flux densities of the held charges and, with the same geometry, of every coil's induced ones.

@@ -102,6 +102,18 @@ impl Linkage {
         PI * self.radius_m * self.radius_m
     }
 
+    /// Volume that falls to every point, m³.
+    fn weights(&self) -> impl Iterator<Item = f64> + '_ {
+        let pairs = self.nodes_m.windows(2);
+        pairs.flat_map(move |p| RULE.iter().map(move |(_, w)| self.section_m2() * w * (p[1] - p[0])))
+    }
+
+    /// Magnetic charge of each piece, −S·(change of the magnetisation over it).
+    fn charges_of(&self, of_nodes: &DVector<f64>) -> Vec<f64> {
+        let at = |node: usize| if node == 0 || node > of_nodes.len() { 0.0 } else { of_nodes[node - 1] };
+        (0..self.nodes_m.len() - 1).map(|i| -self.section_m2() * (at(i + 1) - at(i))).collect()
+    }
+
     /// ∫ value·φ dy·S over every inner node's hat.
     fn against(&self, values: impl Fn(usize) -> f64) -> DVector<f64> {
         let mut sum = DVector::zeros(self.nodes_m.len());
@@ -172,6 +184,8 @@ pub struct Magnetisation<'a> {
     /// Along the string at the inner nodes, A/m, and its change with height.
     along: DVector<f64>,
     along_by_m: DVector<f64>,
+    /// The steel's slope at that magnetisation, factored; `None` where it could not be.
+    factor: Option<Factor>,
 }
 
 impl Linkage {
@@ -180,11 +194,11 @@ impl Linkage {
     #[must_use]
     pub fn magnetised(&self, steel: Steel, poles: Along, near: Option<&DVector<f64>>) -> Magnetisation<'_> {
         let (along, factor) = self.magnetise(steel, &poles.field, near);
-        let along_by_m = factor.map_or_else(
+        let along_by_m = factor.as_ref().map_or_else(
             || DVector::zeros(along.len()),
             |factor| factor.solve(&self.against(|p| poles.by_m[p][1] / MU_0)),
         );
-        Magnetisation { line: self, steel, poles, along, along_by_m }
+        Magnetisation { line: self, steel, poles, along, along_by_m, factor }
     }
 }
 
@@ -195,29 +209,109 @@ impl Magnetisation<'_> {
         &self.along
     }
 
-    /// Flux linkage with a coil, Wb, and its change with height, Wb/m: λ = (1/I)·∫M·B_coil dV by reciprocity. `coil` is the
-    /// field of one ampere in it, with what that induces in the poles.
+    /// Flux linkage with a coil, Wb: λ = (1/I)·∫M·B_coil dV by reciprocity. `coil` is the field of one ampere in it, with
+    /// what that induces in the poles.
     #[must_use]
-    pub fn linkage(&self, coil: &Along) -> (f64, f64) {
+    pub fn linkage(&self, coil: &Along) -> f64 {
         let line = self.line;
-        let field = line.against(|p| coil.field[p][1]);
-        let by_m = line.against(|p| coil.by_m[p][1]);
-        let mut total = (self.along.dot(&field), self.along.dot(&by_m) + self.along_by_m.dot(&field));
-        // Across: a thin cylinder of high permeability takes M = 2H.
-        let chi = self.steel.mu_r - 1.0;
-        let answer = 2.0 * chi / (chi + 2.0) / MU_0;
-        for (i, pair) in line.nodes_m.windows(2).enumerate() {
-            for (j, (_, w)) in RULE.iter().enumerate() {
-                let weight = line.section_m2() * w * (pair[1] - pair[0]) * answer;
-                let p = BETWEEN * i + j;
-                for axis in [0, 2] {
-                    let (poles, coils) = (self.poles.field[p][axis], coil.field[p][axis]);
-                    total.0 += weight * poles * coils;
-                    total.1 += weight * (self.poles.by_m[p][axis] * coils + poles * coil.by_m[p][axis]);
-                }
-            }
+        let along = self.along.dot(&line.against(|p| coil.field[p][1]));
+        let answer = self.across();
+        let across = line.weights().enumerate().map(|(p, weight)| {
+            let both = |axis: usize| self.poles.field[p][axis] * coil.field[p][axis];
+            weight * answer * (both(0) + both(2))
+        });
+        along + across.sum::<f64>()
+    }
+
+    /// The aperture: how the flux linkage changes with the height of the string at each of [`Linkage::points`], Wb/m. Their
+    /// sum is the change when the whole string moves.
+    ///
+    /// Where a piece moves it carries its magnetic charge through the coil's field, and what the poles' field does there to
+    /// the charges of a string magnetised by the coil changes the magnetisation along all of the string.
+    #[must_use]
+    pub fn aperture(&self, coil: &Along) -> Vec<f64> {
+        let line = self.line;
+        let answer = self.across();
+        let whole = self.along_linkage_by_m(coil);
+        // What the coil's field weighs a change of drive by: the adjoint of the steel's slope.
+        let weighing = self.factor.as_ref().map_or_else(
+            || DVector::zeros(self.along.len()),
+            |factor| factor.solve(&line.against(|p| coil.field[p][1])),
+        );
+        let (own, by_coil) = (line.charges_of(&self.along), line.charges_of(&weighing));
+        let along: Vec<f64> = (0..own.len())
+            .map(|p| own[p] * coil.field[p][2] + by_coil[p] * self.poles.field[p][2] / MU_0)
+            .collect();
+        // Charges between two nodes are taken at one place; the sum is known better.
+        let sum: f64 = along.iter().sum();
+        let scale = if sum * whole > 0.0 { (whole / sum).clamp(0.5, 2.0) } else { 1.0 };
+        line.weights()
+            .enumerate()
+            .map(|(p, weight)| {
+                let across = |axis: usize| {
+                    self.poles.by_m[p][axis] * coil.field[p][axis]
+                        + self.poles.field[p][axis] * coil.by_m[p][axis]
+                };
+                scale * along[p] + weight * answer * (across(0) + across(2))
+            })
+            .collect()
+    }
+
+    /// Change of the flux linkage with the height of the whole string, Wb/m.
+    #[must_use]
+    pub fn linkage_by_m(&self, coil: &Along) -> f64 {
+        let answer = self.across();
+        let across = self.line.weights().enumerate().map(|(p, weight)| {
+            let both = |axis: usize| {
+                self.poles.by_m[p][axis] * coil.field[p][axis]
+                    + self.poles.field[p][axis] * coil.by_m[p][axis]
+            };
+            weight * answer * (both(0) + both(2))
+        });
+        self.along_linkage_by_m(coil) + across.sum::<f64>()
+    }
+
+    /// Pull of the poles on the string, N, and how it changes with height, N/m: F = ∫(M·∇)B dV. The change is that of
+    /// magnetisation and field; the field's gradient is taken to fall off as the field itself does.
+    #[must_use]
+    pub fn pull(&self) -> (f64, f64) {
+        let line = self.line;
+        let slope = line.against(|p| self.poles.by_m[p][1]);
+        let along = self.along.dot(&slope);
+        let answer = self.across();
+        let mut across = 0.0;
+        let (mut squares, mut changes) = (1e-30, 0.0);
+        for (p, weight) in line.weights().enumerate() {
+            let (field, by_m) = (self.poles.field[p], self.poles.by_m[p]);
+            across += weight * answer * (field[0] * by_m[0] + field[2] * by_m[2]);
+            squares += weight * field.iter().map(|b| b * b).sum::<f64>();
+            changes += weight * field.iter().zip(by_m).map(|(b, c)| b * c).sum::<f64>();
         }
-        total
+        let falls = changes / squares;
+        (along + across, self.along_by_m.dot(&slope) + falls * along + 2.0 * falls * across)
+    }
+
+    /// Point charges that stand for the string's magnetisation when it is lifted by `lift_m`: place along it and A·m.
+    #[must_use]
+    pub fn charges_lifted(&self, lift_m: f64) -> Vec<(f64, f64)> {
+        let line = self.line;
+        let lifted = &self.along + &self.along_by_m * lift_m;
+        let places = line.nodes_m.windows(2).map(|p| 0.5 * (p[0] + p[1]));
+        places.zip(line.charges_of(&lifted)).collect()
+    }
+
+    /// Flux linkage of those parts of the magnetisation that lie along the string, its change with height, Wb/m.
+    #[must_use]
+    pub fn along_linkage_by_m(&self, coil: &Along) -> f64 {
+        let line = self.line;
+        self.along.dot(&line.against(|p| coil.by_m[p][1]))
+            + self.along_by_m.dot(&line.against(|p| coil.field[p][1]))
+    }
+
+    /// Across the string a thin cylinder of high permeability takes M = 2H: magnetisation per flux density, A/(m·T).
+    fn across(&self) -> f64 {
+        let chi = self.steel.mu_r - 1.0;
+        2.0 * chi / (chi + 2.0) / MU_0
     }
 }
 

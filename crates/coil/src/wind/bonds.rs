@@ -4,16 +4,13 @@ use super::section::Section;
 use crate::former::Outline;
 use std::f64::consts::PI;
 
-/// Capacitance of 0.3 m of two cloth- or plastic-covered leads twisted together, F: a two-wire line
-/// with axes two conductor diameters apart in a medium of permittivity 2 has 42 pF/m.
-pub const LEADS_F: f64 = 13e-12;
 /// Permittivity of vacuum, F/m [CODATA].
 const EPSILON_0: f64 = 8.854_187_8e-12;
 /// Wires further apart than this many diameters are screened from each other by those between.
-const REACH: f64 = 1.3;
+const REACH: f64 = 1.4;
 /// A third wire this near to both, in diameters, stands in the notch between two and takes the field beyond
 /// the bisector.
-const NOTCH: f64 = 1.25;
+const NOTCH: f64 = 1.3;
 /// Half the angle over which field runs to a neighbour with nothing in the notch.
 const OPEN_RAD: f64 = PI / 3.0;
 
@@ -44,7 +41,7 @@ pub fn turn_to_turn(
     0.5 * EPSILON_0 * integral * (x * x - 1.0).sqrt() / x.acosh()
 }
 
-const DISTANCES: usize = 32;
+const DISTANCES: usize = 40;
 const ANGLES: usize = 12;
 
 /// Which turns lie beside which, weighed by wire length and the square of their difference in turn number: all

@@ -5,7 +5,7 @@ mod bonds;
 mod guide;
 mod section;
 
-pub use bonds::{Bonds, LEADS_F, layered_capacitance, turn_to_turn};
+pub use bonds::{Bonds, layered_capacitance, turn_to_turn};
 pub use guide::{GuidePlan, STRAIGHT_PITCH};
 pub use section::{LaidTurn, Section, USUAL_RPM, lay};
 

@@ -2,6 +2,7 @@
 
 use coil::design::{Design, tall_single};
 use coil::prediction::{Level, predict};
+use coil::wire::ToleranceRange;
 
 /// Three equal coils, 7,620 turns of 42 AWG minimum to nominal on a tall single (outer rods 52 mm apart,
 /// rods 4.75 mm of alnico 5, window 10.92 mm), read near 25 °C: heavy polyvinyl acetal 5.85 k / 2.25 H.
@@ -10,6 +11,7 @@ fn the_three_equal_coils() {
     let mut design = Design { room_c: 25.0, ..tall_single("three equal coils", 6, 10.4) };
     design.coils[0].former.height_mm = 10.92;
     design.coils[0].wind.turns = 7620;
+    design.coils[0].wire.range = ToleranceRange::MinimumToNominal;
     let pickup = predict(&design).unwrap().pickup;
     let resistance = pickup.resistance_ohm;
     assert!((resistance.nominal / 5850.0 - 1.0).abs() < 0.03, "{resistance:?}");

@@ -2,7 +2,9 @@
 //! added resistance within 20 % from 1 to 20 kHz.
 
 use super::{num, reference, winding};
-use coil::eddy::{Sheet, impedance, panels_of};
+use coil::eddy::{Relaxation, Sheet, impedance, panels_of};
+use coil::inductance::Winding;
+use nalgebra::Complex;
 use serde_json::json;
 use std::f64::consts::PI;
 
@@ -24,12 +26,67 @@ fn plates_and_covers_of_brass_and_nickel_silver() {
             Sheet::new(&panels, 0.5e-3, sigma, 14e-3)
         };
         let flux = sheet.flux(&coil.field_beyond(&sheet.points_m()));
-        let z = impedance(&sheet.relaxations(&flux, None), hz);
+        let relaxations: Vec<Relaxation> =
+            sheet.modes(&flux, None).into_iter().map(|mode| mode.relaxation).collect();
+        let z = impedance(&relaxations, hz);
         let inductance = (1.0 + z.im / (2.0 * PI * hz) / at_rest) / num(case, "ratio_of_inductance");
         println!("eddy inductance {inductance:.4}");
         assert!((inductance - 1.0).abs() < 0.02, "{inductance} in {case}");
         let resistance = z.re / num(case, "added_resistance_ohm");
         println!("eddy resistance {resistance:.4}");
         assert!((resistance - 1.0).abs() < 0.2, "{resistance} in {case}");
+    }
+}
+
+/// Flux density of a magnetic dipole of one A·m² along an axis at a place, along another axis, T.
+fn dipole(from: [f64; 3], moment: usize, at: [f64; 3], axis: usize) -> f64 {
+    let d = [at[0] - from[0], at[1] - from[1], at[2] - from[2]];
+    let square: f64 = d.iter().map(|v| v * v).sum();
+    let own = if axis == moment { square } else { 0.0 };
+    coil::inductance::MU_0 / (4.0 * PI) * (3.0 * d[moment] * d[axis] - own) / square.powf(2.5)
+}
+
+/// Level of the flux that reaches a place over a cover, and of its slope with height, dB: the coil's field with that of the
+/// currents it drives, over the coil's alone.
+fn levels_over(cover: &Sheet, coil: &Winding, place: [f64; 3], axis: usize, hz: f64) -> [f64; 2] {
+    let step = 0.1e-3;
+    let flux = cover.flux(&coil.field_beyond(&cover.points_m()));
+    let modes = cover.modes(&flux, None);
+    let [high, low] = [step, -step].map(|lift| {
+        let from = [place[0], place[1], place[2] + lift];
+        // By reciprocity: what a dipole there sends through the currents is what they send to it.
+        let string = cover.flux_of_line((place[0], place[2]), |at, across| dipole(from, axis, at, across));
+        let air = Complex::from(coil.field_at(&[from])[0][axis]);
+        let whole = modes.iter().fold(air, |sum, mode| {
+            let s = Complex::new(0.0, 2.0 * PI * hz);
+            sum - s / (s * mode.relaxation.time_s + 1.0) * string.dot(&mode.currents)
+        });
+        (whole, air)
+    });
+    let level = |whole: Complex<f64>, air: Complex<f64>| 20.0 * (whole.norm() / air.norm()).log10();
+    [level(high.0 + low.0, high.1 + low.1), level(high.0 - low.0, high.1 - low.1)]
+}
+
+/// A cover screens the string's flux, against 3-D finite elements computed for this project: level of the flux along the
+/// string and of its slope with height, dB, within 0.05 dB and 15 %. The reference does not state the place; it is taken 3 mm
+/// above the cover, where most of a string's signal arises, 5 mm beside the middle.
+#[rstest::rstest]
+#[case(3.3e6, [(3e3, -0.10, -0.06), (5e3, -0.25, -0.15), (10e3, -0.8, -0.5)])]
+#[case(16e6, [(3e3, -1.3, -0.9), (5e3, -2.5, -1.8), (10e3, -5.2, -4.3)])]
+fn a_cover_screens_the_string(#[case] sigma: f64, #[case] levels: [(f64, f64, f64); 3]) {
+    let coil = winding(&json!({
+        "straight_mm": 44, "inner_end_radius_mm": 3.2, "height_mm": 7.0, "build_mm": 4.2, "turns": 5000
+    }));
+    let panels = panels_of([0.0; 3], [70e-3, 38e-3, 10e-3], Some(0.5e-3));
+    let cover = Sheet::new(&panels, 0.5e-3, sigma, 14e-3);
+    for (hz, of_flux, of_slope) in levels {
+        let found = levels_over(&cover, &coil, [0.0, 5e-3, 8e-3], 1, hz);
+        for (found, expected) in found.into_iter().zip([of_flux, of_slope]) {
+            println!("screening {found:.2} dB for {expected}");
+            assert!(
+                (found - expected).abs() < 0.05 + 0.15 * f64::abs(expected),
+                "{found} for {expected} at {hz} Hz"
+            );
+        }
     }
 }

@@ -7,6 +7,7 @@ mod document;
 mod eddy;
 mod finite_elements;
 mod formats;
+mod hearing;
 mod hostile;
 mod laws;
 mod libraries;
@@ -16,6 +17,7 @@ mod notices;
 mod physical_sense;
 mod self_capacitance;
 mod strings;
+mod surroundings;
 mod winding_laws;
 
 use coil::former::Outline;

@@ -34,8 +34,7 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
     let prediction = predict(&tall_single("lot", 6, 10.4)).unwrap();
     let predicted = prediction.pickup.resistance_20c_ohm;
     let gauge = Gauge::awg(42).unwrap();
-    let wire =
-        WireData::ordered(gauge, Insulation::PolyvinylAcetal, Build::Heavy, ToleranceRange::MinimumToNominal);
+    let wire = WireData::ordered(gauge, Insulation::PolyvinylAcetal, Build::Heavy, ToleranceRange::Full);
     let packing = prediction.coils[0].packing;
     let mut lot = Lot(20_261_124);
     // A uniform spread of standard deviation s reaches √3·s to either side.
@@ -69,7 +68,9 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
 #[case(Kind::TwinCoil)]
 #[case(Kind::WideSingle)]
 fn every_band_is_the_spread_of_many_pickups(#[case] kind: Kind) {
-    let design = starting_point(kind, "lot", 6, 10.0);
+    let mut design = starting_point(kind, "lot", 6, 10.0);
+    // Pots that leave a peak: of a response that only falls there is none to spread.
+    (design.load.volume_kohm, design.load.tone_kohm) = (500.0, 500.0);
     let pickup = predict(&design).unwrap().pickup;
     for (key, drawn) in Solution::of(&design).unwrap().monte_carlo(4000, 20_261_124) {
         let linear = match key {

@@ -7,9 +7,8 @@ use rstest::rstest;
 use std::io::Write as _;
 use std::process::{Command, Stdio};
 
-/// Frequencies and magnitudes of the node `out`.
+/// Frequencies and levels (dB) of the node `out`: the netlist runs as it is written.
 fn simulate(netlist: &str) -> Vec<(f64, f64)> {
-    let asked = netlist.replace(".end\n", ".print ac vm(out)\n.end\n");
     let mut child = Command::new("ngspice")
         .args(["-b", "/dev/stdin"])
         .stdin(Stdio::piped())
@@ -17,7 +16,7 @@ fn simulate(netlist: &str) -> Vec<(f64, f64)> {
         .stderr(Stdio::piped())
         .spawn()
         .expect("ngspice is needed: script/setup --tests installs it");
-    child.stdin.take().unwrap().write_all(asked.as_bytes()).unwrap();
+    child.stdin.take().unwrap().write_all(netlist.as_bytes()).unwrap();
     let output = child.wait_with_output().unwrap();
     let text = String::from_utf8_lossy(&output.stdout).into_owned();
     let rows: Vec<(f64, f64)> = text
@@ -53,8 +52,7 @@ fn a_circuit_simulator_agrees(#[case] kind: Kind, #[case] join: &str) {
         input_ohm: 1e6,
     };
     let ours = |hz: f64| 20.0 * prediction.circuit.response(Some(&load), hz).norm().log10();
-    for (hz, volts) in &rows {
-        let theirs = 20.0 * volts.log10();
+    for (hz, theirs) in &rows {
         assert!(
             (theirs - ours(*hz)).abs() < 0.1,
             "{kind:?} {join} at {hz} Hz: {theirs} against {}",
@@ -63,7 +61,7 @@ fn a_circuit_simulator_agrees(#[case] kind: Kind, #[case] join: &str) {
     }
     // The peak of the simulator's points by the parabola through the highest three.
     let highest = (1..rows.len() - 1).max_by(|&a, &b| rows[a].1.total_cmp(&rows[b].1)).unwrap();
-    if highest > 1 && highest < rows.len() - 2 && rows[highest].1 > 1.02 * rows[0].1 {
+    if highest > 1 && highest < rows.len() - 2 && rows[highest].1 > 0.2 + rows[0].1 {
         let [a, b, c] = [highest - 1, highest, highest + 1].map(|i| (rows[i].0.ln(), rows[i].1));
         let shift = 0.5 * (a.1 - c.1) / (a.1 - 2.0 * b.1 + c.1);
         let peak = (b.0 + shift * (c.0 - b.0)).exp();

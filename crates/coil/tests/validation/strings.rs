@@ -57,7 +57,7 @@ fn strings_over_a_row_of_rods() {
         let poles = Along { field: poles(z), by_m: slope(poles(z + step), poles(z - step)) };
         let coil = Along { field: of_coil(z), by_m: slope(of_coil(z + step), of_coil(z - step)) };
         let ratio = |steel: Steel, key: &str| {
-            string.magnetised(steel, poles.clone(), None).linkage(&coil).1.abs() * 1e-4 / num(case, key)
+            string.magnetised(steel, poles.clone(), None).linkage_by_m(&coil).abs() * 1e-4 / num(case, key)
         };
         let saturating = ratio(Steel::default(), "flux_linkage_change_per_0.1mm_wb");
         println!("strings saturating {saturating:.4}");

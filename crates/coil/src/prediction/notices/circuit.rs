@@ -6,6 +6,7 @@ use crate::prediction::solve::divides;
 
 pub(super) fn notices(case: Case<'_>, gather: &mut Gather) {
     joins(case, gather);
+    surroundings(case, gather);
     pairs(case, gather);
     tone(case, gather);
     aims(case, gather);
@@ -24,6 +25,26 @@ fn joins(case: Case<'_>, gather: &mut Gather) {
             "Write series, parallel, sections, or split:NAME for one of them.",
         );
     }
+}
+
+/// What a document does not say of potting and leads is assumed, and counts for a good share of the capacitance.
+fn surroundings(case: Case<'_>, gather: &mut Gather) {
+    let design = case.design;
+    if design.leads.is_some() && design.potting.is_some() {
+        return;
+    }
+    let (leads, potting) = (design.leads(), design.potting());
+    let potted = if potting.medium == crate::design::Medium::None { "not potted" } else { "potted as said" };
+    gather.report(
+        Level::Note,
+        "surroundings-assumed",
+        if design.leads.is_none() { "leads" } else { "potting" },
+        format!(
+            "Not all is said of what surrounds the coil: taken as {potted}, with leads of {:.0} pF.",
+            leads.capacitance_f() * 1e12
+        ),
+        "Choose potting and leads: they move the unloaded resonance most.",
+    );
 }
 
 fn pairs(case: Case<'_>, gather: &mut Gather) {
