@@ -1,7 +1,7 @@
 //! How long a prediction takes, and its dear parts: the targets and what was measured stand in docs/physics.md.
 
 use coil::design::{Kind, starting_point};
-use coil::magnet::{Body, Facets, Resolution, Rod, System};
+use coil::magnet::{Body, Grade, Magnetised, Material, Resolution, Rod, System};
 use coil::prediction::{Solution, predict};
 use coil::wind::{Bonds, GuidePlan, lay};
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
@@ -46,14 +46,15 @@ fn parts(c: &mut Criterion) {
         turns: 7500.0,
     };
     c.bench_function("inductance of the air coil", |b| b.iter(|| black_box(&winding).inductance_h()));
-    c.bench_function("facets of a rod magnet", |b| b.iter(|| Facets::new(black_box(17e-3), 2.375e-3)));
-    let rods: Vec<Body> = (0..6)
-        .map(|i| {
-            let axis_m = ((f64::from(i) - 2.5) * 10.4e-3, 0.0);
-            let (bottom_m, length_m, radius_m) = (0.0, 17e-3, 2.375e-3);
-            Body::Rod(Rod { axis_m, bottom_m, length_m, radius_m, mu_r: 200.0, magnet: None })
-        })
-        .collect();
+    let curve = Material::Named(Grade::Alnico5).demagnetisation();
+    let magnet = curve.map(|curve| Magnetised { curve, charge: 1.0 });
+    let rod = |x: f64, mu_r: f64, magnet| {
+        Body::Rod(Rod { axis_m: (x, 0.0), bottom_m: 0.0, length_m: 17e-3, radius_m: 2.375e-3, mu_r, magnet })
+    };
+    c.bench_function("what a rod magnet holds", |b| {
+        b.iter(|| System::new(black_box(&[rod(0.0, 4.3, magnet)]), Resolution::default()).held());
+    });
+    let rods: Vec<Body> = (0..6).map(|i| rod((f64::from(i) - 2.5) * 10.4e-3, 200.0, None)).collect();
     let mut group = c.benchmark_group("six steel rods, intervals");
     for rod in [4, 6, 8, 12] {
         let resolution = Resolution { rod, ..Resolution::default() };

@@ -240,7 +240,7 @@ pub fn build_ratio(design: &Design, comparison: &Comparison) -> Option<f64> {
 }
 
 fn compare_flux(solution: &Solution, readings: &[Reading]) -> Vec<Comparison> {
-    // A curve from Br and Hc alone is known to about a tenth (see coil::magnet::Facets).
+    // A curve from Br and Hc alone is known to about a tenth (see coil::magnet::Demagnetisation).
     const SPREAD: f64 = 0.12;
     /// Where the element of a usual flat probe sits behind its tip, mm (common practice, no source).
     const PROBE_MM: f64 = 0.5;

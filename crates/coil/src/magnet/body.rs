@@ -1,7 +1,9 @@
 //! Magnetic parts cut into elements: round rods and blocks.
 //!
 //! Both carry a magnetisation without divergence inside, so that all charge lies on their surfaces. A rod has
-//! M = f(z)·ẑ − (r/2)·f′(z)·r̂ with f linear between its nodes. A block has even cells over its two longer
+//! M = f(z)·ẑ − (r/2)·f′(z)·r̂ with f linear between its nodes. A magnet has two more families, ρ being the share of the
+//! radius: (2 − 4ρ²)g(z)·ẑ − r(1 − ρ²)g′(z)·r̂ and (6ρ⁴ − 6ρ² + 1)h(z)·ẑ − (r/2)(1 − ρ²)(1 − 2ρ²)h′(z)·r̂, whose only charge
+//! is on the faces: the rim of a face loses what its middle keeps. A block has even cells over its two longer
 //! axes: through every side of a cell an unknown flux, and across its thinnest axis what those leave over, plus
 //! an unknown of its own.
 
@@ -128,6 +130,44 @@ pub(super) struct Cut {
     pub law: Vec<LawPoint>,
 }
 
+/// Radii of the discs that carry the charge of a magnet's face that is not even, as shares of the rod's.
+pub(super) const DISCS: [f64; 5] = [0.3, 0.55, 0.75, 0.9, 1.0];
+/// Ways in which a magnet's magnetisation is spread over its section: Legendre's polynomials P₀, P₁ … of 1 − 2s, s the square
+/// of the share of the radius. They are orthogonal over the section, with mean squares 1/(2n + 1).
+pub(super) const SPREADS: usize = 4;
+/// Their coefficients by powers of s.
+const LEGENDRE: [[f64; SPREADS]; SPREADS] =
+    [[1.0, 0.0, 0.0, 0.0], [1.0, -2.0, 0.0, 0.0], [1.0, -6.0, 6.0, 0.0], [1.0, -12.0, 30.0, -20.0]];
+/// Mean products over the section of what lies along r, per square of radius and of slope along z: ¼∫GₙGₘ/s ds with Gₙ the
+/// integral of Pₙ.
+const ACROSS: [[f64; SPREADS]; SPREADS] = [
+    [1.0 / 8.0, 1.0 / 24.0, 0.0, 0.0],
+    [1.0 / 24.0, 1.0 / 48.0, 1.0 / 240.0, 0.0],
+    [0.0, 1.0 / 240.0, 1.0 / 240.0, 1.0 / 840.0],
+    [0.0, 0.0, 1.0 / 840.0, 1.0 / 672.0],
+];
+/// Squares of radii at which a magnet's law is taken, and shares of the section.
+static RADII: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(SPREADS));
+
+/// What lies along z for one spread at a square of the radius.
+fn spread(kind: usize, s: f64) -> f64 {
+    LEGENDRE[kind].iter().rev().fold(0.0, |sum, c| sum * s + c)
+}
+
+/// Densities on the discs whose sum is one of the spreads, evenly over each ring.
+fn face_densities(kind: usize) -> [f64; DISCS.len()] {
+    // The integral from the middle, by powers of s.
+    let whole = |s: f64| {
+        let terms = LEGENDRE[kind].iter().enumerate();
+        s * terms.rev().fold(0.0, |sum, (k, c)| sum * s + c / (k as f64 + 1.0))
+    };
+    let ring = |k: usize| {
+        let (inner, outer) = (if k == 0 { 0.0 } else { DISCS[k - 1].powi(2) }, DISCS[k].powi(2));
+        (whole(outer) - whole(inner)) / (outer - inner)
+    };
+    std::array::from_fn(|k| ring(k) - if k + 1 < DISCS.len() { ring(k + 1) } else { 0.0 })
+}
+
 static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));
 
 impl Rod {
@@ -136,7 +176,7 @@ impl Rod {
     pub(super) fn nodes_m(&self, intervals: usize) -> Vec<f64> {
         let place = |k: usize| {
             let even = k as f64 / intervals as f64;
-            0.5 * even + 0.5 * (0.5 - 0.5 * (PI * even).cos())
+            0.1 * even + 0.9 * (0.5 - 0.5 * (PI * even).cos())
         };
         (0..=intervals).map(|k| self.length_m * place(k)).collect()
     }
@@ -145,9 +185,14 @@ impl Rod {
         let nodes = self.nodes_m(resolution.rod);
         let (r, last) = (self.radius_m, nodes.len() - 1);
         let (x, y) = self.axis_m;
-        let disc = |z: f64| Patch { center_m: [x, y, self.bottom_m + z], shape: Shape::Disc { radius_m: r } };
-        let mut patches = vec![disc(0.0)];
-        let mut charges: Vec<Vec<(usize, f64)>> = vec![Vec::new(); nodes.len()];
+        let disc = |z: f64, share: f64| Patch {
+            center_m: [x, y, self.bottom_m + z],
+            shape: Shape::Disc { radius_m: share * r },
+        };
+        let mut patches = vec![disc(0.0, 1.0)];
+        let count = nodes.len();
+        let kinds = if self.magnet.is_some() { SPREADS } else { 1 };
+        let mut charges: Vec<Vec<(usize, f64)>> = vec![Vec::new(); kinds * count];
         charges[0].push((0, -1.0));
         let (mut along, mut across) = (Overlap::new(), Overlap::new());
         let (mut samples, mut law) = (Vec::new(), Vec::new());
@@ -158,16 +203,27 @@ impl Rod {
             patches.push(Patch { center_m: [x, y, self.bottom_m + z + step / 2.0], shape });
             charges[i].push((i + 1, r / 2.0 / step));
             charges[i + 1].push((i + 1, -r / 2.0 / step));
-            let (axial, radial) = (area * step, area * r * r / 8.0 / step);
             for (a, b, share, sign) in
                 [(i, i, 3.0, 1.0), (i + 1, i + 1, 3.0, 1.0), (i, i + 1, 6.0, -1.0), (i + 1, i, 6.0, -1.0)]
             {
-                along.push((a, b, axial / share));
-                across.push((a, b, sign * radial));
+                for (kind, products) in ACROSS.iter().enumerate().take(kinds) {
+                    let mean = 1.0 / (2.0 * kind as f64 + 1.0);
+                    along.push((kind * count + a, kind * count + b, mean * area * step / share));
+                    for other in (0..kinds).filter(|other| products[*other] != 0.0) {
+                        let radial = products[other] * area * r * r / step;
+                        across.push((kind * count + a, other * count + b, sign * radial));
+                    }
+                }
             }
             for (t, w) in PAIR.iter() {
                 let volume_m3 = w * area * step;
-                law.push(LawPoint { volume_m3, along: vec![(i, 1.0 - t), (i + 1, *t)] });
+                for (square, share) in RADII.iter().filter(|_| kinds > 1) {
+                    let along = (0..kinds).flat_map(|kind| {
+                        let value = spread(kind, *square);
+                        [(kind * count + i, value * (1.0 - t)), (kind * count + i + 1, value * t)]
+                    });
+                    law.push(LawPoint { volume_m3: volume_m3 * share, along: along.collect() });
+                }
                 // Three points at R/√2: exact for squares over the disc, and the field is harmonic.
                 for k in 0..3 {
                     let (sin, cos) = (PI / 6.0 + PI / 1.5 * f64::from(k)).sin_cos();
@@ -183,9 +239,23 @@ impl Rod {
                 }
             }
         }
-        patches.push(disc(self.length_m));
-        charges[last].push((patches.len() - 1, 1.0));
-        Cut { unknowns: nodes.len(), patches, charges, along, across, samples, law }
+        patches.push(disc(self.length_m, 1.0));
+        let upper = patches.len() - 1;
+        charges[last].push((upper, 1.0));
+        for (node, z, face, sign) in [(0, 0.0, 0, -1.0), (last, self.length_m, upper, 1.0)] {
+            if kinds == 1 {
+                break;
+            }
+            let first = patches.len();
+            patches.extend(DISCS[..DISCS.len() - 1].iter().map(|share| disc(z, *share)));
+            for kind in 1..kinds {
+                for (k, density) in face_densities(kind).into_iter().enumerate() {
+                    let patch = if k + 1 == DISCS.len() { face } else { first + k };
+                    charges[kind * count + node].push((patch, sign * density));
+                }
+            }
+        }
+        Cut { unknowns: kinds * count, patches, charges, along, across, samples, law }
     }
 }
 

@@ -1,9 +1,9 @@
 //! Which alloy a rod may be, from its size and a reading at its face.
 
-use super::body::{Magnetised, Rod};
-use super::face::Facets;
+use super::body::{Body, Magnetised, Resolution, Rod};
 use super::grade::{Grade, Material};
 use super::patch::flux_density;
+use super::system::System;
 
 /// A grade that may have given a reading.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -45,7 +45,6 @@ pub fn estimate_alloy(
     {
         return Vec::new();
     }
-    let mut facets = Facets::new(length_m, diameter_m / 2.0);
     let mut guesses: Vec<AlloyGuess> = grades
         .iter()
         .filter_map(|&grade| {
@@ -58,7 +57,8 @@ pub fn estimate_alloy(
                 mu_r: material.recoil_mu(),
                 magnet: Some(Magnetised { curve: material.demagnetisation()?, charge: 1.0 }),
             };
-            let charged = facets.magnetise(&rod, |_| 0.0);
+            let alone = System::new(&[Body::Rod(rod)], Resolution::default());
+            let charged = alone.charged(&alone.held());
             let expected_t = flux_density(&charged, [0.0, 0.0, length_m + gap_m.max(1e-7)])[2];
             let off = (reading_t.abs() / expected_t).ln() / SPREAD;
             Some(AlloyGuess { grade, expected_t, probability: (-0.5 * off * off).exp() })

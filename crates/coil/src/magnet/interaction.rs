@@ -1,6 +1,6 @@
 //! How the charges of magnetic parts act on one another: the matrix N of [`super::System`].
 
-use super::body::{Body, Resolution, Rod};
+use super::body::{Body, DISCS, Resolution, Rod};
 use super::member::Member;
 use super::patch::{Patch, Shape, ring_ring};
 use crate::numeric::gauss;
@@ -14,14 +14,16 @@ type Known<const N: usize> = Vec<([f64; N], DMatrix<f64>)>;
 /// N over all unknowns.
 pub(super) fn interactions(members: &[Member], size: usize, resolution: Resolution) -> DMatrix<f64> {
     let mut matrix = DMatrix::zeros(size, size);
-    let (mut own, mut pairs): (Known<2>, Known<6>) = (Vec::new(), Vec::new());
+    let (mut own, mut pairs): (Known<3>, Known<8>) = (Vec::new(), Vec::new());
     for (i, here) in members.iter().enumerate() {
         for there in &members[..=i] {
             let itself = std::ptr::eq(here, there);
             let block = match (&here.body, &there.body) {
-                (Body::Rod(rod), _) if itself => known(&mut own, [rod.radius_m, rod.length_m], || {
-                    weigh(here, &own_energies(rod, resolution.rod), there)
-                }),
+                (Body::Rod(rod), _) if itself => {
+                    known(&mut own, [rod.radius_m, rod.length_m, kind(rod)], || {
+                        weigh(here, &own_energies(rod, resolution.rod), there)
+                    })
+                }
                 (Body::Rod(a), Body::Rod(b)) => known(&mut pairs, stands(a, b), || {
                     let lateral =
                         ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
@@ -42,9 +44,14 @@ pub(super) fn interactions(members: &[Member], size: usize, resolution: Resoluti
 }
 
 /// How two rods stand to one another: in an even row most pairs stand alike.
-fn stands(a: &Rod, b: &Rod) -> [f64; 6] {
+fn stands(a: &Rod, b: &Rod) -> [f64; 8] {
     let lateral = ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
-    [lateral, a.bottom_m - b.bottom_m, a.radius_m, a.length_m, b.radius_m, b.length_m]
+    [lateral, a.bottom_m - b.bottom_m, a.radius_m, a.length_m, kind(a), b.radius_m, b.length_m, kind(b)]
+}
+
+/// Magnets have more unknowns than plain rods.
+fn kind(rod: &Rod) -> f64 {
+    f64::from(u8::from(rod.magnet.is_some()))
 }
 
 fn known<const N: usize>(
@@ -117,7 +124,8 @@ fn own_of_block(here: &Member) -> DMatrix<f64> {
 
 static SIX: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(6));
 
-/// Coulomb energies between the surfaces of one rod, m³: lower disc, bands, upper disc.
+/// Coulomb energies between the surfaces of one rod, m³: lower disc, bands, upper disc; of a magnet then the smaller discs
+/// of its lower and of its upper face.
 fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
     let r = rod.radius_m;
     let nodes = rod.nodes_m(intervals);
@@ -136,15 +144,27 @@ fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
     let band = |i: usize, j: usize| {
         ring_area * ring_area * (at(i + 1, j) + at(i, j + 1) - at(i + 1, j + 1) - at(i, j))
     };
-    // Disc and band whose nearer edge is `gap` away.
-    let disc_band = |gap: f64, height: f64| -> f64 {
+    // Disc of a share of the radius and band whose nearer edge is `gap` away.
+    let disc_band = |share: f64, gap: f64, height: f64| -> f64 {
+        let r_disc = share * r;
         let mut sum = 0.0;
         for (u, wu) in SIX.iter() {
-            let a = r * (1.0 - u * u);
+            let a = r_disc * (1.0 - u * u);
             for (v, wv) in SIX.iter() {
                 let z = gap + v * v * height;
-                sum +=
-                    wu * 2.0 * u * r * 2.0 * PI * a * wv * 2.0 * v * height * ring_area * ring_ring(a, r, z);
+                sum += wu
+                    * 2.0
+                    * u
+                    * r_disc
+                    * 2.0
+                    * PI
+                    * a
+                    * wv
+                    * 2.0
+                    * v
+                    * height
+                    * ring_area
+                    * ring_ring(a, r, z);
             }
         }
         sum
@@ -159,8 +179,8 @@ fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
             disc_disc += wu * wv * r * r * rings;
         }
     }
-    let to_band: Vec<f64> = nodes.windows(2).map(|pair| disc_band(pair[0], pair[1] - pair[0])).collect();
-    DMatrix::from_fn(parts, parts, |i, j| {
+    let to_band: Vec<f64> = nodes.windows(2).map(|pair| disc_band(1.0, pair[0], pair[1] - pair[0])).collect();
+    let plain = DMatrix::from_fn(parts, parts, |i, j| {
         let (low, high) = (i.min(j), i.max(j));
         match (low, high) {
             (0, 0) => disc_self,
@@ -171,7 +191,56 @@ fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
             (l, h) if h == parts - 1 => to_band[intervals - l],
             (l, h) => band(l - 1, h - 1),
         }
+    });
+    if rod.magnet.is_none() {
+        return plain;
+    }
+    // The smaller discs of either face: with one another in the same plane and across, with the whole discs, with the bands.
+    let inner = DISCS.len() - 1;
+    let apart = [0.0, rod.length_m].map(|z| {
+        DMatrix::from_fn(DISCS.len(), DISCS.len(), |a, b| {
+            if a > b { 0.0 } else { disc_with_disc(DISCS[a] * r, DISCS[b] * r, z) }
+        })
+    });
+    let discs = |a: usize, b: usize, is_across: bool| apart[usize::from(is_across)][(a.min(b), a.max(b))];
+    let bands: Vec<Vec<f64>> = DISCS[..inner]
+        .iter()
+        .map(|share| nodes.windows(2).map(|pair| disc_band(*share, pair[0], pair[1] - pair[0])).collect())
+        .collect();
+    DMatrix::from_fn(parts + 2 * inner, parts + 2 * inner, |i, j| {
+        let (low, high) = (i.min(j), i.max(j));
+        if high < parts {
+            return plain[(low, high)];
+        }
+        let (disc, is_upper) = ((high - parts) % inner, high - parts >= inner);
+        if low >= parts {
+            let (other, is_other_upper) = ((low - parts) % inner, low - parts >= inner);
+            return discs(disc, other, is_upper != is_other_upper);
+        }
+        match low {
+            0 => discs(disc, inner, is_upper),
+            l if l == parts - 1 => discs(disc, inner, !is_upper),
+            l => bands[disc][if is_upper { intervals - l } else { l - 1 }],
+        }
     })
+}
+
+/// Coulomb energy of two coaxial evenly charged discs `apart` metres apart, m³; the nodes of the second crowd to where it
+/// comes closest to each ring of the first.
+fn disc_with_disc(small_m: f64, large_m: f64, apart: f64) -> f64 {
+    let mut sum = 0.0;
+    for (u, wu) in SIX.iter() {
+        // Crowded to the rim, where the potential falls off steepest.
+        let a = small_m * (1.0 - u * u);
+        for span in [large_m - a, -a] {
+            for (v, wv) in SIX.iter() {
+                let b = a + span * v * v;
+                let rings = 4.0 * PI * PI * a * b * ring_ring(a, b, apart);
+                sum += wu * 2.0 * u * small_m * wv * 2.0 * v * span.abs() * rings;
+            }
+        }
+    }
+    sum
 }
 
 /// The `order`th derivative of 1/√(D² + t²) by t, from −2 (second antiderivative) to 4.

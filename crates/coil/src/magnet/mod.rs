@@ -2,7 +2,6 @@
 
 mod body;
 mod estimate;
-mod face;
 mod grade;
 mod interaction;
 mod member;
@@ -11,7 +10,6 @@ mod system;
 
 pub use body::{Block, Body, Magnetised, Resolution, Rod};
 pub use estimate::{AlloyGuess, estimate_alloy};
-pub use face::Facets;
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
 pub(crate) use patch::along;
 pub use patch::{Charged, Patch, Shape, flux_density};

@@ -6,7 +6,7 @@
 //! recoil permeability for what a coil's current does, once with their demagnetisation curves for what they
 //! hold by themselves.
 
-use super::body::{Body, Resolution};
+use super::body::{Body, Resolution, SPREADS};
 use super::grade::Demagnetisation;
 use super::interaction::interactions;
 use super::member::Member;
@@ -352,16 +352,6 @@ impl System {
         state
     }
 
-    /// The charges of a state on every part but `body`, in the order given.
-    #[must_use]
-    pub fn charged_without(&self, body: usize, state: &State) -> Vec<Charged> {
-        let all = self.charged(state);
-        let place = self.order[body];
-        let from: usize = self.members[..place].iter().map(|m| m.cut.patches.len()).sum();
-        let to = from + self.members[place].cut.patches.len();
-        all[..from].iter().chain(&all[to..]).copied().collect()
-    }
-
     fn charge_of_unknowns(&self) -> DVector<f64> {
         let mut charge = DVector::zeros(self.unknowns() - self.plain);
         for member in &self.members {
@@ -376,7 +366,8 @@ impl System {
 /// 1 for an unknown that lies along the magnet's axis, else 0.
 fn aligned(member: &Member, unknown: usize) -> f64 {
     match &member.body {
-        Body::Rod(_) => 1.0,
+        // The others are deviations from what is even over the section.
+        Body::Rod(_) => f64::from(u8::from(SPREADS * unknown < member.cut.unknowns)),
         Body::Block(block) => {
             let axis = block.magnet.map_or(2, |m| m.0);
             let found = member.cut.samples.iter().flat_map(|s| &s.weights).find(|(u, _)| *u == unknown);

@@ -3,7 +3,7 @@
 use super::calibration::{Calibration, Settled};
 use super::inputs::{Figures, Inputs, capacitance_sd, figures};
 use super::model::Model;
-use super::report::{Contribution, Quantity};
+use super::report::{Contribution, OF_MODEL, OF_RUNS, Quantity};
 use super::solve::Solved;
 use rand::{RngExt as _, SeedableRng as _};
 use rand_distr::{Distribution as _, StandardNormal};
@@ -128,10 +128,14 @@ fn spreads(model: &Model) -> Vec<Spread> {
         // Distances of tenths of a millimetre, that nobody measures.
         add("wiring.grounded".into(), Shape::Normal, Box::new(|m, s| m.ground += s * 0.3));
     }
-    add("model: inductance".into(), Shape::Normal, Box::new(|m, s| m.inductance_model += s * 0.01));
+    add(format!("{OF_MODEL}inductance"), Shape::Normal, Box::new(|m, s| m.inductance_model += s * 0.01));
     let sd = capacitance_sd(model.coils[model.joined[0]].pattern);
-    add("model: self-capacitance".into(), Shape::Normal, Box::new(move |m, s| m.capacitance_model += s * sd));
-    add("model: output".into(), Shape::Normal, Box::new(|m, s| m.output_model += s * 0.122));
+    add(
+        format!("{OF_MODEL}self-capacitance"),
+        Shape::Normal,
+        Box::new(move |m, s| m.capacitance_model += s * sd),
+    );
+    add(format!("{OF_MODEL}output"), Shape::Normal, Box::new(|m, s| m.output_model += s * 0.122));
     all
 }
 
@@ -139,7 +143,7 @@ fn spreads(model: &Model) -> Vec<Spread> {
 fn learned_spreads(calibration: &Calibration) -> Vec<Spread> {
     let mut all = Vec::new();
     let mut add = |of: &str, apply: Move| {
-        all.push(Spread { input: format!("runs: {of}"), shape: Shape::Normal, apply });
+        all.push(Spread { input: format!("{OF_RUNS}{of}"), shape: Shape::Normal, apply });
     };
     if let Some(learned) = calibration.resistance {
         let apply = move |m: &mut Inputs, s: f64| {

@@ -121,7 +121,8 @@ fn round_f(model: &CoilModel, gap_m: impl Fn(f64) -> f64) -> f64 {
     let rests_on = outs[(outs.len() - 1) * 3 / 4];
     let mut sum = 0.0;
     for (k, (out, share)) in outermost.iter().enumerate() {
-        let away = gap_m((k as f64 + 0.5) * strip) + scale * (rests_on - out).max(0.0) + GRID * section.overall_m;
+        let away =
+            gap_m((k as f64 + 0.5) * strip) + scale * (rests_on - out).max(0.0) + GRID * section.overall_m;
         let round = model.core.offset(scale * out).perimeter_m();
         sum += EPSILON_0 * round * section.height_m / count as f64 * share * share / away;
     }

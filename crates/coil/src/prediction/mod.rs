@@ -12,14 +12,12 @@ mod strings;
 
 pub use calibration::{Calibration, Correction};
 pub use report::{
-    CoilPrediction, Contribution, Level, Notice, Partial, PickupPrediction, PolePrediction, Prediction,
-    PredictionSummary, Quantity, Response, StringPrediction,
+    CoilPrediction, Contribution, ContributionSource, Level, Notice, Partial, PickupPrediction,
+    PolePrediction, Prediction, PredictionSummary, Quantity, Response, StringPrediction,
 };
 
 use crate::design::{Design, Polarity, Problem};
 use crate::eddy::screened;
-use crate::inductance::MU_0;
-use crate::magnet::{Body, Charged, Facets, flux_density};
 use crate::string::string_mass_kg_m;
 use crate::wind::{GuidePlan, Section, USUAL_RPM};
 use bands::Outcome;
@@ -118,10 +116,9 @@ impl Solution {
     /// poles; north up is positive. `None` where no magnet is near.
     #[must_use]
     pub fn pole_flux_mt(&self, gap_mm: f64) -> Vec<Option<f64>> {
-        let mut over = OverPoles::new(&self.model, &self.solved);
-        (0..self.design.poles.len())
-            .map(|pole| over.reading_t(&self.design, pole, gap_mm * 1e-3).map(|t| t * 1e3))
-            .collect()
+        let solved = (&self.model, &self.solved);
+        let reading = |pole| reading_t(&self.design, solved, pole, gap_mm * 1e-3).map(|t| t * 1e3);
+        (0..self.design.poles.len()).map(reading).collect()
     }
 
     /// Flux density along the row of strings at `height_mm` (of the design's z axis) and y = `y_mm`, at the given places
@@ -199,56 +196,16 @@ pub fn lay_coil(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
     Some((plan, section))
 }
 
-/// Readings over poles: each magnet rod is cut finely for its own, and rods of one size share the work.
-struct OverPoles<'a> {
-    model: &'a Model,
-    solved: &'a Solved,
-    facets: Vec<Facets>,
-    /// Charges of a pole's own body and of all others, once made.
-    made: Vec<(usize, Vec<Charged>)>,
-}
-
-impl<'a> OverPoles<'a> {
-    fn new(model: &'a Model, solved: &'a Solved) -> Self {
-        Self { model, solved, facets: Vec::new(), made: Vec::new() }
+/// Flux density along z that a probe reads over a pole, `gap_m` above its face, T; `None` where no magnet is near.
+fn reading_t(design: &Design, (model, solved): (&Model, &Solved), pole: usize, gap_m: f64) -> Option<f64> {
+    if !model.has_magnet() {
+        return None;
     }
-
-    /// Flux density along z, T.
-    fn reading_t(&mut self, design: &Design, pole: usize, gap_m: f64) -> Option<f64> {
-        if !self.model.has_magnet() {
-            return None;
-        }
-        let given = &design.poles[pole];
-        let y_m = design.coils.iter().find(|c| c.name == given.coil).map_or(0.0, |c| c.center_mm[1] * 1e-3);
-        // A hair above the face: the face itself belongs to neither side.
-        let z_m = (given.bottom_mm + given.length_mm) * 1e-3 + gap_m.max(1e-7);
-        let at = [given.x_mm * 1e-3, y_m, z_m];
-        let Some(body) = solve::body_of_pole(self.model, pole) else {
-            return Some(self.solved.flux_density(at)[2]);
-        };
-        if !self.made.iter().any(|(b, _)| *b == body) {
-            let charges = self.charges(body);
-            self.made.push((body, charges));
-        }
-        let found = self.made.iter().find(|(b, _)| *b == body).map(|(_, charges)| charges);
-        found.map(|charges| flux_density(charges, at)[2])
-    }
-
-    fn charges(&mut self, body: usize) -> Vec<Charged> {
-        let Body::Rod(rod) = self.model.bodies[body].1 else { return self.solved.charges.clone() };
-        if rod.magnet.is_none() {
-            return self.solved.charges.clone();
-        }
-        let mut others = solve::charges_without(self.solved, body);
-        let known = self.facets.iter().position(|f| f.fits(&rod)).unwrap_or_else(|| {
-            self.facets.push(Facets::new(rod.length_m, rod.radius_m));
-            self.facets.len() - 1
-        });
-        let own = self.facets[known]
-            .magnetise(&rod, |z| flux_density(&others, [rod.axis_m.0, rod.axis_m.1, z])[2] / MU_0);
-        others.extend(own);
-        others
-    }
+    let given = &design.poles[pole];
+    let y_m = design.coils.iter().find(|c| c.name == given.coil).map_or(0.0, |c| c.center_mm[1] * 1e-3);
+    // A hair above the face: the face itself belongs to neither side.
+    let z_m = (given.bottom_mm + given.length_mm) * 1e-3 + gap_m.max(1e-7);
+    Some(solved.flux_density([given.x_mm * 1e-3, y_m, z_m])[2])
 }
 
 fn report(
@@ -373,13 +330,12 @@ fn poles(design: &Design, model: &Model, solved: &Solved) -> Vec<PolePrediction>
         let mt = tesla.abs() * 1e3;
         Quantity { nominal: mt, p05: mt * (1.0 - FLUX_SPREAD), p95: mt * (1.0 + FLUX_SPREAD) }
     };
-    let mut over = OverPoles::new(model, solved);
     let mut found = Vec::new();
     for (i, pole) in design.poles.iter().enumerate() {
         let Some(string) = pole.string else { continue };
         let gap_m = design.strings.core_and_gap_mm(string).1 * 1e-3;
         let (Some(face), Some(at_string)) =
-            (over.reading_t(design, i, 0.0), over.reading_t(design, i, gap_m))
+            (reading_t(design, (model, solved), i, 0.0), reading_t(design, (model, solved), i, gap_m))
         else {
             continue;
         };

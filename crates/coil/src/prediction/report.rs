@@ -264,6 +264,34 @@ pub struct Notice {
     pub try_: String,
 }
 
+/// What the input of a contribution is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ContributionSource<'a> {
+    /// A value of the design, by its place in the document.
+    Place(&'a str),
+    /// The error of a model, by what it computes.
+    Model(&'a str),
+    /// What a workshop's runs leave open of a quantity.
+    Runs(&'a str),
+}
+
+/// Prefixes of inputs that are no places.
+pub(super) const OF_MODEL: &str = "model: ";
+pub(super) const OF_RUNS: &str = "runs: ";
+
+impl Contribution {
+    /// What its input is.
+    #[must_use]
+    pub fn source(&self) -> ContributionSource<'_> {
+        if let Some(model) = self.input.strip_prefix(OF_MODEL) {
+            return ContributionSource::Model(model);
+        }
+        self.input
+            .strip_prefix(OF_RUNS)
+            .map_or(ContributionSource::Place(&self.input), ContributionSource::Runs)
+    }
+}
+
 /// How much of a band comes from one input.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Contribution {

@@ -1,6 +1,6 @@
 //! The dear part of a prediction, done once: fields, inductances, magnets, eddy currents, strings.
 
-use super::model::{Model, Origin};
+use super::model::Model;
 use super::strings::{self, Answers, Loss, StringSignal};
 use crate::circuit::{Join, Network, NetworkCoil};
 use crate::eddy::{Mode, Relaxation, Screening, Sheet, cells_of, pole_relaxations};
@@ -41,8 +41,6 @@ pub(super) struct Solved {
     pub screening: Vec<Screening>,
     /// Shares of the joined coils in the eddy currents.
     pub eddy_shares: Vec<f64>,
-    /// What the magnets hold.
-    pub held: State,
     pub charges: Vec<Charged>,
     pub strings: Vec<StringSignal>,
     /// What one ampere in each coil magnetises.
@@ -118,7 +116,6 @@ impl Solved {
             gain_h,
             relaxations,
             screening: mean_screening(&strings, &pattern),
-            held,
             charges,
             strings,
         }
@@ -460,14 +457,4 @@ fn ground(model: &Model, network: &Network) -> f64 {
 /// Whether the coils' own circuit is one in which the currents divide.
 pub(super) fn divides(model: &Model) -> bool {
     model.join == Join::Parallel && model.joined.len() > 1
-}
-
-/// Charges of all parts but one, for the reading over that one.
-pub(super) fn charges_without(solved: &Solved, body: usize) -> Vec<Charged> {
-    solved.system.charged_without(body, &solved.held)
-}
-
-/// Index of the body of a pole.
-pub(super) fn body_of_pole(model: &Model, pole: usize) -> Option<usize> {
-    model.bodies.iter().position(|(origin, _)| *origin == Origin::Pole(pole))
 }

@@ -4,8 +4,8 @@
 use super::{num, reference, winding};
 use coil::inductance::{MU_0, Winding};
 use coil::magnet::{
-    Block, Body, Charged, Demagnetisation, Facets, Magnetised, Patch, Resolution, Rod, Shape, System,
-    flux_density,
+    Block, Body, Charged, Demagnetisation, Grade, Magnetised, Material, Patch, Resolution, Rod, Shape,
+    System, flux_density,
 };
 use nalgebra::DMatrix;
 use serde_json::Value;
@@ -181,8 +181,8 @@ fn rigid_rods_single_and_in_a_row() {
     }
 }
 
-/// Alnico on the hyperbolic law of the reference (Br 1.25 T, Hc 50 kA/m, a = 0.93), open circuit,
-/// axisymmetric finite elements: within 7 % from the face outwards, the mean polarisation within 2 %. The row of six
+/// Alnico on the hyperbolic law of the reference (Br 1.25 T, Hc 50 kA/m, a = 0.93; recoil permeability 3.5 across), open
+/// circuit, axisymmetric finite elements: within 4 % from the face outwards, the mean polarisation within 2 %. The row of six
 /// in the reference is itself a one-dimensional model, good to some per cent: within 10 %.
 #[test]
 fn alnico_rods_on_their_demagnetisation_curve() {
@@ -196,33 +196,42 @@ fn alnico_rods_on_their_demagnetisation_curve() {
             magnet: Some(Magnetised { curve, charge: 1.0 }),
             ..PLAIN
         };
-        let mut facets = Facets::new(rod.length_m, rod.radius_m);
-        let alone = facets.magnetise(&rod, |_| 0.0);
+        let single = System::new(&[Body::Rod(rod)], Resolution::default());
+        let alone = single.charged(&single.held());
         for (gap, expected) in case["on_axis_t_by_gap_mm"].as_object().unwrap() {
             let height = rod.length_m + gap.parse::<f64>().unwrap().max(1e-4) * 1e-3;
             let ratio = flux_density(&alone, [0.0, 0.0, height])[2] / expected.as_f64().unwrap();
             println!("finite elements ratio {ratio:.4}");
-            assert!((ratio - 1.0).abs() < 0.07, "{ratio} at {gap} in {case}");
+            assert!((ratio - 1.0).abs() < 0.04, "{ratio} at {gap} in {case}");
         }
-        let single = System::new(&[Body::Rod(rod)], Resolution::default());
         let volume = std::f64::consts::PI * rod.radius_m * rod.radius_m * rod.length_m;
         let mean = single.moment(&single.held())[2] * MU_0 / volume / num(case, "mean_polarisation_t");
         println!("finite elements mean {mean:.4}");
         assert!((mean - 1.0).abs() < 0.02, "{mean} in {case}");
         let place = |i: usize| (i as f64 - 2.5) * 10.4e-3;
-        let rods: Vec<Rod> = (0..6).map(|i| Rod { axis_m: (place(i), 0.0), ..rod }).collect();
-        let bodies: Vec<Body> = rods.iter().map(|r| Body::Rod(*r)).collect();
+        let bodies: Vec<Body> = (0..6).map(|i| Body::Rod(Rod { axis_m: (place(i), 0.0), ..rod })).collect();
         let system = System::new(&bodies, Resolution::default());
-        let held = system.held();
+        let held = system.charged(&system.held());
         for (which, key) in [(0, "outer_face_t"), (2, "centre_face_t")] {
-            let others = system.charged_without(which, &held);
-            let outside = |z: f64| flux_density(&others, [place(which), 0.0, z])[2] / MU_0;
-            let own = facets.magnetise(&rods[which], outside);
             let at = [place(which), 0.0, rod.length_m + 1e-7];
-            let got = flux_density(&own, at)[2] + flux_density(&others, at)[2];
-            let ratio = got / num(&case["row_of_six_by_one_dimensional_model"], key);
+            let ratio = flux_density(&held, at)[2] / num(&case["row_of_six_by_one_dimensional_model"], key);
             println!("finite elements ratio {ratio:.4}");
             assert!((ratio - 1.0).abs() < 0.10, "{ratio} {key}");
         }
     }
+}
+
+/// Alnico 5 with its recoil permeability across the axis as well (4 here), rods of 4.75 mm alone: flux density at the middle
+/// of the face (axisymmetric finite elements computed for this project). Within 5 %.
+#[rstest::rstest]
+#[case(14e-3, 0.133)]
+#[case(17e-3, 0.156)]
+fn the_face_of_a_rod_that_is_permeable_across(#[case] length_m: f64, #[case] expected_t: f64) {
+    let curve = Material::Named(Grade::Alnico5).demagnetisation().unwrap();
+    let magnet = Some(Magnetised { curve, charge: 1.0 });
+    let rod = Rod { length_m, radius_m: 2.375e-3, mu_r: 4.0, magnet, ..PLAIN };
+    let system = System::new(&[Body::Rod(rod)], Resolution::default());
+    let face = flux_density(&system.charged(&system.held()), [0.0, 0.0, length_m + 1e-7])[2];
+    println!("finite elements ratio {:.4}", face / expected_t);
+    assert!((face / expected_t - 1.0).abs() < 0.05, "{face}");
 }

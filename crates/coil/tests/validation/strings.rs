@@ -7,6 +7,9 @@ use coil::magnet::{Body, Charged, Demagnetisation, Magnetised, Resolution, Rod, 
 use coil::string::{Along, Linkage, Steel};
 use serde_json::json;
 
+/// How the reference scales its magnets for the second half of its cases: 51.53 mT where the first has 140.4.
+const SCALED_TO: f64 = 0.051_53 / 0.1404;
+
 #[test]
 fn strings_over_a_row_of_rods() {
     let file = reference(include_str!("strings.json"));
@@ -34,8 +37,11 @@ fn strings_over_a_row_of_rods() {
     for case in file["cases"].as_array().unwrap() {
         let (x, z) = (5.2e-3, 8.5e-3 + num(case, "gap_to_axis_mm") * 1e-3);
         let string = Linkage::new(num(case, "string_diameter_mm") * 0.5e-3, 0.0, 0.0);
-        // The reference gives the field that its magnets have at the string; the second half of the cases scales it.
-        let scale = num(case, "field_at_string_t") / flux_density(&held, [x, 0.0, z])[2];
+        // The engine's own field stands against the reference's; the second half of the cases scales that of the first.
+        let own = num(case, "field_at_string_t") / flux_density(&held, [x, 0.0, z])[2];
+        let scale = if case["magnet"] == "linear Br=1.25 mu3" { 1.0 } else { SCALED_TO };
+        println!("strings field {:.4}", own / scale);
+        assert!((own / scale - 1.0).abs() < 0.02, "{own} for {scale} in {case}");
         let scaled: Vec<Charged> =
             held.iter().map(|c| Charged { density_a_m: c.density_a_m * scale, ..*c }).collect();
         let points = |z: f64| -> Vec<[f64; 3]> { string.points().iter().map(|y| [x, *y, z]).collect() };

@@ -1,7 +1,9 @@
 //! Places in a design's document, as typed references: `coils[0].wind.turns` is that field of the design.
 
 use coil::Word;
-use coil::design::{Aims, Bar, Coil, Design, Metal, OneString, Pole, Sense, Spool};
+use coil::design::{
+    Aims, Bar, Coil, Design, Grounded, LeadKind, Leads, Medium, Metal, OneString, Pole, Potting, Sense, Spool,
+};
 use coil::magnet::{Grade, Material};
 use coil::quantity::fixed;
 use coil::wire::Gauge;
@@ -30,6 +32,28 @@ pub(super) enum Slot<'a> {
     Sense(&'a mut BTreeMap<String, Sense>, String),
     /// One end of a range that may be absent.
     End(&'a mut Option<[f64; 2]>, usize),
+    /// The medium of a potting that may be absent, and how much it fills.
+    Medium(&'a mut Option<Potting>),
+    Fill(&'a mut Option<Potting>),
+    /// Kind, length and capacitance per metre of leads that may be absent.
+    LeadKind(&'a mut Option<Leads>),
+    LeadLength(&'a mut Option<Leads>),
+    LeadCapacitance(&'a mut Option<Leads>),
+    /// Whether a part is grounded; absent for the usual ones.
+    Grounded {
+        parts: &'a mut Option<Vec<Grounded>>,
+        usual: Vec<Grounded>,
+        part: Grounded,
+    },
+}
+
+/// Changes what may be absent: what is as it is taken to be where nothing is said stays unsaid.
+fn change<T: Copy + Default + PartialEq>(slot: &mut Option<T>, change: impl FnOnce(&mut T)) {
+    let mut value = slot.unwrap_or_default();
+    change(&mut value);
+    if slot.is_some() || value != T::default() {
+        *slot = Some(value);
+    }
 }
 
 /// A word of a list, whatever the list.
@@ -62,6 +86,9 @@ impl Slot<'_> {
             Self::Optional(value) => **value,
             Self::Whole(value) => Some(f64::from(**value)),
             Self::End(range, end) => range.map(|r| r[*end]),
+            Self::Fill(potting) => Some(potting.unwrap_or_default().fill),
+            Self::LeadLength(leads) => Some(leads.unwrap_or_default().length_mm),
+            Self::LeadCapacitance(leads) => leads.and_then(|l| l.pf_per_m),
             _ => None,
         }
     }
@@ -77,6 +104,9 @@ impl Slot<'_> {
                 reason = "its range is checked"
             )]
             (Self::Whole(value), Some(new)) => **value = new.round() as u32,
+            (Self::Fill(potting), Some(new)) => change(potting, |p| p.fill = new),
+            (Self::LeadLength(leads), Some(new)) => change(leads, |l| l.length_mm = new),
+            (Self::LeadCapacitance(leads), new) => change(leads, |l| l.pf_per_m = new),
             _ => {}
         }
     }
@@ -91,6 +121,12 @@ impl Slot<'_> {
             Self::Material(Material::Given(_)) => "keep".into(),
             Self::Spool(spool) => if spool.is_some() { "keep" } else { "" }.into(),
             Self::Sense(all, coil) => all.get(coil).map_or("", |sense| sense.word()).to_owned(),
+            Self::Medium(potting) => potting.unwrap_or_default().medium.word().to_owned(),
+            Self::LeadKind(leads) => leads.unwrap_or_default().kind.word().to_owned(),
+            Self::Grounded { parts, usual, part } => {
+                let is_grounded = parts.as_ref().unwrap_or(usual).contains(part);
+                if is_grounded { "yes" } else { "no" }.into()
+            }
             other => other.number().map_or_else(String::new, |n| fixed(n, 4)),
         }
     }
@@ -105,6 +141,22 @@ impl Slot<'_> {
             }
             Self::Material(value) => {
                 word.parse::<Grade>().map(|grade| **value = Material::Named(grade)).is_ok()
+            }
+            Self::Medium(potting) => {
+                word.parse::<Medium>().map(|medium| change(potting, |p| p.medium = medium)).is_ok()
+            }
+            Self::LeadKind(leads) => {
+                word.parse::<LeadKind>().map(|kind| change(leads, |l| l.kind = kind)).is_ok()
+            }
+            Self::Grounded { parts, usual, part } => {
+                let before = parts.as_ref().unwrap_or(usual);
+                let is_wanted = word == "yes";
+                if before.contains(part) != is_wanted {
+                    let in_order = Grounded::ALL.into_iter();
+                    let kept = in_order.filter(|p| if p == part { is_wanted } else { before.contains(p) });
+                    **parts = Some(kept.collect());
+                }
+                matches!(word, "yes" | "no")
             }
             Self::Sense(all, coil) if word.is_empty() => {
                 all.remove(coil);
@@ -158,6 +210,12 @@ pub(super) fn slot<'a>(design: &'a mut Design, at: &str) -> Option<Slot<'a>> {
     if let Some(name) = at.strip_prefix("wiring.sense.") {
         return Some(Slot::Sense(&mut design.wiring.sense, name.to_owned()));
     }
+    if let Some(part) = at.strip_prefix("wiring.grounded.") {
+        let part = part.parse().ok()?;
+        let usual =
+            [Grounded::Plate, Grounded::Cover].into_iter().filter(|part| part.is_in(design)).collect();
+        return Some(Slot::Grounded { parts: &mut design.wiring.grounded, usual, part });
+    }
     let (strings, load) = (&mut design.strings, &mut design.load);
     Some(match at {
         "name" => Slot::Text(&mut design.name),
@@ -168,6 +226,12 @@ pub(super) fn slot<'a>(design: &'a mut Design, at: &str) -> Option<Slot<'a>> {
         "strings.scale_mm" => Slot::Number(&mut strings.scale_mm),
         "strings.from_bridge_mm" => Slot::Number(&mut strings.from_bridge_mm),
         "wiring.join" => Slot::Text(&mut design.wiring.join),
+        "potting.medium" => Slot::Medium(&mut design.potting),
+        "potting.fill" => Slot::Fill(&mut design.potting),
+        "leads.kind" => Slot::LeadKind(&mut design.leads),
+        "leads.length_mm" => Slot::LeadLength(&mut design.leads),
+        "leads.pf_per_m" => Slot::LeadCapacitance(&mut design.leads),
+        "wiring.foil_gap_mm" => Slot::Optional(&mut design.wiring.foil_gap_mm),
         "load.volume_kohm" => Slot::Number(&mut load.volume_kohm),
         "load.tone_kohm" => Slot::Number(&mut load.tone_kohm),
         "load.tone_nf" => Slot::Number(&mut load.tone_nf),

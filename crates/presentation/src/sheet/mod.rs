@@ -1,7 +1,9 @@
 //! The build sheet of any format: every field a place in the document, read from what a maker types and written back.
 
 mod fields;
+mod groups;
 mod lens;
+mod surroundings;
 
 use crate::field::Field;
 use crate::form_fields::{Errors, FormFields};
@@ -85,7 +87,7 @@ fn display(def: &FieldDef, design: &mut Design) -> String {
 /// The sheet's fields, filled from a design, in the workshop's units.
 #[must_use]
 pub fn form_of(design: &Design, units: Units) -> FormFields {
-    let groups = fields::groups(design, &[], false, units);
+    let groups = groups::groups(design, &[], false, units);
     let mut copy = design.clone();
     let mut sheet: BTreeMap<String, String> =
         all_fields(&groups).map(|s| (s.at.clone(), display(s, &mut copy))).collect();
@@ -137,7 +139,7 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
         reader.errors.insert(NAME.into(), "Give it a name of up to 120 letters.".into());
     }
     name.clone_into(&mut reader.design.name);
-    let groups = fields::groups(base, spools, one_by_one(form), units);
+    let groups = groups::groups(base, spools, one_by_one(form), units);
     let mut gap = None;
     for def in all_fields(&groups) {
         let Some(typed) = form.0.get(&def.at).map(|t| t.trim()) else { continue };
@@ -157,6 +159,7 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
         return Err(errors);
     }
     follow_row(base, &mut design);
+    design.drop_missing_grounds();
     if let Some(gap) = gap {
         set_gap(&mut design, gap);
     }
@@ -372,7 +375,7 @@ pub fn sections(
         }
         field.with(&now, errors)
     };
-    fields::groups(design, spools, one_by_one(form), units)
+    groups::groups(design, spools, one_by_one(form), units)
         .into_iter()
         .map(|group| {
             let (heads, rows) = group.table.unwrap_or_default();
@@ -397,7 +400,7 @@ pub fn sections(
 /// The names of all fields of a design's sheet: two designs with the same names need no new sheet.
 #[must_use]
 pub fn names(design: &Design, is_one_by_one: bool) -> Vec<String> {
-    all_fields(&fields::groups(design, &[], is_one_by_one, Units::default())).map(|s| s.at.clone()).collect()
+    all_fields(&groups::groups(design, &[], is_one_by_one, Units::default())).map(|s| s.at.clone()).collect()
 }
 
 /// A place in the document as the sheet calls it.
@@ -406,7 +409,7 @@ pub fn place_in_words(at: &str, design: &Design) -> String {
     if at == NAME {
         return "Name".into();
     }
-    for group in fields::groups(design, &[], true, Units::default()) {
+    for group in groups::groups(design, &[], true, Units::default()) {
         let (_, rows) = group.table.unwrap_or_default();
         let found = group.fields.into_iter().find(|s| s.at == at).map(|s| s.label);
         if let Some(label) = found {
@@ -478,7 +481,7 @@ mod tests {
             for step in [Step::AddBar, Step::AddMetal, Step::AddStage(0), Step::EachString] {
                 step.apply(&mut base).unwrap();
             }
-            let groups = fields::groups(&base, &[], true, units);
+            let groups = groups::groups(&base, &[], true, units);
             for def in all_fields(&groups) {
                 let Entry::Number(number) = &def.entry else { continue };
                 let limit = fields::limit_of(&def.at).unwrap_or_else(|| panic!("{} has no limit", def.at));

@@ -1,7 +1,7 @@
 //! The readout strip.
 
 use coil::design::Design;
-use coil::prediction::{Calibration, PredictionSummary};
+use coil::prediction::{Calibration, ContributionSource, PredictionSummary};
 use coil::quantity::{Units, significant};
 use presentation::drawing::band;
 use presentation::figures::Figure;
@@ -61,10 +61,12 @@ const fn model_of(key: &str) -> &'static str {
              with their magnetisation and side charges. Good to about 1 % in air, 4 % with steel."
         }
         b"capacitance" => {
-            "Energy between turns that lie side by side in the simulated lay (after Massarini and Kazimierczuk), to \
-             poles and grounded metal, and 0.3 m of twisted leads. How the wire lies decides, so the band is wide."
+            "Energy between turns that lie side by side in the simulated lay (after Massarini and Kazimierczuk) with what \
+             fills the gaps; leads, and what is tied to ground. How the wire lies decides, so the band is wide."
         }
-        b"resonance" => "Inductance and capacitance of the pickup alone: 1 / (2π√(LC)).",
+        b"resonance" => {
+            "Inductance and capacitance of the pickup with its leads: 1 / (2π√(LC)). An instrument adds its own input."
+        }
         b"peak" => {
             "The circuit of coils, eddy currents, pots, capacitor, cable and input, solved at each frequency; the highest \
              point of what comes out."
@@ -79,13 +81,12 @@ const fn model_of(key: &str) -> &'static str {
 }
 
 /// An input of the prediction in the sheet's words.
-fn input_words(input: &str, design: &Design) -> String {
-    if let Some(of) = input.strip_prefix("runs: ") {
-        return format!("what this workshop's runs leave open of the {of}");
-    }
-    if let Some(model) = input.strip_prefix("model: ") {
-        return format!("the model of the {model} itself");
-    }
+fn input_words(source: ContributionSource<'_>, design: &Design) -> String {
+    let input = match source {
+        ContributionSource::Runs(of) => return format!("what this workshop's runs leave open of the {of}"),
+        ContributionSource::Model(model) => return format!("the model of the {model} itself"),
+        ContributionSource::Place(at) => at,
+    };
     let at = input.replace("[*]", "[0]");
     let said = place_in_words(&at, design);
     if said != at {
@@ -102,6 +103,8 @@ fn input_words(input: &str, design: &Design) -> String {
         "packing" => "the packing".into(),
         "core" => "the core's size".into(),
         "material" => "the alloy".into(),
+        "leads" => "the leads' capacitance".into(),
+        "grounded" => "distances to what is grounded".into(),
         other => other.replace('_', " "),
     }
 }
@@ -114,7 +117,7 @@ fn why(key: &'static str, design: &Design, figures: &PredictionSummary, context:
         .iter()
         .filter(|c| c.to == of && c.share >= 0.01)
         .take(5)
-        .map(|c| (input_words(&c.input, design), (c.share * 100.0).round() as u32))
+        .map(|c| (input_words(c.source(), design), (c.share * 100.0).round() as u32))
         .collect();
     let measured = match key {
         "resistance" => Some(context.coils.resistance),
