@@ -3,9 +3,11 @@
 //! Whatever the part, the coil sees an impedance ω²·Σ c/(1 + jωτ) in series: its inductance falls by Σ c/τ towards
 //! high frequency and its resistance grows.
 
+mod fit;
 mod pole;
 mod sheet;
 
+pub use fit::with_skin;
 pub use pole::{core_permeability, pole_relaxations};
 pub use sheet::{Mode, Panel, Sheet, cells_of, panels_of};
 

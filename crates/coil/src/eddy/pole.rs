@@ -1,6 +1,7 @@
 //! Eddy currents inside poles: the field sinks into a conducting core only so far.
 
 use super::Relaxation;
+use super::fit::fit;
 use nalgebra::Complex;
 use std::f64::consts::PI;
 
@@ -59,37 +60,8 @@ pub fn pole_relaxations(
         let shift = (mu - 1.0).inv() - at_rest;
         Complex::from(gain_h) - Complex::from(gain_h) / (Complex::from(1.0) + shift * slope)
     };
-    // Lost inductance of a relaxation: (c/τ)·jωτ/(1 + jωτ). Weights c/τ ≥ 0 by coordinate descent.
-    let times: Vec<f64> = (0..9).map(|k| 1.0 / (2.0 * PI * 60.0 * 2.6f64.powi(k))).collect();
-    let points: Vec<f64> = (0..40).map(|k| 30.0 * 2000f64.powf(f64::from(k) / 39.0)).collect();
-    let columns: Vec<Vec<Complex<f64>>> = times
-        .iter()
-        .map(|t| {
-            points
-                .iter()
-                .map(|hz| {
-                    let s = Complex::new(0.0, 2.0 * PI * hz * t);
-                    s / (s + 1.0)
-                })
-                .collect()
-        })
-        .collect();
-    let target: Vec<Complex<f64>> = points.iter().map(|hz| lost(*hz)).collect();
-    let dot = |a: &[Complex<f64>], b: &[Complex<f64>]| -> f64 {
-        a.iter().zip(b).map(|(x, y)| x.re * y.re + x.im * y.im).sum()
-    };
-    let mut weights = vec![0.0_f64; times.len()];
-    let gram: Vec<Vec<f64>> = columns.iter().map(|a| columns.iter().map(|b| dot(a, b)).collect()).collect();
-    let wanted: Vec<f64> = columns.iter().map(|a| dot(a, &target)).collect();
-    for _ in 0..400 {
-        for k in 0..weights.len() {
-            let others: f64 = (0..weights.len()).filter(|&j| j != k).map(|j| gram[k][j] * weights[j]).sum();
-            weights[k] = ((wanted[k] - others) / gram[k][k]).max(0.0);
-        }
-    }
-    weights
+    fit(lost)
         .into_iter()
-        .zip(times)
         .filter(|(w, _)| *w > 1e-9 * gain_h)
         .map(|(w, time_s)| Relaxation { strength_hs: w * time_s, time_s })
         .collect()

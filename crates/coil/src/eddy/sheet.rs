@@ -306,16 +306,24 @@ impl Sheet {
     }
 
     /// What unit stream functions of the nodes drive in magnetic parts: one column per node. By reciprocity: the flux
-    /// that the parts' unit magnetisations send through the sheet, taken in the middles of its cells.
+    /// that the parts' unit magnetisations send through the sheet, taken in the middles of its cells; of a sheet that is
+    /// itself magnetic, as the mean just off its two faces, `half_m` from its middle plane: there field and flux are one.
     #[must_use]
-    pub fn drives(&self, system: &System) -> DMatrix<f64> {
+    pub fn drives(&self, system: &System, half_m: Option<f64>) -> DMatrix<f64> {
         let surfaces = system.surfaces();
         let mut drives = DMatrix::zeros(system.unknowns(), self.nodes);
         for cell in &self.cells {
             let (axis, sign) = cell.normal;
             let share = sign * cell.patch.area_m2() / 4.0;
             for (patch, unknowns) in &surfaces {
-                let through = share * patch.field(cell.patch.center_m)[axis];
+                let off = |by: f64| {
+                    let mut at = cell.patch.center_m;
+                    at[axis] += by;
+                    patch.field(at)[axis]
+                };
+                let field =
+                    half_m.map_or_else(|| off(0.0), |half| 0.5 * (off(1.02 * half) + off(-1.02 * half)));
+                let through = share * field;
                 for node in cell.corners.into_iter().flatten() {
                     for &(unknown, density) in unknowns {
                         drives[(unknown, node)] += through * density;

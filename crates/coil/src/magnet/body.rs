@@ -27,7 +27,7 @@ pub struct Resolution {
 impl Default for Resolution {
     /// What keeps the accuracies of `docs/physics.md` at the least cost.
     fn default() -> Self {
-        Self { rod: 6, cell_m: 8.5e-3, most: 15 }
+        Self { rod: 6, cell_m: 7e-3, most: 15 }
     }
 }
 
@@ -280,10 +280,10 @@ impl Block {
         let count = |axis: usize| {
             let size = self.size_m[axis];
             if self.magnet.is_some() {
-                return ((size / resolution.cell_m / 1.4).round() as usize).clamp(2, resolution.most);
+                return ((size / resolution.cell_m / 1.7).round() as usize).clamp(2, resolution.most);
             }
             let upright = axis == 2 && n != 2;
-            let cell_m = if upright { resolution.cell_m / 3.0 } else { resolution.cell_m };
+            let cell_m = if upright { resolution.cell_m / 2.5 } else { resolution.cell_m };
             let odd = (size / cell_m / 2.0).floor() as usize * 2 + 1;
             odd.clamp(if upright { 5 } else { 3 }, resolution.most)
         };

@@ -58,6 +58,8 @@ pub(super) struct Conductor {
     pub panels: Vec<crate::eddy::Panel>,
     pub thick_m: f64,
     pub sigma_s_m: f64,
+    /// Permeability of what is one of the magnetic parts as well: steel.
+    pub mu_r: Option<f64>,
 }
 
 /// A string over the pickup.
@@ -299,26 +301,25 @@ impl Model {
     }
 
     fn add_metal(&mut self, index: usize, metal: &Metal) {
-        let (mut center_m, mut size_m) = (metal.center_mm.map(|v| v * 1e-3), metal.size_mm.map(|v| v * 1e-3));
+        let (center_m, size_m) = (metal.center_mm.map(|v| v * 1e-3), metal.size_mm.map(|v| v * 1e-3));
         let wall_m = metal.wall_mm.map(|w| w * 1e-3);
         let boxed = metal.part == MetalPart::Cover;
         let wall = wall_m.unwrap_or(0.5e-3).min(size_m[2] / 2.0);
-        if metal.material.recoil_mu() > MAGNETIC {
-            if boxed {
-                // Of a magnetic cover the top counts.
-                center_m[2] += size_m[2] / 2.0 - wall / 2.0;
-                size_m[2] = wall;
+        let mu_r = metal.material.recoil_mu();
+        let is_magnetic = mu_r > MAGNETIC;
+        if is_magnetic {
+            let sides = if boxed { walls_of(center_m, size_m, wall) } else { vec![(center_m, size_m)] };
+            for (center_m, size_m) in sides {
+                let block = Block { center_m, size_m, mu_r, magnet: None };
+                self.add(Origin::Metal(index), Body::Block(block), metal.material);
             }
-            let block = Block { center_m, size_m, mu_r: metal.material.recoil_mu(), magnet: None };
-            self.add(Origin::Metal(index), Body::Block(block), metal.material);
-            return;
         }
         let sigma_s_m = metal.material.conductivity_s_m();
         if sigma_s_m > 0.0 {
             let panels = panels_of(center_m, size_m, boxed.then_some(wall));
             let thinnest = size_m.iter().copied().fold(f64::INFINITY, f64::min);
             let thick_m = if boxed { wall } else { thinnest };
-            self.conductors.push(Conductor { panels, thick_m, sigma_s_m });
+            self.conductors.push(Conductor { panels, thick_m, sigma_s_m, mu_r: is_magnetic.then_some(mu_r) });
         }
     }
 
@@ -326,6 +327,28 @@ impl Model {
     pub(super) fn has_magnet(&self) -> bool {
         self.bodies.iter().any(|(_, body)| body.magnet().is_some_and(|m| m.charge != 0.0))
     }
+}
+
+/// Top and four walls of a box open below, as blocks: centre and size.
+fn walls_of(center_m: [f64; 3], size_m: [f64; 3], wall_m: f64) -> Vec<([f64; 3], [f64; 3])> {
+    let side = |axis: usize, sign: f64, size: [f64; 3]| {
+        let mut center = center_m;
+        center[axis] += sign * (size_m[axis] - wall_m) / 2.0;
+        if axis != 2 {
+            center[2] -= wall_m / 2.0;
+        }
+        (center, size)
+    };
+    let high = size_m[2] - wall_m;
+    let across = [wall_m, size_m[1] - 2.0 * wall_m, high];
+    let along = [size_m[0], wall_m, high];
+    vec![
+        side(2, 1.0, [size_m[0], size_m[1], wall_m]),
+        side(0, 1.0, across),
+        side(0, -1.0, across),
+        side(1, 1.0, along),
+        side(1, -1.0, along),
+    ]
 }
 
 /// Whether two windings lay their turns alike: all but the direction.

@@ -3,7 +3,7 @@
 use super::model::Model;
 use super::strings::{self, Answers, Loss, StringSignal};
 use crate::circuit::{Join, Network, NetworkCoil};
-use crate::eddy::{Mode, Relaxation, Screening, Sheet, cells_of, pole_relaxations};
+use crate::eddy::{Mode, Relaxation, Screening, Sheet, cells_of, pole_relaxations, with_skin};
 use crate::inductance::{MU_0, Winding, field_of_zones, inductance_of_zones};
 use crate::magnet::{Body, Charged, Resolution, State, System, flux_density};
 use nalgebra::{DMatrix, DVector};
@@ -78,13 +78,15 @@ impl Solved {
         let pattern = spread(model, &network.pattern());
         let drive = &drives * DVector::from_vec(pattern.clone());
         let answer = system.respond(&drive);
-        let sheets: Vec<(Sheet, DMatrix<f64>)> = model
+        let sheets: Vec<DrivenSheet> = model
             .conductors
             .iter()
             .map(|c| {
                 let sheet = Sheet::new(&c.panels, c.thick_m, c.sigma_s_m, SHEET_CELL_M);
                 let flux = fluxes(model, &sheet);
-                (sheet, flux)
+                let half_m = c.mu_r.is_some().then_some(c.thick_m / 2.0);
+                let diffusion_s = c.mu_r.map(|mu| mu * MU_0 * c.sigma_s_m * c.thick_m * c.thick_m / 4.0);
+                DrivenSheet { sheet, flux, half_m, diffusion_s }
             })
             .collect();
         let (sheets, weights) = sheet_modes(&system, &drives, &pattern, sheets);
@@ -237,6 +239,15 @@ fn fluxes(model: &Model, sheet: &Sheet) -> DMatrix<f64> {
     DMatrix::from_columns(&columns)
 }
 
+/// A sheet with the flux of one ampere in each coil through its nodes, Wb; half its thickness where it is magnetic.
+struct DrivenSheet {
+    sheet: Sheet,
+    flux: DMatrix<f64>,
+    half_m: Option<f64>,
+    /// What the skin effect in it goes by, μσt²/4, s, where that counts.
+    diffusion_s: Option<f64>,
+}
+
 /// A sheet with the ways of its currents dying away, and what those magnetise.
 type SheetModes = (Sheet, Vec<(Mode, State)>);
 
@@ -245,17 +256,17 @@ fn sheet_modes(
     system: &System,
     drives: &DMatrix<f64>,
     pattern: &[f64],
-    sheets: Vec<(Sheet, DMatrix<f64>)>,
+    sheets: Vec<DrivenSheet>,
 ) -> (Vec<SheetModes>, Vec<f64>) {
     let coils = pattern.len();
     let mut weights = vec![0.0; coils];
     let mut all = Vec::new();
     let pattern = DVector::from_row_slice(pattern);
-    for (sheet, mut flux) in sheets {
+    for DrivenSheet { sheet, mut flux, half_m, diffusion_s } in sheets {
         let mut answer = None;
         let mut loops = DMatrix::zeros(system.unknowns(), 0);
         if !system.is_empty() {
-            loops = sheet.drives(system);
+            loops = sheet.drives(system, half_m);
             let nodes = loops.ncols();
             let both = DMatrix::from_fn(system.unknowns(), coils + nodes, |r, c| {
                 if c < coils { drives[(r, c)] } else { loops[(r, c - coils)] }
@@ -268,7 +279,11 @@ fn sheet_modes(
         for (i, weight) in weights.iter_mut().enumerate() {
             *weight += sheet.drive_product(&flux.column(i).into_owned(), &whole);
         }
-        let modes = sheet.modes(&whole, answer.as_ref()).into_iter().map(|mode| {
+        let mut modes = sheet.modes(&whole, answer.as_ref());
+        if let Some(diffusion_s) = diffusion_s {
+            modes = with_skin(&modes, diffusion_s);
+        }
+        let modes = modes.into_iter().map(|mode| {
             let state =
                 if system.is_empty() { State::zeros(0) } else { system.respond(&(&loops * &mode.currents)) };
             (mode, state)

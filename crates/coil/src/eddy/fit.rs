@@ -1,0 +1,85 @@
+//! Any way of dying away as a sum of ways with fixed times.
+
+use super::Relaxation;
+use super::sheet::Mode;
+use nalgebra::{Complex, DVector};
+use std::f64::consts::PI;
+use std::sync::LazyLock;
+
+/// Number of fixed times.
+const TIMES: usize = 9;
+
+/// Fixed times, and what is made of them once: jωτ/(1 + jωτ) at the frequencies of the fit, and their products.
+struct Basis {
+    times_s: [f64; TIMES],
+    hz: Vec<f64>,
+    columns: Vec<Vec<Complex<f64>>>,
+    gram: [[f64; TIMES]; TIMES],
+}
+
+static BASIS: LazyLock<Basis> = LazyLock::new(|| {
+    let times_s = std::array::from_fn(|k| 1.0 / (2.0 * PI * 60.0 * 2.6f64.powf(k as f64)));
+    let hz: Vec<f64> = (0..40).map(|k| 30.0 * 2000f64.powf(f64::from(k) / 39.0)).collect();
+    let column = |t: &f64| {
+        let share = |hz: &f64| {
+            let s = Complex::new(0.0, 2.0 * PI * hz * t);
+            s / (s + 1.0)
+        };
+        hz.iter().map(share).collect()
+    };
+    let columns: Vec<Vec<Complex<f64>>> = times_s.iter().map(column).collect();
+    let gram = std::array::from_fn(|a| std::array::from_fn(|b| dot(&columns[a], &columns[b])));
+    Basis { times_s, hz, columns, gram }
+});
+
+fn dot(a: &[Complex<f64>], b: &[Complex<f64>]) -> f64 {
+    a.iter().zip(b).map(|(x, y)| x.re * y.re + x.im * y.im).sum()
+}
+
+/// Weights ≥ 0 and times, s, with Σ w·jωτ/(1 + jωτ) near `lost` between 30 Hz and 60 kHz, by coordinate descent.
+pub(super) fn fit(lost: impl Fn(f64) -> Complex<f64>) -> [(f64, f64); TIMES] {
+    let basis = &*BASIS;
+    let target: Vec<Complex<f64>> = basis.hz.iter().map(|hz| lost(*hz)).collect();
+    let wanted: Vec<f64> = basis.columns.iter().map(|a| dot(a, &target)).collect();
+    let mut weights = [0.0_f64; TIMES];
+    for _ in 0..400 {
+        for k in 0..TIMES {
+            let others: f64 = (0..TIMES).filter(|&j| j != k).map(|j| basis.gram[k][j] * weights[j]).sum();
+            weights[k] = ((wanted[k] - others) / basis.gram[k][k]).max(0.0);
+        }
+    }
+    std::array::from_fn(|k| (weights[k], basis.times_s[k]))
+}
+
+/// The modes of a sheet that is thicker than the skin depth: its currents sink in from both faces, so that its resistance
+/// grows by x·coth x with x² = jωμσt²/4 \[Bozorth\], t being its thickness. `diffusion_s` is μσt²/4.
+#[must_use]
+pub fn with_skin(modes: &[Mode], diffusion_s: f64) -> Vec<Mode> {
+    let Some(first) = modes.first() else { return Vec::new() };
+    let growth = |hz: f64| {
+        let x = Complex::new(0.0, 2.0 * PI * hz * diffusion_s).sqrt();
+        x / x.tanh()
+    };
+    let none = Mode {
+        relaxation: Relaxation { strength_hs: 0.0, time_s: 0.0 },
+        currents: DVector::zeros(first.currents.len()),
+    };
+    let mut spread = vec![none; TIMES];
+    for mode in modes {
+        let lost = |hz: f64| {
+            let s = Complex::new(0.0, 2.0 * PI * hz);
+            s / (growth(hz) + s * mode.relaxation.time_s)
+        };
+        // Scaled to about one, so that small modes are fitted as well as large ones.
+        let scale = mode.relaxation.time_s.max(diffusion_s);
+        for (sum, (weight, time_s)) in spread.iter_mut().zip(fit(|hz| lost(hz) / scale)) {
+            // w·jωτ/(1 + jωτ) is jω·(wτ)/(1 + jωτ).
+            let share = weight * scale * time_s;
+            sum.relaxation.time_s = time_s;
+            sum.relaxation.strength_hs += share * mode.relaxation.strength_hs;
+            sum.currents += &mode.currents * share;
+        }
+    }
+    spread.retain(|m| m.relaxation.strength_hs > 0.0);
+    spread
+}
