@@ -747,6 +747,19 @@ impl Strings {
         self.each.get(index).map_or_else(|| self.usual_mm(index).1, |string| string.diameter_mm)
     }
 
+    /// String `number` (from 1) as it is taken to be, for a list of all of them.
+    #[must_use]
+    pub fn as_it_is(&self, number: u32) -> OneString {
+        let ((core, gap_mm), diameter_mm) = (self.core_and_gap_mm(number), self.outer_mm(number));
+        let given = self.each.get((number as usize).saturating_sub(1));
+        OneString {
+            note: given.map(|s| s.note.clone()).unwrap_or_default(),
+            diameter_mm,
+            core_mm: (core < diameter_mm).then_some(core),
+            gap_mm,
+        }
+    }
+
     /// Core and outer diameter of a usual set at a place in the row, mm.
     fn usual_mm(&self, index: usize) -> (f64, f64) {
         const USUAL_MM: [(f64, f64); 6] =

@@ -243,6 +243,17 @@ impl Design {
         }
     }
 
+    /// Ties a part to ground, or takes it off.
+    pub fn ground(&mut self, part: Grounded, is_grounded: bool) {
+        if self.is_grounded(part) == is_grounded {
+            return;
+        }
+        let wanted =
+            |p: &Grounded| if *p == part { is_grounded } else { self.is_grounded(*p) && p.is_in(self) };
+        let parts = Grounded::ALL.into_iter().filter(wanted).collect();
+        self.wiring.grounded = Some(parts);
+    }
+
     /// Takes parts out of the grounded ones that the design no longer has.
     pub fn drop_missing_grounds(&mut self) {
         if let Some(parts) = self.wiring.grounded.take() {

@@ -10,7 +10,7 @@ use rand_distr::{Distribution as _, StandardNormal};
 use rand_pcg::Pcg64Mcg;
 
 /// Standard deviations from the middle to the 5 % and 95 % points of a normal spread.
-const NINETY: f64 = 1.645;
+pub(super) const NINETY: f64 = 1.645;
 
 /// How an input spreads about its nominal.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -221,6 +221,11 @@ impl Outcome {
         }
         let (above, below) = self.sides(|f| (pick(f) / nominal).max(1e-9).ln());
         Quantity { nominal, p05: nominal * (-NINETY * below).exp(), p95: nominal * (NINETY * above).exp() }
+    }
+
+    /// The figures with each input moved one standard deviation up and down.
+    pub(super) fn moved(&self) -> impl Iterator<Item = (&str, &[Figures; 2])> {
+        self.moved.iter().map(|(input, both)| (input.as_str(), both))
     }
 
     /// Standard deviations above and below.

@@ -2,8 +2,10 @@
 
 mod bands;
 mod calibration;
+mod difference;
 mod ground;
 mod inputs;
+mod map;
 mod model;
 mod notices;
 mod report;
@@ -11,6 +13,8 @@ mod solve;
 mod strings;
 
 pub use calibration::{Calibration, Correction};
+pub use difference::Differences;
+pub use map::{BendMap, CutPart, CutString, FieldMap, Plane};
 pub use report::{
     CoilPrediction, Contribution, ContributionSource, Level, Notice, Partial, PickupPrediction,
     PolePrediction, Prediction, PredictionSummary, Quantity, Response, StringPrediction,

@@ -44,7 +44,9 @@ pub(super) struct Solved {
     pub charges: Vec<Charged>,
     pub strings: Vec<StringSignal>,
     /// What one ampere in each coil magnetises.
-    responses: Vec<State>,
+    pub responses: Vec<State>,
+    /// Currents in all coils for one ampere at the leads, counter-clockwise.
+    pub pattern: Vec<f64>,
     pub hum_rejection_db: Option<f64>,
     /// Capacitance of the windings to what is grounded, as it counts at the leads, F.
     pub ground_f: f64,
@@ -108,6 +110,7 @@ impl Solved {
         );
         Self {
             responses: responses.clone(),
+            pattern: pattern.clone(),
             air_slopes: air_slopes(model),
             gain_slopes: gain_slopes(&system, &bodies, &drive, &answer),
             eddy_shares: eddy_shares(model, &network, &weights),

@@ -31,6 +31,10 @@ pub(super) struct StringSignal {
     pub screening: Vec<Screening>,
     /// Pull of the magnets, N, and its change with height, N/m.
     pub pull: (f64, f64),
+    /// Places along the string, m, what the joined coils hear there, Wb/m, and the magnetisation as a share of saturation.
+    pub along_m: Vec<f64>,
+    pub aperture: Vec<f64>,
+    pub magnetised: Vec<f64>,
 }
 
 /// What answers to currents in the coils.
@@ -137,6 +141,9 @@ fn signal(
         places,
         screening: screening(&magnetised, string, (of_losses, answers), along),
         pull: magnetised.pull(),
+        magnetised: magnetised.saturation(),
+        along_m: ys,
+        aperture,
     }
 }
 

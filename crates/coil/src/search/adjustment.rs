@@ -1,7 +1,7 @@
 //! What a maker can change about a pickup, one thing at a time, in steps of the bench.
 
 use crate::Word as _;
-use crate::design::{Design, OneString};
+use crate::design::{Design, Grounded, LeadKind, Leads, Medium, Potting};
 use crate::magnet::{Grade, Material};
 use crate::wire::{Build, Gauge, GaugeSystem};
 use std::fmt;
@@ -30,6 +30,12 @@ pub enum Adjustment {
     Charge(f64),
     /// Another alloy for all magnets.
     Alloy(Grade),
+    /// All gaps filled with a medium, or none.
+    Potting(Medium),
+    /// Leads of another kind, as long.
+    Leads(LeadKind),
+    /// A grounded foil round the coils, or none.
+    Foil(bool),
 }
 
 /// A text that names no adjustment.
@@ -51,6 +57,9 @@ impl fmt::Display for Adjustment {
             Self::PoleLength(v) => write!(f, "poles:{v}"),
             Self::Charge(v) => write!(f, "charge:{v}"),
             Self::Alloy(grade) => write!(f, "alloy:{}", grade.word()),
+            Self::Potting(medium) => write!(f, "potting:{}", medium.word()),
+            Self::Leads(kind) => write!(f, "leads:{}", kind.word()),
+            Self::Foil(is_there) => write!(f, "foil:{is_there}"),
         }
     }
 }
@@ -78,6 +87,9 @@ impl FromStr for Adjustment {
                 let grade = Grade::MAGNETS.iter().copied().find(|g| g.word() == value);
                 Self::Alloy(grade.ok_or(UnknownAdjustment)?)
             }
+            "potting" => Self::Potting(value.parse().ok().ok_or(UnknownAdjustment)?),
+            "leads" => Self::Leads(value.parse().ok().ok_or(UnknownAdjustment)?),
+            "foil" => Self::Foil(value.parse().ok().ok_or(UnknownAdjustment)?),
             _ => return Err(UnknownAdjustment),
         })
     }
@@ -109,6 +121,14 @@ impl Adjustment {
             Self::PoleLength(v) => signed(*v, "mm pole, same gap"),
             Self::Charge(v) => format!("charged to {} %", crate::quantity::fixed(v * 100.0, 1)),
             Self::Alloy(grade) => grade.word().replace('-', " "),
+            Self::Potting(Medium::None) => "not potted".into(),
+            Self::Potting(medium) => format!("potted in {}", medium.word()),
+            Self::Leads(LeadKind::Shielded) => "braided lead".into(),
+            Self::Leads(LeadKind::TwistedPair) => "twisted leads".into(),
+            Self::Leads(LeadKind::FourConductor) => "four leads in a shield".into(),
+            Self::Leads(LeadKind::None) => "no leads".into(),
+            Self::Foil(true) => "grounded foil".into(),
+            Self::Foil(false) => "no foil".into(),
         }
     }
 
@@ -150,12 +170,7 @@ impl Adjustment {
             Self::Gap(v) => {
                 let strings = &mut next.strings;
                 if strings.each.is_empty() {
-                    strings.each = (1..=strings.count)
-                        .map(|n| {
-                            let (core, gap_mm) = strings.core_and_gap_mm(n);
-                            OneString { note: String::new(), diameter_mm: core, core_mm: None, gap_mm }
-                        })
-                        .collect();
+                    strings.each = (1..=strings.count).map(|n| strings.as_it_is(n)).collect();
                 }
                 strings.each.iter_mut().for_each(|s| plus(&mut s.gap_mm, v));
             }
@@ -172,6 +187,9 @@ impl Adjustment {
                     }
                 }
             }
+            Self::Potting(medium) => next.potting = Some(Potting { medium, fill: 1.0 }),
+            Self::Leads(kind) => next.leads = Some(Leads { kind, pf_per_m: None, ..next.leads() }),
+            Self::Foil(is_there) => next.ground(Grounded::Foil, is_there),
         }
         (next != *design && next.problems().is_empty()).then_some(next)
     }
@@ -217,6 +235,9 @@ mod tests {
             step.prop_map(Adjustment::PoleLength),
             (0.0_f64..1.2).prop_map(Adjustment::Charge),
             (0..Grade::MAGNETS.len()).prop_map(|k| Adjustment::Alloy(Grade::MAGNETS[k])),
+            (0..Medium::ALL.len()).prop_map(|k| Adjustment::Potting(Medium::ALL[k])),
+            (0..LeadKind::ALL.len()).prop_map(|k| Adjustment::Leads(LeadKind::ALL[k])),
+            proptest::bool::ANY.prop_map(Adjustment::Foil),
         ]
     }
 
@@ -272,6 +293,9 @@ mod tests {
     #[case(Adjustment::Gap(0.5), "strings.each")]
     #[case(Adjustment::Charge(0.8), ".charge")]
     #[case(Adjustment::Alloy(Grade::Alnico2), ".material")]
+    #[case(Adjustment::Potting(Medium::Wax), "potting")]
+    #[case(Adjustment::Leads(LeadKind::Shielded), "leads")]
+    #[case(Adjustment::Foil(true), "wiring.grounded")]
     fn an_adjustment_changes_one_thing(#[case] adjustment: Adjustment, #[case] place: &str) {
         for kind in [Kind::TallSingle, Kind::TwinCoil] {
             let mut design = starting_point(kind, "Sedge", 6, 10.4);

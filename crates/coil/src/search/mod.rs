@@ -2,10 +2,12 @@
 
 mod adjustment;
 mod candidates;
+mod matter;
 mod sensitivity;
 mod tone_preset;
 
 pub use adjustment::{Adjustment, UnknownAdjustment};
 pub use candidates::{Candidate, ProgressCallback, SearchSpace, TargetRange, search_designs};
+pub use matter::{Choice, Matter, matters};
 pub use sensitivity::{Goal, Sensitivity, sensitivities};
 pub use tone_preset::{TonePreset, aims_like};

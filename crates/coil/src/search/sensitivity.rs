@@ -1,7 +1,7 @@
 //! What changes what: every step of the bench with its effect on every quantity.
 
 use super::Adjustment;
-use crate::design::Design;
+use crate::design::{Design, LeadKind, Medium};
 use crate::magnet::{Grade, Material};
 use crate::prediction::{Prediction, predict};
 use crate::wire::Build;
@@ -93,6 +93,12 @@ fn adjustments(design: &Design) -> Vec<Adjustment> {
         Adjustment::Gap(0.1),
         Adjustment::PoleLength(1.0),
         Adjustment::Charge(0.8),
+        Adjustment::Potting(Medium::Wax),
+        Adjustment::Potting(Medium::None),
+        Adjustment::Leads(LeadKind::Shielded),
+        Adjustment::Leads(LeadKind::TwistedPair),
+        Adjustment::Foil(true),
+        Adjustment::Foil(false),
     ];
     let used = |g: &Grade| {
         let named = Material::Named(*g);

@@ -209,6 +209,16 @@ impl Magnetisation<'_> {
         &self.along
     }
 
+    /// Magnetisation along the string at [`Linkage::points`] as a share of saturation, −1…1.
+    #[must_use]
+    pub fn saturation(&self) -> Vec<f64> {
+        let top = self.steel.saturation_t / MU_0;
+        let at = |node: usize| if node == 0 || node > self.along.len() { 0.0 } else { self.along[node - 1] };
+        let pieces = 0..self.line.nodes_m.len() - 1;
+        let points = |i: usize| RULE.iter().map(move |(t, _)| (at(i) * (1.0 - t) + at(i + 1) * t) / top);
+        pieces.flat_map(points).collect()
+    }
+
     /// Flux linkage with a coil, Wb: λ = (1/I)·∫M·B_coil dV by reciprocity. `coil` is the field of one ampere in it, with
     /// what that induces in the poles.
     #[must_use]

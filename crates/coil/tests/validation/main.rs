@@ -11,6 +11,7 @@ mod hearing;
 mod hostile;
 mod laws;
 mod libraries;
+mod maps;
 mod monte_carlo;
 mod netlist;
 mod notices;

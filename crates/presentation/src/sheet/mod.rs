@@ -176,14 +176,8 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
 fn set_gap(design: &mut Design, gap: f64) {
     let strings = &mut design.strings;
     if strings.each.is_empty() && (gap - strings.core_and_gap_mm(1).1).abs() > 1e-9 {
-        strings.each = (1..=strings.count)
-            .map(|n| OneString {
-                note: String::new(),
-                diameter_mm: strings.core_and_gap_mm(n).0,
-                core_mm: None,
-                gap_mm: gap,
-            })
-            .collect();
+        strings.each =
+            (1..=strings.count).map(|n| OneString { gap_mm: gap, ..strings.as_it_is(n) }).collect();
     }
 }
 
