@@ -5,6 +5,7 @@
 pub mod differences;
 pub mod drawing;
 pub mod field;
+pub mod field_map;
 pub mod figures;
 pub mod form_fields;
 pub mod format;

@@ -1,7 +1,8 @@
 //! Response curves as a plot takes them.
 
 use crate::drawing::escaped;
-use coil::prediction::Response;
+use coil::design::Design;
+use coil::prediction::{Response, StringPrediction};
 use serde::Serialize;
 use trade::sweep::Sweep;
 
@@ -43,6 +44,22 @@ pub fn measured(name: &str, tone: usize, sweep: &Sweep) -> Curve {
         hz: sweep.hz.clone(),
         db: sweep.db.clone(),
     }
+}
+
+/// Every string's partials as they are heard: place, aperture and the loaded circuit.
+pub fn partials(design: &Design, strings: &[StringPrediction]) -> Vec<Curve> {
+    let curve = |s: &StringPrediction| {
+        let note = design.strings.each.get(s.string as usize - 1).map(|each| each.note.as_str());
+        let note = note.filter(|n| !n.is_empty()).map_or_else(String::new, |n| format!(" ({n})"));
+        Curve {
+            name: format!("string {}{note}", s.string),
+            kind: "loaded",
+            tone: s.string as usize % TONES,
+            hz: s.partials.iter().map(|p| (p.hz * 10.0).round() / 10.0).collect(),
+            db: s.partials.iter().map(|p| (p.loaded_db.max(-60.0) * 100.0).round() / 100.0).collect(),
+        }
+    };
+    strings.iter().map(curve).collect()
 }
 
 /// The plot's markup: the curves as data, drawn by the page's script.

@@ -3,6 +3,7 @@
 
 use coil::design::{Design, tall_single};
 use coil::prediction::{Calibration, predict};
+use coil::wire::ToleranceRange;
 use rstest::rstest;
 use trade::comparison::{Comparison, TolerancePolicy, as_wound};
 use trade::reading::{Kind, Reading};
@@ -27,8 +28,11 @@ fn read(kind: Kind, value: f64) -> Reading {
     }
 }
 
+/// Of wire ordered from minimum to nominal: a narrow band of resistance.
 fn design() -> Design {
-    tall_single("standard", 6, 10.4)
+    let mut design = tall_single("standard", 6, 10.4);
+    design.coils[0].wire.range = ToleranceRange::MinimumToNominal;
+    design
 }
 
 /// 7,620 turns of 42 AWG read 5.85 kΩ at 25 °C and 2.25 H (common practice, no source): the resistance is

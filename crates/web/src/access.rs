@@ -105,6 +105,8 @@ const ROUTES: &[(Action, &[&str])] = &[
             "GET /designs",
             "POST /designs/preview",
             "POST /designs/sensitivity",
+            "POST /designs/matters",
+            "POST /designs/maps",
             "POST /designs/audition",
             "POST /designs/search",
             "GET /designs/search/{name}",

@@ -91,7 +91,9 @@ pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
 pub use prediction_cache::{PredictionResult, SolutionResult};
-pub use preview::{ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview};
+pub use preview::{
+    ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,
+};
 pub use readings::{LogReadings, ReadingDoubt};
 pub use refusal::Refusal;
 pub use run_details::RunDetails;

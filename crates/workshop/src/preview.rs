@@ -8,9 +8,9 @@ use crate::permission::Action;
 use crate::prediction_cache::{PredictionResult, SolutionResult};
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use coil::design::Design;
-use coil::prediction::{Calibration, Prediction};
-use coil::search::{Goal, Sensitivity, sensitivities};
+use coil::design::{Design, Problem};
+use coil::prediction::{BendMap, Calibration, FieldMap, Plane, Prediction};
+use coil::search::{Goal, Matter, Sensitivity, matters, sensitivities};
 use std::fmt;
 use std::str::FromStr;
 use std::sync::Arc;
@@ -106,6 +106,46 @@ pub struct Preview {
     pub before: Option<Arc<Prediction>>,
     /// What stands beside it.
     pub context: DesignContext,
+}
+
+/// Points across and up of a map of the field.
+const MAP_POINTS: (usize, usize) = (120, 80);
+
+/// What coils of one design scatter by from one to the next, relative standard deviations.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Scatter {
+    /// Inductance.
+    pub inductance: f64,
+    /// Capacitance.
+    pub capacitance: f64,
+    /// Whether the workshop's own runs say so; else what is usual is taken.
+    pub is_own: bool,
+}
+
+impl Scatter {
+    /// What is assumed of hand-wound coils where no runs say otherwise.
+    const USUAL: Self = Self { inductance: 0.015, capacitance: 0.08, is_own: false };
+
+    fn of(calibration: &Calibration) -> Self {
+        let usual = Self::USUAL;
+        Self {
+            inductance: calibration.inductance.map_or(usual.inductance, |c| c.sd),
+            capacitance: calibration.capacitance.map_or(usual.capacitance, |c| c.sd),
+            is_own: calibration.inductance.is_some() || calibration.capacitance.is_some(),
+        }
+    }
+
+    /// Of a resonance: it goes with the square root of both.
+    #[must_use]
+    pub fn resonance(self) -> f64 {
+        0.5 * self.inductance.hypot(self.capacitance)
+    }
+
+    /// Of a loaded peak, in which the cable's capacitance counts for most.
+    #[must_use]
+    pub fn peak(self) -> f64 {
+        0.5 * self.inductance
+    }
 }
 
 impl Workshop {
@@ -215,6 +255,43 @@ impl Workshop {
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let document = document.clone();
         blocking(move || sensitivities(&document, goal)).await
+    }
+
+    /// What choices that makers differ about change in a design, with what its workshop's coils scatter by: about twenty
+    /// predictions.
+    ///
+    /// # Errors
+    /// When the computation ends early; [`Refusal::TooManyAtOnce`].
+    pub async fn matters(&self, actor: &Actor, document: &Design) -> Result<(Vec<Matter>, Scatter), Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let _permit = self.permits.predictions.acquire(actor.person)?;
+        let calibration = self.applied_calibration(actor, None).await?.of(document);
+        let document = document.clone();
+        let all = blocking(move || matters(&document, &calibration)).await?;
+        Ok((all, Scatter::of(&calibration)))
+    }
+
+    /// The field in a plane of a design, and how loudly a string of it is heard over the plane of the strings.
+    ///
+    /// # Errors
+    /// When the computation ends early; [`Refusal::TooManyAtOnce`].
+    pub async fn maps(
+        &self,
+        actor: &Actor,
+        document: &Design,
+        plane: Plane,
+        string: u32,
+    ) -> Result<Result<(FieldMap, Option<BendMap>), Vec<Problem>>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let _permit = self.permits.predictions.acquire(actor.person)?;
+        let solution = match self.predictions.solution(document).await? {
+            Ok(solution) => solution,
+            Err(problems) => return Ok(Err(problems)),
+        };
+        blocking(move || {
+            Ok((solution.field_map(plane, MAP_POINTS.0, MAP_POINTS.1), solution.bend_map(string)))
+        })
+        .await
     }
 
     /// The spools that are not used up.

@@ -1,6 +1,7 @@
 //! Drawings: functions from a domain value to SVG markup, to scale, one millimetre per unit.
 
 mod band;
+mod bend;
 pub mod chart;
 mod laid;
 mod row;
@@ -10,6 +11,7 @@ mod top;
 mod wiring;
 
 pub use band::band;
+pub use bend::{bend, pull};
 pub use laid::{guide, laid};
 pub use row::{balance, row};
 pub use section::{section, section_over};

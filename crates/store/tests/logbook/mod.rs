@@ -199,7 +199,7 @@ async fn a_run_carries_its_experience() {
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
     let (lines, _) = store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap();
     assert!(lines[0].calibrated && lines[0].level.0 == trade::verdict::Level::Waiting);
-    let readings = taken(7500.0, 5900.0);
+    let readings = taken(7500.0, 5600.0);
     store
         .of(shop)
         .record_judgement(

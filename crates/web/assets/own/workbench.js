@@ -1,5 +1,6 @@
 // The workbench: new numbers while typing, undo, and a draft that survives the page.
 import { all, around, byId } from "./elements.js";
+import { fieldMaps } from "./field_map.js";
 import { plots } from "./plot.js";
 import { timeLeft } from "./text.js";
 import { UndoHistory } from "./undo_history.js";
@@ -44,6 +45,8 @@ const data = () => ({
   asked: 0,
   answered: 0,
   tables: 0,
+  /** @type {Values} What was chosen in a map's panel. */
+  chosen: {},
   /** @type {string | null} */
   job: null,
 
@@ -57,7 +60,7 @@ const data = () => ({
       void this.put(kept);
     }
     this.arrange();
-    void this.sensitivity();
+    void this.fetched();
   },
 
   /** @returns {Control[]} */
@@ -124,6 +127,10 @@ const data = () => ({
     // What the panels are filled with changes no design.
     if (name === "search_overlay") {
       if (event?.type === "change" && isControl(target)) this.layOver(target.value, true);
+      return;
+    }
+    if (isControl(target) && target.matches("[data-map-choice]")) {
+      if (event?.type === "change") this.chooseMap(target.name, target.value);
       return;
     }
     if (name.startsWith("search_")) return;
@@ -224,21 +231,41 @@ const data = () => ({
     hide(true);
     this.job = null;
   },
-  /** What each adjustment changes takes some time, so it is fetched by itself. */
-  async sensitivity() {
-    const [panel] = all(document, "[data-sensitivity]");
-    if (!panel) return;
+  /** Tables and maps that take some time are fetched by themselves: what the panel asks for, with the sheet as it is. */
+  async fetched() {
+    const [panel] = all(document, "[data-fetched]");
+    if (panel) await this.fill(panel, panel.dataset.fetched ?? "", { goal: panel.dataset.goal ?? "" });
+  },
+  /**
+   * Fills a panel from a page.
+   * @param {HTMLElement} panel
+   * @param {string} from
+   * @param {Values} more Fields beside the sheet's.
+   */
+  async fill(panel, from, more) {
     const mine = ++this.tables;
     const body = this.body();
-    body.set("goal", panel.dataset.sensitivity ?? "");
+    for (const [name, value] of Object.entries({ ...this.chosen, ...more })) if (value) body.set(name, value);
     try {
-      const answer = await fetch("/designs/sensitivity", { method: "POST", body });
+      const answer = await fetch(from, { method: "POST", body });
       if (mine !== this.tables) return;
-      if (answer.ok && !answer.redirected) panel.outerHTML = await answer.text();
-      else panel.textContent = "Correct the marked fields of the sheet first.";
+      if (answer.ok && !answer.redirected) {
+        panel.outerHTML = await answer.text();
+        fieldMaps(document);
+      } else panel.textContent = "Correct the marked fields of the sheet first.";
     } catch {
       panel.textContent = NO_CONNECTION;
     }
+  },
+  /**
+   * Another plane, or another string: the maps anew. The choice is kept while the sheet changes.
+   * @param {string} name
+   * @param {string} value
+   */
+  chooseMap(name, value) {
+    this.chosen[name] = value;
+    const [panel] = all(document, "[data-fetched-again]");
+    if (panel) void this.fill(panel, panel.dataset.fetchedAgain ?? "", {});
   },
   /**
    * Shows messages at their fields.
@@ -340,7 +367,7 @@ const data = () => ({
     if (!drawings.contains(document.activeElement) || !isTypedInto(document.activeElement)) {
       drawings.innerHTML = found.drawings;
       plots(drawings);
-      void this.sensitivity();
+      void this.fetched();
     }
     byId("notices", HTMLElement).innerHTML = found.notices;
   },

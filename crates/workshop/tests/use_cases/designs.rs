@@ -110,7 +110,7 @@ async fn pickups_are_compared_in_the_order_asked_for() {
 async fn a_search_finds_what_was_aimed_at_and_can_be_cancelled() {
     let (workshop, actor, _) = set_up().await;
     let start = tall_single("Sedge", 6, 10.4);
-    let wanted = 7200.0;
+    let wanted = 6500.0;
     let command = SearchCommand {
         design: start,
         targets: vec![TargetRange {

@@ -3,6 +3,8 @@
 mod audition;
 mod formats;
 mod list;
+mod maps;
+mod matters;
 mod posted_sheet;
 mod preview;
 mod preview_answer;
@@ -28,6 +30,8 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/designs/new", web::get().to(formats::new))
         .route("/designs/preview", web::post().to(preview_answer::preview))
         .route("/designs/sensitivity", web::post().to(sensitivity::table))
+        .route("/designs/matters", web::post().to(matters::table))
+        .route("/designs/maps", web::post().to(maps::maps))
         .route("/designs/audition", web::post().to(audition::sound))
         .route("/designs/import", web::post().to(formats::import))
         .route("/designs/search", web::post().to(search::begin))

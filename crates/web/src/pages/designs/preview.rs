@@ -1,7 +1,7 @@
 //! What a design will be, as markup: the strip, drawings with their panel, notices and what changed.
 
 use super::view::{Drawn, Figure, View, figures};
-use super::{audition, search, sensitivity};
+use super::{audition, maps, matters, search, sensitivity};
 use crate::app::App;
 use crate::components::strip::{Cell, CellContext, cells};
 use crate::current_user::CurrentUser;
@@ -156,6 +156,8 @@ pub(super) async fn preview_markup(
     let panel = match (view, form) {
         (View::Pickup, Some(_)) => overlay_panel(&found.context)?,
         (View::Sensitivity, Some(form)) => sensitivity::panel(form)?,
+        (View::Maps, Some(_)) => maps::panel()?,
+        (View::Matters, Some(_)) => matters::panel()?,
         (View::Search, Some(form)) => search::panel(design, form, &found.context.references, units)?,
         (View::Listen, Some(form)) => audition::panel(form, &found.context.references)?,
         _ => String::new(),

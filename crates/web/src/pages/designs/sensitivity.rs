@@ -39,7 +39,7 @@ struct SensitivityPanel {
     goal: &'static str,
 }
 
-/// The panel, before the table is there.
+/// The panel, before the table is there; it says what the table is ranked by.
 pub(super) fn panel(form: &FormData) -> Result<String, AppError> {
     render(&SensitivityPanel { goal: goal_or(form.get("goal"), Goal::Inductance).key() })
 }

@@ -4,7 +4,7 @@ use coil::design::{Design, Handed, place_in_row};
 use coil::prediction::{Prediction, Solution};
 use coil::quantity::Units;
 use presentation::drawing;
-use presentation::plot::{Curve, curves, plot};
+use presentation::plot::{Curve, curves, partials, plot};
 
 /// Points of the field along the row.
 const ROW_POINTS: u32 = 121;
@@ -25,21 +25,27 @@ pub(super) enum View {
     Wiring,
     /// How it would sound.
     Listen,
+    /// Maps of the field, and of what is heard over the plane of the strings.
+    Maps,
     /// What each adjustment changes.
     Sensitivity,
+    /// What choices change that makers differ about.
+    Matters,
     /// From targets to designs.
     Search,
 }
 
 impl View {
     /// All views with name and label.
-    pub(super) const ALL: [(Self, &'static str, &'static str); 7] = [
+    pub(super) const ALL: [(Self, &'static str, &'static str); 9] = [
         (Self::Pickup, "pickup", "Pickup"),
         (Self::Laid, "laid", "Winding"),
         (Self::Field, "field", "Field and strings"),
         (Self::Wiring, "wiring", "Wiring"),
+        (Self::Maps, "maps", "Field map"),
         (Self::Listen, "listen", "Listen"),
         (Self::Sensitivity, "sensitivity", "Sensitivity"),
+        (Self::Matters, "matters", "Does it matter?"),
         (Self::Search, "search", "Find a design"),
     ];
 
@@ -50,7 +56,7 @@ impl View {
 
     /// Whether it is only of use beside a sheet.
     pub(super) const fn needs_sheet(self) -> bool {
-        matches!(self, Self::Sensitivity | Self::Search | Self::Listen)
+        matches!(self, Self::Maps | Self::Sensitivity | Self::Matters | Self::Search | Self::Listen)
     }
 }
 
@@ -151,7 +157,7 @@ pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
             let caption = "From ground to hot; arrows as seen from above";
             vec![Figure::plain(caption, drawing::wiring(design), true)]
         }
-        View::Sensitivity | View::Search | View::Listen => Vec::new(),
+        View::Maps | View::Sensitivity | View::Matters | View::Search | View::Listen => Vec::new(),
     }
 }
 
@@ -181,6 +187,18 @@ fn field(design: &Design, drawn: &Drawn<'_>) -> Vec<Figure> {
     if let Some(prediction) = drawn.prediction.filter(|p| !p.strings.is_empty()) {
         let balance = drawing::balance(&prediction.strings, strings.handed == Handed::Right);
         all.push(Figure::plain("Output by string, relative to the loudest, dB", balance, true));
+        let heard = plot(&partials(design, &prediction.strings), "String by string, decibels over frequency");
+        all.push(Figure::plain(
+            "String by string: partials as place, aperture and load leave them",
+            heard,
+            true,
+        ));
+        let pull = drawing::pull(&prediction.strings, strings.handed == Handed::Right);
+        all.push(Figure::plain(
+            "Pull of the magnets by string, mN, and the detuning of the open string",
+            pull,
+            true,
+        ));
     }
     all
 }

@@ -1,0 +1,175 @@
+//! What choices change that makers differ about, for one design: a table that is fetched by itself.
+
+use super::posted_sheet::{base_of, named, parent_of};
+use super::spools;
+use crate::app::App;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::FormData;
+use crate::respond::{render, render_page};
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::prediction::Quantity;
+use coil::quantity::fixed;
+use coil::search::{Choice, Matter};
+use presentation::format::signed_percent;
+use presentation::sheet;
+use workshop::Scatter;
+
+/// A change of a quantity.
+struct Change {
+    /// In its unit.
+    text: String,
+    /// 5 to 95 %, empty where nothing changes.
+    band: String,
+    /// Whether it is larger than what coils of one design scatter by.
+    is_larger: bool,
+}
+
+struct MatterRow {
+    question: &'static str,
+    from: String,
+    to: String,
+    verdict: &'static str,
+    changes: Vec<Change>,
+}
+
+#[derive(Template)]
+#[template(path = "designs/_matters.html")]
+struct MattersTable {
+    rows: Vec<MatterRow>,
+    scatter: String,
+}
+
+#[derive(Template)]
+#[template(path = "designs/_fetched_panel.html")]
+pub(super) struct FetchedPanel {
+    pub from: &'static str,
+    pub wait: &'static str,
+}
+
+/// The panel, before the table is there.
+pub(super) fn panel() -> Result<String, AppError> {
+    render(&FetchedPanel { from: "/designs/matters", wait: "Comparing both sides of every choice …" })
+}
+
+const fn question(choice: Choice) -> &'static str {
+    match choice {
+        Choice::Potting => "Potted or not?",
+        Choice::Lay => "Scattered or straight?",
+        Choice::Build => "Heavy or single build?",
+        Choice::Enamel => "Another enamel of equal size?",
+        Choice::Alloy => "Another alloy at equal flux?",
+        Choice::BasePlate => "A steel base plate?",
+        Choice::Cover => "A cover?",
+        Choice::CoverMetal => "Which metal for the cover?",
+        Choice::Reverse => "Reversed by winder or by leads?",
+    }
+}
+
+/// A change in a unit; `None` where it is less than `least`, which is none.
+fn change(q: Quantity, per: f64, (unit, digits): (&str, usize), least: f64, scatter: f64) -> Change {
+    let signed = |v: f64| format!("{}{}", if v < 0.0 { "−" } else { "+" }, fixed((v / per).abs(), digits));
+    if q.nominal.abs() < least && q.p05.abs() < least && q.p95.abs() < least {
+        return Change { text: "=".into(), band: String::new(), is_larger: false };
+    }
+    Change {
+        text: format!("{} {unit}", signed(q.nominal)),
+        band: format!("{} – {}", signed(q.p05), signed(q.p95)),
+        is_larger: q.nominal.abs() > scatter,
+    }
+}
+
+/// Changes of resonance and peak are told in kHz, of the peak's height and the output in dB; a change counts where it is
+/// larger than the scatter, and in decibels from a half on, which is about what is heard.
+fn row(matter: Matter, scatter: Scatter, reference: Reference) -> MatterRow {
+    const HEARD_DB: f64 = 0.5;
+    let d = matter.differences;
+    let peak = if d.have_peaks {
+        change(d.peak_hz, 1e3, ("kHz", 2), 5.0, scatter.peak() * reference.peak_hz)
+    } else {
+        Change { text: "no peak left".into(), band: String::new(), is_larger: true }
+    };
+    let changes = vec![
+        change(d.capacitance_f, 1e-12, ("pF", 1), 0.05e-12, scatter.capacitance * reference.capacitance_f),
+        change(d.resonance_hz, 1e3, ("kHz", 2), 5.0, scatter.resonance() * reference.resonance_hz),
+        peak,
+        change(d.peak_db, 1.0, ("dB", 2), 0.005, HEARD_DB),
+        change(d.output_db, 1.0, ("dB", 2), 0.005, HEARD_DB),
+    ];
+    let (is_loaded, is_alone) =
+        (changes[2..].iter().any(|c| c.is_larger), changes[..2].iter().any(|c| c.is_larger));
+    let verdict = match (is_loaded, is_alone) {
+        (true, _) => "Yes, with the load as well",
+        (false, true) => "Only on an analyser",
+        (false, false) => "Less than coils differ",
+    };
+    MatterRow { question: question(matter.choice), from: matter.from, to: matter.to, verdict, changes }
+}
+
+/// What the scatter is a share of.
+#[derive(Clone, Copy)]
+struct Reference {
+    capacitance_f: f64,
+    resonance_hz: f64,
+    peak_hz: f64,
+}
+
+/// The table of a sheet as it was sent.
+pub(super) async fn table(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let parent = parent_of(&app, &user, form.get("parent")).await?;
+    let base = base_of(&form, parent.as_ref());
+    let referred = spools::referred(&app, &user, &form).await?;
+    let Ok(read) = sheet::read(&named(&form), &base, &referred, user.settings.units) else {
+        return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
+    };
+    let Ok(now) = app.workshop.uncalibrated_prediction(&read.design).await? else {
+        return Err(AppError::BadRequest("This design cannot be predicted.".into()));
+    };
+    let reference = Reference {
+        capacitance_f: now.pickup.capacitance_f.nominal,
+        resonance_hz: now.pickup.resonance_unloaded_hz.nominal,
+        peak_hz: now.pickup.peak_hz.nominal,
+    };
+    let (all, scatter) = app.workshop.matters(&user.actor, &read.design).await?;
+    let whose = if scatter.is_own {
+        "this workshop's own coils"
+    } else {
+        "hand-wound coils, until your runs say otherwise"
+    };
+    let scatter_words = format!(
+        "{} in inductance and {} in capacitance, as {whose}",
+        signed_percent(scatter.inductance, 1).trim_start_matches('+'),
+        signed_percent(scatter.capacitance, 0).trim_start_matches('+'),
+    );
+    let rows = all.into_iter().map(|m| row(m, scatter, reference)).collect();
+    render_page(&MattersTable { rows, scatter: scatter_words }, false)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use coil::prediction::Calibration;
+    use coil::search::matters;
+
+    #[test]
+    fn what_is_within_the_scatter_does_not_count() {
+        let design = coil::design::reference_coil();
+        let reference = Reference { capacitance_f: 43e-12, resonance_hz: 16e3, peak_hz: 4.3e3 };
+        let scatter = Scatter { inductance: 0.01, capacitance: 0.08, is_own: true };
+        let rows: Vec<MatterRow> = matters(&design, &Calibration::default())
+            .into_iter()
+            .map(|m| row(m, scatter, reference))
+            .collect();
+        assert_eq!(rows.len(), Choice::ALL.len());
+        let of = |choice: Choice| rows.iter().find(|r| r.question == question(choice)).unwrap();
+        // Wax shows on an analyser; film chemistry at equal size shows nowhere; both ways to reverse are one circuit.
+        assert!(of(Choice::Potting).changes[0].is_larger && !of(Choice::Potting).changes[3].is_larger);
+        assert!(of(Choice::Enamel).changes.iter().all(|c| !c.is_larger));
+        assert!(of(Choice::Reverse).changes.iter().all(|c| c.text == "="));
+    }
+}
