@@ -158,6 +158,8 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         accuracy: None,
         test_hz: None,
         due: None,
+        input_pf: None,
+        input_mohm: None,
         simulated: true,
     };
     store.of(workshop).add_instrument(owner, &winder).await.unwrap();

@@ -1,8 +1,9 @@
 //! Response curves as a plot takes them.
 
 use crate::drawing::escaped;
+use coil::circuit::InstrumentInput;
 use coil::design::Design;
-use coil::prediction::{Response, StringPrediction};
+use coil::prediction::{Prediction, Response, StringPrediction};
 use serde::Serialize;
 use trade::sweep::Sweep;
 
@@ -43,6 +44,19 @@ pub fn measured(name: &str, tone: usize, sweep: &Sweep) -> Curve {
         tone: tone % TONES,
         hz: sweep.hz.clone(),
         db: sweep.db.clone(),
+    }
+}
+
+/// The response as an instrument shows it, with its input across the leads and nothing else.
+pub fn as_shown_by(name: &str, prediction: &Prediction, input: InstrumentInput) -> Curve {
+    let load = input.load();
+    let level = |hz: &f64| (prediction.circuit.response_db(Some(&load), *hz) * 100.0).round() / 100.0;
+    Curve {
+        name: format!("as {name} shows it"),
+        kind: "alone",
+        tone: 4,
+        hz: prediction.response.hz.iter().map(|v| (v * 10.0).round() / 10.0).collect(),
+        db: prediction.response.hz.iter().map(level).collect(),
     }
 }
 

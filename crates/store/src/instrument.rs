@@ -2,6 +2,7 @@
 
 use crate::audit::{AuditAction, snapshot};
 use crate::{ClientKey, InstrumentId, PersonId, Store, StoreError, Stored, WorkshopStore};
+use coil::circuit::InstrumentInput;
 use sqlx::FromRow;
 use time::Date;
 use trade::instrument::InstrumentKind;
@@ -25,6 +26,10 @@ pub struct Instrument {
     pub test_hz: Option<f64>,
     /// When its calibration is due.
     pub due: Option<Date>,
+    /// Capacitance of its input with its lead, pF.
+    pub input_pf: Option<f64>,
+    /// Resistance of its input, MΩ.
+    pub input_mohm: Option<f64>,
     /// Whether a simulated bench stands in for it.
     pub simulated: bool,
 }
@@ -48,8 +53,21 @@ pub struct NewInstrument<'a> {
     pub test_hz: Option<f64>,
     /// When its calibration is due.
     pub due: Option<Date>,
+    /// Capacitance of its input with its lead, pF.
+    pub input_pf: Option<f64>,
+    /// Resistance of its input, MΩ.
+    pub input_mohm: Option<f64>,
     /// Whether a simulated bench stands in for it.
     pub simulated: bool,
+}
+
+impl Instrument {
+    /// Its input, where its capacitance is known; 1 MΩ where the resistance is not.
+    #[must_use]
+    pub fn input(&self) -> Option<InstrumentInput> {
+        let resistance_ohm = self.input_mohm.unwrap_or(1.0) * 1e6;
+        self.input_pf.map(|pf| InstrumentInput { capacitance_f: pf * 1e-12, resistance_ohm })
+    }
 }
 
 impl Store {
@@ -70,7 +88,7 @@ impl WorkshopStore {
         let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO instruments (workshop_id, client_key, kind, name, address, resolution, accuracy, test_hz, \
-             due, simulated) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+             due, input_pf, input_mohm, simulated) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         )
         .bind(workshop)
         .bind(new.key.as_str())
@@ -81,6 +99,8 @@ impl WorkshopStore {
         .bind(new.accuracy)
         .bind(new.test_hz)
         .bind(new.due)
+        .bind(new.input_pf)
+        .bind(new.input_mohm)
         .bind(new.simulated)
         .execute(&mut *tx)
         .await
@@ -101,7 +121,7 @@ impl WorkshopStore {
     pub async fn instruments(&self) -> Result<Vec<Instrument>, StoreError> {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
-            "SELECT id, kind, name, address, resolution, accuracy, test_hz, due, simulated FROM instruments \
+            "SELECT id, kind, name, address, resolution, accuracy, test_hz, due, input_pf, input_mohm, simulated FROM instruments \
              WHERE workshop_id = ? AND retired_at IS NULL ORDER BY kind, name",
         )
         .bind(workshop)
@@ -130,7 +150,7 @@ impl WorkshopStore {
 
 /// How an instrument stands.
 const INSTRUMENT: &str = "SELECT name, JSON_OBJECT('kind', kind, 'address', address, 'resolution', resolution, \
-     'accuracy', accuracy, 'test frequency, Hz', test_hz, 'in use', retired_at IS NULL) \
+     'accuracy', accuracy, 'test frequency, Hz', test_hz, 'input, pF', input_pf, 'input, MΩ', input_mohm, 'in use', retired_at IS NULL) \
      FROM instruments WHERE workshop_id = ? AND id = ? FOR UPDATE";
 /// How an allowed network stands.
 const NETWORK: &str = "SELECT network, JSON_OBJECT('network', network) FROM instrument_networks \

@@ -526,6 +526,8 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
         accuracy: Some(0.0005),
         test_hz: None,
         due: Some(time::macros::date!(2027 - 05 - 01)),
+        input_pf: None,
+        input_mohm: None,
         simulated: true,
     };
     store.of(shop).add_instrument(owner, &new).await.unwrap();

@@ -69,6 +69,8 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             accuracy: None,
             test_hz: None,
             due: None,
+            input_pf: None,
+            input_mohm: None,
             simulated: true,
         };
         store.of(workshop).add_instrument(owner, &new).await.unwrap();

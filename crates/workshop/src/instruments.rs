@@ -4,6 +4,7 @@ use crate::actor::Actor;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use coil::circuit::InstrumentInput;
 use instruments::net::Line;
 use instruments::simulated::Fault;
 use instruments::{Gaussmeter as _, Instrument as _, LcrMeter as _, OhmMeter as _, Ohms, Winder as _};
@@ -42,6 +43,20 @@ impl Workshop {
     pub async fn instruments(&self, actor: &Actor) -> Result<Vec<Instrument>, Refusal> {
         actor.require(Action::ReadInstruments)?;
         Ok(self.of(actor).instruments().await?)
+    }
+
+    /// The instrument whose input stands across a coil when its resonance is read: the first with a known input, a sweep
+    /// analyser before others.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn analyser(&self, actor: &Actor) -> Result<Option<(String, InstrumentInput)>, Refusal> {
+        let all = self.instruments(actor).await?;
+        let known = all.into_iter().filter_map(|i| {
+            let input = i.input()?;
+            Some((i.kind.0 != InstrumentKind::Sweep, i.name, input))
+        });
+        Ok(known.min_by_key(|(is_other, _, _)| *is_other).map(|(_, name, input)| (name, input)))
     }
 
     /// One instrument.

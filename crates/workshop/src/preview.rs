@@ -8,6 +8,7 @@ use crate::permission::Action;
 use crate::prediction_cache::{PredictionResult, SolutionResult};
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use coil::circuit::InstrumentInput;
 use coil::design::{Design, Problem};
 use coil::prediction::{BendMap, Calibration, FieldMap, Plane, Prediction};
 use coil::search::{Goal, Matter, Sensitivity, matters, sensitivities};
@@ -93,6 +94,8 @@ pub struct DesignContext {
     pub calibration: Calibration,
     /// What the coils wound from it say.
     pub measured: MeasuredCoils,
+    /// The workshop's analyser with its input, which shows a resonance of its own.
+    pub analyser: Option<(String, InstrumentInput)>,
 }
 
 /// A design's prediction with that of its parent and what stands beside it.
@@ -164,7 +167,8 @@ impl Workshop {
     ) -> Result<Preview, Refusal> {
         actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
-        let mut context = self.context(actor, of, query).await?;
+        let (mut context, analyser) = tokio::try_join!(self.context(actor, of, query), self.analyser(actor))?;
+        context.analyser = analyser;
         context.calibration = context.applied.of(document);
         let before = match parent {
             Some(parent) => self.predictions.prediction(parent, context.applied.of(parent)).await?.ok(),

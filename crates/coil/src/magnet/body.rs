@@ -89,18 +89,17 @@ impl Body {
         }
     }
 
-    /// Whether a place lies in it.
+    /// Whether a place lies in it, or nearer than `margin_m` to its sides.
     #[must_use]
-    pub fn contains(&self, at_m: [f64; 3]) -> bool {
+    pub fn contains(&self, at_m: [f64; 3], margin_m: f64) -> bool {
         match self {
             Self::Rod(rod) => {
                 let (x, y) = (at_m[0] - rod.axis_m.0, at_m[1] - rod.axis_m.1);
                 let up = at_m[2] - rod.bottom_m;
-                x.hypot(y) <= rod.radius_m && (0.0..=rod.length_m).contains(&up)
+                x.hypot(y) <= rod.radius_m + margin_m && (-margin_m..=rod.length_m + margin_m).contains(&up)
             }
-            Self::Block(block) => {
-                (0..3).all(|axis| (at_m[axis] - block.center_m[axis]).abs() <= block.size_m[axis] / 2.0)
-            }
+            Self::Block(block) => (0..3)
+                .all(|axis| (at_m[axis] - block.center_m[axis]).abs() <= block.size_m[axis] / 2.0 + margin_m),
         }
     }
 

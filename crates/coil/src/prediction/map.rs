@@ -84,6 +84,8 @@ pub struct BendMap {
 
 /// Space about the pickup that a map shows, mm.
 const MARGIN_MM: f64 = 6.0;
+/// Distance from a part within which no field is shown, m.
+const NEAREST_M: f64 = 0.35e-3;
 /// Points along the row and along the string of a [`BendMap`].
 const BEND_POINTS: usize = 61;
 
@@ -113,7 +115,8 @@ impl Solution {
         };
         let bodies: Vec<Body> = self.model.bodies.iter().map(|(_, body)| *body).collect();
         let value = |at: [f64; 3]| {
-            if bodies.iter().any(|body| body.contains(at)) {
+            // Closer than this the discs that stand for a face would show one by one.
+            if bodies.iter().any(|body| body.contains(at, NEAREST_M)) {
                 return None;
             }
             let [x, y, z] = self.solved.flux_density(at).map(|t| t * 1e3);

@@ -27,6 +27,9 @@ use trade::run::StopPolicy;
 use trade::sweep::Sweep;
 use trade::traveller::Traveller;
 
+/// Input of the demo's analyser with its lead, pF.
+const SWEEP_INPUT_PF: f64 = 95.0;
+
 /// The shop while it is being made up.
 pub(super) struct DemoWorkshop<'a> {
     pub store: &'a Store,
@@ -280,6 +283,8 @@ impl DemoWorkshop<'_> {
                 accuracy,
                 test_hz,
                 due,
+                input_pf: (kind == InstrumentKind::Sweep).then_some(SWEEP_INPUT_PF),
+                input_mohm: (kind == InstrumentKind::Sweep).then_some(1.0),
                 simulated: true,
             };
             self.store.of(self.workshop).add_instrument(self.owner, &new).await?;

@@ -71,3 +71,88 @@ pub(super) fn group(design: &Design) -> Group {
     }
     Group { title: "Potting, leads and ground".into(), folded: true, fields, ..Group::default() }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::{form_of, read};
+    use super::*;
+    use coil::design::{Kind, LeadKind, Leads, MetalPart, Potting, starting_point};
+    use coil::quantity::Units;
+    use rstest::rstest;
+
+    /// A design whose document says nothing of its surroundings.
+    fn silent(kind: Kind) -> Design {
+        let mut design = starting_point(kind, "Sedge", 6, 10.0);
+        (design.potting, design.leads, design.wiring.grounded) = (None, None, None);
+        design
+    }
+
+    /// The design after some fields were typed over.
+    fn typed(base: &Design, fields: &[(&str, &str)]) -> Design {
+        let mut form = form_of(base, Units::default());
+        for (name, value) in fields {
+            form.0.insert((*name).into(), (*value).into());
+        }
+        read(&form, base, &[], Units::default()).unwrap().design
+    }
+
+    #[test]
+    fn what_nobody_touched_stays_unsaid() {
+        for kind in Kind::ALL {
+            assert_eq!(typed(&silent(kind), &[]), silent(kind), "{kind:?}");
+        }
+    }
+
+    #[test]
+    fn potting_and_leads_are_read() {
+        let base = silent(Kind::TallSingle);
+        let fields = [
+            ("potting.medium", "wax"),
+            ("potting.fill", "80"),
+            ("leads.kind", "shielded"),
+            ("leads.length_mm", "400"),
+        ];
+        let design = typed(&base, &fields);
+        assert_eq!(design.potting, Some(Potting { medium: Medium::Wax, fill: 0.8 }));
+        assert_eq!(design.leads, Some(Leads { kind: LeadKind::Shielded, length_mm: 400.0, pf_per_m: None }));
+        let measured = typed(&design, &[("leads.pf_per_m", "187")]);
+        assert_eq!(measured.leads.and_then(|l| l.pf_per_m), Some(187.0));
+        assert_eq!(typed(&measured, &[("leads.pf_per_m", "")]).leads.and_then(|l| l.pf_per_m), None);
+    }
+
+    #[test]
+    fn a_part_is_tied_to_ground_and_taken_off() {
+        let base = silent(Kind::TwinCoil);
+        let poles = typed(&base, &[("wiring.grounded.poles", "yes")]);
+        assert_eq!(poles.wiring.grounded, Some(vec![Grounded::Poles, Grounded::Plate]));
+        let foil = typed(&poles, &[("wiring.grounded.plate", "no"), ("wiring.grounded.foil", "yes")]);
+        assert_eq!(foil.wiring.grounded, Some(vec![Grounded::Poles, Grounded::Foil]));
+        // Where a foil is there, its distance can be said.
+        assert!(group(&foil).fields.iter().any(|f| f.at == "wiring.foil_gap_mm"));
+        assert!(!group(&base).fields.iter().any(|f| f.at == "wiring.foil_gap_mm"));
+    }
+
+    /// A plate that becomes a cover takes its ground along only if covers are grounded too; what is no longer there is dropped.
+    #[test]
+    fn what_is_no_longer_there_is_not_grounded() {
+        let mut base = silent(Kind::TwinCoil);
+        base.wiring.grounded = Some(vec![Grounded::Plate]);
+        let design = typed(&base, &[("metal[0].part", "cover")]);
+        assert_eq!(design.metal[0].part, MetalPart::Cover);
+        assert_eq!(design.wiring.grounded, Some(Vec::new()));
+    }
+
+    #[rstest]
+    #[case("leads.length_mm", "50 m")]
+    #[case("potting.fill", "300 %")]
+    #[case("leads.kind", "rope")]
+    #[case("potting.medium", "honey")]
+    #[case("wiring.grounded.poles", "perhaps")]
+    fn what_cannot_be_is_refused_at_its_field(#[case] field: &str, #[case] value: &str) {
+        let base = silent(Kind::TallSingle);
+        let mut form = form_of(&base, Units::default());
+        form.0.insert(field.into(), value.into());
+        let errors = read(&form, &base, &[], Units::default()).unwrap_err();
+        assert_eq!(errors.keys().map(String::as_str).collect::<Vec<_>>(), [field]);
+    }
+}

@@ -93,7 +93,9 @@ class FieldMapView {
 
   draw() {
     const { from, to } = this.now;
-    const width = Math.max(200, Math.min(this.canvas.parentElement?.clientWidth ?? 600, 900));
+    const tallest = Math.max(320, window.innerHeight * 0.62);
+    const room = Math.min(this.canvas.parentElement?.clientWidth ?? 600, 900);
+    const width = Math.max(200, Math.min(room, (tallest * (to[0] - from[0])) / (to[1] - from[1])));
     const ratio = window.devicePixelRatio || 1;
     this.canvas.width = Math.round(width * ratio);
     this.canvas.height = Math.round((width * ratio * (to[1] - from[1])) / (to[0] - from[0]));

@@ -52,7 +52,10 @@ class Plot {
     tools.className = "plot-tools";
     /** @type {[Choice, HTMLButtonElement][]} */
     this.buttons = CHOICES.map(([key, label]) => [key, toggle(label, () => this.choose(key))]);
-    tools.append(...this.buttons.map(([, button]) => button));
+    // Curves of one kind alone have nothing to choose between.
+    if (this.curves.some((curve) => curve.kind !== this.curves[0].kind)) {
+      tools.append(...this.buttons.map(([, button]) => button));
+    }
     this.reading = document.createElement("p");
     this.reading.className = "plot-reading";
     this.reading.setAttribute("aria-live", "polite");

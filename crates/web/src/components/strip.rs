@@ -1,7 +1,7 @@
 //! The readout strip.
 
 use coil::design::Design;
-use coil::prediction::{Calibration, ContributionSource, PredictionSummary};
+use coil::prediction::{Calibration, ContributionSource, PredictionSummary, Quantity};
 use coil::quantity::{Units, significant};
 use presentation::drawing::band;
 use presentation::figures::Figure;
@@ -31,6 +31,8 @@ pub(crate) struct Cell {
     pub aim: &'static str,
     /// Measured value, with unit; empty without.
     pub measured: String,
+    /// What an instrument shows of it, with its name; empty without.
+    pub seen: String,
     /// Why it is what it is.
     pub why: Why,
 }
@@ -195,6 +197,8 @@ pub(crate) struct CellContext<'a> {
     pub coils: MeasuredCoils,
     /// What it is calibrated with.
     pub calibration: Option<(&'a AppliedCalibration, Calibration)>,
+    /// The workshop's analyser, and the unloaded resonance that it shows, Hz.
+    pub analyser: Option<(&'a str, Quantity)>,
 }
 
 /// The figures of the strip, in its order; fill and wire come after them.
@@ -226,6 +230,12 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
         }),
         aim: in_aim(q.nominal, aim),
         measured: measured.map_or_else(String::new, |v| scale.text(v)),
+        seen: match context.analyser {
+            Some((name, q)) if figure == Figure::Resonance => {
+                format!("{} on {name}", scale.text(q.nominal))
+            }
+            _ => String::new(),
+        },
         why: why(figure.key(), design, figures, context),
     }
 }
@@ -246,6 +256,7 @@ pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &Cell
                 change: by.map_or_else(String::new, change),
                 aim: "",
                 measured: String::new(),
+                seen: String::new(),
                 why: why(key, design, figures, context),
             };
         let fill = significant(coil.fill * 100.0, 2);

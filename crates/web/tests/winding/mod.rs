@@ -35,6 +35,8 @@ pub(crate) async fn with_bench(store: &Store, pace: f64) -> Bench {
             accuracy: None,
             test_hz: None,
             due: None,
+            input_pf: None,
+            input_mohm: None,
             simulated: true,
         };
         store.of(workshop).add_instrument(person, &new).await.unwrap();

@@ -30,6 +30,8 @@ async fn meter(store: &Store, actor: &Actor, name: &str, due: Option<Date>) {
         accuracy: None,
         test_hz: None,
         due,
+        input_pf: None,
+        input_mohm: None,
         simulated: true,
     };
     store.of(actor.workshop).add_instrument(actor.person, &new).await.unwrap();

@@ -353,6 +353,8 @@ async fn with_winder(store: &Store, actor: &Actor) -> instruments::simulated::Be
         accuracy: None,
         test_hz: None,
         due: None,
+        input_pf: None,
+        input_mohm: None,
         simulated: true,
     };
     store.of(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();

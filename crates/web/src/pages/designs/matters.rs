@@ -10,7 +10,6 @@ use crate::respond::{render, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::prediction::Quantity;
-use coil::quantity::fixed;
 use coil::search::{Choice, Matter};
 use presentation::format::signed_percent;
 use presentation::sheet;
@@ -68,14 +67,14 @@ const fn question(choice: Choice) -> &'static str {
 }
 
 /// A change in a unit; `None` where it is less than `least`, which is none.
-fn change(q: Quantity, per: f64, (unit, digits): (&str, usize), least: f64, scatter: f64) -> Change {
-    let signed = |v: f64| format!("{}{}", if v < 0.0 { "−" } else { "+" }, fixed((v / per).abs(), digits));
+fn change(q: Quantity, per: f64, digits: usize, least: f64, scatter: f64) -> Change {
+    let signed = |v: f64| format!("{}{:.digits$}", if v < 0.0 { "−" } else { "+" }, (v / per).abs());
     if q.nominal.abs() < least && q.p05.abs() < least && q.p95.abs() < least {
         return Change { text: "=".into(), band: String::new(), is_larger: false };
     }
     Change {
-        text: format!("{} {unit}", signed(q.nominal)),
-        band: format!("{} – {}", signed(q.p05), signed(q.p95)),
+        text: signed(q.nominal),
+        band: format!("{} … {}", signed(q.p05), signed(q.p95)),
         is_larger: q.nominal.abs() > scatter,
     }
 }
@@ -86,23 +85,23 @@ fn row(matter: Matter, scatter: Scatter, reference: Reference) -> MatterRow {
     const HEARD_DB: f64 = 0.5;
     let d = matter.differences;
     let peak = if d.have_peaks {
-        change(d.peak_hz, 1e3, ("kHz", 2), 5.0, scatter.peak() * reference.peak_hz)
+        change(d.peak_hz, 1e3, 2, 5.0, scatter.peak() * reference.peak_hz)
     } else {
-        Change { text: "no peak left".into(), band: String::new(), is_larger: true }
+        Change { text: "none left".into(), band: String::new(), is_larger: true }
     };
     let changes = vec![
-        change(d.capacitance_f, 1e-12, ("pF", 1), 0.05e-12, scatter.capacitance * reference.capacitance_f),
-        change(d.resonance_hz, 1e3, ("kHz", 2), 5.0, scatter.resonance() * reference.resonance_hz),
+        change(d.capacitance_f, 1e-12, 1, 0.05e-12, scatter.capacitance * reference.capacitance_f),
+        change(d.resonance_hz, 1e3, 2, 5.0, scatter.resonance() * reference.resonance_hz),
         peak,
-        change(d.peak_db, 1.0, ("dB", 2), 0.005, HEARD_DB),
-        change(d.output_db, 1.0, ("dB", 2), 0.005, HEARD_DB),
+        change(d.peak_db, 1.0, 2, 0.005, HEARD_DB),
+        change(d.output_db, 1.0, 2, 0.005, HEARD_DB),
     ];
     let (is_loaded, is_alone) =
         (changes[2..].iter().any(|c| c.is_larger), changes[..2].iter().any(|c| c.is_larger));
     let verdict = match (is_loaded, is_alone) {
-        (true, _) => "Yes, with the load as well",
-        (false, true) => "Only on an analyser",
-        (false, false) => "Less than coils differ",
+        (true, _) => "Yes",
+        (false, true) => "Unloaded only",
+        (false, false) => "No: coils differ by more",
     };
     MatterRow { question: question(matter.choice), from: matter.from, to: matter.to, verdict, changes }
 }

@@ -36,6 +36,8 @@ struct RevisionPage {
     preview: PreviewMarkup,
     tree: Vec<Branch>,
     runs: Vec<RunLine>,
+    /// Runs whose verdict is that of another engine.
+    of_other_engine: usize,
     is_newest: bool,
     varied: Vec<(&'static str, Cow<'static, str>)>,
     key: ClientKey,
@@ -157,6 +159,11 @@ pub(super) async fn revision_page(
         preview,
         is_newest: details.siblings.first().is_some_and(|s| s.id == row.id),
         tree: tree(details.siblings, &row),
+        of_other_engine: details
+            .runs
+            .iter()
+            .filter(|run| run.engine.as_deref().is_some_and(|engine| engine != coil::ENGINE))
+            .count(),
         runs: details
             .runs
             .into_iter()

@@ -90,6 +90,10 @@ fn row(of: Instrument) -> Row {
     if let Some(hz) = of.test_hz {
         reads.push(format!("at {} Hz", fixed(hz, 0)));
     }
+    if let Some(pf) = of.input_pf {
+        let mohm = of.input_mohm.map_or_else(String::new, |m| format!(" and {} MΩ", fixed(m, 3)));
+        reads.push(format!("input {} pF{mohm}", fixed(pf, 1)));
+    }
     let day = format_description!("[year]-[month]-[day]");
     Row {
         id: of.id.0,
@@ -134,6 +138,18 @@ async fn page(
                     "Test frequency",
                     "Of an LCR meter: 100, 120 or 1000 is usual.",
                 ))
+            },
+            Field {
+                unit: "pF".into(),
+                ..fill(Field::typed(
+                    "input_pf",
+                    "Input with its lead",
+                    "What stands across the coil when it reads a resonance: 15 for a divider probe, about 100 for a straight lead.",
+                ))
+            },
+            Field {
+                unit: "MΩ".into(),
+                ..fill(Field::typed("input_mohm", "Input resistance", "From its data sheet; 1 is usual."))
             },
             fill(Field::typed("due", "Calibration due", "Year-month-day, such as 2027-05-01.")),
         ],
@@ -182,6 +198,8 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
     let resolution = number(&form, &mut errors, "resolution", (0.0, 1e6));
     let accuracy = number(&form, &mut errors, "accuracy", (0.0, 100.0)).map(|v| v / 100.0);
     let test_hz = number(&form, &mut errors, "test_hz", (20.0, 200_000.0));
+    let input_pf = number(&form, &mut errors, "input_pf", (0.0, 5000.0));
+    let input_mohm = number(&form, &mut errors, "input_mohm", (0.01, 10_000.0));
     let due = match form.get("due") {
         "" => None,
         text => match Date::parse(text, format_description!("[year]-[month]-[day]")) {
@@ -204,6 +222,8 @@ async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<H
         accuracy,
         test_hz,
         due,
+        input_pf,
+        input_mohm,
         simulated: false,
     };
     match app.workshop.add_instrument(&user.actor, &new).await {

@@ -85,6 +85,12 @@ pub(super) fn reading_fields(
             "The same with a known capacitor across the coil.",
         ));
         fields.push(typed("across_pf", "Capacitor across", "pF", "1000 is usual."));
+        fields.push(typed(
+            "input_pf",
+            "Input of the instrument with its lead",
+            "pF",
+            "It stood across the coil both times, and is taken off. Empty for none.",
+        ));
     }
     if wanted(Kind::Width) {
         fields.push(measured(
@@ -256,13 +262,25 @@ fn capacitance(form: &FormData, errors: &mut Errors, not_one: &mut Option<f64>) 
         (None, None, None) => None,
         (Some(alone), Some(across), Some(known)) => {
             let found = capacitance_from_resonances(alone, across, known);
+            let input = match form.get("input_pf") {
+                "" => Some(0.0),
+                text => farads(text).ok().filter(|value| (0.0..5e-9).contains(value)),
+            };
+            let Some(input) = input else {
+                errors.insert("input_pf".into(), "In picofarads, up to 5,000.".into());
+                return None;
+            };
+            if found.is_some_and(|found| found <= input) {
+                errors.insert("input_pf".into(), "That is more than was found across both.".into());
+                return None;
+            }
             if found.is_none() {
                 errors.insert(
                     "across_hz".into(),
                     "With a capacitor across it the resonance is the lower one.".into(),
                 );
             }
-            found
+            found.map(|found| found - input)
         }
         _ => {
             errors
@@ -385,6 +403,14 @@ mod tests {
         assert!((only(&fields, Units::default()).value.unwrap() - 100e-12).abs() < 1e-15);
     }
 
+    /// An instrument's own input stood across the coil both times.
+    #[test]
+    fn the_instruments_input_is_taken_off() {
+        let fields =
+            [("alone_hz", "8 kHz"), ("across_hz", "4 kHz"), ("across_pf", "300"), ("input_pf", "60")];
+        assert!((only(&fields, Units::default()).value.unwrap() - 40e-12).abs() < 1e-15);
+    }
+
     #[rstest]
     #[case::nothing(&[], "turns")]
     #[case::too_many_turns(&[("turns", "60000")], "turns")]
@@ -393,6 +419,10 @@ mod tests {
     #[case::no_frequency(&[("inductance", "2.2")], "test_hz")]
     #[case::microfarads(&[("capacitance", "5 µF")], "capacitance")]
     #[case::one_resonance(&[("alone_hz", "8k")], "across_pf")]
+    #[case::more_input_than_was_found(
+        &[("alone_hz", "8k"), ("across_hz", "4k"), ("across_pf", "300"), ("input_pf", "150")], "input_pf")]
+    #[case::no_input(
+        &[("alone_hz", "8k"), ("across_hz", "4k"), ("across_pf", "300"), ("input_pf", "long")], "input_pf")]
     #[case::the_wrong_way_round(
         &[("alone_hz", "4k"), ("across_hz", "8k"), ("across_pf", "300")], "across_hz")]
     #[case::no_capacitor(&[("alone_hz", "8k"), ("across_hz", "4k"), ("across_pf", "some")], "across_pf")]

@@ -15,8 +15,10 @@ use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
+use coil::circuit::InstrumentInput;
 use coil::magnet::AlloyGuess;
 use coil::quantity::Units;
+use coil::quantity::fixed;
 use presentation::field::Field;
 use presentation::figures::Figure;
 use presentation::form_fields::Errors;
@@ -226,6 +228,13 @@ fn measured(comparisons: &[Comparison]) -> Vec<(Figure, f64)> {
     comparisons.iter().filter_map(|c| Some((figure(c.kind)?, c.measured))).collect()
 }
 
+/// The instrument whose input stands across the coil as it is swept: the first whose input is known, an analyser before others.
+fn analyser(details: &RunDetails) -> Option<(&str, InstrumentInput)> {
+    let known = details.instruments.iter().filter_map(|i| Some((i, i.input()?)));
+    let (instrument, input) = known.min_by_key(|(i, _)| i.kind.0 != InstrumentKind::Sweep)?;
+    Some((&instrument.name, input))
+}
+
 /// The response of the coil as it was wound, with what was swept on it; empty without a sweep.
 fn swept(details: &RunDetails) -> Result<String, AppError> {
     if details.sweeps.is_empty() {
@@ -238,6 +247,9 @@ fn swept(details: &RunDetails) -> Result<String, AppError> {
     }
     if let Some(prediction) = &details.response {
         curves.extend(plot::curves("", 0, &prediction.response));
+        if let Some((name, input)) = analyser(details) {
+            curves.push(plot::as_shown_by(name, prediction, input));
+        }
     }
     Ok(plot::plot(&curves, "Response in decibels over frequency"))
 }
@@ -279,7 +291,14 @@ pub(super) async fn run_page(
         field.value = details.turns_counted.to_string();
         "From the counter, hand turns included. Correct it if it is wrong.".clone_into(&mut field.hint);
     }
+    if let (Some(field), Some(input)) = (fields.iter_mut().find(|f| f.name == "input_pf"), analyser(&details))
+        && field.value.is_empty()
+        && form.get("across_hz").is_empty()
+    {
+        field.value = fixed(input.1.capacitance_f * 1e12, 1);
+    }
     let context = CellContext {
+        analyser: None,
         units,
         before: None,
         measured: &measured(&details.comparisons),

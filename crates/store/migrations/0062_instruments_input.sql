@@ -1,0 +1,1 @@
+ALTER TABLE instruments ADD COLUMN input_pf DOUBLE NULL, ADD COLUMN input_mohm DOUBLE NULL
