@@ -4,6 +4,7 @@ use crate::drawing::escaped;
 use coil::prediction::{CutPart, FieldMap, Plane};
 use coil::quantity::{Measure, Units};
 use serde::Serialize;
+use std::fmt::Write as _;
 
 /// Steps of a value: hundredths of a millitesla up to 327 mT and coarser beyond would not fit; a twentieth of a millitesla does.
 const STEPS_PER_MT: f64 = 20.0;
@@ -60,7 +61,8 @@ pub fn field_map(map: &FieldMap, units: Units, label: &str) -> String {
             #[allow(clippy::cast_possible_truncation, reason = "clamped")]
             let steps =
                 point.map_or(INSIDE, |b| (b[k] * STEPS_PER_MT).round().clamp(-32_767.0, 32_767.0) as i16);
-            values.push_str(&format!("{:04x}", steps.cast_unsigned()));
+            // Writing to a String cannot fail.
+            let _ = write!(values, "{:04x}", steps.cast_unsigned());
         }
     }
     let part = |p: &CutPart| PartData {

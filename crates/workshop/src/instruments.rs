@@ -51,6 +51,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn analyser(&self, actor: &Actor) -> Result<Option<(String, InstrumentInput)>, Refusal> {
+        actor.require(Action::ReadInstruments)?;
         let all = self.instruments(actor).await?;
         let known = all.into_iter().filter_map(|i| {
             let input = i.input()?;

@@ -5,8 +5,10 @@
 //! that share. With the start at ground the inner turns are quiet and the outer ones are not; the other way about with the
 //! start hot.
 
-use super::model::CoilModel;
 use crate::design::{Coil, Design, Grounded, MetalPart, Pole, PoleShape};
+use crate::former::Outline;
+use crate::wind::Section;
+use crate::wire::WireData;
 use std::f64::consts::PI;
 
 /// Permittivity of vacuum, F/m [CODATA].
@@ -24,6 +26,18 @@ const GRID: f64 = 0.34;
 /// Wall of a cover whose thickness is not given, mm.
 const USUAL_WALL_MM: f64 = 0.5;
 
+/// A winding as laid, as far as its surfaces go.
+pub(super) struct Surfaces<'a> {
+    pub core: Outline,
+    pub wire: &'a WireData,
+    pub section: &'a Section,
+    /// Build over the core, m: the section's own or that of a measured packing.
+    pub build_m: f64,
+    /// Heights of the window's ends, m.
+    pub from_z_m: f64,
+    pub to_z_m: f64,
+}
+
 /// What faces the three sides of one winding, F at the full voltage of that side.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 #[allow(clippy::struct_field_names, reason = "the unit")]
@@ -37,17 +51,17 @@ pub(super) struct Facing {
 }
 
 impl Facing {
-    /// What faces coil `index` of a design that is laid as `model`.
-    pub(super) fn of(design: &Design, index: usize, model: &CoilModel) -> Self {
+    /// What faces coil `index` of a design.
+    pub(super) fn of(design: &Design, index: usize, winding: &Surfaces<'_>) -> Self {
         let coil = &design.coils[index];
         let mut facing = Self::default();
         if design.is_grounded(Grounded::Poles) {
             let own = design.poles.iter().filter(|p| p.coil == coil.name);
             facing.inner_f =
-                own.filter(|p| p.material.conductivity_s_m() > 0.0).map(|p| pole_f(p, coil, model)).sum();
+                own.filter(|p| p.material.conductivity_s_m() > 0.0).map(|p| pole_f(p, coil, winding)).sum();
         }
         if let Some(gap_mm) = design.foil_gap_mm() {
-            facing.outer_f += round_f(model, |_| gap_mm * 1e-3);
+            facing.outer_f += round_f(winding, |_| gap_mm * 1e-3);
         }
         for metal in &design.metal {
             let is_cover = metal.part == MetalPart::Cover;
@@ -56,7 +70,7 @@ impl Facing {
             }
             facing.faces_f += face_f(metal, coil);
             if is_cover {
-                facing.outer_f += walls_f(metal, coil, model);
+                facing.outer_f += walls_f(metal, coil, winding);
             }
         }
         facing
@@ -72,17 +86,17 @@ impl Facing {
 
 /// A pole against the first turns round it: a cylinder before a plane on either side, and round the ends of the core half
 /// a coaxial line [Smythe]; a blade as plates.
-fn pole_f(pole: &Pole, coil: &Coil, model: &CoilModel) -> f64 {
-    let (half_x, half_y) = model.core.half_size_m();
-    let film = model.wire.overall_m - model.wire.bare_m / 2.0;
+fn pole_f(pole: &Pole, coil: &Coil, winding: &Surfaces<'_>) -> f64 {
+    let (half_x, half_y) = winding.core.half_size_m();
+    let film = winding.wire.overall_m - winding.wire.bare_m / 2.0;
     let (low, high) = (pole.bottom_mm * 1e-3, (pole.bottom_mm + pole.length_mm) * 1e-3);
-    let length = (high.min(model.to_z_m) - low.max(model.from_z_m)).max(0.0);
+    let length = (high.min(winding.to_z_m) - low.max(winding.from_z_m)).max(0.0);
     let radius = pole.diameter_mm * 1e-3 / 2.0;
     let gap = (half_y - radius).max(LINER_M) + film;
     let per_m = if matches!(pole.shape, PoleShape::Blade | PoleShape::Square) {
         let along = if pole.shape == PoleShape::Blade { 2.0 * half_x } else { 2.0 * radius };
         2.0 * along / gap
-    } else if model.core.straight_x_m < 1e-9 && model.core.straight_y_m < 1e-9 {
+    } else if winding.core.straight_x_m < 1e-9 && winding.core.straight_y_m < 1e-9 {
         2.0 * PI / ((half_y.max(radius + LINER_M) + film) / radius).max(1.001).ln()
     } else {
         let beside = 2.0 * PI / ((radius + gap) / radius).acosh();
@@ -100,9 +114,9 @@ fn pole_f(pole: &Pole, coil: &Coil, model: &CoilModel) -> f64 {
 
 /// A grounded wall all round the winding, `gap_m` from its thickest place at a place of its height: strip by strip, each at
 /// the voltage of its outermost turn.
-fn round_f(model: &CoilModel, gap_m: impl Fn(f64) -> f64) -> f64 {
-    let section = &model.section;
-    let scale = model.lay().build_m / section.mean_build_m();
+fn round_f(winding: &Surfaces<'_>, gap_m: impl Fn(f64) -> f64) -> f64 {
+    let section = &winding.section;
+    let scale = winding.build_m / section.mean_build_m();
     let strip = 2.0 * section.overall_m;
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "some hundred strips")]
     let count = (section.height_m / strip).ceil().max(1.0) as usize;
@@ -123,18 +137,18 @@ fn round_f(model: &CoilModel, gap_m: impl Fn(f64) -> f64) -> f64 {
     for (k, (out, share)) in outermost.iter().enumerate() {
         let away =
             gap_m((k as f64 + 0.5) * strip) + scale * (rests_on - out).max(0.0) + GRID * section.overall_m;
-        let round = model.core.offset(scale * out).perimeter_m();
+        let round = winding.core.offset(scale * out).perimeter_m();
         sum += EPSILON_0 * round * section.height_m / count as f64 * share * share / away;
     }
     sum
 }
 
 /// A cover's walls: where they lie beside the winding, at the mean of their distances along and across the row.
-fn walls_f(cover: &crate::design::Metal, coil: &Coil, model: &CoilModel) -> f64 {
+fn walls_f(cover: &crate::design::Metal, coil: &Coil, winding: &Surfaces<'_>) -> f64 {
     let wall_mm = cover.wall_mm.unwrap_or(USUAL_WALL_MM);
-    let bottom = (cover.center_mm[2] - cover.size_mm[2] / 2.0) * 1e-3 - model.from_z_m;
-    let build = model.lay().build_m;
-    let (half_x, half_y) = model.core.half_size_m();
+    let bottom = (cover.center_mm[2] - cover.size_mm[2] / 2.0) * 1e-3 - winding.from_z_m;
+    let build = winding.build_m;
+    let (half_x, half_y) = winding.core.half_size_m();
     let side = |axis: usize, half: f64, sign: f64| {
         let inside = (cover.size_mm[axis] / 2.0 - wall_mm) * 1e-3;
         let off = sign * (coil.center_mm[axis] - cover.center_mm[axis]) * 1e-3;
@@ -147,7 +161,7 @@ fn walls_f(cover: &crate::design::Metal, coil: &Coil, model: &CoilModel) -> f64 
     });
     let (round, weighed) = mean.fold((0.0, 0.0), |(r, w), (length, gap)| (r + length, w + length / gap));
     let gap = round / weighed;
-    round_f(model, |height| if height >= bottom { gap } else { f64::INFINITY })
+    round_f(winding, |height| if height >= bottom { gap } else { f64::INFINITY })
 }
 
 /// A plate or the top of a cover over the winding's face: plates with the flange between.

@@ -1,6 +1,6 @@
 //! A design resolved to the parts that the physics takes, SI.
 
-use super::ground::Facing;
+use super::ground::{Facing, Surfaces};
 use crate::circuit::{Join, LoadCircuit};
 use crate::design::{Coil, Design, Direction, Metal, MetalPart, Polarity, Pole, PoleShape, Sense};
 use crate::eddy::panels_of;
@@ -205,6 +205,17 @@ impl CoilModel {
         }
     }
 
+    fn surfaces(&self) -> Surfaces<'_> {
+        Surfaces {
+            core: self.core,
+            wire: &self.wire,
+            section: &self.section,
+            build_m: self.lay().build_m,
+            from_z_m: self.from_z_m,
+            to_z_m: self.to_z_m,
+        }
+    }
+
     /// Three zones where the lay is uneven by more than a tenth; a measured packing is that of an even one.
     fn zones(&self, measured: bool) -> Vec<Winding> {
         const ZONES: usize = 3;
@@ -268,7 +279,11 @@ impl Model {
             room_c: design.room_c,
             leads_f: design.leads().capacitance_f(),
             leads_sd: design.leads().relative_sd(),
-            facing: coils.iter().enumerate().map(|(i, coil)| Facing::of(design, i, coil)).collect(),
+            facing: coils
+                .iter()
+                .enumerate()
+                .map(|(i, coil)| Facing::of(design, i, &coil.surfaces()))
+                .collect(),
             coils,
         };
         for (i, pole) in design.poles.iter().enumerate() {
