@@ -55,6 +55,8 @@ enum Command {
         /// How to print it.
         #[arg(long, value_enum, default_value = "json")]
         format: prediction::Format,
+        #[command(flatten)]
+        instrument: prediction::InstrumentArguments,
     },
     /// Print the JSON Schema of the design file.
     Schema,
@@ -128,7 +130,9 @@ fn on_database(work: impl Future<Output = anyhow::Result<()>>) -> anyhow::Result
 
 fn run(command: Command) -> anyhow::Result<ExitCode> {
     match command {
-        Command::Predict { file, what, format } => Ok(prediction::run(&file, what.as_deref(), format)),
+        Command::Predict { file, what, format, instrument } => {
+            Ok(prediction::run(&file, what.as_deref(), format, &instrument))
+        }
         Command::Schema => Ok(prediction::schema()),
         Command::Netlist { file } => Ok(prediction::netlist(&file)),
         Command::New { kind, strings, pitch } => Ok(prediction::new(&kind, strings, pitch)),

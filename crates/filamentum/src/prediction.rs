@@ -1,5 +1,6 @@
 //! The engine from the command line: predict, schema, netlist, new.
 
+use coil::circuit::InstrumentInput;
 use coil::design::{Design, Kind, Problem};
 use coil::prediction::{Prediction, Quantity};
 use serde_json::Value;
@@ -15,6 +16,39 @@ pub(crate) enum Format {
     Json,
     /// For people.
     Text,
+}
+
+/// The input of an instrument that reads the resonance.
+#[derive(Clone, Copy, Debug, clap::Args)]
+pub(crate) struct InstrumentArguments {
+    /// Capacitance of an instrument's input with its lead, pF: the prediction tells the resonance that it shows.
+    #[arg(long, value_name = "PF")]
+    instrument_pf: Option<f64>,
+    /// Resistance of that input, MΩ.
+    #[arg(long, value_name = "MOHM", default_value_t = 1.0)]
+    instrument_mohm: f64,
+}
+
+impl InstrumentArguments {
+    /// The input; `None` where none is named.
+    fn input(&self) -> Result<Option<InstrumentInput>, Vec<Problem>> {
+        let Some(pf) = self.instrument_pf else { return Ok(None) };
+        let mut problems = Vec::new();
+        let mut check = |at: &str, value: f64, low: f64, high: f64, unit: &str| {
+            // Written so that NaN is outside.
+            if !(value >= low && value <= high) {
+                let text = format!("{value} {unit} is out of range");
+                problems.push(Problem::new(at, text, format!("between {low} and {high} {unit}")));
+            }
+        };
+        check("--instrument-pf", pf, 0.0, 5000.0, "pF");
+        check("--instrument-mohm", self.instrument_mohm, 0.01, 10_000.0, "MΩ");
+        if !problems.is_empty() {
+            return Err(problems);
+        }
+        let resistance_ohm = self.instrument_mohm * 1e6;
+        Ok(Some(InstrumentInput { capacitance_f: pf * 1e-12, resistance_ohm }))
+    }
 }
 
 fn refuse(problems: &[Problem]) -> ExitCode {
@@ -40,8 +74,20 @@ fn design(file: &Path) -> Result<Design, Vec<Problem>> {
 }
 
 /// Predicts the file and prints the prediction, or the part of it called `what`.
-pub(crate) fn run(file: &Path, what: Option<&str>, format: Format) -> ExitCode {
-    let prediction = match design(file).and_then(|design| coil::prediction::predict(&design)) {
+pub(crate) fn run(
+    file: &Path,
+    what: Option<&str>,
+    format: Format,
+    instrument: &InstrumentArguments,
+) -> ExitCode {
+    let predicted = instrument.input().and_then(|input| {
+        let prediction = coil::prediction::predict(&design(file)?)?;
+        Ok(match input {
+            Some(input) => prediction.with_instrument(input),
+            None => prediction,
+        })
+    });
+    let prediction = match predicted {
         Ok(prediction) => prediction,
         Err(problems) => return refuse(&problems),
     };

@@ -48,6 +48,24 @@ fn refuses_with_status_2_and_says_where() {
 }
 
 #[test]
+fn tells_what_an_instrument_shows() {
+    let of = |more: &[&str]| {
+        let mut arguments = vec!["predict", EXAMPLE];
+        arguments.extend(more);
+        let output = filamentum(&arguments, "");
+        let json: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        (output.status.code(), json)
+    };
+    let plain = of(&[]).1;
+    assert!(plain["pickup"].get("resonance_instrument_hz").is_none());
+    let seen = of(&["--instrument-pf", "110"]).1;
+    let hz = |json: &serde_json::Value, key: &str| json["pickup"][key]["nominal"].as_f64().unwrap();
+    assert!(hz(&seen, "resonance_instrument_hz") < hz(&seen, "resonance_unloaded_hz"));
+    let (status, refused) = of(&["--instrument-pf", "110", "--instrument-mohm", "0"]);
+    assert_eq!((status, refused["errors"][0]["at"].as_str()), (Some(2), Some("--instrument-mohm")));
+}
+
+#[test]
 fn one_part_for_programs_and_for_people() {
     let json = filamentum(&["predict", EXAMPLE, "--what", "inductance_h"], "");
     let quantity: serde_json::Value = serde_json::from_slice(&json.stdout).unwrap();

@@ -144,6 +144,15 @@ pub(super) struct Cut {
     pub law: Vec<LawPoint>,
 }
 
+/// Intervals along a rod that are magnetised across together.
+const TOGETHER: usize = 2;
+
+/// The lengths of a rod that are magnetised across together: from and to, m over its lower face.
+pub(super) fn across_lengths(nodes_m: &[f64]) -> Vec<(f64, f64)> {
+    let last = nodes_m.len() - 1;
+    (0..last).step_by(TOGETHER).map(|i| (nodes_m[i], nodes_m[(i + TOGETHER).min(last)])).collect()
+}
+
 /// Radii of the discs that carry the charge of a magnet's face that is not even, as shares of the rod's.
 pub(super) const DISCS: [f64; 5] = [0.3, 0.55, 0.75, 0.9, 1.0];
 /// Ways in which a magnet's magnetisation is spread over its section: Legendre's polynomials P₀, P₁ … of 1 − 2s, s the square
@@ -195,7 +204,8 @@ impl Rod {
         (0..=intervals).map(|k| self.length_m * place(k)).collect()
     }
 
-    pub(super) fn cut(&self, resolution: Resolution) -> Cut {
+    /// A plain rod beside a bar magnet is also magnetised across: evenly along y in every interval.
+    pub(super) fn cut(&self, resolution: Resolution, is_beside_bar: bool) -> Cut {
         let nodes = self.nodes_m(resolution.rod);
         let (r, last) = (self.radius_m, nodes.len() - 1);
         let (x, y) = self.axis_m;
@@ -206,7 +216,10 @@ impl Rod {
         let mut patches = vec![disc(0.0, 1.0)];
         let count = nodes.len();
         let kinds = if self.magnet.is_some() { SPREADS } else { 1 };
-        let mut charges: Vec<Vec<(usize, f64)>> = vec![Vec::new(); kinds * count];
+        let is_across = is_beside_bar && self.magnet.is_none();
+        let lengths = across_lengths(&nodes);
+        let unknowns = kinds * count + if is_across { lengths.len() } else { 0 };
+        let mut charges: Vec<Vec<(usize, f64)>> = vec![Vec::new(); unknowns];
         charges[0].push((0, -1.0));
         let (mut along, mut across) = (Overlap::new(), Overlap::new());
         let (mut samples, mut law) = (Vec::new(), Vec::new());
@@ -246,10 +259,11 @@ impl Rod {
                     let turned = |sign: f64, share: f64| {
                         [sign * v * dx / 2.0 / step, sign * v * dy / 2.0 / step, v * share]
                     };
-                    samples.push(Sample {
-                        at_m: [x + dx, y + dy, self.bottom_m + z + t * step],
-                        weights: vec![(i, turned(1.0, 1.0 - t)), (i + 1, turned(-1.0, *t))],
-                    });
+                    let mut weights = vec![(i, turned(1.0, 1.0 - t)), (i + 1, turned(-1.0, *t))];
+                    if is_across {
+                        weights.push((kinds * count + i / TOGETHER, [0.0, v, 0.0]));
+                    }
+                    samples.push(Sample { at_m: [x + dx, y + dy, self.bottom_m + z + t * step], weights });
                 }
             }
         }
@@ -269,7 +283,16 @@ impl Rod {
                 }
             }
         }
-        Cut { unknowns: kinds * count, patches, charges, along, across, samples, law }
+        if is_across {
+            for (i, (from, to)) in lengths.into_iter().enumerate() {
+                let (z, half_m) = (0.5 * (from + to), 0.5 * (to - from));
+                charges[kinds * count + i].push((patches.len(), 1.0));
+                let shape = Shape::Across { radius_m: r, half_m };
+                patches.push(Patch { center_m: [x, y, self.bottom_m + z], shape });
+                along.push((kinds * count + i, kinds * count + i, area * 2.0 * half_m));
+            }
+        }
+        Cut { unknowns, patches, charges, along, across, samples, law }
     }
 }
 

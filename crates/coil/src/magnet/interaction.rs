@@ -1,6 +1,6 @@
 //! How the charges of magnetic parts act on one another: the matrix N of [`super::System`].
 
-use super::body::{Body, DISCS, Resolution, Rod};
+use super::body::{Body, DISCS, Resolution, Rod, across_lengths};
 use super::member::Member;
 use super::patch::{Patch, Shape, ring_ring};
 use crate::numeric::gauss;
@@ -14,20 +14,20 @@ type Known<const N: usize> = Vec<([f64; N], DMatrix<f64>)>;
 /// N over all unknowns.
 pub(super) fn interactions(members: &[Member], size: usize, resolution: Resolution) -> DMatrix<f64> {
     let mut matrix = DMatrix::zeros(size, size);
-    let (mut own, mut pairs): (Known<3>, Known<8>) = (Vec::new(), Vec::new());
+    let (mut own, mut pairs): (Known<3>, Known<9>) = (Vec::new(), Vec::new());
     for (i, here) in members.iter().enumerate() {
         for there in &members[..=i] {
             let itself = std::ptr::eq(here, there);
             let block = match (&here.body, &there.body) {
                 (Body::Rod(rod), _) if itself => {
                     known(&mut own, [rod.radius_m, rod.length_m, kind(rod)], || {
-                        weigh(here, &own_energies(rod, resolution.rod), there)
+                        weigh(here, &own_of_rod(here, rod, resolution.rod), there)
                     })
                 }
                 (Body::Rod(a), Body::Rod(b)) => known(&mut pairs, stands(a, b), || {
-                    let lateral =
-                        ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
-                    let between = |p: &Patch, q: &Patch| energy_apart(p, q, lateral.max(a.radius_m));
+                    let off = (a.axis_m.0 - b.axis_m.0, a.axis_m.1 - b.axis_m.1);
+                    let lateral = off.0.hypot(off.1).max(a.radius_m);
+                    let between = |p: &Patch, q: &Patch| between_rods(p, q, lateral, off.1 / lateral);
                     weigh(here, &energies(here, there, between), there)
                 }),
                 _ if itself => weigh(here, &own_of_block(here), there),
@@ -44,9 +44,19 @@ pub(super) fn interactions(members: &[Member], size: usize, resolution: Resoluti
 }
 
 /// How two rods stand to one another: in an even row most pairs stand alike.
-fn stands(a: &Rod, b: &Rod) -> [f64; 8] {
+fn stands(a: &Rod, b: &Rod) -> [f64; 9] {
     let lateral = ((a.axis_m.0 - b.axis_m.0).powi(2) + (a.axis_m.1 - b.axis_m.1).powi(2)).sqrt();
-    [lateral, a.bottom_m - b.bottom_m, a.radius_m, a.length_m, kind(a), b.radius_m, b.length_m, kind(b)]
+    [
+        lateral,
+        a.bottom_m - b.bottom_m,
+        a.radius_m,
+        a.length_m,
+        kind(a),
+        b.radius_m,
+        b.length_m,
+        kind(b),
+        a.axis_m.1 - b.axis_m.1,
+    ]
 }
 
 /// Magnets have more unknowns than plain rods.
@@ -93,6 +103,53 @@ fn weigh(here: &Member, energies: &DMatrix<f64>, there: &Member) -> DMatrix<f64>
 fn energies(here: &Member, there: &Member, between: impl Fn(&Patch, &Patch) -> f64) -> DMatrix<f64> {
     let (a, b) = (&here.cut.patches, &there.cut.patches);
     DMatrix::from_fn(a.len(), b.len(), |i, j| between(&a[i], &b[j]))
+}
+
+/// A rod's surfaces among themselves; what is magnetised across meets only its like, since the rest is round.
+fn own_of_rod(here: &Member, rod: &Rod, intervals: usize) -> DMatrix<f64> {
+    let round = own_energies(rod, intervals);
+    let (count, known) = (here.cut.patches.len(), round.nrows());
+    let lengths = across_lengths(&rod.nodes_m(intervals));
+    DMatrix::from_fn(count, count, |i, j| match (i < known, j < known) {
+        (true, true) => round[(i, j)],
+        (false, false) => across_across(rod.radius_m, lengths[i - known], lengths[j - known]),
+        _ => 0.0,
+    })
+}
+
+/// Energy between two lengths of one cylinder, charged as the cosine of the angle, m³: over the angle between two places by
+/// quadrature that crowds to where they meet, both heights in closed form.
+fn across_across(radius_m: f64, a: (f64, f64), b: (f64, f64)) -> f64 {
+    let mut sum = 0.0;
+    for (v, w) in ANGLES.iter() {
+        let (angle, share) = (PI * v * v, 2.0 * PI * v * w);
+        let apart = 2.0 * radius_m * (angle / 2.0).sin();
+        let twice = |t: f64| t * (t / apart).asinh() - t.hypot(apart);
+        let heights = twice(a.1 - b.0) + twice(a.0 - b.1) - twice(a.1 - b.1) - twice(a.0 - b.0);
+        sum += share * angle.cos() * heights;
+    }
+    // Both senses of the angle.
+    radius_m * radius_m / 2.0 * sum
+}
+
+static ANGLES: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(12));
+
+/// Energy between surfaces of two rods, `lateral` apart and with the share `dy` of it along y, m³. A rod magnetised across is
+/// a line of dipoles to the other: its energy is the slope along y of what its length has with the other's charge.
+fn between_rods(a: &Patch, b: &Patch, lateral: f64, dy: f64) -> f64 {
+    let is_across = |p: &Patch| matches!(p.shape, Shape::Across { .. });
+    let step = 0.02 * lateral;
+    let mean = |at: f64| mean_inverse(a, b, at) / (4.0 * PI);
+    let slope = || (mean(lateral + step) - mean(lateral - step)) / (2.0 * step);
+    match (is_across(a), is_across(b)) {
+        (false, false) => energy_apart(a, b, lateral),
+        (true, false) => a.volume_m3() * b.area_m2() * slope() * dy,
+        (false, true) => -a.area_m2() * b.volume_m3() * slope() * dy,
+        (true, true) => {
+            let bent = (mean(lateral + step) - 2.0 * mean(lateral) + mean(lateral - step)) / (step * step);
+            -a.volume_m3() * b.volume_m3() * (bent * dy * dy + slope() / lateral * (1.0 - dy * dy))
+        }
+    }
 }
 
 /// A block's surfaces among themselves: the cells are alike, so that pairs that stand alike are reckoned once.
@@ -265,6 +322,8 @@ fn moments(patch: &Patch) -> (f64, f64, f64, f64) {
     match patch.shape {
         Shape::Disc { radius_m: r } => (z, z, r * r / 2.0, r.powi(4) / 3.0),
         Shape::Band { radius_m: r, half_m } => (z - half_m, z + half_m, r * r, r.powi(4)),
+        // A line of dipoles on its axis.
+        Shape::Across { half_m, .. } => (z - half_m, z + half_m, 0.0, 0.0),
         Shape::Rectangle { .. } => (z, z, 0.0, 0.0),
     }
 }
@@ -272,6 +331,11 @@ fn moments(patch: &Patch) -> (f64, f64, f64, f64) {
 /// Coulomb energy between surfaces of two rods whose axes are `lateral` apart, m³: averages of 1/d over rings
 /// as a series in the rings' radii, exact in height, to the fourth order in radius over distance.
 fn energy_apart(a: &Patch, b: &Patch, lateral: f64) -> f64 {
+    a.area_m2() * b.area_m2() / (4.0 * PI) * mean_inverse(a, b, lateral)
+}
+
+/// Mean of 1/d between surfaces of two rods, 1/m.
+fn mean_inverse(a: &Patch, b: &Patch, lateral: f64) -> f64 {
     let ((a0, a1, a_sq, a_four), (b0, b1, b_sq, b_four)) = (moments(a), moments(b));
     let mean = |order: i32| {
         let f = |extra: i32, t: f64| inverse_distance(order + extra, t, lateral);
@@ -286,5 +350,5 @@ fn energy_apart(a: &Patch, b: &Patch, lateral: f64) -> f64 {
     };
     let second = -(a_sq + b_sq) / 4.0;
     let fourth = (a_four + b_four) / 64.0 + a_sq * b_sq / 16.0;
-    a.area_m2() * b.area_m2() / (4.0 * PI) * (mean(0) + second * mean(2) + fourth * mean(4))
+    mean(0) + second * mean(2) + fourth * mean(4)
 }

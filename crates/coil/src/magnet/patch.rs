@@ -21,6 +21,13 @@ pub enum Shape {
         /// Half its height, m.
         half_m: f64,
     },
+    /// The side of an upright cylinder charged as the cosine of the angle from y: what a magnetisation along y leaves there.
+    Across {
+        /// Radius, m.
+        radius_m: f64,
+        /// Half its height, m.
+        half_m: f64,
+    },
     /// A rectangle across an axis (0 is x, 1 is y, 2 is z).
     Rectangle {
         /// The axis that it lies across.
@@ -98,7 +105,9 @@ impl Patch {
     pub fn area_m2(&self) -> f64 {
         match self.shape {
             Shape::Disc { radius_m } => PI * radius_m * radius_m,
-            Shape::Band { radius_m, half_m } => 4.0 * PI * radius_m * half_m,
+            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
+                4.0 * PI * radius_m * half_m
+            }
             Shape::Rectangle { half_m, .. } => 4.0 * half_m[0] * half_m[1],
         }
     }
@@ -107,7 +116,7 @@ impl Patch {
     fn squares(&self) -> [f64; 3] {
         match self.shape {
             Shape::Disc { radius_m } => [radius_m * radius_m / 4.0, radius_m * radius_m / 4.0, 0.0],
-            Shape::Band { radius_m, half_m } => {
+            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
                 [radius_m * radius_m / 2.0, radius_m * radius_m / 2.0, half_m * half_m / 3.0]
             }
             Shape::Rectangle { across, half_m } => {
@@ -124,22 +133,96 @@ impl Patch {
     fn reach_sq_m2(&self) -> f64 {
         match self.shape {
             Shape::Disc { radius_m } => radius_m * radius_m,
-            Shape::Band { radius_m, half_m } => radius_m * radius_m + half_m * half_m,
+            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
+                radius_m * radius_m + half_m * half_m
+            }
             Shape::Rectangle { half_m, .. } => half_m[0] * half_m[0] + half_m[1] * half_m[1],
         }
+    }
+
+    /// What a cylinder magnetised along y is from outside: dipoles on its axis, at heights over its middle, m³ per
+    /// magnetisation.
+    fn dipoles(&self) -> impl Iterator<Item = (f64, f64)> {
+        let (radius, half) = match self.shape {
+            Shape::Across { radius_m, half_m } => (radius_m, half_m),
+            _ => (0.0, 0.0),
+        };
+        let volume = 2.0 * PI * radius * radius * half;
+        TRIPLE.iter().map(move |(t, w)| (half * (2.0 * t - 1.0), w * volume))
+    }
+
+    /// Volume within an upright cylinder's side, m³.
+    pub(super) fn volume_m3(&self) -> f64 {
+        self.dipoles().map(|(_, moment)| moment).sum()
+    }
+
+    /// From near the charges round the side themselves, from further off dipoles on the axis.
+    fn field_of_across(&self, r: [f64; 3]) -> [f64; 3] {
+        const AROUND: u32 = 12;
+        let Shape::Across { radius_m, half_m } = self.shape else { return [0.0; 3] };
+        if dot(r, r) > 9.0 * self.reach_sq_m2() {
+            return self.field_of_dipoles(r);
+        }
+        let share = self.area_m2() / (4.0 * PI * f64::from(AROUND));
+        let mut sum = [0.0; 3];
+        for (t, w) in TRIPLE.iter() {
+            for k in 0..AROUND {
+                let (sin, cos) = (2.0 * PI * (f64::from(k) + 0.5) / f64::from(AROUND)).sin_cos();
+                let d = [r[0] - radius_m * cos, r[1] - radius_m * sin, r[2] - half_m * (2.0 * t - 1.0)];
+                let d2 = dot(d, d).max(1e-8);
+                let by = share * w * sin / (d2 * d2.sqrt());
+                for (s, c) in sum.iter_mut().zip(d) {
+                    *s += by * c;
+                }
+            }
+        }
+        sum
+    }
+
+    fn field_of_dipoles(&self, r: [f64; 3]) -> [f64; 3] {
+        let mut sum = [0.0; 3];
+        for (z, moment) in self.dipoles() {
+            let r = [r[0], r[1], r[2] - z];
+            // Within the cylinder itself nothing is asked; a bound keeps a point on the axis finite.
+            let d2 = dot(r, r).max(1e-8);
+            let by = moment / (4.0 * PI * d2 * d2.sqrt());
+            for (axis, (s, c)) in sum.iter_mut().zip(r).enumerate() {
+                *s += by * (3.0 * r[1] * c / d2 - if axis == 1 { 1.0 } else { 0.0 });
+            }
+        }
+        sum
+    }
+
+    /// Energy of a cylinder magnetised along y in the field of another surface, m³: minus ∫H_y dV.
+    fn across_energy(&self, other: &Self) -> f64 {
+        let Shape::Across { radius_m, half_m } = self.shape else { return 0.0 };
+        let mut mean = 0.0;
+        for (t, w) in PAIR.iter() {
+            // Two places at half the radius: exact for squares of y over the section.
+            for side in [-0.5, 0.5] {
+                let mut at = self.center_m;
+                at[1] += side * radius_m;
+                at[2] += half_m * (2.0 * t - 1.0);
+                mean += 0.5 * w * other.field(at)[1];
+            }
+        }
+        -self.volume_m3() * mean
     }
 
     /// Field strength per charge density at a point off the surface, dimensionless.
     #[must_use]
     pub fn field(&self, point_m: [f64; 3]) -> [f64; 3] {
         let r = sub(point_m, self.center_m);
+        if matches!(self.shape, Shape::Across { .. }) {
+            return self.field_of_across(r);
+        }
         let far = if matches!(self.shape, Shape::Rectangle { .. }) { 9.0 } else { 5.0 };
         if dot(r, r) > far * self.reach_sq_m2() {
             return self.field_from_far(r);
         }
         match self.shape {
             Shape::Rectangle { across, half_m } => rectangle_field(across, half_m, r),
-            Shape::Disc { .. } | Shape::Band { .. } => self.field_of_rings(r),
+            _ => self.field_of_rings(r),
         }
     }
 
@@ -185,7 +268,7 @@ impl Patch {
                     ring(radius_m, r[2] - half_m * (2.0 * t - 1.0), share * w);
                 }
             }
-            Shape::Rectangle { .. } => {}
+            Shape::Rectangle { .. } | Shape::Across { .. } => {}
         }
         [radial * r[0] / lateral, radial * r[1] / lateral, axial]
     }
@@ -196,7 +279,7 @@ impl Patch {
             Shape::Band { radius_m, half_m } => {
                 radius_m / 2.0 * (1.0 / radius_m.hypot(z - half_m) - 1.0 / radius_m.hypot(z + half_m))
             }
-            Shape::Rectangle { .. } => 0.0,
+            Shape::Rectangle { .. } | Shape::Across { .. } => 0.0,
         }
     }
 
@@ -236,7 +319,7 @@ impl Patch {
                 }
                 points
             }
-            Shape::Band { radius_m, half_m } => {
+            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
                 let around = if near { 8 } else { 4 };
                 let mut points = Vec::with_capacity(16);
                 for (t, w) in PAIR.iter() {
@@ -257,6 +340,13 @@ impl Patch {
         let r = sub(point_m, self.center_m);
         match self.shape {
             Shape::Rectangle { across, half_m } => rectangle_potential(across, half_m, r),
+            Shape::Across { .. } => self
+                .dipoles()
+                .map(|(z, moment)| {
+                    let r = [r[0], r[1], r[2] - z];
+                    moment * r[1] / (4.0 * PI * norm(r).powi(3))
+                })
+                .sum(),
             Shape::Disc { .. } | Shape::Band { .. } => {
                 let share = self.area_m2() / (4.0 * PI);
                 self.points(true).iter().map(|(p, w)| share * w / norm(sub(point_m, *p))).sum()
@@ -267,6 +357,12 @@ impl Patch {
     /// Coulomb energy ∬ 1/(4πd) between two surfaces, m³. Rods against rods have their own, finer forms.
     #[must_use]
     pub fn energy_with(&self, other: &Self) -> f64 {
+        if matches!(self.shape, Shape::Across { .. }) {
+            return self.across_energy(other);
+        }
+        if matches!(other.shape, Shape::Across { .. }) {
+            return other.across_energy(self);
+        }
         let r = sub(self.center_m, other.center_m);
         let (d2, reach) = (dot(r, r), self.reach_sq_m2().sqrt() + other.reach_sq_m2().sqrt());
         if d2 > FAR * FAR * reach * reach {

@@ -51,11 +51,12 @@ impl System {
     pub fn new(bodies: &[Body], resolution: Resolution) -> Self {
         let mut ranked: Vec<usize> = (0..bodies.len()).collect();
         ranked.sort_by_key(|&i| bodies[i].magnet().is_some());
+        let has_bar = has_bar(bodies);
         let mut members = Vec::with_capacity(bodies.len());
         let (mut first, mut plain) = (0, 0);
         for &i in &ranked {
             let cut = match &bodies[i] {
-                Body::Rod(rod) => rod.cut(resolution),
+                Body::Rod(rod) => rod.cut(resolution, has_bar),
                 Body::Block(block) => block.cut(resolution),
             };
             let unknowns = cut.unknowns;
@@ -87,8 +88,9 @@ impl System {
     /// How many unknowns bodies would have, without computing anything of them.
     #[must_use]
     pub fn unknowns_of(bodies: &[Body], resolution: Resolution) -> usize {
+        let has_bar = has_bar(bodies);
         let unknowns = |body: &Body| match body {
-            Body::Rod(rod) => rod.cut(resolution).unknowns,
+            Body::Rod(rod) => rod.cut(resolution, has_bar).unknowns,
             Body::Block(block) => block.cut(resolution).unknowns,
         };
         bodies.iter().map(unknowns).sum()
@@ -376,6 +378,11 @@ fn aligned(member: &Member, unknown: usize) -> f64 {
             })
         }
     }
+}
+
+/// Whether a bar magnet is among parts: flux from it enters rods sideways.
+fn has_bar(bodies: &[Body]) -> bool {
+    bodies.iter().any(|body| matches!(body, Body::Block(block) if block.magnet.is_some()))
 }
 
 fn susceptibility(body: &Body) -> f64 {

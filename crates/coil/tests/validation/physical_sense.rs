@@ -4,7 +4,7 @@ use coil::design::{Design, tall_single};
 use coil::inductance::MU_0;
 use coil::inductance::Winding;
 use coil::magnet::{
-    Body, Demagnetisation, Grade, Magnetised, Material, Resolution, Rod, System, flux_density,
+    Block, Body, Demagnetisation, Grade, Magnetised, Material, Resolution, Rod, System, flux_density,
 };
 use coil::prediction::{PickupPrediction, predict};
 use coil::wire::{Build, ToleranceRange};
@@ -174,4 +174,35 @@ fn polarity_is_a_sign() {
     let (north, south) = (face(1.0), face(-1.0));
     assert!(north > 0.0 && (north + south).abs() < 1e-9);
     assert!((face(0.5) / north - 0.5).abs() < 1e-9, "a part charge scales the reading");
+}
+
+/// A long cylinder across an even field takes M = 2χ/(χ + 2)·H (any textbook on magnetostatics); another in line with the
+/// field beside it adds to that, one abreast takes from it.
+#[test]
+fn a_steel_rod_across_the_field() {
+    let steel = |x: f64, y: f64| {
+        let axis_m = (x, y);
+        Body::Rod(Rod { axis_m, bottom_m: -0.05, length_m: 0.1, radius_m: 2.4e-3, mu_r: 200.0, magnet: None })
+    };
+    // Rods are magnetised across where a bar magnet is: this one is too far and too weak to matter.
+    let curve = Demagnetisation::Line { br_t: 1e-6, mu_r: 1.05 };
+    let bar = Body::Block(Block {
+        center_m: [9.0, 9.0, 9.0],
+        size_m: [1e-3; 3],
+        mu_r: 1.05,
+        magnet: Some((1, Magnetised { curve, charge: 1.0 })),
+    });
+    let along_y = |mut bodies: Vec<Body>| {
+        bodies.push(bar);
+        let system = System::new(&bodies, Resolution::default());
+        let probe = system.probe();
+        let even = vec![[0.0, MU_0, 0.0]; probe.points_m.len()];
+        let answer = system.respond(&System::drive(&probe, &even));
+        let volume = std::f64::consts::PI * 2.4e-3_f64.powi(2) * 0.1;
+        system.moment(&system.only(0, &answer))[1] / volume
+    };
+    let alone = along_y(vec![steel(0.0, 0.0)]);
+    assert!((alone / (2.0 * 199.0 / 201.0) - 1.0).abs() < 0.04, "{alone}");
+    assert!(along_y(vec![steel(0.0, 0.0), steel(0.0, 6e-3)]) > 1.1 * alone);
+    assert!(along_y(vec![steel(0.0, 0.0), steel(6e-3, 0.0)]) < 0.95 * alone);
 }

@@ -3,6 +3,7 @@
 mod first_coil;
 mod hostile_names;
 mod people;
+mod surroundings;
 
 use super::{Visit, with_workshop};
 use e2e::journey;
@@ -54,6 +55,9 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
             ("laid", "svg.laid"),
             ("field", "svg.row"),
             ("wiring", "svg.wiring"),
+            ("maps", ".field-map canvas"),
+            ("maps", "svg.bend"),
+            ("matters", ".matters"),
             ("listen", ".listen"),
             ("sensitivity", ".sensitivity"),
             ("search", ".search"),

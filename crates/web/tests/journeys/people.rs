@@ -10,8 +10,8 @@ async fn design(b: &Browser) {
     b.go("/designs/new?kind=tall-single").await;
     b.fill("name", "Reed lap steel, bridge").await;
     b.press_called("Target").await;
-    b.fill("aims.resistance_ohm[0]", "5.5k").await;
-    b.fill("aims.resistance_ohm[1]", "5.9k").await;
+    b.fill("aims.resistance_ohm[0]", "5.2k").await;
+    b.fill("aims.resistance_ohm[1]", "5.7k").await;
     b.see("on target").await;
     b.press_called("Save the design").await;
     b.see("Reed lap steel, bridge r1").await;

@@ -450,7 +450,7 @@ mod tests {
         let design = tall_single("Sedge", 6, 10.4);
         let (form, errors) = (FormData::default(), Errors::new());
         let (all, flux) = reading_fields(&form, &errors, &design, None, Units::default());
-        assert_eq!((all.len(), flux.len()), (11, 7), "six poles and the probe");
+        assert_eq!((all.len(), flux.len()), (12, 7), "six poles and the probe");
         let names: Vec<&str> = all.iter().map(|field| field.name.as_str()).collect();
         assert!(names.contains(&"turns") && names.contains(&"remark"));
     }
