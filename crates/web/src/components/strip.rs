@@ -31,8 +31,10 @@ pub(crate) struct Cell {
     pub aim: &'static str,
     /// Measured value, with unit; empty without.
     pub measured: String,
-    /// What an instrument shows of it, with its name; empty without.
+    /// What the analyser shows of it; empty without.
     pub seen: String,
+    /// What the analyser is called.
+    pub seen_by: String,
     /// Why it is what it is.
     pub why: Why,
 }
@@ -231,11 +233,10 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
         aim: in_aim(q.nominal, aim),
         measured: measured.map_or_else(String::new, |v| scale.text(v)),
         seen: match context.analyser {
-            Some((name, q)) if figure == Figure::Resonance => {
-                format!("{} on {name}", scale.text(q.nominal))
-            }
+            Some((_, q)) if figure == Figure::Resonance => scale.text(q.nominal),
             _ => String::new(),
         },
+        seen_by: context.analyser.map_or_else(String::new, |(name, _)| name.to_owned()),
         why: why(figure.key(), design, figures, context),
     }
 }
@@ -257,6 +258,7 @@ pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &Cell
                 aim: "",
                 measured: String::new(),
                 seen: String::new(),
+                seen_by: String::new(),
                 why: why(key, design, figures, context),
             };
         let fill = significant(coil.fill * 100.0, 2);

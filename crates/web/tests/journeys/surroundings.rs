@@ -27,7 +27,7 @@ async fn what_surrounds_the_coil() {
         // What it will show stands under the coil's own resonance.
         b.go("/designs/new?kind=tall-single").await;
         b.fill("name", "Sedge").await;
-        let seen = b.until("[data-cell=resonance] .seen", |t| t.contains("Heath sweep")).await;
+        let seen = b.until("[data-cell=resonance] .seen", |t| t.contains("kHz on")).await;
         let kilohertz = |text: &str| text.split_whitespace().next().unwrap().parse::<f64>().unwrap();
         let dry = kilohertz(&seen);
         b.press("details:has([name='potting.medium']) > summary").await;

@@ -30,6 +30,8 @@ struct MatterRow {
     from: String,
     to: String,
     verdict: &'static str,
+    /// Its class.
+    key: &'static str,
     changes: Vec<Change>,
 }
 
@@ -74,7 +76,7 @@ fn change(q: Quantity, per: f64, digits: usize, least: f64, scatter: f64) -> Cha
     }
     Change {
         text: signed(q.nominal),
-        band: format!("{} … {}", signed(q.p05), signed(q.p95)),
+        band: format!("{}…{}", signed(q.p05), signed(q.p95)),
         is_larger: q.nominal.abs() > scatter,
     }
 }
@@ -98,12 +100,12 @@ fn row(matter: Matter, scatter: Scatter, reference: Reference) -> MatterRow {
     ];
     let (is_loaded, is_alone) =
         (changes[2..].iter().any(|c| c.is_larger), changes[..2].iter().any(|c| c.is_larger));
-    let verdict = match (is_loaded, is_alone) {
-        (true, _) => "Yes",
-        (false, true) => "Unloaded only",
-        (false, false) => "No: coils differ by more",
+    let (key, verdict) = match (is_loaded, is_alone) {
+        (true, _) => ("yes", "Yes, with the load too"),
+        (false, true) => ("alone", "Unloaded only"),
+        (false, false) => ("no", "No: coils differ by more"),
     };
-    MatterRow { question: question(matter.choice), from: matter.from, to: matter.to, verdict, changes }
+    MatterRow { question: question(matter.choice), from: matter.from, to: matter.to, verdict, key, changes }
 }
 
 /// What the scatter is a share of.
