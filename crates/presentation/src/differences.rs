@@ -117,6 +117,14 @@ fn words(at: &str, design: &Design) -> String {
             place_in_words(&format!("{}[0]", at.trim_end_matches("[1]").trim_end_matches("[0]")), design);
         return format!("Target: {}", said.trim_end_matches(" from").to_lowercase());
     }
+    if at.starts_with("wiring.grounded") {
+        return "Tied to ground".into();
+    }
+    match at {
+        "potting" => return "Potting".into(),
+        "leads" => return "Leads".into(),
+        _ => {}
+    }
     match at.split_once('[') {
         Some(("bars", rest)) if rest.ends_with(']') => return format!("Bar magnet {}", counted(rest)),
         Some(("metal", rest)) if rest.ends_with(']') => return format!("Plate or cover {}", counted(rest)),
@@ -182,6 +190,11 @@ fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
         Value::Array(items) if items.iter().all(Value::is_number) => {
             items.iter().map(number).collect::<Vec<_>>().join(" × ")
         }
+        Value::Array(items) if items.iter().all(Value::is_string) => {
+            let words = items.iter().filter_map(Value::as_str).map(|text| text.replace('-', " "));
+            let words: Vec<String> = words.collect();
+            if words.is_empty() { "nothing".into() } else { words.join(", ") }
+        }
         Value::Object(part) => {
             // What it is made of, and its size: the rest is in the design file.
             let word = |key: &str| part.get(key).and_then(Value::as_str).map(|t| t.replace('-', " "));
@@ -192,7 +205,10 @@ fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
                 .and_then(Value::as_u64)
                 .map(|t| format!("{t} turns"));
             let said: Vec<String> =
-                [word("part"), word("shape"), word("material"), size, turns].into_iter().flatten().collect();
+                [word("part"), word("shape"), word("material"), word("medium"), word("kind"), size, turns]
+                    .into_iter()
+                    .flatten()
+                    .collect();
             if said.is_empty() { "there".into() } else { said.join(", ") }
         }
         other => other.to_string(),
@@ -202,7 +218,22 @@ fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, Stagger, Step, starting_point, tall_single};
+    use coil::design::{Grounded, Kind, Medium, Potting, Stagger, Step, starting_point, tall_single};
+
+    /// Potting, leads and ground stand among the differences by their names, also where one side says nothing of them.
+    #[test]
+    fn what_surrounds_the_coil_is_told() {
+        let base = tall_single("Sedge", 6, 10.4);
+        let mut other = base.clone();
+        other.potting = Some(Potting { medium: Medium::Wax, fill: 0.8 });
+        other.leads = None;
+        other.wiring.grounded = Some(vec![Grounded::Poles, Grounded::Foil]);
+        let lines = differences_in_words(&base, &[&other], Units::default());
+        let of = |what: &str| lines.iter().find(|l| l.what.contains(what)).map(|l| l.values.clone());
+        assert_eq!(of("Leads"), Some(vec!["twisted pair".into(), "–".into()]));
+        assert_eq!(of("Tied to ground"), Some(vec!["–".into(), "poles, foil".into()]));
+        assert_eq!(of("Gaps filled").map(|v| v[1].clone()), Some("0.8".into()));
+    }
 
     #[test]
     fn a_row_of_poles_is_one_line() {

@@ -157,7 +157,16 @@ fn magnets(design: &Design, prediction: Option<&Prediction>, units: Units) -> Fa
 
 fn load(design: &Design) -> Facts {
     let load = &design.load;
+    let (leads, potting) = (design.leads(), design.potting());
+    let medium = potting.medium.word();
+    let potted = if medium == "none" {
+        "none".into()
+    } else {
+        format!("{medium}, {} % of the gaps", fixed(potting.fill * 100.0, 0))
+    };
     vec![
+        fact("Potting", potted),
+        fact("Leads", format!("{} pF", fixed(leads.capacitance_f() * 1e12, 0))),
         fact("Volume", format!("{} kΩ", fixed(load.volume_kohm, 1))),
         fact("Tone", format!("{} kΩ, {} nF", fixed(load.tone_kohm, 1), fixed(load.tone_nf, 1))),
         fact("Cable", format!("{} pF", fixed(load.cable_pf, 0))),

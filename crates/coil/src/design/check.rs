@@ -25,6 +25,9 @@ impl Problem {
     }
 }
 
+/// Most points of a guide's path.
+const LONGEST_PATH: usize = 10_000;
+
 /// Gathers problems as the document is walked.
 struct Walk(Vec<Problem>);
 
@@ -106,6 +109,26 @@ impl Walk {
         }
         if let Some(corner) = core.corner_mm {
             self.limited_to(&format!("{at}.corner_mm"), corner, length.min(width) / 2.0);
+        }
+    }
+
+    /// A guide's own path: turns that rise, heights between the flanges.
+    fn guide_path(&mut self, at: &str, path: &[[f64; 2]]) {
+        if path.len() == 1 || path.len() > LONGEST_PATH {
+            self.report(
+                at,
+                format!("{} points", path.len()),
+                format!("a path has 2 to {LONGEST_PATH} of them"),
+            );
+        }
+        let mut before = -1.0;
+        for (k, [turn, height]) in path.iter().enumerate().take(LONGEST_PATH) {
+            self.within(&format!("{at}[{k}][0]"), *turn, 0.0, 50_000.0, "turns");
+            self.within(&format!("{at}[{k}][1]"), *height, 0.0, 1.0, "");
+            if *turn <= before {
+                self.report(&format!("{at}[{k}][0]"), "the turns of a path rise", "put its points in order");
+            }
+            before = *turn;
         }
     }
 
@@ -216,6 +239,7 @@ impl Design {
             for (k, stage) in wind.plan.iter().enumerate() {
                 walk.limited(&at(&format!("wind.plan[{k}].until_turn")), f64::from(stage.until_turn));
             }
+            walk.guide_path(&at("wind.path"), &wind.path);
             walk.optional(&at("wind.tension_n"), wind.tension_n);
             walk.optional(&at("wind.packing"), wind.packing);
         }

@@ -262,6 +262,10 @@ pub struct Wind {
     /// A staged plan of the guide.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub plan: Vec<Stage>,
+    /// The guide's own path: turn, and height from the lower flange (0) to the upper (1), straight between points and begun
+    /// anew when it ends before the last turn. It stands instead of passes, margin and plan.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub path: Vec<[f64; 2]>,
     /// Pull on the wire, N.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub tension_n: Option<f64>,

@@ -331,6 +331,7 @@ fn coil(name: &str, former: Former, wire: Wire, turns: u32) -> Coil {
             wander: crate::wind::WANDER_SCATTERED,
             margin_mm: 0.25,
             plan: Vec::new(),
+            path: Vec::new(),
             tension_n: None,
             packing: None,
             seed: default_seed(),

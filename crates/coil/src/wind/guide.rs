@@ -32,6 +32,8 @@ pub struct GuidePlan {
     pub wander: f64,
     /// The staged plan; even from where it ends.
     pub stages: Vec<Stage>,
+    /// A path of the guide's own instead of passes and stages: turn, and share of the height.
+    pub own_path: Vec<[f64; 2]>,
     /// Seed of the hand's errors.
     pub seed: u64,
     /// Whether top and bottom are exchanged.
@@ -52,6 +54,7 @@ impl GuidePlan {
             turns_per_pass: wind.turns_per_pass.unwrap_or(side_by_side).max(1.0),
             wander: wind.wander,
             stages: wind.plan.clone(),
+            own_path: wind.path.clone(),
             seed: wind.seed,
             mirrored: false,
         }
@@ -103,14 +106,28 @@ impl GuidePlan {
                 let even = fold(passes + slip);
                 let noise: f64 = StandardNormal.sample(&mut rng);
                 error = keep * error + fresh * noise;
-                let asked = self.margin_m
-                    + travel * dwell(bias, even)
-                    + sway * error
-                    + MACHINE_PLAY * self.overall_m * noise;
+                let place = own_place(&self.own_path, f64::from(turn)).map_or_else(
+                    || self.margin_m + travel * dwell(bias, even),
+                    |share| share * self.height_m,
+                );
+                let asked = place + sway * error + MACHINE_PLAY * self.overall_m * noise;
                 reflect(asked, low, high)
             })
             .collect()
     }
+}
+
+/// Where a path of the guide's own has it at a turn, as a share of the height: straight between its points, from the start
+/// again when it has ended. `None` without a path.
+fn own_place(path: &[[f64; 2]], turn: f64) -> Option<f64> {
+    let (first, last) = (path.first()?, path.last()?);
+    let turn = if last[0] > 0.0 { turn % last[0] } else { 0.0 };
+    if turn <= first[0] {
+        return Some(first[1]);
+    }
+    let next = path.partition_point(|point| point[0] <= turn).min(path.len() - 1);
+    let (a, b) = (path[next.saturating_sub(1)], path[next]);
+    Some(a[1] + (b[1] - a[1]) * (turn - a[0]) / (b[0] - a[0]).max(f64::MIN_POSITIVE))
 }
 
 /// Where a guide that has covered the share `even` of its pass stands, 0…1, under a preference: the
@@ -172,6 +189,7 @@ mod tests {
             turns_per_pass: 60.0,
             wander,
             stages,
+            own_path: Vec::new(),
             seed: 7,
             mirrored: false,
         }
@@ -209,5 +227,18 @@ mod tests {
         assert_eq!(path, plan(0.6, Vec::new()).path());
         let mirrored = plan(0.6, Vec::new()).mirror().path();
         assert!(path.iter().zip(&mirrored).all(|(a, b)| (a + b - 0.011).abs() < 1e-12));
+    }
+
+    /// A path of the guide's own is followed turn by turn, straight between its points, and begun anew at its end.
+    #[test]
+    fn a_path_of_its_own_is_followed() {
+        let with = |own_path: Vec<[f64; 2]>| GuidePlan { own_path, ..plan(0.0, Vec::new()) };
+        let zigzag = with(vec![[0.0, 0.1], [100.0, 0.9], [200.0, 0.1]]);
+        let path = zigzag.path();
+        let near = |turn: usize, share: f64| (path[turn] / zigzag.height_m - share).abs() < 0.01;
+        assert!(near(50, 0.5) && near(100, 0.9) && near(150, 0.5) && near(250, 0.5) && near(425, 0.3));
+        // One place held for good, and beyond a flange it is turned back.
+        let held = with(vec![[0.0, 1.0], [10.0, 1.0]]).path();
+        assert!(held.iter().all(|z| *z > 0.98 * zigzag.height_m && *z < zigzag.height_m));
     }
 }

@@ -106,3 +106,23 @@ fn poles_do_not_stand_in_one_another() {
     document["poles"].as_array_mut().unwrap().push(second);
     assert!(read(&document.to_string()).unwrap_err().iter().any(|p| p.at == "poles[1].x_mm"));
 }
+
+/// A guide's own path: two points at least, turns that rise, heights between the flanges; each fault by its place.
+#[rstest]
+#[case(json!([[0, 0.5]]), "coils[0].wind.path")]
+#[case(json!([[0, 0.5], [100, 1.5]]), "coils[0].wind.path[1][1]")]
+#[case(json!([[50, 0.5], [50, 0.6]]), "coils[0].wind.path[1][0]")]
+#[case(json!([[0, 0.5], [1e9, 0.6]]), "coils[0].wind.path[1][0]")]
+fn a_path_of_the_guide(#[case] path: serde_json::Value, #[case] place: &str) {
+    let mut value = serde_json::to_value(coil::design::reference_coil()).unwrap();
+    value["coils"][0]["wind"]["path"] = path;
+    let problems = coil::design::read_value(value.clone()).unwrap_err();
+    assert_eq!(problems.iter().map(|p| p.at.as_str()).collect::<Vec<_>>(), [place]);
+    value["coils"][0]["wind"]["path"] = json!([[0, 0.1], [120, 0.9], [240, 0.1]]);
+    value["coils"][0]["wind"]["wander"] = json!(0);
+    let design = coil::design::read_value(value).unwrap();
+    // The guide follows it: nothing above nine tenths of the height but its play.
+    let (plan, _) = coil::prediction::lay_coil(&design, 0).unwrap();
+    let highest = plan.path().into_iter().fold(0.0, f64::max);
+    assert!(highest < 0.91 * plan.height_m && highest > 0.88 * plan.height_m, "{highest}");
+}

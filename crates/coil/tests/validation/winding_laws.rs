@@ -22,6 +22,7 @@ fn any_plan() -> impl Strategy<Value = GuidePlan> {
             turns_per_pass,
             wander,
             stages: vec![Stage { until_turn: turns / 2, bias }],
+            own_path: Vec::new(),
             seed,
             mirrored: false,
         },
