@@ -158,16 +158,15 @@ impl Patch {
 
     /// From near the charges round the side themselves, from further off dipoles on the axis.
     fn field_of_across(&self, r: [f64; 3]) -> [f64; 3] {
-        const AROUND: u32 = 12;
         let Shape::Across { radius_m, half_m } = self.shape else { return [0.0; 3] };
         if dot(r, r) > 9.0 * self.reach_sq_m2() {
             return self.field_of_dipoles(r);
         }
-        let share = self.area_m2() / (4.0 * PI * f64::from(AROUND));
+        // Every other place of the ring.
+        let share = self.area_m2() / (4.0 * PI * f64::from(RING_POINTS / 2));
         let mut sum = [0.0; 3];
         for (t, w) in TRIPLE.iter() {
-            for k in 0..AROUND {
-                let (sin, cos) = (2.0 * PI * (f64::from(k) + 0.5) / f64::from(AROUND)).sin_cos();
+            for &(cos, sin) in RING.iter().step_by(2) {
                 let d = [r[0] - radius_m * cos, r[1] - radius_m * sin, r[2] - half_m * (2.0 * t - 1.0)];
                 let d2 = dot(d, d).max(1e-8);
                 let by = share * w * sin / (d2 * d2.sqrt());
@@ -181,7 +180,9 @@ impl Patch {
 
     fn field_of_dipoles(&self, r: [f64; 3]) -> [f64; 3] {
         let mut sum = [0.0; 3];
-        for (z, moment) in self.dipoles() {
+        let is_far = dot(r, r) > 36.0 * self.reach_sq_m2();
+        let whole = is_far.then(|| (0.0, self.volume_m3()));
+        for (z, moment) in whole.into_iter().chain(self.dipoles().take(if is_far { 0 } else { 3 })) {
             let r = [r[0], r[1], r[2] - z];
             // Within the cylinder itself nothing is asked; a bound keeps a point on the axis finite.
             let d2 = dot(r, r).max(1e-8);

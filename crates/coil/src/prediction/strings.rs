@@ -100,15 +100,15 @@ fn signal(
         .iter()
         .flat_map(|lift| ys.iter().map(move |y| [string.x_m, *y, string.z_m + lift]))
         .collect();
-    let (poles, induced) = fields(&points, held, induced);
     let (of_coils, of_losses) = induced.split_at(model.coils.len());
-    let magnetised = line.magnetised(Steel::default(), middle_and_slope(&poles), beside.as_ref());
+    let fields = Fields::at(&points, held, of_coils, !of_losses.is_empty());
+    let magnetised = line.magnetised(Steel::default(), middle_and_slope(&fields.of_held), beside.as_ref());
     let mut by_coil = Vec::with_capacity(model.coils.len());
     let mut aperture = vec![0.0; ys.len()];
     let (mut falls, mut largest, mut sizes) = (0.0, 0.0_f64, 0.0);
     // What lies along the string, for the share that is screened: across it lies too little to tell.
     let mut along = 0.0;
-    for ((coil, induced), share) in model.coils.iter().zip(of_coils).zip(answers.pattern) {
+    for ((coil, induced), share) in model.coils.iter().zip(&fields.of_coils).zip(answers.pattern) {
         let air = coil.winding().field_beyond(&points);
         let total: Vec<[f64; 3]> =
             air.iter().zip(induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
@@ -134,12 +134,13 @@ fn signal(
     let speed = speed_rms_m_s(Pluck::default(), string.fundamental_hz, &audible, HIGHEST_HZ);
     // Of coils out of phase little is left, and that little is heard as it is.
     let left = (aperture.iter().sum::<f64>().abs() / sizes.max(1e-300)).max(0.02);
+    let by_patch = fields.linked_by_patch(&magnetised);
     StringSignal {
         by_coil,
         falls_per_m: falls,
         speed_m_s: speed / left,
         places,
-        screening: screening(&magnetised, string, (of_losses, answers), along),
+        screening: screening(&magnetised, string, (&by_patch, of_losses, answers), along),
         pull: magnetised.pull(),
         magnetised: magnetised.saturation(),
         along_m: ys,
@@ -173,14 +174,14 @@ fn places(model: &Model, string: &StringAt, ys: &[f64], aperture: &[f64], sizes:
 fn screening(
     magnetised: &Magnetisation<'_>,
     string: &StringAt,
-    (of_losses, answers): (&[Vec<[f64; 3]>], &Answers<'_>),
+    (by_patch, of_losses, answers): (&[f64], &[Vec<f64>], &Answers<'_>),
     whole: f64,
 ) -> Vec<Screening> {
     if whole.abs() < 1e-30 {
         return Vec::new();
     }
-    let linked = |field: &[[f64; 3]]| magnetised.along_linkage_by_m(&middle_and_slope(field));
-    let mut fields = of_losses.iter();
+    let linked = |densities: &Vec<f64>| -> f64 { densities.iter().zip(by_patch).map(|(d, l)| d * l).sum() };
+    let mut charges = of_losses.iter();
     let mut found = Vec::new();
     for (sheet, modes) in answers.sheets {
         let lifted = |lift: f64| {
@@ -201,13 +202,13 @@ fn screening(
         };
         let in_air = (lifted(STEP_M) - lifted(-STEP_M)) / (2.0 * STEP_M);
         for (mode, _) in modes {
-            let by_parts = fields.next().map_or(0.0, |field| linked(field));
+            let by_parts = charges.next().map_or(0.0, linked);
             let coupling_s = (in_air.dot(&mode.currents) + by_parts) / whole;
             found.push(Screening { coupling_s, time_s: mode.relaxation.time_s });
         }
     }
     for (_, losses) in answers.groups {
-        let share = fields.next().map_or(0.0, |field| linked(field)) / whole;
+        let share = charges.next().map_or(0.0, linked) / whole;
         found.extend(
             losses.iter().map(|l| Screening { coupling_s: share * l.share * l.time_s, time_s: l.time_s }),
         );
@@ -217,29 +218,57 @@ fn screening(
     found
 }
 
-/// Flux densities of the held charges and, with the same geometry, of every coil's induced ones.
-fn fields(
-    points: &[[f64; 3]],
-    held: &[Charged],
-    induced: &[Vec<f64>],
-) -> (Vec<[f64; 3]>, Vec<Vec<[f64; 3]>>) {
-    let mut of_held = vec![[0.0; 3]; points.len()];
-    let mut of_coils = vec![vec![[0.0; 3]; points.len()]; induced.len()];
-    let add = |sum: &mut [f64; 3], field: [f64; 3], density: f64| {
-        for (s, f) in sum.iter_mut().zip(field) {
-            *s += crate::inductance::MU_0 * density * f;
-        }
-    };
-    for (p, point) in points.iter().enumerate() {
-        for (k, charged) in held.iter().enumerate() {
-            let field = charged.patch.field(*point);
-            add(&mut of_held[p], field, charged.density_a_m);
-            for (sums, densities) in of_coils.iter_mut().zip(induced) {
-                add(&mut sums[p], field, densities[k]);
+/// The fields at a string: of the held charges and of every coil's induced ones, T; and every patch's own along the string per
+/// charge density, from which what other charges do is taken once the string's magnetisation is known.
+struct Fields {
+    of_held: Vec<[f64; 3]>,
+    of_coils: Vec<Vec<[f64; 3]>>,
+    /// By point, patch by patch; empty where nothing else is asked for.
+    along: Vec<f64>,
+    patches: usize,
+}
+
+impl Fields {
+    fn at(points: &[[f64; 3]], held: &[Charged], coils: &[Vec<f64>], is_more_asked: bool) -> Self {
+        let mut of_held = vec![[0.0; 3]; points.len()];
+        let mut of_coils = vec![vec![[0.0; 3]; points.len()]; coils.len()];
+        let mut along = Vec::with_capacity(if is_more_asked { points.len() * held.len() } else { 0 });
+        let add = |sum: &mut [f64; 3], field: [f64; 3], density: f64| {
+            for (s, f) in sum.iter_mut().zip(field) {
+                *s += MU_0 * density * f;
+            }
+        };
+        for (p, point) in points.iter().enumerate() {
+            for (k, charged) in held.iter().enumerate() {
+                let field = charged.patch.field(*point);
+                add(&mut of_held[p], field, charged.density_a_m);
+                for (sums, densities) in of_coils.iter_mut().zip(coils) {
+                    add(&mut sums[p], field, densities[k]);
+                }
+                if is_more_asked {
+                    along.push(field[1]);
+                }
             }
         }
+        Self { of_held, of_coils, along, patches: held.len() }
     }
-    (of_held, of_coils)
+
+    /// What each patch's charge per density links with the string as it is lifted, Wb/m per A/m: by reciprocity a coil's or a
+    /// sheet's currents link it by the sum over the charges that they bring.
+    fn linked_by_patch(&self, magnetised: &Magnetisation<'_>) -> Vec<f64> {
+        let mut linked = vec![0.0; self.patches];
+        if self.along.is_empty() {
+            return linked;
+        }
+        // The upper points come first, then the lower ones.
+        let weights = magnetised.lifted_weights(STEP_M);
+        for (weight, row) in weights.iter().zip(self.along.chunks_exact(self.patches)) {
+            for (sum, field) in linked.iter_mut().zip(row) {
+                *sum += MU_0 * weight * field;
+            }
+        }
+        linked
+    }
 }
 
 /// Means and slopes of values taken above (first half) and below.

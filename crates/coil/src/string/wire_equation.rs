@@ -318,6 +318,27 @@ impl Magnetisation<'_> {
             + self.along_by_m.dot(&line.against(|p| coil.field[p][1]))
     }
 
+    /// What a field along the string counts at [`Linkage::points`] lifted by `step_m` and then lowered by it, in their order: the
+    /// weighted sum is [`Magnetisation::along_linkage_by_m`].
+    #[must_use]
+    pub fn lifted_weights(&self, step_m: f64) -> Vec<f64> {
+        let line = self.line;
+        let at =
+            |of: &DVector<f64>, node: usize| if node == 0 || node > of.len() { 0.0 } else { of[node - 1] };
+        let between = |of: &DVector<f64>| -> Vec<f64> {
+            let pieces = 0..line.nodes_m.len() - 1;
+            let points = |i: usize| RULE.iter().map(move |(t, _)| at(of, i) * (1.0 - t) + at(of, i + 1) * t);
+            pieces.flat_map(points).collect()
+        };
+        let (m, by_m) = (between(&self.along), between(&self.along_by_m));
+        let weights: Vec<f64> = line.weights().collect();
+        let side = |sign: f64| {
+            let (weights, m, by_m) = (&weights, &m, &by_m);
+            (0..weights.len()).map(move |p| weights[p] * (sign * m[p] / (2.0 * step_m) + 0.5 * by_m[p]))
+        };
+        side(1.0).chain(side(-1.0)).collect()
+    }
+
     /// Across the string a thin cylinder of high permeability takes M = 2H: magnetisation per flux density, A/(m·T).
     fn across(&self) -> f64 {
         let chi = self.steel.mu_r - 1.0;
