@@ -60,18 +60,23 @@ pub fn as_shown_by(name: &str, prediction: &Prediction, input: InstrumentInput) 
     }
 }
 
+/// One string's partials as they are heard, under a name, in a tone.
+pub fn partials_of(name: &str, tone: usize, string: &StringPrediction) -> Curve {
+    Curve {
+        name: name.to_owned(),
+        kind: "loaded",
+        tone: tone % TONES,
+        hz: string.partials.iter().map(|p| (p.hz * 10.0).round() / 10.0).collect(),
+        db: string.partials.iter().map(|p| (p.loaded_db.max(-60.0) * 100.0).round() / 100.0).collect(),
+    }
+}
+
 /// Every string's partials as they are heard: place, aperture and the loaded circuit.
 pub fn partials(design: &Design, strings: &[StringPrediction]) -> Vec<Curve> {
     let curve = |s: &StringPrediction| {
         let note = design.strings.each.get(s.string as usize - 1).map(|each| each.note.as_str());
         let note = note.filter(|n| !n.is_empty()).map_or_else(String::new, |n| format!(" ({n})"));
-        Curve {
-            name: format!("string {}{note}", s.string),
-            kind: "loaded",
-            tone: s.string as usize % TONES,
-            hz: s.partials.iter().map(|p| (p.hz * 10.0).round() / 10.0).collect(),
-            db: s.partials.iter().map(|p| (p.loaded_db.max(-60.0) * 100.0).round() / 100.0).collect(),
-        }
+        partials_of(&format!("string {}{note}", s.string), s.string as usize, s)
     };
     strings.iter().map(curve).collect()
 }

@@ -76,8 +76,8 @@ pub struct CheckedStart {
     pub wire_m: Option<f64>,
 }
 
-/// The document as it will be wound: one coil alone or all of them, with the planned turns on the first and what was
-/// measured on the spool.
+/// The document as it will be wound: one coil alone or all of them, with the planned turns on the first, what was
+/// measured on the spool, and the tolerance range that it was ordered to.
 fn to_wind(revision: &Design, command: &StartRun, spool: Option<&Spool>) -> Design {
     let alone = command.coil.as_deref().and_then(|coil| revision.alone(coil));
     let mut design = alone.unwrap_or_else(|| revision.clone());
@@ -85,6 +85,9 @@ fn to_wind(revision: &Design, command: &StartRun, spool: Option<&Spool>) -> Desi
         coil.wind.turns = command.turns;
         if let Some(spool) = spool {
             coil.wire.spool = Some(spool.measured());
+            if let Ok(ordered) = spool.tolerance.parse() {
+                coil.wire.range = ordered;
+            }
         }
     }
     design

@@ -29,7 +29,8 @@ export function watch(field) {
   text.className = "hint strength";
   text.setAttribute("role", "status");
   field.after(meter, text);
-  meter.hidden = true;
+  // Its place is kept while it says nothing, so that what stands below does not move from under a finger.
+  meter.style.visibility = "hidden";
   let asked = 0;
   let timer = 0;
   const ask = async () => {
@@ -44,7 +45,7 @@ export function watch(field) {
     // A slower answer to an earlier letter is late.
     if (turn !== asked || !answer.ok) return;
     const found = /** @type {{score: number, problem: string}} */ (await answer.json());
-    meter.hidden = field.value === "";
+    meter.style.visibility = field.value === "" ? "hidden" : "visible";
     meter.value = found.problem === "" ? found.score : Math.min(found.score, 2);
     text.textContent = field.value === "" ? "" : advice(found);
   };

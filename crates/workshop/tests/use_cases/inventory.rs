@@ -2,6 +2,7 @@
 
 use super::{design, run, set_up};
 use coil::design::Spool as Measured;
+use coil::wire::ToleranceRange;
 use store::part::NewPart;
 use store::spool::{NewCheck, NewSpool, SpoolDetails};
 use store::{ClientKey, SpoolId};
@@ -63,6 +64,31 @@ async fn the_wire_left_follows_from_the_weight() {
     let left = state.spool.left_now_m().unwrap();
     assert!((12_000.0..15_500.0).contains(&left), "{left}");
     assert_eq!(state.spool.ohm_per_m, Some(5.6));
+}
+
+/// A design says nominal wire; what was ordered is known of the spool, and narrows what the run is compared with.
+#[tokio::test]
+async fn a_run_is_predicted_with_the_wire_that_was_ordered() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let ordered = NewSpool { tolerance: "minimum-to-nominal".into(), ..new_spool("K-14", Some(5000.0)) };
+    let spool = workshop.add_spool(&actor, &ordered).await.unwrap();
+    let start = StartRun {
+        key: ClientKey::random(),
+        revision,
+        coil: None,
+        spool: Some(spool),
+        operator: actor.person,
+        winder: None,
+        turns: 7500,
+        stops: vec![7500],
+        wire_g: None,
+        remark: String::new(),
+        accept_short_spool: false,
+    };
+    let run = workshop.start_run(&actor, &start).await.unwrap();
+    let wound = workshop.run(&actor, run).await.unwrap();
+    assert_eq!(wound.design.coils[0].wire.range, ToleranceRange::MinimumToNominal);
 }
 
 #[tokio::test]

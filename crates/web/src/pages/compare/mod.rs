@@ -13,7 +13,7 @@ use coil::quantity::Units;
 use presentation::differences::{Difference, differences_in_words};
 use presentation::drawing::{section_over, top_over};
 use presentation::figures::Figure;
-use presentation::plot::{Curve, curves, measured, plot};
+use presentation::plot::{Curve, curves, measured, partials_of, plot};
 use presentation::spreadsheet::unformulated;
 use store::RevisionId;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
@@ -141,6 +141,8 @@ struct ComparePage {
     heads: Vec<&'static str>,
     lines: Vec<ComparedRow>,
     plot: String,
+    /// How each of them hears its lowest string, partial by partial; empty for one alone.
+    heard: String,
     /// The first two over one another.
     over: Vec<(&'static str, String)>,
     differs: Vec<Difference>,
@@ -160,10 +162,12 @@ async fn show(
     let filter =
         DesignFilter { search: asked.search.clone(), order: DesignOrder::Name, ..DesignFilter::default() };
     let rows = app.workshop.designs(&user.actor, &filter).await?;
-    let mut drawn: Vec<Curve> = Vec::new();
+    let (mut drawn, mut heard): (Vec<Curve>, Vec<Curve>) = (Vec::new(), Vec::new());
     for (tone, one) in all.iter().enumerate() {
         if let Some(p) = &one.prediction {
-            drawn.extend(curves(&format!("{} r{}", one.row.name, one.row.number), tone, &p.response));
+            let name = format!("{} r{}", one.row.name, one.row.number);
+            drawn.extend(curves(&name, tone, &p.response));
+            heard.extend(p.strings.last().map(|lowest| partials_of(&name, tone, lowest)));
         }
         for taken in &one.sweeps {
             drawn.push(measured(&taken.label, tone, &taken.sweep().map_err(AppError::internal)?));
@@ -181,6 +185,14 @@ async fn show(
         names: all.iter().map(|o| format!("{} r{}", o.row.name, o.row.number)).collect(),
         heads: asked.columns.iter().map(|c| c.label()).collect(),
         lines: lines(&all, &asked.columns),
+        heard: if heard.len() < 2 {
+            String::new()
+        } else {
+            plot(
+                &heard,
+                "Partials of the lowest string as each pickup hears them, in decibels over frequency",
+            )
+        },
         plot: if drawn.is_empty() {
             String::new()
         } else {
