@@ -214,12 +214,31 @@ const STRIP: [Figure; 7] = [
     Figure::RelativeOutput,
 ];
 
+/// Less is no peak: a response that only falls has its highest point at the lower end.
+const LEAST_PEAK_DB: f64 = 0.05;
+
 fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Cell {
     let (scale, q) = (figure.scale(), figure.of(&figures.pickup));
     let old = context.before.map(|b| figure.of(&b.pickup));
     let aim = figure.aim(&design.aims);
     let measured = context.measured.iter().find(|(f, _)| *f == figure).map(|(_, v)| *v);
     let is_level = figure == Figure::RelativeOutput;
+    if figure == Figure::Peak && figures.pickup.peak_db.nominal < LEAST_PEAK_DB {
+        return Cell {
+            key: figure.key(),
+            label: figure.label(),
+            value: "none".into(),
+            unit: String::new(),
+            band: "it only falls".into(),
+            drawing: String::new(),
+            change: String::new(),
+            aim: if aim.is_some() { "out" } else { "" },
+            measured: measured.map_or_else(String::new, |v| scale.text(v)),
+            seen: String::new(),
+            seen_by: String::new(),
+            why: why(figure.key(), design, figures, context),
+        };
+    }
     Cell {
         key: figure.key(),
         label: figure.label(),
@@ -301,6 +320,17 @@ mod tests {
     use super::*;
     use coil::design::tall_single;
     use coil::prediction::predict;
+
+    /// Where the response only falls there is no peak to tell, and no frequency is made up for it.
+    #[test]
+    fn a_response_that_only_falls_has_no_peak() {
+        let mut design = tall_single("Sedge", 6, 10.4);
+        design.load.volume_kohm = 30.0;
+        let figures = predict(&design).unwrap().summary();
+        let cells = cells(&design, &figures, &CellContext::default());
+        let peak = cells.iter().find(|c| c.key == "peak").unwrap();
+        assert!(peak.drawing.is_empty() && !peak.value.contains(char::is_numeric), "{}", peak.value);
+    }
 
     #[test]
     fn every_figure_says_why() {
