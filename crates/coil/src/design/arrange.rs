@@ -237,7 +237,8 @@ impl Design {
         let one = self.coils.iter().find(|c| c.name == coil)?.clone();
         let mut alone = self.clone();
         alone.coils = vec![one];
-        alone.potting = None;
+        // It is potted later; where nothing was said, nothing is said now.
+        alone.potting = alone.potting.map(|_| crate::design::Potting::default());
         alone.wiring.grounded = None;
         alone.poles.retain(|p| p.coil == coil);
         alone.bars.clear();

@@ -108,6 +108,14 @@ impl Linkage {
         pairs.flat_map(move |p| RULE.iter().map(move |(_, w)| self.section_m2() * w * (p[1] - p[0])))
     }
 
+    /// A quantity of the inner nodes, at the points between all of them.
+    fn at_points(&self, of_nodes: &DVector<f64>) -> Vec<f64> {
+        let at = |node: usize| if node == 0 || node > of_nodes.len() { 0.0 } else { of_nodes[node - 1] };
+        let pieces = 0..self.nodes_m.len() - 1;
+        let points = |piece: usize| RULE.iter().map(move |(t, _)| at(piece) * (1.0 - t) + at(piece + 1) * t);
+        pieces.flat_map(points).collect()
+    }
+
     /// Magnetic charge of each piece, −S·(change of the magnetisation over it).
     fn charges_of(&self, of_nodes: &DVector<f64>) -> Vec<f64> {
         let at = |node: usize| if node == 0 || node > of_nodes.len() { 0.0 } else { of_nodes[node - 1] };
@@ -213,10 +221,7 @@ impl Magnetisation<'_> {
     #[must_use]
     pub fn saturation(&self) -> Vec<f64> {
         let top = self.steel.saturation_t / MU_0;
-        let at = |node: usize| if node == 0 || node > self.along.len() { 0.0 } else { self.along[node - 1] };
-        let pieces = 0..self.line.nodes_m.len() - 1;
-        let points = |i: usize| RULE.iter().map(move |(t, _)| (at(i) * (1.0 - t) + at(i + 1) * t) / top);
-        pieces.flat_map(points).collect()
+        self.line.at_points(&self.along).into_iter().map(|m| m / top).collect()
     }
 
     /// Flux linkage with a coil, Wb: λ = (1/I)·∫M·B_coil dV by reciprocity. `coil` is the field of one ampere in it, with
@@ -323,14 +328,7 @@ impl Magnetisation<'_> {
     #[must_use]
     pub fn lifted_weights(&self, step_m: f64) -> Vec<f64> {
         let line = self.line;
-        let at =
-            |of: &DVector<f64>, node: usize| if node == 0 || node > of.len() { 0.0 } else { of[node - 1] };
-        let between = |of: &DVector<f64>| -> Vec<f64> {
-            let pieces = 0..line.nodes_m.len() - 1;
-            let points = |i: usize| RULE.iter().map(move |(t, _)| at(of, i) * (1.0 - t) + at(of, i + 1) * t);
-            pieces.flat_map(points).collect()
-        };
-        let (m, by_m) = (between(&self.along), between(&self.along_by_m));
+        let (m, by_m) = (line.at_points(&self.along), line.at_points(&self.along_by_m));
         let weights: Vec<f64> = line.weights().collect();
         let side = |sign: f64| {
             let (weights, m, by_m) = (&weights, &m, &by_m);

@@ -22,6 +22,23 @@ pub(super) fn new_spool(label: &str, left_m: Option<f64>) -> NewSpool {
     }
 }
 
+/// A run of 7,500 turns on a spool.
+fn start_on(actor: &Actor, revision: store::RevisionId, spool: SpoolId) -> StartRun {
+    StartRun {
+        key: ClientKey::random(),
+        revision,
+        coil: None,
+        spool: Some(spool),
+        operator: actor.person,
+        winder: None,
+        turns: 7500,
+        stops: vec![7500],
+        wire_g: None,
+        remark: String::new(),
+        accept_short_spool: false,
+    }
+}
+
 async fn part(workshop: &Workshop, actor: &Actor, name: &str, stock: i32) -> store::PartId {
     let new = NewPart {
         key: ClientKey::random(),
@@ -73,19 +90,7 @@ async fn a_run_is_predicted_with_the_wire_that_was_ordered() {
     let revision = design(&workshop, &actor).await;
     let ordered = NewSpool { tolerance: "minimum-to-nominal".into(), ..new_spool("K-14", Some(5000.0)) };
     let spool = workshop.add_spool(&actor, &ordered).await.unwrap();
-    let start = StartRun {
-        key: ClientKey::random(),
-        revision,
-        coil: None,
-        spool: Some(spool),
-        operator: actor.person,
-        winder: None,
-        turns: 7500,
-        stops: vec![7500],
-        wire_g: None,
-        remark: String::new(),
-        accept_short_spool: false,
-    };
+    let start = start_on(&actor, revision, spool);
     let run = workshop.start_run(&actor, &start).await.unwrap();
     let wound = workshop.run(&actor, run).await.unwrap();
     assert_eq!(wound.design.coils[0].wire.range, ToleranceRange::MinimumToNominal);
@@ -96,19 +101,7 @@ async fn a_spool_that_is_too_short_is_refused_unless_accepted() {
     let (workshop, actor, _) = set_up().await;
     let revision = design(&workshop, &actor).await;
     let spool = workshop.add_spool(&actor, &new_spool("K-12", Some(200.0))).await.unwrap();
-    let start = StartRun {
-        key: ClientKey::random(),
-        revision,
-        coil: None,
-        spool: Some(spool),
-        operator: actor.person,
-        winder: None,
-        turns: 7500,
-        stops: vec![7500],
-        wire_g: None,
-        remark: String::new(),
-        accept_short_spool: false,
-    };
+    let start = start_on(&actor, revision, spool);
     let Err(Refusal::SpoolTooShort { left_m, needed_m }) = workshop.start_run(&actor, &start).await else {
         panic!("refused")
     };

@@ -1,7 +1,6 @@
 //! Listening: the sheet against another pickup, as sound.
 
-use super::posted_sheet::{base_of, named, parent_of};
-use super::spools;
+use super::posted_sheet::design_of;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -9,7 +8,6 @@ use crate::form::FormData;
 use crate::respond::render;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use presentation::sheet;
 use store::RevisionId;
 use workshop::{Audition, AuditionSide};
 
@@ -40,16 +38,11 @@ pub(super) async fn sound(
     user: CurrentUser,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let parent = parent_of(&app, &user, form.get("parent")).await?;
-    let base = base_of(&form, parent.as_ref());
-    let referred = spools::referred(&app, &user, &form).await?;
-    let Ok(read) = sheet::read(&named(&form), &base, &referred, user.settings.units) else {
-        return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
-    };
+    let (document, parent) = design_of(&app, &user, &form).await?;
     let against = form.id("search_listen_of").map(RevisionId).or(parent.as_ref().map(|p| p.row.id));
     let against = against.ok_or_else(|| AppError::BadRequest("Choose a pickup to compare with.".into()))?;
     let command = Audition {
-        document: read.design,
+        document,
         design: parent.map(|p| p.row.design_id),
         against,
         equal_loudness: form.get("search_listen_level") != "true",

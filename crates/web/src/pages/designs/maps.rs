@@ -1,8 +1,7 @@
 //! Maps of a design: the field in a plane and the sensitivity over the plane of the strings, fetched by themselves.
 
 use super::matters::FetchedPanel;
-use super::posted_sheet::{base_of, named, parent_of};
-use super::spools;
+use super::posted_sheet::design_of;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -15,7 +14,6 @@ use coil::prediction::{BendMap, Plane};
 use coil::quantity::fixed;
 use presentation::drawing::bend;
 use presentation::field_map::field_map;
-use presentation::sheet;
 use std::fmt;
 use std::str::FromStr;
 
@@ -126,13 +124,8 @@ pub(super) async fn maps(
     user: CurrentUser,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let parent = parent_of(&app, &user, form.get("parent")).await?;
-    let base = base_of(&form, parent.as_ref());
-    let referred = spools::referred(&app, &user, &form).await?;
-    let Ok(read) = sheet::read(&named(&form), &base, &referred, user.settings.units) else {
-        return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
-    };
-    let design = &read.design;
+    let (design, _) = design_of(&app, &user, &form).await?;
+    let design = &design;
     let count = design.strings.count;
     let middle = Cut::String(count.div_ceil(2));
     let cut =

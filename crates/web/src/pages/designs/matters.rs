@@ -1,7 +1,6 @@
 //! What choices change that makers differ about, for one design: a table that is fetched by itself.
 
-use super::posted_sheet::{base_of, named, parent_of};
-use super::spools;
+use super::posted_sheet::design_of;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -12,7 +11,6 @@ use askama::Template;
 use coil::prediction::Quantity;
 use coil::search::{Choice, Matter};
 use presentation::format::signed_percent;
-use presentation::sheet;
 use workshop::Scatter;
 
 /// A change of a quantity.
@@ -122,13 +120,8 @@ pub(super) async fn table(
     user: CurrentUser,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let parent = parent_of(&app, &user, form.get("parent")).await?;
-    let base = base_of(&form, parent.as_ref());
-    let referred = spools::referred(&app, &user, &form).await?;
-    let Ok(read) = sheet::read(&named(&form), &base, &referred, user.settings.units) else {
-        return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
-    };
-    let Ok(now) = app.workshop.uncalibrated_prediction(&read.design).await? else {
+    let (design, _) = design_of(&app, &user, &form).await?;
+    let Ok(now) = app.workshop.uncalibrated_prediction(&design).await? else {
         return Err(AppError::BadRequest("This design cannot be predicted.".into()));
     };
     let reference = Reference {
@@ -136,7 +129,7 @@ pub(super) async fn table(
         resonance_hz: now.pickup.resonance_unloaded_hz.nominal,
         peak_hz: now.pickup.peak_hz.nominal,
     };
-    let (all, scatter) = app.workshop.matters(&user.actor, &read.design).await?;
+    let (all, scatter) = app.workshop.matters(&user.actor, &design).await?;
     let whose = if scatter.is_own {
         "this workshop's own coils"
     } else {

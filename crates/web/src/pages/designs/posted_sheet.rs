@@ -1,5 +1,6 @@
 //! A sheet as the workbench sends it: what it goes on from, and the design that its fields are of.
 
+use super::spools;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -13,6 +14,7 @@ use store::design::Revision;
 pub(super) const USUAL_STRINGS: u32 = 6;
 /// Pitch of its strings, mm.
 pub(super) const USUAL_PITCH_MM: f64 = 10.4;
+
 /// What a form goes on from: a revision, or nothing yet.
 pub(super) async fn parent_of(
     app: &App,
@@ -24,6 +26,23 @@ pub(super) async fn parent_of(
     }
     let id = parent.parse().ok().ok_or(AppError::NotFound("revision"))?;
     Ok(Some(app.workshop.revision(&user.actor, RevisionId(id)).await?))
+}
+
+/// The design of a sheet as it was sent, with what it goes on from: for panels that are fetched beside it, which show nothing
+/// while a field is to be corrected.
+pub(super) async fn design_of(
+    app: &App,
+    user: &CurrentUser,
+    form: &FormData,
+) -> Result<(Design, Option<Revision>), AppError> {
+    let parent = parent_of(app, user, form.get("parent")).await?;
+    let base = base_of(form, parent.as_ref());
+    let referred = spools::referred(app, user, form).await?;
+    let read = sheet::read(&named(form), &base, &referred, user.settings.units);
+    let read = read
+        .ok()
+        .ok_or_else(|| AppError::BadRequest("Correct the marked fields of the sheet first.".into()))?;
+    Ok((read.design, parent))
 }
 
 /// The design that the form's fields are of: the one it carries, else its parent.

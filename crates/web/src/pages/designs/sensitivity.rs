@@ -1,7 +1,6 @@
 //! What each adjustment changes: a table that is fetched by itself, since it takes about twenty predictions.
 
-use super::posted_sheet::{base_of, named, parent_of};
-use super::spools;
+use super::posted_sheet::design_of;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -13,7 +12,6 @@ use coil::quantity::Units;
 use coil::search::{Goal, Sensitivity};
 use presentation::format::{signed_db, signed_percent};
 use presentation::search_form::{goal_label, goal_or};
-use presentation::sheet;
 
 /// Changes below this share are none.
 const LEAST_SHARE: f64 = 5e-4;
@@ -73,14 +71,9 @@ pub(super) async fn table(
     user: CurrentUser,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let parent = parent_of(&app, &user, form.get("parent")).await?;
-    let base = base_of(&form, parent.as_ref());
-    let referred = spools::referred(&app, &user, &form).await?;
-    let Ok(read) = sheet::read(&named(&form), &base, &referred, user.settings.units) else {
-        return Err(AppError::BadRequest("Correct the marked fields of the sheet first.".into()));
-    };
+    let (design, _) = design_of(&app, &user, &form).await?;
     let goal = goal_or(form.get("goal"), Goal::Inductance);
-    let all = app.workshop.sensitivities(&user.actor, &read.design, goal).await?;
+    let all = app.workshop.sensitivities(&user.actor, &design, goal).await?;
     render_page(&rows(all, goal, user.settings.units), false)
 }
 
