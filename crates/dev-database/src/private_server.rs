@@ -107,7 +107,7 @@ impl PrivateServer {
             Err(TryLockError::WouldBlock) => return Err(ServerError::InUse(folder.clone())),
             Err(TryLockError::Error(source)) => return Err(problem(source)),
         }
-        let password = prepare(folder).await?;
+        let password = prepare(folder, &runtime).await?;
         mark(folder).map_err(problem)?;
         let mut runtime = runtime;
         let mut port = free_port().map_err(problem)?;
@@ -234,7 +234,7 @@ fn user_name() -> String {
 
 /// Makes the data files the first time, and returns the password of our own user. A folder left half
 /// made by a crash is made anew; the marker is written last.
-async fn prepare(folder: &Path) -> Result<String, ServerError> {
+async fn prepare(folder: &Path, runtime: &Path) -> Result<String, ServerError> {
     let problem = |source| ServerError::Folder { path: folder.to_owned(), source };
     let (data, marker, secret) = (folder.join("mariadb"), folder.join("ready"), folder.join("password"));
     if marker.exists()
@@ -260,6 +260,7 @@ async fn prepare(folder: &Path) -> Result<String, ServerError> {
             "--force",
             "--innodb-log-file-size=8M",
         ])
+        .env("TMPDIR", runtime)
         .stdin(Stdio::null())
         .output()
         .await;
@@ -361,6 +362,8 @@ fn spawn(
             Durability::Full => careful.as_slice(),
             Durability::None => careless.as_slice(),
         })
+        // A server that starts removes the temporary tables of whoever shares its folder for them.
+        .arg(format!("--tmpdir={}", runtime.display()))
         .env("FILAMENTUM_REMOVE", runtime)
         // Debian keeps the server where not every user's path looks.
         .env("PATH", format!("{}:/usr/sbin:/sbin", std::env::var("PATH").unwrap_or_default()))
