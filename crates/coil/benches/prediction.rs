@@ -49,7 +49,15 @@ fn parts(c: &mut Criterion) {
     let curve = Material::Named(Grade::Alnico5).demagnetisation();
     let magnet = curve.map(|curve| Magnetised { curve, charge: 1.0 });
     let rod = |x: f64, mu_r: f64, magnet| {
-        Body::Rod(Rod { axis_m: (x, 0.0), bottom_m: 0.0, length_m: 17e-3, radius_m: 2.375e-3, mu_r, magnet })
+        Body::Rod(Rod {
+            axis_m: (x, 0.0),
+            bottom_m: 0.0,
+            length_m: 17e-3,
+            radius_m: 2.375e-3,
+            bevel_m: 0.0,
+            mu_r,
+            magnet,
+        })
     };
     c.bench_function("what a rod magnet holds", |b| {
         b.iter(|| System::new(black_box(&[rod(0.0, 4.3, magnet)]), Resolution::default()).held());

@@ -265,6 +265,17 @@ impl Design {
             walk.limited(&at("diameter_mm"), pole.diameter_mm);
             walk.limited(&at("length_mm"), pole.length_mm);
             walk.limited(&at("bottom_mm"), pole.bottom_mm);
+            walk.limited(&at("bevel_mm"), pole.bevel_mm);
+            let most =
+                if pole.is_round() { (0.45 * pole.diameter_mm).min(0.5 * pole.length_mm) } else { 0.0 };
+            if pole.bevel_mm > most {
+                let allowed = if pole.is_round() {
+                    format!("up to {most:.2} mm here")
+                } else {
+                    "0: only round poles are bevelled".into()
+                };
+                walk.report(&at("bevel_mm"), "the bevel is wider than the pole allows", allowed);
+            }
             walk.limited(&at("charge"), pole.charge);
             walk.material(&at("material"), pole.material);
             let beside = |other: &super::Pole| {

@@ -52,6 +52,7 @@ pub const LIMITS: &[Limit] = &[
     limit("poles[].diameter_mm", 0.5, 40.0, "mm"),
     limit("poles[].length_mm", 0.5, 80.0, "mm"),
     limit("poles[].bottom_mm", -100.0, 100.0, "mm"),
+    limit("poles[].bevel_mm", 0.0, 20.0, "mm"),
     limit("poles[].charge", 0.0, 1.0, ""),
     limit("bars[].size_mm[]", 0.05, 500.0, "mm"),
     limit("bars[].center_mm[]", -500.0, 500.0, "mm"),
@@ -124,6 +125,7 @@ mod tests {
             json!({ "bare_mm": 0.06, "overall_mm": 0.07, "ohm_per_m": 5.0, "at_c": 20.0, "left_m": 10.0 });
         value["leads"]["pf_per_m"] = json!(42.0);
         value["wiring"]["foil_gap_mm"] = json!(0.3);
+        value["poles"][0]["bevel_mm"] = json!(0.2);
         value["coils"][0]["wind"]["turns_per_pass"] = json!(100.0);
         value["coils"][0]["wind"]["tension_n"] = json!(0.2);
         value["coils"][0]["wind"]["packing"] = json!(0.8);
@@ -156,7 +158,8 @@ mod tests {
     }
 
     /// Places where another value of the document limits a number further.
-    const LIMITED_FURTHER: [&str; 5] = [
+    const LIMITED_FURTHER: [&str; 6] = [
+        "poles[].bevel_mm",
         "coils[].wind.margin_mm",
         "coils[].former.core.corner_mm",
         "coils[].former.core.length_mm",

@@ -355,6 +355,10 @@ pub struct Pole {
     /// Height of its lower face, mm.
     #[serde(default)]
     pub bottom_mm: f64,
+    /// Width of the bevel of its upper edge at 45°, mm, of a round pole: less than half its diameter and than its length; 0 when
+    /// absent, a sharp edge.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub bevel_mm: f64,
     /// What it is made of.
     pub material: Material,
     /// Charge as a share of saturation; 1 when absent.
@@ -363,6 +367,14 @@ pub struct Pole {
     /// The pole that looks up.
     #[serde(default)]
     pub up: Polarity,
+}
+
+impl Pole {
+    /// Whether its section is a circle.
+    #[must_use]
+    pub fn is_round(&self) -> bool {
+        !matches!(self.shape, PoleShape::Blade | PoleShape::Square)
+    }
 }
 
 /// Shape of a pole.
@@ -643,6 +655,10 @@ fn default_flange() -> f64 {
 }
 fn default_seed() -> u64 {
     1
+}
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for a reference")]
+fn is_zero(value: &f64) -> bool {
+    *value == 0.0
 }
 fn default_charge() -> f64 {
     1.0

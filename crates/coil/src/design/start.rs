@@ -293,6 +293,7 @@ fn pole(
         diameter_mm,
         length_mm,
         bottom_mm,
+        bevel_mm: 0.0,
         material: Material::Named(grade),
         charge: 1.0,
         up,

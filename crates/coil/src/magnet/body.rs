@@ -7,6 +7,7 @@
 //! axes: through every side of a cell an unknown flux, and across its thinnest axis what those leave over, plus
 //! an unknown of its own.
 
+use super::bevel::Seen;
 use super::grade::Demagnetisation;
 use super::patch::{Patch, Shape, along};
 use crate::numeric::gauss;
@@ -51,6 +52,8 @@ pub struct Rod {
     pub length_m: f64,
     /// Radius, m.
     pub radius_m: f64,
+    /// Width and height of the bevel of its upper edge, m; 0 for a sharp edge, less than the radius.
+    pub bevel_m: f64,
     /// Relative (recoil) permeability.
     pub mu_r: f64,
     /// How it magnetises by itself along z; `None` for a plain pole.
@@ -142,6 +145,15 @@ pub(super) struct Cut {
     pub across: Overlap,
     pub samples: Vec<Sample>,
     pub law: Vec<LawPoint>,
+    /// The surfaces from outside, where they are not those that the parts act with.
+    pub seen: Option<Seen>,
+}
+
+impl Cut {
+    /// The surfaces as they are seen from outside, with what each unknown puts on them.
+    pub(super) fn outside(&self) -> (&[Patch], &[Vec<(usize, f64)>]) {
+        self.seen.as_ref().map_or((&self.patches, &self.charges), |seen| (&seen.patches, &seen.charges))
+    }
 }
 
 /// Intervals along a rod that are magnetised across together.
@@ -201,7 +213,7 @@ impl Rod {
             let even = k as f64 / intervals as f64;
             0.1 * even + 0.9 * (0.5 - 0.5 * (PI * even).cos())
         };
-        (0..=intervals).map(|k| self.length_m * place(k)).collect()
+        (0..=intervals).map(|k| self.even_length_m() * place(k)).collect()
     }
 
     /// A plain rod beside a bar magnet is also magnetised across: evenly along y in every interval.
@@ -267,10 +279,11 @@ impl Rod {
                 }
             }
         }
-        patches.push(disc(self.length_m, 1.0));
+        let top = self.even_length_m();
+        patches.push(disc(top, 1.0));
         let upper = patches.len() - 1;
         charges[last].push((upper, 1.0));
-        for (node, z, face, sign) in [(0, 0.0, 0, -1.0), (last, self.length_m, upper, 1.0)] {
+        for (node, z, face, sign) in [(0, 0.0, 0, -1.0), (last, top, upper, 1.0)] {
             if kinds == 1 {
                 break;
             }
@@ -292,7 +305,9 @@ impl Rod {
                 along.push((kinds * count + i, kinds * count + i, area * 2.0 * half_m));
             }
         }
-        Cut { unknowns, patches, charges, along, across, samples, law }
+        let mut cut = Cut { unknowns, patches, charges, along, across, samples, law, seen: None };
+        cut.seen = self.seen(&cut);
+        cut
     }
 }
 
@@ -337,6 +352,7 @@ impl Block {
             across: Overlap::new(),
             samples: Vec::new(),
             law: Vec::new(),
+            seen: None,
         };
         for j in 0..grid.nq {
             for i in 0..grid.np {

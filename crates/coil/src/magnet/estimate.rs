@@ -54,6 +54,7 @@ pub fn estimate_alloy(
                 bottom_m: 0.0,
                 length_m,
                 radius_m: diameter_m / 2.0,
+                bevel_m: 0.0,
                 mu_r: material.recoil_mu(),
                 magnet: Some(Magnetised { curve: material.demagnetisation()?, charge: 1.0 }),
             };

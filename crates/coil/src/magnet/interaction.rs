@@ -20,7 +20,7 @@ pub(super) fn interactions(members: &[Member], size: usize, resolution: Resoluti
             let itself = std::ptr::eq(here, there);
             let block = match (&here.body, &there.body) {
                 (Body::Rod(rod), _) if itself => {
-                    known(&mut own, [rod.radius_m, rod.length_m, kind(rod)], || {
+                    known(&mut own, [rod.radius_m, rod.even_length_m(), kind(rod)], || {
                         weigh(here, &own_of_rod(here, rod, resolution.rod), there)
                     })
                 }
@@ -50,10 +50,10 @@ fn stands(a: &Rod, b: &Rod) -> [f64; 9] {
         lateral,
         a.bottom_m - b.bottom_m,
         a.radius_m,
-        a.length_m,
+        a.even_length_m(),
         kind(a),
         b.radius_m,
-        b.length_m,
+        b.even_length_m(),
         kind(b),
         a.axis_m.1 - b.axis_m.1,
     ]
@@ -232,7 +232,8 @@ fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
     let mut disc_disc = 0.0;
     for (u, wu) in SIX.iter() {
         for (v, wv) in SIX.iter() {
-            let rings = (2.0 * PI * u * r) * (2.0 * PI * v * r) * ring_ring(u * r, v * r, rod.length_m);
+            let rings =
+                (2.0 * PI * u * r) * (2.0 * PI * v * r) * ring_ring(u * r, v * r, rod.even_length_m());
             disc_disc += wu * wv * r * r * rings;
         }
     }
@@ -254,7 +255,7 @@ fn own_energies(rod: &Rod, intervals: usize) -> DMatrix<f64> {
     }
     // The smaller discs of either face: with one another in the same plane and across, with the whole discs, with the bands.
     let inner = DISCS.len() - 1;
-    let apart = [0.0, rod.length_m].map(|z| {
+    let apart = [0.0, rod.even_length_m()].map(|z| {
         DMatrix::from_fn(DISCS.len(), DISCS.len(), |a, b| {
             if a > b { 0.0 } else { disc_with_disc(DISCS[a] * r, DISCS[b] * r, z) }
         })

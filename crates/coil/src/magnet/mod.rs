@@ -1,5 +1,6 @@
 //! Magnetic parts: grades, how parts are cut into elements, how they act together, what they hold and show.
 
+mod bevel;
 mod body;
 mod estimate;
 mod grade;

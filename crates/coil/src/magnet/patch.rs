@@ -99,6 +99,19 @@ static RING: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| {
 });
 const RING_POINTS: u32 = 24;
 
+/// Square of reach over distance above which a fourth moment still moves a field by a quarter of a per cent.
+const STILL_FELT: f64 = 1.0 / 16.0;
+
+/// Field of a fourth moment about z: minus the gradient of charge·P₄(cos θ)/d⁵, times d³.
+fn field_of_fourth(r: [f64; 3], by_d2: f64, moment: f64) -> [f64; 3] {
+    let c2 = r[2] * r[2] * by_d2;
+    // With Pₙ written in cos θ = z/d, ∂/∂r leaves a part along r and one along z.
+    let along_r = 0.125 * (315.0 * c2 * c2 - 210.0 * c2 + 15.0);
+    let along_z = 0.125 * (140.0 * c2 - 60.0);
+    let share = moment * by_d2 * by_d2;
+    [share * along_r * r[0], share * along_r * r[1], share * (along_r - along_z) * r[2]]
+}
+
 impl Patch {
     /// Area, m².
     #[must_use]
@@ -236,9 +249,26 @@ impl Patch {
         // φ = q/4π·(1/d + ½Σ s·(3x² − d²)/d⁵), and minus its gradient.
         let trace: f64 = squares.iter().sum();
         let weighed = squares[0] * r[0] * r[0] + squares[1] * r[1] * r[1] + squares[2] * r[2] * r[2];
-        std::array::from_fn(|i| {
+        let mut field = std::array::from_fn(|i| {
             charge * r[i] * (1.0 + (7.5 * weighed * by_d2 - 3.0 * squares[i] - 1.5 * trace) * by_d2)
-        })
+        });
+        let reach = self.reach_sq_m2() * by_d2;
+        if reach > STILL_FELT {
+            let fourth = self.fourth_moment_m4();
+            for (sum, part) in field.iter_mut().zip(field_of_fourth(r, by_d2, charge * fourth)) {
+                *sum += part;
+            }
+        }
+        field
+    }
+
+    /// Fourth moment of a disc or a band about its axis, m⁴: the mean of d⁴·P₄; nothing of the others.
+    fn fourth_moment_m4(&self) -> f64 {
+        match self.shape {
+            Shape::Disc { radius_m } => radius_m.powi(4) / 8.0,
+            Shape::Band { radius_m: r, half_m: h } => h.powi(4) / 5.0 - h * h * r * r + 0.375 * r.powi(4),
+            Shape::Across { .. } | Shape::Rectangle { .. } => 0.0,
+        }
     }
 
     /// A disc or band as rings of charge; on the axis in closed form.
@@ -558,10 +588,12 @@ mod tests {
     fn far_joins_near() {
         for shape in [Shape::Disc { radius_m: 0.002 }, Shape::Band { radius_m: 0.002, half_m: 0.0005 }] {
             let patch = Patch { center_m: [0.0; 3], shape };
-            for at in [[0.0061, 0.0, 0.003], [0.001, 0.004, -0.006]] {
+            for at in
+                [[0.0046, 0.0, 0.001], [0.0061, 0.0, 0.003], [0.001, 0.003, -0.0045], [0.0, 0.0, 0.0047]]
+            {
                 let (far, near) = (patch.field_from_far(at), patch.field_of_rings(at));
                 for (a, b) in far.iter().zip(near) {
-                    assert!((a - b).abs() < 0.01 * norm(near), "{a} {b}");
+                    assert!((a - b).abs() < 0.01 * norm(near), "{at:?}: {a} {b}");
                 }
             }
         }

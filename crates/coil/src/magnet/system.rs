@@ -237,8 +237,9 @@ impl System {
         let mut all = Vec::new();
         for member in &self.members {
             let from = all.len();
-            all.extend(member.cut.patches.iter().map(|&patch| Charged { patch, density_a_m: 0.0 }));
-            for (unknown, list) in member.cut.charges.iter().enumerate() {
+            let (patches, charges) = member.cut.outside();
+            all.extend(patches.iter().map(|&patch| Charged { patch, density_a_m: 0.0 }));
+            for (unknown, list) in charges.iter().enumerate() {
                 for &(patch, density) in list {
                     all[from + patch].density_a_m += density * state[member.first + unknown];
                 }
@@ -253,8 +254,9 @@ impl System {
         let mut all: Vec<(Patch, Vec<(usize, f64)>)> = Vec::new();
         for member in &self.members {
             let from = all.len();
-            all.extend(member.cut.patches.iter().map(|&patch| (patch, Vec::new())));
-            for (unknown, list) in member.cut.charges.iter().enumerate() {
+            let (patches, charges) = member.cut.outside();
+            all.extend(patches.iter().map(|&patch| (patch, Vec::new())));
+            for (unknown, list) in charges.iter().enumerate() {
                 for &(patch, density) in list {
                     all[from + patch].1.push((member.first + unknown, density));
                 }

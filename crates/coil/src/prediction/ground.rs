@@ -93,7 +93,7 @@ fn pole_f(pole: &Pole, coil: &Coil, winding: &Surfaces<'_>) -> f64 {
     let length = (high.min(winding.to_z_m) - low.max(winding.from_z_m)).max(0.0);
     let radius = pole.diameter_mm * 1e-3 / 2.0;
     let gap = (half_y - radius).max(LINER_M) + film;
-    let per_m = if matches!(pole.shape, PoleShape::Blade | PoleShape::Square) {
+    let per_m = if !pole.is_round() {
         let along = if pole.shape == PoleShape::Blade { 2.0 * half_x } else { 2.0 * radius };
         2.0 * along / gap
     } else if winding.core.straight_x_m < 1e-9 && winding.core.straight_y_m < 1e-9 {

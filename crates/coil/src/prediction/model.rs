@@ -427,6 +427,7 @@ fn pole_body(design: &Design, pole: &Pole) -> Body {
             bottom_m: pole.bottom_mm * 1e-3,
             length_m,
             radius_m: thick_m / 2.0,
+            bevel_m: pole.bevel_mm * 1e-3,
             mu_r,
             magnet,
         }),

@@ -27,6 +27,8 @@ pub enum Choice {
     Cover,
     /// A cover of brass instead of nickel silver.
     CoverMetal,
+    /// A bevel on the upper edge of round poles, or a sharp edge.
+    Bevel,
     /// Reversed by swapping the leads, instead of by the winder's direction.
     Reverse,
 }
@@ -46,7 +48,7 @@ pub struct Matter {
 
 impl Choice {
     /// Every choice, in the order lists show them.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Potting,
         Self::Lay,
         Self::Build,
@@ -55,6 +57,7 @@ impl Choice {
         Self::BasePlate,
         Self::Cover,
         Self::CoverMetal,
+        Self::Bevel,
         Self::Reverse,
     ];
 
@@ -86,6 +89,7 @@ impl Choice {
             Self::BasePlate => base_plate(design),
             Self::Cover => (without_cover(design), covered(design, Grade::NickelSilver)),
             Self::CoverMetal => (covered(design, Grade::NickelSilver), covered(design, Grade::Brass)),
+            Self::Bevel => bevel(design)?,
             Self::Reverse => reverse(design),
         })
     }
@@ -148,6 +152,22 @@ fn base_plate(design: &Design) -> (Side, Side) {
         });
     });
     (changed(design, "no base plate", without), with)
+}
+
+/// Sharp edges against bevelled ones: as wide as the design has them, or half a millimetre.
+fn bevel(design: &Design) -> Option<(Side, Side)> {
+    let round = || design.poles.iter().filter(|p| p.is_round());
+    round().next()?;
+    let given = round().map(|p| p.bevel_mm).fold(0.0, f64::max);
+    let width = if given > 0.0 { given } else { 0.5 };
+    let with = |words: String, mm: f64| {
+        changed(design, &words, |d| {
+            for pole in d.poles.iter_mut().filter(|p| p.is_round()) {
+                pole.bevel_mm = mm.min(0.2 * pole.diameter_mm).min(0.4 * pole.length_mm);
+            }
+        })
+    };
+    Some((with("sharp edges".into(), 0.0), with(format!("bevelled by {width} mm"), width)))
 }
 
 fn reverse(design: &Design) -> (Side, Side) {

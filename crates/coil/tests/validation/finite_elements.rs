@@ -10,8 +10,15 @@ use coil::magnet::{
 use nalgebra::DMatrix;
 use serde_json::Value;
 
-const PLAIN: Rod =
-    Rod { axis_m: (0.0, 0.0), bottom_m: 0.0, length_m: 0.017, radius_m: 0.002_375, mu_r: 3.0, magnet: None };
+const PLAIN: Rod = Rod {
+    axis_m: (0.0, 0.0),
+    bottom_m: 0.0,
+    length_m: 0.017,
+    radius_m: 0.002_375,
+    bevel_m: 0.0,
+    mu_r: 3.0,
+    magnet: None,
+};
 
 /// Rods along x at `y_m`, as a case gives them: an even row about the middle, or by their places.
 fn row(given: &Value, y_m: f64) -> Vec<Body> {
@@ -192,6 +199,7 @@ fn alnico_rods_on_their_demagnetisation_curve() {
         let rod = Rod {
             length_m: num(case, "length_mm") * 1e-3,
             radius_m: num(case, "diameter_mm") * 0.5e-3,
+            bevel_m: 0.0,
             mu_r: 3.5,
             magnet: Some(Magnetised { curve, charge: 1.0 }),
             ..PLAIN

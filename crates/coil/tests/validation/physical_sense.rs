@@ -17,7 +17,15 @@ fn pickup(change: impl FnOnce(&mut Design)) -> PickupPrediction {
 }
 
 fn rod(mu_r: f64) -> Rod {
-    Rod { axis_m: (0.0, 0.0), bottom_m: 0.0, length_m: 0.017, radius_m: 0.002_375, mu_r, magnet: None }
+    Rod {
+        axis_m: (0.0, 0.0),
+        bottom_m: 0.0,
+        length_m: 0.017,
+        radius_m: 0.002_375,
+        bevel_m: 0.0,
+        mu_r,
+        magnet: None,
+    }
 }
 
 fn winding() -> Winding {
@@ -162,6 +170,51 @@ fn a_hard_magnet_is_two_discs() {
     }
 }
 
+/// A rigid rod with a bevelled edge carries its charge on the smaller face and on the cone below it: against rings of
+/// that charge, summed on the axis.
+#[rstest]
+#[case(0.5e-3)]
+#[case(0.8e-3)]
+#[case(0.0)]
+fn a_bevelled_hard_magnet_has_charge_on_its_cone(#[case] bevel_m: f64) {
+    let curve = Demagnetisation::Line { br_t: 1.0, mu_r: 1.001 };
+    let hard = Rod { bevel_m, magnet: Some(Magnetised { curve, charge: 1.0 }), ..rod(1.001) };
+    let (length, radius) = (hard.length_m, hard.radius_m);
+    let system = System::new(&[Body::Rod(hard)], Resolution::default());
+    let charged = system.charged(&system.held());
+    for gap in [0.0005, 0.001, 0.003, 0.006] {
+        let at = length + gap;
+        let count = 20_000;
+        let mut exact = 0.0;
+        for k in 0..count {
+            let distance = radius * (f64::from(k) + 0.5) / f64::from(count);
+            let charge = distance * radius / f64::from(count);
+            let ring = |z: f64| (at - z) / (distance * distance + (at - z).powi(2)).powf(1.5);
+            let upper = length - (distance - (radius - bevel_m)).max(0.0);
+            exact += 0.5 * charge * (ring(upper) - ring(0.0));
+        }
+        let got = flux_density(&charged, [0.0, 0.0, at])[2];
+        assert!((got / exact - 1.0).abs() < 0.01, "gap {gap}: {}", got / exact);
+    }
+}
+
+/// A bevel takes material away: less inductance with a steel rod, less field beside the rim than in the middle.
+#[test]
+fn a_bevel_takes_material_away() {
+    let sharp = rod(200.0);
+    let bevelled = Rod { bevel_m: 0.6e-3, ..sharp };
+    let (with, without) = (gain(&[bevelled], &winding()), gain(&[sharp], &winding()));
+    assert!(with < without && with > 0.97 * without, "{with} of {without}");
+    let curve = Material::Named(Grade::Alnico5).demagnetisation().unwrap();
+    let field = |rod: Rod, x: f64| {
+        let rod = Rod { magnet: Some(Magnetised { curve, charge: 1.0 }), mu_r: 4.3, ..rod };
+        let system = System::new(&[Body::Rod(rod)], Resolution::default());
+        flux_density(&system.charged(&system.held()), [x, 0.0, rod.length_m + 5e-4])[2]
+    };
+    let lost = |x: f64| 1.0 - field(bevelled, x) / field(sharp, x);
+    assert!(lost(2.2e-3) > 0.1 && lost(0.0).abs() < 0.05, "{} {}", lost(2.2e-3), lost(0.0));
+}
+
 /// A rod turned over gives the same flux the other way.
 #[test]
 fn polarity_is_a_sign() {
@@ -182,7 +235,15 @@ fn polarity_is_a_sign() {
 fn a_steel_rod_across_the_field() {
     let steel = |x: f64, y: f64| {
         let axis_m = (x, y);
-        Body::Rod(Rod { axis_m, bottom_m: -0.05, length_m: 0.1, radius_m: 2.4e-3, mu_r: 200.0, magnet: None })
+        Body::Rod(Rod {
+            axis_m,
+            bottom_m: -0.05,
+            length_m: 0.1,
+            radius_m: 2.4e-3,
+            bevel_m: 0.0,
+            mu_r: 200.0,
+            magnet: None,
+        })
     };
     // Rods are magnetised across where a bar magnet is: this one is too far and too weak to matter.
     let curve = Demagnetisation::Line { br_t: 1e-6, mu_r: 1.05 };

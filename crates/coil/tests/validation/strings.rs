@@ -24,6 +24,7 @@ fn strings_over_a_row_of_rods() {
                 bottom_m: -8.5e-3,
                 length_m: 17e-3,
                 radius_m: 2.375e-3,
+                bevel_m: 0.0,
                 mu_r: 3.0,
                 magnet: Some(magnet),
             })

@@ -62,7 +62,11 @@ fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
     for (coil, pole) in &poles {
         let place =
             (coil.center_mm[1] - pole.diameter_mm / 2.0, pole.bottom_mm, pole.diameter_mm, pole.length_mm);
-        rect(&mut svg, "pole", place, "length_mm");
+        if pole.bevel_mm > 0.0 {
+            bevelled(&mut svg, place, pole.bevel_mm);
+        } else {
+            rect(&mut svg, "pole", place, "length_mm");
+        }
     }
     let string_z = face + gap;
     rect(&mut svg, "string-body", (-edge - 2.0, string_z, 2.0 * edge + 4.0, 0.4), "gap");
@@ -105,6 +109,15 @@ fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
     }
     let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom + 7.0];
     (svg, view)
+}
+
+/// A pole whose upper edge is bevelled, from the side.
+fn bevelled(svg: &mut Svg, (x, z, w, h): (f64, f64, f64, f64), bevel: f64) {
+    let corners = [(0.0, 0.0), (w, 0.0), (w, h - bevel), (w - bevel, h), (bevel, h), (0.0, h - bevel)];
+    let points: Vec<String> =
+        corners.iter().map(|(right, up)| format!("{:.3},{:.3}", x + right, -(z + up))).collect();
+    let shape = Element::new("polygon").with("class", "pole").with("data-field", "length_mm");
+    svg.put(shape.with("points", points.join(" ")));
 }
 
 fn rect(svg: &mut Svg, class: &str, (x, z, w, h): (f64, f64, f64, f64), field: &str) {

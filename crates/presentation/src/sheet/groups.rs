@@ -303,7 +303,7 @@ fn same_in_row(design: &Design, coil: &str) -> bool {
     let Some(first) = row.next() else { return true };
     let key = |p: &coil::design::Pole| {
         (
-            [p.diameter_mm, p.bottom_mm, p.charge].map(f64::to_bits),
+            [p.diameter_mm, p.bottom_mm, p.bevel_mm, p.charge].map(f64::to_bits),
             p.up,
             match p.material {
                 Material::Named(grade) => grade.word().to_owned(),
@@ -317,8 +317,9 @@ fn same_in_row(design: &Design, coil: &str) -> bool {
 fn poles(design: &Design, one_by_one: bool) -> Group {
     let mut group = Group { title: "Poles".into(), ..Group::default() };
     let common = !one_by_one && design.coils.iter().all(|c| same_in_row(design, &c.name));
+    let any_round = design.poles.iter().any(coil::design::Pole::is_round);
     let columns = |at: &dyn Fn(&str) -> String, of: &str, now: Material| {
-        vec![
+        let mut all = vec![
             def(
                 at("diameter_mm"),
                 format!("{of}diameter"),
@@ -334,7 +335,12 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
             ),
             def(at("charge"), format!("{of}charge"), percent(), "Share of full charge; steel takes none."),
             def(at("up"), format!("{of}polarity"), words(&POLARITY), "The pole that faces the strings."),
-        ]
+        ];
+        if any_round {
+            let note = "Of the upper edge at 45°; 0 for a sharp edge. Bevel before charging.";
+            all.insert(2, def(at("bevel_mm"), format!("{of}bevel"), mm(), note));
+        }
+        all
     };
     if common {
         for coil in &design.coils {
@@ -370,7 +376,10 @@ fn poles(design: &Design, one_by_one: bool) -> Group {
             (name, cells)
         });
         group.table = Some((
-            vec!["Length", "Diameter", "Lower face at", "Alloy", "Charge %", "Polarity"],
+            ["Length", "Diameter", "Lower face at", "Bevel", "Alloy", "Charge %", "Polarity"]
+                .into_iter()
+                .filter(|column| any_round || *column != "Bevel")
+                .collect(),
             rows.collect(),
         ));
         group.tools.push(Tool { step: "poles.fill".into(), label: "Copy the first pole of each row" });

@@ -283,6 +283,7 @@ fn pole<'a>(pole: &'a mut Pole, at: &str) -> Option<Slot<'a>> {
         "length_mm" => Slot::Number(&mut pole.length_mm),
         "diameter_mm" => Slot::Number(&mut pole.diameter_mm),
         "bottom_mm" => Slot::Number(&mut pole.bottom_mm),
+        "bevel_mm" => Slot::Number(&mut pole.bevel_mm),
         "material" => Slot::Material(&mut pole.material),
         "charge" => Slot::Number(&mut pole.charge),
         "up" => word(&mut pole.up),

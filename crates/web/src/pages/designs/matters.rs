@@ -62,6 +62,7 @@ const fn question(choice: Choice) -> &'static str {
         Choice::BasePlate => "A steel base plate?",
         Choice::Cover => "A cover?",
         Choice::CoverMetal => "Which metal for the cover?",
+        Choice::Bevel => "Bevelled poles?",
         Choice::Reverse => "Reversed by winder or by leads?",
     }
 }

@@ -1,0 +1,64 @@
+//! A bevelled upper edge of a rod.
+//!
+//! A straight end as long as leaves the volume equal stands for a bevelled one where parts act on one another; seen from
+//! outside, the charge of the end lies where it is: on the smaller face, and on a cone below it. Total charge and moment are
+//! those of an evenly magnetised bevelled rod.
+
+use super::body::{Cut, Rod};
+use super::patch::{Patch, Shape};
+
+/// Surfaces as they are seen from outside, with what each unknown puts on them.
+#[derive(Clone, Debug)]
+pub(super) struct Seen {
+    pub patches: Vec<Patch>,
+    pub charges: Vec<Vec<(usize, f64)>>,
+}
+
+impl Rod {
+    /// Length of a rod with straight ends and of equal volume, m.
+    pub(super) fn even_length_m(&self) -> f64 {
+        let (r, b) = (self.radius_m, self.bevel_m);
+        self.length_m - b * b * (r - b / 3.0) / (r * r)
+    }
+
+    /// The surfaces of a bevelled rod as they are; `None` for one with straight ends.
+    pub(super) fn seen(&self, cut: &Cut) -> Option<Seen> {
+        if self.bevel_m <= 0.0 {
+            return None;
+        }
+        let (top_m, even_m) = (self.bottom_m + self.length_m, self.bottom_m + self.even_length_m());
+        let inner = self.radius_m - self.bevel_m;
+        let mut patches = Vec::new();
+        let mut parts: Vec<Vec<(usize, f64)>> = Vec::new();
+        for patch in &cut.patches {
+            let mut add = |z: f64, shape: Shape| {
+                patches.push(Patch { center_m: [patch.center_m[0], patch.center_m[1], z], shape });
+                patches.len() - 1
+            };
+            let disc = |radius_m: f64| Shape::Disc { radius_m };
+            parts.push(match patch.shape {
+                Shape::Disc { radius_m } if (patch.center_m[2] - even_m).abs() < 1e-12 => {
+                    let face = add(top_m, disc(radius_m.min(inner)));
+                    if radius_m > inner {
+                        // The mean depth of the cone, by area in the face's plane.
+                        let squares = (radius_m.powi(2) - inner.powi(2)) / 2.0;
+                        let depth = (radius_m.powi(3) - inner.powi(3)) / 3.0 / squares - inner;
+                        let cone = add(top_m - depth, disc(radius_m));
+                        let hole = add(top_m - depth, disc(inner));
+                        vec![(face, 1.0), (cone, 1.0), (hole, -1.0)]
+                    } else {
+                        vec![(face, 1.0)]
+                    }
+                }
+                shape => vec![(add(patch.center_m[2], shape), 1.0)],
+            });
+        }
+        let moved = |list: &Vec<(usize, f64)>| {
+            let each = list.iter().flat_map(|&(patch, density)| {
+                parts[patch].iter().map(move |&(part, sign)| (part, sign * density))
+            });
+            each.collect()
+        };
+        Some(Seen { charges: cut.charges.iter().map(moved).collect(), patches })
+    }
+}
