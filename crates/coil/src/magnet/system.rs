@@ -142,7 +142,8 @@ impl System {
             {
                 let mixed = matrix.view((0, plain), (plain, held)).into_owned();
                 self.coupling = factor.l_dirty().solve_lower_triangular(&mixed).unwrap_or(mixed);
-                self.magnets -= self.coupling.tr_mul(&self.coupling);
+                // A product of whole matrices runs in blocks, `tr_mul` by single dot products.
+                self.magnets -= self.coupling.transpose() * &self.coupling;
             }
         }
         let mut recoil = self.magnets.clone();
@@ -221,12 +222,12 @@ impl System {
         let mut own = drives.rows(0, self.plain).into_owned();
         if let Some(factor) = &self.factor {
             factor.l_dirty().solve_lower_triangular_mut(&mut own);
-            sum += own.tr_mul(&own);
+            sum += own.transpose() * &own;
         }
         if let Some(recoil) = &self.recoil {
-            let mut magnets = drives.rows(self.plain, held) - self.coupling.tr_mul(&own);
+            let mut magnets = drives.rows(self.plain, held) - self.coupling.transpose() * &own;
             recoil.l_dirty().solve_lower_triangular_mut(&mut magnets);
-            sum += magnets.tr_mul(&magnets);
+            sum += magnets.transpose() * &magnets;
         }
         sum
     }
