@@ -47,6 +47,12 @@ pub fn measured(name: &str, tone: usize, sweep: &Sweep) -> Curve {
     }
 }
 
+/// A measured response as it would be without the input that it was swept with, where that is known.
+pub fn without_input(name: &str, tone: usize, sweep: &Sweep, prediction: &Prediction) -> Option<Curve> {
+    let alone = sweep.without_input(&prediction.circuit)?;
+    Some(Curve { name: format!("{name}, without the analyser"), ..measured("", tone, &alone) })
+}
+
 /// The response as an instrument shows it, with its input across the leads and nothing else.
 pub fn as_shown_by(name: &str, prediction: &Prediction, input: InstrumentInput) -> Curve {
     let load = input.load();

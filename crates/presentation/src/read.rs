@@ -1,7 +1,7 @@
 //! Fields of forms read as numbers, with a message at the field where that is not possible.
 
 use crate::form_fields::{Errors, FormFields};
-use coil::quantity::{Measure, Units, fixed, number};
+use coil::quantity::{Capacitance, Measure, ParseQuantity as _, Units, fixed, number};
 
 /// Reads one optional field within a range; what cannot be read is told at the field.
 pub fn optional(
@@ -90,6 +90,16 @@ pub fn limit_letters(form: &FormFields, errors: &mut Errors, name: &str, most: u
     if form.get(name).chars().count() > most {
         errors.insert(name.into(), format!("Up to {most} letters."));
     }
+}
+
+/// A capacitance in farads; a bare number is in picofarads.
+///
+/// # Errors
+/// What is wrong, in words.
+pub fn farads(text: &str) -> Result<f64, String> {
+    let bare = text.chars().all(|c| c.is_ascii_digit() || ".,".contains(c));
+    let text = if bare { format!("{text} pF") } else { text.to_owned() };
+    Capacitance::parse(&text).map(Capacitance::farads).map_err(|e| e.to_string())
 }
 
 #[cfg(test)]

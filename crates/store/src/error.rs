@@ -28,6 +28,9 @@ pub enum StoreError {
     /// A value that must be unique is taken; holds the name of the index.
     #[error("that is taken already ({0})")]
     Taken(String),
+    /// Somebody else changed it after it was read.
+    #[error("the {0} was changed by somebody else")]
+    Changed(&'static str),
     /// Every operation of the run is signed: nothing more is added to it.
     #[error("the run is signed off")]
     SignedOff,

@@ -32,6 +32,10 @@ pub struct Instrument {
     pub input_mohm: Option<f64>,
     /// Whether a simulated bench stands in for it.
     pub simulated: bool,
+    /// Whether resonances are shown as this instrument shows them.
+    pub shown: bool,
+    /// Counts its changes.
+    pub version: u32,
 }
 
 /// An instrument to keep.
@@ -121,12 +125,67 @@ impl WorkshopStore {
     pub async fn instruments(&self) -> Result<Vec<Instrument>, StoreError> {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
-            "SELECT id, kind, name, address, resolution, accuracy, test_hz, due, input_pf, input_mohm, simulated FROM instruments \
+            "SELECT id, kind, name, address, resolution, accuracy, test_hz, due, input_pf, input_mohm, simulated, \
+             shown, version FROM instruments \
              WHERE workshop_id = ? AND retired_at IS NULL ORDER BY kind, name",
         )
         .bind(workshop)
         .fetch_all(&self.pool)
         .await?)
+    }
+
+    /// Changes an instrument of which `version` was read; its kind stays, and so does what it is simulated by.
+    pub async fn change_instrument(
+        &self,
+        by: PersonId,
+        id: InstrumentId,
+        version: u32,
+        new: &NewInstrument<'_>,
+    ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
+        let before =
+            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
+        let done = sqlx::query(
+            "UPDATE instruments SET name = ?, address = IF(simulated, address, ?), resolution = ?, accuracy = ?, test_hz = ?, \
+             due = ?, input_pf = ?, input_mohm = ?, version = version + 1 \
+             WHERE workshop_id = ? AND id = ? AND version = ? AND retired_at IS NULL",
+        )
+        .bind(new.name)
+        .bind(new.address)
+        .bind(new.resolution)
+        .bind(new.accuracy)
+        .bind(new.test_hz)
+        .bind(new.due)
+        .bind(new.input_pf)
+        .bind(new.input_mohm)
+        .bind(workshop)
+        .bind(id)
+        .bind(version)
+        .execute(&mut *tx)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed("instrument"));
+        }
+        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Shows resonances as one instrument shows them, and as no other.
+    pub async fn show_resonances_by(&self, by: PersonId, id: InstrumentId) -> Result<(), StoreError> {
+        let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
+        let before =
+            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
+        sqlx::query("UPDATE instruments SET shown = (id = ?) WHERE workshop_id = ?")
+            .bind(id)
+            .bind(workshop)
+            .execute(&mut *tx)
+            .await?;
+        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
+        tx.commit().await?;
+        Ok(())
     }
 
     /// Takes an instrument out of use; what it read stays with its name.
@@ -150,7 +209,8 @@ impl WorkshopStore {
 
 /// How an instrument stands.
 const INSTRUMENT: &str = "SELECT name, JSON_OBJECT('kind', kind, 'address', address, 'resolution', resolution, \
-     'accuracy', accuracy, 'test frequency, Hz', test_hz, 'input, pF', input_pf, 'input, MΩ', input_mohm, 'in use', retired_at IS NULL) \
+     'accuracy', accuracy, 'test frequency, Hz', test_hz, 'input, pF', input_pf, 'input, MΩ', input_mohm, \
+     'resonances shown by it', shown, 'in use', retired_at IS NULL) \
      FROM instruments WHERE workshop_id = ? AND id = ? FOR UPDATE";
 /// How an allowed network stands.
 const NETWORK: &str = "SELECT network, JSON_OBJECT('network', network) FROM instrument_networks \

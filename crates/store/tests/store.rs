@@ -250,7 +250,8 @@ async fn sweeps_belong_to_a_revision_and_come_once() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
     let first = design(&store, shop, owner, "Mandola").await;
-    let sweep = trade::sweep::Sweep { hz: vec![100.0, 4000.0, 9000.0], db: vec![0.0, 6.5, -20.25] };
+    let sweep =
+        trade::sweep::Sweep { hz: vec![100.0, 4000.0, 9000.0], db: vec![0.0, 6.5, -20.25], input: None };
     let new = NewSweep {
         key: ClientKey::random(),
         revision: first,

@@ -1,5 +1,6 @@
 //! A measured response: read from what analysers write, and its peak.
 
+use coil::circuit::{InstrumentInput, Network};
 use serde::{Deserialize, Serialize};
 
 /// Most points kept of a sweep.
@@ -12,6 +13,9 @@ pub struct Sweep {
     pub hz: Vec<f64>,
     /// Levels, dB; against the level at the low end, as predicted responses are against theirs at 80 Hz.
     pub db: Vec<f64>,
+    /// The input that stood across the coil as it was swept, where it is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub input: Option<InstrumentInput>,
 }
 
 /// A line that cannot be read.
@@ -78,7 +82,7 @@ impl Sweep {
             #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "at most 1e6")]
             return Err(SweepError::NoLowEnd(hz[0] as u32));
         }
-        Ok(Self { hz, db }.against_low_end())
+        Ok(Self { hz, db, input: None }.against_low_end())
     }
 
     /// With the level at 80 Hz, or at the lowest frequency above, as 0 dB.
@@ -88,6 +92,17 @@ impl Sweep {
         let zero = self.db[at];
         self.db.iter_mut().for_each(|v| *v -= zero);
         self
+    }
+
+    /// The sweep as it would be with nothing across the leads: the pickup's circuit, brought to the swept peak, says what the
+    /// instrument's input took. `None` where the input is not known, or the peak cannot be that of such a circuit.
+    #[must_use]
+    pub fn without_input(&self, circuit: &Network) -> Option<Self> {
+        let input = self.input?;
+        let circuit = circuit.tuned_to(self.peak()?.0, input)?;
+        let level = |(hz, db): (&f64, &f64)| db + circuit.without_input_db(input, *hz);
+        let db = self.hz.iter().zip(&self.db).map(level).collect();
+        Some(Self { hz: self.hz.clone(), db, input: None }.against_low_end())
     }
 
     /// Frequency and height of its highest point, by a parabola through it and its neighbours on a logarithmic scale.
@@ -165,11 +180,53 @@ mod tests {
             let x = f / f0;
             -10.0 * ((1.0 - x * x).powi(2) + (x / q) * (x / q)).log10()
         };
-        let sweep = Sweep { db: hz.iter().map(|f| level(*f)).collect(), hz };
+        let sweep = Sweep { db: hz.iter().map(|f| level(*f)).collect(), hz, input: None };
         let (hz, db) = sweep.peak().unwrap();
         assert!((hz / (f0 * (1.0 - 1.0 / (2.0 * q * q)).sqrt()) - 1.0).abs() < 0.01, "{hz}");
         assert!((db - 20.0 * (q / (1.0 - 1.0 / (4.0 * q * q)).sqrt()).log10()).abs() < 0.15, "{db}");
-        let falling = Sweep { hz: vec![100.0, 200.0, 400.0], db: vec![0.0, -1.0, -2.0] };
+        let falling = Sweep { hz: vec![100.0, 200.0, 400.0], db: vec![0.0, -1.0, -2.0], input: None };
         assert_eq!(falling.peak(), None);
+    }
+
+    fn swept(circuit: &Network, input: InstrumentInput) -> Sweep {
+        let hz: Vec<f64> = (0..140).map(|k| 80.0 * 1.042f64.powi(k)).collect();
+        let db = hz.iter().map(|f| circuit.response_db(Some(&input.load()), *f)).collect();
+        Sweep { hz, db, input: Some(input) }
+    }
+
+    /// A coil of another capacitance than was predicted, and of an inductance a little off, swept through 110 pF: without
+    /// them its peak is found where the coil by itself has it.
+    #[rstest]
+    #[case(1.0, 0.01)]
+    #[case(0.97, 0.02)]
+    #[case(1.03, 0.02)]
+    fn an_input_is_taken_off(#[case] inductance: f64, #[case] within: f64) {
+        let input = InstrumentInput { capacitance_f: 110e-12, resistance_ohm: 1e6 };
+        let predicted = Network::single(6200.0, 2.6, 90e-12);
+        let real = Network::single(6200.0, 2.6 * inductance, 130e-12);
+        let raw = swept(&real, input);
+        let alone = raw.without_input(&predicted).unwrap();
+        let (found, shown) = (alone.peak().unwrap().0, raw.peak().unwrap().0);
+        let exact = real.peak(None).peak_hz;
+        assert!((found / exact - 1.0).abs() < within, "{found} {exact}");
+        assert!(found > 1.2 * shown);
+        // Nothing is added where nothing was across.
+        let nothing = InstrumentInput { capacitance_f: 0.0, resistance_ohm: 1e15 };
+        let bare = swept(&real, nothing);
+        let same = bare.without_input(&predicted).unwrap();
+        assert!(same.db.iter().zip(&bare.db).all(|(a, b)| (a - b).abs() < 0.01));
+    }
+
+    #[test]
+    fn what_cannot_be_corrected_is_left() {
+        let coil = Network::single(6200.0, 2.6, 90e-12);
+        let input = InstrumentInput { capacitance_f: 110e-12, resistance_ohm: 1e6 };
+        let unknown = Sweep { input: None, ..swept(&coil, input) };
+        assert_eq!(unknown.without_input(&coil), None);
+        // A peak above that of the instrument's input alone cannot be.
+        let other = Network::single(6200.0, 0.9, 20e-12);
+        assert_eq!(swept(&other, input).without_input(&coil), None);
+        let falling = Sweep { hz: vec![100.0, 200.0, 400.0], db: vec![0.0, -1.0, -2.0], input: Some(input) };
+        assert_eq!(falling.without_input(&coil), None);
     }
 }

@@ -97,7 +97,14 @@ const ROUTES: &[(Action, &[&str])] = &[
     (Action::ReadInstruments, &["GET /instruments"]),
     (
         Action::ChangeInstruments,
-        &["POST /instruments", "POST /instruments/{id}/retire", "POST /instruments/{id}/bench"],
+        &[
+            "POST /instruments",
+            "GET /instruments/{id}/edit",
+            "POST /instruments/{id}",
+            "POST /instruments/{id}/shown",
+            "POST /instruments/{id}/retire",
+            "POST /instruments/{id}/bench",
+        ],
     ),
     (
         Action::ReadDesigns,

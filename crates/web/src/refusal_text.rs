@@ -36,6 +36,10 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
     match refusal {
         Refusal::NotFound(what) => format!("There is no such {what} in this workshop."),
         Refusal::NameTaken(what) => format!("There is another {what} with this name: choose another name."),
+        Refusal::ChangedMeanwhile(what) => format!(
+            "Somebody else changed this {what} after you opened it. What you entered is still here, and nothing was saved: \
+             open it anew, see what they wrote, and enter yours there."
+        ),
         Refusal::RunClosed => {
             "This run is signed off. Its readings can be corrected; no new ones are added.".into()
         }
@@ -73,6 +77,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::CoilTemperatureUnknown => {
             "The meter has no thermometer on the coil: type the coil’s temperature.".into()
         }
+        Refusal::InputUnknown => "Enter the capacitance of its input first.".into(),
         Refusal::NotSimulated => "Faults can only be set on a simulated instrument.".into(),
         Refusal::TooManyAttempts { retry_after } => {
             format!("Too many wrong attempts. Try again in {}.", counted(seconds_up(*retry_after), "second"))

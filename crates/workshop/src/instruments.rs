@@ -35,6 +35,14 @@ pub enum InstrumentState {
     CannotRead(String),
 }
 
+/// The instrument whose input stands across a coil when its resonance is read, of all of a workshop: the chosen one, else the
+/// first with a known input, a sweep analyser before others.
+#[must_use]
+pub fn analyser_of(all: &[Instrument]) -> Option<(&Instrument, InstrumentInput)> {
+    let known = all.iter().filter_map(|i| Some((i, i.input()?)));
+    known.min_by_key(|(i, _)| (!i.shown, i.kind.0 != InstrumentKind::Sweep))
+}
+
 impl Workshop {
     /// All instruments of a workshop.
     ///
@@ -45,19 +53,48 @@ impl Workshop {
         Ok(self.of(actor).instruments().await?)
     }
 
-    /// The instrument whose input stands across a coil when its resonance is read: the first with a known input, a sweep
-    /// analyser before others.
+    /// The instrument whose input stands across a coil when its resonance is read: the chosen one; without a choice the first
+    /// with a known input, a sweep analyser before others.
     ///
     /// # Errors
     /// When the database does not answer.
     pub async fn analyser(&self, actor: &Actor) -> Result<Option<(String, InstrumentInput)>, Refusal> {
         actor.require(Action::ReadInstruments)?;
         let all = self.instruments(actor).await?;
-        let known = all.into_iter().filter_map(|i| {
-            let input = i.input()?;
-            Some((i.kind.0 != InstrumentKind::Sweep, i.name, input))
-        });
-        Ok(known.min_by_key(|(is_other, _, _)| *is_other).map(|(_, name, input)| (name, input)))
+        Ok(analyser_of(&all).map(|(of, input)| (of.name.clone(), input)))
+    }
+
+    /// Changes an instrument of which `version` was shown: its name, how well it reads, when its calibration is due.
+    ///
+    /// # Errors
+    /// [`Refusal::ChangedMeanwhile`] when somebody else changed it after that; as [`Self::add_instrument`] otherwise.
+    pub async fn change_instrument(
+        &self,
+        actor: &Actor,
+        id: InstrumentId,
+        version: u32,
+        new: &NewInstrument<'_>,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeInstruments)?;
+        if !self.instrument(actor, id).await?.simulated {
+            self.allowed_target(actor, new.address).await?;
+        }
+        match self.of(actor).change_instrument(actor.person, id, version, new).await {
+            Err(StoreError::Taken(index)) if index == "instruments_name" => {
+                Err(Refusal::NameTaken("instrument"))
+            }
+            done => Ok(done?),
+        }
+    }
+
+    /// Shows resonances from now on as one instrument shows them.
+    ///
+    /// # Errors
+    /// [`Refusal::InputUnknown`] when nothing is known of its input.
+    pub async fn show_resonances_by(&self, actor: &Actor, id: InstrumentId) -> Result<(), Refusal> {
+        actor.require(Action::ChangeInstruments)?;
+        self.instrument(actor, id).await?.input().ok_or(Refusal::InputUnknown)?;
+        Ok(self.of(actor).show_resonances_by(actor.person, id).await?)
     }
 
     /// One instrument.

@@ -58,7 +58,7 @@ mod timers;
 mod travellers;
 mod winder_link;
 
-pub use crate::instruments::InstrumentState;
+pub use crate::instruments::{InstrumentState, analyser_of};
 pub use actor::Actor;
 pub use attention::{AttentionItem, MissingReading, Urgency};
 pub use audit::AuditPage;

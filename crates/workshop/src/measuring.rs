@@ -146,7 +146,7 @@ async fn take(
         InstrumentKind::Sweep => {
             prepare(of, run, readings, None).await;
             let (hz, db): (Vec<f64>, Vec<f64>) = line.sweep(80.0, 20_000.0, 120).await?.into_iter().unzip();
-            Taken::Sweep(Sweep { hz, db }.against_low_end())
+            Taken::Sweep(Sweep { hz, db, input: of.input() }.against_low_end())
         }
         InstrumentKind::Winder => {
             return Err(

@@ -25,6 +25,9 @@ pub enum Refusal {
     /// Another one of that kind has this name.
     #[error("another {0} has this name")]
     NameTaken(&'static str),
+    /// Somebody else changed it after it was shown.
+    #[error("the {0} was changed meanwhile")]
+    ChangedMeanwhile(&'static str),
     /// Every operation of the run is signed: its readings are corrected, and none are added.
     #[error("the run is signed off")]
     RunClosed,
@@ -89,6 +92,9 @@ pub enum Refusal {
     /// The meter has no thermometer on the coil, and no temperature was typed.
     #[error("the coil's temperature is not known")]
     CoilTemperatureUnknown,
+    /// Nothing is known of the instrument's input.
+    #[error("the instrument's input is not known")]
+    InputUnknown,
     /// Only a simulated instrument can be given faults.
     #[error("the instrument is not simulated")]
     NotSimulated,
@@ -175,6 +181,7 @@ impl From<StoreError> for Refusal {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::Missing(what) => Self::NotFound(what),
+            StoreError::Changed(what) => Self::ChangedMeanwhile(what),
             StoreError::SignedOff => Self::RunClosed,
             StoreError::LastOwner => Self::LastOwner,
             StoreError::Taken(index) if index == "readings_corrects" => Self::ReadingSuperseded,

@@ -3,6 +3,7 @@
 mod meter;
 mod netlist;
 mod network;
+mod swept;
 
 pub use meter::{MeterReading, capacitance_from_resonances, read_impedance};
 pub use netlist::netlist;

@@ -4,14 +4,14 @@
 //! outside, the charge of the end lies where it is: on the smaller face, and on a cone below it. Total charge and moment are
 //! those of an evenly magnetised bevelled rod.
 
-use super::body::{Cut, Rod};
+use super::body::{Cut, Densities, Rod};
 use super::patch::{Patch, Shape};
 
 /// Surfaces as they are seen from outside, with what each unknown puts on them.
 #[derive(Clone, Debug)]
 pub(super) struct Seen {
     pub patches: Vec<Patch>,
-    pub charges: Vec<Vec<(usize, f64)>>,
+    pub charges: Vec<Densities>,
 }
 
 impl Rod {
@@ -53,7 +53,7 @@ impl Rod {
                 shape => vec![(add(patch.center_m[2], shape), 1.0)],
             });
         }
-        let moved = |list: &Vec<(usize, f64)>| {
+        let moved = |list: &Densities| {
             let each = list.iter().flat_map(|&(patch, density)| {
                 parts[patch].iter().map(move |&(part, sign)| (part, sign * density))
             });

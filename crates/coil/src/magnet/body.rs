@@ -130,6 +130,9 @@ pub(super) struct LawPoint {
     pub along: Vec<(usize, f64)>,
 }
 
+/// Patches with the charge density that one unknown puts on each.
+pub(super) type Densities = Vec<(usize, f64)>;
+
 /// Elements of the matrix ∫M·M′ dV.
 pub(super) type Overlap = Vec<(usize, usize, f64)>;
 
@@ -139,7 +142,7 @@ pub(super) struct Cut {
     pub unknowns: usize,
     pub patches: Vec<Patch>,
     /// Charge densities that each unknown puts on patches.
-    pub charges: Vec<Vec<(usize, f64)>>,
+    pub charges: Vec<Densities>,
     /// Overlap of what lies along the magnet's axis, and of what lies across; their sum for plain parts.
     pub along: Overlap,
     pub across: Overlap,
@@ -151,7 +154,7 @@ pub(super) struct Cut {
 
 impl Cut {
     /// The surfaces as they are seen from outside, with what each unknown puts on them.
-    pub(super) fn outside(&self) -> (&[Patch], &[Vec<(usize, f64)>]) {
+    pub(super) fn outside(&self) -> (&[Patch], &[Densities]) {
         self.seen.as_ref().map_or((&self.patches, &self.charges), |seen| (&seen.patches, &seen.charges))
     }
 }

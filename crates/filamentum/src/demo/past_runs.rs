@@ -145,7 +145,7 @@ impl DemoWorkshop<'_> {
         let load = design.load.circuit();
         let hz: Vec<f64> = (0..90).map(|k| (80.0 * 1.06f64.powi(k) * 10.0).round() / 10.0).collect();
         let level = |f: &f64| (circuit.response_db(Some(&load), *f) * 20.0).round() / 20.0;
-        let sweep = Sweep { db: hz.iter().map(level).collect(), hz }.against_low_end();
+        let sweep = Sweep { db: hz.iter().map(level).collect(), hz, input: None }.against_low_end();
         let new = NewSweep {
             key: ClientKey::random(),
             revision: of,

@@ -82,8 +82,10 @@ async fn a_sweep_is_kept_and_laid_over_the_response() {
             format!("{hz:.1}\t{:.2}\n", -10.0 * ((1.0 - x * x).powi(2) + 0.2 * x * x).log10())
         })
         .collect();
-    let kept = post(&mut visit, &path, &[("sweep_label", "first coil"), ("points", &points)]).await;
-    assert_eq!(kept.status, 303);
+    let long = [("sweep_label", "first coil"), ("points", points.as_str()), ("sweep_input", "long")];
+    assert_eq!(post(&mut visit, &path, &long).await.status, 422, "an input in no unit");
+    let through = [("sweep_label", "first coil"), ("points", points.as_str()), ("sweep_input", "110")];
+    assert_eq!(post(&mut visit, &path, &through).await.status, 303);
     let page = visit.get(&revision).await;
     assert!(page.body.contains("first coil") && page.find(".measured").unwrap().contains("kHz"));
     assert!(page.body.contains("&quot;kind&quot;:&quot;measured&quot;"));
@@ -93,6 +95,7 @@ async fn a_sweep_is_kept_and_laid_over_the_response() {
     filled.insert("overlay".into(), "s1".into());
     let json = previewed(&mut visit, &filled).await;
     assert!(part_of(&json, "drawings").contains("first coil, measured&quot;"));
+    assert!(part_of(&json, "drawings").contains("first coil, without the analyser&quot;"));
     assert!(part_of(&json, "drawings").contains("data-overlay-off=\"s1\""));
 }
 

@@ -91,7 +91,7 @@ async fn pickups_are_compared_in_the_order_asked_for() {
     let id = run(&workshop, &actor, sedge).await;
     measure_well(&workshop, &actor, id).await;
     let hz: Vec<f64> = (0..12).map(|k| 100.0 * 1.6f64.powi(k)).collect();
-    let sweep = Sweep { db: vec![0.0; hz.len()], hz };
+    let sweep = Sweep { db: vec![0.0; hz.len()], hz, input: None };
     let key = ClientKey::random();
     for _ in 0..2 {
         workshop.add_sweep(&actor, rush, key.clone(), "after potting", &sweep).await.unwrap();

@@ -7,6 +7,7 @@ mod designs;
 mod experiments;
 mod inventory;
 mod matching;
+mod meters;
 mod people;
 mod queries;
 mod runs;

@@ -11,10 +11,10 @@ use crate::respond::render;
 use actix_web::web;
 use askama::Template;
 use coil::design::{Change, Design, Problem, differences};
-use coil::prediction::{Level, Notice};
+use coil::prediction::{Level, Notice, Prediction};
 use coil::quantity::Units;
 use presentation::differences::{Difference, changes_in_words};
-use presentation::plot::{Curve, curves, measured};
+use presentation::plot::{Curve, curves, measured, without_input};
 use store::design::Revision;
 use workshop::{ContextQuery, DesignContext, MOST_OVERLAYS, Overlay, OverlayRef};
 
@@ -103,12 +103,15 @@ fn context_query(view: View, form: Option<&FormData>) -> ContextQuery {
     }
 }
 
-fn overlay_curves(context: &DesignContext) -> Vec<Curve> {
+fn overlay_curves(context: &DesignContext, prediction: Option<&Prediction>) -> Vec<Curve> {
     let mut all = Vec::new();
     for (k, (_, name, overlay)) in context.overlays.iter().enumerate() {
         match overlay {
             Overlay::Prediction(prediction) => all.extend(curves(name, k + 1, &prediction.response)),
-            Overlay::Sweep(sweep) => all.push(measured(name, k + 1, sweep)),
+            Overlay::Sweep(sweep) => {
+                all.push(measured(name, k + 1, sweep));
+                all.extend(prediction.and_then(|p| without_input(name, k + 1, sweep, p)));
+            }
         }
     }
     all
@@ -166,7 +169,7 @@ pub(super) async fn preview_markup(
         (View::Listen, Some(form)) => audition::panel(form, &found.context.references)?,
         _ => String::new(),
     };
-    let overlays = overlay_curves(&found.context);
+    let overlays = overlay_curves(&found.context, prediction.as_deref());
     let drawn = design.clone();
     let figures = web::block(move || {
         let drawn = Drawn {

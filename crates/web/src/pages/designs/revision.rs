@@ -45,6 +45,7 @@ struct RevisionPage {
     labels_open: bool,
     sweeps: Vec<SweepLine>,
     sweep_label: Field,
+    sweep_input: Field,
     sweep_points: Field,
     sweep_open: bool,
 }
@@ -193,8 +194,17 @@ pub(super) async fn revision_page(
         ],
         labels_open: errors.contains_key("label") || errors.contains_key("tags"),
         sweep_label: Field::typed("sweep_label", "Label", "Which coil, which exciter.").filled(form, errors),
+        sweep_input: Field {
+            unit: "pF".into(),
+            ..Field::typed(
+                "sweep_input",
+                "Input of the analyser with its lead",
+                "What stood across the coil. Left empty, the sweep is taken as it is.",
+            )
+            .filled(form, errors)
+        },
         sweep_points: Field::typed("points", "Hz and dB, one pair per line", sweep_hint).filled(form, errors),
-        sweep_open: errors.contains_key("points") || errors.contains_key("sweep_label"),
+        sweep_open: ["points", "sweep_label", "sweep_input"].iter().any(|f| errors.contains_key(*f)),
         sweeps: details.sweeps.into_iter().map(sweep_line).collect::<Result<_, _>>()?,
         row,
     };

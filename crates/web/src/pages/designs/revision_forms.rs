@@ -8,8 +8,9 @@ use crate::error::AppError;
 use crate::form::FormData;
 use crate::respond::redirect;
 use actix_web::{HttpResponse, web};
+use coil::circuit::InstrumentInput;
 use presentation::form_fields::Errors;
-use presentation::read::limit_letters;
+use presentation::read::{farads, limit_letters};
 use store::RevisionId;
 use trade::sweep::Sweep;
 use workshop::VaryRevision;
@@ -104,7 +105,18 @@ pub(super) async fn add_sweep(
     if form.get("sweep_label").is_empty() {
         errors.insert("sweep_label".into(), "Enter which coil was measured.".into());
     }
-    let sweep = Sweep::read(form.get("points"));
+    let input = match form.get("sweep_input") {
+        "" => None,
+        text => {
+            let found =
+                farads(text).ok().map(|farads| farads * 1e12).filter(|pf| (0.0..=5000.0).contains(pf));
+            if found.is_none() {
+                errors.insert("sweep_input".into(), "In picofarads, up to 5,000.".into());
+            }
+            found.map(|pf| InstrumentInput { capacitance_f: pf * 1e-12, resistance_ohm: 1e6 })
+        }
+    };
+    let sweep = Sweep::read(form.get("points")).map(|sweep| Sweep { input, ..sweep });
     if let Err(error) = &sweep {
         errors.insert("points".into(), format!("Not readable: {error}."));
     }

@@ -1,5 +1,9 @@
 //! Instruments: where each is, how well it reads, and whether it answers.
 
+mod edit;
+mod entry;
+
+use self::entry::{entry_fields, entry_of, refused_field};
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
@@ -13,15 +17,14 @@ use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::quantity::{Units, fixed};
-use presentation::field::{Choice, Field};
+use presentation::field::Field;
 use presentation::form_fields::Errors;
-use presentation::read::is_name;
-use store::instrument::{Instrument, NewInstrument};
+use store::instrument::Instrument;
 use store::{ClientKey, InstrumentId};
+use time::OffsetDateTime;
 use time::macros::format_description;
-use time::{Date, OffsetDateTime};
 use trade::instrument::InstrumentKind;
-use workshop::{InstrumentState, Refusal};
+use workshop::{InstrumentState, Refusal, analyser_of};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -30,6 +33,9 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/instruments", web::post().to(add))
         .route("/instruments/networks", web::post().to(allow))
         .route("/instruments/networks/{id}/remove", web::post().to(forbid))
+        .route("/instruments/{id}/edit", web::get().to(edit::show))
+        .route("/instruments/{id}", web::post().to(edit::save))
+        .route("/instruments/{id}/shown", web::post().to(choose))
         .route("/instruments/{id}/test", web::post().to(test))
         .route("/instruments/{id}/retire", web::post().to(retire))
         .route("/instruments/{id}/bench", web::post().to(bench));
@@ -52,6 +58,15 @@ const LINES: [(&str, &str); 4] = [
     ("lost", "breaks off"),
 ];
 
+/// Whether resonances are shown as an instrument shows them.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Resonances {
+    Shown,
+    /// Its input is known: they could be.
+    Possible,
+    No,
+}
+
 struct Row {
     id: u64,
     name: String,
@@ -61,6 +76,7 @@ struct Row {
     due: String,
     overdue: bool,
     simulated: bool,
+    resonances: Resonances,
 }
 
 #[derive(Template)]
@@ -77,7 +93,7 @@ struct Page {
     lines: Vec<(&'static str, &'static str)>,
 }
 
-fn row(of: Instrument) -> Row {
+fn row(of: Instrument, shown: bool) -> Row {
     let (kind, unit) = (of.kind.name(), of.kind.unit());
     let mut reads = Vec::new();
     if let Some(step) = of.resolution {
@@ -95,7 +111,13 @@ fn row(of: Instrument) -> Row {
         reads.push(format!("input {} pF{mohm}", fixed(pf, 1)));
     }
     let day = format_description!("[year]-[month]-[day]");
+    let resonances = match of.input() {
+        Some(_) if shown => Resonances::Shown,
+        Some(_) => Resonances::Possible,
+        None => Resonances::No,
+    };
     Row {
+        resonances,
         id: of.id.0,
         name: of.name,
         kind,
@@ -114,45 +136,19 @@ async fn page(
     errors: &Errors,
 ) -> Result<HttpResponse, AppError> {
     let fill = |field: Field| field.filled(form, errors);
-    let kinds = InstrumentKind::ALL.map(|kind| Choice::new(kind.key(), kind.name())).into();
+    let all = app.workshop.instruments(&user.actor).await?;
+    let shown = analyser_of(&all).map(|(of, _)| of.id);
     let page = Page {
         frame: Frame::new(user, "instruments", "Instruments"),
-        rows: app.workshop.instruments(&user.actor).await?.into_iter().map(row).collect(),
+        rows: all
+            .into_iter()
+            .map(|of| (shown == Some(of.id), of))
+            .map(|(is_shown, of)| row(of, is_shown))
+            .collect(),
         networks: app.workshop.instrument_networks(&user.actor).await?,
         network: fill(Field::typed("network", "Network and ports", "Such as 192.168.1.0/24 5025-5030.")),
         key: form.key_or_new(),
-        fields: vec![
-            fill(Field::chosen("kind", "Kind", "", kinds)),
-            fill(Field::typed("name", "Name", "As it is called on the bench.")),
-            fill(Field::typed(
-                "address",
-                "Address",
-                "Host and port, such as 192.168.1.40:5025. A serial device comes through a bridge from serial to TCP.",
-            )),
-            fill(Field::typed("resolution", "Resolution", "In ohms, henries, tesla or decibels.")),
-            Field { unit: "%".into(), ..fill(Field::typed("accuracy", "Accuracy", "From its data sheet.")) },
-            Field {
-                unit: "Hz".into(),
-                ..fill(Field::typed(
-                    "test_hz",
-                    "Test frequency",
-                    "Of an LCR meter: 100, 120 or 1000 is usual.",
-                ))
-            },
-            Field {
-                unit: "pF".into(),
-                ..fill(Field::typed(
-                    "input_pf",
-                    "Input with its lead",
-                    "What stands across the coil when it reads a resonance: 15 for a divider probe, about 100 for a straight lead.",
-                ))
-            },
-            Field {
-                unit: "MΩ".into(),
-                ..fill(Field::typed("input_mohm", "Input resistance", "From its data sheet; 1 is usual."))
-            },
-            fill(Field::typed("due", "Calibration due", "Year-month-day, such as 2027-05-01.")),
-        ],
+        fields: entry_fields(form, errors, true),
         refused: errors.keys().any(|field| field != "network"),
         faults: FAULTS.to_vec(),
         lines: LINES.to_vec(),
@@ -164,78 +160,26 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, Ap
     page(&app, &user, &FormData::default(), &Errors::new()).await
 }
 
-fn number(form: &FormData, errors: &mut Errors, name: &str, range: (f64, f64)) -> Option<f64> {
-    let typed = form.get(name).trim_end_matches(['%', ' ']).replace(',', ".");
-    if typed.is_empty() {
-        return None;
-    }
-    match typed.parse::<f64>() {
-        Ok(value) if (range.0..=range.1).contains(&value) => Some(value),
-        _ => {
-            errors.insert(name.into(), format!("A number from {} to {}.", range.0, range.1));
-            None
-        }
-    }
-}
-
 async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
     let kind: Option<InstrumentKind> = form.get("kind").parse().ok();
     if kind.is_none() {
         errors.insert("kind".into(), "Choose one of the list.".into());
     }
-    let name = form.get("name");
-    if !is_name(name, 80) {
-        errors.insert("name".into(), "Give it a name of up to 80 letters.".into());
-    }
-    let address = form.get("address");
-    let port = address
-        .rsplit_once(':')
-        .and_then(|(host, port)| (!host.is_empty()).then(|| port.parse::<u16>().ok())?);
-    if port.is_none() || address.chars().count() > 120 {
-        errors.insert("address".into(), "Host and port with a colon between: 192.168.1.40:5025.".into());
-    }
-    let resolution = number(&form, &mut errors, "resolution", (0.0, 1e6));
-    let accuracy = number(&form, &mut errors, "accuracy", (0.0, 100.0)).map(|v| v / 100.0);
-    let test_hz = number(&form, &mut errors, "test_hz", (20.0, 200_000.0));
-    let input_pf = number(&form, &mut errors, "input_pf", (0.0, 5000.0));
-    let input_mohm = number(&form, &mut errors, "input_mohm", (0.01, 10_000.0));
-    let due = match form.get("due") {
-        "" => None,
-        text => match Date::parse(text, format_description!("[year]-[month]-[day]")) {
-            Ok(date) => Some(date),
-            Err(_) => {
-                errors.insert("due".into(), "Write year-month-day, such as 2027-05-01.".into());
-                None
-            }
-        },
-    };
-    let (Some(kind), true) = (kind, errors.is_empty()) else {
+    let entry = entry_of(&form, &mut errors);
+    let (Some(kind), Some(entry)) = (kind, entry) else {
         return page(&app, &user, &form, &errors).await;
     };
-    let new = NewInstrument {
-        key: form.key()?,
-        kind,
-        name,
-        address,
-        resolution,
-        accuracy,
-        test_hz,
-        due,
-        input_pf,
-        input_mohm,
-        simulated: false,
-    };
+    let new = entry.instrument(form.key()?, kind);
     match app.workshop.add_instrument(&user.actor, &new).await {
-        Err(refusal @ (Refusal::NameTaken(_) | Refusal::AddressNotAllowed(_))) => {
-            let field = if matches!(refusal, Refusal::NameTaken(_)) { "name" } else { "address" };
-            errors.insert(field.into(), refusal_text(&refusal));
-            page(&app, &user, &form, &errors).await
-        }
-        done => {
-            done?;
-            Ok(redirect("/instruments"))
-        }
+        Err(refusal) => match refused_field(&refusal) {
+            Some(field) => {
+                errors.insert(field.into(), refusal_text(&refusal));
+                page(&app, &user, &form, &errors).await
+            }
+            None => Err(refusal.into()),
+        },
+        Ok(()) => Ok(redirect("/instruments")),
     }
 }
 
@@ -292,6 +236,24 @@ async fn test(
             flash::put(&session, FlashKind::Done, text);
         }
         Err(refusal @ Refusal::Instrument { .. }) => {
+            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
+        }
+        Err(other) => return Err(other.into()),
+    }
+    Ok(redirect("/instruments"))
+}
+
+/// Shows resonances from now on as this instrument shows them.
+async fn choose(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    match app.workshop.show_resonances_by(&user.actor, InstrumentId(*id)).await {
+        Ok(()) => {}
+        Err(refusal @ Refusal::InputUnknown) => {
             flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
         }
         Err(other) => return Err(other.into()),

@@ -4,13 +4,11 @@ use super::log_row::{LogRow, reading_name};
 use crate::form::FormData;
 use coil::circuit::capacitance_from_resonances;
 use coil::design::Design;
-use coil::quantity::{
-    Capacitance, Frequency, Inductance, Measure, ParseQuantity, Resistance, Turns, Units, fixed,
-};
+use coil::quantity::{Frequency, Inductance, Measure, ParseQuantity, Resistance, Turns, Units, fixed};
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOOHM};
-use presentation::read::measured;
+use presentation::read::{farads, measured};
 use store::reading::NewReading;
 use trade::reading::Kind;
 use workshop::ReadingDoubt;
@@ -218,13 +216,6 @@ pub(super) fn readings_from(
     } else {
         Err(RefusedForm { errors, not_a_capacitance_f })
     }
-}
-
-/// A bare number is in picofarads.
-fn farads(text: &str) -> Result<f64, String> {
-    let bare = text.chars().all(|c| c.is_ascii_digit() || ".,".contains(c));
-    let text = if bare { format!("{text} pF") } else { text.to_owned() };
-    Capacitance::parse(&text).map(Capacitance::farads).map_err(|e| e.to_string())
 }
 
 /// The capacitance as typed, or from two resonances. Nanofarads off a finished coil are no capacitance: they are handed

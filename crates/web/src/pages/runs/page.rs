@@ -34,7 +34,7 @@ use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
 use trade::verdict::{Level, Verdict};
 use trade::winding::WindingEventKind;
-use workshop::{MeasuredCoils, RunDetails};
+use workshop::{MeasuredCoils, RunDetails, analyser_of};
 
 /// What an instrument of a kind can be asked on a run's page, in the order of the work.
 const BUTTONS: [(InstrumentKind, &str); 4] = [
@@ -228,11 +228,9 @@ fn measured(comparisons: &[Comparison]) -> Vec<(Figure, f64)> {
     comparisons.iter().filter_map(|c| Some((figure(c.kind)?, c.measured))).collect()
 }
 
-/// The instrument whose input stands across the coil as it is swept: the first whose input is known, an analyser before others.
+/// The instrument whose input stands across the coil as it is swept.
 fn analyser(details: &RunDetails) -> Option<(&str, InstrumentInput)> {
-    let known = details.instruments.iter().filter_map(|i| Some((i, i.input()?)));
-    let (instrument, input) = known.min_by_key(|(i, _)| i.kind.0 != InstrumentKind::Sweep)?;
-    Some((&instrument.name, input))
+    analyser_of(&details.instruments).map(|(of, input)| (of.name.as_str(), input))
 }
 
 /// The response of the coil as it was wound, with what was swept on it; empty without a sweep.
@@ -244,6 +242,8 @@ fn swept(details: &RunDetails) -> Result<String, AppError> {
     for (k, row) in details.sweeps.iter().enumerate() {
         let sweep = row.sweep().map_err(AppError::internal)?;
         curves.push(plot::measured(&row.label, k + 1, &sweep));
+        let alone = details.response.as_ref().and_then(|p| plot::without_input(&row.label, k + 1, &sweep, p));
+        curves.extend(alone);
     }
     if let Some(prediction) = &details.response {
         curves.extend(plot::curves("", 0, &prediction.response));
