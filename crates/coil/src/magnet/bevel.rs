@@ -4,8 +4,7 @@
 //! outside, the charge of the end lies where it is: on the smaller face, and on a cone below it. Total charge and moment are
 //! those of an evenly magnetised bevelled rod.
 
-use super::body::{Cut, Densities, Rod};
-use super::patch::{Patch, Shape};
+use super::patch::{Densities, Patch, Shape};
 
 /// Surfaces as they are seen from outside, with what each unknown puts on them.
 #[derive(Clone, Debug)]
@@ -14,23 +13,30 @@ pub(super) struct Seen {
     pub charges: Vec<Densities>,
 }
 
-impl Rod {
-    /// Length of a rod with straight ends and of equal volume, m.
-    pub(super) fn even_length_m(&self) -> f64 {
-        let (r, b) = (self.radius_m, self.bevel_m);
-        self.length_m - b * b * (r - b / 3.0) / (r * r)
-    }
+/// The upper end of a bevelled rod.
+#[derive(Clone, Copy, Debug)]
+#[allow(clippy::struct_field_names, reason = "all are lengths in m")]
+pub(super) struct BevelledEnd {
+    /// Height of its face, m.
+    pub top_m: f64,
+    /// Height of the straight end that stands for it, m.
+    pub even_m: f64,
+    /// Radius of its face, m.
+    pub face_m: f64,
+}
 
-    /// The surfaces of a bevelled rod as they are; `None` for one with straight ends.
-    pub(super) fn seen(&self, cut: &Cut) -> Option<Seen> {
-        if self.bevel_m <= 0.0 {
-            return None;
-        }
-        let (top_m, even_m) = (self.bottom_m + self.length_m, self.bottom_m + self.even_length_m());
-        let inner = self.radius_m - self.bevel_m;
+/// By how much a rod with a bevel is longer than one with straight ends and of equal volume, m.
+pub(super) fn taken_m(radius_m: f64, bevel_m: f64) -> f64 {
+    bevel_m * bevel_m * (radius_m - bevel_m / 3.0) / (radius_m * radius_m)
+}
+
+impl BevelledEnd {
+    /// The surfaces as they are, of those that the parts act with.
+    pub(super) fn seen(self, acting: &[Patch], charges: &[Densities]) -> Seen {
+        let Self { top_m, even_m, face_m: inner } = self;
         let mut patches = Vec::new();
         let mut parts: Vec<Vec<(usize, f64)>> = Vec::new();
-        for patch in &cut.patches {
+        for patch in acting {
             let mut add = |z: f64, shape: Shape| {
                 patches.push(Patch { center_m: [patch.center_m[0], patch.center_m[1], z], shape });
                 patches.len() - 1
@@ -59,6 +65,6 @@ impl Rod {
             });
             each.collect()
         };
-        Some(Seen { charges: cut.charges.iter().map(moved).collect(), patches })
+        Seen { charges: charges.iter().map(moved).collect(), patches }
     }
 }

@@ -7,9 +7,9 @@
 //! axes: through every side of a cell an unknown flux, and across its thinnest axis what those leave over, plus
 //! an unknown of its own.
 
-use super::bevel::Seen;
+use super::bevel::{BevelledEnd, Seen, taken_m};
 use super::grade::Demagnetisation;
-use super::patch::{Patch, Shape, along};
+use super::patch::{Densities, Patch, Shape, along};
 use crate::numeric::gauss;
 use std::f64::consts::PI;
 use std::sync::LazyLock;
@@ -130,9 +130,6 @@ pub(super) struct LawPoint {
     pub along: Vec<(usize, f64)>,
 }
 
-/// Patches with the charge density that one unknown puts on each.
-pub(super) type Densities = Vec<(usize, f64)>;
-
 /// Elements of the matrix ∫M·M′ dV.
 pub(super) type Overlap = Vec<(usize, usize, f64)>;
 
@@ -209,6 +206,11 @@ fn face_densities(kind: usize) -> [f64; DISCS.len()] {
 static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));
 
 impl Rod {
+    /// Length of a rod with straight ends and of equal volume, m.
+    pub(super) fn even_length_m(&self) -> f64 {
+        self.length_m - taken_m(self.radius_m, self.bevel_m)
+    }
+
     /// Heights of the nodes over the lower face, m: closer together towards the ends, where the magnetisation
     /// falls off.
     pub(super) fn nodes_m(&self, intervals: usize) -> Vec<f64> {
@@ -309,7 +311,14 @@ impl Rod {
             }
         }
         let mut cut = Cut { unknowns, patches, charges, along, across, samples, law, seen: None };
-        cut.seen = self.seen(&cut);
+        if self.bevel_m > 0.0 {
+            let end = BevelledEnd {
+                top_m: self.bottom_m + self.length_m,
+                even_m: self.bottom_m + top,
+                face_m: self.radius_m - self.bevel_m,
+            };
+            cut.seen = Some(end.seen(&cut.patches, &cut.charges));
+        }
         cut
     }
 }

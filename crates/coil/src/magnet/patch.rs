@@ -46,6 +46,9 @@ pub struct Patch {
     pub shape: Shape,
 }
 
+/// Patches with the charge density that one unknown puts on each.
+pub(super) type Densities = Vec<(usize, f64)>;
+
 /// A surface with its magnetic charge per area, A/m.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Charged {
