@@ -193,9 +193,11 @@ impl Browser {
         panic!("{name} is drawn anew all the time");
     }
 
-    /// Types into a field by its id.
+    /// Types into a field by its id, in place of what is there.
     pub async fn fill_id(&self, id: &str, text: &str) {
-        self.find(&format!("#{id}")).await.send_keys(text).await.unwrap_or_else(|e| panic!("{id}: {e}"));
+        let field = self.find(&format!("#{id}")).await;
+        field.clear().await.unwrap_or_else(|e| panic!("{id}: {e}"));
+        field.send_keys(text).await.unwrap_or_else(|e| panic!("{id}: {e}"));
     }
 
     /// Chooses from a list by value.
@@ -207,8 +209,13 @@ impl Browser {
 
     /// Presses the escape key where the focus is.
     pub async fn press_escape(&self) {
+        self.press_key('\u{e00c}').await;
+    }
+
+    /// Presses a key where the focus is.
+    pub async fn press_key(&self, key: char) {
         let focused = self.client.active_element().await.unwrap();
-        focused.send_keys("\u{e00c}").await.unwrap();
+        focused.send_keys(&key.to_string()).await.unwrap();
     }
 
     /// What is in a field.

@@ -62,14 +62,19 @@ pub(crate) async fn bench(port: u16, pace: f64) -> anyhow::Result<()> {
 const SEED: u64 = 20_261_124;
 /// The demo winds and cools faster than life, so that a run can be watched to its end.
 const DEMO_PACE: f64 = 12.0;
+/// Winders of the demo, each with a counter of its own.
+const DEMO_WINDERS: u64 = 2;
 
-/// Starts a simulated bench on a port of its own, and moves the simulated instruments to it.
+/// Starts a simulated bench for each winder on a port of its own, and moves the simulated instruments to them.
 async fn bench_beside(store: &Store) -> anyhow::Result<()> {
-    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
-    let address = listener.local_addr()?.to_string();
-    store.readdress_simulated(&address).await?;
-    println!("A simulated bench listens on {address}, {DEMO_PACE} times faster than life");
-    tokio::spawn(instruments::server::serve(Bench::new(SEED, DEMO_PACE), listener));
+    let mut addresses = Vec::new();
+    for seed in 0..DEMO_WINDERS {
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+        addresses.push(listener.local_addr()?.to_string());
+        tokio::spawn(instruments::server::serve(Bench::new(SEED + seed, DEMO_PACE), listener));
+    }
+    store.readdress_simulated(&addresses).await?;
+    println!("Simulated benches listen on {}, {DEMO_PACE} times faster than life", addresses.join(" and "));
     Ok(())
 }
 

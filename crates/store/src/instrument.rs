@@ -1,7 +1,7 @@
 //! Instruments on the bench.
 
 use crate::audit::{AuditAction, snapshot};
-use crate::{ClientKey, InstrumentId, PersonId, Store, StoreError, Stored, WorkshopStore};
+use crate::{ClientKey, InstrumentId, PersonId, RunId, Store, StoreError, Stored, WorkshopStore};
 use coil::circuit::InstrumentInput;
 use sqlx::FromRow;
 use time::Date;
@@ -36,6 +36,8 @@ pub struct Instrument {
     pub shown: bool,
     /// Counts its changes.
     pub version: u32,
+    /// The run that a winder's counter counts for.
+    pub counts_run_id: Option<RunId>,
 }
 
 /// An instrument to keep.
@@ -75,12 +77,22 @@ impl Instrument {
 }
 
 impl Store {
-    /// Moves every simulated instrument, of all workshops, to where the simulated bench now listens.
-    pub async fn readdress_simulated(&self, address: &str) -> Result<(), StoreError> {
-        sqlx::query("UPDATE instruments SET address = ? WHERE simulated")
-            .bind(address)
-            .execute(&self.pool)
-            .await?;
+    /// Moves every simulated instrument, of all workshops, to where the simulated benches now listen.
+    /// Each winder has a bench of its own as long as there are as many; meters are at the first.
+    pub async fn readdress_simulated(&self, addresses: &[String]) -> Result<(), StoreError> {
+        let all: Vec<(u64, Stored<InstrumentKind>)> =
+            sqlx::query_as("SELECT id, kind FROM instruments WHERE simulated ORDER BY id")
+                .fetch_all(&self.pool)
+                .await?;
+        let mut winders = addresses.iter().cycle();
+        for (id, kind) in all {
+            let at = if kind.0 == InstrumentKind::Winder { winders.next() } else { addresses.first() };
+            sqlx::query("UPDATE instruments SET address = ? WHERE id = ?")
+                .bind(at)
+                .bind(id)
+                .execute(&self.pool)
+                .await?;
+        }
         Ok(())
     }
 }
@@ -126,7 +138,7 @@ impl WorkshopStore {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT id, kind, name, address, resolution, accuracy, test_hz, due, input_pf, input_mohm, simulated, \
-             shown, version FROM instruments \
+             shown, version, counts_run_id FROM instruments \
              WHERE workshop_id = ? AND retired_at IS NULL ORDER BY kind, name",
         )
         .bind(workshop)
@@ -186,6 +198,36 @@ impl WorkshopStore {
         self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
         tx.commit().await?;
         Ok(())
+    }
+
+    /// Lets a winder's counter count for a run from now on, where it still counts for `before`. Answers whether it did.
+    pub async fn count_for(
+        &self,
+        id: InstrumentId,
+        before: Option<RunId>,
+        run: RunId,
+    ) -> Result<bool, StoreError> {
+        let done = sqlx::query(
+            "UPDATE instruments SET counts_run_id = ? WHERE workshop_id = ? AND id = ? AND counts_run_id <=> ?",
+        )
+        .bind(run)
+        .bind(self.workshop)
+        .bind(id)
+        .bind(before)
+        .execute(&self.pool)
+        .await?;
+        Ok(done.rows_affected() == 1)
+    }
+
+    /// The run that a winder's counter counts for.
+    pub async fn counted_run(&self, id: InstrumentId) -> Result<Option<RunId>, StoreError> {
+        let run: Option<Option<RunId>> =
+            sqlx::query_scalar("SELECT counts_run_id FROM instruments WHERE workshop_id = ? AND id = ?")
+                .bind(self.workshop)
+                .bind(id)
+                .fetch_optional(&self.pool)
+                .await?;
+        Ok(run.flatten())
     }
 
     /// Takes an instrument out of use; what it read stays with its name.

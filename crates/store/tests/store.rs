@@ -537,7 +537,7 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
     assert!(
         matches!(store.of(shop).add_instrument(owner, &twin).await, Err(StoreError::Taken(index)) if index == "instruments_name")
     );
-    store.readdress_simulated("127.0.0.1:7777").await.unwrap();
+    store.readdress_simulated(&["127.0.0.1:7777".to_owned()]).await.unwrap();
     let kept = store.of(shop).instruments().await.unwrap();
     assert_eq!((kept.len(), kept[0].address.as_str(), kept[0].due), (1, "127.0.0.1:7777", new.due));
     let revision = design(&store, shop, owner, "Mandola").await;

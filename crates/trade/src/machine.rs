@@ -2,6 +2,7 @@
 //!
 //! G-code after ISO 6983: millimetres, absolute; C is the spindle in turns, Z the guide over the lower flange.
 
+use crate::winding::{FASTEST_RPM, is_possible_in};
 use std::fmt::Write as _;
 
 /// What a traverse can do.
@@ -154,6 +155,10 @@ pub fn counter_log(text: &str) -> Result<(u32, usize), String> {
         if at < seconds || count < turns || count > 100_000 {
             return Err(wrong("time or turns run backwards, or there are more than 100,000"));
         }
+        let (more, passed) = (count - turns, at - seconds);
+        if lines > 0 && !is_possible_in(more, passed, FASTEST_RPM) {
+            return Err(wrong("so many turns in that time are more than a winder can do"));
+        }
         (seconds, turns, lines) = (at, count, lines + 1);
     }
     if lines == 0 { Err("There is no line of seconds and turns in it.".into()) } else { Ok((turns, lines)) }
@@ -198,5 +203,6 @@ mod tests {
         assert!(counter_log("0,10\n1,9\n").unwrap_err().contains("Line 2"));
         assert!(counter_log("0,ten\n").unwrap_err().contains("whole number"));
         assert!(counter_log("# nothing\n").is_err());
+        assert!(counter_log("0,0\n1,70000\n").unwrap_err().contains("Line 2"), "nothing turns so fast");
     }
 }

@@ -17,6 +17,8 @@ pub enum WindingEventKind {
     Stop,
     /// Going on.
     Restart,
+    /// The winder says that the wire broke.
+    Broke,
     /// The guides were moved.
     GuidesMoved,
     /// The wire broke and was spliced.
@@ -33,11 +35,12 @@ pub enum WindingEventKind {
 
 impl WindingEventKind {
     /// Every one.
-    pub const ALL: [Self; 10] = [
+    pub const ALL: [Self; 11] = [
         Self::Count,
         Self::Preset,
         Self::Stop,
         Self::Restart,
+        Self::Broke,
         Self::GuidesMoved,
         Self::Splice,
         Self::Jumped,
@@ -60,6 +63,7 @@ impl WindingEventKind {
             Self::Preset => "counter preset",
             Self::Stop => "stopped to look",
             Self::Restart => "going on",
+            Self::Broke => "wire broke",
             Self::GuidesMoved => "guides moved",
             Self::Splice => "wire broke, spliced",
             Self::Jumped => "jumped the flange, walked back",
@@ -111,7 +115,10 @@ impl Progress {
                     stands = stands && event.at_turn <= turns;
                     turns = turns.max(event.at_turn);
                 }
-                WindingEventKind::Stop | WindingEventKind::Lost => stands = true,
+                WindingEventKind::Stop | WindingEventKind::Broke | WindingEventKind::Lost => {
+                    turns = turns.max(event.at_turn);
+                    stands = true;
+                }
                 WindingEventKind::Restart => stands = false,
                 _ => turns = turns.max(event.at_turn),
             }
@@ -138,6 +145,39 @@ impl Progress {
     }
 }
 
+/// The fastest that a winder turns, turns a minute.
+pub const FASTEST_RPM: f64 = 4000.0;
+/// Turns that are believed in no time: a hand on the spindle between two looks at the counter.
+const AT_ONCE: f64 = 30.0;
+/// Share of the plan, and turns, that a coil may go beyond it before that is asked about.
+const BEYOND_PLAN: (f64, f64) = (1.2, 300.0);
+
+/// Whether so many turns can be on a coil that was planned with `planned`.
+///
+/// ```
+/// use trade::winding::is_within_plan;
+/// assert!(is_within_plan(7_900, 7_620));
+/// assert!(!is_within_plan(60_000, 7_620));
+/// ```
+#[must_use]
+pub fn is_within_plan(turns: u32, planned: u32) -> bool {
+    f64::from(turns) <= f64::from(planned) * BEYOND_PLAN.0 + BEYOND_PLAN.1
+}
+
+/// Whether a counter can have gone on by `more` turns in `seconds`, at no more than `fastest` turns a minute.
+///
+/// ```
+/// use trade::winding::{FASTEST_RPM, is_possible_in};
+/// assert!(is_possible_in(500, 60.0, FASTEST_RPM));
+/// // Somebody turns the spindle by hand.
+/// assert!(is_possible_in(12, 0.4, FASTEST_RPM));
+/// assert!(!is_possible_in(59_700, 0.4, FASTEST_RPM));
+/// ```
+#[must_use]
+pub fn is_possible_in(more: u32, seconds: f64, fastest: f64) -> bool {
+    f64::from(more) <= AT_ONCE + seconds.max(0.0) * fastest / 60.0
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -155,6 +195,7 @@ mod tests {
     #[case(&[at(WindingEventKind::Count, 900), at(WindingEventKind::Count, 880)], (900, Some(1000), false))]
     #[case(&[at(WindingEventKind::Count, 900), at(WindingEventKind::Preset, 880)], (880, Some(1000), false))]
     #[case(&[at(WindingEventKind::Count, 900), at(WindingEventKind::Lost, 900), at(WindingEventKind::Count, 905)], (905, Some(1000), false))]
+    #[case(&[at(WindingEventKind::Count, 4100), at(WindingEventKind::Broke, 4120)], (4120, Some(7500), true))]
     #[case(&[at(WindingEventKind::Splice, 4120)], (4120, Some(7500), true))]
     fn how_far_it_is(#[case] events: &[Event], #[case] (turns, next, stands): (u32, Option<u32>, bool)) {
         let progress = Progress::of(events, 7500, &[300, 1000]);

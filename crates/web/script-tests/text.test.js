@@ -40,7 +40,7 @@ test("turns are read with any mark between thousands, and refused otherwise", ()
   for (const [typed, turns] of [["7500", 7500], ["7,500", 7500], ["14 800", 14800], ["14\u202f800", 14800], [" 0 ", 0], ["100000", 100000]]) {
     assert.equal(typedTurns(String(typed)), turns, String(typed));
   }
-  for (const typed of ["", " ", "-5", "1e3", "100001", "seven", "12a", "1234567"]) assert.equal(typedTurns(typed), null, typed);
+  for (const typed of ["", " ", "3.5", "3,5", "7.50", "-5", "1e3", "100001", "seven", "12a", "1234567"]) assert.equal(typedTurns(typed), null, typed);
 });
 
 test("a title becomes a file's name without anything that a path could hold", () => {

@@ -78,6 +78,19 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "The meter has no thermometer on the coil: type the coil’s temperature.".into()
         }
         Refusal::InputUnknown => "Enter the capacitance of its input first.".into(),
+        Refusal::CounterNotTaken { counter, log } => format!(
+            "The counter shows {}, and {} turns are on this coil: set the counter, or say that its turns are this coil’s.",
+            turns(*counter),
+            turns(*log)
+        ),
+        Refusal::WinderInUse { run } => {
+            format!("This winder counts for run {run}, which is open. Take it over here if that coil is off it.")
+        }
+        Refusal::ImplausibleTurns { turns: said, planned } => format!(
+            "{} turns are far beyond the {} planned. Correct the number, or confirm it.",
+            turns(*said),
+            turns(*planned)
+        ),
         Refusal::NotSimulated => "Faults can only be set on a simulated instrument.".into(),
         Refusal::TooManyAttempts { retry_after } => {
             format!("Too many wrong attempts. Try again in {}.", counted(seconds_up(*retry_after), "second"))

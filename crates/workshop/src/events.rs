@@ -7,7 +7,7 @@ use crate::service::Workshop;
 use store::event::NewEvent;
 use store::run::Run;
 use store::{ClientKey, RunId, WorkshopStore};
-use trade::winding::{Event, Progress, WindingEventKind};
+use trade::winding::{Event, Progress, WindingEventKind, is_within_plan};
 
 /// An event to log.
 #[derive(Clone, Debug)]
@@ -18,17 +18,24 @@ pub struct LogEvent {
     pub event: Event,
     /// Remark.
     pub remark: String,
+    /// Whether a person confirmed turns far beyond the plan.
+    pub is_confirmed: bool,
 }
 
 impl Workshop {
     /// Logs what happened; returns whether it is new.
     ///
     /// # Errors
-    /// [`Refusal::RunClosed`] when the run is signed off.
+    /// [`Refusal::RunClosed`] when the run is signed off, [`Refusal::ImplausibleTurns`] when they are far beyond the plan and
+    /// nobody confirmed them.
     pub async fn log_event(&self, actor: &Actor, run: RunId, command: &LogEvent) -> Result<bool, Refusal> {
         actor.require(Action::Wind)?;
         let store = self.of(actor);
         self.refuse_closed(&store, run).await?;
+        let (turns, planned) = (command.event.at_turn, store.run(run).await?.row.planned_turns);
+        if !command.is_confirmed && !is_within_plan(turns, planned) {
+            return Err(Refusal::ImplausibleTurns { turns, planned });
+        }
         let new = NewEvent { key: command.key.clone(), event: command.event, words: &command.remark };
         let is_new = store.note_event(run, actor.person, &new).await?;
         self.winders.notify(run);
@@ -49,7 +56,7 @@ impl Workshop {
         actor.require(Action::Wind)?;
         let event = Event { what: WindingEventKind::Count, at_turn: turns };
         let remark = format!("from the counter's log, {lines} lines");
-        self.log_event(actor, run, &LogEvent { key, event, remark }).await.map(drop)
+        self.log_event(actor, run, &LogEvent { key, event, remark, is_confirmed: false }).await.map(drop)
     }
 
     /// Turns on the coil, as far as the winding log knows.

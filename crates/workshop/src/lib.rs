@@ -108,7 +108,7 @@ pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, PrivacySettings, STATION_REST_MINUTES, SessionPolicy, WorkshopSettings,
 };
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
-pub use station::{WinderChoice, WinderCommand};
+pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};
 pub use team::{Invitation, LINK_LASTS, MemberChange, PeopleManager, WorkshopMember};
 pub use travellers::TravellerProgress;

@@ -95,6 +95,28 @@ pub enum Refusal {
     /// Nothing is known of the instrument's input.
     #[error("the instrument's input is not known")]
     InputUnknown,
+    /// The winder's counter was not taken over for this run, and shows other turns than are on the coil.
+    #[error("the counter shows {counter} turns, {log} are logged")]
+    CounterNotTaken {
+        /// What the counter shows.
+        counter: u32,
+        /// Turns on the coil by the log.
+        log: u32,
+    },
+    /// The winder counts for another run that is open.
+    #[error("the winder is on run {run}")]
+    WinderInUse {
+        /// That run's number.
+        run: u32,
+    },
+    /// So many turns cannot be on the coil, or not so soon: it takes a confirmation.
+    #[error("{turns} turns of {planned} planned")]
+    ImplausibleTurns {
+        /// What was said.
+        turns: u32,
+        /// What is planned.
+        planned: u32,
+    },
     /// Only a simulated instrument can be given faults.
     #[error("the instrument is not simulated")]
     NotSimulated,

@@ -7,15 +7,18 @@ use crate::permission::Action;
 use crate::permits::Permit;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use crate::winder_link::{FollowedRun, StationState, StopKey};
+use crate::winder_link::{CounterOwner, FollowedRun, FollowedWinder, StationState, StopKey, counter_owner};
 use coil::prediction::lay_coil;
 use coil::wind::Section;
 use instruments::Winder as _;
 use instruments::net::Line;
+use store::event::NewEvent;
 use store::instrument::Instrument;
-use store::{InstrumentId, RunId};
+use store::run::Run;
+use store::{ClientKey, InstrumentId, RunId, WorkshopStore};
 use tokio::sync::watch;
 use trade::instrument::InstrumentKind;
+use trade::winding::{Event, WindingEventKind};
 
 /// What a winder is told.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -37,20 +40,30 @@ pub enum WinderCommand {
 /// Which winder a station follows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum WinderChoice {
-    /// The first there is.
-    First,
+    /// The run's own: the one that counts for it or that it was noted on, else one that is on no other open run.
+    OfRun,
     /// None: turns are logged by hand.
     None,
     /// This one.
     This(InstrumentId),
 }
 
-fn chosen(all: &[Instrument], choice: WinderChoice) -> Option<&Instrument> {
-    match choice {
-        WinderChoice::First => all.first(),
-        WinderChoice::None => None,
-        WinderChoice::This(id) => all.iter().find(|i| i.id == id),
-    }
+/// How a winder's counter is taken over for a run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TakeOver {
+    /// The counter is set to the turns that are logged.
+    SetToLog,
+    /// The turns that it shows are on this coil.
+    TheseTurns,
+}
+
+/// A winder of the workshop, and the open run that it counts for.
+#[derive(Clone, Debug)]
+pub struct WinderOnRun {
+    /// The winder.
+    pub winder: Instrument,
+    /// The number of the open run that it counts for, other than the one that was asked about.
+    pub other_run: Option<u32>,
 }
 
 impl Workshop {
@@ -65,17 +78,135 @@ impl Workshop {
         Ok(all)
     }
 
-    /// The winder that a choice means; `None` for none.
+    /// The winders of a workshop, each with the open run that it counts for other than `run`.
     ///
     /// # Errors
     /// When the database does not answer.
+    pub async fn winders_for(&self, actor: &Actor, run: RunId) -> Result<Vec<WinderOnRun>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let store = self.of(actor);
+        let mut all = Vec::new();
+        for winder in self.winders(actor).await? {
+            let other_run = match counter_owner(&store, winder.id, run).await? {
+                CounterOwner::Other(number) => Some(number),
+                CounterOwner::This | CounterOwner::Nobody => None,
+            };
+            all.push(WinderOnRun { winder, other_run });
+        }
+        Ok(all)
+    }
+
+    /// The winder that a choice means for a run; `None` for none.
+    ///
+    /// # Errors
+    /// When there is no such run.
     pub async fn chosen_winder(
         &self,
         actor: &Actor,
+        run: RunId,
         choice: WinderChoice,
     ) -> Result<Option<Instrument>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(chosen(&self.winders(actor).await?, choice).cloned())
+        if choice == WinderChoice::None {
+            return Ok(None);
+        }
+        let mut all = self.winders_for(actor, run).await?;
+        let place = match choice {
+            WinderChoice::None => None,
+            WinderChoice::This(id) => all.iter().position(|w| w.winder.id == id),
+            WinderChoice::OfRun => {
+                let noted = self.of(actor).run(run).await?.row.winder_id;
+                let counts = all.iter().position(|w| w.winder.counts_run_id == Some(run));
+                counts.or_else(|| match noted {
+                    Some(noted) => all.iter().position(|w| w.winder.id == noted),
+                    None => all.iter().position(|w| w.other_run.is_none()),
+                })
+            }
+        };
+        Ok(place.map(|k| all.swap_remove(k).winder))
+    }
+
+    /// Takes a winder's counter over for a run: from now on what it counts is logged for this run and no other. Looking on
+    /// alone never does that.
+    ///
+    /// # Errors
+    /// [`Refusal::WinderInUse`] when it counts for another open run and `from_other` is not said; [`Refusal::RunClosed`];
+    /// [`Refusal::Instrument`] when the winder does not answer.
+    pub async fn take_over_counter(
+        &self,
+        actor: &Actor,
+        run: RunId,
+        choice: WinderChoice,
+        (how, from_other): (TakeOver, bool),
+    ) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
+        let store = self.of(actor);
+        let run = store.run(run).await?;
+        self.refuse_closed(&store, run.row.id).await?;
+        let winder = self.chosen_winder(actor, run.row.id, choice).await?;
+        let winder = self.reachable(actor, winder.ok_or(Refusal::NotFound("winder"))?).await?;
+        if let (CounterOwner::Other(number), false) =
+            (counter_owner(&store, winder.id, run.row.id).await?, from_other)
+        {
+            return Err(Refusal::WinderInUse { run: number });
+        }
+        let logged = self.turns_counted(&store, &run).await?;
+        let mut line = Line::to(&winder.address);
+        let failed = |source| Refusal::Instrument { name: winder.name.clone(), source };
+        let on_coil = match how {
+            TakeOver::SetToLog => {
+                line.preset(logged).await.map_err(failed)?;
+                logged
+            }
+            TakeOver::TheseTurns => line.status().await.map_err(failed)?.turns,
+        };
+        self.count_for(&store, &winder, &run).await?;
+        // The log says when the counter was taken over, and at which turn.
+        let event = Event { what: WindingEventKind::Preset, at_turn: on_coil };
+        let words = format!("counter of {} taken over", winder.name);
+        store
+            .note_event(
+                run.row.id,
+                actor.person,
+                &NewEvent { key: ClientKey::random(), event, words: &words },
+            )
+            .await?;
+        self.winders.notify(run.row.id);
+        Ok(())
+    }
+
+    async fn count_for(&self, store: &WorkshopStore, winder: &Instrument, run: &Run) -> Result<(), Refusal> {
+        let before = store.counted_run(winder.id).await?;
+        if before != Some(run.row.id) && !store.count_for(winder.id, before, run.row.id).await? {
+            return Err(Refusal::ChangedMeanwhile("winder"));
+        }
+        if let Some(before) = before {
+            self.winders.notify(before);
+        }
+        Ok(())
+    }
+
+    /// Lets a winder run for a run only when its counter counts for it: one that shows just the turns that are logged, and
+    /// is on no other open run, is taken over with that.
+    async fn require_counter(
+        &self,
+        store: &WorkshopStore,
+        winder: &Instrument,
+        run: &Run,
+        line: &mut Line,
+    ) -> Result<(), Refusal> {
+        match counter_owner(store, winder.id, run.row.id).await? {
+            CounterOwner::This => return Ok(()),
+            CounterOwner::Other(number) => return Err(Refusal::WinderInUse { run: number }),
+            CounterOwner::Nobody => {}
+        }
+        let log = self.turns_counted(store, run).await?;
+        let failed = |source| Refusal::Instrument { name: winder.name.clone(), source };
+        let counter = line.status().await.map_err(failed)?.turns;
+        if counter != log {
+            return Err(Refusal::CounterNotTaken { counter, log });
+        }
+        self.count_for(store, winder, run).await
     }
 
     /// A stream that a person follows for as long as the permit is held.
@@ -99,8 +230,11 @@ impl Workshop {
     ) -> Result<(watch::Receiver<StationState>, Option<StopKey>), Refusal> {
         actor.require(Action::ReadRuns)?;
         let run = self.of(actor).run(run).await?;
-        let winder = match self.chosen_winder(actor, choice).await? {
-            Some(winder) => Some(self.reachable(actor, winder).await?.address),
+        let winder = match self.chosen_winder(actor, run.row.id, choice).await? {
+            Some(winder) => {
+                let Instrument { id, address, simulated, .. } = self.reachable(actor, winder).await?;
+                Some(FollowedWinder { id, address, simulated })
+            }
             None => None,
         };
         let followed = FollowedRun {
@@ -128,6 +262,8 @@ impl Workshop {
     /// Commands a run's winder. It runs only to the next stop: one that nobody can reach any more stops there by itself.
     ///
     /// # Errors
+    /// [`Refusal::WinderInUse`] when it counts for another open run, [`Refusal::CounterNotTaken`] when its counter shows other
+    /// turns than are logged and was not taken over;
     /// [`Refusal::Instrument`] when the winder refuses or does not answer; [`Refusal::RunClosed`] when it is to run and
     /// the run is signed off.
     pub async fn command_winder(
@@ -140,12 +276,13 @@ impl Workshop {
         actor.require(Action::Wind)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
-        let winder = self.chosen_winder(actor, choice).await?.ok_or(Refusal::NotFound("winder"))?;
-        let winder = self.reachable(actor, winder).await?;
+        let winder = self.chosen_winder(actor, run.row.id, choice).await?;
+        let winder = self.reachable(actor, winder.ok_or(Refusal::NotFound("winder"))?).await?;
         let mut line = Line::to(&winder.address);
         let done = match command {
             WinderCommand::Run { rpm } => {
                 self.refuse_closed(&store, run.row.id).await?;
+                self.require_counter(&store, &winder, &run, &mut line).await?;
                 if winder.simulated {
                     lay_on_bench(&winder.address, &run.design, run.row.id).await.ok();
                 }
@@ -154,7 +291,17 @@ impl Workshop {
                 line.run(rpm, ends.filter(|turn| *turn > on).min()).await
             }
             WinderCommand::Stop => line.stop().await,
-            WinderCommand::Preset { turns } => line.preset(turns).await,
+            WinderCommand::Preset { turns } => {
+                self.refuse_closed(&store, run.row.id).await?;
+                if let CounterOwner::Other(number) = counter_owner(&store, winder.id, run.row.id).await? {
+                    return Err(Refusal::WinderInUse { run: number });
+                }
+                let done = line.preset(turns).await;
+                if done.is_ok() {
+                    self.count_for(&store, &winder, &run).await?;
+                }
+                done
+            }
         };
         self.winders.notify(run.row.id);
         done.map_err(|source| Refusal::Instrument { name: winder.name, source })

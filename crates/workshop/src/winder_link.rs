@@ -10,12 +10,12 @@ use serde::Serialize;
 use sha2::{Digest as _, Sha256};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use store::event::NewEvent;
-use store::{ClientKey, PersonId, RunId, Store, WorkshopId};
+use store::{ClientKey, InstrumentId, PersonId, RunId, Store, StoreError, WorkshopId, WorkshopStore};
 use strum::IntoStaticStr;
 use tokio::sync::watch;
-use trade::winding::{Event, Progress, WindingEventKind};
+use trade::winding::{Event, FASTEST_RPM, Progress, WindingEventKind, is_possible_in, is_within_plan};
 
 /// Between two questions to the counter.
 const POLL_INTERVAL: Duration = Duration::from_millis(400);
@@ -77,6 +77,23 @@ pub enum StationTrouble {
         /// What the log has.
         log: u32,
     },
+    /// The counter went on faster than a winder turns, or far beyond the plan: nothing is logged until somebody says whose
+    /// turns those are.
+    CounterAhead {
+        /// What the counter shows.
+        counter: u32,
+        /// What the log has.
+        log: u32,
+    },
+    /// Nobody said yet that the counter counts for this run: it is shown, and nothing is logged.
+    CounterNotTaken {
+        /// What the counter shows.
+        counter: u32,
+        /// What the log has.
+        log: u32,
+        /// The number of the open run that it counts for.
+        other_run: Option<u32>,
+    },
     /// The run is signed off: its counter is shown, and nothing is logged.
     RunClosed,
 }
@@ -94,8 +111,19 @@ pub(crate) struct FollowedRun {
     pub planned: u32,
     /// Where to stop.
     pub stops: Vec<u32>,
-    /// The winder's address; none where turns are told by hand.
-    pub winder: Option<String>,
+    /// The winder; none where turns are told by hand.
+    pub winder: Option<FollowedWinder>,
+}
+
+/// A winder as a link needs it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct FollowedWinder {
+    /// The instrument.
+    pub id: InstrumentId,
+    /// Its address.
+    pub address: String,
+    /// A simulated one turns faster than life.
+    pub simulated: bool,
 }
 
 /// All links, by run.
@@ -106,8 +134,7 @@ type Links = HashMap<u64, Link>;
 
 /// A link as those find it who look on.
 struct Link {
-    /// The winder's address.
-    winder: Option<String>,
+    winder: Option<FollowedWinder>,
     sender: watch::Sender<StationState>,
     notify: Arc<tokio::sync::Notify>,
     stop_key: StopKey,
@@ -182,7 +209,7 @@ impl WinderLinks {
     /// The address of the winder that a key stops; `None` where there is none.
     pub(crate) fn stopped_by(&self, key: &str) -> Option<String> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.values().find(|link| link.stop_key.text() == key)?.winder.clone()
+        Some(all.values().find(|link| link.stop_key.text() == key)?.winder.as_ref()?.address.clone())
     }
 
     /// Tells a run's link that something was logged, so that all see it at once.
@@ -201,18 +228,61 @@ struct Known {
     presets: usize,
     /// Whether every operation of the run is signed.
     closed: bool,
+    /// Whether the counter counts for this run; else the number of the open run that it counts for.
+    counter: CounterOwner,
+    /// When something was logged last.
+    logged_at: Option<time::PrimitiveDateTime>,
+}
+
+/// Whose turns a counter counts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum CounterOwner {
+    /// This run's.
+    This,
+    /// Another run's that is open: its number.
+    Other(u32),
+    /// Nobody's.
+    Nobody,
+}
+
+/// Whose turns a winder's counter counts, seen from a run.
+pub(crate) async fn counter_owner(
+    store: &WorkshopStore,
+    winder: InstrumentId,
+    run: RunId,
+) -> Result<CounterOwner, StoreError> {
+    let Some(counted) = store.counted_run(winder).await? else { return Ok(CounterOwner::Nobody) };
+    if counted == run {
+        return Ok(CounterOwner::This);
+    }
+    let is_open = !is_closed(store, counted).await?;
+    Ok(if is_open { CounterOwner::Other(store.run(counted).await?.row.number) } else { CounterOwner::Nobody })
+}
+
+/// Whether every operation of a run is signed.
+pub(crate) async fn is_closed(store: &WorkshopStore, run: RunId) -> Result<bool, StoreError> {
+    let Some(traveller) = store.traveller_of_run(run).await? else { return Ok(false) };
+    Ok(traveller.is_done(&store.signatures(run).await?))
 }
 
 async fn read_log(store: &Store, of: &FollowedRun) -> Option<Known> {
     let store = store.of(of.workshop);
     let events = store.events(of.run).await.ok()?;
-    let closed = match store.traveller_of_run(of.run).await.ok()? {
-        Some(traveller) => traveller.is_done(&store.signatures(of.run).await.ok()?),
-        None => false,
+    let closed = is_closed(&store, of.run).await.ok()?;
+    let counter = match &of.winder {
+        Some(winder) => counter_owner(&store, winder.id, of.run).await.ok()?,
+        None => CounterOwner::This,
     };
+    let logged_at = events.last().map(|row| row.at);
     let events: Vec<Event> = events.into_iter().map(|row| row.event).collect();
     let presets = events.iter().filter(|e| e.what == WindingEventKind::Preset).count();
-    Some(Known { progress: Progress::of(&events, of.planned, &of.stops), presets, closed })
+    Some(Known {
+        progress: Progress::of(&events, of.planned, &of.stops),
+        presets,
+        closed,
+        counter,
+        logged_at,
+    })
 }
 
 async fn follow_winder(
@@ -221,9 +291,10 @@ async fn follow_winder(
     sender: &watch::Sender<StationState>,
     notify: &tokio::sync::Notify,
 ) {
-    let mut winder = of.winder.clone().map(Line::to);
+    let mut winder = of.winder.as_ref().map(|winder| Line::to(&winder.address));
     let mut known = None;
     let (mut alone, mut lost, mut last) = (0, false, Progress::default());
+    let mut seen = None;
     while alone < POLLS_WITHOUT_LISTENER {
         if known.is_none() {
             known = read_log(store, &of).await;
@@ -238,7 +309,8 @@ async fn follow_winder(
                     && let Ok(now) = line.status().await
                 {
                     shows(&mut state, &now);
-                    if now.turns >= last.turns {
+                    seen = Some(look(&of, None, seen, now.turns));
+                    if now.turns >= last.turns && seen.is_some_and(|s| s.is_trusted) {
                         advance(&mut state.progress, now.turns, &of);
                     }
                 }
@@ -246,7 +318,7 @@ async fn follow_winder(
             Some(log) => {
                 let mut logged = true;
                 if let Some(line) = &mut winder {
-                    logged = poll(store, &of, line, log, &mut state, &mut lost).await;
+                    logged = poll((store, &of), line, log, &mut state, (&mut lost, &mut seen)).await;
                 }
                 state.progress = log.progress;
                 last = log.progress;
@@ -270,6 +342,43 @@ async fn follow_winder(
     }
 }
 
+fn utc_now() -> time::PrimitiveDateTime {
+    let now = time::OffsetDateTime::now_utc();
+    time::PrimitiveDateTime::new(now.date(), now.time())
+}
+
+/// A simulated winder turns up to so many times faster than life.
+const SIMULATED_PACE: f64 = 250.0;
+
+/// What was last seen of a counter.
+#[derive(Clone, Copy, Debug)]
+struct Sight {
+    at: Instant,
+    turns: u32,
+    /// Whether it can have come there from what was logged.
+    is_trusted: bool,
+}
+
+/// Looks at a counter: whether it can have gone on from where it was seen, or else from what is logged, to where it stands.
+fn look(of: &FollowedRun, log: Option<&Known>, seen: Option<Sight>, counter: u32) -> Sight {
+    let pace = if of.winder.as_ref().is_some_and(|w| w.simulated) { SIMULATED_PACE } else { 1.0 };
+    let can = |from: u32, seconds: f64| {
+        is_possible_in(counter.saturating_sub(from), seconds, FASTEST_RPM * pace)
+            && is_within_plan(counter, of.planned)
+    };
+    let from_log = |log: &Known| {
+        let since = log.logged_at.map_or(f64::INFINITY, |at| (utc_now() - at).as_seconds_f64());
+        counter <= log.progress.turns || can(log.progress.turns, since)
+    };
+    let is_trusted = match (seen, log) {
+        (_, Some(log)) if counter <= log.progress.turns => true,
+        (Some(seen), _) => seen.is_trusted && can(seen.turns, seen.at.elapsed().as_secs_f64()),
+        (None, Some(log)) => from_log(log),
+        (None, None) => true,
+    };
+    Sight { at: Instant::now(), turns: counter, is_trusted }
+}
+
 /// Moves the progress of a coil on to so many turns.
 fn advance(progress: &mut Progress, turns: u32, of: &FollowedRun) {
     progress.turns = turns;
@@ -289,12 +398,11 @@ fn shows(state: &mut StationState, now: &Winding) {
 
 /// Asks the winder once and logs what it shows; returns whether the log took it.
 async fn poll(
-    store: &Store,
-    of: &FollowedRun,
+    (store, of): (&Store, &FollowedRun),
     line: &mut Line,
     log: &mut Known,
     state: &mut StationState,
-    lost: &mut bool,
+    (lost, seen): (&mut bool, &mut Option<Sight>),
 ) -> bool {
     let presets = log.presets;
     let note = async |what: WindingEventKind, at_turn: u32, words: &str| {
@@ -302,7 +410,7 @@ async fn poll(
         let new = NewEvent { key, event: Event { what, at_turn }, words };
         store.of(of.workshop).note_event(of.run, of.by, &new).await.is_ok()
     };
-    let progress = &mut log.progress;
+    let progress = &log.progress;
     let now = match line.status().await {
         Ok(now) => now,
         Err(error) => {
@@ -318,22 +426,46 @@ async fn poll(
     };
     *lost = false;
     shows(state, &now);
+    let sight = look(of, Some(log), *seen, now.turns);
+    *seen = Some(sight);
+    let progress = &mut log.progress;
     if log.closed {
         state.trouble = Some(StationTrouble::RunClosed);
         return true;
     }
-    if now.turns < progress.turns {
-        state.counter = Some(now.turns);
-        state.trouble = Some(StationTrouble::CounterBehind { counter: now.turns, log: progress.turns });
+    let (counter, logged) = (now.turns, progress.turns);
+    let other_run = match log.counter {
+        CounterOwner::This => None,
+        CounterOwner::Other(run) => Some(Some(run)),
+        CounterOwner::Nobody => Some(None),
+    };
+    if let Some(other_run) = other_run {
+        state.counter = Some(counter);
+        state.trouble = Some(StationTrouble::CounterNotTaken { counter, log: logged, other_run });
         return true;
     }
-    let more = now.turns - progress.turns;
+    if counter < logged {
+        state.counter = Some(counter);
+        state.trouble = Some(StationTrouble::CounterBehind { counter, log: logged });
+        return true;
+    }
+    let more = counter - logged;
+    if !sight.is_trusted {
+        state.counter = Some(counter);
+        state.trouble = Some(StationTrouble::CounterAhead { counter, log: logged });
+        return true;
+    }
+    if now.state == WinderState::WireBroke && !note(WindingEventKind::Broke, counter, "").await {
+        state.trouble = Some(StationTrouble::NotLogged);
+        return false;
+    }
     if more >= LOG_EVERY || (more > 0 && now.state != WinderState::Running) {
         if !note(WindingEventKind::Count, now.turns, "").await {
             state.trouble = Some(StationTrouble::NotLogged);
             return false;
         }
         advance(progress, now.turns, of);
+        log.logged_at = Some(utc_now());
     }
     progress.stands = now.state != WinderState::Running;
     true
@@ -349,5 +481,48 @@ mod tests {
         assert_eq!(key(4120, 1), key(4120, 1));
         assert_ne!(key(4120, 1), key(4121, 1));
         assert_ne!(key(4120, 1), key(4120, 2));
+    }
+
+    fn followed(simulated: bool) -> FollowedRun {
+        FollowedRun {
+            workshop: WorkshopId(1),
+            run: RunId(7),
+            by: PersonId(1),
+            planned: 7500,
+            stops: Vec::new(),
+            winder: Some(FollowedWinder { id: InstrumentId(1), address: "127.0.0.1:9".into(), simulated }),
+        }
+    }
+
+    fn known(turns: u32, seconds_ago: i64) -> Known {
+        Known {
+            progress: Progress { turns, ..Progress::default() },
+            presets: 0,
+            closed: false,
+            counter: CounterOwner::This,
+            logged_at: Some(utc_now() - time::Duration::seconds(seconds_ago)),
+        }
+    }
+
+    /// A counter is believed as far as a winder can have turned since it was last seen; what came while nobody looked on, as
+    /// far as it can since something was logged.
+    #[test]
+    fn a_counter_is_believed_as_far_as_a_winder_turns() {
+        let of = followed(false);
+        let trusted =
+            |log: &Known, seen: Option<Sight>, counter| look(&of, Some(log), seen, counter).is_trusted;
+        let sight = |turns, is_trusted| Some(Sight { at: Instant::now(), turns, is_trusted });
+        // The server was away for a quarter of an hour while the winder ran on.
+        assert!(trusted(&known(300, 900), None, 7500));
+        assert!(!trusted(&known(300, 2), None, 7500), "not in two seconds");
+        assert!(!trusted(&known(300, 900), None, 60_000), "and never so far beyond the plan");
+        // Seen a moment ago, with the spindle standing: the log's age does not matter.
+        assert!(trusted(&known(300, 900), sight(300, true), 304));
+        assert!(!trusted(&known(300, 900), sight(300, true), 7000));
+        assert!(!trusted(&known(300, 900), sight(7000, false), 7000), "seen again is not believed");
+        assert!(trusted(&known(7000, 900), sight(7000, false), 7000), "confirmed is");
+        // Nothing could be logged for a while: it was seen going on all the time.
+        assert!(trusted(&known(300, 2), sight(7000, true), 7010));
+        assert!(look(&followed(true), Some(&known(300, 2)), None, 7500).is_trusted, "faster than life");
     }
 }

@@ -65,7 +65,8 @@ pub trait ParseQuantity: Sized {
 
 /// Splits `text` into its leading number and the rest, trimmed.
 ///
-/// Understood: `17`, `-0.5`, `.375`, `0,66` (decimal comma), `7,500` (thousands), `1/16`, `2 1/2`.
+/// Understood: `17`, `-0.5`, `.375`, `0,66` (decimal comma), `7,500` and `7 620` (thousands), `5k8` (the unit's letter for
+/// the point), `1/16`, `2 1/2`.
 ///
 /// # Errors
 /// [`ParseQuantityError::Empty`] or [`ParseQuantityError::NotANumber`].
@@ -75,7 +76,13 @@ pub fn number<'a>(text: &'a str, example: &'static str) -> Result<(f64, &'a str)
         return Err(ParseQuantityError::Empty { example });
     }
     let refuse = || ParseQuantityError::NotANumber { typed: text.chars().take(40).collect(), example };
+    if let Some(found) = spaced_thousands(text) {
+        return Ok(found);
+    }
     let (first, rest) = split_decimal(text).ok_or_else(refuse)?;
+    if let Some((value, unit)) = letter_for_point(text) {
+        return Ok((value, unit));
+    }
     if let Some(below) = rest.strip_prefix('/') {
         let (denominator, rest) = split_decimal(below).ok_or_else(refuse)?;
         return finite(first / denominator).map(|v| (v, rest.trim())).ok_or_else(refuse);
@@ -88,6 +95,38 @@ pub fn number<'a>(text: &'a str, example: &'static str) -> Result<(f64, &'a str)
         return finite(first + numerator / denominator).map(|v| (v, tail.trim())).ok_or_else(refuse);
     }
     finite(first).map(|v| (v, rest.trim())).ok_or_else(refuse)
+}
+
+/// Blanks that stand between thousands.
+const BLANKS: [char; 4] = [' ', '\u{a0}', '\u{2009}', '\u{202f}'];
+
+/// A whole number with blanks between its thousands, and what follows it: `7 620`, `14 800 turns`.
+fn spaced_thousands(text: &str) -> Option<(f64, &str)> {
+    let mut end = text.find(|c: char| !c.is_ascii_digit())?;
+    if !(1..=3).contains(&end) || text.starts_with('0') {
+        return None;
+    }
+    let (mut digits, mut groups) = (text[..end].to_owned(), 0);
+    while let Some(group) = text[end..].strip_prefix(BLANKS) {
+        let width = group.find(|c: char| !c.is_ascii_digit()).unwrap_or(group.len());
+        if width != 3 || group[width..].starts_with(['/', '.', ',']) {
+            break;
+        }
+        digits.push_str(&group[..3]);
+        end = text.len() - group.len() + 3;
+        groups += 1;
+    }
+    (groups > 0).then(|| Some((digits.parse().ok()?, text[end..].trim())))?
+}
+
+/// A number with its unit's letter in place of the point, as meters and parts are marked: `5k8`, `2H2`, `4R7`.
+fn letter_for_point(text: &str) -> Option<(f64, &str)> {
+    let at = text.find(|c: char| !c.is_ascii_digit()).filter(|at| *at > 0)?;
+    let letter = text[at..].chars().next().filter(|c| c.is_ascii_alphabetic())?;
+    let below = &text[at + letter.len_utf8()..];
+    let is_number = !below.is_empty() && below.chars().all(|c| c.is_ascii_digit());
+    let value = is_number.then(|| format!("{}.{below}", &text[..at]).parse().ok())??;
+    Some((value, &text[at..at + letter.len_utf8()]))
 }
 
 fn finite(value: f64) -> Option<f64> {
@@ -211,20 +250,34 @@ spoken!(Fraction, "0.79 or 79 %", "%", |v, unit| Some(match unit {
     "" | "%" => Self::from_percent(v),
     _ => return None,
 }));
-spoken!(Turns, "7500", "turns, k", |v, unit| {
-    let turns = match unit.to_lowercase().as_str() {
-        "" | "turns" | "turn" | "t" => v,
-        "k" => v * 1e3,
-        _ => return None,
-    };
-    // Saturates at the ends of u32; the field's own range then says what is allowed.
-    #[allow(
-        clippy::cast_possible_truncation,
-        clippy::cast_sign_loss,
-        reason = "rounded, clamped to the type"
-    )]
-    Some(Self(turns.round().clamp(0.0, f64::from(u32::MAX)) as u32))
-});
+impl ParseQuantity for Turns {
+    const EXAMPLE: &'static str = "7500";
+    const UNITS: &'static str = "turns, k";
+
+    fn from_spoken(value: f64, unit: &str) -> Option<Self> {
+        let turns = match unit.to_lowercase().as_str() {
+            "" | "turns" | "turn" | "t" => value,
+            "k" => value * 1e3,
+            _ => return None,
+        };
+        // Saturates at the end of u32; the field's own range then says what is allowed.
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to the type")]
+        Some(Self(turns.round().clamp(0.0, f64::from(u32::MAX)) as u32))
+    }
+
+    /// Turns are whole and not negative: half a turn is a slip of the finger.
+    fn parse_in(text: &str, bare: &str) -> Result<Self, ParseQuantityError> {
+        let (value, unit) = number(text, Self::EXAMPLE)?;
+        let unit = if unit.is_empty() { bare } else { unit };
+        let whole = if unit.eq_ignore_ascii_case("k") { value * 1e3 } else { value };
+        if whole < 0.0 || (whole - whole.round()).abs() > 1e-6 {
+            let typed = text.chars().take(40).collect();
+            return Err(ParseQuantityError::NotANumber { typed, example: Self::EXAMPLE });
+        }
+        Self::from_spoken(value, unit)
+            .ok_or_else(|| ParseQuantityError::UnknownUnit { unit: unit.to_owned(), known: Self::UNITS })
+    }
+}
 
 #[cfg(test)]
 mod tests {
@@ -254,6 +307,11 @@ mod tests {
     #[case("5,850", 5850.0)]
     #[case("250 kohms", 250e3)]
     #[case("1M", 1e6)]
+    #[case("5k8", 5800.0)]
+    #[case("4R7", 4.7)]
+    #[case("5,8k", 5800.0)]
+    #[case("5 850", 5850.0)]
+    #[case("5\u{202f}850 Ω", 5850.0)]
     fn resistances(#[case] typed: &str, #[case] ohms: f64) {
         assert!((Resistance::parse(typed).unwrap().ohms() - ohms).abs() < 1e-6, "{typed}");
     }
@@ -268,6 +326,11 @@ mod tests {
         assert!((Tension::parse("18 g").unwrap().newtons() - 0.176_52).abs() < 1e-4);
         assert_eq!(Turns::parse("7,500").unwrap(), Turns(7500));
         assert_eq!(Turns::parse("7.5k").unwrap(), Turns(7500));
+        assert_eq!(Turns::parse("7k5").unwrap(), Turns(7500));
+        assert_eq!(Turns::parse("7 620").unwrap(), Turns(7620));
+        assert_eq!(Turns::parse("14\u{202f}800 turns").unwrap(), Turns(14_800));
+        assert!(Turns::parse("3.5").is_err() && Turns::parse("3,5").is_err() && Turns::parse("-1").is_err());
+        assert!((Inductance::parse("2H2").unwrap().henries() - 2.2).abs() < 1e-12);
         assert!((Fraction::parse("79").unwrap().ratio() - 0.79).abs() < 1e-12);
     }
 

@@ -118,10 +118,11 @@ impl fmt::Display for Gauge {
 impl FromStr for Gauge {
     type Err = GaugeError;
 
-    /// Reads "42 AWG", "42" (American), "46 SWG", "0.063 mm", "63 µm", "0.0025 in".
+    /// Reads "42 AWG", "42" and "#42" (American), "46 SWG", "0.063 mm", "0.063" and "0,063" (millimetres), "63 µm",
+    /// "0.0025 in".
     fn from_str(text: &str) -> Result<Self, GaugeError> {
         let unreadable = || GaugeError::Unreadable(text.chars().take(40).collect());
-        let compact = text.trim().to_lowercase();
+        let compact = text.trim().to_lowercase().replace(',', ".");
         let end = compact.find(|c: char| !(c.is_ascii_digit() || c == '.')).unwrap_or(compact.len());
         let (digits, unit) = compact.split_at(end);
         // "awg 42" is as common as "42 awg".
@@ -139,7 +140,9 @@ impl FromStr for Gauge {
         )]
         let whole = || (value.fract() == 0.0).then_some(value.clamp(0.0, 1e6) as u32).ok_or_else(unreadable);
         match unit.trim() {
-            "" | "awg" => Self::awg(whole()?),
+            // No gauge is below one, and no diameter above.
+            "" if value > 0.0 && value < 1.0 => Self::metric(value),
+            "" | "awg" | "#" => Self::awg(whole()?),
             "swg" => Self::swg(whole()?),
             "mm" => Self::metric(value),
             "µm" | "μm" | "um" => Self::metric(value * 1e-3),
@@ -186,6 +189,9 @@ mod tests {
     #[case("46 swg", "46 SWG")]
     #[case("0.063 mm", "0.063 mm")]
     #[case("63 µm", "0.063 mm")]
+    #[case("#42", "42 AWG")]
+    #[case("0.063", "0.063 mm")]
+    #[case("0,063", "0.063 mm")]
     fn read_as_spoken(#[case] typed: &str, #[case] written: &str) {
         let gauge: Gauge = typed.parse().unwrap();
         assert_eq!(gauge.to_string(), written);

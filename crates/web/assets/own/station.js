@@ -12,7 +12,9 @@ import { grouped, typedTurns } from "./text.js";
  * @property {number | null} minutes
  * @property {number | null} rpm
  * @property {number | null} tension_n
- * @property {number | null} [counter] What the winder's own counter shows.
+ * @property {number | null} [counter] What the winder's own counter shows, where it does not fit the log.
+ * @property {number} [other_run] The open run that the winder counts for instead.
+ * @property {boolean} [is_untaken] Nobody said yet that the counter counts for this run.
  * @property {"run" | "stand" | "broke" | string | null} winder
  * @property {boolean} stands By the log, where no winder is attached.
  * @property {string} trouble
@@ -25,16 +27,23 @@ const hasWinder = winder !== "0";
 const planned = Number(root.dataset.planned);
 const stops = (root.dataset.stops ?? "").split(",").map(Number).concat(planned);
 const output = Object.fromEntries(
-  ["turns", "to-go", "next-stop", "minutes", "rpm", "tension", "unsent", "trouble", "trouble-box", "section", "done"]
+  ["turns", "to-go", "next-stop", "minutes", "rpm", "tension", "unsent", "trouble", "trouble-box", "section", "done", "count-error"]
     .map((id) => [id, byId(id, HTMLElement)]),
 );
-const button = { go: byId("go", HTMLButtonElement), setCounter: byId("set-counter", HTMLButtonElement) };
+const button = {
+  go: byId("go", HTMLButtonElement),
+  setCounter: byId("set-counter", HTMLButtonElement),
+  theseTurns: byId("these-turns", HTMLButtonElement),
+  sure: byId("sure", HTMLButtonElement),
+};
 const field = { count: byId("count", HTMLInputElement), words: byId("words", HTMLInputElement) };
 
 /** @type {Live | null} */
 let live = null;
 let isRunning = false;
 let lastStop = 0;
+/** @type {(() => Promise<unknown>) | null} What waits for a confirmation. */
+let asked = null;
 let drawnAt = -1;
 
 /** @param {string} path @param {Record<string, string>} fields */
@@ -43,6 +52,7 @@ const post = (path, fields) => fetch(path, { method: "POST", body: new URLSearch
 const queue = new EventQueue(localStorage, `station:${run}`, async (event) => {
   const answer = await post(`/runs/${run}/events`, event);
   if (answer.status === 409) trouble("This run is signed off: nothing more is logged.");
+  if (answer.status === 422) trouble((await answer.json()).refused);
   return outcomeOf(answer);
 }, (count) => {
   output.unsent.hidden = !count;
@@ -55,13 +65,14 @@ async function send() {
   if (await queue.send() === "signed-out") trouble("Sign in again in another tab; your entries are kept here.");
 }
 
-/** @param {string} what @param {number} turn @param {string} [words] */
-function log(what, turn, words = "") {
+/** @param {string} what @param {number} turn @param {string} [words] @param {boolean} [isSure] */
+function log(what, turn, words = "", isSure = false) {
   const line = document.createElement("li");
   line.textContent = `${grouped(turn)}: ${words || what.replace("-", " ")}`;
   output.done.prepend(line);
   while (output.done.children.length > 6) output.done.lastChild?.remove();
-  queue.keep([...queue.waiting(), { key: newKey(), what, at_turn: String(turn), words }]);
+  const confirmed = isSure ? "yes" : "";
+  queue.keep([...queue.waiting(), { key: newKey(), what, at_turn: String(turn), words, confirmed }]);
   return send();
 }
 
@@ -69,10 +80,36 @@ function log(what, turn, words = "") {
 function trouble(text) {
   output["trouble-box"].hidden = !text;
   output.trouble.textContent = text;
-  // A counter that was switched off is set to what the log knows, in one touch.
-  button.setCounter.hidden = !text || live?.counter === null || live?.counter === undefined;
-  button.setCounter.textContent = `Set the counter to ${grouped(live?.turns ?? 0)}`;
+  // A counter that does not fit the log is set to it, or taken as it stands, in one touch.
+  const { counter, turns = 0, is_untaken: isUntaken = false } = live ?? {};
+  const isOff = Boolean(text) && typeof counter === "number";
+  const fits = counter === turns;
+  // Nothing is wrong with a winder that only waits to be used.
+  output["trouble-box"].classList.toggle("calm", isUntaken && fits && !live?.other_run);
+  button.setCounter.hidden = !isOff;
+  button.setCounter.textContent = isUntaken && fits
+    ? "Count for this run"
+    : `Set the counter to ${grouped(turns)}${isUntaken ? " and count for this run" : ""}`;
+  button.theseTurns.hidden = !isOff || fits;
+  button.theseTurns.textContent = `${grouped(counter ?? 0)} turns are on this coil`;
 }
+
+/**
+ * Says what is wrong with a number of turns that was typed; one that can hardly be is logged when that is confirmed.
+ * @param {string} text
+ * @param {string} [label] Of the button that confirms.
+ * @param {() => Promise<unknown>} [confirmed]
+ */
+function sayOfCount(text, label = "", confirmed) {
+  output["count-error"].textContent = text;
+  button.sure.hidden = !label;
+  button.sure.textContent = label;
+  asked = confirmed ?? null;
+  if (label) button.sure.focus();
+}
+
+/** @param {"set" | "mine"} how */
+const takeOver = (how) => command({ do: "take", how, from_other: live?.other_run ? "yes" : "" });
 
 /**
  * Tells the winder something.
@@ -131,7 +168,7 @@ async function runOrStop() {
     if (hasWinder) await command({ do: "stop" });
     await log("stop", turns);
   } else {
-    if (typeof counter === "number") return;
+    if (typeof counter === "number" && !(live.is_untaken && counter === turns && !live.other_run)) return;
     if (hasWinder && !(await command({ do: "run", rpm: byId("speed", HTMLInputElement).value }))) return;
     isRunning = true;
     await log("restart", turns);
@@ -182,14 +219,22 @@ async function receive(now) {
 }
 
 button.go.addEventListener("click", runOrStop);
-button.setCounter.addEventListener("click", async () => {
-  const turns = live?.turns ?? 0;
-  if (await command({ do: "preset", turns: String(turns) })) await log("preset", turns, `counter set to ${grouped(turns)}`);
+button.setCounter.addEventListener("click", () => takeOver("set"));
+button.theseTurns.addEventListener("click", () => takeOver("mine"));
+button.sure.addEventListener("click", async () => {
+  const confirmed = asked;
+  sayOfCount("");
+  await confirmed?.();
 });
+// Space runs and stops wherever the focus is, but where text is typed: whoever has just pressed a button for an event stops the
+// winder with it, and does not press that button again. Enter presses buttons.
 document.addEventListener("keydown", (event) => {
-  if (event.code !== "Space" || event.repeat || around(event, "input, select, button, a")) return;
+  if (event.code !== "Space" || around(event, "input, select, textarea")) return;
   event.preventDefault();
-  void runOrStop();
+  if (!event.repeat) void runOrStop();
+});
+document.addEventListener("keyup", (event) => {
+  if (event.code === "Space" && !around(event, "input, select, textarea")) event.preventDefault();
 });
 root.addEventListener("click", (event) => {
   const pressed = around(event, "[data-event]");
@@ -199,13 +244,23 @@ byId("by-hand", HTMLFormElement).addEventListener("submit", async (event) => {
   event.preventDefault();
   const turns = typedTurns(field.count.value);
   if (turns === null) {
-    trouble("Turns are a whole number up to 100,000.");
+    sayOfCount("Turns are a whole number up to 100,000.");
     return;
   }
   const what = event.submitter instanceof HTMLButtonElement ? event.submitter.value : "count";
-  if (what === "preset" && hasWinder) await command({ do: "preset", turns: String(turns) });
-  await log(what, turns, what === "preset" ? `preset to ${grouped(turns)}` : `counted ${grouped(turns)}`);
-  field.count.value = "";
+  const logged = live?.turns ?? 0;
+  const keep = async (isSure = false) => {
+    sayOfCount("");
+    if (what === "preset" && hasWinder && !(await command({ do: "preset", turns: String(turns) }))) return;
+    await log(what, turns, what === "preset" ? `preset to ${grouped(turns)}` : `counted ${grouped(turns)}`, isSure);
+    field.count.value = "";
+  };
+  if (turns > planned * 1.2 + 300) {
+    const text = `${grouped(turns)} turns are far beyond the ${grouped(planned)} planned. Correct the number, or log it all the same.`;
+    sayOfCount(text, `Log ${grouped(turns)}`, () => keep(true));
+  } else if (what === "count" && turns < logged) {
+    sayOfCount(`${grouped(logged)} turns are logged already, and a count only goes up. “Preset” sets fewer.`);
+  } else await keep();
 });
 byId("remark", HTMLFormElement).addEventListener("submit", (event) => {
   event.preventDefault();

@@ -55,13 +55,15 @@ export const timeLeft = (share, elapsed) =>
   share > 0.05 ? `about ${Math.ceil((elapsed * (1 - share)) / share)} s left` : "";
 
 /**
- * A count of turns as it is typed, with blanks, commas or points between thousands.
+ * A count of turns as it is typed, with blanks, commas or points between thousands; “3.5” is none.
  * @param {string} typed
  * @returns {number | null} `null` for what is no whole number from 0 to 100,000.
  */
 export function typedTurns(typed) {
-  const digits = typed.replace(/[\s,.\u202f]/g, "");
-  return /^\d{1,6}$/.test(digits) && Number(digits) <= 100000 ? Number(digits) : null;
+  const text = typed.trim();
+  if (!/^(\d{1,6}|\d{1,3}([\s,.\u202f]\d{3})+)$/.test(text)) return null;
+  const turns = Number(text.replace(/\D/g, ""));
+  return turns <= 100000 ? turns : null;
 }
 
 /**

@@ -3,6 +3,7 @@
 mod first_coil;
 mod hostile_names;
 mod people;
+mod station;
 mod surroundings;
 
 use super::{Visit, with_workshop};

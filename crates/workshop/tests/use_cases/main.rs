@@ -11,6 +11,7 @@ mod meters;
 mod people;
 mod queries;
 mod runs;
+mod station;
 mod workshops;
 
 use coil::design::{Design, tall_single};
@@ -26,7 +27,7 @@ use trade::verdict::Level;
 use trade::winding::{Event, WindingEventKind};
 use workshop::{
     Actor, ContextQuery, ImportOutcome, JobOutcome, LogEvent, LogReadings, Refusal, SaveRevision, SetUp,
-    StartRun, VaryRevision, WinderChoice, WinderCommand, Workshop,
+    StartRun, TakeOver, VaryRevision, WinderChoice, WinderCommand, Workshop,
 };
 
 /// Where requests come from.
@@ -131,13 +132,13 @@ async fn a_signed_off_run_takes_nothing_more_whichever_way_it_comes() {
     let late = workshop.log_readings(&actor, id, readings(&[(Kind::Turns, 7400.0)])).await;
     assert!(matches!(late, Err(Refusal::RunClosed)));
     let event = Event { what: WindingEventKind::Count, at_turn: 7600 };
-    let event = LogEvent { key: ClientKey::random(), event, remark: String::new() };
+    let event = LogEvent { key: ClientKey::random(), event, remark: String::new(), is_confirmed: false };
     assert!(matches!(workshop.log_event(&actor, id, &event).await, Err(Refusal::RunClosed)));
     let counter = workshop.import_counter_log(&actor, id, ClientKey::random(), (7600, 3)).await;
     assert!(matches!(counter, Err(Refusal::RunClosed)));
     // Without a winder there is none to command; with one it is refused (tested over the simulated bench).
     let command = WinderCommand::Run { rpm: 500.0 };
-    assert!(workshop.command_winder(&actor, id, WinderChoice::First, command).await.is_err());
+    assert!(workshop.command_winder(&actor, id, WinderChoice::OfRun, command).await.is_err());
     // A correction is still possible, and is judged.
     let turns = workshop.run_details(&actor, id).await.unwrap().readings[0].reading.id;
     let corrected =
@@ -340,7 +341,7 @@ async fn a_preview_is_compared_with_its_parent() {
 }
 
 /// A simulated winder of the workshop's.
-async fn with_winder(store: &Store, actor: &Actor) -> instruments::simulated::Bench {
+async fn with_winder(store: &Store, actor: &Actor, name: &'static str) -> instruments::simulated::Bench {
     let bench = instruments::simulated::Bench::new(5, 20.0);
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap().to_string();
@@ -348,7 +349,7 @@ async fn with_winder(store: &Store, actor: &Actor) -> instruments::simulated::Be
     let winder = store::instrument::NewInstrument {
         key: ClientKey::random(),
         kind: trade::instrument::InstrumentKind::Winder,
-        name: "Winder one",
+        name,
         address: &address,
         resolution: None,
         accuracy: None,
@@ -366,15 +367,17 @@ async fn with_winder(store: &Store, actor: &Actor) -> instruments::simulated::Be
 #[tokio::test(flavor = "multi_thread")]
 async fn a_winder_is_stopped_while_the_database_is_away() {
     let (workshop, actor, store) = set_up().await;
-    let bench = with_winder(&store, &actor).await;
+    let bench = with_winder(&store, &actor, "Winder one").await;
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
     let viewer = Actor { role: store::person::Role::Viewer, ..actor };
-    let (_, none) = workshop.follow(&viewer, id, WinderChoice::First).await.unwrap();
+    let (_, none) = workshop.follow(&viewer, id, WinderChoice::OfRun).await.unwrap();
     assert!(none.is_none(), "who may not wind is told no key");
-    let (mut state, key) = workshop.follow(&actor, id, WinderChoice::First).await.unwrap();
+    let (mut state, key) = workshop.follow(&actor, id, WinderChoice::OfRun).await.unwrap();
     let key = key.unwrap();
     assert!(!format!("{key:?}").contains(key.text()));
+    let taken = (TakeOver::SetToLog, false);
+    workshop.take_over_counter(&actor, id, WinderChoice::OfRun, taken).await.unwrap();
     instruments::Winder::run(&mut bench.clone(), 500.0, None).await.unwrap();
     state.wait_for(|s| s.progress.turns > 50).await.unwrap();
     store.close().await;
@@ -394,11 +397,13 @@ async fn a_winder_is_stopped_while_the_database_is_away() {
 #[tokio::test(flavor = "multi_thread")]
 async fn an_open_station_logs_nothing_after_the_last_signature() {
     let (workshop, actor, store) = set_up().await;
-    let bench = with_winder(&store, &actor).await;
+    let bench = with_winder(&store, &actor, "Winder one").await;
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
-    let (mut state, _) = workshop.follow(&actor, id, WinderChoice::First).await.unwrap();
+    let (mut state, _) = workshop.follow(&actor, id, WinderChoice::OfRun).await.unwrap();
     state.wait_for(|s| s.winder.is_some()).await.unwrap();
+    let taken = (TakeOver::SetToLog, false);
+    workshop.take_over_counter(&actor, id, WinderChoice::OfRun, taken).await.unwrap();
     measure_well(&workshop, &actor, id).await;
     close(&workshop, &actor, id).await;
     let before = store.of(actor.workshop).events(id).await.unwrap().len();
@@ -408,6 +413,6 @@ async fn an_open_station_logs_nothing_after_the_last_signature() {
     tokio::time::sleep(Duration::from_secs(2)).await;
     assert_eq!(store.of(actor.workshop).events(id).await.unwrap().len(), before);
     let command = WinderCommand::Run { rpm: 500.0 };
-    let refused = workshop.command_winder(&actor, id, WinderChoice::First, command).await;
+    let refused = workshop.command_winder(&actor, id, WinderChoice::OfRun, command).await;
     assert!(matches!(refused, Err(Refusal::RunClosed)));
 }

@@ -144,6 +144,7 @@ async fn the_use_cases_keep_the_table(#[case] role: Role) {
         key: ClientKey::random(),
         event: Event { what: WindingEventKind::Count, at_turn: 10 },
         remark: String::new(),
+        is_confirmed: false,
     };
     let code = |refused: Option<Refusal>| refused.map(|r| r.code());
     let results = [

@@ -86,7 +86,12 @@ async fn an_event_that_is_sent_again_is_logged_once() {
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
     let event = Event { what: WindingEventKind::Splice, at_turn: 4100 };
-    let log = LogEvent { key: ClientKey::random(), event, remark: "burr on the flange".into() };
+    let log = LogEvent {
+        key: ClientKey::random(),
+        event,
+        remark: "burr on the flange".into(),
+        is_confirmed: false,
+    };
     assert!(workshop.log_event(&actor, id, &log).await.unwrap());
     assert!(!workshop.log_event(&actor, id, &log).await.unwrap());
     let details = workshop.run_details(&actor, id).await.unwrap();
@@ -110,7 +115,12 @@ async fn nothing_slips_in_beside_the_last_signature() {
                 tokio::spawn(async move {
                     for turn in 0..5 {
                         let event = Event { what: WindingEventKind::Note, at_turn: 100 * k + turn };
-                        let log = LogEvent { key: ClientKey::random(), event, remark: String::new() };
+                        let log = LogEvent {
+                            key: ClientKey::random(),
+                            event,
+                            remark: String::new(),
+                            is_confirmed: false,
+                        };
                         match workshop.log_event(&actor, id, &log).await {
                             Ok(_) => _ = logged.fetch_add(1, Ordering::SeqCst),
                             Err(refusal) => assert_eq!(refusal.code(), "run-closed"),
@@ -184,7 +194,7 @@ async fn a_run_that_is_not_there_is_refused_everywhere() {
     let (workshop, actor, _) = set_up().await;
     let id = RunId(999_999);
     let event = Event { what: WindingEventKind::Note, at_turn: 0 };
-    let log = LogEvent { key: ClientKey::random(), event, remark: String::new() };
+    let log = LogEvent { key: ClientKey::random(), event, remark: String::new(), is_confirmed: false };
     assert_eq!(workshop.run_details(&actor, id).await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.log_event(&actor, id, &log).await.unwrap_err().code(), "not-found");
     let one = readings(&[(Kind::Turns, 7500.0)]);

@@ -5,12 +5,14 @@ use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use crate::refusal_text::refusal_text;
 use crate::respond::{attachment, redirect};
 use actix_web::{HttpResponse, web};
 use presentation::form_fields::Errors;
 use serde::Deserialize;
 use store::RunId;
 use trade::machine::{Limits, counter_log};
+use workshop::Refusal;
 
 /// Speed of a guide plan when none is asked for, turns a minute.
 const USUAL_RPM: f64 = 500.0;
@@ -54,14 +56,14 @@ pub(super) async fn import(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let run = RunId(*id);
-    match counter_log(form.get("log")) {
-        Ok(read) => {
-            app.workshop.import_counter_log(&user.actor, run, form.key()?, read).await?;
-            Ok(redirect(format!("/runs/{id}")))
-        }
-        Err(message) => {
-            let errors = Errors::from([("log".to_owned(), message)]);
-            run_page(&app, &user, run, &RunForm { form, errors, ..RunForm::default() }).await
-        }
-    }
+    let message = match counter_log(form.get("log")) {
+        Ok(read) => match app.workshop.import_counter_log(&user.actor, run, form.key()?, read).await {
+            Ok(()) => return Ok(redirect(format!("/runs/{id}"))),
+            Err(refusal @ Refusal::ImplausibleTurns { .. }) => refusal_text(&refusal),
+            Err(other) => return Err(other.into()),
+        },
+        Err(message) => message,
+    };
+    let errors = Errors::from([("log".to_owned(), message)]);
+    run_page(&app, &user, run, &RunForm { form, errors, ..RunForm::default() }).await
 }

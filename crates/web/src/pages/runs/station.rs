@@ -12,7 +12,7 @@ use actix_web::web::Bytes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Direction;
-use coil::quantity::fixed;
+use coil::quantity::{ParseQuantity as _, Turns, fixed};
 use coil::wire::tension_window_n;
 use futures_util::stream;
 use presentation::drawing;
@@ -23,8 +23,8 @@ use store::{InstrumentId, PersonId, RunId};
 use tokio::sync::watch;
 use trade::winding::{Event, Progress, WindingEventKind};
 use workshop::{
-    LogEvent, Permit, Refusal, StationState, StationTrouble, StopKey, WinderChoice, WinderCommand,
-    WinderMotion,
+    LogEvent, Permit, Refusal, StationState, StationTrouble, StopKey, TakeOver, WinderChoice, WinderCommand,
+    WinderMotion, WinderOnRun,
 };
 
 /// Between two messages to a browser when nothing changes.
@@ -65,7 +65,7 @@ struct StationPage {
     rpm: u32,
 }
 
-/// Which winder a page follows; 0 for none, the first when nothing is given.
+/// Which winder a page follows; 0 for none, the run's own when nothing is given.
 #[derive(Deserialize)]
 pub(super) struct WinderQuery {
     winder: Option<u64>,
@@ -73,7 +73,7 @@ pub(super) struct WinderQuery {
 
 fn choice(asked: Option<u64>) -> WinderChoice {
     match asked {
-        None => WinderChoice::First,
+        None => WinderChoice::OfRun,
         Some(0) => WinderChoice::None,
         Some(id) => WinderChoice::This(InstrumentId(id)),
     }
@@ -87,8 +87,9 @@ pub(super) async fn show(
     query: web::Query<WinderQuery>,
 ) -> Result<HttpResponse, AppError> {
     let run = app.workshop.run(&user.actor, RunId(*id)).await?;
-    let all = app.workshop.winders(&user.actor).await?;
-    let winder = app.workshop.chosen_winder(&user.actor, choice(query.winder)).await?.map_or(0, |i| i.id.0);
+    let all = app.workshop.winders_for(&user.actor, run.row.id).await?;
+    let chosen = app.workshop.chosen_winder(&user.actor, run.row.id, choice(query.winder)).await?;
+    let winder = chosen.map_or(0, |i| i.id.0);
     let coil = run.design.coils.first();
     let bare_m = coil.map_or(63e-6, |c| c.wire.gauge.bare_m());
     let (low, high) = tension_window_n(bare_m);
@@ -100,7 +101,7 @@ pub(super) async fn show(
         revision: run.row.revision,
         planned: run.row.planned_turns,
         stops: run.row.stops.iter().map(ToString::to_string).collect::<Vec<_>>().join(","),
-        winders: all.into_iter().map(|i| (i.id.0, i.name, i.id.0 == winder)).collect(),
+        winders: all.into_iter().map(|of| winder_option(of, winder)).collect(),
         winder,
         event_kinds: ONE_TOUCH.map(|kind| (kind.key(), kind.name())).to_vec(),
         direction: match coil.map(|c| c.wind.direction) {
@@ -115,6 +116,12 @@ pub(super) async fn show(
     render_page(&page, false)
 }
 
+/// A winder to choose: number, name with the open run that it is on, whether it is the one.
+fn winder_option(WinderOnRun { winder, other_run }: WinderOnRun, chosen: u64) -> (u64, String, bool) {
+    let on = other_run.map_or_else(String::new, |run| format!(" (on run {run})"));
+    (winder.id.0, format!("{}{on}", winder.name), winder.id.0 == chosen)
+}
+
 /// A station's state as its script takes it.
 #[derive(Serialize)]
 struct StationMessage {
@@ -125,6 +132,12 @@ struct StationMessage {
     tension_n: Option<f64>,
     winder: Option<WinderMotion>,
     counter: Option<u32>,
+    /// The open run that the winder counts for instead.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    other_run: Option<u32>,
+    /// Whether nobody said yet that the counter counts for this run.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    is_untaken: bool,
     /// What is the matter, in words; empty when nothing is.
     trouble: String,
     /// With this the winder is stopped, also while the database is away; absent for those who only look on.
@@ -146,6 +159,26 @@ fn trouble_text(trouble: &StationTrouble) -> String {
             format::turns(counter),
             format::turns(log)
         ),
+        StationTrouble::CounterAhead { counter, log } => format!(
+            "The counter went from {} to {}, which no winder does. Say whether those turns are on the coil.",
+            format::turns(log),
+            format::turns(counter)
+        ),
+        StationTrouble::CounterNotTaken { counter, log, other_run } => {
+            let stands = if counter == log {
+                format!("Its counter shows {}, as this run’s log does.", format::turns(counter))
+            } else {
+                format!(
+                    "Its counter shows {}; {} turns are logged here.",
+                    format::turns(counter),
+                    format::turns(log)
+                )
+            };
+            match other_run {
+                Some(run) => format!("This winder counts for run {run}, which is open. {stands}"),
+                None => format!("This winder does not count for this run yet. {stands}"),
+            }
+        }
         StationTrouble::RunClosed => {
             "This run is signed off: the counter is shown, and nothing is logged.".into()
         }
@@ -160,6 +193,11 @@ fn message(state: &StationState, stop_key: Option<&StopKey>) -> StationMessage {
         tension_n: state.tension_n,
         winder: state.winder,
         counter: state.counter,
+        other_run: match state.trouble {
+            Some(StationTrouble::CounterNotTaken { other_run, .. }) => other_run,
+            _ => None,
+        },
+        is_untaken: matches!(state.trouble, Some(StationTrouble::CounterNotTaken { .. })),
         trouble: state.trouble.as_ref().map(trouble_text).unwrap_or_default(),
         stop_key: stop_key.map(|key| key.text().to_owned()),
     }
@@ -243,8 +281,7 @@ pub(super) async fn live(
 
 /// A count of turns as typed.
 fn turns(typed: &str) -> Result<u32, AppError> {
-    let digits = typed.replace([',', '\u{202f}', ' '], "");
-    let turns = digits.parse().ok().filter(|turns| *turns <= MOST_TURNS);
+    let turns = Turns::parse(typed).ok().map(|Turns(turns)| turns).filter(|turns| *turns <= MOST_TURNS);
     turns.ok_or_else(|| AppError::BadRequest("Turns are a whole number up to 100,000.".into()))
 }
 
@@ -253,6 +290,12 @@ fn turns(typed: &str) -> Result<u32, AppError> {
 struct EventAnswer {
     /// Whether it was not logged before.
     new: bool,
+}
+
+/// Why an event was not logged.
+#[derive(Serialize)]
+struct EventRefused {
+    refused: String,
 }
 
 /// Logs what happened; the same key again logs nothing more, and is as good an answer.
@@ -268,9 +311,19 @@ pub(super) async fn log_event(
     if remark.chars().count() > MOST_LETTERS {
         return Err(AppError::BadRequest(format!("A remark has up to {MOST_LETTERS} letters.")));
     }
-    let command = LogEvent { key: form.key()?, event: Event { what, at_turn }, remark: remark.to_owned() };
-    let new = app.workshop.log_event(&user.actor, RunId(*id), &command).await?;
-    Ok(HttpResponse::Ok().json(EventAnswer { new }))
+    let command = LogEvent {
+        key: form.key()?,
+        event: Event { what, at_turn },
+        remark: remark.to_owned(),
+        is_confirmed: form.is_ticked("confirmed"),
+    };
+    match app.workshop.log_event(&user.actor, RunId(*id), &command).await {
+        Ok(new) => Ok(HttpResponse::Ok().json(EventAnswer { new })),
+        Err(refusal @ Refusal::ImplausibleTurns { .. }) => {
+            Ok(HttpResponse::UnprocessableEntity().json(EventRefused { refused: refusal_text(&refusal) }))
+        }
+        Err(other) => Err(other.into()),
+    }
 }
 
 /// What the sender of a command is told.
@@ -295,6 +348,7 @@ pub(super) async fn command(
             WinderCommand::Run { rpm }
         }
         "stop" => WinderCommand::Stop,
+        "take" => return take_over(&app, &user, RunId(*id), &form).await,
         "preset" => WinderCommand::Preset { turns: turns(form.get("turns"))? },
         _ => return Err(AppError::NotFound("winder command")),
     };
@@ -302,12 +356,42 @@ pub(super) async fn command(
         return Err(AppError::Stand(format!("/runs/{id}/station")));
     }
     let choice = choice(form.id("winder"));
-    let trouble = match app.workshop.command_winder(&user.actor, RunId(*id), choice, command).await {
+    answer(app.workshop.command_winder(&user.actor, RunId(*id), choice, command).await)
+}
+
+/// What the sender of a command is told: what the winder or its counter has against it is shown at the station.
+fn answer(done: Result<(), Refusal>) -> Result<HttpResponse, AppError> {
+    let trouble = match done {
         Ok(()) => None,
-        Err(refusal @ (Refusal::Instrument { .. } | Refusal::RunClosed)) => Some(refusal_text(&refusal)),
+        Err(
+            refusal @ (Refusal::Instrument { .. }
+            | Refusal::RunClosed
+            | Refusal::WinderInUse { .. }
+            | Refusal::CounterNotTaken { .. }),
+        ) => Some(refusal_text(&refusal)),
         Err(refusal) => return Err(refusal.into()),
     };
     Ok(HttpResponse::Ok().json(CommandAnswer { trouble }))
+}
+
+/// Takes the counter over for this run.
+async fn take_over(
+    app: &App,
+    user: &CurrentUser,
+    run: RunId,
+    form: &FormData,
+) -> Result<HttpResponse, AppError> {
+    if user.is_resting {
+        return Err(AppError::Stand(format!("/runs/{run}/station")));
+    }
+    let how = match form.get("how") {
+        "set" => TakeOver::SetToLog,
+        "mine" => TakeOver::TheseTurns,
+        _ => return Err(AppError::NotFound("way to take a counter over")),
+    };
+    let choice = choice(form.id("winder"));
+    let said = (how, form.is_ticked("from_other"));
+    answer(app.workshop.take_over_counter(&user.actor, run, choice, said).await)
 }
 
 /// What a winder is stopped with.
@@ -394,6 +478,9 @@ mod tests {
             StationTrouble::NotLogged,
             StationTrouble::Winder { detail: "no answer within 3 s".into() },
             StationTrouble::CounterBehind { counter: 12, log: 4120 },
+            StationTrouble::CounterAhead { counter: 60_000, log: 300 },
+            StationTrouble::CounterNotTaken { counter: 0, log: 0, other_run: None },
+            StationTrouble::CounterNotTaken { counter: 7620, log: 0, other_run: Some(12) },
             StationTrouble::RunClosed,
         ];
         let mut texts: Vec<String> = all.iter().map(trouble_text).collect();
@@ -409,7 +496,7 @@ mod tests {
         for (typed, turns_) in [("7500", 7500), ("7,500", 7500), ("14\u{202f}800", 14_800), ("0", 0)] {
             assert_eq!(turns(typed).ok(), Some(turns_), "{typed}");
         }
-        for bad in ["", "-1", "7500.5", "many", "100001", "4294967297"] {
+        for bad in ["", "-1", "7500.5", "3.5", "3,5", "many", "100001", "4294967297"] {
             assert!(turns(bad).is_err(), "{bad}");
         }
     }

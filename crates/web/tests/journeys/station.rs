@@ -1,0 +1,80 @@
+//! At the winding station: whose turns a counter counts, the keys, numbers that cannot be.
+
+use super::{server_with_bench, to_the_winder};
+use e2e::journey;
+use instruments::Winder as _;
+
+/// The counter still shows the coil before: nothing of it is logged, and one touch puts that right. Space stops the winder,
+/// also after a button for an event was pressed; a number that is no count is not taken, an unlikely one is asked about.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_station_logs_the_turns_of_its_own_coil() {
+    let (server, bench) = server_with_bench(12.0).await;
+    bench.clone().preset(7620).await.unwrap();
+    journey(server, |b| async move {
+        let run = to_the_winder(&b).await;
+        b.press_called("Winding station").await;
+        b.until("#trouble", |t| t.contains("7620")).await;
+        b.until("#turns", |t| t == "0").await;
+        b.until("#these-turns", |t| t.contains("7620")).await;
+        b.is_well().await;
+        b.until("#set-counter", |t| t.contains("Set the counter to 0")).await;
+        b.press("#set-counter").await;
+        b.until("#trouble", str::is_empty).await;
+        b.press("#go").await;
+        b.until("#go", |t| t == "Stop").await;
+        b.press("[data-event='guides-moved']").await;
+        b.press_key(' ').await;
+        b.until("#go", |t| t == "Run").await;
+        b.until("#done", |t| t.matches("guides moved").count() == 1 && t.contains("stop")).await;
+        assert_ne!(b.text("#turns").await, "0");
+        for slip in ["3.5", "3,5", "many"] {
+            b.fill_id("count", slip).await;
+            b.press("#by-hand button[value=count]").await;
+            b.until("#count-error", |t| t.contains("whole number")).await;
+        }
+        b.fill_id("count", "60 000").await;
+        b.press("#by-hand button[value=count]").await;
+        b.until("#sure", |t| t.contains("Log 60")).await;
+        b.is_well().await;
+        b.go(&run).await;
+        b.until("main", |t| !t.contains("60\u{202f}000")).await;
+        b
+    })
+    .await;
+}
+
+/// Two coils at once: the second run is not put on the first one's winder, and says on which run it is.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_second_run_does_not_spin_the_first_ones_winder() {
+    let (server, bench) = server_with_bench(12.0).await;
+    journey(server, |b| async move {
+        to_the_winder(&b).await;
+        b.press_called("Winding station").await;
+        b.press("#go").await;
+        b.until("#go", |t| t == "Stop").await;
+        b.press("#go").await;
+        b.until("#go", |t| t == "Run").await;
+        b.go("/logbook").await;
+        b.go("/revisions/1").await;
+        b.press_called("Start a run").await;
+        b.press_called("Start the run").await;
+        b.until("h1", |t| t.starts_with("Run 2")).await;
+        let second = b.path().await;
+        b.go(&format!("{second}/station")).await;
+        assert_eq!(b.value("winder").await, "0", "no winder is free");
+        b.until("#winder", |t| t.contains("Winder one (on run 1)")).await;
+        let turns = bench.clone().status().await.unwrap().turns;
+        b.choose("winder", "5").await;
+        b.until("#trouble", |t| t.contains("run 1")).await;
+        b.is_well().await;
+        b.press("#go").await;
+        assert_eq!(bench.clone().status().await.unwrap().turns, turns, "it did not turn");
+        // The first coil is off the machine: whoever stands there says so.
+        b.press("#set-counter").await;
+        b.until("#trouble", str::is_empty).await;
+        b.press("#go").await;
+        b.until("#turns", |t| t != "0").await;
+        b
+    })
+    .await;
+}
