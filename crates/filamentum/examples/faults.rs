@@ -142,6 +142,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         stops: &[PLANNED],
         design: &design,
         remark: "",
+        other_wire: "",
         traveller: &Traveller::usual(&design),
         winder: None,
         calibration: (None, coil::prediction::Calibration::default()),

@@ -40,6 +40,8 @@ pub struct RunRow {
     pub stops: TurnList,
     /// Remark of the start.
     pub remark: String,
+    /// Why it was wound of other wire than the design names; empty where it was not.
+    pub other_wire: String,
     /// When it was started, UTC.
     pub created_at: PrimitiveDateTime,
     /// Level of the last verdict.
@@ -50,6 +52,8 @@ pub struct RunRow {
     pub comparisons: Option<String>,
     /// The last verdict's causes, JSON; none in verdicts of older versions.
     pub causes: Option<String>,
+    /// What the last verdict says is not as asked, JSON; none in verdicts of older versions.
+    pub missed: Option<String>,
     /// Version of the engine that the last verdict was judged by.
     pub engine: Option<String>,
     /// Final turns logged.
@@ -77,7 +81,8 @@ impl RunRow {
     pub fn stored_verdict(&self) -> Result<Option<Verdict>, StoreError> {
         let (Some(level), Some(text)) = (self.verdict_level(), self.verdict.clone()) else { return Ok(None) };
         let causes = parse("cause", self.causes.as_deref())?.unwrap_or_default();
-        Ok(Some(Verdict { level, text, causes }))
+        let missed = parse("missed target", self.missed.as_deref())?.unwrap_or_default();
+        Ok(Some(Verdict { level, text, causes, missed }))
     }
 
     /// What the last verdict was based on.
@@ -127,6 +132,8 @@ pub struct NewRun<'a> {
     pub design: &'a Design,
     /// Remark.
     pub remark: &'a str,
+    /// Why other wire is taken than the design names; empty where it is not.
+    pub other_wire: &'a str,
     /// The operations that it follows.
     pub traveller: &'a Traveller,
     /// The winder that it is wound on.
@@ -145,8 +152,8 @@ macro_rules! run_columns {
     ($rest:literal) => {
         concat!(
             "SELECT u.id, u.number, u.revision_id, r.design_id, r.name AS design, r.number AS revision, \
-             s.label AS spool, p.name AS operator, u.planned_turns, u.stops, u.remark, u.created_at, \
-             v.level, v.text AS verdict, v.comparisons, v.causes, v.engine, u.spool_id, u.operator_id, u.winder_id, i.name AS winder, \
+             s.label AS spool, p.name AS operator, u.planned_turns, u.stops, u.remark, u.other_wire, u.created_at, \
+             v.level, v.text AS verdict, v.comparisons, v.causes, v.missed, v.engine, u.spool_id, u.operator_id, u.winder_id, i.name AS winder, \
              (SELECT number FROM calibrations WHERE calibrations.id = u.calibration_id) AS calibration_version, \
              (SELECT t.value FROM readings t WHERE t.run_id = u.id AND t.kind = 'turns' AND NOT EXISTS \
                (SELECT 1 FROM readings c WHERE c.corrects_id = t.id) ORDER BY t.id DESC LIMIT 1) AS turns \
@@ -185,8 +192,8 @@ impl WorkshopStore {
             .await?;
         let done = sqlx::query(
             "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, planned_turns, \
-             stops, document, remark, traveller, winder_id, calibration_id, calibration, control_sd, created_by, created_at) \
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
+             stops, document, remark, other_wire, traveller, winder_id, calibration_id, calibration, control_sd, created_by, created_at) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(workshop)
         .bind(last.unwrap_or(0) + 1)
@@ -198,6 +205,7 @@ impl WorkshopStore {
         .bind(TurnList(new.stops.to_vec()))
         .bind(document)
         .bind(new.remark)
+        .bind(new.other_wire)
         .bind(crate::event::written(new.traveller)?)
         .bind(new.winder)
         .bind(new.calibration.0)

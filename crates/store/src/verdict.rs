@@ -46,13 +46,14 @@ pub(crate) async fn record_on(
     requested_by: Option<PersonId>,
 ) -> Result<(), StoreError> {
     sqlx::query(
-        "INSERT INTO verdicts (workshop_id, run_id, level, text, comparisons, causes, engine, requested_by) \
-         SELECT workshop_id, id, ?, ?, ?, ?, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
+        "INSERT INTO verdicts (workshop_id, run_id, level, text, comparisons, causes, missed, engine, requested_by) \
+         SELECT workshop_id, id, ?, ?, ?, ?, ?, ?, ? FROM runs WHERE id = ? AND workshop_id = ?",
     )
     .bind(Stored(judgement.verdict.level))
     .bind(&judgement.verdict.text)
     .bind(json("comparison", &judgement.comparisons)?)
     .bind(json("cause", &judgement.verdict.causes)?)
+    .bind(json("missed target", &judgement.verdict.missed)?)
     .bind(coil::ENGINE)
     .bind(requested_by)
     .bind(run)

@@ -56,6 +56,7 @@ fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Desig
         stops: &[300, 7500],
         design,
         remark: "",
+        other_wire: "",
         traveller: Box::leak(Box::new(Traveller::usual(design))),
         winder: None,
         calibration: (None, Calibration::default()),
@@ -392,7 +393,7 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     let run = store.of(shop).start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
     assert_eq!(store.of(shop).run(run).await.unwrap().row.level, None);
     for (level, text) in [(Level::Look, "a first look"), (Level::Pass, "and a second")] {
-        let verdict = Verdict { level, text: text.into(), causes: Vec::new() };
+        let verdict = Verdict { level, text: text.into(), causes: Vec::new(), missed: Vec::new() };
         let judgement = Judgement {
             verdict,
             ..judge_run(&document, &[], &Calibration::default(), TolerancePolicy::default())
@@ -404,7 +405,8 @@ async fn the_last_verdict_counts_and_the_earlier_ones_stay() {
     }
     // Another workshop's verdict on this run goes nowhere.
     let (other, _) = workshop(&store, "heron").await;
-    let verdict = Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new() };
+    let verdict =
+        Verdict { level: Level::Stop, text: "not ours".into(), causes: Vec::new(), missed: Vec::new() };
     let foreign = Judgement {
         verdict,
         ..judge_run(&document, &[], &Calibration::default(), TolerancePolicy::default())

@@ -115,6 +115,14 @@ impl Comparison {
         self
     }
 
+    /// Of how many good coils one lies so far off, or further, by chance: 10 at the edge of the band.
+    #[must_use]
+    pub fn one_in(&self) -> f64 {
+        let chance =
+            statrs::function::erf::erfc(self.bands.abs() * SD_OF_HALF_BAND / std::f64::consts::SQRT_2);
+        1.0 / chance.max(1e-9)
+    }
+
     /// Logarithm of measured over what the bare engine expects.
     #[must_use]
     pub fn ratio(&self) -> f64 {
@@ -296,6 +304,15 @@ mod tests {
             .calibrated(learned.then_some(own), TolerancePolicy { control_sd });
         assert_eq!(found.standing, standing);
         assert!((found.bands - bands).abs() < 1e-9, "how far it lies is told as it is");
+    }
+
+    /// Two-sided normal probabilities beyond 1.645 and 2.576 standard deviations are 0.1 and 0.01 (any table).
+    #[test]
+    fn how_seldom_a_good_coil_lies_so_far_off() {
+        let band = Quantity { nominal: 100.0, p05: 98.0, p95: 102.0 };
+        let at = |bands: f64| Comparison::new(Kind::Resistance, None, band, 100.0 + 2.0 * bands).one_in();
+        assert!((at(1.0) - 10.0).abs() < 0.05 && (at(2.576 / 1.645) - 100.0).abs() < 0.5);
+        assert!(at(-1.8) > 300.0);
     }
 
     #[test]

@@ -2,6 +2,7 @@
 
 use crate::calibration::Quantity;
 use crate::comparison::{Comparison, TolerancePolicy, as_wound, build_ratio, compare};
+use crate::plan::Plan;
 use crate::reading::{Kind, Reading, latest};
 use crate::verdict::{Verdict, judge};
 use coil::design::{Design, Direction, Polarity};
@@ -100,24 +101,25 @@ pub fn judge_run(
 ) -> Judgement {
     let wound = as_wound(design, readings);
     let solution = Solution::of(&wound).ok();
-    judge_solved(&wound, solution.as_ref(), readings, calibration, policy)
+    judge_solved(&wound, solution.as_ref(), readings, (calibration, policy), &Plan::of(design))
 }
 
-/// The same where the coil as wound (see [`as_wound`]) is solved already; `None` where it cannot be predicted.
+/// The same where the coil as wound (see [`as_wound`]) is solved already; `None` where it cannot be predicted. `plan` is what
+/// was asked of it.
 #[must_use]
 pub fn judge_solved(
     wound: &Design,
     solution: Option<&Solution>,
     readings: &[Reading],
-    calibration: &Calibration,
-    policy: TolerancePolicy,
+    (calibration, policy): (&Calibration, TolerancePolicy),
+    plan: &Plan,
 ) -> Judgement {
     let prediction = solution.map(|s| s.prediction(calibration));
     let comparisons = match (solution, &prediction) {
         (Some(solution), Some(prediction)) => compare(solution, prediction, readings, calibration, policy),
         _ => Vec::new(),
     };
-    let verdict = judge(&comparisons, readings);
+    let verdict = judge(&comparisons, readings, solution, plan);
     let summary = summary(wound, prediction.as_ref(), readings, &comparisons);
     Judgement { comparisons, verdict, summary, prediction: prediction.map(|p| p.summary()) }
 }

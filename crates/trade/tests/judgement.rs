@@ -2,12 +2,14 @@
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
 use coil::design::{Design, tall_single};
-use coil::prediction::{Calibration, predict};
+use coil::prediction::{Calibration, Solution, predict};
 use coil::wire::ToleranceRange;
 use rstest::rstest;
 use trade::comparison::{Comparison, TolerancePolicy, as_wound};
+use trade::explanation::{Fault, explain};
+use trade::plan::Asked;
 use trade::reading::{Kind, Reading};
-use trade::verdict::{Level, judge};
+use trade::verdict::{Level, Verdict};
 
 /// By the bare engine.
 fn compare(design: &Design, readings: &[Reading]) -> Vec<Comparison> {
@@ -49,26 +51,112 @@ fn a_good_coil_of_the_trade() {
     assert!(inductance.deviation.abs() < 0.06, "{inductance:?}");
 }
 
+fn verdict(design: &Design, readings: &[Reading]) -> Verdict {
+    trade::judgement::judge_run(design, readings, &Calibration::default(), TolerancePolicy::default()).verdict
+}
+
+/// Readings of the design's own turns: what it should read at 25 °C, times so much.
+fn of_expected(of_resistance: f64, of_inductance: f64) -> Vec<Reading> {
+    let expected = predict(&design()).unwrap().pickup;
+    vec![
+        read(Kind::Turns, 7500.0),
+        read(Kind::Resistance, expected.resistance_20c_ohm.nominal * 1.019_65 * of_resistance),
+        read(Kind::Inductance, expected.inductance_h.nominal * of_inductance),
+    ]
+}
+
+/// Common practice, no source: which pattern of readings points to which fault.
 #[rstest]
-#[case(1.0, 1.0, Level::Pass, "")]
-#[case(1.0, 0.84, Level::Stop, "shorted turns")]
-#[case(0.94, 0.9, Level::Look, "fewer turns")]
-#[case(1.055, 1.0, Level::Look, "warm")]
+// A short barely moves the ohms and drags the inductance down.
+#[case(0.972, 0.74, Level::Stop, Fault::ShortedTurns)]
+#[case(1.0, 0.84, Level::Stop, Fault::ShortedTurns)]
+// Turns missing lower the inductance by about twice the per cent of the ohms.
+#[case(0.94, 0.89, Level::Look, Fault::MiscountedTurns)]
+#[case(1.08, 1.17, Level::Stop, Fault::MiscountedTurns)]
+// A quarter more or less with the inductance in place is a gauge, not a warm coil: that would be at 90 °C.
+#[case(1.27, 1.0, Level::Stop, Fault::OtherGauge)]
+#[case(0.79, 1.01, Level::Stop, Fault::OtherGauge)]
 fn readings_and_what_they_mean(
     #[case] of_resistance: f64,
     #[case] of_inductance: f64,
     #[case] level: Level,
-    #[case] cause: &str,
+    #[case] fault: Fault,
 ) {
-    let expected = predict(&design()).unwrap().pickup;
-    let readings = [
-        read(Kind::Turns, 7500.0),
-        read(Kind::Resistance, expected.resistance_20c_ohm.nominal * 1.019_65 * of_resistance),
-        read(Kind::Inductance, expected.inductance_h.nominal * of_inductance),
-    ];
-    let verdict = judge(&compare(&design(), &readings), &readings);
+    let verdict = verdict(&design(), &of_expected(of_resistance, of_inductance));
     assert_eq!(verdict.level, level, "{verdict:?}");
-    assert!(verdict.causes.first().map_or("", |c| c.what.as_str()).contains(cause), "{verdict:?}");
+    assert_eq!(verdict.causes[0].fault, Some(fault), "{verdict:?}");
+    assert!(!verdict.causes[0].next_test.is_empty());
+    let shares: Vec<f64> = verdict.causes.iter().filter_map(|c| c.probability).collect();
+    assert!(shares.is_sorted_by(|a, b| a >= b) && shares.iter().sum::<f64>() <= 1.0, "{shares:?}");
+}
+
+#[test]
+fn what_cannot_be_explains_nothing() {
+    let found = verdict(&design(), &of_expected(1.27, 1.0));
+    assert!(found.causes.iter().all(|c| c.fault != Some(Fault::WarmCoil)), "{found:?}");
+    // A few kelvin can be, and the runner-up is named too.
+    let warm = verdict(&design(), &of_expected(1.055, 1.0));
+    assert!(warm.causes.iter().any(|c| c.fault == Some(Fault::WarmCoil)), "{warm:?}");
+    assert!(warm.causes.len() > 1);
+    assert_eq!(verdict(&design(), &of_expected(1.0, 1.0)).level, Level::Pass);
+}
+
+/// Both may be off at once by what no single fault does: that is said.
+#[test]
+fn two_faults_at_once_fit_none() {
+    let solution = Solution::of(&design()).unwrap();
+    let compared = |r, l| compare(&design(), &of_expected(r, l));
+    assert!(explain(&solution, &compared(0.972, 0.74)).fits);
+    assert!(!explain(&solution, &compared(1.5, 0.5)).fits);
+}
+
+/// A coil that is what its turns should be, a thousand short of plan, is not as asked; nor is one outside its target.
+#[test]
+fn the_plan_and_the_targets_are_judged_too() {
+    let mut short = design();
+    short.coils[0].wind.turns = 6500;
+    let expected = predict(&short).unwrap().pickup;
+    let readings = [
+        read(Kind::Turns, 6500.0),
+        read(Kind::Resistance, expected.resistance_20c_ohm.nominal * 1.019_65),
+        read(Kind::Inductance, expected.inductance_h.nominal),
+    ];
+    let found = verdict(&design(), &readings);
+    assert_eq!((found.level, found.missed[0].kind), (Level::Look, Kind::Turns));
+    assert!(found.causes.is_empty(), "it is what was predicted");
+    let mut aimed = design();
+    aimed.aims.resistance_ohm = Some([4000.0, 4500.0]);
+    let found = verdict(&aimed, &of_expected(1.0, 1.0));
+    assert_eq!((found.level, found.missed[0].asked), (Level::Look, Asked::Target));
+}
+
+/// Capacitance and flux by themselves.
+#[test]
+fn wax_and_charge_have_causes_of_their_own() {
+    let solution = Solution::of(&design()).unwrap();
+    let mut waxed = of_expected(1.0, 1.0);
+    waxed.push(read(Kind::Capacitance, predict(&design()).unwrap().pickup.capacitance_f.nominal * 2.2));
+    assert_eq!(verdict(&design(), &waxed).causes[0].fault, Some(Fault::AddedCapacitance));
+    let flux = solution.pole_flux_mt(0.5);
+    let charged = |share: &dyn Fn(usize) -> f64| {
+        let mut all = of_expected(1.0, 1.0);
+        for (k, mt) in flux.iter().enumerate() {
+            let id = 10 + k as u64;
+            let pole = Some(u32::try_from(k).unwrap() + 1);
+            all.push(Reading { id, pole, ..read(Kind::Flux, mt.unwrap() * 1e-3 * share(k)) });
+        }
+        verdict(&design(), &all)
+    };
+    assert_eq!(charged(&|_| 0.5).causes[0].fault, Some(Fault::WeakMagnets));
+    // One pole alone is told by itself, before all else.
+    let odd = charged(&|k| if k == 2 { 0.6 } else { 1.0 });
+    assert!(odd.causes[0].fault.is_none() && odd.causes[0].what.contains('3'), "{odd:?}");
+    // One pole the other way round is that pole; all of them are another matter.
+    let one = charged(&|k| if k == 1 { -1.0 } else { 1.0 });
+    let all = charged(&|_| -1.0);
+    assert_eq!((one.level, all.level), (Level::Stop, Level::Stop));
+    assert!(one.text.contains('2') && !all.text.contains('1'), "{} {}", one.text, all.text);
+    assert_ne!(one.causes[0].what, all.causes[0].what);
 }
 
 #[test]
@@ -84,7 +172,7 @@ fn the_turns_wound_are_what_is_judged() {
 #[test]
 fn flux_is_compared_at_the_probe_and_polarity_is_watched() {
     // South up by design: a meter reads negative.
-    let expected = coil::prediction::Solution::of(&design()).unwrap().pole_flux_mt(0.5)[0].unwrap() * 1e-3;
+    let expected = Solution::of(&design()).unwrap().pole_flux_mt(0.5)[0].unwrap() * 1e-3;
     assert!(expected < 0.0);
     let found = compare(&design(), &[read(Kind::Flux, expected)]);
     assert!(found[0].deviation.abs() < 1e-9 && !found[0].reversed);

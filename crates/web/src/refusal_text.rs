@@ -1,6 +1,6 @@
 //! Refusals of the use cases, in words.
 
-use presentation::format::{METRE, counted, turns};
+use presentation::format::{METRE, counted, signed_percent, turns};
 use workshop::{Action, LONGEST_SIGN_IN, PIN_DIGITS, Refusal, SHORTEST_PASSWORD, WeakPassword};
 
 /// Whole seconds, at least one.
@@ -31,15 +31,9 @@ const fn action_text(action: Action) -> &'static str {
     }
 }
 
-/// A refusal as people read it.
-pub(crate) fn refusal_text(refusal: &Refusal) -> String {
+/// What is refused at the winder and at the bench.
+fn winding_text(refusal: &Refusal) -> String {
     match refusal {
-        Refusal::NotFound(what) => format!("There is no such {what} in this workshop."),
-        Refusal::NameTaken(what) => format!("There is another {what} with this name: choose another name."),
-        Refusal::ChangedMeanwhile(what) => format!(
-            "Somebody else changed this {what} after you opened it. What you entered is still here, and nothing was saved: \
-             open it anew, see what they wrote, and enter yours there."
-        ),
         Refusal::RunClosed => {
             "This run is signed off. Its readings can be corrected; no new ones are added.".into()
         }
@@ -56,6 +50,54 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             METRE.text(*left_m),
             METRE.text(*needed_m)
         ),
+        Refusal::OtherWire { on_spool, in_design, resistance } => format!(
+            "{on_spool} is on this spool, and the design names {in_design}: about {} in resistance. Choose another spool, or say why \
+             this one is wound.",
+            signed_percent(*resistance, 0)
+        ),
+        Refusal::MachineLimits(why) => format!("Not for this machine: {why}."),
+        Refusal::CoilTemperatureUnknown => {
+            "The meter has no thermometer on the coil: type the coil’s temperature.".into()
+        }
+        Refusal::CounterNotTaken { counter, log } => format!(
+            "The counter shows {}, and {} turns are on this coil: set the counter, or say that its turns are this coil’s.",
+            turns(*counter),
+            turns(*log)
+        ),
+        Refusal::WinderInUse { run } => {
+            format!(
+                "This winder counts for run {run}, which is open. Take it over here if that coil is off it."
+            )
+        }
+        Refusal::ImplausibleTurns { turns: said, planned } => format!(
+            "{} turns are far beyond the {} planned. Correct the number, or confirm it.",
+            turns(*said),
+            turns(*planned)
+        ),
+        other => other.to_string(),
+    }
+}
+
+/// A refusal as people read it.
+pub(crate) fn refusal_text(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::RunClosed
+        | Refusal::ReadingSuperseded
+        | Refusal::VerdictHoldsSigning(_)
+        | Refusal::NotSigned(_)
+        | Refusal::SpoolTooShort { .. }
+        | Refusal::OtherWire { .. }
+        | Refusal::MachineLimits(_)
+        | Refusal::CoilTemperatureUnknown
+        | Refusal::CounterNotTaken { .. }
+        | Refusal::WinderInUse { .. }
+        | Refusal::ImplausibleTurns { .. } => winding_text(refusal),
+        Refusal::NotFound(what) => format!("There is no such {what} in this workshop."),
+        Refusal::NameTaken(what) => format!("There is another {what} with this name: choose another name."),
+        Refusal::ChangedMeanwhile(what) => format!(
+            "Somebody else changed this {what} after you opened it. What you entered is still here, and nothing was saved: \
+             open it anew, see what they wrote, and enter yours there."
+        ),
         Refusal::NotPredictable(problems) => problems.first().map_or_else(
             || "This design cannot be predicted.".into(),
             |p| format!("This design cannot be predicted: {}; {}.", p.text, p.try_),
@@ -67,30 +109,13 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
         Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),
         Refusal::NoCalibration => "There is no calibration yet that could be frozen.".into(),
-        Refusal::MachineLimits(why) => format!("Not for this machine: {why}."),
         Refusal::AddressNotAllowed(address) => format!(
             "{address} lies in no network that is allowed for instruments, or does not answer to its name. The owner allows \
              networks and ports on the instruments page."
         ),
         Refusal::UnusableNetwork(why) => format!("Not a network for instruments: {why}."),
         Refusal::Instrument { name, source } => format!("{name}: {source}."),
-        Refusal::CoilTemperatureUnknown => {
-            "The meter has no thermometer on the coil: type the coil’s temperature.".into()
-        }
         Refusal::InputUnknown => "Enter the capacitance of its input first.".into(),
-        Refusal::CounterNotTaken { counter, log } => format!(
-            "The counter shows {}, and {} turns are on this coil: set the counter, or say that its turns are this coil’s.",
-            turns(*counter),
-            turns(*log)
-        ),
-        Refusal::WinderInUse { run } => {
-            format!("This winder counts for run {run}, which is open. Take it over here if that coil is off it.")
-        }
-        Refusal::ImplausibleTurns { turns: said, planned } => format!(
-            "{} turns are far beyond the {} planned. Correct the number, or confirm it.",
-            turns(*said),
-            turns(*planned)
-        ),
         Refusal::NotSimulated => "Faults can only be set on a simulated instrument.".into(),
         Refusal::TooManyAttempts { retry_after } => {
             format!("Too many wrong attempts. Try again in {}.", counted(seconds_up(*retry_after), "second"))

@@ -19,6 +19,7 @@ use trade::comparison::TolerancePolicy;
 use trade::comparison::as_wound;
 use trade::instrument::InstrumentKind;
 use trade::judgement::judge_solved;
+use trade::plan::Plan;
 use trade::reading::{Kind, Reading};
 use trade::run_import::{ImportLine, ImportRow};
 
@@ -474,9 +475,11 @@ async fn imported(predictions: &PredictionCache, line: ResolvedLine) -> Result<O
         .collect();
     let wound = as_wound(&design, &taken);
     let solution = predictions.solution(&wound).await?.ok();
+    let asked = design.clone();
     let judgement = crate::blocking::blocking(move || {
         let calibration = Calibration::default();
-        judge_solved(&wound, solution.as_deref(), &taken, &calibration, TolerancePolicy::default())
+        let plan = Plan::of(&asked);
+        judge_solved(&wound, solution.as_deref(), &taken, (&calibration, TolerancePolicy::default()), &plan)
     })
     .await?;
     Ok(Some(ImportedRun {

@@ -11,6 +11,7 @@ use store::run::Run;
 use store::{PersonId, RunId, WorkshopStore};
 use trade::comparison::as_wound;
 use trade::judgement::{Judgement, judge_solved};
+use trade::plan::Plan;
 use trade::reading::Reading;
 
 /// What judging anew came to.
@@ -24,11 +25,39 @@ pub struct RejudgeSummary {
 
 impl Workshop {
     /// Judges a run by its readings. The coil, as wound, is solved once, and by others' requests not again.
-    pub(crate) async fn judgement_of(&self, run: &Run, readings: Vec<Reading>) -> Result<Judgement, Refusal> {
+    pub(crate) async fn judgement_of(
+        &self,
+        store: &WorkshopStore,
+        run: &Run,
+        readings: Vec<Reading>,
+    ) -> Result<Judgement, Refusal> {
         let wound = as_wound(&run.design, &readings);
         let solution = self.predictions.solution(&wound).await?.ok();
         let (calibration, tolerance) = (run.calibration, run.tolerance);
-        blocking(move || judge_solved(&wound, solution.as_deref(), &readings, &calibration, tolerance)).await
+        let plan = self.plan_of(store, run).await?;
+        blocking(move || {
+            judge_solved(&wound, solution.as_deref(), &readings, (&calibration, tolerance), &plan)
+        })
+        .await
+    }
+
+    /// What was asked of a run's coil: its planned turns and the design's targets; where it was wound of other wire, also what
+    /// the design promises with its own.
+    async fn plan_of(&self, store: &WorkshopStore, run: &Run) -> Result<Plan, Refusal> {
+        let mut plan = Plan::of(&run.design);
+        if !run.row.other_wire.is_empty() {
+            let mut design = store.revision(run.row.revision_id).await?.design;
+            if let (true, Some(coil)) =
+                (run.design.coils.len() < design.coils.len(), run.design.coils.first())
+            {
+                design = design.alone(&coil.name).unwrap_or(design);
+            }
+            if let Some(coil) = design.coils.first_mut() {
+                coil.wind.turns = run.row.planned_turns;
+            }
+            plan.designed = self.uncalibrated_prediction(&design).await?.ok().map(|p| p.summary());
+        }
+        Ok(plan)
     }
 
     /// Judges a run by what is logged of it, and records the judgement.
@@ -39,7 +68,7 @@ impl Workshop {
         requested_by: Option<PersonId>,
     ) -> Result<Judgement, Refusal> {
         let readings = readings_of(store, run.row.id).await?;
-        let judgement = self.judgement_of(run, readings).await?;
+        let judgement = self.judgement_of(store, run, readings).await?;
         store.record_judgement(run.row.id, &judgement, requested_by).await?;
         Ok(judgement)
     }
@@ -139,7 +168,7 @@ impl Workshop {
     async fn write_summary(&self, store: &WorkshopStore, id: RunId) -> Result<(), Refusal> {
         let run = store.run(id).await?;
         let readings = readings_of(store, id).await?;
-        let judgement = self.judgement_of(&run, readings).await?;
+        let judgement = self.judgement_of(store, &run, readings).await?;
         Ok(store.write_summary(id, &judgement).await?)
     }
 }

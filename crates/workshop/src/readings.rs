@@ -92,7 +92,7 @@ impl Workshop {
             let mut all = readings_of(&store, run.row.id).await?;
             let last_seen = all.last().map(|reading| reading.id);
             all.extend((last_seen.unwrap_or(0) + 1..).zip(readings).map(|(id, new)| new.numbered(id)));
-            let judgement = self.judgement_of(run, all).await?;
+            let judgement = self.judgement_of(&store, run, all).await?;
             let new = (key, readings);
             if store.log_judged_readings(run.row.id, actor.person, new, last_seen, &judgement).await? {
                 self.schedule_fit(actor.workshop);

@@ -48,6 +48,16 @@ pub enum Refusal {
         /// What the coil may take, m.
         needed_m: f64,
     },
+    /// The spool holds other wire than the design names: starting takes a reason.
+    #[error("{on_spool} is on the spool, {in_design} in the design")]
+    OtherWire {
+        /// What is on the spool, in words.
+        on_spool: String,
+        /// What the design names, in words.
+        in_design: String,
+        /// Share by which the resistance will be higher.
+        resistance: f64,
+    },
     /// The design cannot be predicted.
     #[error("the design cannot be predicted")]
     NotPredictable(Vec<Problem>),

@@ -17,6 +17,7 @@ use store::reading::ReadingRow;
 use store::run::Run;
 use store::sweep::SweepRow;
 use trade::comparison::{Comparison, as_wound};
+use trade::plan::Plan;
 use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
 use trade::verdict::{Verdict, judge};
@@ -99,7 +100,8 @@ impl Workshop {
         let response =
             if sweeps.is_empty() { None } else { self.prediction_as_wound(&run, &readings).await?.ok() };
         let happened: Vec<Event> = events.iter().map(|row| row.event).collect();
-        let verdict = run.row.stored_verdict()?.unwrap_or_else(|| judge(&[], &readings));
+        let verdict =
+            run.row.stored_verdict()?.unwrap_or_else(|| judge(&[], &readings, None, &Plan::default()));
         let comparisons = run.row.stored_comparisons()?;
         Ok(RunDetails {
             stage: Stage::of(&readings),

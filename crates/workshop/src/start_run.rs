@@ -4,7 +4,9 @@ use crate::actor::Actor;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use coil::design::Design;
+use coil::Word as _;
+use coil::design::{Design, Wire};
+use coil::wire::WireData;
 use store::design::{DesignFilter, Revision};
 use store::instrument::Instrument;
 use store::person::Person;
@@ -12,10 +14,14 @@ use store::run::NewRun;
 use store::spool::Spool;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, RunId, SpoolId, WorkshopStore};
 use trade::instrument::InstrumentKind;
+use trade::judgement::judge_solved;
+use trade::plan::Plan;
 use trade::traveller::Traveller;
 
 /// Wire beyond the coil's own: leads, and what is pulled off to begin, m (common practice, no source).
 const EXTRA_M: f64 = 3.0;
+/// Fewest letters of a reason.
+const SHORTEST_REASON: usize = 3;
 
 /// A run to start.
 #[derive(Clone, Debug)]
@@ -42,6 +48,8 @@ pub struct StartRun {
     pub remark: String,
     /// Starts although the spool is too short.
     pub accept_short_spool: bool,
+    /// Why it is wound of other wire than the design names, where the spool holds other wire.
+    pub other_wire: Option<String>,
 }
 
 /// A revision that can be wound: as much of it as whoever winds needs to choose it.
@@ -76,21 +84,55 @@ pub struct CheckedStart {
     pub wire_m: Option<f64>,
 }
 
-/// The document as it will be wound: one coil alone or all of them, with the planned turns on the first, what was
-/// measured on the spool, and the tolerance range that it was ordered to.
+/// The wire on a spool; what its card does not say in words that are known is the design's.
+fn wire_on(spool: &Spool, designed: &Wire) -> Wire {
+    Wire {
+        gauge: spool.gauge.parse().unwrap_or(designed.gauge),
+        insulation: spool.insulation.parse().unwrap_or(designed.insulation),
+        build: spool.build.parse().unwrap_or(designed.build),
+        range: spool.tolerance.parse().unwrap_or(designed.range),
+        spool: Some(spool.measured()),
+    }
+}
+
+/// Ohms a metre by the tables.
+fn ohms_a_metre(wire: &Wire) -> f64 {
+    WireData::ordered(wire.gauge, wire.insulation, wire.build, wire.range).ohm_per_m
+}
+
+/// Refuses a spool of another gauge or build, unless a reason is given. Enamels of one size do not count.
+fn check_gauge(design: &Design, spool: &Spool, reason: Option<&str>) -> Result<(), Refusal> {
+    let Some(designed) = design.coils.first().map(|c| &c.wire) else { return Ok(()) };
+    let wire = wire_on(spool, designed);
+    if (wire.gauge, wire.build) == (designed.gauge, designed.build)
+        || reason.is_some_and(|reason| reason.chars().count() >= SHORTEST_REASON)
+    {
+        return Ok(());
+    }
+    let words = |wire: &Wire| format!("{}, {} build", wire.gauge, wire.build.word());
+    Err(Refusal::OtherWire {
+        on_spool: words(&wire),
+        in_design: words(designed),
+        resistance: ohms_a_metre(&wire) / ohms_a_metre(designed) - 1.0,
+    })
+}
+
+/// The document as it will be wound: one coil alone or all of them, with the planned turns on the first, and the wire that is
+/// on the spool, with what was measured of it.
 fn to_wind(revision: &Design, command: &StartRun, spool: Option<&Spool>) -> Design {
-    let alone = command.coil.as_deref().and_then(|coil| revision.alone(coil));
-    let mut design = alone.unwrap_or_else(|| revision.clone());
+    let mut design = designed(revision, command.coil.as_deref());
     if let Some(coil) = design.coils.first_mut() {
         coil.wind.turns = command.turns;
         if let Some(spool) = spool {
-            coil.wire.spool = Some(spool.measured());
-            if let Ok(ordered) = spool.tolerance.parse() {
-                coil.wire.range = ordered;
-            }
+            coil.wire = wire_on(spool, &coil.wire);
         }
     }
     design
+}
+
+/// What is wound of a design: one coil of it alone, or all of it.
+fn designed(revision: &Design, coil: Option<&str>) -> Design {
+    coil.and_then(|coil| revision.alone(coil)).unwrap_or_else(|| revision.clone())
 }
 
 /// Who can wind: those who may, and who did not leave.
@@ -144,7 +186,8 @@ impl Workshop {
     /// judged by for good.
     ///
     /// # Errors
-    /// [`Refusal::SpoolTooShort`] unless that is accepted; when revision, spool, person or winder are not there.
+    /// [`Refusal::OtherWire`] when the spool holds another gauge or build and no reason is given; [`Refusal::SpoolTooShort`]
+    /// unless that is accepted; when revision, spool, person or winder are not there.
     pub async fn start_run(&self, actor: &Actor, command: &StartRun) -> Result<RunId, Refusal> {
         actor.require(Action::Wind)?;
         let store = self.of(actor);
@@ -165,6 +208,13 @@ impl Workshop {
         {
             return Err(Refusal::NotFound("winder"));
         }
+        let reason = command.other_wire.as_deref().map(str::trim).filter(|reason| !reason.is_empty());
+        let wanted = designed(&revision.design, command.coil.as_deref());
+        if let Some(spool) = &spool {
+            check_gauge(&wanted, spool, reason)?;
+        }
+        let is_other = spool.as_ref().is_some_and(|spool| check_gauge(&wanted, spool, None).is_err());
+        let other_wire = reason.filter(|_| is_other).unwrap_or_default();
         let design = to_wind(&revision.design, command, spool.as_ref());
         if let (Some(spool), false) = (&spool, command.accept_short_spool) {
             self.check_wire(&design, command.wire_g, spool).await?;
@@ -178,7 +228,8 @@ impl Workshop {
         let solution = self.predictions.solution(&design).await?.ok();
         let (judged, tolerance) = (design.clone(), self.settings_of(actor).await?.tolerance);
         let judgement = crate::blocking::blocking(move || {
-            trade::judgement::judge_solved(&judged, solution.as_deref(), &[], &calibration, tolerance)
+            let plan = Plan::of(&judged);
+            judge_solved(&judged, solution.as_deref(), &[], (&calibration, tolerance), &plan)
         })
         .await?;
         let new = NewRun {
@@ -191,6 +242,7 @@ impl Workshop {
             stops: &command.stops,
             design: &design,
             remark: &command.remark,
+            other_wire,
             traveller: &traveller,
             winder: command.winder,
             calibration: (applied.version.map(|(id, _)| id), calibration),

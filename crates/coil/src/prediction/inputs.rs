@@ -41,6 +41,8 @@ pub(super) struct Inputs {
     pub leads: f64,
     /// In the logarithm, of the capacitance to what is grounded.
     pub ground: f64,
+    /// Share of what magnetic parts bring to the inductance that is missing.
+    pub missing_parts: f64,
 }
 
 /// The figures of one coil.
@@ -117,8 +119,17 @@ fn coils(model: &Model, inputs: &Inputs) -> Vec<(CoilFigures, f64, f64)> {
         .collect()
 }
 
-/// The figures for one choice of inputs. `near` is a peak to look for the new one beside.
-pub(super) fn figures(model: &Model, solved: &Solved, inputs: &Inputs, near: Option<Peak>) -> Figures {
+/// The coils and their circuit for one choice of inputs.
+pub(super) fn circuit(model: &Model, solved: &Solved, inputs: &Inputs) -> (Vec<CoilFigures>, Network) {
+    let (coils, network, _) = circuit_and_signals(model, solved, inputs);
+    (coils, network)
+}
+
+fn circuit_and_signals(
+    model: &Model,
+    solved: &Solved,
+    inputs: &Inputs,
+) -> (Vec<CoilFigures>, Network, Signals) {
     let mut coils = coils(model, inputs);
     let n = coils.len();
     let shift: Vec<f64> = (0..n)
@@ -129,7 +140,8 @@ pub(super) fn figures(model: &Model, solved: &Solved, inputs: &Inputs, near: Opt
         .collect();
     let gain = (solved.gain_slopes.susceptibility * inputs.susceptibility
         + solved.gain_slopes.radius * inputs.radius)
-        .exp();
+        .exp()
+        * (1.0 - inputs.missing_parts);
     let model_l = 1.0 + inputs.inductance_model;
     let turns: Vec<f64> = coils.iter().map(|c| c.2).collect();
     let air = DMatrix::from_fn(n, n, |a, b| {
@@ -149,6 +161,13 @@ pub(super) fn figures(model: &Model, solved: &Solved, inputs: &Inputs, near: Opt
     let room_c = model.room_c + inputs.room_k;
     let signals = Signals::of(model, solved, &turns, inputs);
     let network = network(model, solved, &plain, &whole, room_c, (&signals, inputs));
+    (plain, network, signals)
+}
+
+/// The figures for one choice of inputs. `near` is a peak to look for the new one beside.
+pub(super) fn figures(model: &Model, solved: &Solved, inputs: &Inputs, near: Option<Peak>) -> Figures {
+    let (plain, network, signals) = circuit_and_signals(model, solved, inputs);
+    let room_c = model.room_c + inputs.room_k;
     let resistance_ohm = network.resistance_ohm();
     Figures {
         resistance_20c_ohm: at_temperature(resistance_ohm, room_c, 20.0),

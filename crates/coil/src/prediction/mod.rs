@@ -9,6 +9,7 @@ mod map;
 mod model;
 mod notices;
 mod report;
+mod shift;
 mod solve;
 mod strings;
 
@@ -19,6 +20,7 @@ pub use report::{
     CoilPrediction, Contribution, ContributionSource, Level, Notice, Partial, PickupPrediction,
     PolePrediction, Prediction, PredictionSummary, Quantity, Response, StringPrediction,
 };
+pub use shift::{Moved, Shift};
 
 use crate::design::{Design, Polarity, Problem};
 use crate::eddy::screened;

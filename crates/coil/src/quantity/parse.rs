@@ -122,7 +122,7 @@ fn spaced_thousands(text: &str) -> Option<(f64, &str)> {
 /// A number with its unit's letter in place of the point, as meters and parts are marked: `5k8`, `2H2`, `4R7`.
 fn letter_for_point(text: &str) -> Option<(f64, &str)> {
     let at = text.find(|c: char| !c.is_ascii_digit()).filter(|at| *at > 0)?;
-    let letter = text[at..].chars().next().filter(|c| c.is_ascii_alphabetic())?;
+    let letter = text[at..].chars().next().filter(char::is_ascii_alphabetic)?;
     let below = &text[at + letter.len_utf8()..];
     let is_number = !below.is_empty() && below.chars().all(|c| c.is_ascii_digit());
     let value = is_number.then(|| format!("{}.{below}", &text[..at]).parse().ok())??;

@@ -190,6 +190,7 @@ impl DemoWorkshop<'_> {
             stops: &StopPolicy::default().stops(planned),
             design: &design,
             remark: wound.remark,
+            other_wire: "",
             traveller: &Traveller::usual(&design),
             winder: wound.winder,
             calibration: (self.model.as_ref().map(|(id, _)| *id), calibration),

@@ -147,6 +147,7 @@ async fn a_spool_that_runs_out_is_the_most_pressing() {
         wire_g: None,
         remark: String::new(),
         accept_short_spool: false,
+        other_wire: None,
     };
     let id = workshop.start_run(&actor, &start).await.unwrap();
     log(&workshop, &actor, id, &[(Kind::Turns, 7500.0), (Kind::Resistance, 5700.0), (Kind::Inductance, 2.1)])

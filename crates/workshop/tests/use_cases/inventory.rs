@@ -15,7 +15,7 @@ pub(super) fn new_spool(label: &str, left_m: Option<f64>) -> NewSpool {
         label: label.into(),
         gauge: "42 AWG".into(),
         insulation: "polyurethane".into(),
-        build: "single".into(),
+        build: "heavy".into(),
         tolerance: "full".into(),
         measured: Measured { left_m, ..Measured::default() },
         remark: String::new(),
@@ -36,6 +36,7 @@ fn start_on(actor: &Actor, revision: store::RevisionId, spool: SpoolId) -> Start
         wire_g: None,
         remark: String::new(),
         accept_short_spool: false,
+        other_wire: None,
     }
 }
 

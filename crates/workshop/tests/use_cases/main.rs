@@ -84,6 +84,7 @@ async fn run(workshop: &Workshop, actor: &Actor, revision: RevisionId) -> RunId 
         wire_g: None,
         remark: String::new(),
         accept_short_spool: false,
+        other_wire: None,
     };
     workshop.start_run(actor, &start).await.unwrap()
 }

@@ -254,3 +254,48 @@ async fn readings_at_the_same_moment_are_judged_together() {
     let details = workshop.run_details(&actor, id).await.unwrap();
     assert_eq!((details.readings.len(), details.verdict.level), (3, Level::Pass));
 }
+
+/// A spool of another gauge does not start in silence: a reason is asked for, the coil is predicted with the wire that it is wound
+/// of, and held against the design as well.
+#[tokio::test]
+async fn a_spool_of_another_gauge_takes_a_reason() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let mut new = super::inventory::new_spool("T-1", None);
+    new.gauge = "43 AWG".into();
+    let spool = workshop.add_spool(&actor, &new).await.unwrap();
+    let mut start = StartRun {
+        key: ClientKey::random(),
+        revision,
+        coil: None,
+        spool: Some(spool),
+        operator: actor.person,
+        winder: None,
+        turns: 7500,
+        stops: vec![7500],
+        wire_g: None,
+        remark: String::new(),
+        accept_short_spool: false,
+        other_wire: None,
+    };
+    for reason in [None, Some("x".to_owned())] {
+        start.other_wire = reason;
+        match workshop.start_run(&actor, &start).await {
+            Err(Refusal::OtherWire { resistance, .. }) => {
+                assert!((resistance - 0.27).abs() < 0.04, "{resistance}");
+            }
+            other => panic!("{other:?}"),
+        }
+    }
+    start.other_wire = Some("42 is sold out".into());
+    let id = workshop.start_run(&actor, &start).await.unwrap();
+    let details = workshop.run_details(&actor, id).await.unwrap();
+    assert_eq!(details.run.design.coils[0].wire.gauge.to_string(), "43 AWG");
+    assert_eq!(details.run.row.other_wire, "42 is sold out");
+    // It reads what 43 AWG should, and is not what the design promises.
+    measure_well(&workshop, &actor, id).await;
+    let verdict = workshop.run_details(&actor, id).await.unwrap().verdict;
+    assert_eq!(verdict.level, Level::Look);
+    let missed: Vec<_> = verdict.missed.iter().map(|m| (m.asked, m.kind)).collect();
+    assert_eq!(missed, [(trade::plan::Asked::Design, Kind::Resistance)]);
+}

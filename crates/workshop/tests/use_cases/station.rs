@@ -56,6 +56,7 @@ async fn a_station_opens_on_the_winder_of_its_run() {
         wire_g: None,
         remark: String::new(),
         accept_short_spool: false,
+        other_wire: None,
     };
     let noted = workshop.start_run(&actor, &start).await.unwrap();
     assert_eq!(chosen(&workshop, &actor, noted).await.as_deref(), Some("Winder two"));

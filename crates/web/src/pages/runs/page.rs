@@ -108,7 +108,7 @@ struct ComparisonRow {
     /// The same in half widths of the band.
     tolerance: String,
     class: &'static str,
-    status: &'static str,
+    status: String,
     drawing: String,
 }
 
@@ -169,14 +169,20 @@ pub(super) async fn judge_again(
     Ok(redirect(format!("/runs/{id}")))
 }
 
+/// How seldom a good coil lies outside the band by so much.
+fn seldom(one_in: f64) -> String {
+    let rounded = if one_in < 20.0 { one_in.round() } else { (one_in / 10.0).round() * 10.0 };
+    format!("outside its band, as one coil in {rounded:.0} is")
+}
+
 fn comparison_row(c: &Comparison, units: Units) -> ComparisonRow {
     let scale = scale(c.kind, units).unwrap_or(KILOOHM);
     let (class, status) = match (c.reversed, c.standing, c.bands.abs() > 1.0) {
-        (true, ..) => ("off", "polarity reversed"),
-        (_, Standing::Inside, true) => ("inside", "at the limit, as one in ten is"),
-        (_, Standing::Inside, false) => ("inside", "within tolerance"),
-        (_, Standing::Low, _) => ("off", "below tolerance"),
-        (_, Standing::High, _) => ("off", "above tolerance"),
+        (true, ..) => ("off", "polarity reversed".to_owned()),
+        (_, Standing::Inside, true) => ("inside", seldom(c.one_in())),
+        (_, Standing::Inside, false) => ("inside", "within tolerance".to_owned()),
+        (_, Standing::Low, _) => ("off", "below tolerance".to_owned()),
+        (_, Standing::High, _) => ("off", "above tolerance".to_owned()),
     };
     ComparisonRow {
         what: match c.kind {

@@ -36,9 +36,17 @@ struct NewPage {
     key: ClientKey,
     fields: Vec<Field>,
     wire_m: String,
-    /// The spool is too short, and the person was told.
-    is_short: bool,
+    doubt: Doubt,
     operations: Vec<String>,
+}
+
+/// What stands against the spool, and was told: it can be wound all the same.
+#[derive(Default)]
+struct Doubt {
+    is_short: bool,
+    is_other_wire: bool,
+    /// Why other wire is wound, as typed.
+    reason: String,
 }
 
 #[derive(Deserialize)]
@@ -66,7 +74,7 @@ pub(super) async fn new(
     ]
     .into_iter()
     .collect();
-    new_page(&user, options, &form, &Errors::new(), false)
+    new_page(&user, options, &form, &Errors::new(), Doubt::default())
 }
 
 /// The spools on the shelf, those of the gauge first.
@@ -101,7 +109,7 @@ fn new_page(
     options: CheckedStart,
     form: &FormData,
     errors: &Errors,
-    is_short: bool,
+    doubt: Doubt,
 ) -> Result<HttpResponse, AppError> {
     let CheckedStart { revision, spools, people, winders, traveller, wire_m } = options;
     let spools = spool_choices(&spools, &revision.row.gauge);
@@ -131,7 +139,7 @@ fn new_page(
         steps: progress_steps(true, Some(Stage::Wind), false),
         key: form.key_or_new(),
         fields: fields.map(|field| field.filled(form, errors)).collect(),
-        is_short,
+        doubt,
         wire_m: wire_m.map_or_else(String::new, |m| METRE.text(m)),
         operations: traveller.0.into_iter().map(|operation| operation.name).collect(),
         revision,
@@ -185,6 +193,7 @@ fn command(
         wire_g,
         remark: form.get("remark").to_owned(),
         accept_short_spool: form.is_ticked("accept"),
+        other_wire: Some(form.get("other_wire").to_owned()).filter(|reason| !reason.is_empty()),
     }))
 }
 
@@ -195,18 +204,25 @@ pub(super) async fn start(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let revision = form.id("revision").map(RevisionId).ok_or(AppError::NotFound("revision"))?;
-    let (errors, is_short) = match command(&form, revision, user.settings.units)? {
+    let mut doubt = Doubt { reason: form.get("other_wire").to_owned(), ..Doubt::default() };
+    doubt.is_other_wire = !doubt.reason.is_empty();
+    let errors = match command(&form, revision, user.settings.units)? {
         Ok(command) => match app.workshop.start_run(&user.actor, &command).await {
             Ok(run) => return Ok(redirect(format!("/runs/{run}"))),
             Err(refusal @ Refusal::SpoolTooShort { .. }) => {
-                (Errors::from([("spool".to_owned(), refusal_text(&refusal))]), true)
+                doubt.is_short = true;
+                Errors::from([("spool".to_owned(), refusal_text(&refusal))])
+            }
+            Err(refusal @ Refusal::OtherWire { .. }) => {
+                doubt.is_other_wire = true;
+                Errors::from([("spool".to_owned(), refusal_text(&refusal))])
             }
             Err(refusal) => return Err(refusal.into()),
         },
-        Err(errors) => (errors, false),
+        Err(errors) => errors,
     };
     let options = app.workshop.start_options(&user.actor, revision).await?;
-    new_page(&user, options, &form, &errors, is_short)
+    new_page(&user, options, &form, &errors, doubt)
 }
 
 /// Turn counts in rising order, ending at the last turn.
