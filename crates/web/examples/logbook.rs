@@ -164,6 +164,7 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
                 level: if far { Level::Look } else { Level::Pass },
                 text: "All that was measured lies inside its band: the coil is what the design says.".into(),
                 causes: Vec::new(),
+                missed: Vec::new(),
             },
             summary: RunSummary {
                 straight: design.coils[0].wind.wander <= 0.0,

@@ -78,3 +78,31 @@ async fn a_second_run_does_not_spin_the_first_ones_winder() {
     })
     .await;
 }
+
+/// The spool at hand is of another gauge: the start says by how much the resistance will differ and asks why; the run's page keeps
+/// the answer.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_wrong_spool_is_told_before_it_is_wound() {
+    let (server, _bench) = server_with_bench(12.0).await;
+    journey(server, |b| async move {
+        let run = to_the_winder(&b).await;
+        b.go("/spools").await;
+        b.fill("label", "T-1").await;
+        b.fill("gauge", "#43").await;
+        b.press_called("Add spool").await;
+        b.until("main", |t| t.contains("T-1") && t.contains("43 AWG")).await;
+        b.go("/runs/new?revision=1").await;
+        b.choose("spool", "1").await;
+        b.press_called("Start the run").await;
+        b.until("#e-spool", |t| t.contains("43 AWG") && t.contains('%')).await;
+        assert_eq!(b.value("turns").await, "7500", "nothing that was typed is lost");
+        b.is_well().await;
+        b.fill("other_wire", "42 is sold out").await;
+        b.press_called("Start the run").await;
+        b.until(".run-facts", |t| t.contains("42 is sold out")).await;
+        assert_ne!(b.path().await, run);
+        b.is_well().await;
+        b
+    })
+    .await;
+}
