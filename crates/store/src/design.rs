@@ -229,7 +229,8 @@ impl WorkshopStore {
         }
     }
 
-    async fn revision_by_key(&self, key: &ClientKey) -> Result<Option<RevisionId>, StoreError> {
+    /// The revision that a submission saved; `None` where it saved none yet.
+    pub async fn revision_by_key(&self, key: &ClientKey) -> Result<Option<RevisionId>, StoreError> {
         let workshop = self.workshop;
         let found: Option<u64> =
             sqlx::query_scalar("SELECT id FROM revisions WHERE workshop_id = ? AND client_key = ?")

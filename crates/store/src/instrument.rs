@@ -6,6 +6,7 @@ use coil::circuit::InstrumentInput;
 use sqlx::FromRow;
 use time::Date;
 use trade::instrument::InstrumentKind;
+use trade::machine::MachineProfile;
 
 /// An instrument.
 #[derive(Clone, Debug, FromRow)]
@@ -38,6 +39,8 @@ pub struct Instrument {
     pub version: u32,
     /// The run that a winder's counter counts for.
     pub counts_run_id: Option<RunId>,
+    /// A winder's machine profile, JSON; none for a usual one.
+    pub profile: Option<String>,
 }
 
 /// An instrument to keep.
@@ -68,6 +71,13 @@ pub struct NewInstrument<'a> {
 }
 
 impl Instrument {
+    /// How files are written for a winder: its own profile, or that of a usual small machine.
+    pub fn machine(&self) -> Result<MachineProfile, StoreError> {
+        let Some(text) = &self.profile else { return Ok(MachineProfile::default()) };
+        serde_json::from_str(text)
+            .map_err(|error| StoreError::Unreadable { what: "machine profile", detail: error.to_string() })
+    }
+
     /// Its input, where its capacitance is known; 1 MΩ where the resistance is not.
     #[must_use]
     pub fn input(&self) -> Option<InstrumentInput> {
@@ -138,7 +148,7 @@ impl WorkshopStore {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT id, kind, name, address, resolution, accuracy, test_hz, due, input_pf, input_mohm, simulated, \
-             shown, version, counts_run_id FROM instruments \
+             shown, version, counts_run_id, profile FROM instruments \
              WHERE workshop_id = ? AND retired_at IS NULL ORDER BY kind, name",
         )
         .bind(workshop)
@@ -179,6 +189,30 @@ impl WorkshopStore {
         if done.rows_affected() == 0 {
             return Err(StoreError::Changed("instrument"));
         }
+        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Keeps how files are written for a winder.
+    pub async fn keep_machine(
+        &self,
+        by: PersonId,
+        id: InstrumentId,
+        machine: &MachineProfile,
+    ) -> Result<(), StoreError> {
+        let workshop = self.workshop;
+        let text = serde_json::to_string(machine)
+            .map_err(|error| StoreError::Unreadable { what: "machine profile", detail: error.to_string() })?;
+        let mut tx = self.pool.begin().await?;
+        let before =
+            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
+        sqlx::query("UPDATE instruments SET profile = ? WHERE workshop_id = ? AND id = ?")
+            .bind(text)
+            .bind(workshop)
+            .bind(id)
+            .execute(&mut *tx)
+            .await?;
         self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
         tx.commit().await?;
         Ok(())
@@ -252,7 +286,7 @@ impl WorkshopStore {
 /// How an instrument stands.
 const INSTRUMENT: &str = "SELECT name, JSON_OBJECT('kind', kind, 'address', address, 'resolution', resolution, \
      'accuracy', accuracy, 'test frequency, Hz', test_hz, 'input, pF', input_pf, 'input, MΩ', input_mohm, \
-     'resonances shown by it', shown, 'in use', retired_at IS NULL) \
+     'resonances shown by it', shown, 'machine', profile, 'in use', retired_at IS NULL) \
      FROM instruments WHERE workshop_id = ? AND id = ? FOR UPDATE";
 /// How an allowed network stands.
 const NETWORK: &str = "SELECT network, JSON_OBJECT('network', network) FROM instrument_networks \

@@ -34,3 +34,16 @@ test("the oldest steps are let go", () => {
   const back = [history.undo(), history.undo(), history.undo(), history.undo()];
   assert.deepEqual(back, [9, 8, 7, null]);
 });
+
+test("a history is kept over a reload, with what can be redone", () => {
+  const history = new UndoHistory({ turns: "1", coil: "A" });
+  history.step({ turns: "2", coil: "A" });
+  history.step({ turns: "2" });
+  history.step({ turns: "3", pole: "x" });
+  history.undo();
+  const kept = UndoHistory.unpacked(JSON.parse(JSON.stringify(history.packed())));
+  assert.deepEqual(kept?.now, { turns: "2" });
+  assert.deepEqual(kept?.redo(), { turns: "3", pole: "x" });
+  assert.deepEqual([kept?.undo(), kept?.undo(), kept?.undo()], [{ turns: "2" }, { turns: "2", coil: "A" }, { turns: "1", coil: "A" }]);
+  for (const odd of [null, 7, {}, { first: {}, changes: [], at: 2 }]) assert.equal(UndoHistory.unpacked(odd), null);
+});

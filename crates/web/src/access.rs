@@ -101,6 +101,8 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /instruments",
             "GET /instruments/{id}/edit",
             "POST /instruments/{id}",
+            "GET /instruments/{id}/machine",
+            "POST /instruments/{id}/machine",
             "POST /instruments/{id}/shown",
             "POST /instruments/{id}/retire",
             "POST /instruments/{id}/bench",

@@ -55,6 +55,7 @@ fn winding_text(refusal: &Refusal) -> String {
              this one is wound.",
             signed_percent(*resistance, 0)
         ),
+        Refusal::MachineProfile(_) => "That cannot be a machine: see the fields.".into(),
         Refusal::MachineLimits(why) => format!("Not for this machine: {why}."),
         Refusal::CoilTemperatureUnknown => {
             "The meter has no thermometer on the coil: type the coil’s temperature.".into()
@@ -88,6 +89,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::SpoolTooShort { .. }
         | Refusal::OtherWire { .. }
         | Refusal::MachineLimits(_)
+        | Refusal::MachineProfile(_)
         | Refusal::CoilTemperatureUnknown
         | Refusal::CounterNotTaken { .. }
         | Refusal::WinderInUse { .. }
@@ -103,6 +105,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             |p| format!("This design cannot be predicted: {}; {}.", p.text, p.try_),
         ),
         Refusal::NewerRevision(row) => format!("Somebody saved r{} in the meantime.", row.number),
+        Refusal::NothingNew => "Nothing differs from the revision before: there is nothing to save.".into(),
         Refusal::AdjustmentOutOfRange => "This adjustment leads outside the allowed range.".into(),
         Refusal::TooManyJobs => format!("{} jobs are running. Try again in a minute.", turns(2_u32)),
         Refusal::CoilInAnotherSet => "One of these coils is in another set already.".into(),

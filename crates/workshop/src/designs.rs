@@ -101,7 +101,8 @@ impl Workshop {
     /// Saves a revision with its prediction.
     ///
     /// # Errors
-    /// [`Refusal::NewerRevision`] when somebody saved one since the editing began, unless that was accepted.
+    /// [`Refusal::NewerRevision`] when somebody saved one since the editing began, unless that was accepted;
+    /// [`Refusal::NothingNew`] when the document is that of its parent.
     pub async fn save_revision(&self, actor: &Actor, command: &SaveRevision) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
         let store = self.of(actor);
@@ -111,6 +112,10 @@ impl Workshop {
             let newest = self.newest_revision(actor, &parent).await?;
             if newest.number > command.newest_seen && command.accept_beside != Some(newest.number) {
                 return Err(Refusal::NewerRevision(Box::new(newest)));
+            }
+            // The same submission once more is answered as it was; anything else equal to its parent is nothing new.
+            if parent.design == command.design && store.revision_by_key(&command.key).await?.is_none() {
+                return Err(Refusal::NothingNew);
             }
             of = Some(parent.row.design_id);
         }

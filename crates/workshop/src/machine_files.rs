@@ -6,43 +6,81 @@ use crate::judging::readings_of;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use crate::station::WinderChoice;
 use crate::travellers::TravellerProgress;
+use coil::design::Direction;
 use coil::prediction::{Prediction, lay_coil};
 use std::sync::Arc;
-use store::RunId;
 use store::run::Run;
-use trade::machine::{Limits, csv, gcode};
+use store::{InstrumentId, RunId};
+use trade::instrument::InstrumentKind;
+use trade::machine::{MachineProfile, OutOfLimits, Plan, csv, execute, gcode};
+
+/// Most that a turn of a file lies beside the plan, mm: what rounding leaves.
+const MOST_OFF_MM: f64 = 0.003;
+
+/// G-code that a controller has run: it lays the turns of the plan where the plan has them.
+fn checked_gcode(plan: &Plan<'_>, machine: &MachineProfile) -> Result<String, OutOfLimits> {
+    let text = gcode(plan, machine)?;
+    let done = execute(&text, machine.rotary, machine.guide)
+        .map_err(|stopped| OutOfLimits::NotRunnable { line: stopped.line })?;
+    let lies = |(at, place): (&f64, &f64)| (at - machine.flange_at_mm - place).abs() < MOST_OFF_MM;
+    let as_planned =
+        done.turns_mm.len() == plan.path_mm.len() && done.turns_mm.iter().zip(plan.path_mm).all(lies);
+    if as_planned { Ok(text) } else { Err(OutOfLimits::NotRunnable { line: 1 }) }
+}
 
 impl Workshop {
-    /// The guide plan of a run for a motorised traverse, as G-code or as CSV, with the run's number.
+    /// The guide plan of a run for the winder that it is wound on, as G-code or as CSV, with the run's number. G-code is run by a
+    /// simulated controller before it is handed over.
     ///
     /// # Errors
-    /// [`Refusal::MachineLimits`] when the machine cannot lay it.
+    /// [`Refusal::MachineLimits`] when the machine cannot lay it, or would stop at a line of the file.
     pub async fn guide_file(
         &self,
         actor: &Actor,
         run: RunId,
         is_gcode: bool,
         rpm: f64,
-        limits: Limits,
     ) -> Result<(u32, String), Refusal> {
         actor.require(Action::Wind)?;
         let run = self.of(actor).run(run).await?;
+        let winder = self.chosen_winder(actor, run.row.id, WinderChoice::OfRun).await?;
+        let machine = winder.map_or_else(|| Ok(MachineProfile::default()), |of| of.machine())?;
         let (stops, number) = (run.row.stops.to_vec(), run.row.number);
         let name = format!("{} r{}, run {number}", run.row.design, run.row.revision);
         let design = run.design;
         let made = blocking(move || {
-            let (plan, _) = lay_coil(&design, 0)?;
-            let path_mm: Vec<f64> = plan.path().iter().map(|z| z * 1e3).collect();
-            Some(if is_gcode {
-                gcode(&name, &path_mm, &stops, rpm, &limits)
-            } else {
-                csv(&path_mm, rpm, &limits)
-            })
+            let (guide, _) = lay_coil(&design, 0)?;
+            let path_mm: Vec<f64> = guide.machine_path().iter().map(|z| z * 1e3).collect();
+            let clockwise = design.coils.first()?.wind.direction == Direction::Clockwise;
+            let plan = Plan { name: &name, path_mm: &path_mm, clockwise, stops: &stops, rpm };
+            Some(if is_gcode { checked_gcode(&plan, &machine) } else { csv(&plan, &machine) })
         })
         .await?
         .ok_or(Refusal::NotFound("guide plan"))?;
         Ok((number, made.map_err(Refusal::MachineLimits)?))
+    }
+
+    /// Keeps how files are written for a winder.
+    ///
+    /// # Errors
+    /// [`Refusal::MachineProfile`] when that cannot be a machine; [`Refusal::NotFound`] for what is no winder.
+    pub async fn keep_machine(
+        &self,
+        actor: &Actor,
+        id: InstrumentId,
+        machine: &MachineProfile,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeInstruments)?;
+        let faults = machine.faults();
+        if !faults.is_empty() {
+            return Err(Refusal::MachineProfile(faults));
+        }
+        if self.instrument(actor, id).await?.kind.0 != InstrumentKind::Winder {
+            return Err(Refusal::NotFound("winder"));
+        }
+        Ok(self.of(actor).keep_machine(actor.person, id, machine).await?)
     }
 
     /// What goes on the paper traveller of a run: the run, how far it has come, and its uncalibrated prediction.

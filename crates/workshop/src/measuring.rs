@@ -25,7 +25,7 @@ const PROBE_MM: f64 = 0.5;
 /// Usual test frequency, Hz.
 const TEST_HZ: f64 = 1000.0;
 /// Most samples of one cooling.
-const MOST_SAMPLES: usize = 600;
+const MOST_SAMPLES: usize = 1000;
 
 /// A reading to take by an instrument.
 #[derive(Clone, Debug)]

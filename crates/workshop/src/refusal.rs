@@ -10,7 +10,7 @@ use store::StoreError;
 use store::design::RevisionRow;
 use strum::IntoStaticStr;
 use thiserror::Error;
-use trade::machine::OutOfLimits;
+use trade::machine::{OutOfLimits, ProfileFault};
 use trade::traveller::SigningRefusal;
 use trade::verdict::Level;
 
@@ -64,6 +64,9 @@ pub enum Refusal {
     /// Somebody else saved a revision after the one that this goes on from; it is newer than what was seen.
     #[error("there is a newer revision")]
     NewerRevision(Box<RevisionRow>),
+    /// The document is the same as that of the revision that it goes on from.
+    #[error("nothing differs from the revision before")]
+    NothingNew,
     /// The adjustment leads outside what the engine allows.
     #[error("the adjustment is not possible here")]
     AdjustmentOutOfRange,
@@ -82,6 +85,9 @@ pub enum Refusal {
     /// Nothing was calibrated yet that could be kept.
     #[error("there is no calibration yet")]
     NoCalibration,
+    /// That cannot be a winding machine.
+    #[error("not a machine: {0:?}")]
+    MachineProfile(Vec<ProfileFault>),
     /// The guide plan does not fit the machine.
     #[error("not for this machine: {0}")]
     MachineLimits(#[source] OutOfLimits),

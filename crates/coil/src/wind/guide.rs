@@ -81,6 +81,21 @@ impl GuidePlan {
         path
     }
 
+    /// The same for a machine, whose guide never leaves the margins: where a hand would sway beyond them it turns back.
+    ///
+    /// ```
+    /// use coil::design::reference_coil;
+    /// use coil::prediction::lay_coil;
+    /// let (plan, _) = lay_coil(&reference_coil(), 0).unwrap();
+    /// let within = plan.margin_m - 1e-12..=plan.height_m - plan.margin_m + 1e-12;
+    /// assert!(plan.machine_path().iter().all(|z| within.contains(z)));
+    /// ```
+    #[must_use]
+    pub fn machine_path(&self) -> Vec<f64> {
+        let low = self.margin_m.max(self.overall_m / 2.0);
+        self.path().into_iter().map(|z| reflect(z, low, self.height_m - low)).collect()
+    }
+
     pub(super) fn path_unmirrored(&self) -> Vec<f64> {
         let mut rng = Pcg64Mcg::seed_from_u64(self.seed);
         let keep = (-1.0 / HAND_MEMORY).exp();

@@ -8,11 +8,13 @@ import { around, byId } from "./elements.js";
  * @property {unknown[]} samples
  * @property {number} ohms
  * @property {number | null} coil_c
- * @property {{ ohms: number, settled: boolean } | null} fit
+ * @property {{ ohms: number, half_band_ohms: number, time_constant_s: number, known: boolean, settled: boolean } | null} fit
  */
 
-/** How often it is read, and how long between. */
-const [READINGS, PAUSE_MS] = [300, 1500];
+/** How often it is read, and how long between: every second and a half at first, later less often, for an hour. */
+const READINGS = 760;
+/** @param {number} seconds Since the first reading. */
+const pauseMs = (seconds) => (seconds < 180 ? 1500 : 5000);
 
 /** @param {string} name */
 const field = (name) => {
@@ -22,9 +24,12 @@ const field = (name) => {
 };
 
 /** @param {Cooling} found */
-const words = ({ ohms, coil_c, fit }) =>
-  `${Math.round(ohms)} Ω${coil_c === null ? "" : ` at ${coil_c.toFixed(1)} °C`}` +
-  (fit ? `; expected to settle at ${Math.round(fit.ohms)} Ω` : "; watching it cool");
+function words({ ohms, coil_c, fit }) {
+  const now = `${Math.round(ohms)} Ω${coil_c === null ? "" : ` at ${coil_c.toFixed(1)} °C`}`;
+  if (!fit?.known) return `${now}; watching it cool: too early to say where it ends`;
+  const band = Math.max(1, Math.round(fit.half_band_ohms));
+  return `${now}; expected to end at ${Math.round(fit.ohms)} ± ${band} Ω`;
+}
 
 /** @param {string} instrument */
 async function watch(instrument) {
@@ -32,8 +37,8 @@ async function watch(instrument) {
   let samples = "[]";
   const began = Date.now();
   for (let k = 0; k < READINGS; k++) {
-    const seconds = String((Date.now() - began) / 1000);
-    const body = new URLSearchParams({ csrf: field("csrf").value, instrument, samples, seconds });
+    const seconds = (Date.now() - began) / 1000;
+    const body = new URLSearchParams({ csrf: field("csrf").value, instrument, samples, seconds: String(seconds) });
     /** @type {Cooling} */
     let found;
     try {
@@ -54,7 +59,7 @@ async function watch(instrument) {
       status.textContent += ": settled; log it.";
       return;
     }
-    await new Promise((done) => setTimeout(done, PAUSE_MS));
+    await new Promise((done) => setTimeout(done, pauseMs(seconds)));
   }
 }
 

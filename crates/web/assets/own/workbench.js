@@ -1,4 +1,5 @@
 // The workbench: new numbers while typing, undo, and a draft that survives the page.
+import { ALIVE_MS, DraftStore, tabName } from "./drafts.js";
 import { all, around, byId } from "./elements.js";
 import { fieldMaps } from "./field_map.js";
 import { plots } from "./plot.js";
@@ -20,8 +21,8 @@ import { UndoHistory } from "./undo_history.js";
  */
 /** @typedef {HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement} Control */
 
-/** Fields that are no part of the design. */
-const NOT_KEPT = ["csrf", "key", "parent", "seen", "beside"];
+/** Fields that are no part of the design: which drawings are shown is no step of its history. */
+const NOT_KEPT = ["csrf", "key", "parent", "seen", "beside", "view", "goal", "overlay"];
 const NO_CONNECTION = "No connection; nothing is lost.";
 const SIGN_IN_AGAIN = "Sign in again in another tab, then continue here.";
 
@@ -41,7 +42,7 @@ const data = () => ({
   history: new UndoHistory({}),
   /** @type {Values} What the server sent. */
   server: {},
-  draft: "",
+  draft: /** @type {DraftStore} */ (/** @type {unknown} */ (null)),
   asked: 0,
   answered: 0,
   tables: 0,
@@ -51,18 +52,33 @@ const data = () => ({
   job: null,
 
   init() {
-    this.draft = `${this.$root.dataset.drafts}${this.$root.dataset.draft}`;
+    this.draft = this.ownDraft();
     this.server = this.read();
     this.history = new UndoHistory(this.server);
-    const kept = this.$root.dataset.refused ? null : this.load();
-    if (kept && JSON.stringify(kept) !== JSON.stringify(this.server)) {
+    const kept = this.$root.dataset.refused ? null : this.draft.take();
+    if (kept && JSON.stringify(kept.values) !== JSON.stringify(this.server)) {
       this.restored = true;
-      void this.put(kept);
+      // Where the past is known it goes on; else what the server sent is the one step before.
+      const history = UndoHistory.unpacked(kept.history);
+      if (history) this.history = history;
+      else this.history.step(kept.values);
+      void this.put(kept.values);
     }
+    setInterval(() => this.draft.touch(), ALIVE_MS);
+    addEventListener("pagehide", () => this.draft.touch(true));
+    addEventListener("pageshow", () => this.draft.touch());
     this.arrange();
     void this.fetched();
   },
 
+  /** The draft of this form in this tab. */
+  ownDraft() {
+    const form = `${this.$root.dataset.drafts}${this.$root.dataset.draft}`;
+    const [entry] = performance.getEntriesByType("navigation");
+    const isSamePage = entry instanceof PerformanceNavigationTiming && ["reload", "back_forward"].includes(entry.type);
+    const tab = tabName(sessionStorage, isSamePage, (name) => new DraftStore(localStorage, form, name).isAlive());
+    return new DraftStore(localStorage, form, tab);
+  },
   /** @returns {Control[]} */
   fields() {
     return [...this.$root.elements].filter(isControl).filter((e) => e.name && !NOT_KEPT.includes(e.name));
@@ -99,25 +115,13 @@ const data = () => ({
   async put(values) {
     const isOther = ["document", "poles_each"].some((name) => values[name] !== this.control(name).value);
     this.write(values);
-    if (isOther) await this.ask("show", values);
+    if (isOther) await this.ask("show", values, true);
     this.write(values);
     this.history.now = this.read();
     this.changedTo();
   },
-  /** @returns {Values | null} */
-  load() {
-    try {
-      return JSON.parse(localStorage.getItem(this.draft) ?? "null");
-    } catch {
-      return null;
-    }
-  },
   keepDraft() {
-    try {
-      localStorage.setItem(this.draft, JSON.stringify(this.history.now));
-    } catch {
-      // A full or closed store only costs the draft.
-    }
+    this.draft.keep(this.history.now, this.history.packed());
   },
 
   /** @param {Event} [event] */
@@ -147,7 +151,7 @@ const data = () => ({
   async discard() {
     this.history.step(this.server);
     await this.put(this.server);
-    localStorage.removeItem(this.draft);
+    this.draft.drop();
     this.restored = false;
   },
   /**
@@ -182,7 +186,7 @@ const data = () => ({
     const laid = field.value.split(",").filter((other) => other && other !== name);
     field.value = (isOn ? [...laid, name] : laid).join(",");
     if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
-    this.changed();
+    void this.ask();
   },
   /**
    * A search runs on the server; this shows how far it is until it is done.
@@ -304,6 +308,16 @@ const data = () => ({
     this.arrange();
     void this.ask();
   },
+  /**
+   * Enter computes; saving is an act of its own, by its button.
+   * @param {KeyboardEvent} event
+   */
+  entered(event) {
+    if (!(event.target instanceof HTMLInputElement)) return;
+    event.preventDefault();
+    if (!this.history.step(this.read())) void this.ask();
+    else this.changedTo();
+  },
   /** @param {KeyboardEvent} event */
   keys(event) {
     if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
@@ -312,7 +326,7 @@ const data = () => ({
     else this.undo();
   },
   leaving() {
-    sessionStorage.setItem("sent-draft", this.draft);
+    sessionStorage.setItem("sent-draft", this.draft.name);
   },
   /** Which way undo can go. */
   arrange() {
@@ -324,8 +338,9 @@ const data = () => ({
    * Asks for new numbers; an answer that is older than one shown is dropped.
    * @param {string} [step] A change of the whole design.
    * @param {Values} [values] Sent in place of the form's own.
+   * @param {boolean} [isRestoring] Whether a state of the history is shown again, which is no new step of it.
    */
-  async ask(step = "", values = {}) {
+  async ask(step = "", values = {}, isRestoring = false) {
     const mine = ++this.asked;
     const body = this.body();
     for (const [name, value] of Object.entries(values)) body.set(name, value);
@@ -340,7 +355,7 @@ const data = () => ({
       const found = await answer.json();
       if (mine < this.answered) return;
       this.answered = mine;
-      this.show(found, strip);
+      this.show(found, strip, isRestoring);
     } catch (problem) {
       if (mine < this.answered) return;
       strip.classList.add("stale");
@@ -348,9 +363,9 @@ const data = () => ({
       this.status = isOffline ? "No connection; the draft is saved here." : problem.message;
     }
   },
-  /** @param {Preview} found @param {HTMLElement} strip */
-  show(found, strip) {
-    if (found.sheet) this.reshape(found.sheet, found);
+  /** @param {Preview} found @param {HTMLElement} strip @param {boolean} isRestoring */
+  show(found, strip, isRestoring) {
+    if (found.sheet) this.reshape(found.sheet, found, isRestoring);
     const wrong = Object.keys(found.errors).length;
     // A name is asked for when the design is saved, not while it is being thought about.
     this.mark(found.errors);
@@ -375,16 +390,19 @@ const data = () => ({
    * Other parts, other fields: the sheet is shown anew, and what was typed in it so far is one step of undo.
    * @param {string} sheet
    * @param {Preview} found
+   * @param {boolean} isRestoring
    */
-  reshape(sheet, found) {
+  reshape(sheet, found, isRestoring) {
     const focused = document.activeElement?.id;
     byId("fields", HTMLElement).innerHTML = sheet;
     if (found.document) {
       this.control("document").value = found.document;
       this.control("poles_each").value = found.one_by_one ? "yes" : "";
-      this.history.step(this.read());
-      this.keepDraft();
-      this.arrange();
+      if (!isRestoring) {
+        this.history.step(this.read());
+        this.keepDraft();
+        this.arrange();
+      }
     }
     if (focused) document.getElementById(focused)?.focus();
   },

@@ -189,11 +189,11 @@ async fn machine_files_the_counters_log_and_paper() {
     let program = visit.get(&format!("{run}/guide.gcode")).await;
     assert!(
         program.body.contains("G21")
-            && program.body.contains("G1 C7500 Z")
+            && program.body.contains("G1 C2700000 Z")
             && program.body.contains("M0 (turn 300")
     );
     assert!(visit.get(&format!("{run}/guide.csv")).await.body.contains("turn,guide_mm"));
-    let narrow = visit.get(&format!("{run}/guide.gcode?high_mm=4")).await;
+    let narrow = visit.get(&format!("{run}/guide.gcode?rpm=-100")).await;
     assert_eq!((narrow.status, narrow.code()), (409, "machine-limits"));
     let counter = format!("{run}/counter");
     assert_eq!(post(&mut visit, &run, &counter, &[("log", "0,10\n60,510\n")]).await.status, 303);

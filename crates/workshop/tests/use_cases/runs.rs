@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 use store::timer::NewTimer;
 use store::{ClientKey, ReadingId, RunId};
-use trade::machine::Limits;
+use trade::machine::MachineProfile;
 use trade::reading::Kind;
 use trade::verdict::Level;
 use trade::winding::{Event, WindingEventKind};
@@ -162,18 +162,52 @@ async fn a_guide_file_is_made_for_the_machine_or_refused() {
     let (workshop, actor, _) = set_up().await;
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
-    let limits = Limits { travel_mm: (0.0, 20.0), step_mm: 4.0, rpm: 2000.0 };
-    let (number, gcode) = workshop.guide_file(&actor, id, true, 800.0, limits).await.unwrap();
+    let (number, gcode) = workshop.guide_file(&actor, id, true, 800.0).await.unwrap();
     assert_eq!(number, 1);
     assert_eq!(gcode.lines().filter(|l| l.starts_with("G1 C")).count(), 7500);
     // It halts where the run has a stop, not at its end.
     assert_eq!(gcode.matches("M0 (turn 300").count(), 1);
     assert_eq!(gcode.matches("M0 (").count(), 1);
-    let (_, csv) = workshop.guide_file(&actor, id, false, 800.0, limits).await.unwrap();
+    let (_, csv) = workshop.guide_file(&actor, id, false, 800.0).await.unwrap();
     assert_eq!(csv.lines().count(), 7501);
-    let narrow = Limits { travel_mm: (0.0, 5.0), ..limits };
-    let refused = workshop.guide_file(&actor, id, true, 800.0, narrow).await;
-    assert!(matches!(refused, Err(Refusal::MachineLimits(_))));
+    for rpm in [0.0, -100.0, 9000.0, f64::NAN] {
+        let refused = workshop.guide_file(&actor, id, true, rpm).await;
+        assert!(matches!(refused, Err(Refusal::MachineLimits(_))), "{rpm}");
+    }
+}
+
+/// A file is written for the winder that the run is on, and run by a simulated controller before it is handed over.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_guide_file_is_written_for_the_runs_own_winder() {
+    let (workshop, actor, store) = set_up().await;
+    with_winder(&store, &actor, "Winder one").await;
+    let winder = workshop.winders(&actor).await.unwrap()[0].id;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let machine = MachineProfile {
+        rotary: 'A',
+        guide: 'X',
+        flange_at_mm: 12.0,
+        header: vec!["G54".into()],
+        ..MachineProfile::default()
+    };
+    workshop.keep_machine(&actor, winder, &machine).await.unwrap();
+    let (_, gcode) = workshop.guide_file(&actor, id, true, 800.0).await.unwrap();
+    assert!(gcode.contains("\nG54\n") && gcode.contains("\nG1 A360 X1"), "{gcode:.200}");
+    let narrow = MachineProfile { travel_mm: (0.0, 15.0), ..machine.clone() };
+    workshop.keep_machine(&actor, winder, &narrow).await.unwrap();
+    let refused = workshop.guide_file(&actor, id, true, 800.0).await;
+    assert!(matches!(refused, Err(Refusal::MachineLimits(trade::machine::OutOfLimits::Travel { .. }))));
+    // A header that leaves the controller in another mode is found out before the machine is.
+    let odd = MachineProfile { header: vec!["G987".into()], ..machine };
+    workshop.keep_machine(&actor, winder, &odd).await.unwrap();
+    let refused = workshop.guide_file(&actor, id, true, 800.0).await;
+    assert!(matches!(
+        refused,
+        Err(Refusal::MachineLimits(trade::machine::OutOfLimits::NotRunnable { line: 2 }))
+    ));
+    let broken = MachineProfile { rpm: (-1.0, 0.0), ..odd };
+    assert!(matches!(workshop.keep_machine(&actor, winder, &broken).await, Err(Refusal::MachineProfile(_))));
 }
 
 #[tokio::test]

@@ -9,6 +9,7 @@ use crate::components::frame::{Frame, ProgressStep, progress_steps};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render, render_with};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
@@ -196,6 +197,10 @@ async fn save(
     };
     match app.workshop.save_revision(&user.actor, &command).await {
         Ok(id) => Ok(redirect(format!("/revisions/{id}"))),
+        Err(refusal @ Refusal::NothingNew) => {
+            errors.insert("note".into(), refusal_text(&refusal));
+            workbench(app, user, form, &errors, parent.as_ref(), None).await
+        }
         Err(Refusal::NewerRevision(newest)) => {
             workbench(app, user, form, &errors, parent.as_ref(), Some(*newest)).await
         }

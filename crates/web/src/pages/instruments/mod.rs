@@ -2,6 +2,7 @@
 
 mod edit;
 mod entry;
+mod machine;
 
 use self::entry::{entry_fields, entry_of, refused_field};
 use crate::app::App;
@@ -35,6 +36,8 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/instruments/networks/{id}/remove", web::post().to(forbid))
         .route("/instruments/{id}/edit", web::get().to(edit::show))
         .route("/instruments/{id}", web::post().to(edit::save))
+        .route("/instruments/{id}/machine", web::get().to(machine::show))
+        .route("/instruments/{id}/machine", web::post().to(machine::save))
         .route("/instruments/{id}/shown", web::post().to(choose))
         .route("/instruments/{id}/test", web::post().to(test))
         .route("/instruments/{id}/retire", web::post().to(retire))
@@ -77,6 +80,8 @@ struct Row {
     overdue: bool,
     simulated: bool,
     resonances: Resonances,
+    /// Whether files are written for it.
+    winds: bool,
 }
 
 #[derive(Template)]
@@ -118,6 +123,7 @@ fn row(of: Instrument, shown: bool) -> Row {
     };
     Row {
         resonances,
+        winds: of.kind.0 == InstrumentKind::Winder,
         id: of.id.0,
         name: of.name,
         kind,

@@ -11,22 +11,19 @@ use actix_web::{HttpResponse, web};
 use presentation::form_fields::Errors;
 use serde::Deserialize;
 use store::RunId;
-use trade::machine::{Limits, counter_log};
+use trade::machine::counter_log;
 use workshop::Refusal;
 
 /// Speed of a guide plan when none is asked for, turns a minute.
 const USUAL_RPM: f64 = 500.0;
 
-/// What the machine is asked for and can do; its usual limits where nothing is given.
+/// How fast the machine is to turn.
 #[derive(Deserialize)]
 pub(super) struct MachineQuery {
     rpm: Option<f64>,
-    low_mm: Option<f64>,
-    high_mm: Option<f64>,
-    step_mm: Option<f64>,
 }
 
-/// The guide plan of a run for a motorised traverse, as G-code or as CSV by the address's ending.
+/// The guide plan of a run for its winder, as G-code or as CSV by the address's ending.
 pub(super) async fn guide(
     app: web::Data<App>,
     user: CurrentUser,
@@ -34,15 +31,9 @@ pub(super) async fn guide(
     query: web::Query<MachineQuery>,
 ) -> Result<HttpResponse, AppError> {
     let (id, form) = path.into_inner();
-    let usual = Limits::default();
-    let limits = Limits {
-        travel_mm: (query.low_mm.unwrap_or(usual.travel_mm.0), query.high_mm.unwrap_or(usual.travel_mm.1)),
-        step_mm: query.step_mm.unwrap_or(usual.step_mm),
-        rpm: usual.rpm,
-    };
     let is_gcode = form == "gcode";
     let rpm = query.rpm.unwrap_or(USUAL_RPM);
-    let (number, text) = app.workshop.guide_file(&user.actor, RunId(id), is_gcode, rpm, limits).await?;
+    let (number, text) = app.workshop.guide_file(&user.actor, RunId(id), is_gcode, rpm).await?;
     let (kind, ending) =
         if is_gcode { ("text/plain; charset=utf-8", "nc") } else { ("text/csv; charset=utf-8", "csv") };
     Ok(attachment(kind, &format!("run-{number}-guide.{ending}"), text))

@@ -1,5 +1,4 @@
 //! From a design and its readings to the verdict, through the engine.
-#![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
 use coil::design::{Design, tall_single};
 use coil::prediction::{Calibration, Solution, predict};
