@@ -47,3 +47,13 @@ test("a history is kept over a reload, with what can be redone", () => {
   assert.deepEqual([kept?.undo(), kept?.undo(), kept?.undo()], [{ turns: "2" }, { turns: "2", coil: "A" }, { turns: "1", coil: "A" }]);
   for (const odd of [null, 7, {}, { first: {}, changes: [], at: 2 }]) assert.equal(UndoHistory.unpacked(odd), null);
 });
+
+test("a value that is typed key by key is one step", () => {
+  const history = new UndoHistory("7500");
+  history.step("7");
+  assert.ok(history.amend("76"));
+  assert.ok(history.amend("7600"));
+  assert.equal(history.amend("7600"), false);
+  assert.equal(history.undo(), "7500");
+  assert.equal(history.redo(), "7600");
+});

@@ -32,6 +32,18 @@ export class UndoHistory {
     return true;
   }
 
+  /**
+   * The step just made goes on: its state is another, and still one step from the one before.
+   * @param {T} next
+   * @returns {boolean} Whether it changed something.
+   */
+  amend(next) {
+    if (JSON.stringify(next) === JSON.stringify(this.now)) return false;
+    this.future = [];
+    this.now = next;
+    return true;
+  }
+
   /** @returns {T | null} The state before; `null` at the first. */
   undo() {
     const before = this.past.pop();

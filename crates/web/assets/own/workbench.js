@@ -19,6 +19,7 @@ import { UndoHistory } from "./undo_history.js";
  * @property {string} [document]
  * @property {boolean} [one_by_one]
  */
+/** @typedef {"step" | "typed" | "restored"} Came What an answer of the server follows. */
 /** @typedef {HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement} Control */
 
 /** Fields that are no part of the design: which drawings are shown is no step of its history. */
@@ -43,6 +44,8 @@ const data = () => ({
   /** @type {Values} What the server sent. */
   server: {},
   draft: /** @type {DraftStore} */ (/** @type {unknown} */ (null)),
+  /** The field that is being typed into. */
+  typing: "",
   asked: 0,
   answered: 0,
   tables: 0,
@@ -138,13 +141,18 @@ const data = () => ({
       return;
     }
     if (name.startsWith("search_")) return;
-    if (this.history.step(this.read())) this.changedTo();
+    // However many keys it takes to type a value, it is one step.
+    const goesOn = event?.type === "input" && name !== "" && this.typing === name;
+    this.typing = event?.type === "input" ? name : "";
+    if (goesOn ? this.history.amend(this.read()) : this.history.step(this.read())) this.changedTo();
   },
   undo() {
+    this.typing = "";
     const values = this.history.undo();
     if (values) void this.put(values);
   },
   redo() {
+    this.typing = "";
     const values = this.history.redo();
     if (values) void this.put(values);
   },
@@ -355,7 +363,7 @@ const data = () => ({
       const found = await answer.json();
       if (mine < this.answered) return;
       this.answered = mine;
-      this.show(found, strip, isRestoring);
+      this.show(found, strip, isRestoring ? "restored" : step ? "step" : "typed");
     } catch (problem) {
       if (mine < this.answered) return;
       strip.classList.add("stale");
@@ -363,9 +371,9 @@ const data = () => ({
       this.status = isOffline ? "No connection; the draft is saved here." : problem.message;
     }
   },
-  /** @param {Preview} found @param {HTMLElement} strip @param {boolean} isRestoring */
-  show(found, strip, isRestoring) {
-    if (found.sheet) this.reshape(found.sheet, found, isRestoring);
+  /** @param {Preview} found @param {HTMLElement} strip @param {Came} from */
+  show(found, strip, from) {
+    if (found.sheet) this.reshape(found.sheet, found, from);
     const wrong = Object.keys(found.errors).length;
     // A name is asked for when the design is saved, not while it is being thought about.
     this.mark(found.errors);
@@ -387,19 +395,22 @@ const data = () => ({
     byId("notices", HTMLElement).innerHTML = found.notices;
   },
   /**
-   * Other parts, other fields: the sheet is shown anew, and what was typed in it so far is one step of undo.
+   * Other parts, other fields: the sheet is shown anew. A whole step is one of the history; what a typed value brings belongs
+   * to the step of typing it; a state that is shown again is none.
    * @param {string} sheet
    * @param {Preview} found
-   * @param {boolean} isRestoring
+   * @param {Came} from
    */
-  reshape(sheet, found, isRestoring) {
+  reshape(sheet, found, from) {
     const focused = document.activeElement?.id;
     byId("fields", HTMLElement).innerHTML = sheet;
     if (found.document) {
       this.control("document").value = found.document;
       this.control("poles_each").value = found.one_by_one ? "yes" : "";
-      if (!isRestoring) {
-        this.history.step(this.read());
+      if (from !== "restored") {
+        if (from === "step") this.history.step(this.read());
+        else this.history.amend(this.read());
+        this.typing = "";
         this.keepDraft();
         this.arrange();
       }

@@ -1,6 +1,7 @@
 //! Whole journeys of a person through the real pages, in a real browser.
 
 mod first_coil;
+mod history;
 mod hostile_names;
 mod people;
 mod station;
