@@ -220,6 +220,15 @@ impl WorkshopStore {
         .map_err(StoreError::from);
         match done {
             Ok(_) => {
+                if lock_run(&mut transaction, self.workshop, run).await? {
+                    sqlx::query(
+                        "UPDATE runs SET closed_at = UTC_TIMESTAMP(6) WHERE workshop_id = ? AND id = ?",
+                    )
+                    .bind(self.workshop)
+                    .bind(run)
+                    .execute(&mut *transaction)
+                    .await?;
+                }
                 transaction.commit().await?;
                 Ok(true)
             }
@@ -253,19 +262,24 @@ impl WorkshopStore {
 }
 
 /// Locks a run until the transaction ends, so that nothing is added to it while it is signed, and the other way round.
-/// Answers whether every operation of it is signed.
+/// Answers whether nothing more is added to it: every operation of it is signed, or it was voided.
 pub(crate) async fn lock_run(
     connection: &mut MySqlConnection,
     workshop: WorkshopId,
     run: RunId,
 ) -> Result<bool, StoreError> {
-    let traveller: Option<Option<String>> =
-        sqlx::query_scalar("SELECT traveller FROM runs WHERE workshop_id = ? AND id = ? FOR UPDATE")
-            .bind(workshop)
-            .bind(run)
-            .fetch_optional(&mut *connection)
-            .await?;
-    let Some(text) = traveller.ok_or(StoreError::Missing("run"))? else { return Ok(false) };
+    let found: Option<(Option<String>, bool)> = sqlx::query_as(
+        "SELECT traveller, voided_at IS NOT NULL FROM runs WHERE workshop_id = ? AND id = ? FOR UPDATE",
+    )
+    .bind(workshop)
+    .bind(run)
+    .fetch_optional(&mut *connection)
+    .await?;
+    let (traveller, is_void) = found.ok_or(StoreError::Missing("run"))?;
+    if is_void {
+        return Ok(true);
+    }
+    let Some(text) = traveller else { return Ok(false) };
     let signed: Vec<String> =
         sqlx::query_scalar("SELECT operation FROM signatures WHERE workshop_id = ? AND run_id = ?")
             .bind(workshop)

@@ -12,6 +12,7 @@ use time::{Date, PrimitiveDateTime};
 use trade::calibration::{Factor, FactorLevels, Observation};
 use trade::comparison::Comparison;
 use trade::judgement::{Judgement, RunSummary};
+use trade::run::RunState;
 use trade::verdict::Level;
 
 /// Lines of one page.
@@ -197,6 +198,8 @@ pub struct LogFilter {
     pub to: Option<Date>,
     /// With this verdict.
     pub level: Option<Level>,
+    /// So far on its way.
+    pub state: Option<RunState>,
     /// Of designs with this tag.
     pub tag: Option<String>,
     /// How they are ordered.
@@ -290,6 +293,29 @@ impl LogFilter {
         if let Some(level) = self.level {
             query.push(" AND l.level = ").push_bind(Stored(level));
         }
+        if let Some(state) = self.state {
+            // Runs that came in from a file follow no traveller: they are done with.
+            const OPEN: &str = "closed_at IS NULL AND voided_at IS NULL AND traveller IS NOT NULL";
+            let of_run = match state {
+                RunState::Closed => "voided_at IS NULL AND (closed_at IS NOT NULL OR traveller IS NULL)",
+                RunState::Void => "voided_at IS NOT NULL",
+                _ => OPEN,
+            };
+            query
+                .push(" AND l.run_id IN (SELECT o.id FROM runs o WHERE o.workshop_id = ")
+                .push_bind(workshop)
+                .push(format!(" AND {of_run})"));
+            query.push(match state {
+                RunState::ToWind => " AND l.turns IS NULL AND l.level <> 'stop'",
+                RunState::ToMeasure => {
+                    " AND l.turns IS NOT NULL AND (l.resistance_ohm IS NULL OR l.inductance_h IS NULL) AND l.level <> 'stop'"
+                }
+                RunState::ToFinish => {
+                    " AND (l.level = 'stop' OR l.turns IS NOT NULL AND l.resistance_ohm IS NOT NULL AND l.inductance_h IS NOT NULL)"
+                }
+                RunState::Open | RunState::Closed | RunState::Void => "",
+            });
+        }
         if let Some(tag) = &self.tag {
             query
                 .push(" AND l.design_id IN (SELECT t.design_id FROM design_tags t WHERE t.workshop_id = ")
@@ -310,7 +336,7 @@ impl LogFilter {
 
 /// What a run's line says beside its figures.
 fn line_words(outcome: &Judgement) -> String {
-    outcome.verdict.text.chars().take(2000).collect()
+    outcome.verdict.in_a_line().chars().take(2000).collect()
 }
 
 impl Store {
@@ -397,7 +423,7 @@ impl WorkshopStore {
         let workshop = self.workshop;
         let rows: Vec<ObservationRow> = sqlx::query_as(
             "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
-             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
+             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level NOT IN ('stop', 'void') \
              AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) ORDER BY started_at, run_id",
         )
         .bind(workshop)
@@ -411,7 +437,7 @@ impl WorkshopStore {
         let workshop = self.workshop;
         let mut rows: Vec<ObservationRow> = sqlx::query_as(
             "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
-             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
+             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level NOT IN ('stop', 'void') \
              AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) \
              ORDER BY started_at DESC, run_id DESC LIMIT ?",
         )
@@ -427,7 +453,7 @@ impl WorkshopStore {
     pub async fn observation_count(&self) -> Result<u32, StoreError> {
         let workshop = self.workshop;
         let count: i64 = sqlx::query_scalar(
-            "SELECT COUNT(*) FROM logbook WHERE workshop_id = ? AND level <> 'stop' \
+            "SELECT COUNT(*) FROM logbook WHERE workshop_id = ? AND level NOT IN ('stop', 'void') \
              AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL)",
         )
         .bind(workshop)
@@ -441,9 +467,9 @@ impl WorkshopStore {
         type Sums = (i64, Option<f64>, Option<f64>, Option<f64>);
         let rows: Vec<Sums> = sqlx::query_as(
             "SELECT COUNT(resistance_off), AVG(resistance_off), MIN(resistance_off), MAX(resistance_off) \
-             FROM logbook WHERE workshop_id = ? AND design_id = ? UNION ALL \
+             FROM logbook WHERE workshop_id = ? AND design_id = ? AND level <> 'void' UNION ALL \
              SELECT COUNT(inductance_off), AVG(inductance_off), MIN(inductance_off), MAX(inductance_off) \
-             FROM logbook WHERE workshop_id = ? AND design_id = ?",
+             FROM logbook WHERE workshop_id = ? AND design_id = ? AND level <> 'void'",
         )
         .bind(self.workshop)
         .bind(design)

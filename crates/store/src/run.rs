@@ -44,6 +44,8 @@ pub struct RunRow {
     pub other_wire: String,
     /// When it was started, UTC.
     pub created_at: PrimitiveDateTime,
+    /// When it was voided, UTC.
+    pub voided_at: Option<PrimitiveDateTime>,
     /// Level of the last verdict.
     pub level: Option<Stored<Level>>,
     /// Words of the last verdict.
@@ -152,7 +154,7 @@ macro_rules! run_columns {
     ($rest:literal) => {
         concat!(
             "SELECT u.id, u.number, u.revision_id, r.design_id, r.name AS design, r.number AS revision, \
-             s.label AS spool, p.name AS operator, u.planned_turns, u.stops, u.remark, u.other_wire, u.created_at, \
+             s.label AS spool, p.name AS operator, u.planned_turns, u.stops, u.remark, u.other_wire, u.created_at, u.voided_at, \
              v.level, v.text AS verdict, v.comparisons, v.causes, v.missed, v.engine, u.spool_id, u.operator_id, u.winder_id, i.name AS winder, \
              (SELECT number FROM calibrations WHERE calibrations.id = u.calibration_id) AS calibration_version, \
              (SELECT t.value FROM readings t WHERE t.run_id = u.id AND t.kind = 'turns' AND NOT EXISTS \
@@ -280,6 +282,67 @@ impl WorkshopStore {
         .await?)
     }
 
+    /// Voids a run that was begun by mistake: it stays with all that was logged of it, takes nothing more, and is counted nowhere.
+    /// Its winder is free. Answers whether it was not void before.
+    pub async fn void_run(&self, by: PersonId, run: RunId, reason: &str) -> Result<bool, StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        let done = sqlx::query(
+            "UPDATE runs SET voided_at = UTC_TIMESTAMP(6), voided_by = ?, void_reason = ? \
+             WHERE workshop_id = ? AND id = ? AND voided_at IS NULL",
+        )
+        .bind(by)
+        .bind(reason)
+        .bind(self.workshop)
+        .bind(run)
+        .execute(&mut *transaction)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Ok(false);
+        }
+        let void = Stored(Level::Void);
+        sqlx::query(
+            "INSERT INTO verdicts (workshop_id, run_id, level, text, comparisons, causes, engine, requested_by) \
+             VALUES (?, ?, ?, ?, '[]', '[]', ?, ?)",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .bind(&void)
+        .bind(reason)
+        .bind(coil::ENGINE)
+        .bind(by)
+        .execute(&mut *transaction)
+        .await?;
+        sqlx::query("UPDATE logbook SET level = ?, verdict = ? WHERE workshop_id = ? AND run_id = ?")
+            .bind(&void)
+            .bind(reason)
+            .bind(self.workshop)
+            .bind(run)
+            .execute(&mut *transaction)
+            .await?;
+        sqlx::query(
+            "UPDATE instruments SET counts_run_id = NULL WHERE workshop_id = ? AND counts_run_id = ?",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .execute(&mut *transaction)
+        .await?;
+        transaction.commit().await?;
+        Ok(true)
+    }
+
+    /// Takes a run back that was voided; it is to be judged anew then. Answers whether it was void.
+    pub async fn unvoid_run(&self, run: RunId) -> Result<bool, StoreError> {
+        let done = sqlx::query(
+            "UPDATE runs SET voided_at = NULL, voided_by = NULL, void_reason = '' \
+             WHERE workshop_id = ? AND id = ? AND voided_at IS NOT NULL",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .execute(&self.pool)
+        .await?;
+        Ok(done.rows_affected() == 1)
+    }
+
     /// The runs of a revision, newest first, up to 200.
     pub async fn runs_of_revision(&self, revision: RevisionId) -> Result<Vec<RunRow>, StoreError> {
         Ok(sqlx::query_as(run_columns!(
@@ -295,7 +358,7 @@ impl WorkshopStore {
     pub async fn runs_of_other_engines(&self) -> Result<Vec<RunId>, StoreError> {
         Ok(sqlx::query_scalar(
             "SELECT v.run_id FROM verdicts v JOIN (SELECT MAX(id) AS id FROM verdicts WHERE workshop_id = ? \
-             GROUP BY run_id) m ON m.id = v.id WHERE v.engine <> ? ORDER BY v.run_id",
+             GROUP BY run_id) m ON m.id = v.id WHERE v.engine <> ? AND v.level <> 'void' ORDER BY v.run_id",
         )
         .bind(self.workshop)
         .bind(coil::ENGINE)

@@ -104,6 +104,8 @@ const LEAST_SD: f64 = 0.003;
 const MISFIT: f64 = 16.0;
 /// A reading that is wrong by itself lies anywhere within a factor of about four either way.
 const MISREAD_WIDTH: f64 = 2.8;
+/// Logarithm of the flux that poles lose for each whole share of the inductance that they bring less, or more.
+const FLUX_BY_POLES: f64 = 0.7;
 /// Copper's resistance by temperature, 1/K at 20 °C (IEC 60028).
 const PER_KELVIN: f64 = 0.003_93;
 /// Diameters of neighbouring American gauges [ASTM B258].
@@ -265,7 +267,7 @@ fn faults(solution: &Solution, seen: &[Option<Seen>; QUANTITIES]) -> Vec<(Fault,
         (Fault::WireSize, ohms.cases(80, |size| normal(size, 0.04))),
         (Fault::WarmCoil, warm()),
         (Fault::Winding, packing.cases(70, |size| normal(size, 0.12))),
-        (Fault::Poles, poles.cases(60, |_| 1.0)),
+        (Fault::Poles, with_flux(poles.cases(60, |_| 1.0))),
         (
             Fault::OtherGauge,
             [(-2.0, 0.1), (-1.0, 0.4), (1.0, 0.4), (2.0, 0.1)]
@@ -282,6 +284,15 @@ fn faults(solution: &Solution, seen: &[Option<Seen>; QUANTITIES]) -> Vec<(Fault,
         all.push((Fault::StrongMagnets, alone(3, even(1.05, 1.6, 40).map(|r| (r, 1.0, r.ln())))));
     }
     all
+}
+
+/// Poles of another alloy or steel, or none, show over the strings too: about as much less as what they bring changes either
+/// way. Judgement, no source.
+fn with_flux(mut cases: Vec<Case>) -> Vec<Case> {
+    for (size, _, effects) in &mut cases {
+        effects[3] = -FLUX_BY_POLES * size.abs();
+    }
+    cases
 }
 
 /// Bridged turns take their share of the resistance; of the inductance they take what their turns brought, and more, since the

@@ -47,6 +47,55 @@ impl Stage {
     }
 }
 
+/// How far a run has come, as lists are filtered by it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum RunState {
+    /// Not every operation is signed.
+    Open,
+    /// Open, and its turns are not in yet.
+    ToWind,
+    /// Open and wound: resistance or inductance is still to be read.
+    ToMeasure,
+    /// Open and measured: operations such as lacquer, potting or the final check are still to be signed.
+    ToFinish,
+    /// Every operation is signed, or it came in from a file.
+    Closed,
+    /// Begun by mistake.
+    Void,
+}
+
+impl RunState {
+    /// Every state.
+    pub const ALL: [Self; 6] =
+        [Self::Open, Self::ToWind, Self::ToMeasure, Self::ToFinish, Self::Closed, Self::Void];
+
+    /// Its stable name.
+    ///
+    /// ```
+    /// use trade::run::RunState;
+    /// assert_eq!(RunState::ToFinish.key(), "to-finish");
+    /// assert_eq!("to-finish".parse(), Ok(RunState::ToFinish));
+    /// ```
+    #[must_use]
+    pub fn key(self) -> &'static str {
+        self.into()
+    }
+
+    /// As people read it.
+    #[must_use]
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Open => "open",
+            Self::ToWind => "to wind",
+            Self::ToMeasure => "to measure",
+            Self::ToFinish => "to finish",
+            Self::Closed => "closed",
+            Self::Void => "void",
+        }
+    }
+}
+
 /// Where a new run proposes to stop and look.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]

@@ -34,11 +34,19 @@ pub enum Level {
     Look,
     /// Do not go on with this coil.
     Stop,
+    /// Begun by mistake: kept, struck, and out of all statistics.
+    Void,
 }
 
 impl Level {
     /// Every level.
-    pub const ALL: [Self; 4] = [Self::Waiting, Self::Pass, Self::Look, Self::Stop];
+    pub const ALL: [Self; 5] = [Self::Waiting, Self::Pass, Self::Look, Self::Stop, Self::Void];
+
+    /// Whether a coil of that level says something of the coils before and after it: one that was stopped or voided does not.
+    #[must_use]
+    pub const fn counts(self) -> bool {
+        !matches!(self, Self::Stop | Self::Void)
+    }
 
     /// Its stable name.
     #[must_use]
@@ -54,6 +62,7 @@ impl Level {
             Self::Pass => "Pass",
             Self::Look => "Out of tolerance",
             Self::Stop => "Stop",
+            Self::Void => "Void",
         }
     }
 
@@ -93,6 +102,28 @@ pub struct Verdict {
     pub missed: Vec<Missed>,
 }
 
+impl Verdict {
+    /// The verdict in a line, with its likeliest cause and the runner-up, each with its probability.
+    #[must_use]
+    pub fn in_a_line(&self) -> String {
+        let share = |c: &Cause| c.probability.map_or_else(String::new, |p| format!(" ({:.0} %)", p * 100.0));
+        match self.causes.as_slice() {
+            [] => self.text.clone(),
+            // Verdicts of older versions name their cause themselves.
+            _ if self.text.contains("Most likely") => self.text.clone(),
+            [only] => format!("{} Most likely{}: {}.", self.text, share(only), only.what),
+            [first, second, ..] => format!(
+                "{} Most likely{}: {}. Otherwise{}: {}.",
+                self.text,
+                share(first),
+                first.what,
+                share(second),
+                second.what
+            ),
+        }
+    }
+}
+
 /// Causes less probable than this are not worth a word.
 const LEAST_PROBABLE: f64 = 0.05;
 /// Most causes that are told.
@@ -125,7 +156,7 @@ pub fn judge(
     causes.truncate(MOST_CAUSES);
     let far = off.iter().any(|c| c.bands.abs() > 3.0 * c.limit);
     let level = if far { Level::Stop } else { Level::Look };
-    let mut text = in_words(comparisons, &causes);
+    let mut text = in_words(comparisons);
     if !fits {
         text.push_str(" None of the known faults fits well by itself: two may have come together.");
     }
@@ -354,8 +385,8 @@ fn all_inside(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
     Verdict { level: Level::Waiting, text: text.into(), causes: Vec::new(), missed: Vec::new() }
 }
 
-/// "Resistance is fine, inductance 11 % low. Most likely: …"
-fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
+/// "Resistance is fine, inductance 11 % low."
+fn in_words(comparisons: &[Comparison]) -> String {
     let mut parts = Vec::new();
     for (kind, name) in [
         (Kind::Resistance, "resistance"),
@@ -384,18 +415,7 @@ fn in_words(comparisons: &[Comparison], causes: &[Cause]) -> String {
     if let Some(first) = text.get(..1).map(str::to_uppercase) {
         text.replace_range(..1, &first);
     }
-    let share = |c: &Cause| c.probability.map_or_else(String::new, |p| format!(" ({:.0} %)", p * 100.0));
-    match causes {
-        [] => format!("{text}."),
-        [only] => format!("{text}. Most likely{}: {}.", share(only), only.what),
-        [first, second, ..] => format!(
-            "{text}. Most likely{}: {}. Otherwise{}: {}.",
-            share(first),
-            first.what,
-            share(second),
-            second.what
-        ),
-    }
+    format!("{text}.")
 }
 #[cfg(test)]
 mod tests {

@@ -70,6 +70,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /runs/{id}/sign",
             "GET /runs/{id}/station",
             "GET /runs/{id}/live",
+            "POST /runs/{id}/void",
             "POST /runs/{id}/events",
             "POST /runs/{id}/winder",
             "POST /runs/{id}/read",

@@ -37,6 +37,7 @@ fn winding_text(refusal: &Refusal) -> String {
         Refusal::RunClosed => {
             "This run is signed off. Its readings can be corrected; no new ones are added.".into()
         }
+        Refusal::RunVoid => "This run is void: take it back before you go on with it.".into(),
         Refusal::ReadingSuperseded => {
             "That reading was corrected meanwhile. Go back to the run and correct the newer one.".into()
         }
@@ -83,6 +84,7 @@ fn winding_text(refusal: &Refusal) -> String {
 pub(crate) fn refusal_text(refusal: &Refusal) -> String {
     match refusal {
         Refusal::RunClosed
+        | Refusal::RunVoid
         | Refusal::ReadingSuperseded
         | Refusal::VerdictHoldsSigning(_)
         | Refusal::NotSigned(_)
@@ -118,6 +120,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         ),
         Refusal::UnusableNetwork(why) => format!("Not a network for instruments: {why}."),
         Refusal::Instrument { name, source } => format!("{name}: {source}."),
+        Refusal::ReasonMissing => "Say why, in a few words.".into(),
         Refusal::InputUnknown => "Enter the capacitance of its input first.".into(),
         Refusal::NotSimulated => "Faults can only be set on a simulated instrument.".into(),
         Refusal::TooManyAttempts { retry_after } => {

@@ -106,7 +106,7 @@ const fn is_pressing(rule: Rule) -> bool {
 /// Designs whose last coils break a rule, in resistance or inductance against the prediction.
 fn unsteady(rows: &[LogbookRow]) -> Vec<AttentionItem> {
     let mut designs: BTreeMap<u64, Vec<&LogbookRow>> = BTreeMap::new();
-    for row in rows.iter().rev().filter(|row| row.level.0 != Level::Stop) {
+    for row in rows.iter().rev().filter(|row| row.level.0.counts()) {
         designs.entry(row.design_id.0).or_default().push(row);
     }
     let mut found = Vec::new();

@@ -12,7 +12,6 @@ use store::logbook::{LogFilter, LogbookRow};
 use store::{ClientKey, ExperimentId, ListeningId, RevisionId};
 use trade::calibration::{CalibrationModel, Quantity};
 use trade::experiment::{Effect, Noise, coils_needed, effect, letters, spread};
-use trade::verdict::Level;
 
 /// Most runs of a family.
 const MOST_RUNS: u32 = 500;
@@ -147,7 +146,7 @@ impl Workshop {
             ..LogFilter::default()
         };
         let mut runs = store.log_lines(&filter, MOST_RUNS).await?;
-        runs.retain(|r| r.level.0 != Level::Stop && (r.resistance_ohm.is_some() || r.inductance_h.is_some()));
+        runs.retain(|r| r.level.0.counts() && (r.resistance_ohm.is_some() || r.inductance_h.is_some()));
         Ok(FamilyRuns { revision, runs })
     }
 

@@ -12,7 +12,6 @@ use store::spool::{NewCheck, NewSpool, Spool, SpoolCheck, SpoolDetails};
 use store::{ClientKey, PartId, RunId, SpoolId, StoreError};
 use trade::calibration::{CalibrationModel, Factor, Observation, Quantity};
 use trade::stock::{SpoolWarning, metres, spool_warnings};
-use trade::verdict::Level;
 
 /// Runs by which a spool's drift is judged: the last of the workshop.
 const RECENT: u32 = 2000;
@@ -106,7 +105,7 @@ impl Workshop {
         let runs = store.log_lines(&filter, LISTED).await?;
         let model = self.newest_version(&store).await?.map(|version| version.model);
         let mut observations: Vec<Observation> =
-            runs.iter().filter(|row| row.level.0 != Level::Stop).map(LogbookRow::observation).collect();
+            runs.iter().filter(|row| row.level.0.counts()).map(LogbookRow::observation).collect();
         observations.reverse();
         let ohms: Vec<f64> = checks.iter().filter_map(SpoolCheck::ohm_per_m_20c).collect();
         let warnings = warnings(&spool, &ohms, model.as_deref(), &observations);

@@ -14,6 +14,9 @@ use trade::judgement::{Judgement, judge_solved};
 use trade::plan::Plan;
 use trade::reading::Reading;
 
+/// Fewest letters of a reason.
+const SHORTEST_REASON: usize = 3;
+
 /// What judging anew came to.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct RejudgeSummary {
@@ -67,6 +70,9 @@ impl Workshop {
         run: &Run,
         requested_by: Option<PersonId>,
     ) -> Result<Judgement, Refusal> {
+        if run.row.voided_at.is_some() {
+            return Err(Refusal::RunVoid);
+        }
         let readings = readings_of(store, run.row.id).await?;
         let judgement = self.judgement_of(store, run, readings).await?;
         store.record_judgement(run.row.id, &judgement, requested_by).await?;
@@ -109,6 +115,37 @@ impl Workshop {
             });
         });
         Ok(name)
+    }
+
+    /// Voids a run that was begun by mistake, with a reason: it is kept and struck, takes nothing more, and counts nowhere.
+    ///
+    /// # Errors
+    /// [`Refusal::ReasonMissing`]; when there is no such run.
+    pub async fn void_run(&self, actor: &Actor, run: RunId, reason: &str) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
+        if reason.trim().chars().count() < SHORTEST_REASON {
+            return Err(Refusal::ReasonMissing);
+        }
+        let store = self.of(actor);
+        store.run(run).await?;
+        store.void_run(actor.person, run, reason.trim()).await?;
+        self.winders.notify(run);
+        self.schedule_fit(actor.workshop);
+        Ok(())
+    }
+
+    /// Takes a voided run back: it stands as it did, judged anew.
+    ///
+    /// # Errors
+    /// When there is no such run.
+    pub async fn unvoid_run(&self, actor: &Actor, run: RunId) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
+        let store = self.of(actor);
+        store.unvoid_run(run).await?;
+        let run = store.run(run).await?;
+        self.judge(&store, &run, Some(actor.person)).await?;
+        self.schedule_fit(actor.workshop);
+        Ok(())
     }
 
     /// How many runs were judged by another version of the engine.

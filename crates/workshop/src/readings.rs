@@ -88,6 +88,9 @@ impl Workshop {
         readings: &[NewReading],
     ) -> Result<(), Refusal> {
         let store = self.of(actor);
+        if run.row.voided_at.is_some() {
+            return Err(Refusal::RunVoid);
+        }
         for _ in 0..TRIES {
             let mut all = readings_of(&store, run.row.id).await?;
             let last_seen = all.last().map(|reading| reading.id);

@@ -31,6 +31,9 @@ pub enum Refusal {
     /// Every operation of the run is signed: its readings are corrected, and none are added.
     #[error("the run is signed off")]
     RunClosed,
+    /// The run was voided: nothing of it is changed.
+    #[error("the run is void")]
+    RunVoid,
     /// The reading was corrected by somebody else in the meantime.
     #[error("the reading was corrected meanwhile")]
     ReadingSuperseded,
@@ -108,6 +111,9 @@ pub enum Refusal {
     /// The meter has no thermometer on the coil, and no temperature was typed.
     #[error("the coil's temperature is not known")]
     CoilTemperatureUnknown,
+    /// It takes a reason.
+    #[error("a reason is missing")]
+    ReasonMissing,
     /// Nothing is known of the instrument's input.
     #[error("the instrument's input is not known")]
     InputUnknown,

@@ -5,6 +5,7 @@ use crate::judging::readings_of;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use crate::winder_link::is_closed;
 use coil::Word as _;
 use coil::design::{Design, Kind as Format, starting_point};
 use store::{RunId, WorkshopStore};
@@ -34,9 +35,10 @@ impl TravellerProgress {
 impl Workshop {
     /// Refuses when every operation of a run is signed: asked by everything that adds to a run.
     pub(crate) async fn refuse_closed(&self, store: &WorkshopStore, run: RunId) -> Result<(), Refusal> {
-        let Some(traveller) = store.traveller_of_run(run).await? else { return Ok(()) };
-        let signed = store.signatures(run).await?;
-        if traveller.is_done(&signed) { Err(Refusal::RunClosed) } else { Ok(()) }
+        if store.run(run).await?.row.voided_at.is_some() {
+            return Err(Refusal::RunVoid);
+        }
+        if is_closed(store, run).await? { Err(Refusal::RunClosed) } else { Ok(()) }
     }
 
     /// The traveller that a new run of a design follows: the workshop's own, or the usual one.

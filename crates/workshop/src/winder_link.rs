@@ -259,8 +259,11 @@ pub(crate) async fn counter_owner(
     Ok(if is_open { CounterOwner::Other(store.run(counted).await?.row.number) } else { CounterOwner::Nobody })
 }
 
-/// Whether every operation of a run is signed.
+/// Whether every operation of a run is signed, or it was voided.
 pub(crate) async fn is_closed(store: &WorkshopStore, run: RunId) -> Result<bool, StoreError> {
+    if store.run(run).await?.row.voided_at.is_some() {
+        return Ok(true);
+    }
     let Some(traveller) = store.traveller_of_run(run).await? else { return Ok(false) };
     Ok(traveller.is_done(&store.signatures(run).await?))
 }

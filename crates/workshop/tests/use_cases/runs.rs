@@ -4,10 +4,12 @@ use super::*;
 use coil::design::Kind as Format;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
+use store::logbook::LogFilter;
 use store::timer::NewTimer;
 use store::{ClientKey, ReadingId, RunId};
 use trade::machine::MachineProfile;
 use trade::reading::Kind;
+use trade::run::RunState;
 use trade::verdict::Level;
 use trade::winding::{Event, WindingEventKind};
 use workshop::{LogEvent, LogReadings, Refusal};
@@ -332,4 +334,48 @@ async fn a_spool_of_another_gauge_takes_a_reason() {
     assert_eq!(verdict.level, Level::Look);
     let missed: Vec<_> = verdict.missed.iter().map(|m| (m.asked, m.kind)).collect();
     assert_eq!(missed, [(trade::plan::Asked::Design, Kind::Resistance)]);
+}
+
+/// A run begun by mistake is kept and struck, takes nothing more, frees its winder and counts nowhere; it can be taken back.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_run_begun_by_mistake_is_voided() {
+    let (workshop, actor, store) = set_up().await;
+    with_winder(&store, &actor, "Winder one").await;
+    let revision = design(&workshop, &actor).await;
+    let (good, wrong) = (run(&workshop, &actor, revision).await, run(&workshop, &actor, revision).await);
+    let command = WinderCommand::Run { rpm: 500.0 };
+    workshop.command_winder(&actor, wrong, WinderChoice::OfRun, command).await.unwrap();
+    measure_well(&workshop, &actor, good).await;
+    measure_well(&workshop, &actor, wrong).await;
+    let learned = async || store.of(actor.workshop).observations().await.unwrap().len();
+    assert_eq!(learned().await, 2);
+    let no_reason = workshop.void_run(&actor, wrong, " ").await;
+    assert!(matches!(no_reason, Err(Refusal::ReasonMissing)));
+    workshop.void_run(&actor, wrong, "begun on the wrong bobbin").await.unwrap();
+    assert_eq!(learned().await, 1, "it is left out of what is learned");
+    let details = workshop.run_details(&actor, wrong).await.unwrap();
+    assert_eq!((details.verdict.level, details.readings.len()), (Level::Void, 3), "all of it is kept");
+    assert!(workshop.winders_for(&actor, good).await.unwrap()[0].other_run.is_none(), "its winder is free");
+    let more = workshop.log_readings(&actor, wrong, readings(&[(Kind::Turns, 7400.0)])).await;
+    assert!(matches!(more, Err(Refusal::RunVoid)), "{more:?}");
+    assert!(matches!(workshop.rejudge_run(&actor, wrong).await, Err(Refusal::RunVoid)));
+    let in_state = async |state: RunState| {
+        let filter = LogFilter { state: Some(state), ..LogFilter::default() };
+        let (rows, count) = workshop.logbook_page(&actor, &filter, 0).await.unwrap();
+        assert_eq!(rows.len() as u64, count);
+        rows.iter().map(|row| row.run_id).collect::<Vec<_>>()
+    };
+    assert_eq!((in_state(RunState::Void).await, in_state(RunState::Open).await), (vec![wrong], vec![good]));
+    workshop.unvoid_run(&actor, wrong).await.unwrap();
+    assert_eq!(workshop.run_details(&actor, wrong).await.unwrap().verdict.level, Level::Pass);
+    assert_eq!(learned().await, 2);
+    // On its way: to wind, to measure, to finish, closed.
+    let third = run(&workshop, &actor, revision).await;
+    assert_eq!(in_state(RunState::ToWind).await, [third]);
+    workshop.log_readings(&actor, third, readings(&[(Kind::Turns, 7500.0)])).await.unwrap();
+    assert_eq!(in_state(RunState::ToMeasure).await, [third]);
+    assert_eq!(in_state(RunState::ToFinish).await, [wrong, good]);
+    close(&workshop, &actor, good).await;
+    assert_eq!(in_state(RunState::Closed).await, [good]);
+    assert_eq!(in_state(RunState::Open).await, [third, wrong]);
 }

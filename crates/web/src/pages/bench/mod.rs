@@ -16,6 +16,7 @@ use store::design::{DesignFilter, RevisionRow};
 use store::logbook::{LogFilter, LogbookRow};
 use store::timer::Timer;
 use time::Duration;
+use trade::run::RunState;
 use trade::verdict::Level;
 use workshop::{Action, WindableRevision};
 
@@ -47,13 +48,25 @@ impl From<Timer> for TimerRow {
     }
 }
 
+/// Runs that wait for the same, the newest first.
+struct OpenRuns {
+    key: &'static str,
+    name: &'static str,
+    /// How many there are in all.
+    count: u64,
+    rows: Vec<LogbookRow>,
+}
+
 #[derive(Template, WebTemplate)]
 #[template(path = "bench/bench.html")]
 struct BenchPage {
     frame: Frame,
     attention: Vec<AttentionRow>,
-    waiting: Vec<LogbookRow>,
+    /// Runs that are not closed, by what they wait for.
+    open: Vec<OpenRuns>,
+    /// Open runs out of tolerance, and how many there are.
     off: Vec<LogbookRow>,
+    off_count: u64,
     designs: Vec<RevisionRow>,
     /// What can be wound, for those who do not see the designs.
     windable: Vec<WindableRevision>,
@@ -65,11 +78,23 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppEr
     /// How many of each the bench holds.
     const ROOM: usize = 6;
     let (workshop, actor) = (&app.workshop, &user.actor);
-    let of = |level: Option<Level>| LogFilter { level, ..LogFilter::default() };
-    let waiting = workshop.logbook_rows(actor, &of(Some(Level::Waiting)), 6).await?;
-    let mut off = workshop.logbook_rows(actor, &of(None), 30).await?;
-    off.retain(|row| matches!(row.level.0, Level::Look | Level::Stop));
-    off.truncate(4);
+    let mut open = Vec::new();
+    for state in [RunState::ToWind, RunState::ToMeasure, RunState::ToFinish] {
+        let filter = LogFilter { state: Some(state), ..LogFilter::default() };
+        let (rows, count) = workshop.logbook_page(actor, &filter, 0).await?;
+        if count > 0 {
+            let rows = rows.into_iter().take(ROOM).collect();
+            open.push(OpenRuns { key: state.key(), name: state.name(), count, rows });
+        }
+    }
+    let mut off = Vec::new();
+    let mut off_count = 0;
+    for level in [Level::Stop, Level::Look] {
+        let filter = LogFilter { level: Some(level), state: Some(RunState::Open), ..LogFilter::default() };
+        let (rows, count) = workshop.logbook_page(actor, &filter, 0).await?;
+        off.extend(rows.into_iter().take(ROOM - off.len()));
+        off_count += count;
+    }
     let attention = workshop.attention(actor).await?.iter().map(row).collect();
     let mut designs = Vec::new();
     let mut windable = Vec::new();
@@ -83,8 +108,9 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppEr
     Ok(BenchPage {
         frame: Frame::new(&user, "bench", "Bench"),
         attention,
-        waiting,
+        open,
         off,
+        off_count,
         designs,
         windable,
         timers,

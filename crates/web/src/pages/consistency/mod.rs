@@ -20,7 +20,6 @@ use trade::consistency::{
     Breach, Capability, LevelShift, Limits, Rule, best_pairs, breaches, capability, individuals, level_shift,
     moving_ranges, of_subgroups, subgroups, trend,
 };
-use trade::verdict::Level;
 use workshop::ShiftExplanation;
 
 /// Routes.
@@ -162,7 +161,7 @@ async fn show(
         Some(design) => app.workshop.series(&user.actor, DesignId(design)).await?,
         None => (Vec::new(), Aims::default()),
     };
-    lines.retain(|l| charted.of(l).is_some() && l.level.0 != Level::Stop);
+    lines.retain(|l| charted.of(l).is_some() && l.level.0.counts());
     let one_kind = lines.windows(2).all(|w| w[0].revision == w[1].revision && w[0].turns == w[1].turns);
     let can_relate = lines.first().is_some_and(|l| charted.ratio(l).is_some());
     let relative =

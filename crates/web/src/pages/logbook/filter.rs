@@ -26,6 +26,7 @@ pub(super) fn filter(query: &QueryParameters) -> LogFilter {
         from: day(query.get("from")),
         to: day(query.get("to")),
         level: Level::from_key(query.get("verdict")),
+        state: query.get("state").parse().ok(),
         tag: word("tag"),
         order: Order::from_key(query.get("sort")).unwrap_or_default(),
         rising: query.get("way") == "up",

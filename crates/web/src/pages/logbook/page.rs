@@ -16,6 +16,7 @@ use presentation::field::Choice;
 use presentation::format::{self, signed_percent};
 use store::logbook::{LogbookRow, Order, PAGE};
 use trade::comparison::TolerancePolicy;
+use trade::run::RunState;
 use trade::verdict::Level;
 use workshop::Action;
 use workshop::FilterChoices;
@@ -279,6 +280,7 @@ fn choosers(choices: &FilterChoices, query: &QueryParameters) -> (Vec<Chooser>, 
     let people = choices.people.iter().map(|p| Choice::new(p.id.to_string(), &p.name));
     let winders = choices.winders.iter().map(|i| Choice::new(i.id.to_string(), &i.name));
     let levels = Level::ALL.iter().map(|l| Choice::new(l.key(), l.name()));
+    let states = RunState::ALL.iter().map(|s| Choice::new(s.key(), s.name()));
     let formats = Kind::ALL.iter().map(|kind| Choice::new(kind.word(), kind.name()));
     let tags = choices.tags.iter().map(|t| Choice::new(t, t));
     let first = vec![
@@ -286,6 +288,7 @@ fn choosers(choices: &FilterChoices, query: &QueryParameters) -> (Vec<Chooser>, 
         chooser("spool", "Spool", "any spool", spools.collect()),
         chooser("operator", "Operator", "anyone", people.collect()),
         chooser("verdict", "Verdict", "any verdict", levels.collect()),
+        chooser("state", "State", "any state", states.collect()),
     ];
     let more = vec![
         chooser("format", "Format", "any format", formats.collect()),

@@ -27,6 +27,7 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/runs/{id}/sign", web::post().to(traveller::sign))
         .route("/runs/{id}/station", web::get().to(station::show))
         .route("/runs/{id}/live", web::get().to(station::live))
+        .route("/runs/{id}/void", web::post().to(page::void))
         .route("/runs/{id}/events", web::post().to(station::log_event))
         .route("/runs/{id}/winder", web::post().to(station::command))
         .route("/winder-stop", web::post().to(station::stop))

@@ -10,6 +10,7 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
@@ -34,7 +35,7 @@ use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
 use trade::verdict::{Level, Verdict};
 use trade::winding::WindingEventKind;
-use workshop::{MeasuredCoils, RunDetails, analyser_of};
+use workshop::{MeasuredCoils, Refusal, RunDetails, analyser_of};
 
 /// What an instrument of a kind can be asked on a run's page, in the order of the work.
 const BUTTONS: [(InstrumentKind, &str); 4] = [
@@ -72,6 +73,8 @@ struct RunPage {
     operations: Vec<OperationRow>,
     /// All is signed: readings are only corrected.
     closed: bool,
+    /// It was begun by mistake, and counts nowhere.
+    void: bool,
     instruments: Vec<InstrumentButton>,
     events: Vec<EventRow>,
     winding: bool,
@@ -173,6 +176,31 @@ pub(super) async fn judge_again(
 fn seldom(one_in: f64) -> String {
     let rounded = if one_in < 20.0 { one_in.round() } else { (one_in / 10.0).round() * 10.0 };
     format!("outside its band, as one coil in {rounded:.0} is")
+}
+
+/// Voids a run, or takes it back.
+pub(super) async fn void(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let run = RunId(*id);
+    if form.is_ticked("back") {
+        app.workshop.unvoid_run(&user.actor, run).await?;
+    } else {
+        match app.workshop.void_run(&user.actor, run, form.get("reason")).await {
+            Ok(()) => {
+                flash::put(&session, FlashKind::Done, "The run is void. It is kept here, and counts nowhere.")
+            }
+            Err(refusal @ Refusal::ReasonMissing) => {
+                flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
+            }
+            Err(other) => return Err(other.into()),
+        }
+    }
+    Ok(redirect(format!("/runs/{id}")))
 }
 
 fn comparison_row(c: &Comparison, units: Units) -> ComparisonRow {
@@ -330,7 +358,8 @@ pub(super) async fn run_page(
         fields,
         flux,
         corrects,
-        closed: details.progress.closed,
+        closed: details.progress.closed || row.voided_at.is_some(),
+        void: row.voided_at.is_some(),
         instruments: instrument_buttons(&details),
         events: event_rows(&details.events),
         winding,
