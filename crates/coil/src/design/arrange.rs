@@ -1,9 +1,8 @@
 //! Whole steps on a design: what a maker does in one gesture and would else type twenty times.
 
-use super::{
-    Axis, Bar, Bias, Coil, Design, Direction, End, Metal, MetalPart, OneString, Polarity, Stage, place_in_row,
-};
-use crate::former::{Core, CoreShape};
+use super::row::row_of;
+use super::{Axis, Bar, Bias, Coil, Design, Direction, End, Metal, MetalPart, OneString, Stage};
+use crate::former::Core;
 use crate::magnet::{Grade, Material};
 use std::fmt;
 use std::str::FromStr;
@@ -145,7 +144,7 @@ impl Step {
                 coil.center_mm[1] = -coil.center_mm[1];
                 let name = coil.name.clone();
                 for pole in design.poles.iter_mut().filter(|p| p.coil == name) {
-                    pole.up = other(pole.up);
+                    pole.up = pole.up.other();
                 }
                 Ok(())
             }
@@ -259,13 +258,6 @@ fn take_out<T>(all: &mut Vec<T>, i: usize) -> Result<(), StepError> {
     Ok(())
 }
 
-const fn other(polarity: Polarity) -> Polarity {
-    match polarity {
-        Polarity::North => Polarity::South,
-        Polarity::South => Polarity::North,
-    }
-}
-
 fn one_string((core, gap_mm): (f64, f64)) -> OneString {
     OneString { note: String::new(), diameter_mm: core, core_mm: None, gap_mm }
 }
@@ -311,7 +303,7 @@ fn duplicate(design: &mut Design, i: usize) -> Result<(), StepError> {
     for mut pole in poles {
         copy.name.clone_into(&mut pole.coil);
         // The usual pair is turned over in magnet and winding, so that hum is lost and the string is not.
-        pole.up = other(pole.up);
+        pole.up = pole.up.other();
         design.poles.push(pole);
     }
     if design.wiring.join == "single" {
@@ -339,16 +331,6 @@ fn remove_coil(design: &mut Design, i: usize) -> Result<(), StepError> {
         design.wiring.join = "series".into();
     }
     Ok(())
-}
-
-/// Length and width that just hold the poles of a coil, mm.
-fn row_of(design: &Design, coil: &str) -> Option<(f64, f64)> {
-    let mut poles = design.poles.iter().filter(|p| p.coil == coil).peekable();
-    poles.peek()?;
-    let (low, high, thick) = poles.fold((f64::MAX, f64::MIN, 0.0_f64), |(low, high, thick), p| {
-        (low.min(p.x_mm), high.max(p.x_mm), thick.max(p.diameter_mm))
-    });
-    Some((high - low + thick, thick))
 }
 
 fn fit_core(design: &mut Design, i: usize) -> Result<(), StepError> {
@@ -390,55 +372,10 @@ fn staggered(design: &mut Design, stagger: Stagger) {
     }
 }
 
-/// What stood in the row of strings before follows it: poles to their strings' new places, one more for every new
-/// string, a core that held the row to its new length, and the list of strings to their number.
-pub fn follow_row(before: &Design, design: &mut Design) {
-    let (old, new) = (&before.strings, design.strings.clone());
-    let place = |string: u32| place_in_row(string, new.count, new.pitch_mm, new.handed);
-    let in_row = |pole: &super::Pole| {
-        pole.string
-            .is_some_and(|s| (place_in_row(s, old.count, old.pitch_mm, old.handed) - pole.x_mm).abs() < 1e-6)
-    };
-    let moved =
-        old.count != new.count || (old.pitch_mm - new.pitch_mm).abs() > 1e-9 || old.handed != new.handed;
-    if moved {
-        for coil in &mut design.coils {
-            let Some((row, thick)) = row_of(before, &coil.name) else { continue };
-            let rows: Vec<_> = before.poles.iter().filter(|p| p.coil == coil.name).collect();
-            let whole = rows.len() == old.count as usize && rows.iter().all(|p| in_row(p));
-            if !whole {
-                continue;
-            }
-            let core = coil.former.core;
-            let liner = core.size_mm().0 - row;
-            if core.shape != CoreShape::Round && liner > -1e-6 && liner < 10.0 {
-                let length = new.pitch_mm * f64::from(new.count - 1) + thick + liner;
-                coil.former.core.length_mm = (length * 1e6).round() / 1e6;
-            }
-            let mut row: Vec<_> = design.poles.iter().filter(|p| p.coil == coil.name).cloned().collect();
-            let at = design.poles.iter().position(|p| p.coil == coil.name).unwrap_or(0);
-            design.poles.retain(|p| p.coil != coil.name);
-            row.truncate(new.count as usize);
-            while let Some(last) = row.last().filter(|_| row.len() < new.count as usize).cloned() {
-                row.push(last);
-            }
-            for (string, pole) in (1..).zip(&mut row) {
-                pole.string = Some(string);
-                pole.x_mm = place(string);
-            }
-            design.poles.splice(at..at, row);
-        }
-    }
-    let each = &mut design.strings.each;
-    if let Some(last) = each.last().cloned() {
-        each.resize(new.count as usize, last);
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Handed, Kind, starting_point, tall_single};
+    use crate::design::{Kind, starting_point, tall_single};
     use rstest::rstest;
 
     #[rstest]
@@ -480,21 +417,6 @@ mod tests {
         Step::RemoveCoil(1).apply(&mut design).unwrap();
         assert_eq!(design, tall_single("Sedge", 6, 10.4));
         assert_eq!(Step::RemoveCoil(0).apply(&mut design), Err(StepError::LastCoil));
-    }
-
-    #[test]
-    fn the_row_follows_its_strings_and_left_hands_mirror_it() {
-        let before = tall_single("Sedge", 6, 10.4);
-        let mut after = before.clone();
-        (after.strings.count, after.strings.pitch_mm, after.strings.handed) = (8, 9.0, Handed::Left);
-        follow_row(&before, &mut after);
-        assert_eq!(after.poles.len(), 8);
-        assert!((after.poles[0].x_mm + 31.5).abs() < 1e-9);
-        assert!((after.coils[0].former.core.length_mm - (63.0 + 4.75)).abs() < 1e-9);
-        let mut back = after.clone();
-        (back.strings.count, back.strings.pitch_mm, back.strings.handed) = (6, 10.4, Handed::Right);
-        follow_row(&after, &mut back);
-        assert_eq!(back, before);
     }
 
     #[test]

@@ -8,15 +8,17 @@ mod check;
 mod difference;
 mod limits;
 mod read;
+mod row;
 mod start;
 mod surroundings;
 
-pub use arrange::{Stagger, Step, StepError, follow_row};
+pub use arrange::{Stagger, Step, StepError};
 pub use check::Problem;
 pub use difference::{Change, differences};
 pub use limits::{LIMITS, Limit, limit_at};
 pub use read::{LONGEST_BYTES, read, read_value, schema};
-pub use start::{place_in_row, reference_coil, starting_point, tall_single};
+pub use row::{follow_row, place_in_row};
+pub use start::{reference_coil, starting_point, tall_single};
 pub use surroundings::{Grounded, LeadKind, Leads, Medium, Potting};
 
 use crate::circuit::LoadCircuit;
@@ -425,6 +427,17 @@ pub enum Polarity {
     North,
     #[default]
     South,
+}
+
+impl Polarity {
+    /// The other one.
+    #[must_use]
+    pub const fn other(self) -> Self {
+        match self {
+            Self::North => Self::South,
+            Self::South => Self::North,
+        }
+    }
 }
 
 /// A bar magnet.

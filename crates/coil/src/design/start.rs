@@ -1,5 +1,6 @@
 //! Where a new design begins: generic dimensions of every format (common practice, no source).
 
+use super::row::{button_places, place_in_row};
 use super::{
     Aims, Axis, Bar, Coil, Core, Design, Direction, End, FORMAT, Former, Handed, Kind, Leads, Load, Metal,
     MetalPart, Polarity, Pole, PoleShape, Potting, Sense, Strings, Wind, Wire, Wiring, default_from_bridge,
@@ -8,23 +9,6 @@ use super::{
 use crate::former::CoreShape;
 use crate::magnet::{Grade, Material};
 use crate::wire::{Build, Gauge, Insulation, ToleranceRange};
-
-/// Where string `string` (from 1) of `count` stands along the row, mm, kept to the nanometre so that equal
-/// rows compare equal. String 1 is the thinnest: on the treble side, at positive x, unless left-handed.
-///
-/// ```
-/// use coil::design::{Handed, place_in_row};
-/// // Six strings 10 mm apart: the outer ones 25 mm from the middle, the highest to the right.
-/// assert_eq!(place_in_row(1, 6, 10.0, Handed::Right), 25.0);
-/// assert_eq!(place_in_row(6, 6, 10.0, Handed::Right), -25.0);
-/// assert_eq!(place_in_row(1, 6, 10.0, Handed::Left), -25.0);
-/// ```
-#[must_use]
-pub fn place_in_row(string: u32, count: u32, pitch_mm: f64, handed: Handed) -> f64 {
-    let side = if handed == Handed::Right { 1.0 } else { -1.0 };
-    let steps = f64::from(count.max(1) - 1) / 2.0 - (f64::from(string) - 1.0);
-    (side * steps * pitch_mm * 1e6).round() / 1e6
-}
 
 /// Turns of the standard tall single.
 const TALL_TURNS: u32 = 7500;
@@ -78,6 +62,7 @@ struct Start {
 }
 
 const ROD_MM: f64 = 4.75;
+const BUTTON_MM: f64 = 12.0;
 
 impl Start {
     /// Turns for this row, from those of a six-string one: a longer coil has more inductance per turn.
@@ -208,14 +193,11 @@ impl Start {
         let core = Core {
             shape: CoreShape::Rectangle,
             corner_mm: Some(2.0),
-            ..Core::stadium(self.row_mm + 8.0, 14.0)
+            ..Core::stadium(self.row_mm.max(BUTTON_MM + 1.0) + BUTTON_MM + 2.0, 14.0)
         };
         design.coils.push(coil("A", former(core, 5.2, 7.0), wire(42, Build::Single), 5200));
-        // As many as stand well apart.
-        let step = (self.row_mm / 3.0).max(16.0);
-        let places = if self.row_mm < 40.0 { vec![-step / 2.0, step / 2.0] } else { vec![-step, 0.0, step] };
-        for x in places {
-            let shape = (PoleShape::Button, 12.0, 5.0, 2.6);
+        for x in button_places(self.row_mm, BUTTON_MM) {
+            let shape = (PoleShape::Button, BUTTON_MM, 5.0, 2.6);
             design.poles.push(Pole { string: None, ..pole("A", shape, Grade::Alnico5, Polarity::South, x) });
         }
     }

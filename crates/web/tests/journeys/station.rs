@@ -106,3 +106,53 @@ async fn the_wrong_spool_is_told_before_it_is_wound() {
     })
     .await;
 }
+
+/// A ten-string pickup with a coil for each string grows on the sheet, is saved, wound by hand, read and judged; a second run of it
+/// that was begun by mistake is voided, and stands struck in the logbook.
+#[tokio::test(flavor = "multi_thread")]
+async fn ten_strings_with_a_coil_each_and_a_run_that_is_voided() {
+    let (server, _bench) = server_with_bench(12.0).await;
+    journey(server, |b| async move {
+        b.sign_in("ode").await;
+        b.go("/designs/new?kind=per-string").await;
+        b.fill("name", "Sandpiper").await;
+        b.fill("strings.count", "10").await;
+        b.find("[name='coils[9].wind.turns']").await;
+        assert_eq!(b.count("#drawings svg.top .pole").await, 10);
+        b.is_well().await;
+        b.press_called("Save the design").await;
+        b.until("h1", |t| t == "Sandpiper r1").await;
+        b.press_called("Start a run").await;
+        b.press_called("Start the run").await;
+        b.until("h1", |t| t.starts_with("Run 1")).await;
+        let run = b.path().await;
+        let predicted = b.text("[data-cell=resistance] .number").await;
+        assert!(predicted.contains("kΩ"), "{predicted}");
+        let facts = b.text(".run-facts").await;
+        let words: Vec<&str> = facts.split_whitespace().collect();
+        let planned = words.windows(3).find(|w| w[1..] == ["turns", "planned,"]).unwrap()[0];
+        b.fill("turns", planned).await;
+        b.fill("resistance", &predicted.replace(' ', "")).await;
+        b.fill("coil_c", "20").await;
+        b.press("form[action$='/readings'] .btn-primary").await;
+        b.until(".compare", |t| t.contains("Resistance")).await;
+        b.until(".verdict", |t| !t.is_empty()).await;
+        b.is_well().await;
+        b.go("/runs/new?revision=1").await;
+        b.press_called("Start the run").await;
+        b.until("h1", |t| t.starts_with("Run 2")).await;
+        b.press_called("Void this run").await;
+        b.fill("reason", "begun twice").await;
+        b.press_called("Void it").await;
+        b.until(".verdict h2", |t| t == "Void").await;
+        b.is_well().await;
+        b.go("/logbook?state=void").await;
+        b.until("main", |t| t.contains("Void") && t.contains("Sandpiper")).await;
+        b.go("/").await;
+        b.until("#b-wind", |t| t == "Open runs").await;
+        assert_ne!(b.path().await, run);
+        b.is_well().await;
+        b
+    })
+    .await;
+}

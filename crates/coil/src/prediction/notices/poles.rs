@@ -7,6 +7,7 @@ use crate::prediction::report::Level;
 
 pub(super) fn notices(case: Case<'_>, gather: &mut Gather) {
     places(case, gather);
+    heard(case, gather);
     magnets(case, gather);
     polarity(case, gather);
     metal(case, gather);
@@ -50,6 +51,29 @@ fn places(case: Case<'_>, gather: &mut Gather) {
             "poles",
             format!("String {missing} has no pole of its own and will sound weaker than its neighbours."),
             "Give every string a pole.",
+        );
+    }
+}
+
+/// Decibels under the mean of its row at which a string is hardly heard.
+const HARDLY_HEARD_DB: f64 = 10.0;
+
+/// A string far from every pole.
+fn heard(case: Case<'_>, gather: &mut Gather) {
+    let levels: Vec<f64> = case.figures.strings_ratio.iter().map(|r| 20.0 * r.max(1e-9).log10()).collect();
+    let mean = levels.iter().sum::<f64>() / levels.len().max(1) as f64;
+    let quiet: Vec<String> = (1..)
+        .zip(&levels)
+        .filter(|(_, level)| **level < mean - HARDLY_HEARD_DB)
+        .map(|(string, level): (u32, _)| format!("{string} ({:.0} dB)", level - mean))
+        .collect();
+    if !quiet.is_empty() {
+        gather.report(
+            Level::Warn,
+            "string-not-heard",
+            "poles",
+            format!("Against the mean of the row these strings are hardly heard: {}.", quiet.join(", ")),
+            "Bring a pole, a blade or a magnet under them, and a core that reaches so far.",
         );
     }
 }
