@@ -192,7 +192,11 @@ pub(super) async fn void(
     } else {
         match app.workshop.void_run(&user.actor, run, form.get("reason")).await {
             Ok(()) => {
-                flash::put(&session, FlashKind::Done, "The run is void. It is kept here, and counts nowhere.");
+                flash::put(
+                    &session,
+                    FlashKind::Done,
+                    "The run is void. It is kept here, and counts nowhere.",
+                );
             }
             Err(refusal @ Refusal::ReasonMissing) => {
                 flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
