@@ -129,8 +129,14 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
     let (workshop, owner) = store.create_workshop("Faults", &owner).await.unwrap();
     let mut design = tall_single("Sedge", 6, 10.4);
     design.coils[0].wind.turns = PLANNED;
-    let new =
-        NewRevision { key: ClientKey::random(), parent: None, note: "", design: &design, prediction: None };
+    let new = NewRevision {
+        key: ClientKey::random(),
+        parent: None,
+        note: "",
+        design: &design,
+        prediction: None,
+        newest_seen: None,
+    };
     let revision = store.of(workshop).save_revision(owner, &new).await.unwrap();
     let run = NewRun {
         tolerance: trade::comparison::TolerancePolicy::default(),

@@ -86,6 +86,8 @@ pub struct NewRevision<'a> {
     pub design: &'a Design,
     /// What it is predicted to be, if it can be predicted.
     pub prediction: Option<&'a Prediction>,
+    /// The newest number of its design that was seen: a newer one refuses it. `None` does not ask.
+    pub newest_seen: Option<u32>,
 }
 
 /// How a list of designs is ordered.
@@ -191,6 +193,10 @@ impl WorkshopStore {
             .bind(design)
             .fetch_one(&mut *tx)
             .await?;
+        // Under the design's lock, so that of several who save at once from one state one does.
+        if new.newest_seen.is_some_and(|seen| last.unwrap_or(0) > seen) {
+            return Err(StoreError::Changed("design"));
+        }
         let coil = new.design.coils.first();
         let pickup = new.prediction.map(|p| &p.pickup);
         let done = sqlx::query(

@@ -67,6 +67,10 @@ pub struct LogbookRow {
     pub calibrated: bool,
     /// Standard deviations of the workshop's own coils beyond which this one is out of tolerance.
     pub control_sd: f64,
+    /// What its wire was taken to have, and what its spool was measured to have since, Ω/m.
+    pub wire_ohm_per_m: Option<f64>,
+    pub spool_ohm_per_m: Option<f64>,
+    pub spool_at_c: Option<f64>,
 }
 
 impl LogbookRow {
@@ -83,7 +87,13 @@ impl LogbookRow {
                 self.design_id.0,
             ),
             coil_c: self.coil_c,
-            ratios: [self.resistance_ratio, self.inductance_ratio, self.capacitance_ratio, self.build_ratio],
+            ratios: [
+                self.resistance_ratio
+                    .map(|r| r - known_since(self.wire_ohm_per_m, self.spool_ohm_per_m, self.spool_at_c)),
+                self.inductance_ratio,
+                self.capacitance_ratio,
+                self.build_ratio,
+            ],
         }
     }
 }
@@ -220,9 +230,11 @@ const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.d
      i.name AS winder, l.started_at, l.level, l.verdict, l.planned_turns, l.turns, l.coil_c, l.resistance_ohm, \
      l.resistance_off, l.resistance_bands, l.inductance_h, l.inductance_off, l.inductance_bands, l.capacitance_f, \
      l.flux_ratio, l.peak_hz, l.output_db, l.wire_m, l.resistance_ratio, l.inductance_ratio, l.capacitance_ratio, \
-     l.build_ratio, u.remark, u.client_key, u.calibration_id IS NOT NULL AS calibrated, u.control_sd ";
+     l.build_ratio, u.remark, u.client_key, u.calibration_id IS NOT NULL AS calibrated, u.control_sd, \
+     l.wire_ohm_per_m, k.ohm_per_m AS spool_ohm_per_m, k.at_c AS spool_at_c ";
 
-const JOINS: &str = "LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id ";
+const JOINS: &str = "LEFT JOIN instruments i ON i.id = l.winder_id JOIN runs u ON u.id = l.run_id \
+     LEFT JOIN spools k ON k.id = l.spool_id ";
 
 /// How the measured coils of a design deviate from their predictions, in one quantity.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -352,6 +364,31 @@ impl Store {
     }
 }
 
+macro_rules! observation_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT l.number, l.spool_id, l.operator_id, l.winder_id, l.straight, l.format, l.design_id, l.coil_c, \
+             l.resistance_ratio, l.inductance_ratio, l.capacitance_ratio, l.build_ratio, l.wire_ohm_per_m, \
+             s.ohm_per_m AS spool_ohm_per_m, s.at_c AS spool_at_c \
+             FROM logbook l LEFT JOIN spools s ON s.id = l.spool_id \
+             WHERE l.workshop_id = ? AND l.level NOT IN ('stop', 'void') \
+             AND (l.resistance_ratio IS NOT NULL OR l.inductance_ratio IS NOT NULL) ",
+            $rest
+        )
+    };
+}
+
+/// What a spool was measured to have since a coil was wound of it, over what it was taken to have then: a logarithm. What a coil
+/// says of its spool is relative to what was known of it; as that changes, so does what the coil adds to it.
+fn known_since(then: Option<f64>, now: Option<f64>, at_c: Option<f64>) -> f64 {
+    match (then, now) {
+        (Some(then), Some(now)) if then > 0.0 && now > 0.0 => {
+            (coil::wire::at_temperature(now, at_c.unwrap_or(20.0), 20.0) / then).ln()
+        }
+        _ => 0.0,
+    }
+}
+
 impl WorkshopStore {
     /// Writes, or writes anew, the line of a run.
     pub async fn write_summary(&self, run: RunId, outcome: &Judgement) -> Result<(), StoreError> {
@@ -421,30 +458,23 @@ impl WorkshopStore {
     /// What learning takes of every run that was measured and was not stopped.
     pub async fn observations(&self) -> Result<Vec<Observation>, StoreError> {
         let workshop = self.workshop;
-        let rows: Vec<ObservationRow> = sqlx::query_as(
-            "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
-             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level NOT IN ('stop', 'void') \
-             AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) ORDER BY started_at, run_id",
-        )
-        .bind(workshop)
-        .fetch_all(&self.pool)
-        .await?;
+        let rows: Vec<ObservationRow> =
+            sqlx::query_as(observation_columns!("ORDER BY l.started_at, l.run_id"))
+                .bind(workshop)
+                .fetch_all(&self.pool)
+                .await?;
         Ok(rows.iter().map(ObservationRow::observation).collect())
     }
 
     /// The same of the last of them only, oldest first.
     pub async fn recent_observations(&self, most: u32) -> Result<Vec<Observation>, StoreError> {
         let workshop = self.workshop;
-        let mut rows: Vec<ObservationRow> = sqlx::query_as(
-            "SELECT number, spool_id, operator_id, winder_id, straight, format, design_id, coil_c, resistance_ratio, \
-             inductance_ratio, capacitance_ratio, build_ratio FROM logbook WHERE workshop_id = ? AND level NOT IN ('stop', 'void') \
-             AND (resistance_ratio IS NOT NULL OR inductance_ratio IS NOT NULL) \
-             ORDER BY started_at DESC, run_id DESC LIMIT ?",
-        )
-        .bind(workshop)
-        .bind(most)
-        .fetch_all(&self.pool)
-        .await?;
+        let mut rows: Vec<ObservationRow> =
+            sqlx::query_as(observation_columns!("ORDER BY l.started_at DESC, l.run_id DESC LIMIT ?"))
+                .bind(workshop)
+                .bind(most)
+                .fetch_all(&self.pool)
+                .await?;
         rows.reverse();
         Ok(rows.iter().map(ObservationRow::observation).collect())
     }
@@ -537,6 +567,9 @@ struct ObservationRow {
     inductance_ratio: Option<f64>,
     capacitance_ratio: Option<f64>,
     build_ratio: Option<f64>,
+    wire_ohm_per_m: Option<f64>,
+    spool_ohm_per_m: Option<f64>,
+    spool_at_c: Option<f64>,
 }
 
 impl ObservationRow {
@@ -552,7 +585,13 @@ impl ObservationRow {
                 self.design_id,
             ),
             coil_c: self.coil_c,
-            ratios: [self.resistance_ratio, self.inductance_ratio, self.capacitance_ratio, self.build_ratio],
+            ratios: [
+                self.resistance_ratio
+                    .map(|r| r - known_since(self.wire_ohm_per_m, self.spool_ohm_per_m, self.spool_at_c)),
+                self.inductance_ratio,
+                self.capacitance_ratio,
+                self.build_ratio,
+            ],
         }
     }
 }
@@ -571,12 +610,12 @@ pub(crate) async fn write_summary_on(
          spool_id, spool, operator_id, operator, winder_id, started_at, planned_turns, words, straight, clockwise, north, level, verdict, \
          turns, coil_c, resistance_ohm, resistance_off, resistance_bands, resistance_ratio, inductance_h, \
          inductance_off, inductance_bands, inductance_ratio, capacitance_f, capacitance_ratio, build_ratio, flux_ratio, \
-         peak_hz, output_db, wire_m) \
+         peak_hz, output_db, wire_m, wire_ohm_per_m) \
          SELECT u.id, u.workshop_id, u.number, u.revision_id, r.number, r.design_id, r.name, r.kind, r.gauge, \
          u.spool_id, s.label, u.operator_id, p.name, u.winder_id, u.created_at, u.planned_turns, \
          LOWER(CONCAT_WS(' ', r.name, s.label, p.name, i.name, u.remark, \
            (SELECT GROUP_CONCAT(t.words SEPARATOR ' ') FROM readings t WHERE t.run_id = u.id AND t.words <> ''))), \
-         ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ? \
+         ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ? \
          FROM runs u JOIN revisions r ON r.id = u.revision_id JOIN people p ON p.id = u.operator_id \
          LEFT JOIN spools s ON s.id = u.spool_id LEFT JOIN instruments i ON i.id = u.winder_id \
          WHERE u.workshop_id = ? AND u.id = ?",
@@ -603,6 +642,7 @@ pub(crate) async fn write_summary_on(
     .bind(facts.peak_hz)
     .bind(facts.output_db)
     .bind(facts.wire_m)
+    .bind(facts.wire_ohm_per_m)
     .bind(workshop)
     .bind(run)
     .execute(&mut *connection)

@@ -23,6 +23,8 @@ pub struct Part {
     pub supplier: String,
     /// How many are there.
     pub stock: i64,
+    /// Counts the changes of its details.
+    pub version: u32,
 }
 
 /// A part to add.
@@ -53,6 +55,8 @@ pub struct PartDetails {
     pub order_below: Option<u32>,
     /// Who sells it.
     pub supplier: String,
+    /// The state that was seen; `None` writes over whatever is there.
+    pub version: Option<u32>,
 }
 
 /// Stock that came or went.
@@ -126,7 +130,7 @@ impl WorkshopStore {
     pub async fn parts(&self) -> Result<Vec<Part>, StoreError> {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
-            "SELECT p.id, p.kind, p.name, p.each_cost, p.order_below, p.supplier, \
+            "SELECT p.id, p.kind, p.name, p.each_cost, p.order_below, p.supplier, p.version, \
              CAST(COALESCE((SELECT SUM(m.by_count) FROM part_moves m WHERE m.part_id = p.id), 0) AS SIGNED) AS stock \
              FROM parts p WHERE p.workshop_id = ? AND p.retired_at IS NULL ORDER BY p.kind, p.name",
         )
@@ -147,16 +151,22 @@ impl WorkshopStore {
         let mut tx = self.pool.begin().await?;
         let before =
             snapshot(&mut tx, STANDS, self.workshop, id.0).await?.ok_or(StoreError::Missing("part"))?;
-        sqlx::query(
-            "UPDATE parts SET each_cost = ?, order_below = ?, supplier = ? WHERE workshop_id = ? AND id = ?",
+        let done = sqlx::query(
+            "UPDATE parts SET each_cost = ?, order_below = ?, supplier = ?, version = version + 1 \
+             WHERE workshop_id = ? AND id = ? AND (? IS NULL OR version = ?)",
         )
         .bind(details.each_cost)
         .bind(details.order_below)
         .bind(&details.supplier)
         .bind(self.workshop)
         .bind(id)
+        .bind(details.version)
+        .bind(details.version)
         .execute(&mut *tx)
         .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed("part"));
+        }
         self.audit(by, AuditAction::Part).changed(&mut tx, STANDS, id.0, Some(before)).await?;
         tx.commit().await?;
         Ok(())

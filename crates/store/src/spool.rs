@@ -48,6 +48,8 @@ pub struct Spool {
     pub winder: Option<String>,
     /// When it was used up, UTC.
     pub emptied_at: Option<PrimitiveDateTime>,
+    /// Counts the changes of its card.
+    pub version: u32,
     /// Wire that runs took off it since the wire left was noted, m.
     pub used_m: f64,
     /// Runs wound on it.
@@ -114,6 +116,8 @@ pub struct SpoolDetails {
     pub winder: Option<InstrumentId>,
     /// Whether it is used up.
     pub emptied: bool,
+    /// The state that was seen; `None` writes over whatever is there.
+    pub version: Option<u32>,
 }
 
 macro_rules! spool_columns {
@@ -121,7 +125,7 @@ macro_rules! spool_columns {
         concat!(
             "SELECT s.id, s.label, s.gauge, s.insulation, s.build, s.tolerance, s.bare_mm, s.overall_mm, s.ohm_per_m, \
              s.at_c, s.left_m, s.remark, s.created_at, s.supplier, s.lot, s.cost_per_kg, s.empty_g, s.winder_id, \
-             i.name AS winder, s.emptied_at, \
+             i.name AS winder, s.emptied_at, s.version, \
              COALESCE((SELECT SUM(l.wire_m) FROM logbook l WHERE l.workshop_id = s.workshop_id AND l.spool_id = s.id \
                AND l.started_at > COALESCE(s.left_at, s.created_at)), 0) AS used_m, \
              (SELECT COUNT(*) FROM logbook l WHERE l.workshop_id = s.workshop_id AND l.spool_id = s.id) AS runs, \
@@ -226,10 +230,11 @@ impl WorkshopStore {
         let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
         let before = snapshot(&mut tx, STANDS, workshop, id.0).await?.ok_or(StoreError::Missing("spool"))?;
-        sqlx::query(
-            "UPDATE spools SET supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \
+        let done = sqlx::query(
+            "UPDATE spools SET version = version + 1, supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \
              winder_id = (SELECT id FROM instruments WHERE workshop_id = ? AND id = ?), \
-             emptied_at = IF(?, COALESCE(emptied_at, UTC_TIMESTAMP(6)), NULL) WHERE workshop_id = ? AND id = ?",
+             emptied_at = IF(?, COALESCE(emptied_at, UTC_TIMESTAMP(6)), NULL) \
+             WHERE workshop_id = ? AND id = ? AND (? IS NULL OR version = ?)",
         )
         .bind(&care.supplier)
         .bind(&care.lot)
@@ -240,8 +245,13 @@ impl WorkshopStore {
         .bind(care.emptied)
         .bind(workshop)
         .bind(id)
+        .bind(care.version)
+        .bind(care.version)
         .execute(&mut *tx)
         .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed("spool"));
+        }
         self.audit(by, AuditAction::Spool).changed(&mut tx, STANDS, id.0, Some(before)).await?;
         tx.commit().await?;
         Ok(())

@@ -41,6 +41,7 @@ async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &st
         note: "first",
         design: &design,
         prediction: Some(&prediction),
+        newest_seen: None,
     };
     store.of(workshop).save_revision(author, &new).await.unwrap()
 }
@@ -142,7 +143,14 @@ async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
     let mut changed = store.of(shop).revision(first).await.unwrap().design;
     changed.coils[0].wind.turns = 8000;
     let key = ClientKey::random();
-    let next = NewRevision { key, parent: Some(first), note: "hotter", design: &changed, prediction: None };
+    let next = NewRevision {
+        key,
+        parent: Some(first),
+        note: "hotter",
+        design: &changed,
+        prediction: None,
+        newest_seen: None,
+    };
     let second = store.of(shop).save_revision(owner, &next).await.unwrap();
     // The same submission again is the same revision.
     assert_eq!(store.of(shop).save_revision(owner, &next).await.unwrap(), second);
@@ -171,6 +179,7 @@ async fn two_people_saving_at_once_get_two_revisions() {
             note: "",
             design: &document,
             prediction: None,
+            newest_seen: None,
         };
         store.of(shop).save_revision(owner, &new).await
     };
@@ -376,6 +385,7 @@ async fn a_document_with_every_part_comes_back_as_it_was() {
         note: "ß — Ω",
         design: &document,
         prediction: None,
+        newest_seen: None,
     };
     let id = store.of(shop).save_revision(owner, &new).await.unwrap();
     let saved = store.of(shop).revision(id).await.unwrap();

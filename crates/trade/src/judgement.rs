@@ -74,6 +74,8 @@ pub struct RunSummary {
     pub output_db: Option<f64>,
     /// Wire on the coil, m.
     pub wire_m: Option<f64>,
+    /// Ohms a metre at 20 °C that its wire was taken to have.
+    pub wire_ohm_per_m: Option<f64>,
 }
 
 impl RunSummary {
@@ -158,6 +160,7 @@ fn summary(
             p.pickup.relative_output_db.nominal + 20.0 * flux_ratio.unwrap_or(0.0) / std::f64::consts::LN_10
         }),
         wire_m: turns.and_then(|_| Some(prediction?.coils.first()?.wire_length_m.nominal)),
+        wire_ohm_per_m: coil.map(|c| c.wire.ohm_per_m_20c()),
     }
 }
 

@@ -87,6 +87,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             note: "",
             design: &design,
             prediction: Some(&prediction),
+            newest_seen: None,
         };
         designs.push((store.of(workshop).save_revision(owner, &new).await.unwrap(), design, prediction));
     }
@@ -167,6 +168,7 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
                 missed: Vec::new(),
             },
             summary: RunSummary {
+                wire_ohm_per_m: None,
                 straight: design.coils[0].wind.wander <= 0.0,
                 turns: Some(turns),
                 coil_c: Some(20.0 + deviate(dice)),

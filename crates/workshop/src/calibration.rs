@@ -257,6 +257,15 @@ impl Workshop {
 
     /// Fits again soon, behind the requests: several readings in a row are one fit.
     pub(crate) fn schedule_fit(&self, workshop: WorkshopId) {
+        self.schedule(workshop, false);
+    }
+
+    /// The same, however few runs are new: what the runs are held against has changed.
+    pub(crate) fn schedule_whole_fit(&self, workshop: WorkshopId) {
+        self.schedule(workshop, true);
+    }
+
+    fn schedule(&self, workshop: WorkshopId, always: bool) {
         if !self.calibrations.schedule(workshop) {
             return;
         }
@@ -264,7 +273,7 @@ impl Workshop {
         tokio::spawn(async move {
             tokio::time::sleep(PATIENCE).await;
             this.calibrations.begin(workshop);
-            if let Err(error) = this.fit(workshop, false).await {
+            if let Err(error) = this.fit(workshop, always).await {
                 tracing::warn!(%error, "the calibration was not fitted this time");
             }
         });

@@ -9,7 +9,7 @@ use coil::search::Adjustment;
 use store::design::{NewRevision, Revision, RevisionRow};
 use store::run::RunRow;
 use store::sweep::{NewSweep, SweepRow};
-use store::{ClientKey, RevisionId};
+use store::{ClientKey, RevisionId, StoreError};
 use trade::sweep::Sweep;
 
 /// A revision to save.
@@ -106,7 +106,7 @@ impl Workshop {
     pub async fn save_revision(&self, actor: &Actor, command: &SaveRevision) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
         let store = self.of(actor);
-        let mut of = None;
+        let (mut of, mut newest_seen) = (None, None);
         if let Some(parent) = command.parent {
             let parent = store.revision(parent).await?;
             let newest = self.newest_revision(actor, &parent).await?;
@@ -117,7 +117,7 @@ impl Workshop {
             if parent.design == command.design && store.revision_by_key(&command.key).await?.is_none() {
                 return Err(Refusal::NothingNew);
             }
-            of = Some(parent.row.design_id);
+            (of, newest_seen) = (Some(parent.row.design_id), Some(newest.number));
         }
         let prediction = self.prediction_of(actor, of, &command.design).await?.ok();
         let new = NewRevision {
@@ -126,8 +126,19 @@ impl Workshop {
             note: &command.note,
             design: &command.design,
             prediction: prediction.as_deref(),
+            newest_seen,
         };
-        Ok(store.save_revision(actor.person, &new).await?)
+        match store.save_revision(actor.person, &new).await {
+            // Somebody was quicker by a moment.
+            Err(StoreError::Changed(_)) => match command.parent {
+                Some(parent) => {
+                    let parent = store.revision(parent).await?;
+                    Err(Refusal::NewerRevision(Box::new(self.newest_revision(actor, &parent).await?)))
+                }
+                None => Err(Refusal::ChangedMeanwhile("design")),
+            },
+            done => Ok(done?),
+        }
     }
 
     /// Restores an older revision: its document becomes the newest revision, and nothing in between is lost.
@@ -186,6 +197,7 @@ impl Workshop {
                 note: &note,
                 design: &design,
                 prediction: prediction.as_deref(),
+                newest_seen: None,
             };
             family.push(store.save_revision(actor.person, &new).await?);
         }

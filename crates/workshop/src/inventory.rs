@@ -142,6 +142,8 @@ impl Workshop {
             check.left_m = length_m(&spool, gross - empty);
         }
         store.check_spool(id, actor.person, key, &check).await?;
+        // What its coils have said of it is relative to what was known of it: that is fitted anew.
+        self.schedule_whole_fit(actor.workshop);
         Ok(())
     }
 

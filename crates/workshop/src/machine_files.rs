@@ -9,8 +9,7 @@ use crate::service::Workshop;
 use crate::station::WinderChoice;
 use crate::travellers::TravellerProgress;
 use coil::design::Direction;
-use coil::prediction::{Prediction, lay_coil};
-use std::sync::Arc;
+use coil::prediction::{PredictionSummary, lay_coil};
 use store::run::Run;
 use store::{InstrumentId, RunId};
 use trade::instrument::InstrumentKind;
@@ -83,7 +82,7 @@ impl Workshop {
         Ok(self.of(actor).keep_machine(actor.person, id, machine).await?)
     }
 
-    /// What goes on the paper traveller of a run: the run, how far it has come, and its uncalibrated prediction.
+    /// What goes on the paper traveller of a run: the run, how far it has come, and what its page says that it should be.
     ///
     /// # Errors
     /// When there is no such run.
@@ -91,7 +90,7 @@ impl Workshop {
         &self,
         actor: &Actor,
         run: RunId,
-    ) -> Result<(Run, TravellerProgress, Option<Arc<Prediction>>), Refusal> {
+    ) -> Result<(Run, TravellerProgress, Option<PredictionSummary>), Refusal> {
         actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
@@ -99,7 +98,10 @@ impl Workshop {
         let traveller = store.traveller_of_run(run.row.id).await?;
         let signed = store.signatures(run.row.id).await?;
         let progress = TravellerProgress::of(traveller.as_ref(), &signed, &readings);
-        let prediction = self.uncalibrated_prediction(&run.design).await?.ok();
+        let prediction = match store.run_prediction(run.row.id).await? {
+            Some(recorded) => Some(recorded),
+            None => self.prediction_as_wound(&run, &readings).await?.ok().map(|p| p.summary()),
+        };
         Ok((run, progress, prediction))
     }
 }

@@ -124,7 +124,8 @@ impl Workshop {
         })
     }
 
-    async fn prediction_as_wound(
+    /// What a run's coil, as wound, should be by what the workshop knew when it was started.
+    pub(crate) async fn prediction_as_wound(
         &self,
         run: &Run,
         readings: &[Reading],

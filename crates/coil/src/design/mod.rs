@@ -25,7 +25,7 @@ use crate::circuit::LoadCircuit;
 use crate::former::Core;
 use crate::magnet::Material;
 use crate::string::note_hz;
-use crate::wire::{Build, Gauge, Insulation, ToleranceRange};
+use crate::wire::{Build, Gauge, Insulation, ToleranceRange, WireData, at_temperature};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -220,6 +220,33 @@ pub struct Wire {
     /// What was measured on the spool itself, which wins over the tables.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub spool: Option<Spool>,
+}
+
+impl Wire {
+    /// The wire by the tables, and by what was measured on its spool.
+    #[must_use]
+    pub fn data(&self) -> WireData {
+        let spool = self.spool.unwrap_or_default();
+        let m = |mm: Option<f64>| mm.map(|v| v * 1e-3);
+        let ohms = spool.ohm_per_m.map(|r| at_temperature(r, spool.at_c.unwrap_or(20.0), 20.0));
+        WireData::ordered(self.gauge, self.insulation, self.build, self.range).measured(
+            m(spool.bare_mm),
+            m(spool.overall_mm),
+            ohms,
+        )
+    }
+
+    /// Ohms a metre at 20 °C.
+    ///
+    /// ```
+    /// use coil::design::reference_coil;
+    /// let wire = &reference_coil().coils[0].wire;
+    /// assert!((5.0..6.0).contains(&wire.ohm_per_m_20c()), "42 AWG has about 5.4 Ω/m");
+    /// ```
+    #[must_use]
+    pub fn ohm_per_m_20c(&self) -> f64 {
+        self.data().ohm_per_m
+    }
 }
 
 /// What was measured on a spool.

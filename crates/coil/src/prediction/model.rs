@@ -8,7 +8,7 @@ use crate::former::Outline;
 use crate::inductance::Winding;
 use crate::magnet::{Block, Body, Magnetised, Material, Rod};
 use crate::wind::{Bonds, GuidePlan, Lay, Pattern, Section, lay};
-use crate::wire::{Pull, WireData, at_temperature, pull};
+use crate::wire::{Pull, WireData, pull};
 
 /// Share of the breaking pull that is usual, where the design names none (common practice, no source).
 pub(super) const USUAL_PULL: f64 = 0.33;
@@ -108,11 +108,7 @@ pub(super) struct Laid {
 
 impl Laid {
     pub(super) fn of(coil: &Coil) -> Self {
-        let spool = coil.wire.spool.unwrap_or_default();
-        let mm = |value: Option<f64>| value.map(|v| v * 1e-3);
-        let ohms = spool.ohm_per_m.map(|r| at_temperature(r, spool.at_c.unwrap_or(20.0), 20.0));
-        let wire = WireData::ordered(coil.wire.gauge, coil.wire.insulation, coil.wire.build, coil.wire.range)
-            .measured(mm(spool.bare_mm), mm(spool.overall_mm), ohms);
+        let wire = coil.wire.data();
         let pulled = coil.wind.tension_n.map(|tension| pull(tension, wire.bare_m));
         let plan = GuidePlan::of(&coil.wind, coil.former.height_mm * 1e-3, wire.overall_m);
         let of_breaking = pulled.map_or(USUAL_PULL, |p| p.of_breaking);

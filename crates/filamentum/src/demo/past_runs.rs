@@ -123,8 +123,14 @@ impl DemoWorkshop<'_> {
         note: &str,
     ) -> anyhow::Result<RevisionId> {
         let prediction = predict(design).ok();
-        let new =
-            NewRevision { key: ClientKey::random(), parent, note, design, prediction: prediction.as_ref() };
+        let new = NewRevision {
+            key: ClientKey::random(),
+            parent,
+            note,
+            design,
+            prediction: prediction.as_ref(),
+            newest_seen: None,
+        };
         Ok(self.store.of(self.workshop).save_revision(self.owner, &new).await?)
     }
 

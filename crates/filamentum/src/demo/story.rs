@@ -59,6 +59,7 @@ impl DemoWorkshop<'_> {
                 empty_g: Some(112.0),
                 winder,
                 emptied: false,
+                version: None,
             };
             self.store.of(self.workshop).update_spool(self.owner, spool, &care).await?;
         }

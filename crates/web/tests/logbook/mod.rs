@@ -308,6 +308,7 @@ async fn listening_is_blind_until_it_is_scored() {
         note: "",
         design: &other,
         prediction: None,
+        newest_seen: None,
     };
     store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let second = "date,design,revision,turns,resistance,coil_c\n2026-06-01,Sedge,r2,8020,6.2k,20\n2026-06-02,Sedge,r2,8020,6.21k,20\n";
@@ -383,6 +384,7 @@ async fn a_model_is_compared_with_its_target() {
         note: "",
         design: &design,
         prediction: None,
+        newest_seen: None,
     };
     store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let empty = visit.get("/consistency").await;

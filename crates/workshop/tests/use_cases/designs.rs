@@ -144,3 +144,29 @@ async fn a_search_finds_what_was_aimed_at_and_can_be_cancelled() {
     };
     tokio::time::timeout(std::time::Duration::from_secs(30), ended).await.unwrap();
 }
+
+/// Of four who save at once from one revision one does; the others are told of the newer one. What is the same is not saved again.
+#[tokio::test(flavor = "multi_thread")]
+async fn of_several_who_save_at_once_one_does() {
+    let (workshop, actor, _) = set_up().await;
+    let first = design(&workshop, &actor).await;
+    let document = workshop.revision(&actor, first).await.unwrap().design;
+    let next = |turns: u32| {
+        let mut design = document.clone();
+        design.coils[0].wind.turns = turns;
+        SaveRevision { parent: Some(first), newest_seen: 1, ..command(design) }
+    };
+    let same = SaveRevision { parent: Some(first), newest_seen: 1, ..command(document.clone()) };
+    assert!(matches!(workshop.save_revision(&actor, &same).await, Err(Refusal::NothingNew)));
+    let all = [next(7600), next(7700), next(7800), next(7900)];
+    let [a, b, c, d] = &all;
+    let done = tokio::join!(
+        workshop.save_revision(&actor, a),
+        workshop.save_revision(&actor, b),
+        workshop.save_revision(&actor, c),
+        workshop.save_revision(&actor, d),
+    );
+    let done = [done.0, done.1, done.2, done.3];
+    assert_eq!(done.iter().filter(|d| d.is_ok()).count(), 1, "{done:?}");
+    assert!(done.iter().filter_map(|d| d.as_ref().err()).all(|e| matches!(e, Refusal::NewerRevision(_))));
+}

@@ -1,11 +1,12 @@
 //! Spools and parts: labels, checks, weights, stock, costs.
 
-use super::{design, run, set_up};
+use super::{design, readings, run, set_up};
 use coil::design::Spool as Measured;
 use coil::wire::ToleranceRange;
-use store::part::NewPart;
+use store::part::{NewPart, PartDetails};
 use store::spool::{NewCheck, NewSpool, SpoolDetails};
 use store::{ClientKey, SpoolId};
+use trade::reading::Kind;
 use trade::stock::PartKind;
 use workshop::{Actor, Refusal, StartRun, Workshop};
 
@@ -164,4 +165,67 @@ async fn a_cost_says_what_it_does_not_know() {
     let (sum, is_missing) = cost.unwrap().total();
     // Some 30 g of wire at 0.10 a gram.
     assert!(!is_missing && (4.5..7.5).contains(&sum), "{sum}");
+}
+
+/// Of two who change one card from one state the second is told, and neither is written over in silence.
+#[tokio::test]
+async fn a_card_is_changed_by_who_saw_it_last() {
+    let (workshop, actor, store) = set_up().await;
+    let spool = workshop.add_spool(&actor, &new_spool("K-12", None)).await.unwrap();
+    let id = part(&workshop, &actor, "rods", 3).await;
+    let seen = Some(store.of(actor.workshop).spool(spool).await.unwrap().version);
+    let from = |supplier: &str, version| SpoolDetails {
+        supplier: supplier.into(),
+        version,
+        ..SpoolDetails::default()
+    };
+    workshop.update_spool(&actor, spool, &from("Heron Wire", seen)).await.unwrap();
+    let late = workshop.update_spool(&actor, spool, &from("Marsh Wire", seen)).await;
+    assert!(matches!(late, Err(Refusal::ChangedMeanwhile("spool"))));
+    assert_eq!(store.of(actor.workshop).spool(spool).await.unwrap().supplier, "Heron Wire");
+    let seen = Some(workshop.parts(&actor).await.unwrap()[0].version);
+    let costs = |each: f64, version| PartDetails { each_cost: Some(each), version, ..PartDetails::default() };
+    workshop.update_part(&actor, id, &costs(2.0, seen)).await.unwrap();
+    let late = workshop.update_part(&actor, id, &costs(3.0, seen)).await;
+    assert!(matches!(late, Err(Refusal::ChangedMeanwhile("part"))));
+}
+
+/// What coils have said of a spool is relative to what was known of it: when its wire is measured and found to have just that,
+/// the next coil is predicted as well as before, not twice as high.
+#[tokio::test(flavor = "multi_thread")]
+async fn measuring_a_spool_takes_its_learned_effect_over() {
+    const TRUE_OFF: f64 = 1.03;
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let [thin, plain] = ["T-1", "P-1"].map(|label| new_spool(label, None));
+    let thin = workshop.add_spool(&actor, &thin).await.unwrap();
+    let plain = workshop.add_spool(&actor, &plain).await.unwrap();
+    let bare = async |spool: SpoolId| {
+        let id = workshop.start_run(&actor, &start_on(&actor, revision, spool)).await.unwrap();
+        let wound = workshop.run_details(&actor, id).await.unwrap();
+        (
+            id,
+            wound.run.design.coils[0].wire.ohm_per_m_20c(),
+            wound.prediction.unwrap().pickup.resistance_20c_ohm.nominal,
+        )
+    };
+    let (_, table, ohms) = bare(plain).await;
+    for k in 0..10 {
+        for (spool, off) in [(thin, TRUE_OFF), (plain, 1.0)] {
+            let (id, ..) = bare(spool).await;
+            // Good to two tenths of a per cent.
+            let scatter = 1.0 + 0.002 * f64::from(k % 3 - 1);
+            let read = [(Kind::Turns, 7500.0), (Kind::Resistance, ohms * off * scatter)];
+            workshop.log_readings(&actor, id, readings(&read)).await.unwrap();
+        }
+    }
+    workshop.fit_now(&actor).await.unwrap();
+    let (_, _, learned) = bare(thin).await;
+    assert!((learned / ohms - TRUE_OFF).abs() < 0.008, "{}", learned / ohms);
+    let check = NewCheck { ohm_per_m: Some(table * TRUE_OFF), at_c: Some(20.0), ..NewCheck::default() };
+    workshop.check_spool(&actor, thin, &ClientKey::random(), check).await.unwrap();
+    workshop.fit_now(&actor).await.unwrap();
+    let (_, now, measured) = bare(thin).await;
+    assert!((now / table - TRUE_OFF).abs() < 1e-9);
+    assert!((measured / ohms - TRUE_OFF).abs() < 0.008, "{}", measured / ohms);
 }

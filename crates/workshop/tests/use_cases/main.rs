@@ -295,7 +295,12 @@ async fn a_part_is_edited_and_belongs_to_its_workshop() {
         workshop.add_part(&actor, &NewPart { key: ClientKey::random(), ..new }).await,
         Err(Refusal::NameTaken(_))
     ));
-    let details = PartDetails { each_cost: Some(0.9), order_below: Some(20), supplier: "Fenlark".into() };
+    let details = PartDetails {
+        each_cost: Some(0.9),
+        order_below: Some(20),
+        supplier: "Fenlark".into(),
+        version: None,
+    };
     workshop.update_part(&actor, id, &details).await.unwrap();
     let part = workshop.parts(&actor).await.unwrap().remove(0);
     assert_eq!((part.each_cost, part.order_below, part.supplier.as_str()), (Some(0.9), Some(20), "Fenlark"));

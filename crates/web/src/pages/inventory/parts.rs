@@ -51,6 +51,8 @@ struct Typed {
     cost: String,
     below: String,
     supplier: String,
+    /// The state that they were filled from.
+    version: String,
     count: String,
     why: String,
 }
@@ -66,6 +68,7 @@ impl Typed {
             cost: or(is_edit, "cost", part.each_cost.map_or_else(String::new, money)),
             below: or(is_edit, "below", part.order_below.map_or_else(String::new, |n| n.to_string())),
             supplier: or(is_edit, "supplier", part.supplier.clone()),
+            version: or(is_edit, "version", part.version.to_string()),
             count: or(is_move, "count", String::new()),
             why: or(is_move, "why", String::new()),
         }
@@ -201,6 +204,7 @@ fn details(form: &FormData, errors: &mut Errors) -> PartDetails {
         each_cost: optional(form, errors, "cost", (0.0, 1e6), plain),
         order_below: optional(form, errors, "below", (0.0, 1e6), plain).map(|n| n.round() as u32),
         supplier: form.get("supplier").into(),
+        version: form.get("version").parse().ok(),
     }
 }
 
@@ -217,8 +221,16 @@ pub(super) async fn update(
         let errors = Errors::from([(format!("edit-{id}"), message)]);
         return page(&app, &user, &form, &errors, &QueryParameters::default()).await;
     }
-    app.workshop.update_part(&user.actor, PartId(*id), &details).await?;
-    Ok(redirect("/parts"))
+    match app.workshop.update_part(&user.actor, PartId(*id), &details).await {
+        Err(refusal @ Refusal::ChangedMeanwhile(_)) => {
+            let errors = Errors::from([(format!("edit-{id}"), refusal_text(&refusal))]);
+            page(&app, &user, &form, &errors, &QueryParameters::default()).await
+        }
+        done => {
+            done?;
+            Ok(redirect("/parts"))
+        }
+    }
 }
 
 /// Stock that came or went by hand.

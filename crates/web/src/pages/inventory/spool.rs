@@ -5,6 +5,7 @@ use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -18,7 +19,7 @@ use store::spool::{NewCheck, Spool, SpoolCheck, SpoolDetails};
 use store::{ClientKey, InstrumentId, SpoolId};
 use trade::calibration::{FEWEST_OF_LEVEL, Factor, Quantity};
 use trade::stock::{SpoolWarning, along};
-use workshop::SpoolState;
+use workshop::{Refusal, SpoolState};
 
 #[derive(Template)]
 #[template(path = "inventory/spool.html")]
@@ -40,6 +41,8 @@ struct SpoolPage {
     detail_fields: Vec<Field>,
     checking: bool,
     editing: bool,
+    /// The state that the card was filled from.
+    version: String,
 }
 
 struct CheckRow {
@@ -194,6 +197,10 @@ async fn page(
         check_fields: check_fields(&spool, form, errors, units),
         detail_fields: detail_fields(&spool, &winders, form, errors, units),
         checking: has(&["overall", "ohms", "at_c", "gross"]),
+        version: match form.get("version") {
+            "" => spool.version.to_string(),
+            sent => sent.to_owned(),
+        },
         editing: has(&["cost", "empty", "supplier", "lot"]),
         spool,
     };
@@ -264,10 +271,19 @@ pub(super) async fn update(
         empty_g: measured(&form, &mut errors, "empty", (0.0, 20_000.0), (Measure::Mass, units)),
         winder: form.id("winder").map(InstrumentId),
         emptied: form.is_ticked("emptied"),
+        version: form.get("version").parse().ok(),
     };
     if !errors.is_empty() {
         return page(&app, &user, id, &form, &errors).await;
     }
-    app.workshop.update_spool(&user.actor, id, &details).await?;
-    Ok(redirect(format!("/spools/{id}")))
+    match app.workshop.update_spool(&user.actor, id, &details).await {
+        Err(refusal @ Refusal::ChangedMeanwhile(_)) => {
+            errors.insert("supplier".into(), refusal_text(&refusal));
+            page(&app, &user, id, &form, &errors).await
+        }
+        done => {
+            done?;
+            Ok(redirect(format!("/spools/{id}")))
+        }
+    }
 }

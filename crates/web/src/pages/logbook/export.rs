@@ -158,6 +158,9 @@ mod tests {
             client_key: "0".repeat(32),
             calibrated: false,
             control_sd: 3.0,
+            wire_ohm_per_m: None,
+            spool_ohm_per_m: None,
+            spool_at_c: None,
         }
     }
 

@@ -10,7 +10,7 @@ use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
 use coil::design::Design;
-use coil::prediction::{Prediction, lay_coil};
+use coil::prediction::{PredictionSummary, lay_coil};
 use coil::quantity::Units;
 use presentation::format::{self, HENRY, KILOOHM, METRE};
 use store::RunId;
@@ -39,7 +39,7 @@ pub(super) async fn show(
     let (run, progress, prediction) = app.workshop.paper_traveller(&user.actor, RunId(*id)).await?;
     let address = app.origin.address_of(&format!("/runs/{id}"));
     let (design, units) = (run.design.clone(), user.settings.units);
-    let facts = web::block(move || facts(&design, prediction.as_deref(), units)).await?;
+    let facts = web::block(move || facts(&design, prediction.as_ref(), units)).await?;
     Ok(PaperPage {
         frame: Frame::new(&user, "logbook", format!("Traveller of run {}", run.row.number)),
         when: format::moment(run.row.created_at),
@@ -62,7 +62,11 @@ fn code_of(address: &str) -> Result<String, AppError> {
 }
 
 /// What the winder needs to know, and what the coil should be.
-fn facts(design: &Design, prediction: Option<&Prediction>, units: Units) -> Vec<(&'static str, String)> {
+fn facts(
+    design: &Design,
+    prediction: Option<&PredictionSummary>,
+    units: Units,
+) -> Vec<(&'static str, String)> {
     let mut facts = Vec::new();
     if let Some(coil) = design.coils.first() {
         facts.push(("Wire", format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken())));

@@ -24,8 +24,10 @@ pub(super) struct OperationRow {
     pub operation: Operation,
     /// `done`, `now` or `later`.
     pub state: &'static str,
-    /// Who signed it, and when; empty where nobody did.
+    /// Who signed it; empty where nobody did.
     pub signed: String,
+    /// When, for people and for machines.
+    pub when: (String, String),
     /// The reason, where it was waived.
     pub waived: String,
     /// What it still waits for.
@@ -48,11 +50,13 @@ pub(super) fn operation_rows(progress: TravellerProgress) -> Vec<OperationRow> {
             OperationStatus::Later => ("later", None, Vec::new()),
         };
         let waits = missing.iter().map(|kind: &Kind| kind.name()).collect::<Vec<_>>().join(" and ");
-        let signed = signature.as_ref().map(|s| format!("{}, {}", s.by, format::moment(s.at)));
+        let signed = signature.as_ref().map(|s| s.by.clone());
+        let when = signature.as_ref().map(|s| (format::moment(s.at), format::iso(s.at)));
         OperationRow {
             operation,
             state,
             signed: signed.unwrap_or_default(),
+            when: when.unwrap_or_default(),
             waived: signature.map(|s| s.waived).unwrap_or_default(),
             waits,
         }

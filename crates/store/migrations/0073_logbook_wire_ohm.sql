@@ -1,0 +1,1 @@
+ALTER TABLE logbook ADD COLUMN wire_ohm_per_m DOUBLE NULL
