@@ -6,6 +6,7 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::Word as _;
 use coil::design::{Design, Wire};
+use coil::prediction::CoilPrediction;
 use coil::wire::WireData;
 use store::design::{DesignFilter, Revision};
 use store::instrument::Instrument;
@@ -80,8 +81,8 @@ pub struct CheckedStart {
     pub winders: Vec<Instrument>,
     /// What the run will follow.
     pub traveller: Traveller,
-    /// Wire that the first coil takes, m; `None` where it cannot be predicted.
-    pub wire_m: Option<f64>,
+    /// What each coil takes of wire and time; empty where that cannot be predicted.
+    pub coils: Vec<CoilPrediction>,
 }
 
 /// The wire on a spool; what its card does not say in words that are known is the design's.
@@ -170,14 +171,13 @@ impl Workshop {
         let revision = store.revision(revision).await?;
         let mut winders = store.instruments().await?;
         winders.retain(|i| i.kind.0 == InstrumentKind::Winder);
-        let wire_m = self.uncalibrated_prediction(&revision.design).await?.ok();
-        let wire_m = wire_m.and_then(|p| p.coils.first().map(|c| c.wire_length_m.nominal));
+        let prediction = self.uncalibrated_prediction(&revision.design).await?.ok();
         Ok(CheckedStart {
             spools: store.spools().await?,
             people: winding_people(&store).await?,
             winders,
             traveller: self.traveller_for(actor, &revision.design).await?,
-            wire_m,
+            coils: prediction.map_or_else(Vec::new, |p| p.coils.clone()),
             revision,
         })
     }

@@ -9,7 +9,9 @@ use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::design::Design;
+use coil::Word as _;
+use coil::design::{Coil, Design};
+use coil::prediction::CoilPrediction;
 use coil::quantity::{Measure, ParseQuantity, Turns, Units};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
@@ -35,9 +37,34 @@ struct NewPage {
     revision: Revision,
     key: ClientKey,
     fields: Vec<Field>,
-    wire_m: String,
+    coils: Vec<CoilRow>,
     doubt: Doubt,
     operations: Vec<String>,
+}
+
+/// What a coil asks for, in words.
+struct CoilRow {
+    name: String,
+    wire: String,
+    turns: String,
+    /// Length and weight of its wire.
+    takes: String,
+    minutes: String,
+    /// Where the guide turns round, over the inner face of the lower flange.
+    guide: String,
+}
+
+fn coil_row(coil: &Coil, predicted: &CoilPrediction, units: Units) -> CoilRow {
+    let margin = coil.wind.margin_mm;
+    let grams = units.mass(predicted.wire_mass_g.nominal, 1);
+    CoilRow {
+        name: coil.name.clone(),
+        wire: format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken()),
+        turns: format::turns(coil.wind.turns),
+        takes: format!("{}, {grams}", METRE.text(predicted.wire_length_m.nominal)),
+        minutes: format!("{:.0}", predicted.minutes),
+        guide: format!("{} to {}", units.length(margin, 2), units.length(coil.former.height_mm - margin, 2)),
+    }
 }
 
 /// What stands against the spool, and was told: it can be wound all the same.
@@ -111,7 +138,7 @@ fn new_page(
     errors: &Errors,
     doubt: Doubt,
 ) -> Result<HttpResponse, AppError> {
-    let CheckedStart { revision, spools, people, winders, traveller, wire_m } = options;
+    let CheckedStart { revision, spools, people, winders, traveller, coils } = options;
     let spools = spool_choices(&spools, &revision.row.gauge);
     let operators = people.into_iter().map(|p| Choice::new(p.id.to_string(), p.name)).collect();
     let not_recorded = std::iter::once(Choice::new("", "not recorded"));
@@ -140,7 +167,13 @@ fn new_page(
         key: form.key_or_new(),
         fields: fields.map(|field| field.filled(form, errors)).collect(),
         doubt,
-        wire_m: wire_m.map_or_else(String::new, |m| METRE.text(m)),
+        coils: revision
+            .design
+            .coils
+            .iter()
+            .zip(&coils)
+            .map(|(coil, predicted)| coil_row(coil, predicted, user.settings.units))
+            .collect(),
         operations: traveller.0.into_iter().map(|operation| operation.name).collect(),
         revision,
     };
