@@ -187,6 +187,24 @@ impl Traveller {
     #[must_use]
     pub fn of_a_coil(mut self) -> Self {
         self.0.retain(|one| !["assemble", "pot", "final"].contains(&one.key.as_str()));
+        // What the final measurement would hold for is read at the first check: nothing comes after it.
+        for check in self.0.iter_mut().filter(|one| one.key == "first-check") {
+            if check.hold == [Kind::Resistance] {
+                check.hold.push(Kind::Inductance);
+            }
+        }
+        self
+    }
+
+    /// Without waiting for what cannot be read on what is wound: flux where no magnet stands under a string.
+    #[must_use]
+    pub fn readable_on(mut self, wound: &Design) -> Self {
+        let is_magnet = |m: Material| m.demagnetisation().is_some();
+        if !wound.poles.iter().any(|p| p.string.is_some() && is_magnet(p.material)) {
+            for one in &mut self.0 {
+                one.hold.retain(|kind| *kind != Kind::Flux);
+            }
+        }
         self
     }
 
@@ -391,6 +409,28 @@ mod tests {
     fn a_coil_alone_is_checked_and_not_potted() {
         let all = Traveller::usual(&starting_point(Format::TwinCoil, "Sedge", 6, 10.0)).of_a_coil();
         assert_eq!(all.0.last().unwrap().key, "first-check");
+    }
+
+    /// Nothing waits for a reading that has no field: the flux of a coil without magnets under its strings.
+    #[test]
+    fn nothing_waits_for_what_cannot_be_read() {
+        let holds = |design: &Design, coil: Option<&str>| {
+            let mut traveller = Traveller::usual(design);
+            let wound = coil.map_or_else(|| design.clone(), |name| design.alone(name).unwrap());
+            if coil.is_some() {
+                traveller = traveller.of_a_coil();
+            }
+            let all = traveller.readable_on(&wound).0;
+            all.into_iter().flat_map(|one| one.hold).collect::<Vec<_>>()
+        };
+        let of = |kind| starting_point(kind, "Sedge", 6, 10.4);
+        assert!(holds(&of(Format::TallSingle), None).contains(&Kind::Flux));
+        assert!(!holds(&of(Format::ButtonMagnet), None).contains(&Kind::Flux));
+        assert!(!holds(&of(Format::Concentric), Some("outer")).contains(&Kind::Flux));
+        assert!(holds(&of(Format::Concentric), Some("inner")).contains(&Kind::Flux));
+        // A coil alone closes with all that its verdict asks for.
+        let alone = holds(&of(Format::TwinCoil), Some("A"));
+        assert_eq!(alone, [Kind::Turns, Kind::Resistance, Kind::Inductance]);
     }
 
     #[test]

@@ -223,6 +223,7 @@ impl Workshop {
         if command.coil.as_deref().is_some_and(|coil| revision.design.alone(coil).is_some()) {
             traveller = traveller.of_a_coil();
         }
+        traveller = traveller.readable_on(&design);
         let applied = self.calibrations.applied(&store, Some(revision.row.design_id)).await?;
         let calibration = applied.on(&design, command.spool, Some(command.operator), command.winder);
         let solution = self.predictions.solution(&design).await?.ok();

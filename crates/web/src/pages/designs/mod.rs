@@ -5,6 +5,7 @@ mod formats;
 mod list;
 mod maps;
 mod matters;
+mod meter_table;
 mod posted_sheet;
 mod preview;
 mod preview_answer;

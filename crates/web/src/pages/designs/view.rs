@@ -1,5 +1,6 @@
 //! The views of a design, and the drawings of each.
 
+use super::meter_table::meter_table;
 use coil::design::{Design, Handed, place_in_row};
 use coil::prediction::{Prediction, Solution};
 use coil::quantity::Units;
@@ -70,11 +71,13 @@ pub(super) struct Figure {
     pub wide: bool,
     /// Lines explained.
     pub keys: Vec<(&'static str, &'static str)>,
+    /// A table is no drawing to be saved or enlarged.
+    pub is_table: bool,
 }
 
 impl Figure {
     fn plain(caption: &str, svg: String, wide: bool) -> Self {
-        Self { caption: caption.into(), svg, wide, keys: Vec::new() }
+        Self { caption: caption.into(), svg, wide, keys: Vec::new(), is_table: false }
     }
 
     /// Whether it is a plot, which the page's script draws.
@@ -155,7 +158,12 @@ pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
         View::Field => field(design, drawn),
         View::Wiring => {
             let caption = "From ground to hot; arrows as seen from above";
-            vec![Figure::plain(caption, drawing::wiring(design), true)]
+            let mut all = vec![Figure::plain(caption, drawing::wiring(design), true)];
+            // A table that cannot be made leaves the drawing.
+            if let Some(Ok(table)) = drawn.prediction.map(|p| meter_table(&p.pickup)) {
+                all.push(Figure { is_table: true, ..Figure::plain("What a meter shows", table, true) });
+            }
+            all
         }
         View::Maps | View::Sensitivity | View::Matters | View::Search | View::Listen => Vec::new(),
     }
