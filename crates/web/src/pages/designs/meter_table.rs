@@ -28,7 +28,7 @@ fn capacitance_text(farads: f64) -> String {
     match farads {
         f if f <= 0.0 => "–".into(),
         f if f < 1e-9 => PICOFARAD.text(f),
-        f => format!("{} nF", fixed(f * 1e9, 1)),
+        f => format!("{}\u{a0}nF", fixed(f * 1e9, 1)),
     }
 }
 
@@ -65,8 +65,8 @@ mod tests {
 
     #[test]
     fn capacitances_as_meters_show_them() {
-        assert_eq!(capacitance_text(42e-12), "42 pF");
-        assert_eq!(capacitance_text(203e-9), "203 nF");
+        assert_eq!(capacitance_text(42e-12), "42\u{a0}pF");
+        assert_eq!(capacitance_text(203e-9), "203\u{a0}nF");
         assert_eq!(capacitance_text(-1e-9), "–");
     }
 }
