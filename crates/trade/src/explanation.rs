@@ -8,6 +8,7 @@ use crate::comparison::{Comparison, build_ratio};
 use crate::reading::Kind;
 use coil::design::{Design, PoleShape};
 use coil::prediction::{Moved, Shift, Solution};
+use coil::wire::{Gauge, WireData};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
 
@@ -255,11 +256,6 @@ fn faults(solution: &Solution, seen: &[Option<Seen>; QUANTITIES]) -> Vec<(Fault,
     let is_pressed = design.poles.iter().all(|p| p.shape == PoleShape::Rod);
     let sizes: &[f64] = if is_pressed { &[-0.5, -0.25, 0.0, 0.25, 0.5] } else { &[-0.5, 0.0, 0.5, 0.8, 1.0] };
     let poles = Curve::of(solution, sizes, |size| Shift { missing_parts: size, ..Shift::default() });
-    let gauge = |steps: f64| {
-        let thicker = GAUGE_STEP.powf(-steps);
-        let shift = Shift { wire_ohm: thicker.powi(-2) - 1.0, overall: thicker - 1.0, ..Shift::default() };
-        effects(solution.moved(shift))
-    };
     let mut all = vec![
         (Fault::Chance, vec![(0.0, 1.0, [0.0; QUANTITIES])]),
         (Fault::MiscountedTurns, turns.cases(200, |size| (-size.abs() / 0.05).exp())),
@@ -268,12 +264,7 @@ fn faults(solution: &Solution, seen: &[Option<Seen>; QUANTITIES]) -> Vec<(Fault,
         (Fault::WarmCoil, warm()),
         (Fault::Winding, packing.cases(70, |size| normal(size, 0.12))),
         (Fault::Poles, with_flux(poles.cases(60, |_| 1.0))),
-        (
-            Fault::OtherGauge,
-            [(-2.0, 0.1), (-1.0, 0.4), (1.0, 0.4), (2.0, 0.1)]
-                .map(|(steps, share)| (steps, share, gauge(steps)))
-                .to_vec(),
-        ),
+        (Fault::OtherGauge, other_gauges(solution)),
     ];
     if seen[2].is_some() {
         let ratios = even(1.05, 4.0, 60).map(|r| (r, (-(r - 1.0) / 0.8).exp(), r.ln()));
@@ -293,6 +284,43 @@ fn with_flux(mut cases: Vec<Case>) -> Vec<Case> {
         effects[3] = -FLUX_BY_POLES * size.abs();
     }
     cases
+}
+
+/// Wire one or two gauges away: a coil of it is wound anew, so that its size and packing are its own, and no wire is its gauge's
+/// nominal one.
+fn other_gauges(solution: &Solution) -> Vec<Case> {
+    const OFF_NOMINAL: [(f64, f64); 5] = [(-0.3, 0.1), (-0.15, 0.25), (0.0, 0.3), (0.15, 0.25), (0.3, 0.1)];
+    const PACKING: [(f64, f64); 3] = [(-0.12, 0.25), (0.0, 0.5), (0.12, 0.25)];
+    let Some(wire) = solution.design().coils.first().map(|c| &c.wire) else { return Vec::new() };
+    let now = wire.data();
+    let american = wire.gauge.to_string().strip_suffix(" AWG").and_then(|n| n.parse::<i32>().ok());
+    let mut all = Vec::new();
+    for (steps, share) in [(-2, 0.1), (-1, 0.4), (1, 0.4), (2, 0.1)] {
+        // By the tables where the gauge is American; else by the ratio of neighbouring gauges.
+        let other = american.and_then(|n| Gauge::awg(u32::try_from(n + steps).ok()?).ok());
+        let (ohm, overall) = other.map_or_else(
+            || (GAUGE_STEP.powi(2 * steps), GAUGE_STEP.powi(-steps)),
+            |gauge| {
+                let next = WireData::ordered(gauge, wire.insulation, wire.build, wire.range);
+                (next.ohm_per_m / now.ohm_per_m, next.overall_m / now.overall_m)
+            },
+        );
+        for (off, of_off) in OFF_NOMINAL {
+            for (packing, of_packing) in PACKING {
+                let (ohm, overall) = (ohm * GAUGE_STEP.powf(2.0 * off), overall * GAUGE_STEP.powf(-off));
+                let shift =
+                    Shift { wire_ohm: ohm - 1.0, overall: overall - 1.0, packing, ..Shift::default() };
+                let moved = effects(solution.moved(shift));
+                // Far from the design the slope of the inductance by the build is too steep.
+                for (kept, of_kept) in [(0.35, 0.25), (0.7, 0.35), (1.0, 0.4)] {
+                    let mut effects = moved;
+                    effects[1] *= kept;
+                    all.push((f64::from(steps), share * of_off * of_packing * of_kept, effects));
+                }
+            }
+        }
+    }
+    all
 }
 
 /// Bridged turns take their share of the resistance; of the inductance they take what their turns brought, and more, since the

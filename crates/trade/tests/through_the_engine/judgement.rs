@@ -1,6 +1,6 @@
 //! From a design and its readings to the verdict, through the engine.
 
-use coil::design::{Design, tall_single};
+use coil::design::{Design, Kind as Format, starting_point, tall_single};
 use coil::prediction::{Calibration, Solution, predict};
 use coil::wire::ToleranceRange;
 use rstest::rstest;
@@ -179,4 +179,83 @@ fn flux_is_compared_at_the_probe_and_polarity_is_watched() {
     assert!(found[0].reversed);
     let half = compare(&design(), &[read(Kind::Flux, expected / 2.0)]);
     assert!(half[0].bands < -3.0);
+}
+
+/// Readings of another design than the one that is judged: as if it had been wound by mistake.
+fn readings_of(wound: &Design, turns: u32) -> Vec<Reading> {
+    let is = predict(wound).unwrap().pickup;
+    vec![
+        read(Kind::Turns, f64::from(turns)),
+        read(Kind::Resistance, is.resistance_20c_ohm.nominal * 1.019_65),
+        read(Kind::Inductance, is.inductance_1khz_h.nominal),
+    ]
+}
+
+fn has_among_first(verdict: &Verdict, fault: Fault, first: usize) -> bool {
+    verdict.causes.iter().take(first).any(|c| c.fault == Some(fault))
+}
+
+/// A coil of every format is wound with a mistake in it and read: the mistake is among the first two causes, whatever the format.
+/// The engine winds the coil anew with the mistake; the verdict knows only how far quantities move.
+#[rstest]
+fn a_mistake_is_found_in_every_format(
+    #[values(
+        Format::TallSingle,
+        Format::ShortSingle,
+        Format::WideSingle,
+        Format::TwinCoil,
+        Format::Blade,
+        Format::ButtonMagnet
+    )]
+    kind: Format,
+    #[values("fewer", "more", "thinner", "thicker")] mistake: &str,
+) {
+    let design = starting_point(kind, "Sedge", 6, 10.4);
+    let planned = design.coils[0].wind.turns;
+    let mut wound = design.clone();
+    let fault = match mistake {
+        "fewer" | "more" => {
+            let percent = if mistake == "fewer" { 88 } else { 114 };
+            for coil in &mut wound.coils {
+                coil.wind.turns = coil.wind.turns * percent / 100;
+            }
+            Fault::MiscountedTurns
+        }
+        _ => {
+            for coil in &mut wound.coils {
+                let awg: u32 = coil.wire.gauge.to_string().trim_end_matches(" AWG").parse().unwrap();
+                let other = if mistake == "thinner" { awg + 1 } else { awg - 1 };
+                coil.wire.gauge = format!("{other} AWG").parse().unwrap();
+            }
+            Fault::OtherGauge
+        }
+    };
+    // Readings are told of the turns that were counted.
+    let found = verdict(&design, &readings_of(&wound, planned));
+    assert!(matches!(found.level, Level::Look | Level::Stop), "{kind:?} {mistake}: {found:?}");
+    assert!(has_among_first(&found, fault, 2), "{kind:?} {mistake}: {found:?}");
+}
+
+/// Screws and slugs that are not in the coil yet take a good part of its inductance away and leave its ohms alone; rods that were
+/// pressed in before the wire cannot be missing.
+#[test]
+fn poles_that_are_not_in_yet_are_told_where_they_can_be_missing() {
+    let twin = starting_point(Format::TwinCoil, "Sedge", 6, 10.4);
+    let mut bare = twin.clone();
+    bare.poles.clear();
+    let found = verdict(&twin, &readings_of(&bare, twin.coils[0].wind.turns));
+    assert!(has_among_first(&found, Fault::Poles, 2), "{found:?}");
+}
+
+/// Of coils that scatter as good ones do, few are called off, and those by chance or by wire.
+#[test]
+fn good_coils_pass() {
+    let mut off = 0;
+    for k in 0..40_u32 {
+        // Even steps over nine tenths of the band.
+        let share = |step: u32, width: f64| 1.0 + width * (f64::from(k * step % 40) / 20.0 - 1.0);
+        let found = verdict(&design(), &of_expected(share(7, 0.018), share(11, 0.025)));
+        off += u32::from(found.level != Level::Pass);
+    }
+    assert_eq!(off, 0);
 }

@@ -1,5 +1,6 @@
 //! Doors that stood open once, over HTTP: each is tried as it was tried then.
 
+mod instruments;
 mod roles;
 mod tls;
 

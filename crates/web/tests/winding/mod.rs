@@ -389,3 +389,52 @@ async fn a_winder_is_stopped_without_a_session() {
     let now = instruments::Winder::status(&mut bench.clone()).await.unwrap();
     assert_eq!(now.state, instruments::WinderState::Stopped);
 }
+
+/// Over HTTP: a count that cannot be takes a confirmation, a slip of the finger is no count, and a counter that shows another
+/// coil's turns is taken over before the winder runs.
+#[tokio::test(flavor = "multi_thread")]
+async fn turns_belong_to_the_run_that_took_the_counter() {
+    let (mut visit, bench, run) = begun().await;
+    let (events, winder) = (format!("{run}/events"), format!("{run}/winder"));
+    for slip in ["3.5", "3,5", "-4", "many"] {
+        let refused = post(&mut visit, &run, &events, &[("what", "count"), ("at_turn", slip)]).await;
+        assert_eq!(refused.status, 400, "{slip}");
+    }
+    let far = [("what", "count"), ("at_turn", "60 000")];
+    let refused = post(&mut visit, &run, &events, &far).await;
+    assert_eq!(refused.status, 422);
+    assert!(refused.body.contains("refused"), "{}", refused.body);
+    instruments::Winder::preset(&mut bench.clone(), 500).await.unwrap();
+    let go = [("do", "run"), ("rpm", "500")];
+    let held = post(&mut visit, &run, &winder, &go).await;
+    assert!(held.body.contains("\"trouble\":\""), "{}", held.body);
+    let odd = post(&mut visit, &run, &winder, &[("do", "take"), ("how", "somehow")]).await;
+    assert_eq!(odd.status, 404);
+    let taken = post(&mut visit, &run, &winder, &[("do", "take"), ("how", "mine")]).await;
+    assert_eq!(taken.body, "{\"trouble\":null}");
+    assert_eq!(visit.get(&run).await.field("turns"), "500");
+    assert_eq!(post(&mut visit, &run, &winder, &go).await.body, "{\"trouble\":null}");
+    assert_eq!(post(&mut visit, &run, &winder, &[("do", "stop")]).await.body, "{\"trouble\":null}");
+}
+
+/// A run is voided with a reason and taken back; in between nothing of it is changed.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_void_run_takes_nothing() {
+    let (mut visit, _, run) = begun().await;
+    let void = format!("{run}/void");
+    assert_eq!(post(&mut visit, &run, &void, &[("reason", " ")]).await.status, 303);
+    assert!(!visit.get(&run).await.body.contains("Take this run back"), "without a reason it is not void");
+    assert_eq!(post(&mut visit, &run, &void, &[("reason", "begun twice")]).await.status, 303);
+    let page = visit.get(&run).await;
+    assert!(page.body.contains("Take this run back") && page.find(".verdict h2").unwrap() == "Void");
+    let event = [("what", "count"), ("at_turn", "700")];
+    let late = post(&mut visit, &run, &format!("{run}/events"), &event).await;
+    assert_eq!((late.status, late.code()), (409, "run-void"));
+    let read = [("turns", "7500"), ("resistance", "5.8k"), ("coil_c", "20")];
+    let late = post(&mut visit, &run, &format!("{run}/readings"), &read).await;
+    assert_eq!((late.status, late.code()), (409, "run-void"));
+    assert_eq!(visit.get("/logbook?state=open").await.body.matches("href=\"/runs/1\"").count(), 0);
+    assert_eq!(post(&mut visit, &run, &void, &[("back", "yes")]).await.status, 303);
+    assert_eq!(post(&mut visit, &run, &format!("{run}/events"), &event).await.status, 200);
+    assert!(visit.get("/logbook?state=open").await.body.contains("href=\"/runs/1\""));
+}
