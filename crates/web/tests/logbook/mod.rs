@@ -86,6 +86,12 @@ async fn runs_are_found_by_word_by_filter_and_by_page() {
     assert_eq!(text_of(&sorted.body, "table.log thead tr"), "Run R at 20 °C ↑ Started");
     assert!(sorted.find("th[aria-sort=ascending]").is_some());
     assert_eq!(count(visit.get("/logbook?page=9").await), 0);
+    // A filter that cannot be understood is told; all runs are shown then.
+    let told = |answer: &super::Answer| answer.body.matches("role=\"alert\"").count();
+    let understood = visit.get("/logbook?verdict=waiting&from=2026-03-02&state=").await;
+    let nonsense = visit.get("/logbook?verdict=nonsense&from=32.13").await;
+    assert_eq!(told(&nonsense) - told(&understood), 2);
+    assert_eq!(count(nonsense), 13);
 }
 
 #[tokio::test(flavor = "multi_thread")]

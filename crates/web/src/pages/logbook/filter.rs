@@ -32,3 +32,24 @@ pub(super) fn filter(query: &QueryParameters) -> LogFilter {
         rising: query.get("way") == "up",
     }
 }
+
+/// What an address asks for that no filter understands: name and value. It is told, since all runs are shown then.
+pub(super) fn not_understood(query: &QueryParameters) -> Vec<(&'static str, String)> {
+    let read = filter(query);
+    [
+        ("design", read.design.is_some()),
+        ("revision", read.revision.is_some()),
+        ("format", read.format.is_some()),
+        ("spool", read.spool.is_some()),
+        ("operator", read.operator.is_some()),
+        ("winder", read.winder.is_some()),
+        ("from", read.from.is_some()),
+        ("to", read.to.is_some()),
+        ("verdict", read.level.is_some()),
+        ("state", read.state.is_some()),
+    ]
+    .into_iter()
+    .filter(|(name, is_read)| !is_read && !query.get(name).is_empty())
+    .map(|(name, _)| (name, query.get(name).chars().take(40).collect()))
+    .collect()
+}

@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::pages::logbook::filter::filter;
+use crate::pages::logbook::filter::{filter, not_understood};
 use crate::query::QueryParameters;
 use actix_web::web;
 use askama::Template;
@@ -102,6 +102,8 @@ pub(super) struct LogbookPage {
     revision: String,
     from: String,
     to: String,
+    /// Filters that were not understood, with what was asked.
+    not_understood: Vec<(&'static str, String)>,
     /// More filters than the first are set.
     more_open: bool,
     columns: Vec<(&'static str, &'static str, bool)>,
@@ -238,6 +240,7 @@ pub(super) async fn show(
         from: query.get("from").to_owned(),
         to: query.get("to").to_owned(),
         filtered: more_open || !filter.words.is_empty() || choosers.iter().any(|c| !c.value.is_empty()),
+        not_understood: not_understood(&query),
         more_open,
         choosers,
         more,
