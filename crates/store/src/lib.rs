@@ -208,6 +208,12 @@ impl Store {
     }
 
     fn options(url: &str, transport: Transport) -> Result<MySqlConnectOptions, StoreError> {
+        // SQLx reads any scheme here and would wait for an answer that another kind of server never gives.
+        if let Some((scheme, _)) = url.split_once("://")
+            && !["mysql", "mariadb"].contains(&scheme)
+        {
+            return Err(StoreError::OtherDatabase(scheme.to_owned()));
+        }
         let options =
             MySqlConnectOptions::from_str(url).map_err(|error| StoreError::BadUrl(error.to_string()))?;
         let host = options.get_host();

@@ -370,6 +370,8 @@ async fn two_starts_migrate_once_and_a_wrong_address_says_so() {
     assert!(a.is_ok() && b.is_ok());
     let message = Store::connect("nonsense").await.unwrap_err().to_string();
     assert!(message.contains("mysql://"), "{message}");
+    let other = Store::connect("postgres://a:b@127.0.0.1:9/none").await.unwrap_err();
+    assert!(matches!(&other, StoreError::OtherDatabase(scheme) if scheme == "postgres"), "{other:?}");
     let gone = Store::connect("mysql://a:b@127.0.0.1:9/none").await.unwrap_err();
     assert!(matches!(gone, StoreError::Away(_)), "{gone:?}");
 }

@@ -87,8 +87,14 @@ const fn model_of(key: &str) -> &'static str {
 /// An input of the prediction in the sheet's words.
 fn input_words(source: ContributionSource<'_>, design: &Design) -> String {
     let input = match source {
-        ContributionSource::Runs(of) => return format!("what this workshop's runs leave open of the {of}"),
-        ContributionSource::Model(model) => return format!("the model of the {model} itself"),
+        ContributionSource::Runs(of) => {
+            return format!(
+                "what this workshop's runs leave open of the {of} (readings of more coils narrow it)"
+            );
+        }
+        ContributionSource::Model(model) => {
+            return format!("the model of the {model} itself (measured runs narrow it)");
+        }
         ContributionSource::Place(at) => at,
     };
     let at = input.replace("[*]", "[0]");
