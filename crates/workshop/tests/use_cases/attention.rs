@@ -135,20 +135,7 @@ async fn a_spool_that_runs_out_is_the_most_pressing() {
     part(&workshop, &actor, "rods", 0, Some(10)).await;
     let revision = design(&workshop, &actor).await;
     let spool = workshop.add_spool(&actor, &new_spool("K-12", Some(1500.0))).await.unwrap();
-    let start = workshop::StartRun {
-        key: ClientKey::random(),
-        revision,
-        coil: None,
-        spool: Some(spool),
-        operator: actor.person,
-        winder: None,
-        turns: 7500,
-        stops: vec![7500],
-        wire_g: None,
-        remark: String::new(),
-        accept_short_spool: false,
-        other_wire: None,
-    };
+    let start = super::inventory::start_on(&actor, revision, spool);
     let id = workshop.start_run(&actor, &start).await.unwrap();
     log(&workshop, &actor, id, &[(Kind::Turns, 7500.0), (Kind::Resistance, 5700.0), (Kind::Inductance, 2.1)])
         .await;

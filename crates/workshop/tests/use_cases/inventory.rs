@@ -24,7 +24,7 @@ pub(super) fn new_spool(label: &str, left_m: Option<f64>) -> NewSpool {
 }
 
 /// A run of 7,500 turns on a spool.
-fn start_on(actor: &Actor, revision: store::RevisionId, spool: SpoolId) -> StartRun {
+pub(super) fn start_on(actor: &Actor, revision: store::RevisionId, spool: SpoolId) -> StartRun {
     StartRun {
         key: ClientKey::random(),
         revision,

@@ -300,20 +300,7 @@ async fn a_spool_of_another_gauge_takes_a_reason() {
     let mut new = super::inventory::new_spool("T-1", None);
     new.gauge = "43 AWG".into();
     let spool = workshop.add_spool(&actor, &new).await.unwrap();
-    let mut start = StartRun {
-        key: ClientKey::random(),
-        revision,
-        coil: None,
-        spool: Some(spool),
-        operator: actor.person,
-        winder: None,
-        turns: 7500,
-        stops: vec![7500],
-        wire_g: None,
-        remark: String::new(),
-        accept_short_spool: false,
-        other_wire: None,
-    };
+    let mut start = super::inventory::start_on(&actor, revision, spool);
     for reason in [None, Some("x".to_owned())] {
         start.other_wire = reason;
         match workshop.start_run(&actor, &start).await {
