@@ -1,31 +1,20 @@
 //! The former's core: the outline that the first turn follows, and the outlines of those above it.
 
+use crate::word::document_word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
 
-/// Shape of a core.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum CoreShape {
-    /// A circle.
-    Round,
-    /// Two straights and two half circles: also the outline of a row of rods with their liner.
-    Stadium,
-    /// A rectangle with rounded corners.
-    Rectangle,
+document_word! {
+    /// Shape of a core.
+    pub enum CoreShape {
+        /// A circle.
+        Round,
+        /// Two straights and two half circles: also the outline of a row of rods with their liner.
+        Stadium,
+        /// A rectangle with rounded corners.
+        Rectangle,
+    }
 }
 
 /// The core as a document gives it: outside sizes in millimetres.

@@ -15,6 +15,30 @@ pub trait Word: Into<&'static str> {
 
 impl<T: Into<&'static str>> Word for T {}
 
+/// Derives what every word of a document needs: it is written in kebab case, and read from that.
+macro_rules! document_word {
+    ($(#[$meta:meta])* pub enum $name:ident { $($body:tt)* }) => {
+        $(#[$meta])*
+        #[derive(
+            Clone,
+            Copy,
+            Debug,
+            PartialEq,
+            Eq,
+            serde::Serialize,
+            serde::Deserialize,
+            schemars::JsonSchema,
+            strum::EnumString,
+            strum::IntoStaticStr,
+        )]
+        #[serde(rename_all = "kebab-case")]
+        #[strum(serialize_all = "kebab-case")]
+        pub enum $name { $($body)* }
+    };
+}
+
+pub(crate) use document_word;
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -4,7 +4,7 @@
 //! is edited in place.
 
 use crate::{PersonId, StoreError, Stored, WorkshopId, WorkshopStore};
-use sqlx::{FromRow, MySqlConnection, QueryBuilder};
+use sqlx::{FromRow, MySql, MySqlConnection, QueryBuilder, Transaction};
 use time::{Date, PrimitiveDateTime};
 
 /// What was changed.
@@ -133,7 +133,40 @@ impl Audit {
     }
 }
 
+/// A transaction that changes one thing, with how it stood before.
+pub(crate) struct Change {
+    /// The transaction.
+    pub(crate) tx: Transaction<'static, MySql>,
+    audit: Audit,
+    sql: &'static str,
+    id: u64,
+    before: Snapshot,
+}
+
+impl Change {
+    /// Writes down what has become of the thing, and commits.
+    pub(crate) async fn write(mut self) -> Result<(), StoreError> {
+        self.audit.changed(&mut self.tx, self.sql, self.id, Some(self.before)).await?;
+        self.tx.commit().await?;
+        Ok(())
+    }
+}
+
 impl WorkshopStore {
+    /// Begins to change a thing, given by what it is called and by the statement that reads how it stands (see [`snapshot`]).
+    /// It is locked until the change is written.
+    pub(crate) async fn begin_change(
+        &self,
+        by: PersonId,
+        action: AuditAction,
+        (what, sql): (&'static str, &'static str),
+        id: u64,
+    ) -> Result<Change, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let before = snapshot(&mut tx, sql, self.workshop, id).await?.ok_or(StoreError::Missing(what))?;
+        Ok(Change { tx, audit: self.audit(by, action), sql, id, before })
+    }
+
     /// A transaction's note of who changes what.
     pub(crate) const fn audit(&self, by: PersonId, action: AuditAction) -> Audit {
         Audit { workshop: self.workshop, by, action }

@@ -221,9 +221,8 @@ impl WorkshopStore {
              (SELECT c.number FROM calibrations c WHERE c.id = d.calibration_id)) \
              FROM designs d WHERE d.workshop_id = ? AND d.id = ? FOR UPDATE";
         let workshop = self.workshop;
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, STANDS, workshop, design.0).await?.ok_or(StoreError::Missing("design"))?;
+        let mut change =
+            self.begin_change(by, AuditAction::Calibration, ("design", STANDS), design.0).await?;
         let (word, model) = match calibration_policy {
             CalibrationPolicy::On => ("on", None),
             CalibrationPolicy::Frozen(model) => ("frozen", Some(model)),
@@ -238,11 +237,9 @@ impl WorkshopStore {
         .bind(model)
         .bind(workshop)
         .bind(design)
-        .execute(&mut *tx)
+        .execute(&mut *change.tx)
         .await?;
-        self.audit(by, AuditAction::Calibration).changed(&mut tx, STANDS, design.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// Designs that do not use the newest version.

@@ -1,6 +1,6 @@
 //! Designs and their immutable revisions.
 
-use crate::audit::{AuditAction, snapshot};
+use crate::audit::AuditAction;
 use crate::{ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
 use coil::design::Kind;
@@ -327,25 +327,26 @@ impl WorkshopStore {
              WHERE t.design_id = r.design_id), ''), 'archived', d.archived_at IS NOT NULL) \
              FROM revisions r JOIN designs d ON d.id = r.design_id WHERE r.workshop_id = ? AND r.id = ? FOR UPDATE";
         let workshop = self.workshop;
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, STANDS, workshop, revision.0).await?.ok_or(StoreError::Missing("revision"))?;
+        let mut change = self.begin_change(by, AuditAction::Design, ("revision", STANDS), revision.0).await?;
         let design: DesignId = sqlx::query_scalar("SELECT design_id FROM revisions WHERE id = ?")
             .bind(revision)
-            .fetch_one(&mut *tx)
+            .fetch_one(&mut *change.tx)
             .await?;
         sqlx::query("UPDATE revisions SET label = ? WHERE id = ?")
             .bind(label)
             .bind(revision)
-            .execute(&mut *tx)
+            .execute(&mut *change.tx)
             .await?;
-        sqlx::query("DELETE FROM design_tags WHERE design_id = ?").bind(design).execute(&mut *tx).await?;
+        sqlx::query("DELETE FROM design_tags WHERE design_id = ?")
+            .bind(design)
+            .execute(&mut *change.tx)
+            .await?;
         for tag in tags {
             sqlx::query("INSERT IGNORE INTO design_tags (workshop_id, design_id, tag) VALUES (?, ?, ?)")
                 .bind(workshop)
                 .bind(design)
                 .bind(tag)
-                .execute(&mut *tx)
+                .execute(&mut *change.tx)
                 .await?;
         }
         if let Some(archived) = archived {
@@ -354,12 +355,10 @@ impl WorkshopStore {
             )
             .bind(archived)
             .bind(design)
-            .execute(&mut *tx)
+            .execute(&mut *change.tx)
             .await?;
         }
-        self.audit(by, AuditAction::Design).changed(&mut tx, STANDS, revision.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// All tags of a workshop, by name.

@@ -165,9 +165,8 @@ impl WorkshopStore {
         new: &NewInstrument<'_>,
     ) -> Result<(), StoreError> {
         let workshop = self.workshop;
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
+        let mut change =
+            self.begin_change(by, AuditAction::Instrument, ("instrument", INSTRUMENT), id.0).await?;
         let done = sqlx::query(
             "UPDATE instruments SET name = ?, address = IF(simulated, address, ?), resolution = ?, accuracy = ?, test_hz = ?, \
              due = ?, input_pf = ?, input_mohm = ?, version = version + 1 \
@@ -184,14 +183,12 @@ impl WorkshopStore {
         .bind(workshop)
         .bind(id)
         .bind(version)
-        .execute(&mut *tx)
+        .execute(&mut *change.tx)
         .await?;
         if done.rows_affected() == 0 {
             return Err(StoreError::Changed("instrument"));
         }
-        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// Keeps how files are written for a winder.
@@ -204,34 +201,28 @@ impl WorkshopStore {
         let workshop = self.workshop;
         let text = serde_json::to_string(machine)
             .map_err(|error| StoreError::Unreadable { what: "machine profile", detail: error.to_string() })?;
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
+        let mut change =
+            self.begin_change(by, AuditAction::Instrument, ("instrument", INSTRUMENT), id.0).await?;
         sqlx::query("UPDATE instruments SET profile = ? WHERE workshop_id = ? AND id = ?")
             .bind(text)
             .bind(workshop)
             .bind(id)
-            .execute(&mut *tx)
+            .execute(&mut *change.tx)
             .await?;
-        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// Shows resonances as one instrument shows them, and as no other.
     pub async fn show_resonances_by(&self, by: PersonId, id: InstrumentId) -> Result<(), StoreError> {
         let workshop = self.workshop;
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
+        let mut change =
+            self.begin_change(by, AuditAction::Instrument, ("instrument", INSTRUMENT), id.0).await?;
         sqlx::query("UPDATE instruments SET shown = (id = ?) WHERE workshop_id = ?")
             .bind(id)
             .bind(workshop)
-            .execute(&mut *tx)
+            .execute(&mut *change.tx)
             .await?;
-        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// Lets a winder's counter count for a run from now on, where it still counts for `before`. Answers whether it did.
@@ -267,19 +258,16 @@ impl WorkshopStore {
     /// Takes an instrument out of use; what it read stays with its name.
     pub async fn retire_instrument(&self, by: PersonId, id: InstrumentId) -> Result<(), StoreError> {
         let workshop = self.workshop;
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, INSTRUMENT, workshop, id.0).await?.ok_or(StoreError::Missing("instrument"))?;
+        let mut change =
+            self.begin_change(by, AuditAction::Instrument, ("instrument", INSTRUMENT), id.0).await?;
         sqlx::query(
             "UPDATE instruments SET retired_at = CURRENT_TIMESTAMP(6) WHERE workshop_id = ? AND id = ?",
         )
         .bind(workshop)
         .bind(id)
-        .execute(&mut *tx)
+        .execute(&mut *change.tx)
         .await?;
-        self.audit(by, AuditAction::Instrument).changed(&mut tx, INSTRUMENT, id.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 }
 

@@ -36,6 +36,7 @@ pub mod experiment;
 mod id;
 pub mod import;
 pub mod instrument;
+mod log_filter;
 pub mod logbook;
 pub mod part;
 pub mod person;

@@ -2,17 +2,17 @@
 //!
 //! The history itself is in the runs, readings and verdicts; a line is what lists, charts and learning read.
 
+pub use crate::log_filter::{LogFilter, Order};
 use crate::{
     DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, Stored, WorkshopId,
     WorkshopStore,
 };
 use coil::design::Kind as Format;
 use sqlx::{FromRow, MySql, QueryBuilder};
-use time::{Date, PrimitiveDateTime};
+use time::PrimitiveDateTime;
 use trade::calibration::{Factor, FactorLevels, Observation};
 use trade::comparison::Comparison;
 use trade::judgement::{Judgement, RunSummary};
-use trade::run::RunState;
 use trade::verdict::Level;
 
 /// Lines of one page.
@@ -131,100 +131,6 @@ pub fn planned_factor_levels(
         .with(Factor::Design, design.map(|id| id.0))
 }
 
-/// How the logbook is ordered.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Order {
-    /// By when the run was started.
-    #[default]
-    Started,
-    /// By design.
-    Design,
-    /// By spool.
-    Spool,
-    /// By operator.
-    Operator,
-    /// By measured resistance.
-    Resistance,
-    /// By deviation of the resistance.
-    ResistanceOff,
-    /// By measured inductance.
-    Inductance,
-    /// By deviation of the inductance.
-    InductanceOff,
-}
-
-impl Order {
-    /// Every order with its name in addresses.
-    pub const ALL: [(Self, &'static str); 8] = [
-        (Self::Started, "started"),
-        (Self::Design, "design"),
-        (Self::Spool, "spool"),
-        (Self::Operator, "operator"),
-        (Self::Resistance, "r"),
-        (Self::ResistanceOff, "r-off"),
-        (Self::Inductance, "l"),
-        (Self::InductanceOff, "l-off"),
-    ];
-
-    /// The order of a name.
-    pub fn from_key(key: &str) -> Option<Self> {
-        Self::ALL.iter().find(|(_, k)| *k == key).map(|(order, _)| *order)
-    }
-
-    const fn column(self) -> &'static str {
-        match self {
-            Self::Started => "l.started_at",
-            Self::Design => "l.name",
-            Self::Spool => "l.spool",
-            Self::Operator => "l.operator",
-            Self::Resistance => "l.resistance_ohm",
-            Self::ResistanceOff => "l.resistance_off",
-            Self::Inductance => "l.inductance_h",
-            Self::InductanceOff => "l.inductance_off",
-        }
-    }
-}
-
-/// Which lines are asked for.
-#[derive(Clone, Debug, Default)]
-pub struct LogFilter {
-    /// Words of remarks, names of design, spool, winder and person.
-    pub words: String,
-    /// Of this design.
-    pub design: Option<DesignId>,
-    /// Of this revision of it.
-    pub revision: Option<u32>,
-    /// Of this format.
-    pub format: Option<Format>,
-    /// On this spool.
-    pub spool: Option<SpoolId>,
-    /// By this person.
-    pub operator: Option<PersonId>,
-    /// On this winder.
-    pub winder: Option<InstrumentId>,
-    /// From this day on, UTC.
-    pub from: Option<Date>,
-    /// To this day, UTC.
-    pub to: Option<Date>,
-    /// With this verdict.
-    pub level: Option<Level>,
-    /// So far on its way.
-    pub state: Option<RunState>,
-    /// Of designs with this tag.
-    pub tag: Option<String>,
-    /// How they are ordered.
-    pub order: Order,
-    /// The other way round: oldest, first, lowest.
-    pub rising: bool,
-}
-
-/// Words that MariaDB's full-text index leaves out (the default list of InnoDB).
-const STOPWORDS: [&str; 36] = [
-    "a", "about", "an", "are", "as", "at", "be", "by", "com", "de", "en", "for", "from", "how", "i", "in",
-    "is", "it", "la", "of", "on", "or", "that", "the", "this", "to", "was", "what", "when", "where", "who",
-    "will", "with", "und", "the", "www",
-];
-
 const COLUMNS: &str = "SELECT l.run_id, l.number, l.revision_id, l.revision, l.design_id, l.name, l.format, l.gauge, \
      l.straight, l.clockwise, l.north, l.spool_id, l.spool, l.operator_id, l.operator, l.winder_id, \
      i.name AS winder, l.started_at, l.level, l.verdict, l.planned_turns, l.turns, l.coil_c, l.resistance_ohm, \
@@ -256,94 +162,6 @@ pub struct MeasuredDeviations {
     pub resistance: Option<Deviations>,
     /// Of inductance.
     pub inductance: Option<Deviations>,
-}
-
-impl LogFilter {
-    /// Writes the conditions.
-    fn conditions(&self, query: &mut QueryBuilder<MySql>, workshop: WorkshopId) {
-        query.push("WHERE l.workshop_id = ").push_bind(workshop);
-        let mut indexed = Vec::new();
-        for term in self.words.split_whitespace() {
-            let plain = term.chars().all(char::is_alphanumeric);
-            let lower = term.to_lowercase();
-            if plain && term.chars().count() >= 3 && !STOPWORDS.contains(&lower.as_str()) {
-                indexed.push(format!("+{term}*"));
-            } else {
-                query.push(" AND LOCATE(").push_bind(lower).push(", l.words) > 0");
-            }
-        }
-        if !indexed.is_empty() {
-            query
-                .push(" AND MATCH(l.words) AGAINST (")
-                .push_bind(indexed.join(" "))
-                .push(" IN BOOLEAN MODE)");
-        }
-        if let Some(design) = self.design {
-            query.push(" AND l.design_id = ").push_bind(design);
-        }
-        if let Some(revision) = self.revision {
-            query.push(" AND l.revision = ").push_bind(revision);
-        }
-        if let Some(format) = self.format {
-            query.push(" AND l.format = ").push_bind(Stored(format));
-        }
-        if let Some(spool) = self.spool {
-            query.push(" AND l.spool_id = ").push_bind(spool);
-        }
-        if let Some(operator) = self.operator {
-            query.push(" AND l.operator_id = ").push_bind(operator);
-        }
-        if let Some(winder) = self.winder {
-            query.push(" AND l.winder_id = ").push_bind(winder);
-        }
-        if let Some(from) = self.from {
-            query.push(" AND l.started_at >= ").push_bind(from.midnight());
-        }
-        if let Some(to) = self.to.and_then(Date::next_day) {
-            query.push(" AND l.started_at < ").push_bind(to.midnight());
-        }
-        if let Some(level) = self.level {
-            query.push(" AND l.level = ").push_bind(Stored(level));
-        }
-        if let Some(state) = self.state {
-            // Runs that came in from a file follow no traveller: they are done with.
-            const OPEN: &str = "closed_at IS NULL AND voided_at IS NULL AND traveller IS NOT NULL";
-            let of_run = match state {
-                RunState::Closed => "voided_at IS NULL AND (closed_at IS NOT NULL OR traveller IS NULL)",
-                RunState::Void => "voided_at IS NOT NULL",
-                _ => OPEN,
-            };
-            query
-                .push(" AND l.run_id IN (SELECT o.id FROM runs o WHERE o.workshop_id = ")
-                .push_bind(workshop)
-                .push(format!(" AND {of_run})"));
-            query.push(match state {
-                RunState::ToWind => " AND l.turns IS NULL AND l.level <> 'stop'",
-                RunState::ToMeasure => {
-                    " AND l.turns IS NOT NULL AND (l.resistance_ohm IS NULL OR l.inductance_h IS NULL) AND l.level <> 'stop'"
-                }
-                RunState::ToFinish => {
-                    " AND (l.level = 'stop' OR l.turns IS NOT NULL AND l.resistance_ohm IS NOT NULL AND l.inductance_h IS NOT NULL)"
-                }
-                RunState::Open | RunState::Closed | RunState::Void => "",
-            });
-        }
-        if let Some(tag) = &self.tag {
-            query
-                .push(" AND l.design_id IN (SELECT t.design_id FROM design_tags t WHERE t.workshop_id = ")
-                .push_bind(workshop)
-                .push(" AND t.tag = ")
-                .push_bind(tag.clone())
-                .push(")");
-        }
-    }
-
-    fn ordering(&self, query: &mut QueryBuilder<MySql>) {
-        let way = if self.rising { "ASC" } else { "DESC" };
-        // Of equals the newest first or last, as the indexes have them.
-        let then = if self.order == Order::Started { String::new() } else { format!("l.started_at {way}, ") };
-        query.push(format!(" ORDER BY {} {way}, {then}l.run_id {way}", self.order.column()));
-    }
 }
 
 /// What a run's line says beside its figures.
@@ -412,19 +230,28 @@ impl WorkshopStore {
         filter.conditions(&mut numbers, workshop);
         filter.ordering(&mut numbers);
         numbers.push(" LIMIT ").push_bind(PAGE).push(" OFFSET ").push_bind(u64::from(page) * u64::from(PAGE));
-        let found: Vec<(RunId, i64)> = numbers.build_query_as().fetch_all(&self.pool).await?;
-        let all = match found.first() {
-            Some((_, all)) if !filter.words.is_empty() => *all,
-            _ => {
-                let mut count: QueryBuilder<MySql> = QueryBuilder::new("SELECT COUNT(*) FROM logbook l ");
-                filter.conditions(&mut count, workshop);
-                count.build_query_scalar().fetch_one(&self.pool).await?
-            }
+        let numbers = async { Ok(numbers.build_query_as::<(RunId, i64)>().fetch_all(&self.pool).await?) };
+        let (found, all) = if filter.words.is_empty() {
+            tokio::try_join!(numbers, self.count_lines(filter))?
+        } else {
+            let found = numbers.await?;
+            let all = match found.first() {
+                Some((_, all)) => *all,
+                None => self.count_lines(filter).await?,
+            };
+            (found, all)
         };
         let runs: Vec<RunId> = found.iter().map(|(run, _)| *run).collect();
         let mut lines = self.log_lines_of(&runs).await?;
         lines.sort_by_key(|row| runs.iter().position(|run| *run == row.run_id));
         Ok((lines, u64::try_from(all).unwrap_or(0)))
+    }
+
+    /// How many lines pass.
+    async fn count_lines(&self, filter: &LogFilter) -> Result<i64, StoreError> {
+        let mut count: QueryBuilder<MySql> = QueryBuilder::new("SELECT COUNT(*) FROM logbook l ");
+        filter.conditions(&mut count, self.workshop);
+        Ok(count.build_query_scalar().fetch_one(&self.pool).await?)
     }
 
     /// All lines that pass, up to `most`, in the filter's order.

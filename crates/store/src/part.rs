@@ -1,6 +1,6 @@
 //! Parts: magnets, bobbins, plates and what else goes into a pickup, with stock and cost.
 
-use crate::audit::{AuditAction, snapshot};
+use crate::audit::AuditAction;
 use crate::{ClientKey, DesignId, PartId, PersonId, RunId, StoreError, Stored, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -148,9 +148,7 @@ impl WorkshopStore {
     ) -> Result<(), StoreError> {
         const STANDS: &str = "SELECT name, JSON_OBJECT('cost each', each_cost, 'order below', order_below, 'supplier', \
              supplier) FROM parts WHERE workshop_id = ? AND id = ? FOR UPDATE";
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, STANDS, self.workshop, id.0).await?.ok_or(StoreError::Missing("part"))?;
+        let mut change = self.begin_change(by, AuditAction::Part, ("part", STANDS), id.0).await?;
         let done = sqlx::query(
             "UPDATE parts SET each_cost = ?, order_below = ?, supplier = ?, version = version + 1 \
              WHERE workshop_id = ? AND id = ? AND (? IS NULL OR version = ?)",
@@ -162,14 +160,12 @@ impl WorkshopStore {
         .bind(id)
         .bind(details.version)
         .bind(details.version)
-        .execute(&mut *tx)
+        .execute(&mut *change.tx)
         .await?;
         if done.rows_affected() == 0 {
             return Err(StoreError::Changed("part"));
         }
-        self.audit(by, AuditAction::Part).changed(&mut tx, STANDS, id.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// Moves stock of several parts at once, all or none; the same key again moves nothing.
@@ -244,9 +240,8 @@ impl WorkshopStore {
              COALESCE((SELECT CONCAT('{', GROUP_CONCAT(CONCAT(JSON_QUOTE(p.name), ': ', t.count) ORDER BY p.name \
              SEPARATOR ', '), '}') FROM design_parts t JOIN parts p ON p.id = t.part_id WHERE t.design_id = d.id), '{}') \
              FROM designs d WHERE d.workshop_id = ? AND d.id = ? FOR UPDATE";
-        let mut tx = self.pool.begin().await?;
-        let before =
-            snapshot(&mut tx, STANDS, self.workshop, design.0).await?.ok_or(StoreError::Missing("design"))?;
+        let mut change =
+            self.begin_change(by, AuditAction::DesignParts, ("design", STANDS), design.0).await?;
         for (part, count) in counts {
             let sql = if *count == 0 {
                 sqlx::query(
@@ -260,11 +255,9 @@ impl WorkshopStore {
                 )
                 .bind(*count)
             };
-            sql.bind(self.workshop).bind(design).bind(*part).execute(&mut *tx).await?;
+            sql.bind(self.workshop).bind(design).bind(*part).execute(&mut *change.tx).await?;
         }
-        self.audit(by, AuditAction::DesignParts).changed(&mut tx, STANDS, design.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// What one pickup of a design takes: the parts with how many.

@@ -1,6 +1,6 @@
 //! Matched sets: coils set aside for one another.
 
-use crate::audit::{AuditAction, snapshot};
+use crate::audit::AuditAction;
 use crate::{ClientKey, PersonId, RunId, SetId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -74,23 +74,20 @@ impl WorkshopStore {
              ORDER BY u.number SEPARATOR ', ') FROM set_runs m JOIN runs u ON u.id = m.run_id WHERE m.set_id = s.id), '')) \
              FROM sets s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
         let workshop = self.workshop;
-        let mut tx = self.pool.begin().await?;
-        let before = snapshot(&mut tx, STANDS, workshop, id.0).await?.ok_or(StoreError::Missing("set"))?;
+        let mut change = self.begin_change(by, AuditAction::Set, ("set", STANDS), id.0).await?;
         sqlx::query("DELETE FROM set_runs WHERE workshop_id = ? AND set_id = ?")
             .bind(workshop)
             .bind(id)
-            .execute(&mut *tx)
+            .execute(&mut *change.tx)
             .await?;
         sqlx::query(
             "UPDATE sets SET dissolved_at = COALESCE(dissolved_at, UTC_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
         )
         .bind(workshop)
         .bind(id)
-        .execute(&mut *tx)
+        .execute(&mut *change.tx)
         .await?;
-        self.audit(by, AuditAction::Set).changed(&mut tx, STANDS, id.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// Every coil that is in a set, newest set first.

@@ -1,6 +1,6 @@
 //! Spools of wire.
 
-use crate::audit::{AuditAction, snapshot};
+use crate::audit::AuditAction;
 use crate::{ClientKey, InstrumentId, PersonId, SpoolId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -228,8 +228,7 @@ impl WorkshopStore {
              s.cost_per_kg, 'empty, g', s.empty_g, 'station', (SELECT i.name FROM instruments i WHERE i.id = s.winder_id), \
              'used up', s.emptied_at IS NOT NULL) FROM spools s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
         let workshop = self.workshop;
-        let mut tx = self.pool.begin().await?;
-        let before = snapshot(&mut tx, STANDS, workshop, id.0).await?.ok_or(StoreError::Missing("spool"))?;
+        let mut change = self.begin_change(by, AuditAction::Spool, ("spool", STANDS), id.0).await?;
         let done = sqlx::query(
             "UPDATE spools SET version = version + 1, supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \
              winder_id = (SELECT id FROM instruments WHERE workshop_id = ? AND id = ?), \
@@ -247,14 +246,12 @@ impl WorkshopStore {
         .bind(id)
         .bind(care.version)
         .bind(care.version)
-        .execute(&mut *tx)
+        .execute(&mut *change.tx)
         .await?;
         if done.rows_affected() == 0 {
             return Err(StoreError::Changed("spool"));
         }
-        self.audit(by, AuditAction::Spool).changed(&mut tx, STANDS, id.0, Some(before)).await?;
-        tx.commit().await?;
-        Ok(())
+        change.write().await
     }
 
     /// Logs a check of a spool; what predictions take is then the mean over all places. The same key again logs nothing.

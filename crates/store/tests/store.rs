@@ -1,14 +1,14 @@
 //! Every query against a real MariaDB, on a private server and a fresh database per test.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod designs;
 mod logbook;
+mod server;
 
 use coil::design::tall_single;
 use coil::prediction::{Calibration, predict};
 use dev_database::fresh_store;
-use rstest::rstest;
-use store::audit::{AuditAction, AuditFilter};
-use store::design::{DesignFilter, DesignOrder, NewRevision};
+use store::design::NewRevision;
 use store::event::NewEvent;
 use store::instrument::NewInstrument;
 use store::person::{NewPerson, Role};
@@ -16,9 +16,8 @@ use store::reading::NewReading;
 use store::run::NewRun;
 use store::session::{NewSession, SessionLimits};
 use store::spool::NewSpool;
-use store::sweep::NewSweep;
 use store::timer::NewTimer;
-use store::{ClientKey, PersonId, RevisionId, RunId, Store, StoreError, Transport, WorkshopId};
+use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
 use time::Duration;
 use trade::comparison::TolerancePolicy;
 use trade::judgement::{Judgement, judge_run};
@@ -135,157 +134,6 @@ async fn sessions_end() {
 }
 
 #[tokio::test]
-async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
-    let store = fresh_store().await;
-    let (shop, owner) = workshop(&store, "kestrel").await;
-    let (other, _) = workshop(&store, "heron").await;
-    let first = design(&store, shop, owner, "Reed lap steel").await;
-    let mut changed = store.of(shop).revision(first).await.unwrap().design;
-    changed.coils[0].wind.turns = 8000;
-    let key = ClientKey::random();
-    let next = NewRevision {
-        key,
-        parent: Some(first),
-        note: "hotter",
-        design: &changed,
-        prediction: None,
-        newest_seen: None,
-    };
-    let second = store.of(shop).save_revision(owner, &next).await.unwrap();
-    // The same submission again is the same revision.
-    assert_eq!(store.of(shop).save_revision(owner, &next).await.unwrap(), second);
-    let saved = store.of(shop).revision(second).await.unwrap();
-    assert_eq!((saved.row.number, saved.row.parent_id, saved.row.turns), (2, Some(first), 8000));
-    assert_eq!(saved.design, changed);
-    assert_eq!(store.of(shop).revision(first).await.unwrap().row.turns, 7500);
-    let all = store.of(shop).revisions(saved.row.design_id).await.unwrap();
-    assert_eq!(all.iter().map(|r| r.number).collect::<Vec<_>>(), [2, 1]);
-    assert!(matches!(store.of(other).revision(second).await, Err(StoreError::Missing("revision"))));
-    assert!(matches!(store.of(other).revisions(saved.row.design_id).await, Err(StoreError::Missing(_))));
-    let stolen = NewRevision { key: ClientKey::random(), ..next.clone() };
-    assert!(matches!(store.of(other).save_revision(owner, &stolen).await, Err(StoreError::Missing(_))));
-}
-
-#[tokio::test]
-async fn two_people_saving_at_once_get_two_revisions() {
-    let store = fresh_store().await;
-    let (shop, owner) = workshop(&store, "kestrel").await;
-    let first = design(&store, shop, owner, "Mandola").await;
-    let document = store.of(shop).revision(first).await.unwrap().design;
-    let save = || async {
-        let new = NewRevision {
-            key: ClientKey::random(),
-            parent: Some(first),
-            note: "",
-            design: &document,
-            prediction: None,
-            newest_seen: None,
-        };
-        store.of(shop).save_revision(owner, &new).await
-    };
-    let (a, b, c) = tokio::join!(save(), save(), save());
-    assert!(a.is_ok() && b.is_ok() && c.is_ok(), "{a:?} {b:?} {c:?}");
-    let row = store.of(shop).revision(first).await.unwrap().row;
-    assert_eq!(store.of(shop).revisions(row.design_id).await.unwrap().len(), 4);
-}
-
-#[tokio::test]
-async fn lists_of_designs_search_and_sort() {
-    let store = fresh_store().await;
-    let (shop, owner) = workshop(&store, "kestrel").await;
-    for name in ["Mandola", "Reed lap steel", "Baritone"] {
-        design(&store, shop, owner, name).await;
-    }
-    let names = async |search: &str, order| -> Vec<String> {
-        let filter = DesignFilter { search: search.into(), order, ..DesignFilter::default() };
-        store.of(shop).designs(&filter).await.unwrap().into_iter().map(|row| row.name).collect()
-    };
-    assert_eq!(names("", DesignOrder::Name).await, ["Baritone", "Mandola", "Reed lap steel"]);
-    assert_eq!(names("", DesignOrder::Newest).await[0], "Baritone");
-    assert_eq!(names("lap", DesignOrder::Resistance).await, ["Reed lap steel"]);
-    assert_eq!(names("100%", DesignOrder::Inductance).await.len(), 0);
-}
-
-#[tokio::test]
-async fn designs_are_tagged_named_and_put_away() {
-    let store = fresh_store().await;
-    let (shop, owner) = workshop(&store, "kestrel").await;
-    let (other, stranger) = workshop(&store, "heron").await;
-    let first = design(&store, shop, owner, "Mandola").await;
-    design(&store, shop, owner, "Baritone").await;
-    let tags = |all: &[&str]| all.iter().map(|t| (*t).to_owned()).collect::<Vec<String>>();
-    let shop = store.of(shop);
-    shop.label_design(owner, first, "", &tags(&["order 12", "neck"]), None).await.unwrap();
-    shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), None).await.unwrap();
-    let foreign = store.of(other).label_design(stranger, first, "mine", &tags(&["mine"]), Some(true)).await;
-    assert!(matches!(foreign, Err(StoreError::Missing("revision"))));
-    assert_eq!(shop.tags().await.unwrap(), ["bright", "neck"]);
-    let row = shop.revision(first).await.unwrap().row;
-    assert_eq!((row.label.as_str(), row.tags.as_str()), ("the bright one", "bright,neck"));
-    let named = async |filter: DesignFilter| -> Vec<String> {
-        shop.designs(&filter).await.unwrap().into_iter().map(|r| r.name).collect()
-    };
-    assert_eq!(named(DesignFilter { tag: "neck".into(), ..DesignFilter::default() }).await, ["Mandola"]);
-    let twins = DesignFilter { kind: Some(coil::design::Kind::TwinCoil), ..DesignFilter::default() };
-    assert!(named(twins).await.is_empty());
-    assert_eq!(named(DesignFilter::default()).await.len(), 2);
-    shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), Some(true)).await.unwrap();
-    assert_eq!(named(DesignFilter::default()).await, ["Baritone"]);
-    let away = DesignFilter { archived: true, ..DesignFilter::default() };
-    assert_eq!(named(away.clone()).await, ["Mandola"]);
-    shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), Some(false)).await.unwrap();
-    assert!(named(away).await.is_empty());
-    // Every change is on the trail with what was before, and one that changes nothing is not.
-    shop.label_design(owner, first, "the bright one", &tags(&["bright", "neck"]), None).await.unwrap();
-    let trail = shop.audit_trail(&AuditFilter::default(), None, 50).await.unwrap();
-    assert_eq!(trail.len(), 4);
-    assert!(trail.iter().all(|row| row.action.0 == AuditAction::Design && row.object == "Mandola r1"));
-    let value =
-        |text: &Option<String>| serde_json::from_str::<serde_json::Value>(text.as_ref().unwrap()).unwrap();
-    assert_eq!(value(&trail[1].before_text)["archived"], false);
-    assert_eq!(value(&trail[1].after_text)["archived"], true);
-    assert_eq!(value(&trail[2].after_text)["tags"], "bright, neck");
-    let older = shop.audit_trail(&AuditFilter::default(), Some(trail[1].id), 1).await.unwrap();
-    assert_eq!(older[0].id, trail[2].id);
-    let of_spools = AuditFilter { action: Some(AuditAction::Spool), ..AuditFilter::default() };
-    assert!(shop.audit_trail(&of_spools, None, 50).await.unwrap().is_empty());
-    let by_owner = AuditFilter { person: Some(owner), words: "andola".into(), ..AuditFilter::default() };
-    assert_eq!(shop.audit_trail(&by_owner, None, 50).await.unwrap().len(), 4);
-    assert!(store.of(other).audit_trail(&AuditFilter::default(), None, 50).await.unwrap().is_empty());
-}
-
-#[tokio::test]
-async fn sweeps_belong_to_a_revision_and_come_once() {
-    let store = fresh_store().await;
-    let (shop, owner) = workshop(&store, "kestrel").await;
-    let (other, stranger) = workshop(&store, "heron").await;
-    let first = design(&store, shop, owner, "Mandola").await;
-    let sweep =
-        trade::sweep::Sweep { hz: vec![100.0, 4000.0, 9000.0], db: vec![0.0, 6.5, -20.25], input: None };
-    let new = NewSweep {
-        key: ClientKey::random(),
-        revision: first,
-        run: None,
-        label: "first coil",
-        sweep: &sweep,
-        at: None,
-    };
-    store.of(shop).add_sweep(owner, &new).await.unwrap();
-    store.of(shop).add_sweep(owner, &new).await.unwrap();
-    assert!(matches!(store.of(other).add_sweep(stranger, &new).await, Err(StoreError::Missing("revision"))));
-    let kept = store.of(shop).sweeps(Some(first)).await.unwrap();
-    assert_eq!(kept.len(), 1);
-    assert_eq!((kept[0].label.as_str(), kept[0].by.as_str()), ("first coil", "Ode Farrow"));
-    assert_eq!(kept[0].sweep().unwrap(), sweep);
-    assert_eq!(store.of(shop).sweeps(None).await.unwrap().len(), 1);
-    assert!(
-        store.of(shop).sweeps_of_run(RunId(0), 4).await.unwrap().is_empty(),
-        "it was swept without a run"
-    );
-    assert!(store.of(other).sweeps(None).await.unwrap().is_empty());
-}
-
-#[tokio::test]
 async fn spools_are_unique_by_label() {
     let store = fresh_store().await;
     let (shop, _) = workshop(&store, "kestrel").await;
@@ -360,20 +208,6 @@ async fn runs_are_listed_by_design_by_revision_and_by_who_judged_them() {
     let judgement = judge_run(&saved.design, &[], &Calibration::default(), TolerancePolicy::default());
     store.of(shop).record_judgement(run, &judgement, None).await.unwrap();
     assert!(store.of(shop).runs_of_other_engines().await.unwrap().is_empty(), "judged by this one");
-}
-
-#[tokio::test]
-async fn two_starts_migrate_once_and_a_wrong_address_says_so() {
-    let (url, first) = dev_database::fresh_database().await;
-    drop(first);
-    let (a, b) = tokio::join!(Store::connect(&url), Store::connect(&url));
-    assert!(a.is_ok() && b.is_ok());
-    let message = Store::connect("nonsense").await.unwrap_err().to_string();
-    assert!(message.contains("mysql://"), "{message}");
-    let other = Store::connect("postgres://a:b@127.0.0.1:9/none").await.unwrap_err();
-    assert!(matches!(&other, StoreError::OtherDatabase(scheme) if scheme == "postgres"), "{other:?}");
-    let gone = Store::connect("mysql://a:b@127.0.0.1:9/none").await.unwrap_err();
-    assert!(matches!(gone, StoreError::Away(_)), "{gone:?}");
 }
 
 #[tokio::test]
@@ -583,128 +417,4 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
     );
     store.of(shop).end_timer(timers[0].id).await.unwrap();
     assert_eq!(store.of(shop).timers().await.unwrap().len(), 1);
-}
-
-/// A start that was killed in the middle of a migration, before or after its statement, is begun again by the next one.
-#[rstest]
-#[case(1)]
-#[case(21)]
-#[case(38)]
-#[case(43)]
-#[case(50)]
-#[case(52)]
-#[case(54)]
-#[tokio::test]
-async fn a_migration_that_was_broken_off_is_done(#[case] version: i64) {
-    let migrator = sqlx::migrate!();
-    let migration = migrator.iter().find(|m| m.version == version).unwrap();
-    // Done and noted as begun; noted as begun alone; done without a note.
-    for (was_done, is_noted) in [(true, true), (false, true), (true, false)] {
-        let (url, _) = dev_database::fresh_database().await;
-        if was_done || version > 1 {
-            drop(
-                Store::begin_loading(
-                    &url,
-                    Transport::Protected,
-                    if was_done { version } else { version - 1 },
-                )
-                .await
-                .unwrap(),
-            );
-        }
-        let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
-        if was_done && !is_noted {
-            sqlx::query("DELETE FROM _sqlx_migrations WHERE version = ?")
-                .bind(version)
-                .execute(&pool)
-                .await
-                .unwrap();
-        } else if was_done {
-            sqlx::query("UPDATE _sqlx_migrations SET success = FALSE WHERE version = ?")
-                .bind(version)
-                .execute(&pool)
-                .await
-                .unwrap();
-        } else if version > 1 {
-            sqlx::query(
-                "INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) \
-                 VALUES (?, ?, FALSE, ?, -1)",
-            )
-            .bind(version)
-            .bind(&*migration.description)
-            .bind(&*migration.checksum)
-            .execute(&pool)
-            .await
-            .unwrap();
-        }
-        let store = Store::connect(&url).await.unwrap();
-        workshop(&store, "kestrel").await;
-    }
-}
-
-/// A password and every fact would be read on the way.
-#[rstest]
-#[case("mysql://a:b@10.0.0.9:3306/x", true)]
-#[case("mysql://a:b@database.example/x", true)]
-#[case("mysql://a:b@database.example/x?ssl-mode=REQUIRED", true)]
-#[case("mysql://a:b@database.example/x?ssl-mode=VERIFY_CA", false)]
-#[case("mysql://a:b@127.0.0.1:1/x", false)]
-#[case("mysql://a:b@localhost:1/x", false)]
-#[tokio::test]
-async fn another_machine_is_reached_over_tls_only(#[case] url: &str, #[case] is_refused: bool) {
-    let tried = tokio::time::timeout(std::time::Duration::from_millis(200), Store::connect(url)).await;
-    assert_eq!(matches!(tried, Ok(Err(StoreError::InClear))), is_refused, "{url}");
-}
-
-/// Whoever gets hold of the application's user has its tables, and nothing else of the server.
-#[tokio::test]
-async fn the_private_servers_user_has_one_schema() {
-    let folder = tempfile::tempdir().unwrap();
-    let server =
-        dev_database::PrivateServer::start(folder.path(), dev_database::Durability::Full).await.unwrap();
-    let pool = sqlx::MySqlPool::connect(&server.url("filamentum")).await.unwrap();
-    let grants: Vec<String> = sqlx::query_scalar("SHOW GRANTS").fetch_all(&pool).await.unwrap();
-    for grant in &grants {
-        assert!(grant.contains("USAGE ON *.*") || grant.contains("ON `filamentum`.*"), "{grant}");
-    }
-    for beyond in [
-        "CREATE DATABASE other",
-        "SELECT user FROM mysql.user",
-        "CREATE USER intruder@localhost",
-        "SELECT 1 INTO OUTFILE '/tmp/filamentum-never'",
-        "SET GLOBAL general_log = 1",
-    ] {
-        let done = sqlx::query(beyond).execute(&pool).await;
-        assert!(done.is_err(), "{beyond}");
-    }
-    let file: Option<Vec<u8>> =
-        sqlx::query_scalar("SELECT LOAD_FILE('/etc/hostname')").fetch_one(&pool).await.unwrap();
-    assert!(file.is_none(), "it reads no files");
-    pool.close().await;
-    server.stop().await;
-}
-
-#[tokio::test]
-async fn another_user_can_bring_the_tables_up_to_date() {
-    let (url, name) = dev_database::fresh_database().await;
-    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
-    for statement in [
-        format!("CREATE USER '{name}'@'127.0.0.1' IDENTIFIED BY 'rows'"),
-        format!("GRANT SELECT, INSERT, UPDATE, DELETE ON {name}.* TO '{name}'@'127.0.0.1'"),
-    ] {
-        sqlx::query(sqlx::AssertSqlSafe(statement)).execute(&pool).await.unwrap();
-    }
-    let (_, place) = url.split_once('@').unwrap();
-    let rows_only = format!("mysql://{name}:rows@{place}");
-    assert!(Store::connect(&rows_only).await.is_err(), "it may make no tables");
-    let store = Store::connect_as_two(&rows_only, &url, Transport::Protected).await.unwrap();
-    let (shop, owner) = workshop(&store, "kestrel").await;
-    let revision = design(&store, shop, owner, "Reed lap steel").await;
-    assert_eq!(store.of(shop).revision(revision).await.unwrap().row.number, 1);
-    let mine = sqlx::MySqlPool::connect(&rows_only).await.unwrap();
-    for beyond in
-        ["CREATE TABLE beyond (id INT)", "DROP TABLE runs", "ALTER TABLE runs ADD COLUMN beyond INT"]
-    {
-        assert!(sqlx::query(beyond).execute(&mine).await.is_err(), "{beyond}");
-    }
 }

@@ -168,15 +168,15 @@ impl Workshop {
             }
             None => None,
         };
-        Ok(CalibrationOverview {
-            enabled: store.calibration_enabled().await?,
-            versions,
-            shown,
-            names: LevelNames::of(&store).await?,
-            exceptions: store.calibration_exceptions().await?,
-            recent: store.log_lines(&LogFilter::default(), RECENT).await?,
-            designs: store.logged_designs().await?,
-        })
+        let newest = LogFilter::default();
+        let (enabled, names, exceptions, recent, designs) = tokio::try_join!(
+            async { Ok::<_, Refusal>(store.calibration_enabled().await?) },
+            LevelNames::of(&store),
+            async { Ok(store.calibration_exceptions().await?) },
+            async { Ok(store.log_lines(&newest, RECENT).await?) },
+            async { Ok(store.logged_designs().await?) },
+        )?;
+        Ok(CalibrationOverview { enabled, versions, shown, names, exceptions, recent, designs })
     }
 
     /// Where differences between coils come from, as the newest version has it; `None` before there is one.

@@ -71,13 +71,13 @@ impl Workshop {
     pub async fn spools(&self, actor: &Actor) -> Result<Vec<(Spool, Vec<SpoolWarning>)>, Refusal> {
         actor.require(Action::ReadStock)?;
         let store = self.of(actor);
-        let spools = store.spools().await?;
-        let checks = store.all_spool_checks().await?;
-        let model = self.newest_version(&store).await?.map(|version| version.model);
-        let observations = match model {
-            Some(_) => store.recent_observations(RECENT).await?,
-            None => Vec::new(),
-        };
+        let (spools, checks, version, observations) = tokio::try_join!(
+            async { Ok(store.spools().await?) },
+            async { Ok(store.all_spool_checks().await?) },
+            self.newest_version(&store),
+            async { Ok::<_, Refusal>(store.recent_observations(RECENT).await?) },
+        )?;
+        let model = version.map(|version| version.model);
         Ok(spools
             .into_iter()
             .map(|spool| {

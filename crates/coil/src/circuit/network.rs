@@ -1,31 +1,20 @@
 //! The pickup as a circuit of coupled coils.
 
 use crate::eddy::{self, Relaxation, Screening};
+use crate::word::document_word;
 use nalgebra::{Complex, DMatrix, DVector};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
 
-/// How coils are joined.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum Join {
-    /// One after the other.
-    Series,
-    /// Side by side.
-    Parallel,
+document_word! {
+    /// How coils are joined.
+    pub enum Join {
+        /// One after the other.
+        Series,
+        /// Side by side.
+        Parallel,
+    }
 }
 
 /// One coil of the circuit.

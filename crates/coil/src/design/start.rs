@@ -1,12 +1,13 @@
 //! Where a new design begins: generic dimensions of every format (common practice, no source).
 
 use super::row::{button_places, place_in_row};
+use super::strings::{default_from_bridge, default_scale};
+use super::winding::default_seed;
 use super::{
-    Aims, Axis, Bar, Coil, Core, Design, Direction, End, FORMAT, Former, Handed, Kind, Leads, Load, Metal,
-    MetalPart, Polarity, Pole, PoleShape, Potting, Sense, Strings, Wind, Wire, Wiring, default_from_bridge,
-    default_room, default_scale, default_seed,
+    Aims, Axis, Bar, Coil, Design, Direction, End, FORMAT, Former, Handed, Kind, Leads, Load, Metal,
+    MetalPart, Polarity, Pole, PoleShape, Potting, Sense, Strings, Wind, Wire, Wiring, default_room,
 };
-use crate::former::CoreShape;
+use crate::former::{Core, CoreShape};
 use crate::magnet::{Grade, Material};
 use crate::wire::{Build, Gauge, Insulation, ToleranceRange};
 

@@ -1,6 +1,7 @@
 //! What surrounds the winding electrically: the medium in its gaps, its leads, and what is tied to ground.
 
 use super::{Design, MetalPart};
+use crate::word::document_word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -26,32 +27,20 @@ fn full() -> f64 {
     1.0
 }
 
-/// A potting medium.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    Default,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum Medium {
-    /// Air.
-    #[default]
-    None,
-    /// Paraffin wax, with beeswax or without.
-    Wax,
-    /// Lacquer or varnish.
-    Lacquer,
-    /// Epoxy resin.
-    Epoxy,
+document_word! {
+    /// A potting medium.
+    #[derive(Default)]
+    pub enum Medium {
+        /// Air.
+        #[default]
+        None,
+        /// Paraffin wax, with beeswax or without.
+        Wax,
+        /// Lacquer or varnish.
+        Lacquer,
+        /// Epoxy resin.
+        Epoxy,
+    }
 }
 
 impl Medium {
@@ -109,32 +98,20 @@ fn usual_length() -> f64 {
     300.0
 }
 
-/// A kind of leads.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    Default,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum LeadKind {
-    /// Two leads covered with cloth or plastic, twisted together.
-    #[default]
-    TwistedPair,
-    /// One lead within a braided shield.
-    Shielded,
-    /// Four leads within a common shield.
-    FourConductor,
-    /// None: measured at the coil's own ends.
-    None,
+document_word! {
+    /// A kind of leads.
+    #[derive(Default)]
+    pub enum LeadKind {
+        /// Two leads covered with cloth or plastic, twisted together.
+        #[default]
+        TwistedPair,
+        /// One lead within a braided shield.
+        Shielded,
+        /// Four leads within a common shield.
+        FourConductor,
+        /// None: measured at the coil's own ends.
+        None,
+    }
 }
 
 impl LeadKind {
@@ -175,30 +152,18 @@ impl Leads {
     }
 }
 
-/// A conducting part that can be tied to ground.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum Grounded {
-    /// The poles: rods, screws, slugs, blades that conduct.
-    Poles,
-    /// Base plates and other plates, keepers and shields.
-    Plate,
-    /// Covers.
-    Cover,
-    /// A foil wound round the finished coils.
-    Foil,
+document_word! {
+    /// A conducting part that can be tied to ground.
+    pub enum Grounded {
+        /// The poles: rods, screws, slugs, blades that conduct.
+        Poles,
+        /// Base plates and other plates, keepers and shields.
+        Plate,
+        /// Covers.
+        Cover,
+        /// A foil wound round the finished coils.
+        Foil,
+    }
 }
 
 /// Distance from the winding's thickest place to a foil whose distance is not given, mm.

@@ -1,75 +1,64 @@
 //! Pole and magnet materials.
 
 use crate::inductance::MU_0;
+use crate::word::document_word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// A named magnet or pole material.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum Grade {
-    /// Alnico 2, isotropic.
-    #[serde(rename = "alnico-2")]
-    #[strum(serialize = "alnico-2")]
-    Alnico2,
-    /// Alnico 3, isotropic, without cobalt.
-    #[serde(rename = "alnico-3")]
-    #[strum(serialize = "alnico-3")]
-    Alnico3,
-    /// Alnico 4, isotropic.
-    #[serde(rename = "alnico-4")]
-    #[strum(serialize = "alnico-4")]
-    Alnico4,
-    /// Alnico 5, anisotropic.
-    #[serde(rename = "alnico-5")]
-    #[strum(serialize = "alnico-5")]
-    Alnico5,
-    /// Alnico 8, anisotropic.
-    #[serde(rename = "alnico-8")]
-    #[strum(serialize = "alnico-8")]
-    Alnico8,
-    /// Ceramic 5.
-    #[serde(rename = "ceramic-5")]
-    #[strum(serialize = "ceramic-5")]
-    Ceramic5,
-    /// Ceramic 8.
-    #[serde(rename = "ceramic-8")]
-    #[strum(serialize = "ceramic-8")]
-    Ceramic8,
-    /// Neodymium N35.
-    NeodymiumN35,
-    /// Neodymium N38.
-    NeodymiumN38,
-    /// Neodymium N42.
-    NeodymiumN42,
-    /// Unspecified soft steel.
-    Steel,
-    /// Mild steel 1010.
-    #[serde(rename = "mild-steel-1010")]
-    #[strum(serialize = "mild-steel-1010")]
-    MildSteel1010,
-    /// Magnetic stainless steel.
-    Stainless,
-    /// Brass.
-    Brass,
-    /// Nickel silver.
-    NickelSilver,
-    /// Copper.
-    Copper,
-    /// Aluminium.
-    Aluminium,
+document_word! {
+    /// A named magnet or pole material.
+    pub enum Grade {
+        /// Alnico 2, isotropic.
+        #[serde(rename = "alnico-2")]
+        #[strum(serialize = "alnico-2")]
+        Alnico2,
+        /// Alnico 3, isotropic, without cobalt.
+        #[serde(rename = "alnico-3")]
+        #[strum(serialize = "alnico-3")]
+        Alnico3,
+        /// Alnico 4, isotropic.
+        #[serde(rename = "alnico-4")]
+        #[strum(serialize = "alnico-4")]
+        Alnico4,
+        /// Alnico 5, anisotropic.
+        #[serde(rename = "alnico-5")]
+        #[strum(serialize = "alnico-5")]
+        Alnico5,
+        /// Alnico 8, anisotropic.
+        #[serde(rename = "alnico-8")]
+        #[strum(serialize = "alnico-8")]
+        Alnico8,
+        /// Ceramic 5.
+        #[serde(rename = "ceramic-5")]
+        #[strum(serialize = "ceramic-5")]
+        Ceramic5,
+        /// Ceramic 8.
+        #[serde(rename = "ceramic-8")]
+        #[strum(serialize = "ceramic-8")]
+        Ceramic8,
+        /// Neodymium N35.
+        NeodymiumN35,
+        /// Neodymium N38.
+        NeodymiumN38,
+        /// Neodymium N42.
+        NeodymiumN42,
+        /// Unspecified soft steel.
+        Steel,
+        /// Mild steel 1010.
+        #[serde(rename = "mild-steel-1010")]
+        #[strum(serialize = "mild-steel-1010")]
+        MildSteel1010,
+        /// Magnetic stainless steel.
+        Stainless,
+        /// Brass.
+        Brass,
+        /// Nickel silver.
+        NickelSilver,
+        /// Copper.
+        Copper,
+        /// Aluminium.
+        Aluminium,
+    }
 }
 
 /// A material by name, or by its figures.

@@ -1,38 +1,25 @@
 //! Insulation: chemistry, thickness, permittivity, how it comes off.
 
 use super::gauge::{Gauge, GaugeSystem, MW1000_INCHES};
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use crate::word::document_word;
 
-/// The enamel's chemistry. Two coils of equal dimensions differ by it only through thickness and
-/// permittivity.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum Insulation {
-    /// Oleoresinous enamel.
-    PlainEnamel,
-    /// Polyvinyl acetal, NEMA MW 15.
-    PolyvinylAcetal,
-    /// Polyurethane, NEMA MW 75.
-    Polyurethane,
-    /// Polyurethane with a nylon overcoat, NEMA MW 80.
-    PolyurethaneNylon,
-    /// Polyester-imide, NEMA MW 30.
-    PolyesterImide,
-    /// Any enamel with a bonding overcoat.
-    SelfBonding,
+document_word! {
+    /// The enamel's chemistry. Two coils of equal dimensions differ by it only through thickness and
+    /// permittivity.
+    pub enum Insulation {
+        /// Oleoresinous enamel.
+        PlainEnamel,
+        /// Polyvinyl acetal, NEMA MW 15.
+        PolyvinylAcetal,
+        /// Polyurethane, NEMA MW 75.
+        Polyurethane,
+        /// Polyurethane with a nylon overcoat, NEMA MW 80.
+        PolyurethaneNylon,
+        /// Polyester-imide, NEMA MW 30.
+        PolyesterImide,
+        /// Any enamel with a bonding overcoat.
+        SelfBonding,
+    }
 }
 
 /// How a wire end is bared.
@@ -114,26 +101,14 @@ impl Insulation {
     }
 }
 
-/// How thick the insulation is.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum Build {
-    /// One coat.
-    Single,
-    /// Two coats.
-    Heavy,
+document_word! {
+    /// How thick the insulation is.
+    pub enum Build {
+        /// One coat.
+        Single,
+        /// Two coats.
+        Heavy,
+    }
 }
 
 /// Diameter over the insulation, in metres.

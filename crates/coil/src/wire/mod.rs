@@ -8,8 +8,7 @@ pub use gauge::{Gauge, GaugeError, GaugeSystem};
 pub use insulation::{Build, Insulation, Overall, Stripping};
 pub use stretch::{BREAKING_STRESS_PA, Pull, pull, tension_window_n};
 
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use crate::word::document_word;
 use std::f64::consts::PI;
 
 /// Resistivity of annealed copper at 20 °C, Ω·m: 100 % IACS \[IEC60028\].
@@ -49,33 +48,21 @@ pub fn at_temperature(ohms: f64, from_c: f64, to_c: f64) -> f64 {
     ohms * (1.0 + COPPER_ALPHA * (to_c - 20.0)) / (1.0 + COPPER_ALPHA * (from_c - 20.0))
 }
 
-/// The part of the gauge's tolerance that the wire was ordered to.
-///
-/// A gauge's whole range is about ±7 % in ohms per metre; "minimum to nominal" diameter is the half
-/// with more ohms (common practice, no source).
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    Default,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    JsonSchema,
-    strum::EnumString,
-    strum::IntoStaticStr,
-)]
-#[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
-pub enum ToleranceRange {
-    /// Anything the gauge allows.
-    #[default]
-    Full,
-    /// Diameter from the minimum to the nominal: more ohms per metre.
-    MinimumToNominal,
-    /// Diameter from the nominal to the maximum: fewer ohms per metre.
-    NominalToMaximum,
+document_word! {
+    /// The part of the gauge's tolerance that the wire was ordered to.
+    ///
+    /// A gauge's whole range is about ±7 % in ohms per metre; "minimum to nominal" diameter is the half
+    /// with more ohms (common practice, no source).
+    #[derive(Default)]
+    pub enum ToleranceRange {
+        /// Anything the gauge allows.
+        #[default]
+        Full,
+        /// Diameter from the minimum to the nominal: more ohms per metre.
+        MinimumToNominal,
+        /// Diameter from the nominal to the maximum: fewer ohms per metre.
+        NominalToMaximum,
+    }
 }
 
 impl ToleranceRange {

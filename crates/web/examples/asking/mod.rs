@@ -6,6 +6,8 @@ use tokio::net::{TcpStream, ToSocketAddrs};
 /// One who asks.
 pub(crate) struct Asker {
     stream: BufReader<TcpStream>,
+    /// The server's address, by which it is asked for.
+    host: String,
     /// The cookies.
     pub cookie: String,
 }
@@ -15,14 +17,16 @@ impl Asker {
     pub(crate) async fn to(address: impl ToSocketAddrs, cookie: &str) -> Self {
         let stream = TcpStream::connect(address).await.unwrap();
         stream.set_nodelay(true).unwrap();
-        Self { stream: BufReader::new(stream), cookie: cookie.to_owned() }
+        let host = stream.peer_addr().unwrap().to_string();
+        Self { stream: BufReader::new(stream), host, cookie: cookie.to_owned() }
     }
 
     /// Status and body of an answer.
     pub(crate) async fn ask(&mut self, method: &str, path: &str, body: &str) -> (u16, String) {
         let request = format!(
-            "{method} {path} HTTP/1.1\r\nHost: load\r\nCookie: {}\r\nContent-Type: application/x-www-form-urlencoded\r\n\
+            "{method} {path} HTTP/1.1\r\nHost: {}\r\nCookie: {}\r\nContent-Type: application/x-www-form-urlencoded\r\n\
              Content-Length: {}\r\n\r\n{body}",
+            self.host,
             self.cookie,
             body.len()
         );

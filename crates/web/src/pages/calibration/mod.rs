@@ -154,8 +154,10 @@ async fn show(
     user: CurrentUser,
     query: QueryParameters,
 ) -> Result<CalibrationPage, AppError> {
-    let overview = app.workshop.calibration_overview(&user.actor, query.number("version")).await?;
-    let to_rejudge = app.workshop.runs_to_rejudge(&user.actor).await?;
+    let (overview, to_rejudge) = tokio::try_join!(
+        app.workshop.calibration_overview(&user.actor, query.number("version")),
+        app.workshop.runs_to_rejudge(&user.actor),
+    )?;
     let shown = overview.shown.as_ref();
     // Only coils whose bands were calibrated: those of the uncalibrated model hold what tolerances allow.
     let calibrated = overview.recent.iter().filter(|row| row.calibrated);

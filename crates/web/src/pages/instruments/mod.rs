@@ -227,6 +227,19 @@ fn state_text(state: &InstrumentState, units: Units) -> String {
     }
 }
 
+/// The list again, with what was done, or with why an instrument could not.
+fn said(session: &Session, done: Result<String, Refusal>) -> Result<HttpResponse, AppError> {
+    match done {
+        Ok(text) if text.is_empty() => {}
+        Ok(text) => flash::put(session, FlashKind::Done, text),
+        Err(refusal @ (Refusal::Instrument { .. } | Refusal::InputUnknown | Refusal::NotSimulated)) => {
+            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
+        }
+        Err(other) => return Err(other.into()),
+    }
+    Ok(redirect("/instruments"))
+}
+
 /// Asks an instrument what it is, and for what it reads just now.
 async fn test(
     app: web::Data<App>,
@@ -235,18 +248,11 @@ async fn test(
     id: web::Path<u64>,
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    match app.workshop.test_instrument(&user.actor, InstrumentId(*id)).await {
-        Ok((of, identity, state)) => {
-            let text =
-                format!("{} answers: {identity}. Now: {}.", of.name, state_text(&state, user.settings.units));
-            flash::put(&session, FlashKind::Done, text);
-        }
-        Err(refusal @ Refusal::Instrument { .. }) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(other) => return Err(other.into()),
-    }
-    Ok(redirect("/instruments"))
+    let tested = app.workshop.test_instrument(&user.actor, InstrumentId(*id)).await;
+    let answer = tested.map(|(of, identity, state)| {
+        format!("{} answers: {identity}. Now: {}.", of.name, state_text(&state, user.settings.units))
+    });
+    said(&session, answer)
 }
 
 /// Shows resonances from now on as this instrument shows them.
@@ -257,14 +263,8 @@ async fn choose(
     id: web::Path<u64>,
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    match app.workshop.show_resonances_by(&user.actor, InstrumentId(*id)).await {
-        Ok(()) => {}
-        Err(refusal @ Refusal::InputUnknown) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(other) => return Err(other.into()),
-    }
-    Ok(redirect("/instruments"))
+    let chosen = app.workshop.show_resonances_by(&user.actor, InstrumentId(*id)).await;
+    said(&session, chosen.map(|()| String::new()))
 }
 
 async fn retire(
@@ -295,12 +295,6 @@ async fn bench(
         _ => Vec::new(),
     };
     let line = LINES.iter().map(|(key, _)| *key).find(|key| *key == form.get("line")).unwrap_or("good");
-    match app.workshop.set_simulated_faults(&user.actor, InstrumentId(*id), &faults, line).await {
-        Ok(()) => flash::put(&session, FlashKind::Done, "The simulated bench is set."),
-        Err(refusal @ (Refusal::Instrument { .. } | Refusal::NotSimulated)) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(other) => return Err(other.into()),
-    }
-    Ok(redirect("/instruments"))
+    let set = app.workshop.set_simulated_faults(&user.actor, InstrumentId(*id), &faults, line).await;
+    said(&session, set.map(|()| "The simulated bench is set.".to_owned()))
 }

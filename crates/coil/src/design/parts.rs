@@ -1,0 +1,165 @@
+//! Poles, bar magnets and metal of a document.
+
+use crate::magnet::Material;
+use crate::word::document_word;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A pole.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Pole {
+    /// The coil it stands in.
+    pub coil: String,
+    /// The string above it, from 1; a blade has none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub string: Option<u32>,
+    /// Where it stands along the row, mm.
+    pub x_mm: f64,
+    /// Its shape.
+    #[serde(default)]
+    pub shape: PoleShape,
+    /// Diameter, mm; the width of a square pole, the thickness of a blade.
+    pub diameter_mm: f64,
+    /// Length, mm.
+    pub length_mm: f64,
+    /// Height of its lower face, mm.
+    #[serde(default)]
+    pub bottom_mm: f64,
+    /// Width of the bevel of its upper edge at 45°, mm, of a round pole: less than half its diameter and than its length; 0 when
+    /// absent, a sharp edge.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub bevel_mm: f64,
+    /// What it is made of.
+    pub material: Material,
+    /// Charge as a share of saturation; 1 when absent.
+    #[serde(default = "default_charge")]
+    pub charge: f64,
+    /// The pole that looks up.
+    #[serde(default)]
+    pub up: Polarity,
+}
+
+impl Pole {
+    /// Whether its section is a circle.
+    #[must_use]
+    pub fn is_round(&self) -> bool {
+        !matches!(self.shape, PoleShape::Blade | PoleShape::Square)
+    }
+}
+
+document_word! {
+    /// Shape of a pole.
+    #[derive(Default)]
+    #[allow(missing_docs, reason = "they say it themselves")]
+    pub enum PoleShape {
+        #[default]
+        Rod,
+        Screw,
+        Slug,
+        Blade,
+        Button,
+        Square,
+    }
+}
+
+document_word! {
+    /// A magnetic pole.
+    #[derive(Default)]
+    #[allow(missing_docs, reason = "they say it themselves")]
+    pub enum Polarity {
+        North,
+        #[default]
+        South,
+    }
+}
+
+impl Polarity {
+    /// The other one.
+    #[must_use]
+    pub const fn other(self) -> Self {
+        match self {
+            Self::North => Self::South,
+            Self::South => Self::North,
+        }
+    }
+}
+
+/// A bar magnet.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Bar {
+    /// What it is made of.
+    pub material: Material,
+    /// Size along x, y and z, mm.
+    pub size_mm: [f64; 3],
+    /// Centre, mm.
+    pub center_mm: [f64; 3],
+    /// The axis it is magnetised along.
+    pub magnetised: Axis,
+    /// Charge as a share of saturation.
+    #[serde(default = "default_charge")]
+    pub charge: f64,
+    /// Which end of that axis is north.
+    #[serde(default)]
+    pub north: End,
+}
+
+document_word! {
+    /// An axis.
+    #[allow(missing_docs, reason = "they say it themselves")]
+    pub enum Axis {
+        X,
+        Y,
+        Z,
+    }
+}
+
+document_word! {
+    /// An end of an axis.
+    #[derive(Default)]
+    #[allow(missing_docs, reason = "they say it themselves")]
+    pub enum End {
+        #[default]
+        Positive,
+        Negative,
+    }
+}
+
+/// A plate, cover or keeper.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Metal {
+    /// What it is.
+    pub part: MetalPart,
+    /// What it is made of.
+    pub material: Material,
+    /// Size along x, y and z, mm; outside.
+    pub size_mm: [f64; 3],
+    /// Centre, mm.
+    pub center_mm: [f64; 3],
+    /// Thickness of a cover's wall, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub wall_mm: Option<f64>,
+}
+
+document_word! {
+    /// What a metal part is.
+    #[allow(missing_docs, reason = "they say it themselves")]
+    pub enum MetalPart {
+        BasePlate,
+        Cover,
+        Keeper,
+        Plate,
+        Shield,
+    }
+}
+
+fn default_charge() -> f64 {
+    1.0
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for a reference")]
+fn is_zero(value: &f64) -> bool {
+    *value == 0.0
+}
