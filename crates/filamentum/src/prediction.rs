@@ -202,7 +202,9 @@ fn text(prediction: &Prediction) -> String {
     row("Inductance at 1 kHz", pickup.inductance_1khz_h, 1.0, "H", 3);
     row("Capacitance", pickup.capacitance_f, 1e12, "pF", 1);
     row("Resonance, unloaded", pickup.resonance_unloaded_hz, 1e-3, "kHz", 2);
-    row("Peak, loaded", pickup.peak_hz, 1e-3, "kHz", 2);
+    if let Some(peak) = pickup.peak_hz {
+        row("Peak, loaded", peak, 1e-3, "kHz", 2);
+    }
     row("Peak height", pickup.peak_db, 1.0, "dB", 1);
     row("−3 dB at", pickup.minus3db_hz, 1e-3, "kHz", 2);
     row("Output", pickup.output_mv, 1.0, "mV", 1);

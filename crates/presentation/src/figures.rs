@@ -44,7 +44,7 @@ struct Row {
     scale: Scale,
     /// The prediction's own name.
     quantity: &'static str,
-    of: fn(&PickupPrediction) -> &Quantity,
+    of: fn(&PickupPrediction) -> Option<&Quantity>,
     aim: Option<AimOf>,
     measured: Option<Kind>,
 }
@@ -52,29 +52,29 @@ struct Row {
 #[rustfmt::skip]
 const TABLE: [Row; 10] = [
     Row { figure: Figure::Resistance, key: "resistance", label: "R at 20 °C", scale: KILOOHM,
-          quantity: "resistance_20c_ohm", of: |p| &p.resistance_20c_ohm, aim: Some(|a| a.resistance_ohm),
+          quantity: "resistance_20c_ohm", of: |p| Some(&p.resistance_20c_ohm), aim: Some(|a| a.resistance_ohm),
           measured: Some(Kind::Resistance) },
     Row { figure: Figure::RoomResistance, key: "resistance_room", label: "R at room temperature",
-          scale: KILOOHM, quantity: "resistance_ohm", of: |p| &p.resistance_ohm, aim: None, measured: None },
+          scale: KILOOHM, quantity: "resistance_ohm", of: |p| Some(&p.resistance_ohm), aim: None, measured: None },
     Row { figure: Figure::Inductance, key: "inductance", label: "Inductance", scale: HENRY,
-          quantity: "inductance_h", of: |p| &p.inductance_h, aim: Some(|a| a.inductance_h),
+          quantity: "inductance_h", of: |p| Some(&p.inductance_h), aim: Some(|a| a.inductance_h),
           measured: Some(Kind::Inductance) },
     Row { figure: Figure::Capacitance, key: "capacitance", label: "Capacitance", scale: PICOFARAD,
-          quantity: "capacitance_f", of: |p| &p.capacitance_f, aim: Some(|a| a.capacitance_f),
+          quantity: "capacitance_f", of: |p| Some(&p.capacitance_f), aim: Some(|a| a.capacitance_f),
           measured: Some(Kind::Capacitance) },
     Row { figure: Figure::Resonance, key: "resonance", label: "Resonance, unloaded", scale: KILOHERTZ,
-          quantity: "resonance_unloaded_hz", of: |p| &p.resonance_unloaded_hz, aim: Some(|a| a.resonance_unloaded_hz),
+          quantity: "resonance_unloaded_hz", of: |p| Some(&p.resonance_unloaded_hz), aim: Some(|a| a.resonance_unloaded_hz),
           measured: None },
     Row { figure: Figure::Peak, key: "peak", label: "Peak, loaded", scale: KILOHERTZ, quantity: "peak_hz",
-          of: |p| &p.peak_hz, aim: Some(|a| a.peak_hz), measured: None },
+          of: |p| p.peak_hz.as_ref(), aim: Some(|a| a.peak_hz), measured: None },
     Row { figure: Figure::PeakHeight, key: "height", label: "Peak height", scale: DECIBEL,
-          quantity: "peak_db", of: |p| &p.peak_db, aim: Some(|a| a.peak_db), measured: None },
+          quantity: "peak_db", of: |p| Some(&p.peak_db), aim: Some(|a| a.peak_db), measured: None },
     Row { figure: Figure::Minus3Db, key: "down", label: "−3 dB at", scale: KILOHERTZ,
-          quantity: "minus3db_hz", of: |p| &p.minus3db_hz, aim: None, measured: None },
+          quantity: "minus3db_hz", of: |p| Some(&p.minus3db_hz), aim: None, measured: None },
     Row { figure: Figure::Output, key: "output_mv", label: "Output", scale: MILLIVOLT,
-          quantity: "output_mv", of: |p| &p.output_mv, aim: None, measured: None },
+          quantity: "output_mv", of: |p| Some(&p.output_mv), aim: None, measured: None },
     Row { figure: Figure::RelativeOutput, key: "output", label: "Output, to reference", scale: DECIBEL,
-          quantity: "relative_output_db", of: |p| &p.relative_output_db, aim: Some(|a| a.output_db), measured: None },
+          quantity: "relative_output_db", of: |p| Some(&p.relative_output_db), aim: Some(|a| a.output_db), measured: None },
 ];
 
 impl Figure {
@@ -122,8 +122,8 @@ impl Figure {
         self.row().quantity
     }
 
-    /// Its value in a prediction, SI or dB.
-    pub fn of(self, pickup: &PickupPrediction) -> &Quantity {
+    /// Its value in a prediction, SI or dB; none of a peak where the response only falls.
+    pub fn of(self, pickup: &PickupPrediction) -> Option<&Quantity> {
         (self.row().of)(pickup)
     }
 

@@ -106,7 +106,10 @@ fn figures(prediction: &Prediction) -> Facts {
         fact("Inductance", with(HENRY, pickup.inductance_h)),
         fact("Capacitance", with(PICOFARAD, pickup.capacitance_f)),
         fact("Resonance, unloaded", with(KILOHERTZ, pickup.resonance_unloaded_hz)),
-        fact("Peak, loaded", with(KILOHERTZ, pickup.peak_hz)),
+        fact(
+            "Peak, loaded",
+            pickup.peak_hz.map_or_else(|| "none: it only falls".into(), |q| with(KILOHERTZ, q)),
+        ),
         fact("Peak height", DECIBEL.text(pickup.peak_db.nominal)),
         fact("Output, to the reference coil", signed_db(pickup.relative_output_db.nominal, 1)),
     ]

@@ -216,7 +216,7 @@ impl WorkshopStore {
         .bind(coil.map_or(0, |c| c.wind.turns))
         .bind(pickup.map(|p| p.resistance_20c_ohm.nominal))
         .bind(pickup.map(|p| p.inductance_h.nominal))
-        .bind(pickup.map(|p| p.peak_hz.nominal))
+        .bind(pickup.and_then(|p| p.peak_hz).map(|q| q.nominal))
         .bind(document)
         .bind(author)
         .execute(&mut *tx)

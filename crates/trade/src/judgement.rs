@@ -155,7 +155,8 @@ fn summary(
         flux_ratio,
         // A resonance goes with the root of the inductance.
         peak_hz: prediction
-            .map(|p| p.pickup.peak_hz.nominal / (1.0 + inductance.off.unwrap_or(0.0)).max(0.1).sqrt()),
+            .and_then(|p| p.pickup.peak_hz)
+            .map(|q| q.nominal / (1.0 + inductance.off.unwrap_or(0.0)).max(0.1).sqrt()),
         output_db: prediction.map(|p| {
             p.pickup.relative_output_db.nominal + 20.0 * flux_ratio.unwrap_or(0.0) / std::f64::consts::LN_10
         }),
@@ -208,6 +209,6 @@ mod tests {
         assert!((calibrated.summary.resistance.off.unwrap() - (1.03 / 0.02f64.exp() - 1.0)).abs() < 1e-6);
         assert!(plain.summary.build_ratio.is_some() && plain.summary.wire_m.is_some());
         // 2 % less inductance: 1 % higher.
-        assert!((plain.summary.peak_hz.unwrap() / bare.peak_hz.nominal - 1.01).abs() < 0.001);
+        assert!((plain.summary.peak_hz.unwrap() / bare.peak_hz.unwrap().nominal - 1.01).abs() < 0.001);
     }
 }

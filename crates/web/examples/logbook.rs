@@ -174,7 +174,7 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
                 coil_c: Some(20.0 + deviate(dice)),
                 resistance: r,
                 inductance: l,
-                peak_hz: Some(pickup.peak_hz.nominal),
+                peak_hz: pickup.peak_hz.map(|q| q.nominal),
                 wire_m: prediction.coils.first().map(|c| c.wire_length_m.nominal),
                 ..RunSummary::default()
             },

@@ -102,6 +102,26 @@ pub struct Peak {
     pub minus3db_hz: f64,
 }
 
+impl Peak {
+    /// Peaks are looked for from here up, Hz.
+    pub const LOWEST_HZ: f64 = 200.0;
+
+    /// Whether it is one: a response that only falls has its highest point at the lower end of what is looked at.
+    ///
+    /// ```
+    /// use coil::circuit::{LoadCircuit, Network};
+    /// let coil = Network::single(6000.0, 2.5, 100e-12);
+    /// assert!(coil.peak(None).is_peak());
+    /// // A low resistance across it takes the peak away.
+    /// let load = LoadCircuit { volume_ohm: 10e3, volume_at: 1.0, tone_ohm: f64::INFINITY, tone_f: 0.0, cable_f: 470e-12, input_ohm: 1e6 };
+    /// assert!(!coil.peak(Some(&load)).is_peak());
+    /// ```
+    #[must_use]
+    pub fn is_peak(&self) -> bool {
+        self.peak_hz > 1.1 * Self::LOWEST_HZ
+    }
+}
+
 /// A pickup at one frequency, seen from its leads.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Source {
@@ -304,7 +324,7 @@ impl Network {
     /// Highest point and −3 dB point of the response, between 200 Hz and 60 kHz.
     ///
     /// Found on 30 points per decade, then by golden section and bisection to 0.01 %. A response that only falls
-    /// has its "peak" at the lower end, with 0 dB.
+    /// has its highest point at the lower end, with 0 dB: see [`Peak::is_peak`].
     #[must_use]
     pub fn peak(&self, load: Option<&LoadCircuit>) -> Peak {
         self.peak_near(load, None)
@@ -323,7 +343,7 @@ impl Network {
         });
         let (mut low, mut high) = beside.unwrap_or_else(|| {
             let steps = 75_usize;
-            let grid = |i: usize| 200.0 * 300f64.powf(i as f64 / steps as f64);
+            let grid = |i: usize| Peak::LOWEST_HZ * 300f64.powf(i as f64 / steps as f64);
             let (mut best, mut best_db) = (0, f64::MIN);
             for i in 0..=steps {
                 let db = level(grid(i));

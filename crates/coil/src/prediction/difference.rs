@@ -7,9 +7,6 @@ use super::calibration::Calibration;
 use super::inputs::Figures;
 use super::report::Quantity;
 
-/// Less is no peak to speak of, dB.
-const LEAST_PEAK_DB: f64 = 0.1;
-
 /// Changes from one design to another.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Differences {
@@ -52,7 +49,7 @@ impl Solution {
             inductance_h: of(|f| f.inductance_h),
             capacitance_f: of(|f| f.capacitance_f),
             resonance_hz: of(|f| f.resonance_hz),
-            have_peaks: [&before, &after].iter().all(|o| o.nominal.peak.peak_db > LEAST_PEAK_DB),
+            have_peaks: [&before, &after].iter().all(|o| o.nominal.peak.is_peak()),
             peak_hz: of(|f| f.peak.peak_hz),
             peak_db: of(|f| f.peak.peak_db),
             output_db: of(|f| f.relative_output_db),

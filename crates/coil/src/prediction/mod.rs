@@ -251,7 +251,7 @@ fn report(
             mutual: (0..n).map(|a| (0..n).map(|b| whole[(a, b)]).collect()).collect(),
             resonance_unloaded_hz: outcome.ratio(|f| f.resonance_hz),
             resonance_instrument_hz: None,
-            peak_hz: outcome.ratio(|f| f.peak.peak_hz),
+            peak_hz: outcome.nominal.peak.is_peak().then(|| outcome.ratio(|f| f.peak.peak_hz)),
             peak_db: q(|f| f.peak.peak_db),
             minus3db_hz: outcome.ratio(|f| f.peak.minus3db_hz),
             relative_output_db: q(|f| f.relative_output_db),

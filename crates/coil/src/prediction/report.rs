@@ -70,15 +70,17 @@ impl Prediction {
     /// The same with the resonance that an instrument shows which is connected to the leads.
     #[must_use]
     pub fn with_instrument(mut self, input: InstrumentInput) -> Self {
-        self.pickup.resonance_instrument_hz = Some(self.resonance_seen_by(input));
+        self.pickup.resonance_instrument_hz = self.resonance_seen_by(input);
         self
     }
 
     /// The resonance that an instrument shows as it is swept, with its input across the leads. Its band is that of inductance
-    /// and of capacitance, of which the input's own share is known.
+    /// and of capacitance, of which the input's own share is known. Nothing where its input damps the coil so far that it sees
+    /// no peak.
     #[must_use]
-    pub fn resonance_seen_by(&self, input: InstrumentInput) -> Quantity {
-        let nominal = self.circuit.seen_by(input).peak_hz;
+    pub fn resonance_seen_by(&self, input: InstrumentInput) -> Option<Quantity> {
+        let seen = self.circuit.seen_by(input);
+        let nominal = seen.is_peak().then_some(seen.peak_hz)?;
         let (l, c) = (self.pickup.inductance_h, self.pickup.capacitance_f);
         let share = c.nominal / (c.nominal + input.capacitance_f);
         // A higher inductance or capacitance is a lower resonance: ends change places.
@@ -86,11 +88,11 @@ impl Prediction {
             let (l, c) = ((l_end / l.nominal).ln(), share * (c_end / c.nominal).ln());
             0.5 * l.hypot(c)
         };
-        Quantity {
+        Some(Quantity {
             nominal,
             p05: nominal * (-moved(l.p95, c.p95)).exp(),
             p95: nominal * moved(l.p05, c.p05).exp(),
-        }
+        })
     }
 
     /// Its figures.
@@ -152,7 +154,9 @@ pub struct PickupPrediction {
     /// As the chosen instrument shows it with its own input across the leads; only where one is chosen.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub resonance_instrument_hz: Option<Quantity>,
-    pub peak_hz: Quantity,
+    /// The highest point of the response with the load; none where it only falls.
+    #[serde(default)]
+    pub peak_hz: Option<Quantity>,
     pub peak_db: Quantity,
     pub minus3db_hz: Quantity,
     /// Output against the reference coil (7,500 turns of 42 AWG on the standard tall single, full

@@ -1,6 +1,7 @@
 //! What changes what: every step of the bench with its effect on every quantity.
 
 use super::Adjustment;
+use crate::circuit::Peak;
 use crate::design::{Design, LeadKind, Medium};
 use crate::magnet::{Grade, Material};
 use crate::prediction::{Prediction, predict};
@@ -41,7 +42,8 @@ impl Goal {
         }
     }
 
-    /// What a prediction says of it: SI, dB for height and output.
+    /// What a prediction says of it: SI, dB for height and output. A response that only falls counts as a peak below all
+    /// that are.
     #[must_use]
     pub fn of(self, prediction: &Prediction) -> f64 {
         let pickup = &prediction.pickup;
@@ -49,7 +51,7 @@ impl Goal {
             Self::Resistance => pickup.resistance_20c_ohm.nominal,
             Self::Inductance => pickup.inductance_h.nominal,
             Self::Capacitance => pickup.capacitance_f.nominal,
-            Self::Peak => pickup.peak_hz.nominal,
+            Self::Peak => pickup.peak_hz.map_or(Peak::LOWEST_HZ, |q| q.nominal),
             Self::PeakHeight => pickup.peak_db.nominal,
             Self::Output => pickup.relative_output_db.nominal,
         }
@@ -59,6 +61,14 @@ impl Goal {
     #[must_use]
     pub const fn is_level(self) -> bool {
         matches!(self, Self::PeakHeight | Self::Output)
+    }
+
+    /// How it changes from one prediction to another, as [`Self::change`]; nothing where either has no peak to tell of.
+    #[must_use]
+    pub fn change_between(self, before: &Prediction, after: &Prediction) -> Option<f64> {
+        let are_there = self != Self::Peak
+            || [before, after].iter().all(|prediction| prediction.pickup.peak_hz.is_some());
+        are_there.then(|| self.change(self.of(before), self.of(after)))
     }
 
     /// A change from `before` to `after`: a ratio less one, dB for height and output.
@@ -73,8 +83,8 @@ impl Goal {
 pub struct Sensitivity {
     /// The step.
     pub adjustment: Adjustment,
-    /// Changes in the order of [`Goal::ALL`], as [`Goal::change`] gives them.
-    pub changes: [f64; 6],
+    /// Changes in the order of [`Goal::ALL`], as [`Goal::change_between`] gives them.
+    pub changes: [Option<f64>; 6],
 }
 
 /// Steps of the bench: small enough to be one change, large enough to be seen.
@@ -118,11 +128,12 @@ pub fn sensitivities(design: &Design, goal: Goal) -> Vec<Sensitivity> {
         .into_iter()
         .filter_map(|adjustment| {
             let after = predict(&adjustment.applied(design)?).ok()?;
-            let changes = Goal::ALL.map(|g| g.change(g.of(&base), g.of(&after)));
+            let changes = Goal::ALL.map(|g| g.change_between(&base, &after));
             Some(Sensitivity { adjustment, changes })
         })
         .collect();
     let place = Goal::ALL.iter().position(|g| *g == goal).unwrap_or(0);
-    all.sort_by(|a, b| b.changes[place].abs().total_cmp(&a.changes[place].abs()));
+    let size = |s: &Sensitivity| s.changes[place].map_or(0.0, f64::abs);
+    all.sort_by(|a, b| size(b).total_cmp(&size(a)));
     all
 }

@@ -144,7 +144,7 @@ fn the_place_on_the_string() {
     assert!(partials[2].place_db.abs() < 0.1, "{:?}", partials[2]);
     assert!(partials[5].place_db < -30.0, "{:?}", partials[5]);
     // The circuit lifts what lies near its peak.
-    let peak = predict(&design).unwrap().pickup.peak_hz.nominal;
+    let peak = predict(&design).unwrap().pickup.peak_hz.unwrap().nominal;
     let near = partials.iter().min_by(|a, b| (a.hz - peak).abs().total_cmp(&(b.hz - peak).abs())).unwrap();
     assert!(near.loaded_db > near.place_db + 1.0, "{near:?}");
 }

@@ -119,7 +119,7 @@ fn a_change_is_known_better_than_what_changes() {
     waxed.potting = Some(Potting { medium: Medium::Wax, fill: 1.0 });
     let (a, b) = (Solution::of(&design).unwrap(), Solution::of(&waxed).unwrap());
     let change = a.differences(&b, &Calibration::default()).peak_hz;
-    let own = b.prediction(&Calibration::default()).pickup.peak_hz;
+    let own = b.prediction(&Calibration::default()).pickup.peak_hz.unwrap();
     assert!(change.p95 - change.p05 < 0.3 * (own.p95 - own.p05), "{change:?} {own:?}");
     let none = a.differences(&a, &Calibration::default());
     assert!(none.capacitance_f.nominal == 0.0 && none.peak_hz.p95.abs() < 1e-9);

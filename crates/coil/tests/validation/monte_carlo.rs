@@ -79,7 +79,7 @@ fn every_band_is_the_spread_of_many_pickups(#[case] kind: Kind) {
             "inductance_h" => pickup.inductance_h,
             "capacitance_f" => pickup.capacitance_f,
             "resonance_unloaded_hz" => pickup.resonance_unloaded_hz,
-            "peak_hz" => pickup.peak_hz,
+            "peak_hz" => pickup.peak_hz.unwrap(),
             "peak_db" => pickup.peak_db,
             "output_mv" => pickup.output_mv,
             "relative_output_db" => pickup.relative_output_db,

@@ -1,6 +1,7 @@
 //! What a design alone can reveal: every notice appears when its mistake is made, says its numbers and what
 //! to try, and is silent otherwise. The thresholds are common practice, no source.
 
+use coil::circuit::InstrumentInput;
 use coil::design::{Bias, Design, Kind, Polarity, Spool, Stage, starting_point, tall_single};
 use coil::magnet::{Grade, Material};
 use coil::prediction::{Level, Notice, predict};
@@ -207,4 +208,22 @@ fn mistakes_of_the_circuit() {
     for (aim, place) in aims.into_iter().zip(places) {
         one_mistake(Kind::TallSingle, aim, note, "misses-target", &format!("aims.{place}"));
     }
+}
+
+/// A response that only falls has no peak: none is told, in figures or against a target.
+#[test]
+fn a_response_that_only_falls_has_no_peak() {
+    let mut design = starting_point(Kind::TallSingle, "Sedge", 6, 10.4);
+    design.load.volume_kohm = 30.0;
+    design.aims.peak_hz = Some([3e3, 5e3]);
+    let prediction = predict(&design).unwrap();
+    assert!(prediction.pickup.peak_hz.is_none() && prediction.pickup.peak_db.nominal < 0.05);
+    assert!(prediction.pickup.minus3db_hz.nominal < 3e3, "{:?}", prediction.pickup.minus3db_hz);
+    let missed: Vec<_> = prediction.notices.iter().filter(|n| n.at == "aims.peak_hz").collect();
+    assert!(missed.len() == 1 && missed[0].code == "misses-target", "{missed:?}");
+    // An instrument that damps the coil as much shows no resonance either.
+    let input = InstrumentInput { capacitance_f: 100e-12, resistance_ohm: 30e3 };
+    assert!(prediction.resonance_seen_by(input).is_none());
+    let document = serde_json::to_value(&prediction).unwrap();
+    assert!(document["pickup"]["peak_hz"].is_null(), "the key stays");
 }

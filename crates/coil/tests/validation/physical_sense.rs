@@ -60,7 +60,7 @@ fn low_and_wide_is_warmer() {
         d.coils[0].former.room_mm = 9.0;
     });
     assert!(low.inductance_h.nominal > tall.inductance_h.nominal);
-    assert!(low.peak_hz.nominal < tall.peak_hz.nominal);
+    assert!(low.peak_hz.unwrap().nominal < tall.peak_hz.unwrap().nominal);
 }
 
 #[test]

@@ -132,7 +132,7 @@ fn resonances_as_an_analyser_shows_them() {
     let mut twin = covered_twin();
     twin.potting = WAX;
     twin.leads = Some(Leads { kind: LeadKind::Shielded, length_mm: 400.0, pf_per_m: None });
-    let seen = predict(&twin).unwrap().resonance_seen_by(STRAIGHT_LEAD);
+    let seen = predict(&twin).unwrap().resonance_seen_by(STRAIGHT_LEAD).unwrap();
     assert!((4900.0..6000.0).contains(&seen.nominal), "{seen:?}");
     assert!(seen.p05 < seen.nominal && seen.nominal < seen.p95);
 }

@@ -220,16 +220,13 @@ const STRIP: [Figure; 7] = [
     Figure::RelativeOutput,
 ];
 
-/// Less is no peak: a response that only falls has its highest point at the lower end.
-const LEAST_PEAK_DB: f64 = 0.05;
-
 fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Cell {
-    let (scale, q) = (figure.scale(), figure.of(&figures.pickup));
-    let old = context.before.map(|b| figure.of(&b.pickup));
+    let scale = figure.scale();
+    let old = context.before.and_then(|b| figure.of(&b.pickup));
     let aim = figure.aim(&design.aims);
     let measured = context.measured.iter().find(|(f, _)| *f == figure).map(|(_, v)| *v);
     let is_level = figure == Figure::RelativeOutput;
-    if figure == Figure::Peak && figures.pickup.peak_db.nominal < LEAST_PEAK_DB {
+    let Some(q) = figure.of(&figures.pickup) else {
         return Cell {
             key: figure.key(),
             label: figure.label(),
@@ -244,7 +241,7 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
             seen_by: String::new(),
             why: why(figure.key(), design, figures, context),
         };
-    }
+    };
     Cell {
         key: figure.key(),
         label: figure.label(),

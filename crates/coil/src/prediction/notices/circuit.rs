@@ -104,12 +104,18 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
 fn tone(case: Case<'_>, gather: &mut Gather) {
     let ohms = case.figures.resistance_20c_ohm;
     // Beyond about 16 k on common gauges detail is lost (common practice, no source).
-    if ohms > 16e3 && case.figures.peak.peak_hz < 2500.0 {
+    let peak = case.figures.peak;
+    let (what, hz) = if peak.is_peak() {
+        ("the peak lies at", peak.peak_hz)
+    } else {
+        ("the response has fallen by 3 dB at", peak.minus3db_hz)
+    };
+    if ohms > 16e3 && hz < 2500.0 {
         gather.report(
             Level::Note,
             "overwound",
             "coils[0].wind.turns",
-            format!("{:.1} kΩ: with the cable the peak lies at {:.2} kHz, and what gives a string its detail lies above it.", ohms / 1e3, case.figures.peak.peak_hz / 1e3),
+            format!("{:.1} kΩ: with the cable {what} {:.2} kHz, and what gives a string its detail lies above it.", ohms / 1e3, hz / 1e3),
             "More magnet and fewer turns is the other way to loud.",
         );
     }
@@ -117,6 +123,20 @@ fn tone(case: Case<'_>, gather: &mut Gather) {
 
 fn aims(case: Case<'_>, gather: &mut Gather) {
     let (aims, figures) = (&case.design.aims, case.figures);
+    let peak = figures.peak.is_peak().then_some(figures.peak.peak_hz);
+    if let (Some([from, to]), None) = (aims.peak_hz, peak) {
+        gather.report(
+            Level::Note,
+            "misses-target",
+            "aims.peak_hz",
+            format!(
+                "The response only falls: there is no loaded peak; the target is {:.2} to {:.2} kHz.",
+                from * 1e-3,
+                to * 1e-3
+            ),
+            "Higher pots, or less capacitance after the pickup.",
+        );
+    }
     let mut check = |key: &str,
                      aim: Option<[f64; 2]>,
                      value: f64,
@@ -166,7 +186,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
     );
     check(
         "peak_hz",
-        aims.peak_hz,
+        aims.peak_hz.filter(|_| peak.is_some()),
         figures.peak.peak_hz,
         "The loaded peak",
         (1e-3, "kHz", 2),

@@ -86,7 +86,7 @@ fn row(matter: Matter, scatter: Scatter, reference: Reference) -> MatterRow {
     const HEARD_DB: f64 = 0.5;
     let d = matter.differences;
     let peak = if d.have_peaks {
-        change(d.peak_hz, 1e3, 2, 5.0, scatter.peak() * reference.peak_hz)
+        change(d.peak_hz, 1e3, 2, 5.0, scatter.peak() * reference.peak_hz.unwrap_or_default())
     } else {
         Change { text: "none left".into(), band: String::new(), is_larger: true }
     };
@@ -112,7 +112,8 @@ fn row(matter: Matter, scatter: Scatter, reference: Reference) -> MatterRow {
 struct Reference {
     capacitance_f: f64,
     resonance_hz: f64,
-    peak_hz: f64,
+    /// None where the response only falls.
+    peak_hz: Option<f64>,
 }
 
 /// The table of a sheet as it was sent.
@@ -128,7 +129,7 @@ pub(super) async fn table(
     let reference = Reference {
         capacitance_f: now.pickup.capacitance_f.nominal,
         resonance_hz: now.pickup.resonance_unloaded_hz.nominal,
-        peak_hz: now.pickup.peak_hz.nominal,
+        peak_hz: now.pickup.peak_hz.map(|q| q.nominal),
     };
     let (all, scatter) = app.workshop.matters(&user.actor, &design).await?;
     let whose = if scatter.is_own {
@@ -154,7 +155,7 @@ mod tests {
     #[test]
     fn what_is_within_the_scatter_does_not_count() {
         let design = coil::design::reference_coil();
-        let reference = Reference { capacitance_f: 43e-12, resonance_hz: 16e3, peak_hz: 4.3e3 };
+        let reference = Reference { capacitance_f: 43e-12, resonance_hz: 16e3, peak_hz: Some(4.3e3) };
         let scatter = Scatter { inductance: 0.01, capacitance: 0.08, is_own: true };
         let rows: Vec<MatterRow> = matters(&design, &Calibration::default())
             .into_iter()

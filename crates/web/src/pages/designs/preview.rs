@@ -154,10 +154,9 @@ pub(super) async fn preview_markup(
         measured: &[],
         coils: found.context.measured,
         calibration: Some((&found.context.applied, found.context.calibration)),
-        analyser: prediction
-            .as_ref()
-            .zip(found.context.analyser.as_ref())
-            .map(|(prediction, (name, input))| (name.as_str(), prediction.resonance_seen_by(*input))),
+        analyser: prediction.as_ref().zip(found.context.analyser.as_ref()).and_then(
+            |(prediction, (name, input))| Some((name.as_str(), prediction.resonance_seen_by(*input)?)),
+        ),
     };
     let strip = prediction.as_ref().map_or_else(Vec::new, |p| cells(design, &p.summary(), &context));
     let panel = match (view, form) {

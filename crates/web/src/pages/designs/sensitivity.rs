@@ -42,7 +42,8 @@ pub(super) fn panel(form: &FormData) -> Result<String, AppError> {
     render(&SensitivityPanel { goal: goal_or(form.get("goal"), Goal::Inductance).key() })
 }
 
-fn change_text(goal: Goal, change: f64) -> String {
+fn change_text(goal: Goal, change: Option<f64>) -> String {
+    let Some(change) = change else { return "no peak".into() };
     let least = if goal.is_level() { LEAST_DB } else { LEAST_SHARE };
     if change.abs() < least {
         "=".into()
@@ -86,12 +87,12 @@ mod tests {
     fn each_row_can_be_tried_and_small_changes_are_none() {
         let one = Sensitivity {
             adjustment: Adjustment::Turns(100),
-            changes: [0.013, 0.026, 0.0, -0.019, 0.001, 0.2],
+            changes: [Some(0.013), Some(0.026), Some(0.0), Some(-0.019), Some(0.001), None],
         };
         let table = rows(vec![one], Goal::Inductance, Units::default());
         assert_eq!(table.rows[0].step, "adjust:turns:100");
         let texts: Vec<&str> = table.rows[0].changes.iter().map(|(text, _)| text.as_str()).collect();
-        assert_eq!(texts, ["+1.3 %", "+2.6 %", "=", "−1.9 %", "=", "+0.20 dB"]);
+        assert_eq!(texts, ["+1.3 %", "+2.6 %", "=", "−1.9 %", "=", "no peak"]);
         assert!(table.rows[0].changes[1].1 && !table.rows[0].changes[0].1);
     }
 }
