@@ -14,4 +14,4 @@ pub use estimate::{AlloyGuess, estimate_alloy};
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
 pub(crate) use patch::along;
 pub use patch::{Charged, Patch, Shape, flux_density};
-pub use system::{Probe, State, System};
+pub use system::{Probe, Reduced, State, System};

@@ -36,6 +36,13 @@ pub struct System {
 /// A state of all parts: the magnetisation of every unknown, A/m.
 pub type State = DVector<f64>;
 
+/// Drives with what they share of the parts taken out: their products are plain ones.
+#[derive(Clone, Debug)]
+pub struct Reduced {
+    plain: DMatrix<f64>,
+    magnets: DMatrix<f64>,
+}
+
 /// Where a field is taken for [`System::drive`], with what it does to the unknowns.
 #[derive(Clone, Debug)]
 pub struct Probe {
@@ -211,25 +218,40 @@ impl System {
         }
     }
 
-    /// Products ⟨a, b⟩ = aᵀA⁻¹b between drives, all at once: what they add to mutual inductances, over μ₀.
+    /// Drives as [`Self::products_between`] takes them: L⁻¹ of them, where A = LLᵀ. It is the dear part of a product.
     #[must_use]
-    pub fn products(&self, drives: &DMatrix<f64>) -> DMatrix<f64> {
-        let mut sum = DMatrix::zeros(drives.ncols(), drives.ncols());
+    pub fn reduced(&self, drives: &DMatrix<f64>) -> Reduced {
         if self.is_empty() {
-            return sum;
+            let none = DMatrix::zeros(0, drives.ncols());
+            return Reduced { plain: none.clone(), magnets: none };
         }
         let held = self.unknowns() - self.plain;
-        let mut own = drives.rows(0, self.plain).into_owned();
+        let mut plain = drives.rows(0, self.plain).into_owned();
         if let Some(factor) = &self.factor {
-            factor.l_dirty().solve_lower_triangular_mut(&mut own);
-            sum += own.transpose() * &own;
+            factor.l_dirty().solve_lower_triangular_mut(&mut plain);
         }
+        let mut magnets = DMatrix::zeros(0, drives.ncols());
         if let Some(recoil) = &self.recoil {
-            let mut magnets = drives.rows(self.plain, held) - self.coupling.transpose() * &own;
+            magnets = drives.rows(self.plain, held) - self.coupling.transpose() * &plain;
             recoil.l_dirty().solve_lower_triangular_mut(&mut magnets);
-            sum += magnets.transpose() * &magnets;
         }
-        sum
+        if self.factor.is_none() {
+            plain = DMatrix::zeros(0, drives.ncols());
+        }
+        Reduced { plain, magnets }
+    }
+
+    /// Products ⟨a, b⟩ = aᵀA⁻¹b of drives of one system: what they add to mutual inductances, over μ₀.
+    #[must_use]
+    pub fn products_between(a: &Reduced, b: &Reduced) -> DMatrix<f64> {
+        a.plain.transpose() * &b.plain + a.magnets.transpose() * &b.magnets
+    }
+
+    /// Products of drives with one another, all at once.
+    #[must_use]
+    pub fn products(&self, drives: &DMatrix<f64>) -> DMatrix<f64> {
+        let reduced = self.reduced(drives);
+        Self::products_between(&reduced, &reduced)
     }
 
     /// The charges of a state.

@@ -170,7 +170,8 @@ impl Solution {
         model.strings = x_mm.iter().map(|x| super::model::StringAt { x_m: x * 1e-3, ..*own }).collect();
         let pattern = &self.solved.pattern;
         let answers = Answers { responses: &self.solved.responses, pattern, sheets: &[], groups: &[] };
-        let signals = strings::signals(&model, &self.solved.system, &self.solved.charges, &answers);
+        let signals =
+            strings::signals(&model, &self.solved.parts.system, &self.solved.parts.charges, &answers);
         let levels: Vec<f64> = signals.iter().map(|s| s.aperture.iter().sum::<f64>().abs()).collect();
         let inner = |x: &f64| x.abs() <= place(1).abs() + 1e-9;
         let within = || levels.iter().zip(&x_mm).filter(|(_, x)| inner(x)).map(|(level, _)| *level);

@@ -8,6 +8,7 @@ mod inputs;
 mod map;
 mod model;
 mod notices;
+mod parts;
 mod report;
 mod shift;
 mod solve;
@@ -153,7 +154,7 @@ impl Solution {
     #[must_use]
     pub fn bytes(&self) -> usize {
         let turns: usize = self.model.coils.iter().map(|c| c.section.turns.len()).sum();
-        self.solved.system.bytes() + turns * std::mem::size_of::<crate::wind::LaidTurn>() + 65_536
+        self.solved.parts.bytes() + turns * std::mem::size_of::<crate::wind::LaidTurn>() + 65_536
     }
 }
 

@@ -53,7 +53,7 @@ pub(super) enum Origin {
 }
 
 /// A conducting sheet.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub(super) struct Conductor {
     pub panels: Vec<crate::eddy::Panel>,
     pub thick_m: f64,

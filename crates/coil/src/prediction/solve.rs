@@ -1,15 +1,14 @@
 //! The dear part of a prediction, done once: fields, inductances, magnets, eddy currents, strings.
 
 use super::model::Model;
+use super::parts::{PartSheet, Parts, SHEET_CELL_M};
 use super::strings::{self, Answers, Loss, StringSignal};
 use crate::circuit::{Join, Network, NetworkCoil};
 use crate::eddy::{Mode, Relaxation, Screening, Sheet, cells_of, pole_relaxations, with_skin};
 use crate::inductance::{MU_0, Winding, field_of_zones, inductance_of_zones};
-use crate::magnet::{Body, Charged, Resolution, State, System, flux_density};
+use crate::magnet::{Body, Reduced, Resolution, State, System, flux_density};
 use nalgebra::{DMatrix, DVector};
-
-/// Size of the cells of conducting sheets, m.
-const SHEET_CELL_M: f64 = 14e-3;
+use std::sync::Arc;
 
 /// How an inductance answers to small changes, relative: to ln(build), to height (1/m), to the core's growth (1/m).
 #[derive(Clone, Copy, Debug, Default)]
@@ -30,7 +29,8 @@ pub(super) struct GainSlopes {
 
 /// What was worked out.
 pub(super) struct Solved {
-    pub system: System,
+    /// Magnets, poles and metal by themselves.
+    pub parts: Arc<Parts>,
     /// Inductance matrix in air, and what the parts add, H; all coils, currents the same way round.
     pub air_h: DMatrix<f64>,
     pub gain_h: DMatrix<f64>,
@@ -41,7 +41,6 @@ pub(super) struct Solved {
     pub screening: Vec<Screening>,
     /// Shares of the joined coils in the eddy currents.
     pub eddy_shares: Vec<f64>,
-    pub charges: Vec<Charged>,
     pub strings: Vec<StringSignal>,
     /// What one ampere in each coil magnetises.
     pub responses: Vec<State>,
@@ -71,58 +70,45 @@ impl Solved {
     }
 
     pub(super) fn of(model: &Model) -> Self {
-        let bodies: Vec<Body> = model.bodies.iter().map(|(_, body)| *body).collect();
-        let system = System::new(&bodies, Resolution::default());
+        let parts = Parts::of(model);
+        let system = &parts.system;
         let air_h = air(model);
-        let drives = drives(model, &system);
-        let gain_h = system.products(&drives) * MU_0;
+        let drives = drives(model, system);
+        let reduced = system.reduced(&drives);
+        let gain_h = System::products_between(&reduced, &reduced) * MU_0;
         let network = plain_network(model, &(&air_h + &gain_h));
         let pattern = spread(model, &network.pattern());
         let drive = &drives * DVector::from_vec(pattern.clone());
         let answer = system.respond(&drive);
-        let sheets: Vec<DrivenSheet> = model
-            .conductors
-            .iter()
-            .map(|c| {
-                let sheet = Sheet::new(&c.panels, c.thick_m, c.sigma_s_m, SHEET_CELL_M);
-                let flux = fluxes(model, &sheet);
-                let half_m = c.mu_r.is_some().then_some(c.thick_m / 2.0);
-                let diffusion_s = c.mu_r.map(|mu| mu * MU_0 * c.sigma_s_m * c.thick_m * c.thick_m / 4.0);
-                DrivenSheet { sheet, flux, half_m, diffusion_s }
-            })
-            .collect();
-        let (sheets, weights) = sheet_modes(&system, &drives, &pattern, sheets);
-        let groups = pole_groups(model, &system, &drive, &answer);
+        let (sheets, weights) = sheet_modes(model, &parts, &reduced, &pattern);
+        let groups = pole_groups(model, system, &drive, &answer);
         let of_sheets = sheets.iter().flat_map(|(_, modes)| modes.iter().map(|(mode, _)| mode.relaxation));
         let relaxations =
             of_sheets.chain(groups.iter().flat_map(|g| g.relaxations.iter().copied())).collect();
-        let held = system.held();
-        let charges = system.charged(&held);
         let responses: Vec<State> =
             (0..model.coils.len()).map(|i| system.respond(&drives.column(i).into_owned())).collect();
         let losses: Vec<(State, Vec<Loss>)> =
             groups.iter().map(|g| (g.magnetised.clone(), g.losses())).collect();
         let strings = strings::signals(
             model,
-            &system,
-            &charges,
+            system,
+            &parts.charges,
             &Answers { responses: &responses, pattern: &pattern, sheets: &sheets, groups: &losses },
         );
         Self {
             responses: responses.clone(),
             pattern: pattern.clone(),
             air_slopes: air_slopes(model),
-            gain_slopes: gain_slopes(&system, &bodies, &drive, &answer),
+            gain_slopes: gain_slopes(model, system, &drive, &answer),
             eddy_shares: eddy_shares(model, &network, &weights),
             ground_f: ground(model, &network),
-            hum_rejection_db: hum(model, &network, &system, &responses),
-            system,
+            hum_rejection_db: hum(model, &network, system, &responses),
             air_h,
             gain_h,
             relaxations,
             screening: mean_screening(&strings, &pattern),
-            charges,
             strings,
+            parts,
         }
     }
 
@@ -139,12 +125,12 @@ impl Solved {
     pub(super) fn strings_anew(&self, model: &Model) -> Vec<StringSignal> {
         let pattern = vec![1.0; self.responses.len()];
         let answers = Answers { responses: &self.responses, pattern: &pattern, sheets: &[], groups: &[] };
-        strings::signals(model, &self.system, &self.charges, &answers)
+        strings::signals(model, &self.parts.system, &self.parts.charges, &answers)
     }
 
     /// Flux density of the magnets and what they magnetise, T.
     pub(super) fn flux_density(&self, point_m: [f64; 3]) -> [f64; 3] {
-        flux_density(&self.charges, point_m)
+        flux_density(&self.parts.charges, point_m)
     }
 }
 
@@ -242,41 +228,24 @@ fn fluxes(model: &Model, sheet: &Sheet) -> DMatrix<f64> {
     DMatrix::from_columns(&columns)
 }
 
-/// A sheet with the flux of one ampere in each coil through its nodes, Wb; half its thickness where it is magnetic.
-struct DrivenSheet {
-    sheet: Sheet,
-    flux: DMatrix<f64>,
-    half_m: Option<f64>,
-    /// What the skin effect in it goes by, μσt²/4, s, where that counts.
-    diffusion_s: Option<f64>,
-}
-
 /// A sheet with the ways of its currents dying away, and what those magnetise.
-type SheetModes = (Sheet, Vec<(Mode, State)>);
+type SheetModes<'a> = (&'a Sheet, Vec<(Mode, State)>);
 
 /// The ways of dying away of all sheets for the pattern of currents, and each coil's part in driving them.
-fn sheet_modes(
-    system: &System,
-    drives: &DMatrix<f64>,
+fn sheet_modes<'a>(
+    model: &Model,
+    parts: &'a Parts,
+    drives: &Reduced,
     pattern: &[f64],
-    sheets: Vec<DrivenSheet>,
-) -> (Vec<SheetModes>, Vec<f64>) {
-    let coils = pattern.len();
-    let mut weights = vec![0.0; coils];
+) -> (Vec<SheetModes<'a>>, Vec<f64>) {
+    let system = &parts.system;
+    let mut weights = vec![0.0; pattern.len()];
     let mut all = Vec::new();
     let pattern = DVector::from_row_slice(pattern);
-    for DrivenSheet { sheet, mut flux, half_m, diffusion_s } in sheets {
-        let mut answer = None;
-        let mut loops = DMatrix::zeros(system.unknowns(), 0);
+    for PartSheet { sheet, loops, reduced, answer, diffusion_s } in &parts.sheets {
+        let mut flux = fluxes(model, sheet);
         if !system.is_empty() {
-            loops = sheet.drives(system, half_m);
-            let nodes = loops.ncols();
-            let both = DMatrix::from_fn(system.unknowns(), coils + nodes, |r, c| {
-                if c < coils { drives[(r, c)] } else { loops[(r, c - coils)] }
-            });
-            let products = system.products(&both) * MU_0;
-            flux += products.view((coils, 0), (nodes, coils));
-            answer = Some(products.view((coils, coils), (nodes, nodes)).into_owned());
+            flux += System::products_between(reduced, drives) * MU_0;
         }
         let whole = &flux * &pattern;
         for (i, weight) in weights.iter_mut().enumerate() {
@@ -284,15 +253,14 @@ fn sheet_modes(
         }
         let mut modes = sheet.modes(&whole, answer.as_ref());
         if let Some(diffusion_s) = diffusion_s {
-            modes = with_skin(&modes, diffusion_s);
+            modes = with_skin(&modes, *diffusion_s);
         }
         let modes = modes.into_iter().map(|mode| {
             let state =
-                if system.is_empty() { State::zeros(0) } else { system.respond(&(&loops * &mode.currents)) };
+                if system.is_empty() { State::zeros(0) } else { system.respond(&(loops * &mode.currents)) };
             (mode, state)
         });
-        let modes = modes.collect();
-        all.push((sheet, modes));
+        all.push((sheet, modes.collect()));
     }
     (all, weights)
 }
@@ -394,9 +362,9 @@ fn pole_groups(model: &Model, system: &System, drive: &State, answer: &State) ->
     groups
 }
 
-fn gain_slopes(system: &System, bodies: &[Body], drive: &State, answer: &State) -> GainSlopes {
+fn gain_slopes(model: &Model, system: &System, drive: &State, answer: &State) -> GainSlopes {
     let (mut whole, mut by_chi, mut by_radius) = (0.0, 0.0, 0.0);
-    for (i, body) in bodies.iter().enumerate() {
+    for (i, (_, body)) in model.bodies.iter().enumerate() {
         let gain = system.share(i, drive, answer);
         let chi = (body.mu_r() - 1.0).max(1e-4);
         // d(gain)/d(1/χ) is minus the overlap; a tenth more χ is 1/χ less by a tenth.

@@ -44,7 +44,7 @@ pub(super) struct Answers<'a> {
     /// Currents in all coils for one ampere at the leads, counter-clockwise.
     pub pattern: &'a [f64],
     /// Conducting sheets with the ways of their currents dying away, and what those magnetise.
-    pub sheets: &'a [(Sheet, Vec<(Mode, State)>)],
+    pub sheets: &'a [(&'a Sheet, Vec<(Mode, State)>)],
     /// Groups of conducting magnetic parts: what the pattern magnetises in them alone, and the shares of it that are lost.
     pub groups: &'a [(State, Vec<Loss>)],
 }
