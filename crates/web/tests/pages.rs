@@ -536,6 +536,16 @@ async fn an_experiment_is_three_coils_that_differ_in_one_thing() {
     let page = Html::parse_document(&compared.body);
     let differs = page.select(&Selector::parse(".changes tbody tr").unwrap()).count();
     assert_eq!(differs, 1, "one thing differs");
+    // The lowest string's partials, the highest's, and those of a string that none of them has.
+    let partials = |page: &str| {
+        let page = Html::parse_document(page);
+        let box_of = Selector::parse(".plot-box").unwrap();
+        page.select(&box_of).filter_map(|plot| plot.value().attr("data-plot").map(str::to_owned)).nth(1)
+    };
+    let (lowest, highest) =
+        (partials(&compared.body), partials(&visit.get(&format!("{address}&string=1")).await.body));
+    assert!(lowest.is_some() && highest.is_some() && lowest != highest);
+    assert_eq!(partials(&visit.get(&format!("{address}&string=9")).await.body), None);
     let csv = visit.get(&address.replace("/compare?", "/compare.csv?")).await;
     assert!(csv.body.lines().filter(|l| l.contains("predicted")).count() == 3, "{}", csv.body);
     let wrong = [("csrf", fields[0].1.as_str()), ("key", fields[1].1.as_str()), ("vary", "moon")];

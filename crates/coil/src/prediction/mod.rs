@@ -167,7 +167,7 @@ impl Solution {
 /// // The reference coil is what outputs are told against.
 /// assert!(pickup.relative_output_db.nominal.abs() < 0.05);
 /// // A peak with a cable lies below the resonance of the pickup alone.
-/// assert!(pickup.peak_hz.nominal < pickup.resonance_unloaded_hz.nominal);
+/// assert!(pickup.peak_hz.unwrap().nominal < pickup.resonance_unloaded_hz.nominal);
 /// ```
 ///
 /// # Errors

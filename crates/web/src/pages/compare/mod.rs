@@ -55,6 +55,8 @@ struct Asked {
     of: Vec<RevisionId>,
     columns: Vec<Figure>,
     search: String,
+    /// The string whose partials are shown, from 1; the lowest of each where none is named.
+    string: Option<u32>,
 }
 
 impl Asked {
@@ -71,6 +73,7 @@ impl Asked {
             of,
             columns: COLUMNS.into_iter().filter(|c| chosen.contains(c)).collect(),
             search: query.get("q").to_owned(),
+            string: query.number("string").and_then(|n| u32::try_from(n).ok()),
         }
     }
 }
@@ -139,8 +142,10 @@ struct ComparePage {
     heads: Vec<&'static str>,
     lines: Vec<ComparedRow>,
     plot: String,
-    /// How each of them hears its lowest string, partial by partial; empty for one alone.
+    /// How each of them hears one string, partial by partial; empty for one alone.
     heard: String,
+    /// The strings that can be chosen for that: whether it is this one, what it is called, its address.
+    strings: Vec<(bool, String, String)>,
     /// The first two over one another.
     over: Vec<(&'static str, String)>,
     differs: Vec<Difference>,
@@ -148,6 +153,16 @@ struct ComparePage {
     choices: Vec<(RevisionRow, bool)>,
     kept: Vec<u64>,
     csv: String,
+}
+
+/// The strings to choose from, the lowest of each pickup first.
+fn strings(query: &QueryParameters, chosen: Option<u32>, most: usize) -> Vec<(bool, String, String)> {
+    let lowest = (chosen.is_none(), "Lowest".to_owned(), query.link("/compare", "string", ""));
+    let one = |number: usize| {
+        let is_chosen = chosen.is_some_and(|c| c as usize == number);
+        (is_chosen, number.to_string(), query.link("/compare", "string", &number.to_string()))
+    };
+    std::iter::once(lowest).chain((1..=most).map(one)).collect()
 }
 
 async fn show(
@@ -160,12 +175,18 @@ async fn show(
     let filter =
         DesignFilter { search: asked.search.clone(), order: DesignOrder::Name, ..DesignFilter::default() };
     let rows = app.workshop.designs(&user.actor, &filter).await?;
+    let mut most_strings = 0;
     let (mut drawn, mut heard): (Vec<Curve>, Vec<Curve>) = (Vec::new(), Vec::new());
     for (tone, one) in all.iter().enumerate() {
         if let Some(p) = &one.prediction {
             let name = format!("{} r{}", one.row.name, one.row.number);
             drawn.extend(curves(&name, tone, &p.response));
-            heard.extend(p.strings.last().map(|lowest| partials_of(&name, tone, lowest)));
+            most_strings = most_strings.max(p.strings.len());
+            let string = match asked.string {
+                Some(number) => p.strings.iter().find(|s| s.string == number),
+                None => p.strings.last(),
+            };
+            heard.extend(string.map(|string| partials_of(&name, tone, string)));
         }
         for taken in &one.sweeps {
             drawn.push(measured(&taken.label, tone, &taken.sweep().map_err(AppError::internal)?));
@@ -183,13 +204,11 @@ async fn show(
         names: all.iter().map(|o| format!("{} r{}", o.row.name, o.row.number)).collect(),
         heads: asked.columns.iter().map(|c| c.label()).collect(),
         lines: lines(&all, &asked.columns),
-        heard: if heard.len() < 2 {
+        strings: if all.len() < 2 { Vec::new() } else { strings(&query, asked.string, most_strings) },
+        heard: if heard.is_empty() || all.len() < 2 {
             String::new()
         } else {
-            plot(
-                &heard,
-                "Partials of the lowest string as each pickup hears them, in decibels over frequency",
-            )
+            plot(&heard, "Partials of a string as each pickup hears them, in decibels over frequency")
         },
         plot: if drawn.is_empty() {
             String::new()
