@@ -1,6 +1,7 @@
 //! What every handler can reach.
 
 use crate::origin::{Origin, Timeouts};
+use crate::queue::Queue;
 use workshop::Workshop;
 
 /// What every handler can reach: the use cases, and what belongs to HTTP alone.
@@ -11,11 +12,13 @@ pub(crate) struct App {
     pub origin: Origin,
     /// How long requests may take to come in.
     pub timeouts: Timeouts,
+    /// Who waits for a turn.
+    pub queue: Queue,
 }
 
 impl App {
     /// An application over the use cases.
     pub(crate) fn new(workshop: Workshop, origin: Origin, timeouts: Timeouts) -> Self {
-        Self { workshop, origin, timeouts }
+        Self { workshop, origin, timeouts, queue: Queue::default() }
     }
 }

@@ -43,6 +43,9 @@ pub(crate) enum AppError {
     /// The body of a form took too long to come in.
     #[error("the body took too long")]
     SlowBody,
+    /// More is asked for than can be answered just now.
+    #[error("busy")]
+    Busy,
     /// The database does not answer.
     #[error("the database does not answer")]
     DatabaseAway(#[source] Refusal),
@@ -115,7 +118,7 @@ impl ResponseError for AppError {
             Self::Refused(Refusal::DiskFull(_)) => StatusCode::INSUFFICIENT_STORAGE,
             Self::Refused(_) => StatusCode::CONFLICT,
             Self::SlowBody => StatusCode::REQUEST_TIMEOUT,
-            Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Busy | Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
@@ -146,6 +149,10 @@ impl ResponseError for AppError {
             Self::Refused(refusal @ Refusal::DiskFull(_)) => ("The disk is full", refusal_text(refusal)),
             Self::Refused(refusal) => ("Not done", refusal_text(refusal)),
             Self::SlowBody => ("This took too long", "The form did not come in completely. Send it again.".into()),
+            Self::Busy => (
+                "Busy",
+                "More is asked for just now than can be answered. Nothing of what you sent was written; send it again in a few seconds.".into(),
+            ),
             Self::DatabaseAway(_) => (
                 "The database does not answer",
                 "Nothing of what you sent was written. Wait a moment, then load the page again; drafts stay in this browser.".into(),
@@ -160,7 +167,7 @@ impl ResponseError for AppError {
         };
         let page = ErrorPage { assets: assets::base(), title, text: &text, id };
         let mut response = HttpResponse::build(self.status_code());
-        if matches!(self, Self::DatabaseAway(_)) {
+        if matches!(self, Self::Busy | Self::DatabaseAway(_)) {
             response.insert_header((header::RETRY_AFTER, "5"));
         }
         if let Self::Refused(Refusal::TooManyAttempts { retry_after }) = self {
@@ -169,8 +176,14 @@ impl ResponseError for AppError {
         if matches!(self, Self::Refused(Refusal::TooManyAtOnce(_))) {
             response.insert_header((header::RETRY_AFTER, "1"));
         }
-        if let Self::Refused(refusal) = self {
-            response.insert_header(("Filamentum-Code", refusal.code()));
+        let code = match self {
+            Self::Refused(refusal) => Some(refusal.code()),
+            Self::Busy => Some("busy"),
+            Self::DatabaseAway(_) => Some("database-away"),
+            _ => None,
+        };
+        if let Some(code) = code {
+            response.insert_header(("Filamentum-Code", code));
         }
         response.content_type("text/html; charset=utf-8").body(page.render().unwrap_or_else(|_| text.clone()))
     }
@@ -291,6 +304,9 @@ mod tests {
             let response = AppError::from(after(millis)).error_response();
             assert_eq!((response.status().as_u16(), header(&response, "Retry-After").as_str()), (429, told));
         }
+        let busy = AppError::Busy.error_response();
+        assert_eq!((busy.status().as_u16(), header(&busy, "Retry-After").as_str()), (503, "5"));
+        assert_eq!(header(&busy, "Filamentum-Code"), "busy");
         let busy = AppError::from(Refusal::TooManyAtOnce("streams")).error_response();
         assert_eq!((busy.status().as_u16(), header(&busy, "Retry-After").as_str()), (429, "1"));
     }

@@ -1,6 +1,7 @@
 //! What is refused before anything of a request is looked at.
 
 use crate::app::App;
+use crate::error::AppError;
 use actix_web::body::MessageBody;
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::{StatusCode, header};
@@ -26,7 +27,7 @@ pub(crate) async fn guard(
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<actix_web::body::BoxBody>, Error> {
     let Some(app) = request.app_data::<web::Data<App>>().cloned() else {
-        return Err(crate::error::AppError::internal("no application").into());
+        return Err(AppError::internal("no application").into());
     };
     let authority = request.uri().authority().map(|a| a.as_str().to_owned());
     if !app.origin.is_our_host(request.headers(), authority.as_deref()) {
@@ -46,4 +47,24 @@ pub(crate) async fn guard(
         response.headers_mut().insert(header::STRICT_TRANSPORT_SECURITY, value);
     }
     Ok(response)
+}
+
+/// Lets a request through in its turn. What stops a winder never waits.
+pub(crate) async fn wait_for_turn(
+    request: ServiceRequest,
+    next: Next<impl MessageBody + 'static>,
+) -> Result<ServiceResponse<impl MessageBody>, Error> {
+    let Some(app) = request.app_data::<web::Data<App>>().cloned() else {
+        return Err(AppError::internal("no application").into());
+    };
+    if request.path().ends_with("stop") {
+        return next.call(request).await;
+    }
+    let Some(turn) = app.queue.turn().await else {
+        tracing::warn!("too many requests at once");
+        return Err(AppError::Busy.into());
+    };
+    let response = next.call(request).await;
+    drop(turn);
+    response
 }

@@ -13,6 +13,7 @@ mod guard;
 mod origin;
 mod pages;
 mod query;
+mod queue;
 mod refusal_text;
 mod request_span;
 mod respond;

@@ -10,7 +10,7 @@ use store::{ClientKey, WorkshopId};
 
 /// Most jobs at once: each takes a processor, and one is left over when one person has as many as they may.
 const MOST_RUNNING: usize = 3;
-/// How long a job is kept after it began, for its page to fetch the outcome.
+/// How long a job is kept after it ended, for its page to fetch the outcome.
 const KEPT: Duration = Duration::from_mins(10);
 
 /// What became of a job.
@@ -40,7 +40,8 @@ pub enum JobOutcome {
 pub struct Job {
     per_mille: AtomicU32,
     stop: AtomicBool,
-    outcome: Mutex<Option<JobOutcome>>,
+    /// What became of it, and when.
+    outcome: Mutex<Option<(Instant, JobOutcome)>>,
     /// What its person holds while it runs.
     permit: Mutex<Option<Permit>>,
 }
@@ -65,13 +66,20 @@ impl Job {
 
     /// Ends it.
     pub(crate) fn finish(&self, outcome: JobOutcome) {
-        *self.outcome.lock().unwrap_or_else(PoisonError::into_inner) = Some(outcome);
+        *self.outcome.lock().unwrap_or_else(PoisonError::into_inner) = Some((Instant::now(), outcome));
         drop(self.permit.lock().unwrap_or_else(PoisonError::into_inner).take());
     }
 
     /// Its outcome, once it has ended.
     pub fn outcome(&self) -> Option<JobOutcome> {
-        self.outcome.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        let outcome = self.outcome.lock().unwrap_or_else(PoisonError::into_inner);
+        outcome.as_ref().map(|(_, outcome)| outcome.clone())
+    }
+
+    /// Whether it ended so long before `now` that nobody comes for its outcome any more.
+    fn is_past(&self, now: Instant) -> bool {
+        let outcome = self.outcome.lock().unwrap_or_else(PoisonError::into_inner);
+        outcome.as_ref().is_some_and(|(ended, _)| now.saturating_duration_since(*ended) > KEPT)
     }
 }
 
@@ -79,15 +87,16 @@ impl Job {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Jobs(Arc<Mutex<ByName>>);
 
-/// When each began, by workshop and name.
-type ByName = HashMap<(u64, String), (Instant, Arc<Job>)>;
+/// By workshop and name.
+type ByName = HashMap<(u64, String), Arc<Job>>;
 
 impl Jobs {
     /// Begins a job under a name that nobody guesses; `None` when as many run as the machine bears.
     pub(crate) fn begin(&self, workshop: WorkshopId, permit: Permit) -> Option<(String, Arc<Job>)> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.retain(|_, (since, job)| since.elapsed() < KEPT || job.outcome().is_none());
-        let running = all.values().filter(|(_, job)| job.outcome().is_none()).count();
+        let now = Instant::now();
+        all.retain(|_, job| !job.is_past(now));
+        let running = all.values().filter(|job| job.outcome().is_none()).count();
         if running >= MOST_RUNNING {
             return None;
         }
@@ -95,14 +104,14 @@ impl Jobs {
             ClientKey::random().to_string(),
             Arc::new(Job { permit: Mutex::new(Some(permit)), ..Job::default() }),
         );
-        all.insert((workshop.0, name.clone()), (Instant::now(), Arc::clone(&job)));
+        all.insert((workshop.0, name.clone()), Arc::clone(&job));
         Some((name, job))
     }
 
     /// The job of that name in that workshop.
     pub(crate) fn of(&self, workshop: WorkshopId, name: &str) -> Option<Arc<Job>> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.get(&(workshop.0, name.to_owned())).map(|(_, job)| Arc::clone(job))
+        all.get(&(workshop.0, name.to_owned())).map(Arc::clone)
     }
 }
 
@@ -126,5 +135,16 @@ mod tests {
         assert!(begin(2).is_some() && begin(2).is_none());
         job.finish(JobOutcome::Stopped);
         assert!(begin(1).is_some());
+        assert!(jobs.of(WorkshopId(1), &name).is_some(), "its page still comes for the outcome");
+    }
+
+    /// However long a job runs, it is there, and its outcome for ten minutes after its end.
+    #[test]
+    fn a_job_is_kept_by_its_end() {
+        let job = Job::default();
+        let now = Instant::now();
+        assert!(!job.is_past(now + 100 * KEPT));
+        job.finish(JobOutcome::Stopped);
+        assert!(!job.is_past(now + KEPT / 2) && job.is_past(Instant::now() + 2 * KEPT));
     }
 }
