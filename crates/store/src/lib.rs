@@ -33,6 +33,7 @@ pub mod design;
 mod error;
 pub mod event;
 pub mod experiment;
+pub mod export;
 mod id;
 pub mod import;
 pub mod instrument;

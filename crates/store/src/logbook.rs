@@ -254,6 +254,15 @@ impl WorkshopStore {
         Ok(count.build_query_scalar().fetch_one(&self.pool).await?)
     }
 
+    /// The runs that pass, up to `most`, in the filter's order.
+    pub async fn log_runs(&self, filter: &LogFilter, most: u32) -> Result<Vec<RunId>, StoreError> {
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new("SELECT l.run_id FROM logbook l ");
+        filter.conditions(&mut query, self.workshop);
+        filter.ordering(&mut query);
+        query.push(" LIMIT ").push_bind(most);
+        Ok(query.build_query_scalar().fetch_all(&self.pool).await?)
+    }
+
     /// All lines that pass, up to `most`, in the filter's order.
     pub async fn log_lines(&self, filter: &LogFilter, most: u32) -> Result<Vec<LogbookRow>, StoreError> {
         let workshop = self.workshop;

@@ -183,22 +183,14 @@ impl WorkshopStore {
         let calibration = serde_json::to_string(&new.calibration.1)
             .map_err(|error| StoreError::Unreadable { what: "calibration", detail: error.to_string() })?;
         let mut tx = self.pool.begin().await?;
-        // The workshop's row is the lock under which run numbers are given out.
-        sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
-            .bind(workshop)
-            .fetch_one(&mut *tx)
-            .await?;
-        let last: Option<u32> = sqlx::query_scalar("SELECT MAX(number) FROM runs WHERE workshop_id = ?")
-            .bind(workshop)
-            .fetch_one(&mut *tx)
-            .await?;
+        let number = first_of_next_numbers(&mut tx, workshop, 1).await?;
         let done = sqlx::query(
             "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, planned_turns, \
              stops, document, remark, other_wire, traveller, winder_id, calibration_id, calibration, control_sd, created_by, created_at) \
              VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(workshop)
-        .bind(last.unwrap_or(0) + 1)
+        .bind(number)
         .bind(new.key.as_str())
         .bind(new.revision)
         .bind(new.spool)
@@ -365,4 +357,26 @@ impl WorkshopStore {
         .fetch_all(&self.pool)
         .await?)
     }
+}
+
+/// Gives out the next `count` numbers for runs of a workshop, on a connection that is inside a transaction of the caller's: the
+/// first of them. Who else asks waits until that transaction ends; one that is given up gives them back.
+pub(crate) async fn first_of_next_numbers(
+    connection: &mut sqlx::MySqlConnection,
+    workshop: crate::WorkshopId,
+    count: u32,
+) -> Result<u32, StoreError> {
+    sqlx::query(
+        "INSERT INTO run_numbers (workshop_id, last_number) VALUES (?, ?) \
+         ON DUPLICATE KEY UPDATE last_number = last_number + VALUES(last_number)",
+    )
+    .bind(workshop)
+    .bind(count)
+    .execute(&mut *connection)
+    .await?;
+    let last: u32 = sqlx::query_scalar("SELECT last_number FROM run_numbers WHERE workshop_id = ?")
+        .bind(workshop)
+        .fetch_one(&mut *connection)
+        .await?;
+    Ok(last + 1 - count)
 }

@@ -7,9 +7,10 @@ use crate::reading::{Kind, Reading, latest};
 use crate::verdict::{Verdict, judge};
 use coil::design::{Design, Direction, Polarity};
 use coil::prediction::{Calibration, Prediction, PredictionSummary, Solution};
+use serde::{Deserialize, Serialize};
 
 /// What a run came to.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Judgement {
     /// Predicted against measured.
     pub comparisons: Vec<Comparison>,
@@ -18,11 +19,13 @@ pub struct Judgement {
     /// The row in the logbook.
     pub summary: RunSummary,
     /// What the coil, as wound, was expected to be; `None` where it cannot be predicted.
+    /// Not part of a document: it is long, and computed again where it is needed.
+    #[serde(skip)]
     pub prediction: Option<PredictionSummary>,
 }
 
 /// One quantity in the logbook.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct SummaryFigure {
     /// What was measured, SI.
     pub measured: Option<f64>,
@@ -46,7 +49,7 @@ impl SummaryFigure {
 }
 
 /// A run's figures.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct RunSummary {
     /// Laid straight, not scattered.
     pub straight: bool,

@@ -18,6 +18,7 @@ pub mod plan;
 pub mod reading;
 pub mod run;
 pub mod run_import;
+pub mod run_record;
 pub mod spreadsheet;
 pub mod stock;
 pub mod sweep;

@@ -1,8 +1,10 @@
 //! Runs written elsewhere: a table (CSV) or a `filamentum-logbook/1` document, read line by line, every error at once.
 
+use crate::run_record::RunRecord;
 use crate::spreadsheet::pointed;
 use coil::quantity::{Capacitance, Frequency, Inductance, ParseQuantity, Resistance, Temperature, Turns};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use time::format_description::BorrowedFormatItem;
 use time::macros::format_description;
 use time::{Date, PrimitiveDateTime};
@@ -10,11 +12,11 @@ use time::{Date, PrimitiveDateTime};
 /// The format that JSON carries.
 pub const FORMAT: &str = "filamentum-logbook/1";
 /// Most lines of one import.
-pub const MOST: usize = 20_000;
+pub const MOST: usize = 100_000;
 
 /// The columns in the order of an export. An import needs `started_utc` and `design`, and takes the rest as far as it is
 /// there; columns that only an export fills (expected values, verdict) are passed over.
-pub const COLUMNS: [&str; 21] = [
+pub const COLUMNS: [&str; 22] = [
     "key",
     "run",
     "started_utc",
@@ -26,6 +28,7 @@ pub const COLUMNS: [&str; 21] = [
     "planned_turns",
     "turns",
     "resistance_ohm",
+    "open",
     "coil_c",
     "resistance_off",
     "inductance_h",
@@ -71,6 +74,12 @@ pub struct ImportRow {
     pub capacitance_f: Option<f64>,
     /// Remark.
     pub remark: String,
+    /// The meter showed an open coil.
+    pub is_open: bool,
+    /// Number that the run had where it was exported.
+    pub number: Option<u32>,
+    /// Everything else that it holds, of a document.
+    pub record: Option<Arc<RunRecord>>,
 }
 
 /// Columns whose numbers may have decimals.
@@ -244,13 +253,40 @@ fn from_json(text: &str) -> Result<Vec<ImportLine>, String> {
             .iter()
             .filter(|(_, value)| !value.is_null())
             .map(|(name, value)| {
-                (name.clone(), value.as_str().map_or_else(|| value.to_string(), str::to_owned))
+                let text = match (name.as_str(), value.as_str()) {
+                    ("record", _) => String::new(),
+                    (_, Some(text)) => text.to_owned(),
+                    _ => value.to_string(),
+                };
+                (name.clone(), text)
             })
             .collect();
-        line(number, &texts.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect())
+        let mut line =
+            line(number, &texts.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect());
+        if let Some(record) = run.get("record").filter(|record| !record.is_null()) {
+            take_record(record, &mut line);
+        }
+        line
     });
     let lines: Vec<ImportLine> = lines.collect();
     if lines.is_empty() { Err("The document's list of runs is empty.".into()) } else { Ok(lines) }
+}
+
+/// Takes everything else that a run holds, or says what is wrong with it.
+fn take_record(record: &serde_json::Value, line: &mut ImportLine) {
+    let column = |at: &str| if at.is_empty() { "record".to_owned() } else { format!("record.{at}") };
+    match serde_path_to_error::deserialize::<_, RunRecord>(record) {
+        Ok(record) => {
+            let problems = record.problems();
+            line.errors.extend(problems.iter().map(|(at, why)| (column(at), format!("{why}."))));
+            line.entry.record = Some(Arc::new(record));
+        }
+        Err(error) => {
+            let at = error.path().to_string();
+            let at = if at == "." { "" } else { &at };
+            line.errors.push((column(at), format!("This cannot be read: {}.", error.inner())));
+        }
+    }
 }
 
 const DAY: &[BorrowedFormatItem<'_>] = format_description!("[year]-[month]-[day]");
@@ -300,6 +336,12 @@ fn line(number: usize, fields: &BTreeMap<&str, &str>) -> ImportLine {
     if entry.remark.chars().count() > 1000 {
         wrong("remark", "A remark has up to 1,000 letters.".into());
     }
+    entry.number = get("run").parse().ok();
+    match get("open").to_lowercase().as_str() {
+        "" | "no" | "false" => {}
+        "yes" | "true" | "open" => entry.is_open = true,
+        other => wrong("open", format!("“{other}” is neither yes nor no.")),
+    }
     let revision = get("revision").trim_start_matches('r');
     if !revision.is_empty() {
         match revision.parse::<u32>() {
@@ -347,7 +389,10 @@ fn line(number: usize, fields: &BTreeMap<&str, &str>) -> ImportLine {
             .or_else(|_| Capacitance::parse(t).map(Capacitance::farads))
             .map_err(|e| e.to_string())
     });
-    if entry.turns.is_none() && (entry.resistance_ohm.is_some() || entry.inductance_h.is_some()) {
+    // What a document holds besides says everything as it was read.
+    let has_more = fields.contains_key("record");
+    if !has_more && entry.turns.is_none() && (entry.resistance_ohm.is_some() || entry.inductance_h.is_some())
+    {
         errors.push((
             "turns".into(),
             "A coil that was measured needs its turns: without them nothing can be compared.".into(),

@@ -15,7 +15,7 @@ use rand::{RngExt as _, SeedableRng as _};
 use std::net::TcpListener;
 use std::time::{Duration, Instant};
 use store::design::NewRevision;
-use store::import::ImportedRun;
+use store::import::{ImportedReading, ImportedRun};
 use store::instrument::NewInstrument;
 use store::person::{NewPerson, Role};
 use store::reading::NewReading;
@@ -153,11 +153,21 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
         planned_turns: design.coils[0].wind.turns,
         design: design.clone(),
         remark: if remark.is_empty() { String::new() } else { format!("{remark}, order {}", k % 977) },
-        readings: vec![
+        readings: [
             NewReading::of(Kind::Turns, Some(turns)),
             NewReading { coil_c: Some(22.0), ..NewReading::of(Kind::Resistance, r.measured) },
             NewReading { test_hz: Some(1000.0), ..NewReading::of(Kind::Inductance, l.measured) },
-        ],
+        ]
+        .map(|r| {
+            ImportedReading::of(r, shop.people[hand], time::PrimitiveDateTime::new(at.date(), at.time()))
+        })
+        .to_vec(),
+        events: Vec::new(),
+        sweeps: Vec::new(),
+        stops: Vec::new(),
+        other_wire: String::new(),
+        void: None,
+        has_verdict: true,
         judgement: Judgement {
             prediction: None,
             comparisons: vec![comparison(Kind::Resistance, qr, &r), comparison(Kind::Inductance, ql, &l)],

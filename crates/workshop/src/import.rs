@@ -1,6 +1,7 @@
 //! Importing runs: read, checked line by line, and only then taken, all or none.
 
 use crate::actor::Actor;
+use crate::calibration_versions::CalibrationVersions;
 use crate::jobs::{Job, JobOutcome};
 use crate::permission::Action;
 use crate::prediction_cache::PredictionCache;
@@ -12,9 +13,12 @@ use sha2::{Digest as _, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::sync::Arc;
-use store::import::ImportedRun;
+use store::export::as_started;
+use store::import::{ImportedReading, ImportedRun};
+use store::logbook::planned_factor_levels;
 use store::reading::NewReading;
-use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, WorkshopStore};
+use store::{CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, SpoolId, WorkshopStore};
+use time::PrimitiveDateTime;
 use trade::comparison::TolerancePolicy;
 use trade::comparison::as_wound;
 use trade::instrument::InstrumentKind;
@@ -22,6 +26,7 @@ use trade::judgement::judge_solved;
 use trade::plan::Plan;
 use trade::reading::{Kind, Reading};
 use trade::run_import::{ImportLine, ImportRow};
+use trade::run_record::ReadingRecord;
 
 /// Names less alike than this are not suggested.
 const LEAST_ALIKE: f64 = 0.4;
@@ -102,15 +107,20 @@ struct ResolvedLine {
     row: ImportRow,
     key: ClientKey,
     revision: RevisionId,
+    design_id: DesignId,
     design: Arc<Design>,
     spool: Option<(SpoolId, coil::design::Spool)>,
     operator: PersonId,
     winder: Option<InstrumentId>,
+    /// Who took each reading of its record.
+    authors: Vec<PersonId>,
 }
 
 /// A line whose names are found, before its document is fetched.
 struct Names {
     revision: RevisionId,
+    design: DesignId,
+    authors: Vec<PersonId>,
     spool: Option<(SpoolId, coil::design::Spool)>,
     operator: PersonId,
     winder: Option<InstrumentId>,
@@ -118,7 +128,7 @@ struct Names {
 
 /// The names of a workshop, in small letters.
 struct KnownNames {
-    designs: BTreeMap<String, Vec<(u32, RevisionId)>>,
+    designs: BTreeMap<String, Vec<(u32, RevisionId, DesignId)>>,
     spools: BTreeMap<String, (SpoolId, coil::design::Spool)>,
     people: BTreeMap<String, PersonId>,
     winders: BTreeMap<String, InstrumentId>,
@@ -128,11 +138,11 @@ struct KnownNames {
 
 impl KnownNames {
     async fn of(store: &WorkshopStore) -> Result<Self, Refusal> {
-        let mut designs: BTreeMap<String, Vec<(u32, RevisionId)>> = BTreeMap::new();
+        let mut designs: BTreeMap<String, Vec<(u32, RevisionId, DesignId)>> = BTreeMap::new();
         let mut written = BTreeMap::new();
-        for (name, number, id) in store.revision_names().await? {
+        for (name, number, id, design) in store.revision_names().await? {
             written.insert(name.to_lowercase(), name.clone());
-            designs.entry(name.to_lowercase()).or_default().push((number, id));
+            designs.entry(name.to_lowercase()).or_default().push((number, id, design));
         }
         let spools = store.spools().await?;
         let people = store.people().await?;
@@ -172,14 +182,14 @@ impl KnownNames {
             }
             Some(all) => {
                 let found = match row.revision {
-                    Some(number) => all.iter().find(|(n, _)| *n == number),
-                    None => all.iter().max_by_key(|(n, _)| *n),
+                    Some(number) => all.iter().find(|(n, _, _)| *n == number),
+                    None => all.iter().max_by_key(|(n, _, _)| *n),
                 };
                 if found.is_none() {
-                    let available = all.iter().map(|(n, _)| *n).collect();
+                    let available = all.iter().map(|(n, _, _)| *n).collect();
                     problems.push(LineProblem::UnknownRevision { design: row.design.clone(), available });
                 }
-                found.map(|(_, id)| *id)
+                found.map(|(_, id, design)| (*id, *design))
             }
         };
         let spool = self.spools.get(&row.spool.to_lowercase()).copied();
@@ -198,8 +208,11 @@ impl KnownNames {
             problems.push(self.unknown("winder", &row.winder, self.winders.keys()));
         }
         match (revision, operator) {
-            (Some(revision), Some(operator)) if problems.is_empty() => {
-                Ok(Names { revision, spool, operator, winder })
+            (Some((revision, design)), Some(operator)) if problems.is_empty() => {
+                let readings = row.record.iter().flat_map(|record| &record.readings);
+                let author = |name: &str| self.people.get(&name.to_lowercase()).copied().unwrap_or(operator);
+                let authors = readings.map(|reading| author(&reading.by)).collect();
+                Ok(Names { revision, design, authors, spool, operator, winder })
             }
             _ => Err(problems),
         }
@@ -306,11 +319,17 @@ fn key_of_version_1(row: &ImportRow) -> ClientKey {
 }
 
 impl Workshop {
-    /// Checks the lines of an import: finds their names, and which of them are in the logbook already.
+    /// Checks the lines of an import: finds their names, and which of them are in the logbook already. Lines whose numbers are in
+    /// `anyway` are new although a run like them is there.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn check_import(&self, actor: &Actor, lines: Vec<ImportLine>) -> Result<ImportCheck, Refusal> {
+    pub async fn check_import(
+        &self,
+        actor: &Actor,
+        lines: Vec<ImportLine>,
+        anyway: &BTreeSet<usize>,
+    ) -> Result<ImportCheck, Refusal> {
         actor.require(Action::ImportRuns)?;
         let store = self.of(actor);
         let known = KnownNames::of(&store).await?;
@@ -359,7 +378,9 @@ impl Workshop {
                         ImportOutcome::InLogbook
                     } else if !seen.insert(key.to_string()) {
                         ImportOutcome::Repeated
-                    } else if is_alike(&line.entry, names.revision, &alike) {
+                    } else if !anyway.contains(&line.number)
+                        && is_alike(&line.entry, names.revision, &mut alike)
+                    {
                         ImportOutcome::AlikeInLogbook
                     } else {
                         let Some(design) = documents.get(&names.revision) else {
@@ -369,6 +390,8 @@ impl Workshop {
                             row: line.entry.clone(),
                             key,
                             revision: names.revision,
+                            design_id: names.design,
+                            authors: names.authors,
                             design: Arc::clone(design),
                             spool: names.spool,
                             operator: names.operator,
@@ -382,6 +405,25 @@ impl Workshop {
             check.lines.push(ReviewedLine { line, outcome, problems });
         }
         Ok(check)
+    }
+
+    /// Keeps lines for half an hour, so that a person can look through them without sending them again.
+    ///
+    /// # Errors
+    /// When the actor may not import.
+    pub fn keep_import(&self, actor: &Actor, key: ClientKey, check: ImportCheck) -> Result<(), Refusal> {
+        actor.require(Action::ImportRuns)?;
+        self.reviews.keep(actor.person, key, check.lines.into_iter().map(|line| line.line).collect());
+        Ok(())
+    }
+
+    /// The lines kept by [`Self::keep_import`]; none once they were taken, or after half an hour.
+    ///
+    /// # Errors
+    /// When the actor may not import.
+    pub fn kept_import(&self, actor: &Actor, key: &ClientKey) -> Result<Option<Vec<ImportLine>>, Refusal> {
+        actor.require(Action::ImportRuns)?;
+        Ok(self.reviews.take(actor.person, key))
     }
 
     /// Begins to import the new runs of a checked import, as a job; returns its name.
@@ -410,16 +452,19 @@ impl Workshop {
     async fn import(
         &self,
         actor: &Actor,
-        lines: Vec<ResolvedLine>,
+        mut lines: Vec<ResolvedLine>,
         job: &Arc<Job>,
     ) -> Result<Option<u32>, Refusal> {
+        // Runs are numbered as they were begun, in whichever order the file has them.
+        lines.sort_by_key(|line| (line.row.started, line.row.number));
+        let calibrations = CalibrationHistory::of(self, self.of(actor)).await?;
         let count = lines.len().max(1) as f64;
         let mut runs = Vec::with_capacity(lines.len());
         for (k, line) in lines.into_iter().enumerate() {
             if !job.advance(0.95 * k as f64 / count) {
                 return Ok(None);
             }
-            if let Some(run) = imported(&self.predictions, line).await? {
+            if let Some(run) = imported(&self.predictions, &calibrations, line).await? {
                 runs.push(run);
             }
         }
@@ -429,59 +474,78 @@ impl Workshop {
     }
 }
 
-/// The same revision on the same day with the same turns and ohms to a ten-thousandth: typed here before.
+/// The same revision on the same day with the same turns and ohms to a ten-thousandth: typed here before. Each run of the logbook
+/// stands for one line: of two equal coils of a day, of which one is there, the second is new. What comes with everything it
+/// holds has a key, and is known by that alone.
 fn is_alike(
     row: &ImportRow,
     revision: RevisionId,
-    alike: &BTreeMap<(RevisionId, time::Date), Vec<(f64, f64)>>,
+    alike: &mut BTreeMap<(RevisionId, time::Date), Vec<(f64, f64)>>,
 ) -> bool {
+    if row.record.is_some() && row.key.parse::<ClientKey>().is_ok() {
+        return false;
+    }
     let at_20 = |ohms| coil::wire::at_temperature(ohms, row.coil_c.unwrap_or(20.0), 20.0);
     let Some(((ohms, turns), at)) = row.resistance_ohm.map(at_20).zip(row.turns).zip(row.started) else {
         return false;
     };
-    alike.get(&(revision, at.date())).is_some_and(|all| {
-        all.iter().any(|(t, r)| (t - f64::from(turns)).abs() < 0.5 && (r / ohms - 1.0).abs() < 1e-4)
-    })
+    let Some(all) = alike.get_mut(&(revision, at.date())) else { return false };
+    let is_equal = |(t, r): &(f64, f64)| (t - f64::from(turns)).abs() < 0.5 && (r / ohms - 1.0).abs() < 1e-4;
+    all.iter().position(is_equal).map(|k| all.swap_remove(k)).is_some()
 }
 
-/// A run judged by the uncalibrated model: what was known when it was wound is not known here. `None` without its start.
-async fn imported(predictions: &PredictionCache, line: ResolvedLine) -> Result<Option<ImportedRun>, Refusal> {
+/// A run with what it holds. How it was judged comes with it; where it does not, it is judged by the calibration of its time.
+/// `None` without its start.
+async fn imported(
+    predictions: &PredictionCache,
+    calibrations: &CalibrationHistory,
+    line: ResolvedLine,
+) -> Result<Option<ImportedRun>, Refusal> {
     let row = line.row;
     let Some(at) = row.started else { return Ok(None) };
-    let mut design = (*line.design).clone();
-    let planned = row.planned_turns.or(row.turns);
-    if let Some(coil) = design.coils.first_mut() {
-        if let Some((_, measured)) = line.spool {
-            coil.wire.spool = Some(measured);
+    let is_recorded = row.record.is_some();
+    let record = row.record.as_deref().cloned().unwrap_or_default();
+    let designed = line.design.coils.first().map_or(10, |coil| coil.wind.turns);
+    let planned_turns = row.planned_turns.or(row.turns).unwrap_or(designed);
+    let design = match record.document {
+        Some(document) => *document,
+        None => {
+            let spool = record.spool.or(line.spool.map(|(_, measured)| measured));
+            as_started((*line.design).clone(), spool, planned_turns)
         }
-        if let Some(turns) = planned {
-            coil.wind.turns = turns;
+    };
+    let readings: Vec<ImportedReading> = if is_recorded {
+        let recorded = record.readings.into_iter().zip(line.authors);
+        recorded.map(|(reading, by)| recorded_reading(reading, by)).collect()
+    } else {
+        let of_table = readings_of(&row).into_iter();
+        of_table.map(|reading| ImportedReading::of(reading, line.operator, at)).collect()
+    };
+    let has_verdict = record.judgement.is_some() || !is_recorded;
+    let judgement = match record.judgement {
+        Some(judgement) => judgement,
+        None => {
+            let taken: Vec<Reading> = readings
+                .iter()
+                .zip(1_u64..)
+                .map(|(r, id)| Reading {
+                    corrects: r.corrects.map(|k| k as u64 + 1),
+                    ..r.reading.numbered(id)
+                })
+                .collect();
+            let wound = as_wound(&design, &taken);
+            let solution = predictions.solution(&wound).await?.ok();
+            let spool = line.spool.map(|(id, _)| id);
+            let levels = (line.design_id, spool, line.operator, line.winder);
+            let calibration = calibrations.at(at, &design, levels).await?;
+            let plan = Plan::of(&design);
+            crate::blocking::blocking(move || {
+                let policy = TolerancePolicy::default();
+                judge_solved(&wound, solution.as_deref(), &taken, (&calibration, policy), &plan)
+            })
+            .await?
         }
-    }
-    let readings = readings_of(&row);
-    let taken: Vec<Reading> = readings
-        .iter()
-        .zip(1..)
-        .map(|(r, id)| Reading {
-            id,
-            corrects: None,
-            kind: r.kind,
-            pole: None,
-            value: r.value,
-            coil_c: r.coil_c,
-            test_hz: r.test_hz,
-            probe_mm: None,
-        })
-        .collect();
-    let wound = as_wound(&design, &taken);
-    let solution = predictions.solution(&wound).await?.ok();
-    let asked = design.clone();
-    let judgement = crate::blocking::blocking(move || {
-        let calibration = Calibration::default();
-        let plan = Plan::of(&asked);
-        judge_solved(&wound, solution.as_deref(), &taken, (&calibration, TolerancePolicy::default()), &plan)
-    })
-    .await?;
+    };
     Ok(Some(ImportedRun {
         key: line.key,
         revision: line.revision,
@@ -489,18 +553,74 @@ async fn imported(predictions: &PredictionCache, line: ResolvedLine) -> Result<O
         operator: line.operator,
         winder: line.winder,
         at,
-        planned_turns: planned.unwrap_or_else(|| design.coils.first().map_or(10, |c| c.wind.turns)),
+        planned_turns,
         design,
         remark: row.remark,
         readings,
+        events: record.events,
+        sweeps: record.sweeps,
+        stops: record.stops,
+        other_wire: record.other_wire,
+        void: record.void,
         judgement,
+        has_verdict,
     }))
+}
+
+/// A reading of a record, taken by `by`.
+fn recorded_reading(record: ReadingRecord, by: PersonId) -> ImportedReading {
+    let reading = NewReading {
+        pole: record.pole,
+        coil_c: record.coil_c,
+        test_hz: record.test_hz,
+        probe_mm: record.probe_mm,
+        words: record.words,
+        ..NewReading::of(record.kind, record.value)
+    };
+    ImportedReading { reading, corrects: record.corrects, by, at: record.at }
+}
+
+/// What a workshop had learned when.
+struct CalibrationHistory {
+    versions: CalibrationVersions,
+    store: WorkshopStore,
+    /// When each version was made, the oldest first; none where the workshop uses none.
+    made: Vec<(PrimitiveDateTime, CalibrationId)>,
+}
+
+impl CalibrationHistory {
+    async fn of(workshop: &Workshop, store: WorkshopStore) -> Result<Self, Refusal> {
+        let mut made = Vec::new();
+        if store.calibration_enabled().await? {
+            made.extend(store.calibrations().await?.iter().map(|row| (row.made_at, row.id)));
+            made.sort_by_key(|(made_at, _)| *made_at);
+        }
+        Ok(Self { versions: workshop.calibrations.clone(), store, made })
+    }
+
+    /// The calibration that was the newest at a time; before the first, that one, which is the nearest.
+    async fn at(
+        &self,
+        at: PrimitiveDateTime,
+        document: &Design,
+        (design, spool, operator, winder): (DesignId, Option<SpoolId>, PersonId, Option<InstrumentId>),
+    ) -> Result<Calibration, Refusal> {
+        let version =
+            self.made.iter().rev().find(|(made_at, _)| *made_at <= at).or_else(|| self.made.first());
+        let Some((_, id)) = version else { return Ok(Calibration::default()) };
+        let model = self.versions.version(&self.store, *id).await?;
+        let levels = planned_factor_levels(Some(design), document, spool, Some(operator), winder);
+        Ok(model.calibration(&levels))
+    }
 }
 
 fn readings_of(row: &ImportRow) -> Vec<NewReading> {
     let mut all = Vec::new();
     if let Some(turns) = row.turns {
         all.push(NewReading::of(Kind::Turns, Some(f64::from(turns))));
+    }
+    if row.is_open {
+        all.push(NewReading::of(Kind::Open, None));
     }
     if let Some(ohms) = row.resistance_ohm {
         all.push(NewReading { coil_c: row.coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });

@@ -22,6 +22,7 @@ mod designs;
 mod events;
 mod experiments;
 mod import;
+mod import_reviews;
 mod instrument_networks;
 mod instruments;
 mod inventory;

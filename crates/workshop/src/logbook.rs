@@ -4,10 +4,12 @@ use crate::actor::Actor;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use std::collections::BTreeMap;
 use store::instrument::Instrument;
 use store::logbook::{LogFilter, LogbookRow};
 use store::person::Person;
-use store::{DesignId, SpoolId};
+use store::{DesignId, RunId, SpoolId};
+use trade::run_record::RunRecord;
 
 /// What the logbook's filter can be chosen from.
 #[derive(Clone, Debug)]
@@ -39,18 +41,38 @@ impl Workshop {
         Ok(self.of(actor).log_page(filter, page).await?)
     }
 
-    /// All rows that pass, up to `most`.
+    /// The runs that pass, up to `most`, in the filter's order: to be exported piece by piece.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn logbook_rows(
+    pub async fn runs_to_export(
         &self,
         actor: &Actor,
         filter: &LogFilter,
         most: u32,
-    ) -> Result<Vec<LogbookRow>, Refusal> {
+    ) -> Result<Vec<RunId>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).log_lines(filter, most).await?)
+        Ok(self.of(actor).log_runs(filter, most).await?)
+    }
+
+    /// Some runs with everything they hold, in the order given; those that are gone are left out. Names of people are left out
+    /// where `has_names` is false.
+    ///
+    /// # Errors
+    /// When the database does not answer, or holds what cannot be read.
+    pub async fn export_runs(
+        &self,
+        actor: &Actor,
+        runs: &[RunId],
+        has_names: bool,
+    ) -> Result<Vec<(LogbookRow, RunRecord)>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let store = self.of(actor);
+        let place: BTreeMap<RunId, usize> = runs.iter().enumerate().map(|(k, run)| (*run, k)).collect();
+        let mut rows = store.log_lines_of(runs).await?;
+        rows.sort_by_key(|row| place.get(&row.run_id).copied());
+        let records = store.records_of(&rows, has_names).await?;
+        Ok(rows.into_iter().zip(records).collect())
     }
 
     /// What the filter can be chosen from.

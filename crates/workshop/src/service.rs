@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::backup::BackupFolder;
 use crate::calibration_versions::CalibrationVersions;
+use crate::import_reviews::ImportReviews;
 use crate::jobs::Jobs;
 use crate::permits::AllPermits;
 use crate::prediction_cache::PredictionCache;
@@ -23,6 +24,7 @@ pub struct Workshop {
     pub(crate) predictions: PredictionCache,
     pub(crate) calibrations: CalibrationVersions,
     pub(crate) jobs: Jobs,
+    pub(crate) reviews: ImportReviews,
     pub(crate) winders: WinderLinks,
     pub(crate) permits: AllPermits,
     pub(crate) attempts: Arc<SignInLimit>,
@@ -46,6 +48,7 @@ impl Workshop {
             predictions: PredictionCache::default(),
             calibrations: CalibrationVersions::default(),
             jobs: Jobs::default(),
+            reviews: ImportReviews::default(),
             winders: WinderLinks::default(),
             permits: AllPermits::default(),
             attempts: Arc::default(),

@@ -6,7 +6,7 @@ use coil::prediction::Calibration;
 use dev_database::fresh_store;
 use store::calibration::CalibrationPolicy;
 use store::experiment::{NewExperiment, Sample, Score};
-use store::import::ImportedRun;
+use store::import::{ImportedReading, ImportedRun};
 use store::logbook::{LogFilter, Order, planned_factor_levels};
 use store::part::NewPart;
 use store::reading::NewReading;
@@ -48,7 +48,14 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
         readings: readings
             .iter()
             .map(|r| NewReading { coil_c: r.coil_c, ..NewReading::of(r.kind, r.value) })
+            .map(|r| ImportedReading::of(r, by, date!(2026 - 03 - 01).midnight()))
             .collect(),
+        events: Vec::new(),
+        sweeps: Vec::new(),
+        stops: Vec::new(),
+        other_wire: String::new(),
+        void: None,
+        has_verdict: true,
         judgement: judge_run(&design, &readings, &Calibration::default(), TolerancePolicy::default()),
         design,
     }

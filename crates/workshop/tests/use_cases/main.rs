@@ -6,6 +6,7 @@ mod backups;
 mod designs;
 mod experiments;
 mod inventory;
+mod logbook_files;
 mod matching;
 mod meters;
 mod people;
@@ -15,6 +16,7 @@ mod station;
 mod workshops;
 
 use coil::design::{Design, tall_single};
+use std::collections::BTreeSet;
 use std::net::{IpAddr, Ipv4Addr};
 use std::time::Duration;
 use store::experiment::NewExperiment;
@@ -198,7 +200,8 @@ const TABLE: &str =
     "date,design,turns,resistance,coil_c\n2026-03-01,Sedge,7500,5.7k,20\n2026-03-02,Sedge,7500,5.71k,20\n";
 
 async fn import(workshop: &Workshop, actor: &Actor, text: &str) -> u32 {
-    let check = workshop.check_import(actor, trade::run_import::read(text).unwrap()).await.unwrap();
+    let check =
+        workshop.check_import(actor, trade::run_import::read(text).unwrap(), &BTreeSet::new()).await.unwrap();
     let name = workshop.begin_import(actor, check).unwrap();
     for _ in 0..600 {
         match workshop.job(actor, &name).unwrap().outcome() {
@@ -215,11 +218,17 @@ async fn an_imported_line_is_known_when_it_comes_again() {
     let (workshop, actor, _) = set_up().await;
     design(&workshop, &actor).await;
     assert_eq!(import(&workshop, &actor, TABLE).await, 2);
-    let again = workshop.check_import(&actor, trade::run_import::read(TABLE).unwrap()).await.unwrap();
+    let again = workshop
+        .check_import(&actor, trade::run_import::read(TABLE).unwrap(), &BTreeSet::new())
+        .await
+        .unwrap();
     assert_eq!(again.count(ImportOutcome::InLogbook), 2);
     // The same values written differently are the same lines.
     let spelt = TABLE.replace("5.7k", "5700").replace("5.71k", "5710 Ω");
-    let spelt = workshop.check_import(&actor, trade::run_import::read(&spelt).unwrap()).await.unwrap();
+    let spelt = workshop
+        .check_import(&actor, trade::run_import::read(&spelt).unwrap(), &BTreeSet::new())
+        .await
+        .unwrap();
     assert_eq!(spelt.count(ImportOutcome::New), 0);
 }
 

@@ -176,7 +176,7 @@ async fn the_logbook_is_filtered_and_ordered() {
     let rows = |filter: LogFilter| {
         let workshop = workshop.clone();
         async move {
-            let rows = workshop.logbook_rows(&actor, &filter, 50).await.unwrap();
+            let (rows, _) = workshop.logbook_page(&actor, &filter, 0).await.unwrap();
             rows.into_iter().map(|r| r.number).collect::<Vec<_>>()
         }
     };

@@ -12,12 +12,16 @@ use askama_web::WebTemplate;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOOHM};
+use std::collections::BTreeSet;
 use store::ClientKey;
 use trade::run_import::{COLUMNS, read};
 use workshop::{ImportOutcome, JobOutcome, LineProblem, ReviewedLine};
 
 /// Lines shown in the preview; all that are wrong are among them.
 const SHOWN: usize = 200;
+
+/// Letters beyond which a file stays on the server while it is looked through.
+const LONG: usize = 200_000;
 
 /// A line in the preview.
 struct LineRow {
@@ -31,6 +35,8 @@ struct LineRow {
     resistance: String,
     inductance: String,
     messages: Vec<String>,
+    /// It is imported although a run like it is in the logbook.
+    is_anyway: bool,
 }
 
 #[derive(Template)]
@@ -48,6 +54,10 @@ struct ImportPage {
     new: usize,
     known: usize,
     wrong: usize,
+    /// Lines in all.
+    lines: usize,
+    /// Under which key a long file is kept, instead of being sent back and forth; empty otherwise.
+    kept: String,
 }
 
 impl ImportPage {
@@ -64,6 +74,8 @@ impl ImportPage {
             new: 0,
             known: 0,
             wrong: 0,
+            lines: 0,
+            kept: String::new(),
         }
     }
 
@@ -103,11 +115,12 @@ const fn outcome_text(outcome: ImportOutcome) -> Option<&'static str> {
     }
 }
 
-fn line_row(reviewed: &ReviewedLine) -> LineRow {
+fn line_row(reviewed: &ReviewedLine, anyway: &BTreeSet<usize>) -> LineRow {
     let entry = &reviewed.line.entry;
     let mut messages: Vec<String> = reviewed.problems.iter().map(problem_text).collect();
     messages.extend(outcome_text(reviewed.outcome).map(str::to_owned));
     LineRow {
+        is_anyway: anyway.contains(&reviewed.line.number),
         number: reviewed.line.number,
         outcome: reviewed.outcome,
         started: entry.started.map_or_else(String::new, format::moment),
@@ -133,24 +146,45 @@ pub(super) async fn check(
 ) -> Result<HttpResponse, AppError> {
     let text = form.untrimmed("text").to_owned();
     let key = form.key()?;
-    let lines = match read(&text) {
+    let numbers = form.iter().filter_map(|(name, _)| name.strip_prefix("anyway_"));
+    let anyway: BTreeSet<usize> = numbers.filter_map(|line| line.parse().ok()).collect();
+    let kept: Option<ClientKey> = form.get("kept").parse().ok().filter(|_| text.trim().is_empty());
+    let again = match &kept {
+        Some(kept) => match app.workshop.kept_import(&user.actor, kept)? {
+            Some(lines) => Ok(lines),
+            None => Err("This file was looked at too long ago: choose it again.".to_owned()),
+        },
+        None => read(&text),
+    };
+    let lines = match again {
         Ok(lines) => lines,
         Err(message) => return render_page(&ImportPage::new(&user, &text, &message, key), true),
     };
-    let check = app.workshop.check_import(&user.actor, lines).await?;
+    let check = app.workshop.check_import(&user.actor, lines, &anyway).await?;
     let (new, wrong) = (check.count(ImportOutcome::New), check.count(ImportOutcome::Wrong));
     let confirmed = form.is_ticked("take") && (wrong == 0 || form.is_ticked("without"));
     if confirmed && new > 0 {
         let job = app.workshop.begin_import(&user.actor, check)?;
         return Ok(redirect(format!("/logbook/import/{job}")));
     }
-    let mut page = ImportPage::new(&user, &text, "", key);
+    let is_long = kept.is_some() || text.len() > LONG;
+    let mut page = ImportPage::new(&user, if is_long { "" } else { &text }, "", key);
     (page.new, page.wrong, page.known) = (new, wrong, check.lines.len() - new - wrong);
+    page.lines = check.lines.len();
     let mut first: Vec<&ReviewedLine> = check.lines.iter().collect();
     // What is wrong first; beyond the room of the page the rest is as good as these.
-    first.sort_by_key(|l| (l.outcome != ImportOutcome::Wrong, l.line.number));
+    first.sort_by_key(|l| match l.outcome {
+        ImportOutcome::Wrong => (0, l.line.number),
+        ImportOutcome::AlikeInLogbook => (1, l.line.number),
+        _ => (2, l.line.number),
+    });
     page.hidden = first.len().saturating_sub(SHOWN);
-    page.shown = first.into_iter().take(SHOWN).map(line_row).collect();
+    page.shown = first.into_iter().take(SHOWN).map(|line| line_row(line, &anyway)).collect();
+    if is_long {
+        let kept = ClientKey::random();
+        page.kept = kept.to_string();
+        app.workshop.keep_import(&user.actor, kept, check)?;
+    }
     render_page(&page, wrong > 0)
 }
 

@@ -7,8 +7,8 @@ mod page;
 
 use actix_web::web;
 
-/// Largest import: a whole notebook comes in one form.
-const NOTEBOOK_BYTES: usize = 12 << 20;
+/// Largest import: the whole logbook of a shop comes in one form, as a document of 50,000 runs and more.
+const NOTEBOOK_BYTES: usize = 192 << 20;
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {

@@ -1,0 +1,205 @@
+//! What goes out of a logbook comes back as it was.
+
+use super::{
+    ImportOutcome, close, command, design, first_visit, import, measure_well, readings, run, set_up,
+};
+use coil::design::tall_single;
+use rstest::rstest;
+use std::collections::BTreeSet;
+use std::fmt::Write as _;
+use store::logbook::{LogFilter, LogbookRow};
+use store::reading::NewReading;
+use store::sweep::NewSweep;
+use store::{ClientKey, RunId};
+use trade::reading::Kind;
+use trade::run_import::{ImportLine, ImportRow, read};
+use trade::run_record::RunRecord;
+use trade::sweep::Sweep;
+use trade::verdict::Level;
+use trade::winding::{Event, WindingEventKind};
+use workshop::{Actor, JobOutcome, LogEvent, LogReadings, Workshop};
+
+type Exported = Vec<(LogbookRow, RunRecord)>;
+
+async fn exported(workshop: &Workshop, actor: &Actor) -> Exported {
+    let filter = LogFilter { rising: true, ..LogFilter::default() };
+    let runs: Vec<RunId> = workshop.runs_to_export(actor, &filter, 1000).await.unwrap();
+    workshop.export_runs(actor, &runs, true).await.unwrap()
+}
+
+/// As a document's reader gives it.
+fn lines(all: &Exported) -> Vec<ImportLine> {
+    let line = |(number, (row, record)): (usize, &(LogbookRow, RunRecord))| ImportLine {
+        number,
+        entry: ImportRow {
+            key: row.client_key.clone(),
+            started: Some(row.started_at),
+            design: row.name.clone(),
+            revision: Some(row.revision),
+            operator: row.operator.clone(),
+            planned_turns: Some(row.planned_turns),
+            remark: row.remark.clone(),
+            number: Some(row.number),
+            record: Some(std::sync::Arc::new(
+                serde_json::from_str(&serde_json::to_string(record).unwrap()).unwrap(),
+            )),
+            ..ImportRow::default()
+        },
+        errors: Vec::new(),
+    };
+    (1..).zip(all).map(line).collect()
+}
+
+async fn take(workshop: &Workshop, actor: &Actor, lines: Vec<ImportLine>) -> u32 {
+    let check = workshop.check_import(actor, lines, &BTreeSet::new()).await.unwrap();
+    let name = workshop.begin_import(actor, check).unwrap();
+    loop {
+        match workshop.job(actor, &name).unwrap().outcome() {
+            Some(JobOutcome::Imported(new)) => return new,
+            Some(other) => panic!("{other:?}"),
+            None => tokio::time::sleep(std::time::Duration::from_millis(20)).await,
+        }
+    }
+}
+
+/// A run of each kind that a logbook has: passed, open, half charged with a correction, waiting, with a sweep, void.
+async fn runs_of_every_kind(workshop: &Workshop, actor: &Actor, store: &store::Store) {
+    let revision = design(workshop, actor).await;
+    let passed = run(workshop, actor, revision).await;
+    measure_well(workshop, actor, passed).await;
+    close(workshop, actor, passed).await;
+    let open = run(workshop, actor, revision).await;
+    let event = Event { what: WindingEventKind::Splice, at_turn: 4100 };
+    let event =
+        LogEvent { key: ClientKey::random(), event, remark: "at the seam".into(), is_confirmed: true };
+    workshop.log_event(actor, open, &event).await.unwrap();
+    let log = |all: Vec<NewReading>| LogReadings {
+        key: ClientKey::random(),
+        readings: all,
+        corrects: None,
+        accept_doubtful: true,
+    };
+    let turns = NewReading::of(Kind::Turns, Some(7500.0));
+    workshop
+        .log_readings(actor, open, log(vec![turns.clone(), NewReading::of(Kind::Open, None)]))
+        .await
+        .unwrap();
+    let half = run(workshop, actor, revision).await;
+    let warm = NewReading { coil_c: Some(26.5), ..NewReading::of(Kind::Resistance, Some(5700.0)) };
+    let slow = NewReading { test_hz: Some(120.0), ..NewReading::of(Kind::Inductance, Some(2.2)) };
+    let flux = |pole: u32| NewReading {
+        pole: Some(pole),
+        probe_mm: Some(0.5),
+        ..NewReading::of(Kind::Flux, Some(0.04))
+    };
+    let mut all = vec![turns, warm, slow, NewReading::of(Kind::Width, Some(0.0131))];
+    all.extend((1..=6).map(flux));
+    workshop.log_readings(actor, half, log(all)).await.unwrap();
+    let first = workshop.run_details(actor, half).await.unwrap().readings[0].reading.id;
+    let corrected =
+        LogReadings { corrects: Some(store::ReadingId(first)), ..readings(&[(Kind::Turns, 7490.0)]) };
+    workshop.log_readings(actor, half, corrected).await.unwrap();
+    let sweep = Sweep { hz: vec![100.0, 1000.0, 5000.0], db: vec![0.0, 0.5, 6.0], input: None };
+    let new = NewSweep {
+        key: ClientKey::random(),
+        revision,
+        run: Some(half),
+        label: "bench",
+        sweep: &sweep,
+        at: None,
+    };
+    store.of(actor.workshop).add_sweep(actor.person, &new).await.unwrap();
+    let waiting = run(workshop, actor, revision).await;
+    let void = run(workshop, actor, revision).await;
+    assert!(waiting != void);
+    workshop.void_run(actor, void, "begun by mistake").await.unwrap();
+}
+
+/// A whole logbook in an empty shop: the same runs in the same order, with the same readings under their conditions, events,
+/// sweeps and verdicts; a second time nothing is new.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_logbook_comes_back_as_it_went() {
+    let (workshop, actor, store) = set_up().await;
+    runs_of_every_kind(&workshop, &actor, &store).await;
+    let before = exported(&workshop, &actor).await;
+    let levels: Vec<Level> = before.iter().map(|(row, _)| row.level.0).collect();
+    assert_eq!(levels[..2], [Level::Pass, Level::Stop]);
+    assert_eq!(levels[3..], [Level::Waiting, Level::Void]);
+    assert!(
+        before[1].1.events.len() == 1 && before[2].1.sweeps.len() == 1 && before[2].1.readings.len() == 11
+    );
+    assert!(before.iter().all(|(_, record)| record.document.is_none()), "the revision says it");
+
+    let other = Workshop::new(dev_database::fresh_store().await);
+    let owner = other.set_up(first_visit(&other), super::HERE).await.unwrap();
+    let other_actor = Actor::of(&other.person(owner).await.unwrap().unwrap());
+    other.save_revision(&other_actor, &command(tall_single("Sedge", 6, 10.4))).await.unwrap();
+    let mut shuffled = lines(&before);
+    shuffled.reverse();
+    assert_eq!(take(&other, &other_actor, shuffled).await, 5);
+    let after = exported(&other, &other_actor).await;
+    let numbers =
+        |all: &Exported| all.iter().map(|(row, _)| (row.number, row.client_key.clone())).collect::<Vec<_>>();
+    assert_eq!(numbers(&after), numbers(&before));
+    for ((row, record), (row_before, record_before)) in after.iter().zip(&before) {
+        assert_eq!(record, record_before, "run {}", row.number);
+        assert_eq!(
+            (row.level, &row.verdict, row.started_at),
+            (row_before.level, &row_before.verdict, row_before.started_at)
+        );
+        assert_eq!(
+            (row.turns, row.flux_ratio, row.resistance_bands),
+            (row_before.turns, row_before.flux_ratio, row_before.resistance_bands)
+        );
+    }
+    assert_eq!(take(&other, &other_actor, lines(&before)).await, 0);
+}
+
+/// Of two equal coils of a day one is there already: the second line is another coil, and so is the first when that is said.
+#[rstest]
+#[case(&[], 1)]
+#[case(&[2, 3], 2)]
+#[tokio::test(flavor = "multi_thread")]
+async fn equal_coils_of_a_day_are_told_apart(#[case] anyway: &[usize], #[case] new: usize) {
+    const ONE: &str = "date,design,turns,resistance,coil_c\n2026-03-01,Sedge,7500,5.7k,20\n";
+    let (workshop, actor, _) = set_up().await;
+    design(&workshop, &actor).await;
+    assert_eq!(import(&workshop, &actor, ONE).await, 1);
+    let two = format!(
+        "{}2026-03-01 09:30,Sedge,7500,5.70k,20\n2026-03-01 11:00,Sedge,7500,5.70k,20\n",
+        ONE.split_inclusive('\n').next().unwrap()
+    );
+    let anyway: BTreeSet<usize> = anyway.iter().copied().collect();
+    let check = workshop.check_import(&actor, read(&two).unwrap(), &anyway).await.unwrap();
+    assert_eq!(check.count(ImportOutcome::New), new);
+    assert_eq!(check.count(ImportOutcome::AlikeInLogbook), 2 - new);
+}
+
+/// Nobody who starts a run waits for an import to end: its numbers are given out beforehand.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_run_is_started_while_others_are_imported() {
+    let (workshop, actor, store) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let mut table = String::from("date,design,turns,resistance,coil_c\n");
+    for k in 0..600_u32 {
+        writeln!(table, "2026-03-01 {:02}:{:02},Sedge,7500,{},20", k / 60, k % 60, 5700 + k).unwrap();
+    }
+    let check = workshop.check_import(&actor, read(&table).unwrap(), &BTreeSet::new()).await.unwrap();
+    let name = workshop.begin_import(&actor, check).unwrap();
+    let job = workshop.job(&actor, &name).unwrap();
+    // Given out, and not yet written: the import has taken its numbers.
+    let id = loop {
+        let id = run(&workshop, &actor, revision).await;
+        if store.of(actor.workshop).run(id).await.unwrap().row.number > 600 || job.outcome().is_some() {
+            break id;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(5)).await;
+    };
+    while job.outcome().is_none() {
+        tokio::time::sleep(std::time::Duration::from_millis(10)).await;
+    }
+    assert!(matches!(job.outcome(), Some(JobOutcome::Imported(600))));
+    let filter = LogFilter { rising: true, ..LogFilter::default() };
+    let runs = workshop.runs_to_export(&actor, &filter, 2000).await.unwrap();
+    assert!(runs.contains(&id) && runs.len() > 600);
+}
