@@ -54,6 +54,20 @@ impl Answer {
     }
 }
 
+/// A body that came in chunks, each behind its size in hexadecimal, put together. One that was broken off has no last chunk.
+fn whole(chunks: &str) -> String {
+    let (mut rest, mut body) = (chunks.as_bytes(), Vec::new());
+    loop {
+        let end = rest.windows(2).position(|pair| pair == b"\r\n").expect("the answer was broken off");
+        let size = usize::from_str_radix(std::str::from_utf8(&rest[..end]).unwrap(), 16).unwrap();
+        if size == 0 {
+            return String::from_utf8(body).unwrap();
+        }
+        body.extend_from_slice(&rest[end + 2..end + 2 + size]);
+        rest = &rest[end + 4 + size..];
+    }
+}
+
 impl Visit {
     fn to(store: &Store) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
@@ -102,7 +116,9 @@ impl Visit {
             }
             headers.insert(name, value.to_owned());
         }
-        Answer { status, headers, body: body.to_owned() }
+        let is_chunked = headers.get("transfer-encoding").is_some_and(|coding| coding == "chunked");
+        let body = if is_chunked { whole(body) } else { body.to_owned() };
+        Answer { status, headers, body }
     }
 
     async fn get(&mut self, path: &str) -> Answer {

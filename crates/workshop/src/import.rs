@@ -276,6 +276,11 @@ fn key_of(row: &ImportRow) -> ClientKey {
     hashed(&text)
 }
 
+/// The key of the `count`th of several equal lines, from 1.
+fn repeated_key(key: ClientKey, count: u32) -> ClientKey {
+    if count == 1 { key } else { hashed(&format!("{key}\nrepeated={count}")) }
+}
+
 /// The key that version 1 drew from a line: of a listing of all fields as they were then. Runs that were imported by it
 /// are still recognised.
 fn key_of_version_1(row: &ImportRow) -> ClientKey {
@@ -355,28 +360,34 @@ impl Workshop {
         let documents = store.documents(&needed.into_iter().collect::<Vec<_>>()).await?;
         let documents: BTreeMap<RevisionId, Arc<Design>> =
             documents.into_iter().map(|(id, design)| (id, Arc::new(design))).collect();
-        let keys: Vec<ClientKey> = found
+        // Of equal lines each has a key of its own, by how many there were before it.
+        let mut times: BTreeMap<String, u32> = BTreeMap::new();
+        let keys: Vec<(ClientKey, u32)> = found
             .iter()
-            .filter(|(_, names)| names.is_ok())
-            .flat_map(|(line, _)| [key_of(&line.entry), key_of_version_1(&line.entry)])
+            .map(|(line, _)| {
+                let key = key_of(&line.entry);
+                let count = times.entry(key.to_string()).or_default();
+                *count += 1;
+                (repeated_key(key, *count), *count)
+            })
             .collect();
-        let in_logbook = store.known_runs(&keys).await?;
+        let version_1 = found.iter().map(|(line, _)| key_of_version_1(&line.entry));
+        let asked: Vec<ClientKey> = keys.iter().map(|(key, _)| key.clone()).chain(version_1).collect();
+        let in_logbook = store.known_runs(&asked).await?;
         let mut alike: BTreeMap<(RevisionId, time::Date), Vec<(f64, f64)>> = BTreeMap::new();
         for (revision, day, turns, ohms) in store.runs_alike().await? {
             alike.entry((revision, day)).or_default().push((turns, ohms));
         }
-        let mut seen = BTreeSet::new();
         let mut check = ImportCheck { lines: Vec::new(), new: Vec::new() };
-        for (line, names) in found {
+        for ((line, names), (key, count)) in found.into_iter().zip(keys) {
             let (outcome, problems) = match names {
                 Err(problems) => (ImportOutcome::Wrong, problems),
                 Ok(names) => {
-                    let key = key_of(&line.entry);
                     let is_known = in_logbook.contains(key.as_str())
-                        || in_logbook.contains(key_of_version_1(&line.entry).as_str());
+                        || count == 1 && in_logbook.contains(key_of_version_1(&line.entry).as_str());
                     let outcome = if is_known {
                         ImportOutcome::InLogbook
-                    } else if !seen.insert(key.to_string()) {
+                    } else if count > 1 && !anyway.contains(&line.number) {
                         ImportOutcome::Repeated
                     } else if !anyway.contains(&line.number)
                         && is_alike(&line.entry, names.revision, &mut alike)

@@ -175,6 +175,27 @@ async fn equal_coils_of_a_day_are_told_apart(#[case] anyway: &[usize], #[case] n
     assert_eq!(check.count(ImportOutcome::AlikeInLogbook), 2 - new);
 }
 
+/// Two lines that say the same are one coil until somebody says that they are two; brought again, both are known.
+#[tokio::test(flavor = "multi_thread")]
+async fn equal_lines_can_be_two_coils() {
+    const TWICE: &str =
+        "date,design,turns,resistance\n2026-03-01,Sedge,7500,5.7k\n2026-03-01,Sedge,7500,5.7k\n";
+    let (workshop, actor, _) = set_up().await;
+    design(&workshop, &actor).await;
+    let outcomes = |check: &workshop::ImportCheck| check.lines.iter().map(|l| l.outcome).collect::<Vec<_>>();
+    let check = workshop.check_import(&actor, read(TWICE).unwrap(), &BTreeSet::new()).await.unwrap();
+    assert_eq!(outcomes(&check), [ImportOutcome::New, ImportOutcome::Repeated]);
+    let both = BTreeSet::from([3]);
+    let check = workshop.check_import(&actor, read(TWICE).unwrap(), &both).await.unwrap();
+    assert_eq!(outcomes(&check), [ImportOutcome::New; 2]);
+    let name = workshop.begin_import(&actor, check).unwrap();
+    while workshop.job(&actor, &name).unwrap().outcome().is_none() {
+        tokio::time::sleep(std::time::Duration::from_millis(10)).await;
+    }
+    let check = workshop.check_import(&actor, read(TWICE).unwrap(), &BTreeSet::new()).await.unwrap();
+    assert_eq!(outcomes(&check), [ImportOutcome::InLogbook; 2]);
+}
+
 /// Nobody who starts a run waits for an import to end: its numbers are given out beforehand.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_run_is_started_while_others_are_imported() {
