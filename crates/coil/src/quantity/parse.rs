@@ -149,6 +149,10 @@ fn plain_decimal(digits: &str) -> Option<String> {
     if !digits.contains(',') {
         return Some(digits.to_owned());
     }
+    // A comma behind a point is neither way of writing here: what it means is not guessed.
+    if digits.find('.').is_some_and(|point| digits[point..].contains(',')) {
+        return None;
+    }
     let whole = digits.split('.').next().unwrap_or(digits);
     let groups: Vec<&str> = whole.split(',').collect();
     let lead = groups[0];
