@@ -3,14 +3,14 @@
 use super::mixed_model::{Estimate, Sum};
 use super::quantity::{FEWEST_OF_LEVEL, Factor, Quantity, QuantityModel, Together};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 /// Standard deviations beyond which an effect is claimed: one in a hundred would lie there by chance, and there are many
 /// levels to look at.
 const CLEAR: f64 = 2.576;
 /// The smallest effect worth a word, in the logarithm.
-const WORTH_SAYING: f64 = 0.002;
+const WORTH_SAYING: f64 = 0.004;
 /// How well a quantity must be known to say that it is unchanged: half its interval, in the logarithm.
 const KNOWN: f64 = 0.015;
 /// Two effects that move against each other more than this are not told apart.
@@ -19,6 +19,11 @@ const TANGLED: f64 = -0.9;
 const TANGLED_TOGETHER: f64 = -0.6;
 /// Runs of one without the other that are hardly any.
 const HARDLY: u32 = 3;
+
+/// Of more levels one by itself hardly moves what the others are compared with.
+const MANY_LEVELS: usize = 60;
+/// Most levels of a factor that are set aside.
+const MOST_DEVIANTS: usize = 8;
 
 /// Gives a level its name.
 pub trait Names {
@@ -135,8 +140,11 @@ pub(super) fn level_effects(fitted: &[QuantityModel], together: &Together) -> Ve
             }
         }
         let only = levels.len() == 1;
+        let aside: Vec<BTreeSet<u64>> = fitted.iter().map(|quantity| deviants(quantity, factor)).collect();
         all.extend(
-            levels.into_iter().map(|(level, runs)| one(fitted, together, (factor, level), runs, only)),
+            levels
+                .into_iter()
+                .map(|(level, runs)| one(fitted, &aside, together, (factor, level), runs, only)),
         );
     }
     let rank = |s: &LevelEffect| match s.status {
@@ -151,8 +159,31 @@ pub(super) fn level_effects(fitted: &[QuantityModel], together: &Together) -> Ve
     all
 }
 
+/// The levels of a factor that differ from the rest, found one after the other: the one that differs most is set aside, and the
+/// others are compared without it. Else one operator who pulls hard would make all others appear to pull too little. Of two
+/// levels neither is the one that differs; at least half of them stay.
+fn deviants(fitted: &QuantityModel, factor: Factor) -> BTreeSet<u64> {
+    let known: Vec<u64> =
+        fitted.levels(factor).filter(|(_, runs)| *runs >= FEWEST_OF_LEVEL).map(|(level, _)| level).collect();
+    let mut aside = BTreeSet::new();
+    if known.len() < 3 || known.len() > MANY_LEVELS {
+        return aside;
+    }
+    while 2 * (aside.len() + 1) < known.len() && aside.len() < MOST_DEVIANTS {
+        let clear_of = |level: &u64| {
+            let effect = fitted.effect_beside(factor, *level, &aside).filter(|e| clear(*e))?;
+            Some((effect.value.abs() / effect.sd.max(1e-12), *level))
+        };
+        let others = known.iter().filter(|level| !aside.contains(*level));
+        let Some((_, level)) = others.filter_map(clear_of).max_by(|a, b| a.0.total_cmp(&b.0)) else { break };
+        aside.insert(level);
+    }
+    aside
+}
+
 fn one(
     fitted: &[QuantityModel],
+    aside: &[BTreeSet<u64>],
     together: &Together,
     (factor, level): (Factor, u64),
     runs: u32,
@@ -160,7 +191,10 @@ fn one(
 ) -> LevelEffect {
     let effects: Vec<(Quantity, Estimate, u32)> = fitted
         .iter()
-        .filter_map(|l| Some((l.quantity, l.effect(factor, level)?, l.runs_of(factor, level))))
+        .zip(aside)
+        .filter_map(|(l, aside)| {
+            Some((l.quantity, l.effect_beside(factor, level, aside)?, l.runs_of(factor, level)))
+        })
         .collect();
     let confounding = || fitted.iter().find_map(|l| confounded(l, together, factor, level));
     let status = if runs < FEWEST_OF_LEVEL {
@@ -184,7 +218,8 @@ fn confounded(
     factor: Factor,
     level: u64,
 ) -> Option<Confounding> {
-    let own = fitted.against_others(factor, level)?;
+    let none = BTreeSet::new();
+    let own = fitted.against_others(factor, level, &none)?;
     let alone = fitted.fit.estimate(&own);
     let mut worst: Option<(f64, Confounding)> = None;
     for other in Factor::ALL.into_iter().filter(|f| *f != factor) {
@@ -197,7 +232,7 @@ fn confounded(
             if 10 * both < 7 * own_runs.min(their_runs) {
                 continue;
             }
-            let theirs = fitted.against_others(other, with)?;
+            let theirs = fitted.against_others(other, with, &none)?;
             let apart = fitted.fit.estimate(&theirs);
             let correlation = fitted.fit.covariance(&own, &theirs) / (alone.sd * apart.sd).max(1e-300);
             let sum = fitted.fit.estimate(&own.clone().and(&theirs));
@@ -217,7 +252,8 @@ fn confounded(
 /// The pairing of known levels whose run would tell most about the difference of two: by how much one more observation
 /// of it takes off that difference's variance.
 fn separating_run(fitted: &QuantityModel, a: (Factor, u64), b: (Factor, u64)) -> Option<[(Factor, u64); 2]> {
-    let (one, two) = (fitted.against_others(a.0, a.1)?, fitted.against_others(b.0, b.1)?);
+    let none = BTreeSet::new();
+    let (one, two) = (fitted.against_others(a.0, a.1, &none)?, fitted.against_others(b.0, b.1, &none)?);
     let difference = one.clone().less(&two);
     let noise = fitted.fit.noise_sd.powi(2);
     let gain = |run: &Sum| {

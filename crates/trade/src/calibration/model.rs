@@ -1,7 +1,8 @@
 //! All quantities fitted to finished runs, and the calibration that follows for a coil.
 
 use super::effects::{LevelEffect, level_effects};
-use super::quantity::{FactorLevels, Observation, Quantity, QuantityModel, Together, fit_quantity};
+use super::mixed_model::Estimate;
+use super::quantity::{Factor, FactorLevels, Observation, Quantity, QuantityModel, Together, fit_quantity};
 use coil::prediction::Calibration;
 use serde::{Deserialize, Serialize};
 
@@ -30,6 +31,13 @@ impl CalibrationModel {
     #[must_use]
     pub fn of(&self, quantity: Quantity) -> Option<&QuantityModel> {
         self.quantities.iter().find(|l| l.quantity == quantity)
+    }
+
+    /// The effect of a level on a quantity as it is told: against those of its factor that do not differ from the rest.
+    #[must_use]
+    pub fn effect_of(&self, quantity: Quantity, factor: Factor, level: u64) -> Option<Estimate> {
+        let told = self.effects.iter().find(|e| (e.factor, e.level) == (factor, level))?;
+        told.effects.iter().find(|(of, _, _)| *of == quantity).map(|(_, estimate, _)| *estimate)
     }
 
     /// What a coil wound in these circumstances is to be expected to read, for the engine.

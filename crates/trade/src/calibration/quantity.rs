@@ -3,7 +3,7 @@
 use super::mixed_model::{Estimate, Fit, Priors, Row, Sum, Usual, fit};
 use coil::prediction::Correction;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Runs below which nothing is learned of a quantity.
 pub const FEWEST_RUNS: u32 = 3;
@@ -346,15 +346,22 @@ impl QuantityModel {
     /// The effect of a level against the other levels of its factor, by their runs; nothing of one that was never met.
     #[must_use]
     pub fn effect(&self, factor: Factor, level: u64) -> Option<Estimate> {
-        Some(self.fit.estimate(&self.against_others(factor, level)?))
+        self.effect_beside(factor, level, &BTreeSet::new())
     }
 
-    /// A level less the others of its factor: the whole shop's own mean, which may be known badly, drops out.
-    pub(super) fn against_others(&self, factor: Factor, level: u64) -> Option<Sum> {
+    /// The same against those of the others that are not set aside.
+    #[must_use]
+    pub fn effect_beside(&self, factor: Factor, level: u64, aside: &BTreeSet<u64>) -> Option<Estimate> {
+        Some(self.fit.estimate(&self.against_others(factor, level, aside)?))
+    }
+
+    /// A level less the others of its factor that are not set aside: the whole shop's own mean, which may be known badly, drops out.
+    pub(super) fn against_others(&self, factor: Factor, level: u64, aside: &BTreeSet<u64>) -> Option<Sum> {
         /// Of so many levels the mean is known as well as it need be.
         const MANY: usize = 200;
         let mut sum = self.sum(factor, level)?;
-        let others: Vec<(u64, u32)> = self.levels(factor).filter(|(other, _)| *other != level).collect();
+        let others: Vec<(u64, u32)> =
+            self.levels(factor).filter(|(other, _)| *other != level && !aside.contains(other)).collect();
         let runs: u32 = others.iter().map(|(_, runs)| runs).sum();
         if runs > 0 && others.len() < MANY {
             for (other, count) in others {

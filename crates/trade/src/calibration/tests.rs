@@ -256,6 +256,32 @@ fn noise_is_not_told_as_a_cause() {
     assert!(claimed * 20 <= levels, "{claimed} of {levels}");
 }
 
+/// One hand of four that stretches the wire: it is the one that differs, and nothing is said of the other three. With two of six
+/// that do, it is those two.
+#[rstest]
+#[case(4, &[2])]
+#[case(6, &[1, 4])]
+fn who_differs_is_named_and_the_others_are_not(#[case] operators: usize, #[case] stretching: &[usize]) {
+    for seed in 0..8 {
+        let mut dice = StdRng::seed_from_u64(40 + seed);
+        let runs: Vec<Observation> = (0..40 * operators)
+            .zip(1..)
+            .map(|(k, run)| {
+                let operator = k % operators;
+                let stretch = if stretching.contains(&operator) { 0.012 } else { 0.0 };
+                let coil = [stretch + 0.004 * deviate(&mut dice), 0.006 * deviate(&mut dice)];
+                observations(run, factor_levels(k / operators % 5, operator, 0), coil)
+            })
+            .collect();
+        let effects = describe_effects(&fit_calibration(&runs).effects, &names);
+        for operator in 0..operators {
+            let (text, status) = text_of(&effects, Factor::Operator, operator as u64);
+            let is_clear = status == EffectStatus::Clear;
+            assert_eq!(is_clear, stretching.contains(&operator), "seed {seed}: {text}");
+        }
+    }
+}
+
 /// A coil with shorted turns teaches nothing about its spool.
 #[test]
 fn a_spoilt_coil_is_left_out() {

@@ -136,7 +136,7 @@ fn levels(overview: &CalibrationOverview) -> Vec<LevelRow> {
     let mut rows = Vec::new();
     for (factor, word) in [(Factor::Spool, "spool"), (Factor::Operator, "wound by"), (Factor::Winder, "on")] {
         for (level, runs) in fitted.levels(factor).filter(|(_, runs)| *runs >= FEWEST_OF_LEVEL) {
-            if let Some(e) = fitted.effect(factor, level) {
+            if let Some(e) = model.and_then(|m| m.effect_of(Quantity::Resistance, factor, level)) {
                 rows.push(LevelRow {
                     name: format!("{word} {}", overview.names.name_of(factor, level)),
                     by: format!("{} ± {:.2}", percent(e.value), 164.5 * e.sd),

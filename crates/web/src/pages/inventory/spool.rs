@@ -138,9 +138,9 @@ async fn page(
             (name, text(a.mean), places)
         })
     };
-    let effect = model.as_ref().and_then(|m| m.of(Quantity::Resistance)).and_then(|fitted| {
-        let runs = fitted.runs_of(Factor::Spool, id.0);
-        let e = fitted.effect(Factor::Spool, id.0).filter(|_| runs >= FEWEST_OF_LEVEL)?;
+    let effect = model.as_ref().and_then(|m| {
+        let runs = m.of(Quantity::Resistance)?.runs_of(Factor::Spool, id.0);
+        let e = m.effect_of(Quantity::Resistance, Factor::Spool, id.0).filter(|_| runs >= FEWEST_OF_LEVEL)?;
         Some(format!(
             "{} ± {:.1} % in resistance against the other spools, from {}",
             signed_percent_of_ln(e.value, 1),
