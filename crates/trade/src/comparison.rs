@@ -105,9 +105,10 @@ impl Comparison {
         }
     }
 
-    fn calibrated(mut self, learned: Option<Correction>, policy: TolerancePolicy) -> Self {
-        if let Some(learned) = learned {
-            (self.learned, self.limit) = (learned.shift, policy.limit());
+    fn calibrated(mut self, learned: Option<(Correction, f64)>, policy: TolerancePolicy) -> Self {
+        if let Some((learned, above_20)) = learned {
+            let by_warmth = learned.per_kelvin * above_20;
+            (self.learned, self.limit) = (learned.shift + by_warmth, policy.limit());
             if self.bands.abs() <= self.limit {
                 self.standing = Standing::Inside;
             }
@@ -162,27 +163,34 @@ pub fn compare(
     policy: TolerancePolicy,
 ) -> Vec<Comparison> {
     let mut found = Vec::new();
+    // What the fit goes by as well: the coil's temperature as its resistance was read.
+    let above_20 = latest(readings, Kind::Resistance).and_then(|r| r.coil_c).map_or(0.0, |c| c - 20.0);
+    let learned = |correction: Option<Correction>| correction.map(|c| (c, above_20));
+    let warm = |q: Quantity, correction: Option<Correction>| {
+        let factor = correction.map_or(1.0, |c| (c.per_kelvin * above_20).exp());
+        Quantity { nominal: q.nominal * factor, p05: q.p05 * factor, p95: q.p95 * factor }
+    };
     if let Some(ohms) = latest(readings, Kind::Resistance).and_then(Reading::ohms_at_20c) {
-        let expected = prediction.pickup.resistance_20c_ohm;
+        let expected = warm(prediction.pickup.resistance_20c_ohm, calibration.resistance);
         found.push(
             Comparison::new(Kind::Resistance, None, expected, ohms)
-                .calibrated(calibration.resistance, policy),
+                .calibrated(learned(calibration.resistance), policy),
         );
     }
     if let Some(reading) = latest(readings, Kind::Inductance)
         && let Some(henries) = reading.value
     {
-        let expected = apparent(prediction, reading.test_hz.unwrap_or(1000.0));
+        let expected = warm(apparent(prediction, reading.test_hz.unwrap_or(1000.0)), calibration.inductance);
         found.push(
             Comparison::new(Kind::Inductance, None, expected, henries)
-                .calibrated(calibration.inductance, policy),
+                .calibrated(learned(calibration.inductance), policy),
         );
     }
     if let Some(farads) = latest(readings, Kind::Capacitance).and_then(|r| r.value) {
-        let expected = prediction.pickup.capacitance_f;
+        let expected = warm(prediction.pickup.capacitance_f, calibration.capacitance);
         found.push(
             Comparison::new(Kind::Capacitance, None, expected, farads)
-                .calibrated(calibration.capacitance, policy),
+                .calibrated(learned(calibration.capacitance), policy),
         );
     }
     found.extend(compare_sizes(solution.design(), prediction, readings, calibration, policy));
@@ -228,7 +236,10 @@ fn compare_sizes(
             p05: at((1.0 - reach) * laid.build_max_mm) - 1e-4,
             p95: at((1.0 + reach) * laid.build_max_mm) + 1e-4,
         };
-        found.push(Comparison::new(kind, None, expected, size_m).calibrated(calibration.build, policy));
+        found.push(
+            Comparison::new(kind, None, expected, size_m)
+                .calibrated(calibration.build.map(|c| (c, 0.0)), policy),
+        );
     }
     found
 }
@@ -299,11 +310,39 @@ mod tests {
         #[case] standing: Standing,
     ) {
         let band = Quantity { nominal: 100.0, p05: 98.0, p95: 102.0 };
-        let own = Correction { shift: 0.01, sd: 0.012, runs: 20 };
+        let own = Correction { shift: 0.01, sd: 0.012, runs: 20, per_kelvin: 0.0 };
         let found = Comparison::new(Kind::Resistance, None, band, 100.0 + 2.0 * bands)
-            .calibrated(learned.then_some(own), TolerancePolicy { control_sd });
+            .calibrated(learned.then_some((own, 0.0)), TolerancePolicy { control_sd });
         assert_eq!(found.standing, standing);
         assert!((found.bands - bands).abs() < 1e-9, "how far it lies is told as it is");
+    }
+
+    /// A shop whose coils read 0.05 % more for each kelvin than copper alone would: a warm coil is expected to, and what it
+    /// teaches of everything else is the same as that of a cold one.
+    #[test]
+    fn what_was_learned_of_warmth_is_applied() {
+        let design = coil::design::tall_single("Sedge", 6, 10.4);
+        let own = Correction { shift: 0.01, sd: 0.004, runs: 40, per_kelvin: 5e-4 };
+        let calibration = Calibration { resistance: Some(own), ..Calibration::default() };
+        let solution = Solution::of(&design).unwrap();
+        let prediction = solution.prediction(&calibration);
+        let compared = |coil_c: f64| {
+            let ohms_20 = prediction.pickup.resistance_20c_ohm.nominal * (5e-4 * (coil_c - 20.0)).exp();
+            let reading = Reading {
+                id: 1,
+                corrects: None,
+                kind: Kind::Resistance,
+                pole: None,
+                value: Some(coil::wire::at_temperature(ohms_20, 20.0, coil_c)),
+                coil_c: Some(coil_c),
+                test_hz: None,
+                probe_mm: None,
+            };
+            compare(&solution, &prediction, &[reading], &calibration, TolerancePolicy::default()).remove(0)
+        };
+        let (cold, warm) = (compared(20.0), compared(32.0));
+        assert!(cold.bands.abs() < 1e-6 && warm.bands.abs() < 1e-6, "{warm:?}");
+        assert!((warm.ratio() - cold.ratio() - 5e-4 * 12.0).abs() < 1e-9, "the fit sees the whole");
     }
 
     /// Two-sided normal probabilities beyond 1.645 and 2.576 standard deviations are 0.1 and 0.01 (any table).

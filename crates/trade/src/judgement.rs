@@ -195,7 +195,7 @@ mod tests {
             reading(3, Kind::Inductance, bare.inductance_1khz_h.nominal * 0.98),
             reading(4, Kind::Width, width_m),
         ];
-        let learned = |shift| Some(Correction { shift, sd: 0.01, runs: 9 });
+        let learned = |shift| Some(Correction { shift, sd: 0.01, runs: 9, per_kelvin: 0.0 });
         let known = Calibration {
             resistance: learned(0.02),
             inductance: learned(-0.03),

@@ -18,6 +18,14 @@ pub struct Correction {
     pub sd: f64,
     /// Runs that stand behind it.
     pub runs: u32,
+    /// Change of the logarithm per kelvin of the coil above 20 °C, beyond what copper does: meters and coils that warm up.
+    #[serde(default, skip_serializing_if = "is_none_at_all")]
+    pub per_kelvin: f64,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for a reference")]
+fn is_none_at_all(per_kelvin: &f64) -> bool {
+    *per_kelvin == 0.0
 }
 
 /// What runs have shown; nothing at all by default.
@@ -128,7 +136,7 @@ mod tests {
 
     #[allow(clippy::unnecessary_wraps, reason = "as the fields take it")]
     fn learned(shift: f64, sd: f64) -> Option<Correction> {
-        Some(Correction { shift, sd, runs: 6 })
+        Some(Correction { shift, sd, runs: 6, per_kelvin: 0.0 })
     }
 
     fn both(calibration: Calibration) -> (Prediction, Prediction) {

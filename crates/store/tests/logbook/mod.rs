@@ -187,7 +187,7 @@ async fn a_run_carries_its_experience() {
     let (store, shop, owner, revision) = begun().await;
     let model = store.of(shop).save_calibration(0, &fit_calibration(&[])).await.unwrap();
     let document: Design = tall_single("Sedge", 6, 10.4);
-    let learned = coil::prediction::Correction { shift: 0.02, sd: 0.005, runs: 9 };
+    let learned = coil::prediction::Correction { shift: 0.02, sd: 0.005, runs: 9, per_kelvin: 0.0 };
     let calibration = Calibration { resistance: Some(learned), ..Calibration::default() };
     let mut new = run_of(revision, owner, &document);
     new.calibration = (Some(model), calibration);

@@ -389,7 +389,7 @@ impl QuantityModel {
         let (sum, unknown) = self.whole(factor_levels);
         let estimate = self.fit.estimate(&sum);
         let sd = (estimate.sd.powi(2) + unknown + self.fit.noise_sd.powi(2)).sqrt();
-        Correction { shift: estimate.value, sd, runs: self.fit.rows }
+        Correction { shift: estimate.value, sd, runs: self.fit.rows, per_kelvin: self.per_kelvin().value }
     }
 
     /// What is left of a run once its circumstances are taken off.
