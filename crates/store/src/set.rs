@@ -20,7 +20,14 @@ pub struct SetMember {
     pub run_id: RunId,
     /// Its role.
     pub role: String,
+    /// When the set was sold, UTC; none while it is reserved.
+    pub sold_at: Option<PrimitiveDateTime>,
 }
+
+/// How a set stands, for the audit trail.
+const STANDS: &str = "SELECT s.name, JSON_OBJECT('coils', COALESCE((SELECT GROUP_CONCAT(CONCAT(m.role, ': run ', u.number) \
+     ORDER BY u.number SEPARATOR ', ') FROM set_runs m JOIN runs u ON u.id = m.run_id WHERE m.set_id = s.id), ''), \
+     'sold', s.sold_at IS NOT NULL) FROM sets s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
 
 impl WorkshopStore {
     /// Sets coils aside as one set; the same key again makes nothing more.
@@ -68,13 +75,35 @@ impl WorkshopStore {
         Ok(())
     }
 
-    /// Dissolves a set: its coils are in stock again.
+    /// Marks a set as sold, or as reserved again.
+    pub async fn mark_set_sold(&self, by: PersonId, id: SetId, is_sold: bool) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::Set, ("set", STANDS), id.0).await?;
+        sqlx::query(
+            "UPDATE sets SET sold_at = IF(?, COALESCE(sold_at, UTC_TIMESTAMP(6)), NULL) \
+             WHERE workshop_id = ? AND id = ? AND dissolved_at IS NULL",
+        )
+        .bind(is_sold)
+        .bind(self.workshop)
+        .bind(id)
+        .execute(&mut *change.tx)
+        .await?;
+        change.write().await
+    }
+
+    /// Dissolves a set: its coils are in stock again. What was sold is gone, and stays as it is.
+    ///
+    /// # Errors
+    /// [`StoreError::Changed`] when it was sold.
     pub async fn dissolve_set(&self, by: PersonId, id: SetId) -> Result<(), StoreError> {
-        const STANDS: &str = "SELECT s.name, JSON_OBJECT('coils', COALESCE((SELECT GROUP_CONCAT(CONCAT(m.role, ': run ', u.number) \
-             ORDER BY u.number SEPARATOR ', ') FROM set_runs m JOIN runs u ON u.id = m.run_id WHERE m.set_id = s.id), '')) \
-             FROM sets s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
         let workshop = self.workshop;
         let mut change = self.begin_change(by, AuditAction::Set, ("set", STANDS), id.0).await?;
+        let is_sold: bool = sqlx::query_scalar("SELECT sold_at IS NOT NULL FROM sets WHERE id = ?")
+            .bind(id)
+            .fetch_one(&mut *change.tx)
+            .await?;
+        if is_sold {
+            return Err(StoreError::Changed("set"));
+        }
         sqlx::query("DELETE FROM set_runs WHERE workshop_id = ? AND set_id = ?")
             .bind(workshop)
             .bind(id)
@@ -94,7 +123,7 @@ impl WorkshopStore {
     pub async fn set_members(&self) -> Result<Vec<SetMember>, StoreError> {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
-            "SELECT s.id AS set_id, s.name AS set_name, s.made_at, p.name AS `by`, c.run_id, c.role FROM set_runs c \
+            "SELECT s.id AS set_id, s.name AS set_name, s.made_at, p.name AS `by`, c.run_id, c.role, s.sold_at FROM set_runs c \
              JOIN sets s ON s.id = c.set_id JOIN people p ON p.id = s.made_by WHERE c.workshop_id = ? \
              ORDER BY s.id DESC, c.run_id",
         )

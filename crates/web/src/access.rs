@@ -166,6 +166,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /calibration/rejudge",
             "POST /sets",
             "POST /sets/{id}/dissolve",
+            "POST /sets/{id}/sold",
             "POST /experiments",
             "POST /experiments/{id}/close",
             "POST /experiments/{id}/listen",

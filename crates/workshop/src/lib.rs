@@ -86,7 +86,7 @@ pub use jobs::{Job, JobOutcome};
 pub use judging::RejudgeSummary;
 pub use level_names::LevelNames;
 pub use logbook::FilterChoices;
-pub use matching::{MatchedCoils, MatchingPools, MatchingQuery};
+pub use matching::{MatchedCoils, MatchingPools, MatchingQuery, Strength, stronger};
 pub use measuring::{CoolingReading, MeasureCommand};
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;

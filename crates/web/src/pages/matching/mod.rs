@@ -20,14 +20,15 @@ use store::logbook::LogbookRow;
 use store::set::SetMember;
 use store::{ClientKey, DesignId, RunId, SetId};
 use trade::matching::{MatchCriterion, Measure, Pair};
-use workshop::{MatchedCoils, MatchingQuery, Refusal};
+use workshop::{MatchedCoils, MatchingQuery, Refusal, Strength};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/matching", web::get().to(show))
         .route("/sets", web::post().to(set_aside))
-        .route("/sets/{id}/dissolve", web::post().to(dissolve));
+        .route("/sets/{id}/dissolve", web::post().to(dissolve))
+        .route("/sets/{id}/sold", web::post().to(sold));
 }
 
 /// A measure in the form.
@@ -61,6 +62,7 @@ struct SetRow {
     id: u64,
     name: String,
     when: String,
+    is_sold: bool,
     coils: Vec<(u64, String, String)>,
 }
 
@@ -73,6 +75,10 @@ struct MatchingPage {
     roles: [(&'static str, &'static str, String); 3],
     measures: Vec<MeasureField>,
     ratio: String,
+    /// Whether the second is to be stronger in output, rather than in turns.
+    in_output: bool,
+    /// What that comes to in each measure.
+    follows: String,
     ratio_error: String,
     opposite: bool,
     asked: bool,
@@ -80,6 +86,13 @@ struct MatchingPage {
     left: Vec<CoilRow>,
     stock: usize,
     sets: Vec<SetRow>,
+}
+
+impl MatchingPage {
+    /// Sets that are not sold.
+    fn reserved(&self) -> usize {
+        self.sets.iter().filter(|set| !set.is_sold).count()
+    }
 }
 
 /// Usual tolerances, per cent, and whether a measure is asked for at first.
@@ -130,7 +143,8 @@ fn shown(line: &LogbookRow) -> CoilRow {
 /// What the form asks for, with what is wrong with it.
 struct Asked {
     measures: Vec<MeasureField>,
-    criteria: Vec<MatchCriterion>,
+    criteria: Vec<(Measure, f64)>,
+    stronger: (Strength, f64),
     ratio: String,
     ratio_error: String,
 }
@@ -156,13 +170,7 @@ fn measures(query: &QueryParameters) -> Asked {
             match percent(text) {
                 Some(value) if (0.05..=30.0).contains(&value) => {
                     if on {
-                        // Hotter means more of all that turns make; the peak goes down instead, by about as much.
-                        let ratio = if measure == Measure::Resonance {
-                            1.0 / (1.0 + ratio / 100.0)
-                        } else {
-                            1.0 + ratio / 100.0
-                        };
-                        criteria.push(MatchCriterion { measure, ratio, tolerance: value / 100.0 });
+                        criteria.push((measure, value / 100.0));
                     }
                 }
                 _ => error = "0.05 to 30 %.".into(),
@@ -170,7 +178,8 @@ fn measures(query: &QueryParameters) -> Asked {
             MeasureField { key: measure.key(), name: name(measure), on, tolerance: text.to_owned(), error }
         })
         .collect();
-    Asked { measures, criteria, ratio: typed.to_owned(), ratio_error }
+    let strength = if query.get("in") == "output" { Strength::Output } else { Strength::Turns };
+    Asked { measures, criteria, stronger: (strength, ratio / 100.0), ratio: typed.to_owned(), ratio_error }
 }
 
 fn grade(pair: &Pair) -> &'static str {
@@ -179,6 +188,12 @@ fn grade(pair: &Pair) -> &'static str {
         c if c <= 2.0 => "good",
         _ => "loose",
     }
+}
+
+/// What is asked of the second coil over the first, in each measure.
+fn follows(criteria: &[MatchCriterion]) -> String {
+    let all = criteria.iter().map(|w| format!("{} {}", w.measure.sign(), signed_percent(w.ratio - 1.0, 1)));
+    all.collect::<Vec<_>>().join(", ")
 }
 
 fn deviation_words(pair: &Pair, criteria: &[MatchCriterion]) -> String {
@@ -202,6 +217,7 @@ async fn show(
     let wanted = MatchingQuery {
         roles: roles.iter().copied().flatten().map(DesignId).collect(),
         criteria: if valid { asked.criteria.clone() } else { Vec::new() },
+        stronger: asked.stronger,
         opposite: query.get("opposite") == "yes",
     };
     let pools = app.workshop.match_coils(&user.actor, &wanted, &members).await?;
@@ -212,7 +228,7 @@ async fn show(
         used.extend(places.iter().flatten());
         proposed.push(ProposedSet {
             coils: places.iter().flatten().map(|k| shown(&pools.coils[*k])).collect(),
-            off: deviation_words(pair, &asked.criteria),
+            off: deviation_words(pair, &pools.criteria),
             grade: grade(pair),
             key: ClientKey::random(),
         });
@@ -230,6 +246,8 @@ async fn show(
             ("third", "Third, if any", number(2)),
         ],
         measures: asked.measures,
+        in_output: asked.stronger.0 == Strength::Output,
+        follows: if asked.stronger.1 == 0.0 { String::new() } else { follows(&pools.criteria) },
         ratio: asked.ratio,
         ratio_error: asked.ratio_error,
         opposite: wanted.opposite,
@@ -254,6 +272,7 @@ fn set_rows(members: &[SetMember], rows: &[LogbookRow]) -> Vec<SetRow> {
             _ => all.push(SetRow {
                 id: coil.set_id.0,
                 name: coil.set_name.clone(),
+                is_sold: coil.sold_at.is_some(),
                 when: format!("{}, by {}", format::moment(coil.made_at), coil.by),
                 coils: vec![entry],
             }),
@@ -291,6 +310,17 @@ async fn set_aside(
     Ok(redirect(back))
 }
 
+/// Marks a set as sold, or as reserved again.
+async fn sold(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    app.workshop.mark_set_sold(&user.actor, SetId(*id), form.get("sold") == "yes").await?;
+    Ok(redirect("/matching"))
+}
+
 async fn dissolve(
     app: web::Data<App>,
     user: CurrentUser,
@@ -317,6 +347,6 @@ mod tests {
         assert!(asked.criteria.is_empty() && !asked.measures[3].error.is_empty());
         assert!(!asked.ratio_error.is_empty());
         let asked = measures(&typed(&[("by-resistance", "yes"), ("ratio", "12,5 %")]));
-        assert!((asked.criteria[0].ratio - 1.125).abs() < 1e-12);
+        assert!((asked.stronger.1 - 0.125).abs() < 1e-12 && asked.stronger.0 == Strength::Turns);
     }
 }
