@@ -2,7 +2,7 @@
 //! named and not spelt out.
 
 use crate::sheet::place_in_words;
-use coil::design::{Change, Design, differences};
+use coil::design::{Change, Design, differences, limit_at};
 use coil::quantity::{Measure, Units, fixed};
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -181,7 +181,15 @@ fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
         Value::String(text) if at == "name" || at.ends_with("note") => text.clone(),
         Value::String(text) => text.replace('-', " "),
         Value::Array(ends) if at.starts_with("aims") => {
-            ends.iter().map(number).collect::<Vec<_>>().join(" – ")
+            let open = |end: &&Value| {
+                let limit = limit_at(&format!("{at}[]"));
+                limit.zip(end.as_f64()).is_some_and(|(limit, v)| v <= limit.low || v >= limit.high)
+            };
+            match ends.as_slice() {
+                [from, to] if open(&to) => format!("at least {}", number(from)),
+                [from, to] if open(&from) => format!("at most {}", number(to)),
+                ends => ends.iter().map(number).collect::<Vec<_>>().join(" – "),
+            }
         }
         Value::Array(items) if items.iter().all(Value::is_number) && measure_of(at).is_some() => {
             let mm: Vec<f64> = items.iter().filter_map(Value::as_f64).collect();

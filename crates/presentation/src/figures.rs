@@ -1,7 +1,7 @@
 //! The figures of a pickup, in one table: their key, label, unit, and where a prediction has them.
 
 use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
-use coil::design::Aims;
+use coil::design::{Aims, target_ends};
 use coil::prediction::{PickupPrediction, Quantity};
 use coil::search::Goal;
 use trade::reading::Kind;
@@ -127,9 +127,16 @@ impl Figure {
         (self.row().of)(pickup)
     }
 
-    /// Its target range.
+    /// Its target range; an open end is infinite.
     pub fn aim(self, aims: &Aims) -> Option<[f64; 2]> {
-        self.row().aim.and_then(|aim| aim(aims))
+        let range = self.row().aim.and_then(|aim| aim(aims))?;
+        // Targets have the prediction's own names, but for these two.
+        let key = match self {
+            Self::Resistance => "resistance_ohm",
+            Self::RelativeOutput => "output_db",
+            other => other.quantity(),
+        };
+        Some(target_ends(key, range))
     }
 
     /// The reading that measures it.

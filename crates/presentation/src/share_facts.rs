@@ -2,7 +2,7 @@
 
 use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, PICOFARAD, Scale, signed_db};
 use coil::Word as _;
-use coil::design::{Coil, Design};
+use coil::design::{Coil, Design, target_ends};
 use coil::magnet::Material;
 use coil::prediction::{Prediction, Quantity};
 use coil::quantity::{Units, fixed};
@@ -211,15 +211,19 @@ fn coil_facts(coil: &Coil, units: Units) -> [(&'static str, &'static str, Facts)
 }
 
 fn aims(design: &Design) -> Facts {
-    let range = |ends: Option<[f64; 2]>, scale: Scale| {
-        ends.map(|[a, b]| format!("{} – {}", scale.number(a), scale.text(b)))
+    let range = |key: &str, ends: Option<[f64; 2]>, scale: Scale| {
+        ends.map(|ends| match target_ends(key, ends) {
+            [a, b] if b.is_infinite() => format!("at least {}", scale.text(a)),
+            [a, b] if a.is_infinite() => format!("at most {}", scale.text(b)),
+            [a, b] => format!("{} – {}", scale.number(a), scale.text(b)),
+        })
     };
     let aims = &design.aims;
     [
-        ("Resistance", range(aims.resistance_ohm, KILOOHM)),
-        ("Inductance", range(aims.inductance_h, HENRY)),
-        ("Peak, loaded", range(aims.peak_hz, KILOHERTZ)),
-        ("Output", range(aims.output_db, DECIBEL)),
+        ("Resistance", range("resistance_ohm", aims.resistance_ohm, KILOOHM)),
+        ("Inductance", range("inductance_h", aims.inductance_h, HENRY)),
+        ("Peak, loaded", range("peak_hz", aims.peak_hz, KILOHERTZ)),
+        ("Output", range("output_db", aims.output_db, DECIBEL)),
     ]
     .into_iter()
     .filter_map(|(name, value)| Some(fact(name, value?)))

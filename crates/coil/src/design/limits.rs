@@ -100,6 +100,22 @@ pub fn limit_at(place: &str) -> Option<&'static Limit> {
     LIMITS.iter().find(|limit| limit.place == plain)
 }
 
+/// A target by what it asks: an end that stands at the end of what is allowed asks nothing, and is infinite here. So a target can have
+/// one end only, "at least" or "at most", while documents keep two numbers. `key` is the target's key, such as `resistance_ohm`.
+///
+/// ```
+/// use coil::design::target_ends;
+///
+/// assert_eq!(target_ends("peak_hz", [3000.0, 1e5]), [3000.0, f64::INFINITY]);
+/// assert_eq!(target_ends("inductance_h", [2.0, 2.4]), [2.0, 2.4]);
+/// ```
+#[must_use]
+pub fn target_ends(key: &str, [from, to]: [f64; 2]) -> [f64; 2] {
+    let Some(limit) = limit_at(&format!("aims.{key}[]")) else { return [from, to] };
+    let open = |is_open: bool, end: f64, infinite: f64| if is_open { infinite } else { end };
+    [open(from <= limit.low, from, f64::NEG_INFINITY), open(to >= limit.high, to, f64::INFINITY)]
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

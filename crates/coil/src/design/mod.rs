@@ -19,7 +19,7 @@ mod wiring;
 pub use arrange::{Stagger, Step, StepError};
 pub use check::Problem;
 pub use difference::{Change, differences};
-pub use limits::{LIMITS, Limit, limit_at};
+pub use limits::{LIMITS, Limit, limit_at, target_ends};
 pub use parts::{Axis, Bar, End, Metal, MetalPart, Polarity, Pole, PoleShape};
 pub use read::{LONGEST_BYTES, read, read_value, schema};
 pub use row::{follow_row, place_in_row};

@@ -8,7 +8,7 @@ use coil::prediction::Quantity;
 pub fn band(predicted: &Quantity, aim: Option<[f64; 2]>, measured: Option<f64>) -> String {
     let mut low = predicted.p05;
     let mut high = predicted.p95;
-    for value in aim.into_iter().flatten().chain(measured) {
+    for value in aim.into_iter().flatten().filter(|end| end.is_finite()).chain(measured) {
         low = low.min(value);
         high = high.max(value);
     }
@@ -16,7 +16,8 @@ pub fn band(predicted: &Quantity, aim: Option<[f64; 2]>, measured: Option<f64>) 
     let at = |value: f64| 6.0 + 108.0 * (value - low) / span;
     let mut svg = Svg::default();
     if let Some([from, to]) = aim {
-        let (a, b) = (at(from), at(to));
+        // An open end runs off the drawing.
+        let (a, b) = (at(from).max(0.0), at(to).min(120.0));
         svg.put(
             Element::new("path")
                 .with("class", "aim")

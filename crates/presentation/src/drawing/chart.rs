@@ -65,7 +65,7 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
         .iter()
         .map(|p| p.value)
         .chain(chart.limits.iter().flat_map(|l| [l.lower, l.upper]))
-        .chain(chart.aim.iter().flat_map(|(a, b)| [*a, *b]));
+        .chain(chart.aim.iter().flat_map(|(a, b)| [*a, *b]).filter(|end| end.is_finite()));
     let (low, high) = all.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
     let room = 0.06 * (high - low).max(high.abs() * 1e-6).max(f64::MIN_POSITIVE);
     let (low, high) = (low - room, high + room);
@@ -127,6 +127,8 @@ fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
     let &Scales { top, bottom, low, high, room, step } = scales;
     let y = |v: f64| bottom - (v - low) / (high - low) * (bottom - top);
     if let Some((from, to)) = chart.aim {
+        // An open end runs to the edge.
+        let (from, to) = (from.max(low), to.min(high));
         svg.put(
             Element::new("rect")
                 .with("class", "aim")

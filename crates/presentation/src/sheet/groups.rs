@@ -86,7 +86,7 @@ fn aims() -> Group {
     let from_to = |at: &str, what: &str, entry: fn() -> Entry, hint: &'static str| {
         [
             def(format!("{at}[0]"), format!("{what} from"), entry(), hint),
-            def(format!("{at}[1]"), "to", entry(), "Empty for no target."),
+            def(format!("{at}[1]"), "to", entry(), "Empty for no target, or for “at least”."),
         ]
     };
     let ohms = || optional(number("Ω", |t| typed(t, Resistance::ohms)));

@@ -7,7 +7,7 @@ mod surroundings;
 
 use crate::field::Field;
 use crate::form_fields::{Errors, FormFields};
-use coil::design::{Design, FORMAT, OneString, follow_row};
+use coil::design::{Design, FORMAT, OneString, follow_row, limit_at};
 use coil::quantity::Units;
 use coil::wire::Gauge;
 pub use fields::SpoolOption;
@@ -75,10 +75,16 @@ fn number_of(def: &FieldDef, design: &mut Design) -> Option<f64> {
     slot(design, &at)?.number()
 }
 
+/// Whether a number is the end of a target that asks nothing: its field stays empty.
+fn is_open_end(at: &str, value: f64) -> bool {
+    at.starts_with("aims.") && limit_at(at).is_some_and(|limit| value <= limit.low || value >= limit.high)
+}
+
 /// A field's value as it is shown.
 fn display(def: &FieldDef, design: &mut Design) -> String {
     if let Entry::Number(number) = &def.entry {
-        return number_of(def, design).map_or_else(String::new, |n| number.display(n));
+        let value = number_of(def, design).filter(|value| !is_open_end(&def.at, *value));
+        return value.map_or_else(String::new, |n| number.display(n));
     }
     let at = places(&def.at, design).into_iter().next().unwrap_or_default();
     slot(design, &at).map_or_else(String::new, |slot| slot.text())
@@ -328,8 +334,9 @@ impl Reader<'_> {
         match ends {
             (Some(Some(a)), Some(Some(b))) if a <= b => self.set_aim(&key, Some([a, b])),
             (Some(Some(_)), Some(Some(_))) => self.fail(to, "The target ends below where it begins."),
-            (Some(_), None) => self.fail(to, "Say up to where, or leave both empty."),
-            (None, Some(_)) => self.fail(from, "Say from where, or leave both empty."),
+            // One end alone: the other stands where it asks nothing.
+            (Some(Some(a)), None) => self.set_aim(&key, limit_at(&to.at).map(|limit| [a, limit.high])),
+            (None, Some(Some(b))) => self.set_aim(&key, limit_at(&from.at).map(|limit| [limit.low, b])),
             (None, None) => self.set_aim(&key, None),
             _ => {}
         }

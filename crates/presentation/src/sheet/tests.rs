@@ -24,6 +24,30 @@ fn with_units(kind: Kind, changes: &[(&str, &str)], units: Units) -> (FormFields
     (sheet, base)
 }
 
+/// A target with one end only asks for "at least" or "at most": the document has both numbers, the sheet shows the one.
+#[rstest]
+#[case("5.6k", "", Some([5600.0, 1e6]), [5600.0, f64::INFINITY])]
+#[case("", "6k", Some([1.0, 6000.0]), [f64::NEG_INFINITY, 6000.0])]
+#[case("5.6k", "6k", Some([5600.0, 6000.0]), [5600.0, 6000.0])]
+fn a_target_can_have_one_end(
+    #[case] from: &str,
+    #[case] to: &str,
+    #[case] range: Option<[f64; 2]>,
+    #[case] asked: [f64; 2],
+) {
+    let typed = [("aims.resistance_ohm[0]", from), ("aims.resistance_ohm[1]", to)];
+    let (sheet, base) = with(Kind::TallSingle, &typed);
+    let design = read(&sheet, &base, &[], Units::default()).unwrap().design;
+    assert_eq!(design.aims.resistance_ohm, range);
+    assert!(design.problems().is_empty());
+    assert_eq!(crate::figures::Figure::Resistance.aim(&design.aims), Some(asked));
+    let again = form_of(&design, Units::default());
+    assert_eq!(again.get("aims.resistance_ohm[0]").is_empty(), from.is_empty());
+    assert_eq!(again.get("aims.resistance_ohm[1]").is_empty(), to.is_empty());
+    let read_again = read(&again, &design, &[], Units::default()).unwrap().design;
+    assert_eq!(read_again.aims, design.aims);
+}
+
 /// Every format comes back from its own sheet as it was, digit by digit.
 #[rstest]
 #[case::metric(Units::default())]
@@ -153,7 +177,7 @@ fn a_bare_number_is_in_the_units_of_the_workshop() {
 #[case("strings.pitch_mm", "3")]
 #[case("name", "")]
 #[case("poles{A}.material", "cheese")]
-#[case("aims.inductance_h[0]", "2")]
+#[case("aims.inductance_h[0]", "two")]
 #[case("poles[5].length_mm", "17 furlongs")]
 #[case("coils[0].wire.spool", "99")]
 fn what_cannot_be_is_said_at_its_field(#[case] field: &str, #[case] typed: &str) {

@@ -12,23 +12,21 @@ pub struct Capability {
     pub mean: f64,
     /// Their standard deviation.
     pub sd: f64,
-    /// Width of the aim over six standard deviations.
-    pub cp: f64,
-    /// Its 90 % interval.
-    pub cp_interval: (f64, f64),
+    /// Width of the aim over six standard deviations, with its 90 % interval; none of an aim with one end.
+    pub cp: Option<(f64, (f64, f64))>,
     /// Distance of the mean to the nearer edge of the aim over three standard deviations.
     pub cpk: f64,
     /// Its 90 % interval.
     pub cpk_interval: (f64, f64),
-    /// How far the mean lies from the aim's middle, in half widths of the aim.
-    pub k: f64,
+    /// How far the mean lies from the aim's middle, in half widths of the aim; none of an aim with one end.
+    pub k: Option<f64>,
     /// Share that lies outside the aim.
     pub outside: f64,
     /// Share that a normal spread would put outside.
     pub expected_outside: f64,
 }
 
-/// Capability of values against an aim from `low` to `high`: e-Handbook 6.1.6. `None` of fewer than five values, of such
+/// Capability of values against an aim from `low` to `high`, one of which may be infinite: e-Handbook 6.1.6. `None` of fewer than five values, of such
 /// without spread, or of an aim without width.
 ///
 /// The interval of Cp is from χ²; that of Cpk is Bissell's approximation, which the handbook names.
@@ -37,7 +35,7 @@ pub struct Capability {
 /// use trade::consistency::capability;
 /// let found = capability(&[9.0, 10.0, 11.0, 10.0, 9.0, 11.0], (7.0, 13.0)).unwrap();
 /// // Centred: both indices are the width of the aim over six standard deviations.
-/// assert!((found.cp - found.cpk).abs() < 1e-9 && found.k < 1e-9);
+/// assert!((found.cp.unwrap().0 - found.cpk).abs() < 1e-9 && found.k.unwrap() < 1e-9);
 /// assert_eq!(found.outside, 0.0);
 /// assert!(capability(&[1.0, 2.0], (0.0, 3.0)).is_none());
 /// ```
@@ -48,8 +46,8 @@ pub fn capability(values: &[f64], (low, high): (f64, f64)) -> Option<Capability>
         return None;
     }
     let n = count as f64;
-    let cp = (high - low) / (6.0 * spread);
-    let k = (middle - 0.5 * (low + high)).abs() / (0.5 * (high - low));
+    let has_both = (high - low).is_finite();
+    let k = has_both.then(|| (middle - 0.5 * (low + high)).abs() / (0.5 * (high - low)));
     let cpk = (high - middle).min(middle - low) / (3.0 * spread);
     let chi = ChiSquared::new(n - 1.0).ok()?;
     let edge = |share: f64| (chi.inverse_cdf(share) / (n - 1.0)).sqrt();
@@ -61,8 +59,10 @@ pub fn capability(values: &[f64], (low, high): (f64, f64)) -> Option<Capability>
         count,
         mean: middle,
         sd: spread,
-        cp,
-        cp_interval: (cp * edge(0.05), cp * edge(0.95)),
+        cp: has_both.then(|| {
+            let cp = (high - low) / (6.0 * spread);
+            (cp, (cp * edge(0.05), cp * edge(0.95)))
+        }),
         cpk,
         cpk_interval: (cpk - half, cpk + half),
         k,
@@ -86,10 +86,13 @@ mod tests {
     #[test]
     fn the_handbooks_example() {
         let found = capability(&sixteen_and_two(), (8.0, 20.0)).unwrap();
-        assert!((found.cp - 1.0).abs() < 1e-9);
-        assert!((found.k - 1.0 / 3.0).abs() < 1e-9);
+        assert!((found.cp.unwrap().0 - 1.0).abs() < 1e-9);
+        assert!((found.k.unwrap() - 1.0 / 3.0).abs() < 1e-9);
         assert!((found.cpk - 2.0 / 3.0).abs() < 1e-9);
-        assert!((found.cpk - found.cp * (1.0 - found.k)).abs() < 1e-9, "the handbook's own identity");
+        assert!(
+            (found.cpk - found.cp.unwrap().0 * (1.0 - found.k.unwrap())).abs() < 1e-9,
+            "the handbook's own identity"
+        );
     }
 
     /// e-Handbook 6.1.6: a centred process of Cp 1 puts 0.27 % outside, one of Cp 4/3 64 per million.
@@ -102,12 +105,29 @@ mod tests {
         assert!((wider.expected_outside * 1e6 - 63.3).abs() < 1.0, "{}", wider.expected_outside);
     }
 
+    /// With one limit only the index is that of its side (e-Handbook 6.1.6, Cpl and Cpu): limits 8 and 20 of the worked example
+    /// give 4/3 and 2/3.
+    #[test]
+    fn one_limit_has_the_index_of_its_side() {
+        let values = sixteen_and_two();
+        let (least, most) = (f64::NEG_INFINITY, f64::INFINITY);
+        let (lower, upper) =
+            (capability(&values, (8.0, most)).unwrap(), capability(&values, (least, 20.0)).unwrap());
+        assert!((lower.cpk - 4.0 / 3.0).abs() < 1e-9 && (upper.cpk - 2.0 / 3.0).abs() < 1e-9);
+        assert!(lower.cp.is_none() && lower.k.is_none() && upper.cpk_interval.0.is_finite());
+        // Normal tables: beyond two standard deviations lie 2.275 %, beyond four 3.2 in 100,000.
+        assert!(
+            (upper.expected_outside - 0.02275).abs() < 1e-5
+                && (lower.expected_outside - 3.167e-5).abs() < 1e-7
+        );
+    }
+
     /// The interval of Cp for 50 values: χ² of 49 degrees is 33.93 and 66.34 at 5 % and 95 % (tables).
     #[test]
     fn few_values_leave_a_wide_interval() {
         let found = capability(&sixteen_and_two(), (8.0, 20.0)).unwrap();
-        assert!((found.cp_interval.0 - (33.93f64 / 49.0).sqrt()).abs() < 1e-3, "{found:?}");
-        assert!((found.cp_interval.1 - (66.34f64 / 49.0).sqrt()).abs() < 1e-3);
+        assert!((found.cp.unwrap().1.0 - (33.93f64 / 49.0).sqrt()).abs() < 1e-3, "{found:?}");
+        assert!((found.cp.unwrap().1.1 - (66.34f64 / 49.0).sqrt()).abs() < 1e-3);
         assert!(found.cpk_interval.0 < found.cpk && found.cpk < found.cpk_interval.1);
     }
 

@@ -1,6 +1,7 @@
 //! How the coils go together, and what was aimed for.
 
 use super::case::{Case, Gather};
+use crate::design::target_ends;
 use crate::prediction::report::Level;
 use crate::prediction::solve::divides;
 
@@ -121,6 +122,15 @@ fn tone(case: Case<'_>, gather: &mut Gather) {
     }
 }
 
+/// A target in words: both ends, or the one that it has.
+fn range_words(key: &str, range: [f64; 2], (scale, unit, digits): (f64, &str, usize)) -> String {
+    match target_ends(key, range).map(|end| end * scale) {
+        [from, to] if to.is_infinite() => format!("at least {from:.digits$} {unit}"),
+        [from, to] if from.is_infinite() => format!("at most {to:.digits$} {unit}"),
+        [from, to] => format!("{from:.digits$} to {to:.digits$} {unit}"),
+    }
+}
+
 fn aims(case: Case<'_>, gather: &mut Gather) {
     let (aims, figures) = (&case.design.aims, case.figures);
     let peak = figures.peak.is_peak().then_some(figures.peak.peak_hz);
@@ -130,9 +140,8 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
             "misses-target",
             "aims.peak_hz",
             format!(
-                "The response only falls: there is no loaded peak; the target is {:.2} to {:.2} kHz.",
-                from * 1e-3,
-                to * 1e-3
+                "The response only falls: there is no loaded peak; the target is {}.",
+                range_words("peak_hz", [from, to], (1e-3, "kHz", 2))
             ),
             "Higher pots, or less capacitance after the pickup.",
         );
@@ -149,10 +158,9 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
             "misses-target",
             &format!("aims.{key}"),
             format!(
-                "{what} comes to {:.digits$} {unit}; the target is {:.digits$} to {:.digits$} {unit}.",
+                "{what} comes to {:.digits$} {unit}; the target is {}.",
                 value * scale,
-                from * scale,
-                to * scale
+                range_words(key, [from, to], (scale, unit, digits))
             ),
             if value < from { more } else { fewer },
         );

@@ -453,10 +453,10 @@ fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) 
 
 fn fit_words(c: &Capability) -> String {
     format!(
-        "Cpk, {:.2} to {:.2}; Cp {:.2}. {:.0} % lie outside, {:.1} % are expected{}",
+        "Cpk, {:.2} to {:.2}{}. {:.0} % lie outside, {:.1} % are expected{}",
         c.cpk_interval.0,
         c.cpk_interval.1,
-        c.cp,
+        c.cp.map_or_else(String::new, |(cp, _)| format!("; Cp {cp:.2}")),
         c.outside * 100.0,
         c.expected_outside * 100.0,
         if c.count < 30 { ". Few coils: a wide interval" } else { "" }

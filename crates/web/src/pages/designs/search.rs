@@ -101,6 +101,7 @@ pub(super) fn panel(
     };
     let target = |(name, goal, unit): &(&'static str, Goal, &'static str)| {
         let end = |i: usize| match Figure::from(*goal).aim(&design.aims) {
+            Some(aim) if aim[i].is_infinite() => String::new(),
             Some(aim) if *goal == Goal::Capacitance => fixed(aim[i] * 1e12, 2),
             Some(aim) => fixed(aim[i], 4),
             None => String::new(),
