@@ -201,7 +201,7 @@ impl PrivateServer {
             let ended = !matches!(self.child.try_wait(), Ok(None));
             // It writes its number down when it listens itself; the port alone could be another program's.
             let is_up = self.runtime.join("db.pid").exists();
-            if !ended && is_up && tokio::net::TcpStream::connect(("127.0.0.1", self.port)).await.is_ok() {
+            if !ended && is_up && greets(self.port).await {
                 return Ok(());
             }
             if ended || began.elapsed() > Duration::from_mins(1) {
@@ -214,6 +214,18 @@ impl PrivateServer {
             tokio::time::sleep(Duration::from_millis(30)).await;
         }
     }
+}
+
+/// Whether a server greets whoever connects: on a slow disk the port is open before it does. The first byte of its greeting, behind
+/// the length and number of the packet, is the version of the protocol, 10, and 255 of an error.
+async fn greets(port: u16) -> bool {
+    let greeting = async {
+        let mut stream = tokio::net::TcpStream::connect(("127.0.0.1", port)).await.ok()?;
+        let mut head = [0_u8; 5];
+        tokio::io::AsyncReadExt::read_exact(&mut stream, &mut head).await.ok()?;
+        Some(head[4])
+    };
+    tokio::time::timeout(Duration::from_secs(2), greeting).await.ok().flatten() == Some(10)
 }
 
 fn runtime_folder() -> std::io::Result<PathBuf> {

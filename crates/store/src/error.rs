@@ -22,6 +22,11 @@ pub enum StoreError {
     /// The tables could not be brought up to date.
     #[error("the tables could not be brought up to date: {0}")]
     Migration(String),
+    /// A newer version of the program wrote this database: holds the number of a change that this one does not know.
+    #[error(
+        "a newer version of the program changed this database (change {0}): use that version, or restore a backup from before"
+    )]
+    NewerSchema(i64),
     /// A workshop was set up in this database, or it is somebody else's.
     #[error("the database is not empty")]
     NotEmpty,

@@ -257,7 +257,10 @@ impl Store {
             outcome = run(&migrator, until, is_known, &mut connection).await;
         }
         sqlx::query("DO RELEASE_LOCK('filamentum-migrate')").execute(&mut *connection).await?;
-        outcome.map_err(|error| StoreError::Migration(error.to_string()))
+        outcome.map_err(|error| match error {
+            MigrateError::VersionMissing(version) => StoreError::NewerSchema(version),
+            other => StoreError::Migration(other.to_string()),
+        })
     }
 
     /// Whether the database answers.

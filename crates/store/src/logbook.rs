@@ -182,6 +182,27 @@ impl Store {
     }
 }
 
+impl Store {
+    /// Runs after `after` whose last reading came after their last verdict, or that have readings and no verdict at all, oldest
+    /// first, up to 200: what older versions left when they were broken off between the two. Void runs are left as they are.
+    pub async fn runs_not_judged_to_the_end(
+        &self,
+        after: RunId,
+    ) -> Result<Vec<(WorkshopId, RunId)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT u.workshop_id, u.id FROM runs u \
+             JOIN (SELECT run_id, MAX(taken_at) AS read_at FROM readings WHERE run_id > ? GROUP BY run_id) t ON t.run_id = u.id \
+             LEFT JOIN (SELECT run_id, MAX(created_at) AS judged_at FROM verdicts WHERE run_id > ? GROUP BY run_id) v \
+             ON v.run_id = u.id WHERE u.voided_at IS NULL AND (v.judged_at IS NULL OR v.judged_at < t.read_at) \
+             ORDER BY u.id LIMIT 200",
+        )
+        .bind(after)
+        .bind(after)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+}
+
 macro_rules! observation_columns {
     ($rest:literal) => {
         concat!(

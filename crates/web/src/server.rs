@@ -36,7 +36,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
     let timeouts = options.timeouts;
     let stored = DatabaseSessions::new(workshop.clone());
     let behind = workshop.clone();
-    tokio::spawn(async move { behind.write_missing_summaries().await });
+    tokio::spawn(async move { behind.mend_records().await });
     tokio::spawn(remove_expired_sessions(workshop));
     let server = HttpServer::new(move || {
         let sessions = SessionMiddleware::builder(stored.clone(), Key::generate_stable())

@@ -6,9 +6,10 @@ use crate::jobs::{Job, JobOutcome};
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use store::run::Run;
-use store::{PersonId, RunId, WorkshopStore};
+use store::{PersonId, RunId, WorkshopId, WorkshopStore};
 use trade::comparison::as_wound;
 use trade::judgement::{Judgement, judge_solved};
 use trade::plan::Plan;
@@ -183,23 +184,53 @@ impl Workshop {
         self.jobs.of(actor.workshop, name).ok_or(Refusal::NotFound("job"))
     }
 
-    /// Writes the logbook's rows of runs from before there were rows. To be run once, behind the requests.
-    pub async fn write_missing_summaries(&self) {
-        let mut after = RunId(0);
-        loop {
-            let some = match self.store.runs_without_summary(after).await {
-                Ok(some) if !some.is_empty() => some,
-                _ => return,
-            };
+    /// Mends what an older version left: rows of the logbook that there are none of, and runs whose last readings were never judged.
+    /// To be run once, behind the requests; what was learned is fitted again at the end, when all rows are there. Answers how many
+    /// runs were mended.
+    pub async fn mend_records(&self) -> u32 {
+        let mut workshops = BTreeSet::new();
+        let (mut mended, mut after) = (0_u32, RunId(0));
+        while let Ok(some) = self.store.runs_without_summary(after).await
+            && !some.is_empty()
+        {
             for (workshop, id) in some {
                 // One that cannot be read is passed over.
                 after = id;
-                if let Err(error) = self.write_summary(&self.store.of(workshop), id).await {
-                    tracing::warn!(%error, run = id.0, "this run has no row in the logbook");
+                match self.write_summary(&self.store.of(workshop), id).await {
+                    Ok(()) => mended += 1,
+                    Err(error) => tracing::warn!(%error, run = id.0, "this run has no row in the logbook"),
                 }
-                self.schedule_fit(workshop);
+                workshops.insert(workshop.0);
             }
+            tracing::info!(mended, "rows of the logbook written");
         }
+        after = RunId(0);
+        while let Ok(some) = self.store.runs_not_judged_to_the_end(after).await
+            && !some.is_empty()
+        {
+            for (workshop, id) in some {
+                after = id;
+                match self.judge_as_read(&self.store.of(workshop), id).await {
+                    Ok(()) => mended += 1,
+                    Err(error) => {
+                        tracing::warn!(%error, run = id.0, "the last readings of this run are not judged");
+                    }
+                }
+                workshops.insert(workshop.0);
+            }
+            tracing::info!(mended, "readings judged that were not");
+        }
+        for workshop in workshops {
+            self.schedule_whole_fit(WorkshopId(workshop));
+        }
+        mended
+    }
+
+    /// Judges a run by its readings and records that, as it would have been when they were logged.
+    async fn judge_as_read(&self, store: &WorkshopStore, id: RunId) -> Result<(), Refusal> {
+        let run = store.run(id).await?;
+        self.judge(store, &run, None).await?;
+        Ok(())
     }
 
     async fn write_summary(&self, store: &WorkshopStore, id: RunId) -> Result<(), Refusal> {

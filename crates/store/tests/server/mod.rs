@@ -2,6 +2,7 @@
 
 use super::{design, workshop};
 use rstest::rstest;
+use sqlx::Connection as _;
 use store::{Store, StoreError, Transport};
 
 #[tokio::test]
@@ -140,4 +141,20 @@ async fn another_user_can_bring_the_tables_up_to_date() {
     {
         assert!(sqlx::query(beyond).execute(&mine).await.is_err(), "{beyond}");
     }
+}
+
+/// A database that a newer version changed is named as such, and left alone.
+#[tokio::test]
+async fn a_newer_schema_is_named() {
+    let (url, _) = dev_database::fresh_database().await;
+    Store::connect(&url).await.unwrap().close().await;
+    let mut connection = sqlx::MySqlConnection::connect(&url).await.unwrap();
+    sqlx::query(
+        "INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) \
+         VALUES (99999, 'of tomorrow', TRUE, 'x', 1)",
+    )
+    .execute(&mut connection)
+    .await
+    .unwrap();
+    assert!(matches!(Store::connect(&url).await, Err(StoreError::NewerSchema(99999))));
 }

@@ -366,3 +366,23 @@ async fn a_run_begun_by_mistake_is_voided() {
     assert_eq!(in_state(RunState::Closed).await, [good]);
     assert_eq!(in_state(RunState::Open).await, [third, wrong]);
 }
+
+/// Readings that were logged by a version that was broken off before it judged them: found at the next start, judged, and found no
+/// more.
+#[tokio::test(flavor = "multi_thread")]
+async fn readings_that_were_never_judged_are_judged_at_the_start() {
+    let (workshop, actor, store) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let (passed, waiting) = (run(&workshop, &actor, revision).await, run(&workshop, &actor, revision).await);
+    measure_well(&workshop, &actor, passed).await;
+    let own = store.of(actor.workshop);
+    let key = ClientKey::random();
+    let open = [NewReading::of(Kind::Turns, Some(7500.0)), NewReading::of(Kind::Open, None)];
+    own.log_readings(passed, actor.person, &key, &open[1..], None).await.unwrap();
+    own.log_readings(waiting, actor.person, &ClientKey::random(), &open, None).await.unwrap();
+    let level = async |id| own.log_lines_of(&[id]).await.unwrap()[0].level.0;
+    assert_eq!((level(passed).await, level(waiting).await), (Level::Pass, Level::Waiting));
+    assert_eq!(workshop.mend_records().await, 2);
+    assert_eq!((level(passed).await, level(waiting).await), (Level::Stop, Level::Stop));
+    assert_eq!(workshop.mend_records().await, 0);
+}
