@@ -6,7 +6,7 @@ use crate::level_names::LevelNames;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use store::DesignId;
 use store::instrument::Instrument;
 use store::logbook::{LogFilter, LogbookRow};
@@ -14,7 +14,7 @@ use store::part::Part;
 use store::spool::Spool;
 use time::OffsetDateTime;
 use trade::calibration::{EffectStatus, EffectText, Factor, Quantity, describe_effects};
-use trade::consistency::{Rule, breaches, individuals};
+use trade::consistency::{Rule, breaches_within, stretches};
 use trade::stock::SpoolWarning;
 use trade::verdict::Level;
 
@@ -103,6 +103,31 @@ const fn is_pressing(rule: Rule) -> bool {
     matches!(rule, Rule::FarOut | Rule::OneSide | Rule::Steady | Rule::NearLimit)
 }
 
+/// Where something is known to have changed in runs, the oldest first: the place of the first run after it, and what is new: a spool,
+/// a person, a winder, a revision. What is seen for the first time is a change; going to and fro between known ones is none.
+#[must_use]
+pub fn known_changes(rows: &[&LogbookRow]) -> Vec<(usize, Vec<String>)> {
+    let of = |row: &LogbookRow| {
+        [
+            row.spool.as_ref().map(|spool| format!("spool {spool}")),
+            Some(row.operator.clone()),
+            row.winder.clone(),
+            Some(format!("r{}", row.revision)),
+        ]
+    };
+    let mut seen: Vec<BTreeSet<String>> = vec![BTreeSet::new(); 4];
+    let mut found = Vec::new();
+    for (at, row) in rows.iter().enumerate() {
+        let now = of(row).into_iter().zip(&mut seen);
+        let new: Vec<String> =
+            now.filter_map(|(what, seen)| what.filter(|what| seen.insert(what.clone()))).collect();
+        if at > 0 && !new.is_empty() {
+            found.push((at, new));
+        }
+    }
+    found
+}
+
 /// Designs whose last coils break a rule, in resistance or inductance against the prediction.
 fn unsteady(rows: &[LogbookRow]) -> Vec<AttentionItem> {
     let mut designs: BTreeMap<u64, Vec<&LogbookRow>> = BTreeMap::new();
@@ -121,9 +146,11 @@ fn unsteady(rows: &[LogbookRow]) -> Vec<AttentionItem> {
             let measured: Vec<(&LogbookRow, f64)> =
                 rows.iter().filter_map(|row| Some((*row, pick(row)?))).collect();
             let values: Vec<f64> = measured.iter().map(|(_, v)| *v).collect();
-            let Some((limits, _)) = individuals(&values) else { continue };
+            let rows: Vec<&LogbookRow> = measured.iter().map(|(row, _)| *row).collect();
+            let changes: Vec<usize> = known_changes(&rows).into_iter().map(|(at, _)| at).collect();
+            let by_level = stretches(&values, &changes);
             let news = values.len().saturating_sub(NEWS);
-            let newest_first = breaches(&values, &limits).into_iter().rev();
+            let newest_first = breaches_within(&values, &by_level).into_iter().rev();
             if let Some(breach) = newest_first.into_iter().find(|b| b.to >= news && is_pressing(b.rule)) {
                 let (design, name) = (measured[0].0.design_id, measured[0].0.name.clone());
                 let run = measured[breach.to].0.number;

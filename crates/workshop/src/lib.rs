@@ -61,7 +61,7 @@ mod winder_link;
 
 pub use crate::instruments::{InstrumentState, analyser_of};
 pub use actor::Actor;
-pub use attention::{AttentionItem, MissingReading, Urgency};
+pub use attention::{AttentionItem, MissingReading, Urgency, known_changes};
 pub use audit::AuditPage;
 pub use audition::{Audition, AuditionSide};
 pub use backup::{

@@ -1,7 +1,7 @@
 //! Charts of many runs: values over runs with their limits, intervals beside one another, shares.
 
 use super::{Element, Svg};
-use trade::consistency::Limits;
+use trade::consistency::{Limits, Stretch};
 
 /// A point of a run chart.
 #[derive(Debug)]
@@ -29,8 +29,8 @@ pub struct Phase {
 pub struct RunChart<'a> {
     /// Points in the order of the runs.
     pub points: &'a [Point],
-    /// Limits, where there are enough points.
-    pub limits: Option<&'a Limits>,
+    /// Limits by stretches of points; none where there are too few.
+    pub limits: &'a [Stretch],
     /// Changes of phase.
     pub phases: &'a [Phase],
     /// The aim.
@@ -64,7 +64,7 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
         .points
         .iter()
         .map(|p| p.value)
-        .chain(chart.limits.iter().flat_map(|l| [l.lower, l.upper]))
+        .chain(chart.limits.iter().flat_map(|s| [s.limits.lower, s.limits.upper]))
         .chain(chart.aim.iter().flat_map(|(a, b)| [*a, *b]).filter(|end| end.is_finite()));
     let (low, high) = all.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
     let room = 0.06 * (high - low).max(high.abs() * 1e-6).max(f64::MIN_POSITIVE);
@@ -122,6 +122,17 @@ struct Scales {
     step: f64,
 }
 
+/// The lines of limits: class, value, word. A lower limit of nothing is no line: nothing can be below it.
+fn lines_of(limits: &Limits) -> impl Iterator<Item = (&'static str, f64, &'static str)> {
+    let all = [
+        ("limit", limits.upper, "upper limit"),
+        ("centre", limits.centre, "mean"),
+        ("limit", limits.lower, "lower limit"),
+    ];
+    let has_lower = limits.lower != 0.0;
+    all.into_iter().filter(move |(_, _, word)| has_lower || *word != "lower limit")
+}
+
 /// Aim, phases and limits.
 fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
     let &Scales { top, bottom, low, high, room, step } = scales;
@@ -168,20 +179,23 @@ fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
                 .text(&phase.words),
         );
     }
-    if let Some(limits) = chart.limits {
-        for (class, value, word) in [
-            ("limit", limits.upper, "upper limit"),
-            ("centre", limits.centre, "mean"),
-            ("limit", limits.lower, "lower limit"),
-        ]
-        .into_iter()
-        .filter(|(_, value, word)| *value > 0.0 || *word != "lower limit" || limits.centre <= 0.0)
-        {
-            svg.put(
-                Element::new("path")
-                    .with("class", class)
-                    .with("d", format_args!("M{LEFT} {:.1}H{:.1}", y(value), WIDTH - RIGHT)),
-            );
+    if let Some(last) = chart.limits.last() {
+        for stretch in chart.limits {
+            let limits = &stretch.limits;
+            let from = if stretch.from == 0 { LEFT } else { LEFT + step * (stretch.from as f64 - 0.5) };
+            let is_last = stretch.to == last.to;
+            let to = if is_last { WIDTH - RIGHT } else { LEFT + step * (stretch.to as f64 - 0.5) };
+            for (class, value, word) in lines_of(limits) {
+                svg.put(
+                    Element::new("path")
+                        .with("class", class)
+                        .with("d", format_args!("M{from:.1} {:.1}H{to:.1}", y(value)))
+                        .child(Element::new("title").text(format_args!("{word} {}", (chart.text)(value)))),
+                );
+            }
+        }
+        // The level of today is the one that the next coil is judged by.
+        for (_, value, word) in lines_of(&last.limits) {
             svg.put(
                 Element::new("text")
                     .with("class", "tick")
@@ -335,7 +349,7 @@ mod tests {
         let (limits, _) = individuals(&values).unwrap();
         let svg = run_chart(&RunChart {
             points: &points,
-            limits: Some(&limits),
+            limits: &[Stretch { from: 0, to: 3, limits }, Stretch { from: 3, to: 6, limits }],
             phases: &[Phase { at: 3, words: "spool <K>".into() }],
             aim: Some((5.0, 6.0)),
             text: &|v| format!("{v:.1}"),
@@ -353,7 +367,7 @@ mod tests {
         let points = [point(5.0), point(5.0)];
         let svg = run_chart(&RunChart {
             points: &points,
-            limits: None,
+            limits: &[],
             phases: &[],
             aim: None,
             text: &|v| format!("{v}"),

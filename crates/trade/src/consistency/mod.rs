@@ -5,10 +5,12 @@
 
 mod capability;
 mod rules;
+mod stretch;
 mod trend;
 
 pub use capability::{Capability, capability};
 pub use rules::{Breach, Rule, breaches};
+pub use stretch::{Stretch, breaches_within, stretches};
 pub use trend::{Trend, trend};
 
 use statrs::function::gamma::gamma;
@@ -65,13 +67,16 @@ pub fn individuals(values: &[f64]) -> Option<(Limits, Limits)> {
     if values.len() < FEWEST {
         return None;
     }
-    let ranges = moving_ranges(values);
-    let range = mean(&ranges);
-    if range <= 0.0 {
-        return None;
-    }
-    let moving = Limits { centre: range, lower: 0.0, upper: D4 * range, sigma: (D4 - 1.0) * range / 3.0 };
-    Some((Limits::about(mean(values), range / D2), moving))
+    let moving = moving_limits(&moving_ranges(values))?;
+    Some((Limits::about(mean(values), moving.centre / D2), moving))
+}
+
+/// Limits of moving ranges; `None` where there are none, or all are nothing.
+#[must_use]
+pub fn moving_limits(ranges: &[f64]) -> Option<Limits> {
+    let range = mean(ranges);
+    let limits = Limits { centre: range, lower: 0.0, upper: D4 * range, sigma: (D4 - 1.0) * range / 3.0 };
+    (range > 0.0).then_some(limits)
 }
 
 /// Mean and standard deviation of each whole subgroup of `size` neighbours.

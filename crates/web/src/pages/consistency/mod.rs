@@ -17,10 +17,10 @@ use store::DesignId;
 use store::logbook::LogbookRow;
 use trade::calibration::Quantity;
 use trade::consistency::{
-    Breach, Capability, LevelShift, Limits, Rule, best_pairs, breaches, capability, individuals, level_shift,
-    moving_ranges, of_subgroups, subgroups, trend,
+    Breach, Capability, LevelShift, Limits, Rule, Stretch, best_pairs, breaches, breaches_within, capability,
+    level_shift, moving_limits, moving_ranges, of_subgroups, stretches, subgroups, trend,
 };
-use workshop::ShiftExplanation;
+use workshop::{ShiftExplanation, known_changes};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -127,6 +127,8 @@ struct ConsistencyPage {
     rows: Vec<(u64, u32, String, String, bool)>,
     /// Why there is no chart; empty where there is one.
     none: String,
+    /// Levels with limits of their own, where there are several.
+    levels: usize,
 }
 
 /// Everything of a series that the page speaks of.
@@ -212,6 +214,7 @@ async fn show(
         pairs: Vec::new(),
         rows: Vec::new(),
         none: String::new(),
+        levels: 0,
     };
     if series.values.is_empty() {
         page.none = "No coil of this design has this reading yet.".into();
@@ -229,36 +232,13 @@ async fn show(
     Ok(page)
 }
 
-/// Where spool, hand, winder or revision changed for a stretch of runs.
+/// What is known to have changed, as the chart names it.
 fn phases(lines: &[LogbookRow]) -> Vec<Phase> {
     /// More are not told apart.
     const MOST: usize = 14;
-    let of = |l: &LogbookRow| {
-        [
-            l.spool.as_ref().map(|s| format!("spool {s}")),
-            Some(l.operator.clone()),
-            l.winder.clone(),
-            Some(format!("r{}", l.revision)),
-        ]
-    };
-    // What is seen for the first time is a phase; going to and fro between known ones is not.
-    let mut seen: Vec<[Option<String>; 4]> = Vec::new();
-    let mut found = Vec::new();
-    for (at, line) in lines.iter().enumerate() {
-        let now = of(line);
-        if at > 0 {
-            let new: Vec<String> = (0..4)
-                .filter(|k| now[*k].is_some() && !seen.iter().any(|s| s[*k] == now[*k]))
-                .filter_map(|k| now[k].clone())
-                .collect();
-            if !new.is_empty() {
-                found.push(Phase { at, words: new.join(", ") });
-            }
-        }
-        seen.push(now);
-    }
-    found.truncate(MOST);
-    found
+    let rows: Vec<&LogbookRow> = lines.iter().collect();
+    let changes = known_changes(&rows).into_iter().take(MOST);
+    changes.map(|(at, words)| Phase { at, words: words.join(", ") }).collect()
 }
 
 fn tell(page: &mut ConsistencyPage, found: &[Breach], name: impl Fn(usize) -> String) {
@@ -278,8 +258,9 @@ fn tell(page: &mut ConsistencyPage, found: &[Breach], name: impl Fn(usize) -> St
 }
 
 fn draw_each(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) {
-    let limits = individuals(&series.values);
-    let found = limits.as_ref().map(|(x, _)| breaches(&series.values, x)).unwrap_or_default();
+    let changes = phases(&series.lines);
+    let by_level = stretches(&series.values, &changes.iter().map(|phase| phase.at).collect::<Vec<_>>());
+    let found = breaches_within(&series.values, &by_level);
     let bad = |k: usize| found.iter().any(|b| b.from <= k && k <= b.to);
     let points: Vec<Point> = series
         .lines
@@ -293,21 +274,27 @@ fn draw_each(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)
             bad: bad(k),
         })
         .collect();
-    page.chart = chart(series, &points, limits.as_ref().map(|(x, _)| x), &phases(&series.lines), aim, 300.0);
+    page.chart = chart(series, &points, &by_level, &changes, aim, 300.0);
     page.lower_caption = "Moving range: difference from the previous coil";
     let ranges = moving_ranges(&series.values);
+    // The step from one level to the next is no spread.
+    let within: Vec<f64> =
+        by_level.iter().flat_map(|s| moving_ranges(&series.values[s.from..s.to])).collect();
+    let of_ranges = moving_limits(&within).filter(|_| !by_level.is_empty());
+    let is_step = |k: usize| by_level.iter().any(|s| s.from == k + 1);
     let moving: Vec<Point> = ranges
         .iter()
         .zip(&series.lines[1..])
-        .map(|(value, line)| Point {
+        .enumerate()
+        .map(|(k, (value, line))| Point {
             value: *value,
             title: format!("Run {}: {}", line.number, spread_text(series, *value)),
             link: String::new(),
-            bad: limits.as_ref().is_some_and(|(_, m)| *value > m.upper),
+            bad: !is_step(k) && of_ranges.is_some_and(|m| *value > m.upper),
         })
         .collect();
     if !moving.is_empty() {
-        page.lower = lower(series, &moving, limits.as_ref().map(|(_, m)| m));
+        page.lower = lower(series, &moving, of_ranges.as_ref());
     }
     tell(page, &found, |k| series.run(k));
     page.rows = series
@@ -319,7 +306,10 @@ fn draw_each(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)
         .take(200)
         .map(|(k, (l, v))| (l.run_id.0, l.number, series.text(*v), l.operator.clone(), bad(k)))
         .collect();
-    if limits.is_none() {
+    if by_level.len() > 1 {
+        page.levels = by_level.len();
+    }
+    if by_level.is_empty() {
         page.none = "Limits need five coils that differ.".into();
     }
 }
@@ -347,7 +337,8 @@ fn draw_means(page: &mut ConsistencyPage, series: &Series) {
         .enumerate()
         .map(|(k, g)| point(k, g.0, found.iter().any(|b| b.from <= k && k <= b.to), series.text(g.0)))
         .collect();
-    page.chart = chart(series, &upper, limits.as_ref().map(|(m, _)| m), &[], None, 300.0);
+    page.chart =
+        chart(series, &upper, &whole(limits.as_ref().map(|(m, _)| m), upper.len()), &[], None, 300.0);
     let lower_points: Vec<Point> = groups
         .iter()
         .enumerate()
@@ -369,10 +360,15 @@ fn spread_text(series: &Series, value: f64) -> String {
     if series.relative { format!("{:.2} %", value * 100.0) } else { series.charted.scale().text(value) }
 }
 
+/// The same limits for all points.
+fn whole(limits: Option<&Limits>, count: usize) -> Vec<Stretch> {
+    limits.map(|limits| Stretch { from: 0, to: count, limits: *limits }).into_iter().collect()
+}
+
 fn chart(
     series: &Series,
     points: &[Point],
-    limits: Option<&Limits>,
+    limits: &[Stretch],
     phases: &[Phase],
     aim: Option<(f64, f64)>,
     height: f64,
@@ -385,7 +381,7 @@ fn lower(series: &Series, points: &[Point], limits: Option<&Limits>) -> String {
     let text = |v: f64| spread_text(series, v);
     run_chart(&RunChart {
         points,
-        limits,
+        limits: &whole(limits, points.len()),
         phases: &[],
         aim: None,
         text: &text,
