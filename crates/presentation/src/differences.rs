@@ -172,7 +172,12 @@ fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
             },
         )
     };
+    let is_open_end = |place: &str, end: &Value| {
+        let limit = limit_at(place).filter(|_| place.starts_with("aims."));
+        limit.zip(end.as_f64()).is_some_and(|(limit, v)| v <= limit.low || v >= limit.high)
+    };
     match &value {
+        Value::Number(_) if is_open_end(at, &value) => "open".into(),
         Value::Number(n) => match (measure_of(at), n.as_f64()) {
             (Some(Measure::Length), Some(mm)) => units.length(mm, 3),
             (Some(_), Some(celsius)) => units.temperature(celsius, 1),
@@ -181,13 +186,10 @@ fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
         Value::String(text) if at == "name" || at.ends_with("note") => text.clone(),
         Value::String(text) => text.replace('-', " "),
         Value::Array(ends) if at.starts_with("aims") => {
-            let open = |end: &&Value| {
-                let limit = limit_at(&format!("{at}[]"));
-                limit.zip(end.as_f64()).is_some_and(|(limit, v)| v <= limit.low || v >= limit.high)
-            };
+            let open = |end: &Value| is_open_end(&format!("{at}[]"), end);
             match ends.as_slice() {
-                [from, to] if open(&to) => format!("at least {}", number(from)),
-                [from, to] if open(&from) => format!("at most {}", number(to)),
+                [from, to] if open(to) => format!("at least {}", number(from)),
+                [from, to] if open(from) => format!("at most {}", number(to)),
                 ends => ends.iter().map(number).collect::<Vec<_>>().join(" – "),
             }
         }
@@ -259,6 +261,21 @@ mod tests {
             differences_in_words(&base, &[&other], Units::default()).len() > 3,
             "poles of their own are said apart"
         );
+    }
+
+    /// Targets with one end are told as such.
+    #[test]
+    fn a_target_with_one_end_is_told_as_one() {
+        let mut base = tall_single("Sedge", 6, 10.4);
+        base.aims.inductance_h = Some([2.0, 100.0]);
+        let mut other = base.clone();
+        other.aims.inductance_h = Some([1e-4, 2.3]);
+        let lines = differences_in_words(&base, &[&other], Units::default());
+        let values: Vec<&[String]> = lines.iter().map(|line| &line.values[..]).collect();
+        assert_eq!(values, [["2".to_owned(), "open".to_owned()], ["open".to_owned(), "2.3".to_owned()]]);
+        other.aims.inductance_h = None;
+        let lines = differences_in_words(&base, &[&other], Units::default());
+        assert_eq!(lines[0].values, ["at least 2", "–"]);
     }
 
     #[test]

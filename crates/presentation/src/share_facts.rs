@@ -249,6 +249,32 @@ mod tests {
         assert_eq!(titles(&["turns", "aims"]), ["Turns", "Targets"]);
     }
 
+    /// Targets with both ends and with one, and a response that only falls, in the words of a sheet.
+    #[test]
+    fn open_targets_and_no_peak_are_said() {
+        let mut design = tall_single("Sedge", 6, 10.4);
+        design.aims.resistance_ohm = Some([5600.0, 6000.0]);
+        design.aims.inductance_h = Some([2.5, 100.0]);
+        design.aims.peak_hz = Some([100.0, 4200.0]);
+        design.load.volume_kohm = 30.0;
+        let prediction = predict(&design).unwrap();
+        let shown = Shown::of(PARTS.iter().map(|(key, _, _)| *key), None);
+        let all = parts(&design, Some(&prediction), &shown, Units::default());
+        let of = |title: &str, name: &str| {
+            let part = all.iter().find(|p| p.title == title).unwrap();
+            part.facts.iter().find(|(n, _)| n == name).map(|(_, value)| value.clone()).unwrap()
+        };
+        assert!(of("Targets", "Resistance").contains('–'));
+        assert!(of("Targets", "Inductance").starts_with("at least 2.5"));
+        assert!(of("Targets", "Peak, loaded").starts_with("at most 4.2"));
+        let peaks: Vec<&str> = all
+            .iter()
+            .filter(|p| p.title != "Targets")
+            .flat_map(|p| p.facts.iter().filter(|(n, _)| n == "Peak, loaded").map(|(_, v)| v.as_str()))
+            .collect();
+        assert!(peaks.iter().all(|value| !value.contains("kHz")), "{peaks:?}");
+    }
+
     /// Everything that a sheet can show of the standard tall single, as it was.
     #[test]
     fn the_whole_sheet_is_as_it_was() {

@@ -644,6 +644,38 @@ mod tests {
         assert!(read("date,design\n2026-03-01,R\u{fffd}d\n").unwrap_err().contains("UTF-8"));
     }
 
+    /// What a document holds besides is told where it is wrong, by its place; sound, it stands beside the table's columns.
+    #[rstest]
+    #[case(r#"{"readings": [{"kind": "turns", "value": 7500, "at": "2026-03-01T10:00:00.000000Z"}]}"#, None)]
+    #[case(
+        r#"{"readings": [{"kind": "turns", "at": "2026-03-01T10:00:00.000000Z"}]}"#,
+        Some("record.readings[0].value")
+    )]
+    #[case(
+        r#"{"readings": [{"kind": "weight", "value": 3, "at": "2026-03-01T10:00:00.000000Z"}]}"#,
+        Some("record.readings[0].kind")
+    )]
+    #[case(
+        r#"{"readings": [{"kind": "turns", "value": 3, "at": "yesterday"}]}"#,
+        Some("record.readings[0].at")
+    )]
+    #[case(
+        r#"{"events": [{"what": "stop", "at_turn": -3, "at": "2026-03-01T10:00:00.000000Z"}]}"#,
+        Some("record.events[0].at_turn")
+    )]
+    #[case(r#"{"moon": 1}"#, Some("record.moon"))]
+    #[case("7", Some("record"))]
+    fn a_record_is_read_or_refused_by_its_place(#[case] record: &str, #[case] wrong: Option<&str>) {
+        let document = format!(
+            r#"{{"format": "{FORMAT}", "runs": [{{"run": 12, "started_utc": "2026-03-01T10:00:00Z", "design": "Reed",
+               "resistance_ohm": 5700, "record": {record}}}]}}"#
+        );
+        let line = read(&document).unwrap().remove(0);
+        assert_eq!(line.errors.first().map(|(column, _)| column.as_str()), wrong, "{line:?}");
+        assert_eq!(line.entry.number, Some(12));
+        assert_eq!(line.entry.record.is_some(), wrong.is_none_or(|at| at == "record.readings[0].value"));
+    }
+
     #[test]
     fn a_formula_mark_is_taken_off_again() {
         assert_eq!(unquoted("'=1+1"), "=1+1");

@@ -235,3 +235,93 @@ impl Workshop {
             .collect())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use store::{DesignId, PersonId, RevisionId, RunId, Stored};
+    use time::macros::datetime;
+    use trade::verdict::Level;
+
+    fn row(number: u32, spool: &str, operator: &str, revision: u32, off: f64) -> LogbookRow {
+        LogbookRow {
+            run_id: RunId(u64::from(number)),
+            number,
+            revision_id: RevisionId(1),
+            revision,
+            design_id: DesignId(1),
+            name: "Sedge".into(),
+            format: Stored(coil::design::Kind::TallSingle),
+            gauge: "42 AWG".into(),
+            straight: false,
+            clockwise: true,
+            north: true,
+            spool_id: None,
+            spool: (!spool.is_empty()).then(|| spool.to_owned()),
+            operator_id: PersonId(1),
+            operator: operator.into(),
+            winder_id: None,
+            winder: None,
+            started_at: datetime!(2026-03-01 10:00),
+            level: Stored(Level::Pass),
+            verdict: String::new(),
+            planned_turns: 7500,
+            turns: Some(7500.0),
+            coil_c: None,
+            resistance_ohm: Some(5_700.0),
+            resistance_off: None,
+            resistance_bands: None,
+            inductance_h: None,
+            inductance_off: None,
+            inductance_bands: None,
+            capacitance_f: None,
+            flux_ratio: None,
+            peak_hz: None,
+            output_db: None,
+            wire_m: None,
+            resistance_ratio: Some(off),
+            inductance_ratio: None,
+            capacitance_ratio: None,
+            build_ratio: None,
+            remark: String::new(),
+            client_key: String::new(),
+            calibrated: true,
+            control_sd: 3.0,
+            wire_ohm_per_m: None,
+            spool_ohm_per_m: None,
+            spool_at_c: None,
+        }
+    }
+
+    /// What is seen for the first time is a change, named by what is new; going back to what is known is none, and neither is the
+    /// first run.
+    #[test]
+    fn changes_are_what_was_never_there_before() {
+        let rows = [
+            row(1, "K-7", "Ode", 1, 0.0),
+            row(2, "K-8", "Ode", 1, 0.0),
+            row(3, "K-7", "Ivo", 2, 0.0),
+            row(4, "K-8", "Ode", 1, 0.0),
+            row(5, "", "Ode", 2, 0.0),
+        ];
+        let found = known_changes(&rows.iter().collect::<Vec<_>>());
+        let expected = [(1, vec!["spool K-8".to_owned()]), (2, vec!["Ivo".to_owned(), "r2".to_owned()])];
+        assert_eq!(found, expected);
+        assert!(known_changes(&[]).is_empty());
+    }
+
+    /// A new spool that reads higher is no series out of control; the same step without anything new is.
+    #[test]
+    fn a_known_change_needs_no_attention_and_an_unknown_one_does() {
+        let wobble = |k: u32| 0.002 * (f64::from(k * 7 % 11) / 5.0 - 1.0);
+        let rows = |spool: &str| -> Vec<LogbookRow> {
+            let step = |k: u32| if k < 12 { 0.0 } else { 0.03 };
+            let of = |k: u32| row(k + 1, if k < 12 { "K-7" } else { spool }, "Ode", 1, step(k) + wobble(k));
+            // The newest first, as lists have them.
+            (0..24).rev().map(of).collect()
+        };
+        assert!(unsteady(&rows("K-8")).is_empty());
+        let found = unsteady(&rows("K-7"));
+        assert!(matches!(found[..], [AttentionItem::Unsteady { quantity: Quantity::Resistance, .. }]));
+    }
+}

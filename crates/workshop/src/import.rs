@@ -630,11 +630,12 @@ fn readings_of(row: &ImportRow) -> Vec<NewReading> {
     if let Some(turns) = row.turns {
         all.push(NewReading::of(Kind::Turns, Some(f64::from(turns))));
     }
-    if row.is_open {
-        all.push(NewReading::of(Kind::Open, None));
-    }
     if let Some(ohms) = row.resistance_ohm {
         all.push(NewReading { coil_c: row.coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
+    }
+    // A coil that read so many ohms and is open broke after that.
+    if row.is_open {
+        all.push(NewReading::of(Kind::Open, None));
     }
     if let Some(henries) = row.inductance_h {
         let test_hz = Some(row.test_hz.unwrap_or(1000.0));

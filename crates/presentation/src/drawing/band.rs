@@ -64,4 +64,17 @@ mod tests {
         assert!(svg.contains("M6.0 4L11.0 10") && svg.contains(r#"cx="49.2""#), "{svg}");
         assert!(!band(&q, None, None).contains("measured"));
     }
+
+    /// A target with one end runs off the drawing on the other side, and does not press the marks together.
+    #[test]
+    fn an_open_target_runs_off_the_drawing() {
+        let q = Quantity { nominal: 5.0, p05: 4.0, p95: 6.0 };
+        for aim in [[4.5, f64::INFINITY], [f64::NEG_INFINITY, 5.5]] {
+            let svg = band(&q, Some(aim), None);
+            assert!(!svg.contains("inf") && !svg.contains("NaN"), "{svg}");
+            assert!(svg.contains(r#"cx="60.0""#), "the middle stays in the middle: {svg}");
+        }
+        assert!(band(&q, Some([4.5, f64::INFINITY]), None).contains("H120.0"));
+        assert!(band(&q, Some([f64::NEG_INFINITY, 5.5]), None).contains("M0.0 10"));
+    }
 }

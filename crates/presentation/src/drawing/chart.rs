@@ -362,6 +362,36 @@ mod tests {
         assert!(!svg.contains("NaN") && !svg.contains("inf"));
     }
 
+    /// Each stretch has its own three lines, from where it begins to where it ends; the words stand once, at the level of today. A
+    /// lower limit below nothing is drawn, one of nothing is not.
+    #[test]
+    fn limits_are_drawn_by_stretches() {
+        let limits = |centre: f64, lower: f64| Limits { centre, lower, upper: centre + 3.0, sigma: 1.0 };
+        let points: Vec<Point> = [5.0, 6.0, 5.5, 8.2, 8.5, 8.8].iter().map(|v| point(*v)).collect();
+        let drawn = |limits: &[Stretch]| {
+            run_chart(&RunChart {
+                points: &points,
+                limits,
+                phases: &[],
+                aim: Some((5.0, f64::INFINITY)),
+                text: &|v| format!("{v:.1}"),
+                height: 260.0,
+                title: "R",
+            })
+        };
+        let two = drawn(&[
+            Stretch { from: 0, to: 3, limits: limits(5.5, 2.5) },
+            Stretch { from: 3, to: 6, limits: limits(8.5, 5.5) },
+        ]);
+        assert_eq!(two.matches(r#"class="limit""#).count(), 4);
+        assert_eq!(two.matches(r#"class="centre""#).count(), 2);
+        assert_eq!(two.matches(">upper limit<").count(), 1);
+        assert!(!two.contains("inf") && !two.contains("NaN"));
+        let one = |lower: f64| drawn(&[Stretch { from: 0, to: 6, limits: limits(0.5, lower) }]);
+        assert_eq!(one(-2.5).matches(r#"class="limit""#).count(), 2);
+        assert_eq!(one(0.0).matches(r#"class="limit""#).count(), 1);
+    }
+
     #[test]
     fn equal_points_are_drawn_too() {
         let points = [point(5.0), point(5.0)];

@@ -137,6 +137,41 @@ async fn lines_are_found_counted_and_ordered() {
     );
 }
 
+/// Runs that are started and imports that come in at once get a number each, and nobody waits for an import to end.
+#[tokio::test]
+async fn numbers_are_given_out_once_however_many_ask() {
+    let (store, shop, by, revision) = begun().await;
+    let own = store.of(shop);
+    let design = tall_single("Sedge", 6, 10.4);
+    let starts = (0..6).map(|_| {
+        let (own, design) = (own.clone(), design.clone());
+        tokio::spawn(async move { own.start_run(by, &run_of(revision, by, &design)).await.unwrap() })
+    });
+    let imports = (0..3).map(|k| {
+        let own = own.clone();
+        let runs: Vec<ImportedRun> =
+            (0..5).map(|day| brought(revision, by, None, day + 1, 5700.0 + f64::from(k))).collect();
+        tokio::spawn(async move { own.import_runs(by, &runs).await.unwrap() })
+    });
+    let (starts, imports): (Vec<_>, Vec<_>) = (starts.collect(), imports.collect());
+    for start in starts {
+        start.await.unwrap();
+    }
+    for import in imports {
+        assert_eq!(import.await.unwrap(), 5);
+    }
+    let mut numbers: Vec<u32> = Vec::new();
+    for run in own.log_runs(&LogFilter::default(), 100).await.unwrap() {
+        numbers.push(own.run(run).await.unwrap().row.number);
+    }
+    numbers.sort_unstable();
+    // Started runs have no row of the logbook yet; those that were brought in follow one another in each file.
+    assert_eq!(numbers.len(), 15);
+    numbers.dedup();
+    assert_eq!(numbers.len(), 15, "each number once");
+    assert!(numbers.iter().all(|n| (1..=21).contains(n)), "{numbers:?}");
+}
+
 /// What comes in comes in whole: one run that cannot be kept keeps all the others out.
 #[tokio::test]
 async fn nothing_is_half_brought_in() {

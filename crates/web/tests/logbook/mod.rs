@@ -94,6 +94,77 @@ async fn runs_are_found_by_word_by_filter_and_by_page() {
     assert_eq!(count(nonsense), 13);
 }
 
+/// More runs than are written at a time, and none at all: a whole table and a whole document each, in the order of the filter.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_export_is_whole_however_many_runs_there_are() {
+    let (_, mut visit, _) = begun().await;
+    let empty = visit.get("/logbook.json").await.body;
+    assert!(
+        serde_json::from_str::<serde_json::Value>(&empty).unwrap()["runs"].as_array().unwrap().is_empty()
+    );
+    assert_eq!(visit.get("/logbook.csv").await.body.lines().count(), 1, "the names of the columns");
+    let mut table = String::from("date,design,turns,resistance,coil_c,open\n");
+    for k in 0..450_u32 {
+        let open = if k == 7 { "yes" } else { "" };
+        writeln!(
+            table,
+            "2026-03-{:02} {:02}:{:02},Sedge,7500,{},26.5,{open}",
+            1 + k / 100,
+            k % 100 / 10,
+            k % 10,
+            5700 + k
+        )
+        .unwrap();
+    }
+    assert!(import_runs(&mut visit, &table).await.starts_with("450 runs"));
+    let csv = visit.get("/logbook.csv").await;
+    assert_eq!(csv.headers["content-disposition"], "attachment; filename=\"logbook.csv\"");
+    let lines = trade::run_import::read(&csv.body).unwrap();
+    assert_eq!(lines.len(), 450);
+    let first = &lines[0].entry;
+    assert_eq!(
+        (first.resistance_ohm, first.coil_c),
+        (Some(6149.0), Some(26.5)),
+        "as it was read, newest first"
+    );
+    assert_eq!(lines.iter().filter(|line| line.entry.is_open).count(), 1);
+    let json: serde_json::Value =
+        serde_json::from_str(&visit.get("/logbook.json?way=up&sort=started").await.body).unwrap();
+    let numbers: Vec<u64> =
+        json["runs"].as_array().unwrap().iter().map(|run| run["run"].as_u64().unwrap()).collect();
+    assert_eq!(numbers, (1..=450).collect::<Vec<_>>());
+}
+
+/// A long file stays on the server while it is looked through: it is taken by its key, by the one who sent it, once.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_long_file_is_not_sent_back_and_forth() {
+    let (_, mut visit, _) = begun().await;
+    let mut table = String::from("date,design,turns,resistance,remark\n");
+    let remark = "x".repeat(900);
+    for k in 0..240_u32 {
+        writeln!(table, "2026-03-01 {:02}:{:02},Sedge,7500,{},{remark}", k / 60, k % 60, 5700 + k).unwrap();
+    }
+    let looked = send(&mut visit, "/logbook/import", "/logbook/import", &[("text", &table)]).await;
+    assert!(text_of(&looked.body, "textarea").is_empty() && looked.body.len() < 200_000);
+    let kept = looked.field("kept");
+    let taken = send(
+        &mut visit,
+        "/logbook/import",
+        "/logbook/import",
+        &[("text", ""), ("kept", &kept), ("take", "yes")],
+    )
+    .await;
+    assert_eq!(taken.status, 303);
+    let again = send(
+        &mut visit,
+        "/logbook/import",
+        "/logbook/import",
+        &[("text", ""), ("kept", &kept), ("take", "yes")],
+    )
+    .await;
+    assert_eq!(again.status, 422);
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn an_export_comes_in_again_as_known_and_bad_lines_bring_nothing_in() {
     let (_, mut visit, _) = begun().await;
@@ -180,6 +251,34 @@ async fn runs_calibrate_and_a_logged_run_keeps_its_prediction() {
     assert_eq!(strip(&visit.get(&revision).await.body), strip(&bare.body));
 }
 
+/// A second coil that is stronger in turns or in output: what that comes to in each measure is told, and pairs differ by as much.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_stronger_second_is_asked_for_in_turns_or_output() {
+    let (_, mut visit, _) = begun().await;
+    import_runs(&mut visit, &table(|k| if k % 2 == 0 { 6050.0 } else { 5700.0 })).await;
+    let asked = |strength: &str| {
+        format!(
+            "/matching?ask=yes&first=1&second=1&by-resistance=yes&within-resistance=2&ratio=5&in={strength}"
+        )
+    };
+    let follows = |page: &str| {
+        let text = text_of(page, "main .predicted.num");
+        text.trim_start_matches("R +").trim_end_matches(" %").parse::<f64>().unwrap_or(f64::NAN)
+    };
+    let (turns, output) = (visit.get(&asked("turns")).await.body, visit.get(&asked("output")).await.body);
+    // Five per cent more turns are more than that in resistance (common practice, no source).
+    assert!((5.1..6.5).contains(&follows(&turns)), "{}", follows(&turns));
+    assert!(follows(&output) > 2.0, "{}", follows(&output));
+    assert!(text_of(&turns, "#h-found").starts_with("6 sets"));
+    let plain = visit.get("/matching?ask=yes&first=1&second=1&by-resistance=yes").await.body;
+    assert!(
+        Html::parse_document(&plain)
+            .select(&Selector::parse("main .predicted.num").unwrap())
+            .next()
+            .is_none()
+    );
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn coils_are_set_aside_once() {
     let (_, mut visit, _) = begun().await;
@@ -196,6 +295,13 @@ async fn coils_are_set_aside_once() {
     let again = send(&mut visit, "/matching", "/sets", &fields).await;
     let refused = visit.get(&again.headers["location"].clone()).await;
     assert!(refused.find(".flash.caution").is_some());
+    // Sold, it cannot be returned to stock; marked by mistake, it is reserved again.
+    let tags = |page: &str| text_of(page, "#h-sets");
+    send(&mut visit, "/matching", "/sets/1/sold", &[("sold", "yes")]).await;
+    let sold = visit.get("/matching").await;
+    assert!(tags(&sold.body).ends_with("0 reserved, 1 sold") && !sold.body.contains("/sets/1/dissolve"));
+    send(&mut visit, "/matching", "/sets/1/sold", &[("sold", "no")]).await;
+    assert!(tags(&visit.get("/matching").await.body).ends_with("1 reserved, 0 sold"));
     send(&mut visit, "/matching", "/sets/1/dissolve", &[]).await;
     assert!(text_of(&visit.get("/matching?first=1&second=1").await.body, "#h-found").contains("of 12 coils"));
     let wrong = visit.get("/matching?first=1&second=1&by-resistance=yes&within-resistance=no&ask=yes").await;
