@@ -46,9 +46,10 @@ async fn a_drifting_model_its_cause_an_import_and_a_pair() {
 }
 
 async fn drift(b: &Browser) {
-    b.until(".attention", |t| t.contains("Reed lap steel, bridge: resistance is not in control")).await;
+    // A shift that a new spool explains is told by its spool, and is no series out of control.
+    b.until(".attention", |t| t.contains("Spool K-12 reads") && !t.contains("not in control")).await;
     b.is_well().await;
-    b.press_called("Reed lap steel, bridge: resistance is not in control").await;
+    b.go("/consistency?design=1").await;
     b.find("#headline.look").await;
     let cause = read(b, ".cause").await;
     let at = |words: &str| cause.find(words).unwrap_or_else(|| panic!("{words}: {cause}"));
