@@ -362,7 +362,7 @@ async fn a_run_from_start_to_verdict_and_export() {
     assert_eq!(lines.len(), 2);
     assert!(
         lines[1].contains(",1,20")
-            && lines[1].contains(",Sedge,r1,,Ode Farrow,,7500,7500.0,5629.383,20.0,")
+            && lines[1].contains(",Sedge,r1,,Ode Farrow,,7500,7500.0,5740.0,,25.0,")
             && lines[1].contains(",pass,"),
         "{}",
         lines[1]

@@ -49,6 +49,9 @@ const data = () => ({
   asked: 0,
   answered: 0,
   tables: 0,
+  /** States put into the sheet so far, and whether the last one still waits for its fields. */
+  puts: 0,
+  isUnshown: false,
   /** @type {Values} What was chosen in a map's panel. */
   chosen: {},
   /** @type {string | null} */
@@ -116,9 +119,18 @@ const data = () => ({
    * @param {Values} values
    */
   async put(values) {
-    const isOther = ["document", "poles_each"].some((name) => values[name] !== this.control(name).value);
+    const mine = ++this.puts;
+    // Answers on their way are of the state that is left: they are not shown any more.
+    this.answered = ++this.asked;
+    // Where the fields of the state before are not here yet, those of this one are asked for in any case.
+    const isOther =
+      this.isUnshown || ["document", "poles_each"].some((name) => values[name] !== this.control(name).value);
+    this.isUnshown = isOther;
     this.write(values);
     if (isOther) await this.ask("show", values, true);
+    // Who goes on to another state meanwhile does not want this one back.
+    if (mine !== this.puts) return;
+    this.isUnshown = false;
     this.write(values);
     this.history.now = this.read();
     this.changedTo();
