@@ -16,7 +16,7 @@ use trade::judgement::{Judgement, RunSummary};
 use trade::verdict::Level;
 
 /// Lines of one page.
-pub const PAGE: u32 = 100;
+pub const PAGE: u32 = 50;
 
 /// A line of the logbook.
 #[derive(Clone, Debug, FromRow)]

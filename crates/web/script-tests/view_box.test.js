@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { moved, parse, text, zoomed } from "../assets/own/view_box.js";
+import { inMillimetres, moved, parse, text, zoomed } from "../assets/own/view_box.js";
 
 /** @type {import("../assets/own/view_box.js").ViewBox} */
 const whole = [-40, -20, 80, 40];
@@ -32,4 +32,9 @@ test("there is a nearest and a farthest view", () => {
 
 test("moving goes by shares of what is seen", () => {
   assert.deepEqual(moved([0, 0, 10, 20], 0.1, -0.5), [1, -10, 10, 20]);
+});
+
+test("the true size is that of the whole drawing, a millimetre per unit", () => {
+  assert.deepEqual(inMillimetres(whole), { width: "80mm", height: "40mm" });
+  assert.deepEqual(inMillimetres([0, 0, 66.30000001, 14.25]), { width: "66.3mm", height: "14.25mm" });
 });

@@ -1,5 +1,6 @@
 // Drawings: saved as files of their own, and enlarged: wheel or keys zoom, dragging moves, 0 shows all.
 import { around, download } from "./elements.js";
+import { plots } from "./plot.js";
 import { fileName } from "./text.js";
 import * as viewBox from "./view_box.js";
 
@@ -25,11 +26,53 @@ function save(button) {
   style.textContent = wanted.join("\n");
   drawing.prepend(style);
   drawing.setAttribute("xmlns", SVG);
-  download(new Blob([drawing.outerHTML], { type: "image/svg+xml" }), fileName(button.dataset.save ?? "", "svg"));
+  // What is drawn to scale, a millimetre per unit, comes out of a printer or a drawing program in its true size.
+  if (drawing.matches(".top, .section")) {
+    const size = viewBox.inMillimetres(viewBox.parse(drawing.getAttribute("viewBox") ?? ""));
+    for (const [name, length] of Object.entries(size)) drawing.setAttribute(name, length);
+  }
+  const title = `${pickupName()} ${button.dataset.save ?? ""}`;
+  download(new Blob([drawing.outerHTML], { type: "image/svg+xml" }), fileName(title, "svg"));
+}
+
+/** @returns {string} What is drawn: the name on the sheet, or the page's heading. */
+function pickupName() {
+  const field = document.querySelector("input[name=name]");
+  const typed = field instanceof HTMLInputElement ? field.value : "";
+  return typed || (document.querySelector("h1")?.textContent ?? "");
+}
+
+/**
+ * A plot over the whole window: it is drawn anew in that size, and keeps its own ways of zooming and reading.
+ * @param {HTMLElement} button
+ * @param {HTMLElement} box
+ */
+function enlargePlot(button, box) {
+  const dialog = document.createElement("dialog");
+  dialog.className = "enlarged";
+  dialog.setAttribute("aria-label", `${button.dataset.enlarge}, enlarged`);
+  const close = document.createElement("button");
+  Object.assign(close, { type: "button", className: "btn btn-sm btn-outline-secondary", textContent: "Close" });
+  close.addEventListener("click", () => dialog.close());
+  const own = /** @type {HTMLElement} */ (box.cloneNode(false));
+  own.dataset.tall = "";
+  dialog.append(close, own);
+  dialog.addEventListener("close", () => {
+    dialog.remove();
+    button.focus();
+  });
+  document.body.append(dialog);
+  dialog.showModal();
+  plots(dialog);
 }
 
 /** @param {HTMLElement} button */
 function enlarge(button) {
+  const box = button.closest("figure")?.querySelector(".plot-box");
+  if (box instanceof HTMLElement) {
+    enlargePlot(button, box);
+    return;
+  }
   const drawing = copyOf(button);
   if (!drawing) return;
   const whole = viewBox.parse(drawing.getAttribute("viewBox") ?? "");

@@ -72,7 +72,9 @@ class Plot {
     root.replaceChildren(tools, this.svg, this.reading);
     // As many units as pixels, so that letters have one size everywhere.
     this.width = Math.max(320, root.clientWidth || 640);
-    this.height = Math.min(340, Math.max(190, this.width * 0.56));
+    // Enlarged, a plot takes what height the window has.
+    const tallest = root.dataset.tall === undefined ? 340 : Math.max(340, innerHeight * 0.72);
+    this.height = Math.min(tallest, Math.max(190, this.width * 0.56));
     this.svg.setAttribute("viewBox", `0 0 ${this.width} ${this.height}`);
     this.low = -40;
     this.high = 0;

@@ -41,3 +41,13 @@ export function zoomed(view, whole, by, x = 0.5, y = 0.5) {
  * @returns {ViewBox}
  */
 export const moved = (view, x, y) => [view[0] + x * view[2], view[1] + y * view[3], view[2], view[3]];
+
+/**
+ * The true size of what is drawn a millimetre per unit.
+ * @param {ViewBox} view
+ * @returns {{ width: string, height: string }}
+ */
+export const inMillimetres = ([, , width, height]) => ({ width: `${rounded(width)}mm`, height: `${rounded(height)}mm` });
+
+/** @param {number} length */
+const rounded = (length) => Number(length.toFixed(3));

@@ -81,6 +81,7 @@ impl Figure {
     }
 
     /// Whether it is a plot, which the page's script draws.
+    #[cfg(test)]
     pub(super) fn is_plot(&self) -> bool {
         self.svg.contains("data-plot")
     }
