@@ -19,12 +19,12 @@ pub struct Correction {
     /// Runs that stand behind it.
     pub runs: u32,
     /// Change of the logarithm per kelvin of the coil above 20 °C, beyond what copper does: meters and coils that warm up.
-    #[serde(default, skip_serializing_if = "is_none_at_all")]
+    #[serde(default, skip_serializing_if = "is_zero")]
     pub per_kelvin: f64,
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for a reference")]
-fn is_none_at_all(per_kelvin: &f64) -> bool {
+fn is_zero(per_kelvin: &f64) -> bool {
     *per_kelvin == 0.0
 }
 
