@@ -30,7 +30,7 @@ function storage() {
 
 test("two tabs of a new design have a draft each", () => {
   const kept = storage();
-  let now = 1000;
+  let now = 1e6;
   const [one, two] = ["a", "b"].map((tab) => new DraftStore(kept, "draft:1:/designs", tab, () => now));
   one.keep({ turns: "7000" }, null);
   assert.equal(two.take(), null, "the other tab is open");
@@ -38,7 +38,10 @@ test("two tabs of a new design have a draft each", () => {
   assert.equal(one.take()?.values.turns, "7000");
   assert.equal(two.take()?.values.turns, "8000");
   // A tab that was closed, and one that went without a word: both are found again, the newest first.
-  one.touch(true);
+  one.leave();
+  // An answer that comes while the page is unloaded is kept, and gives no sign of life.
+  one.keep({ turns: "7000" }, null);
+  assert.equal(one.isAlive(), false);
   now += ABANDONED_MS + 1;
   const next = new DraftStore(kept, "draft:1:/designs", "c", () => now);
   assert.equal(next.take()?.values.turns, "8000");

@@ -45,6 +45,8 @@ export class DraftStore {
     this.form = form;
     this.name = `${form}#${tab}`;
     this.now = now;
+    /** Whether the page was left; what it still does while it is unloaded gives no sign of life. */
+    this.isLeft = false;
   }
 
   /** @returns {boolean} Whether a page has shown a sign of life under this name just now. */
@@ -77,16 +79,28 @@ export class DraftStore {
    */
   keep(values, history) {
     try {
-      this.storage.setItem(this.name, JSON.stringify({ at: this.now(), values, history }));
+      this.storage.setItem(this.name, JSON.stringify({ at: this.isLeft ? 0 : this.now(), values, history }));
     } catch {
       // The page goes on without.
     }
   }
 
-  /** Says that the page is still there; `isLeft` that it is not. @param {boolean} [isLeft] */
-  touch(isLeft = false) {
+  /** Says that the page is still there, or that it is not. */
+  touch() {
     const own = draftIn(this.storage, this.name);
-    if (own) this.storage.setItem(this.name, JSON.stringify({ ...own, at: isLeft ? 0 : this.now() }));
+    if (own) this.storage.setItem(this.name, JSON.stringify({ ...own, at: this.isLeft ? 0 : this.now() }));
+  }
+
+  /** The page is left: its draft belongs to the next one. */
+  leave() {
+    this.isLeft = true;
+    this.touch();
+  }
+
+  /** The page is shown again. */
+  comeBack() {
+    this.isLeft = false;
+    this.touch();
   }
 
   drop() {

@@ -26,6 +26,11 @@ import { UndoHistory } from "./undo_history.js";
 const NOT_KEPT = ["csrf", "key", "parent", "seen", "beside", "view", "goal", "overlay"];
 const NO_CONNECTION = "No connection; nothing is lost.";
 const SIGN_IN_AGAIN = "Sign in again in another tab, then continue here.";
+/** How long an answer is waited for before the connection counts as lost. */
+const PATIENCE_MS = 20_000;
+/** How long a button that is held down keeps an answer from being shown: a press takes less. */
+const PRESS_MS = 700;
+const BUTTONS = "[data-step], [data-view], [data-goal], [data-search], [data-document], [data-overlay-off]";
 
 /** @param {unknown} found @returns {found is Control} */
 const isControl = (found) =>
@@ -48,6 +53,10 @@ const data = () => ({
   typing: "",
   asked: 0,
   answered: 0,
+  /** Ends when the last change of the whole design is answered: what is asked after it must hold it. */
+  stepping: Promise.resolve(),
+  /** Ends when no button is held down: one that is drawn anew under the pointer would lose its press. */
+  pressing: Promise.resolve(),
   tables: 0,
   /** States put into the sheet so far, and whether the last one still waits for its fields. */
   puts: 0,
@@ -71,8 +80,9 @@ const data = () => ({
       void this.put(kept.values);
     }
     setInterval(() => this.draft.touch(), ALIVE_MS);
-    addEventListener("pagehide", () => this.draft.touch(true));
-    addEventListener("pageshow", () => this.draft.touch());
+    addEventListener("pagehide", () => this.draft.leave());
+    addEventListener("pageshow", () => this.draft.comeBack());
+    this.$root.addEventListener("pointerdown", (event) => this.pressed(event));
     this.arrange();
     void this.fetched();
   },
@@ -179,8 +189,7 @@ const data = () => ({
    * @param {Event} event
    */
   clicked(event) {
-    const selector = "[data-step], [data-view], [data-goal], [data-search], [data-document], [data-overlay-off]";
-    const chosen = around(event, selector)?.dataset;
+    const chosen = around(event, BUTTONS)?.dataset;
     if (!chosen) return;
     if (chosen.step) void this.ask(chosen.step);
     else if (chosen.document) {
@@ -348,6 +357,18 @@ const data = () => ({
   leaving() {
     sessionStorage.setItem("sent-draft", this.draft.name);
   },
+  /**
+   * Answers wait until the button that is held down is released and its press has been taken.
+   * @param {Event} event
+   */
+  pressed(event) {
+    if (!around(event, BUTTONS)) return;
+    this.pressing = new Promise((done) => {
+      const release = () => setTimeout(done);
+      for (const name of ["pointerup", "pointercancel"]) addEventListener(name, release, { once: true });
+      setTimeout(done, PRESS_MS);
+    });
+  },
   /** Which way undo can go. */
   arrange() {
     this.cannotUndo = !this.history.past.length;
@@ -355,37 +376,60 @@ const data = () => ({
   },
 
   /**
-   * Asks for new numbers; an answer that is older than one shown is dropped.
+   * Asks for new numbers, after the changes of the whole design that were asked for before.
    * @param {string} [step] A change of the whole design.
    * @param {Values} [values] Sent in place of the form's own.
    * @param {boolean} [isRestoring] Whether a state of the history is shown again, which is no new step of it.
    */
   async ask(step = "", values = {}, isRestoring = false) {
+    const before = this.stepping;
+    const { puts } = this;
+    const asked = (async () => {
+      await before;
+      // Who has gone on to another state meanwhile does not want this one.
+      if (!isRestoring || puts === this.puts) await this.send(step, values, isRestoring);
+    })();
+    if (step) this.stepping = asked;
+    await asked;
+  },
+  /**
+   * Sends the form and shows the answer; one that is older than another shown is dropped.
+   * @param {string} step
+   * @param {Values} values
+   * @param {boolean} isRestoring
+   */
+  async send(step, values, isRestoring) {
     const mine = ++this.asked;
     const body = this.body();
     for (const [name, value] of Object.entries(values)) body.set(name, value);
     body.set("step", step);
+    const sent = this.read();
     const strip = byId("strip", HTMLElement);
+    strip.setAttribute("aria-busy", "true");
     try {
-      const answer = await fetch("/designs/preview", { method: "POST", body });
+      const signal = AbortSignal.timeout(PATIENCE_MS);
+      const answer = await fetch("/designs/preview", { method: "POST", body, signal });
       if (answer.redirected || !answer.ok) {
         throw new Error(answer.redirected || answer.status === 403 ? SIGN_IN_AGAIN : "No figures just now.");
       }
       /** @type {Preview} */
       const found = await answer.json();
+      await this.pressing;
       if (mine < this.answered) return;
       this.answered = mine;
-      this.show(found, strip, isRestoring ? "restored" : step ? "step" : "typed");
+      this.show(found, strip, isRestoring ? "restored" : step ? "step" : "typed", sent);
     } catch (problem) {
       if (mine < this.answered) return;
       strip.classList.add("stale");
-      const isOffline = problem instanceof TypeError || !(problem instanceof Error);
+      const isOffline = !(problem instanceof Error) || ["TypeError", "TimeoutError"].includes(problem.name);
       this.status = isOffline ? "No connection; the draft is saved here." : problem.message;
+    } finally {
+      if (mine === this.asked) strip.removeAttribute("aria-busy");
     }
   },
-  /** @param {Preview} found @param {HTMLElement} strip @param {Came} from */
-  show(found, strip, from) {
-    if (found.sheet) this.reshape(found.sheet, found, from);
+  /** @param {Preview} found @param {HTMLElement} strip @param {Came} from @param {Values} sent The fields as they were sent. */
+  show(found, strip, from, sent) {
+    if (found.sheet) this.reshape(found.sheet, found, from, sent);
     const wrong = Object.keys(found.errors).length;
     // A name is asked for when the design is saved, not while it is being thought about.
     this.mark(found.errors);
@@ -412,13 +456,17 @@ const data = () => ({
    * @param {string} sheet
    * @param {Preview} found
    * @param {Came} from
+   * @param {Values} sent
    */
-  reshape(sheet, found, from) {
+  reshape(sheet, found, from, sent) {
     const focused = document.activeElement?.id;
+    // What was typed while the answer was on its way is newer than the answer.
+    const typed = Object.entries(this.read()).filter(([name, value]) => value !== (sent[name] ?? value));
     byId("fields", HTMLElement).innerHTML = sheet;
     if (found.document) {
       this.control("document").value = found.document;
       this.control("poles_each").value = found.one_by_one ? "yes" : "";
+      if (from !== "restored") this.write(Object.fromEntries(typed));
       if (from !== "restored") {
         if (from === "step") this.history.step(this.read());
         else this.history.amend(this.read());

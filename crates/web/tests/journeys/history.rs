@@ -70,6 +70,7 @@ async fn ten_steps_are_undone_and_redone_over_a_reload() {
                 tokio::time::sleep(std::time::Duration::from_millis(80)).await;
             }
             b.until(".status", |t| t == "Draft saved").await;
+            b.find("#strip:not([aria-busy])").await;
             let now = shape(&b).await;
             assert_ne!(now, before, "{step}");
             states.push(now);
@@ -105,6 +106,33 @@ async fn ten_steps_are_undone_and_redone_over_a_reload() {
         b.until(".status", |t| t == "Draft saved").await;
         tokio::time::sleep(std::time::Duration::from_secs(1)).await;
         assert_eq!(shape(&b).await, states[7]);
+        b.is_well().await;
+        b
+    })
+    .await;
+}
+
+/// Whole steps and typed values in haste, before any answer is in: each of them counts, whichever answer comes first.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_done_in_haste_is_all_kept() {
+    journey(server().await, |b| async move {
+        b.sign_in("ode").await;
+        b.go("/designs/new?kind=twin-coil").await;
+        b.find("#strip:not([aria-busy])").await;
+        let before = shape(&b).await;
+        let parts = "const press = (step) => document.querySelector(`[data-step='${step}']`).click(); \
+             const type = (value) => { const e = document.querySelector(\"[name='coils[0].wind.turns']\"); e.value = value; \
+             e.dispatchEvent(new Event('change', { bubbles: true })); }; \
+             press('metal.add'); press('bar.add'); type('7150'); press('coil.duplicate:0'); type('7250'); \
+             arguments[arguments.length - 1]('');";
+        b.asked(parts).await;
+        // Two coils, no magnet and no metal to begin with.
+        let counts = |shape: &str| -> Vec<String> { shape.split(' ').map(str::to_owned).collect() };
+        let first: Vec<u32> = counts(&before)[..3].iter().filter_map(|n| n.parse().ok()).collect();
+        until_shape(&b, &format!("{} {} {} 7250 6", first[0] + 1, first[1] + 1, first[2] + 1)).await;
+        b.find("#strip:not([aria-busy])").await;
+        tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+        assert_eq!(shape(&b).await, format!("{} {} {} 7250 6", first[0] + 1, first[1] + 1, first[2] + 1));
         b.is_well().await;
         b
     })
