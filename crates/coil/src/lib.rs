@@ -18,6 +18,7 @@ pub mod numeric;
 pub mod prediction;
 pub mod quantity;
 pub mod search;
+pub mod set;
 pub mod string;
 pub mod wind;
 pub mod wire;

@@ -14,6 +14,7 @@ pub mod instrument;
 pub mod judgement;
 pub mod machine;
 pub mod matching;
+pub mod pairing;
 pub mod plan;
 pub mod reading;
 pub mod run;

@@ -7,4 +7,5 @@ mod swept;
 
 pub use meter::{MeterReading, capacitance_from_resonances, read_impedance};
 pub use netlist::netlist;
+pub(crate) use netlist::netlist_of_set;
 pub use network::{InstrumentInput, Join, LoadCircuit, Network, NetworkCoil, Peak, Source};

@@ -333,9 +333,46 @@ impl Network {
     /// As [`Self::peak`], looking first within a fifth of a peak already known, which is quicker.
     #[must_use]
     pub fn peak_near(&self, load: Option<&LoadCircuit>, near: Option<Peak>) -> Peak {
+        Peak::of(|hz| self.response(load, hz).norm(), near)
+    }
+
+    /// The network with other resistances, inductances and capacitances, each by the logarithm of its change. Eddy currents go
+    /// with the inductance.
+    ///
+    /// ```
+    /// use coil::circuit::Network;
+    /// let coil = Network::single(6000.0, 2.5, 100e-12);
+    /// let other = coil.scaled(0.1, 0.0, 4f64.ln());
+    /// assert!((other.resistance_ohm() / 6000.0 - 0.1f64.exp()).abs() < 1e-12);
+    /// assert!((other.resonance_hz() / coil.resonance_hz() - 0.5).abs() < 1e-9);
+    /// ```
+    #[must_use]
+    pub fn scaled(&self, ln_resistance: f64, ln_inductance: f64, ln_capacitance: f64) -> Self {
+        let (r, l, c) = (ln_resistance.exp(), ln_inductance.exp(), ln_capacitance.exp());
+        let mut other = self.clone();
+        for coil in &mut other.coils {
+            coil.resistance_ohm *= r;
+            coil.capacitance_f *= c;
+        }
+        for inductance in other.inductance_h.iter_mut().flatten() {
+            *inductance *= l;
+        }
+        for relaxation in &mut other.relaxations {
+            relaxation.strength_hs *= l;
+        }
+        other.leads_f *= c;
+        other
+    }
+}
+
+impl Peak {
+    /// Highest point and −3 dB point of a response of which `amplitude` tells the size at a frequency, Hz. Looked for as
+    /// [`Network::peak`] says; `near` is a peak already known.
+    #[must_use]
+    pub fn of(amplitude: impl Fn(f64) -> f64, near: Option<Self>) -> Self {
         const GOLDEN: f64 = 0.618_033_988_75;
-        let rest = self.response(load, 80.0).norm();
-        let level = |hz: f64| 20.0 * (self.response(load, hz).norm() / rest).log10();
+        let rest = amplitude(80.0).max(f64::MIN_POSITIVE);
+        let level = |hz: f64| 20.0 * (amplitude(hz) / rest).log10();
         let beside = near.filter(|p| p.peak_db > 0.5).and_then(|p| {
             let (low, high) = (p.peak_hz / 1.2, p.peak_hz * 1.2);
             let middle = level(p.peak_hz);
@@ -343,7 +380,7 @@ impl Network {
         });
         let (mut low, mut high) = beside.unwrap_or_else(|| {
             let steps = 75_usize;
-            let grid = |i: usize| Peak::LOWEST_HZ * 300f64.powf(i as f64 / steps as f64);
+            let grid = |i: usize| Self::LOWEST_HZ * 300f64.powf(i as f64 / steps as f64);
             let (mut best, mut best_db) = (0, f64::MIN);
             for i in 0..=steps {
                 let db = level(grid(i));
@@ -373,7 +410,7 @@ impl Network {
             let middle = (from * to).sqrt();
             if level(middle) > -3.0 { from = middle } else { to = middle }
         }
-        Peak { peak_hz, peak_db: level(peak_hz), minus3db_hz: from }
+        Self { peak_hz, peak_db: level(peak_hz), minus3db_hz: from }
     }
 }
 

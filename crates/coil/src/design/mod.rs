@@ -22,6 +22,7 @@ pub use difference::{Change, differences};
 pub use limits::{LIMITS, Limit, limit_at, target_ends};
 pub use parts::{Axis, Bar, End, Metal, MetalPart, Polarity, Pole, PoleShape};
 pub use read::{LONGEST_BYTES, read, read_value, schema};
+pub(crate) use read::{parse, read_document};
 pub use row::{follow_row, place_in_row};
 pub use start::{reference_coil, starting_point, tall_single};
 pub use strings::{Handed, OneString, Strings};

@@ -66,6 +66,11 @@ static VALIDATOR: LazyLock<Option<Validator>> =
 /// reads, all values out of range at once. A document that is not JSON, nested more than 128 deep or larger than
 /// [`LONGEST_BYTES`] gives that one problem.
 pub fn read(text: &str) -> Result<Design, Vec<Problem>> {
+    read_value(parse(text)?)
+}
+
+/// The JSON value of a text that is not too long.
+pub(crate) fn parse(text: &str) -> Result<Value, Vec<Problem>> {
     if text.len() > LONGEST_BYTES {
         return Err(vec![Problem::new(
             "",
@@ -73,36 +78,45 @@ pub fn read(text: &str) -> Result<Design, Vec<Problem>> {
             "a pickup takes a few thousand: leave out what does not belong to it",
         )]);
     }
-    let value: Value = serde_json::from_str(text).map_err(|error| {
+    serde_json::from_str(text).map_err(|error| {
         vec![Problem::new(
             "",
             format!("this is not JSON: {error}"),
             "check the brackets and commas near that place",
         )]
-    })?;
-    read_value(value)
+    })
 }
 
 /// Reads a design from parsed JSON and checks it; errors as [`read`].
-pub fn read_value(mut value: Value) -> Result<Design, Vec<Problem>> {
+pub fn read_value(value: Value) -> Result<Design, Vec<Problem>> {
+    read_document(FORMAT, VALIDATOR.as_ref(), value, Design::problems)
+}
+
+/// Reads a document of a format: what its schema refuses, and what `problems_of` finds in what reads, all at once.
+pub(crate) fn read_document<T: serde::de::DeserializeOwned>(
+    format: &str,
+    validator: Option<&Validator>,
+    mut value: Value,
+    problems_of: impl Fn(&T) -> Vec<Problem>,
+) -> Result<T, Vec<Problem>> {
     let named = value.get("format").and_then(Value::as_str);
-    if named != Some(FORMAT) {
+    if named != Some(format) {
         let found = named
             .map_or_else(|| "none".to_owned(), |n| format!("“{}”", n.chars().take(60).collect::<String>()));
         return Err(vec![Problem::new(
             "format",
-            format!("the document's format is {found}, this engine reads {FORMAT}"),
-            format!("write \"format\": \"{FORMAT}\" if that is what it is"),
+            format!("the document's format is {found}, {format} is read here"),
+            format!("write \"format\": \"{format}\" if that is what it is"),
         )]);
     }
-    let mut problems = shape_problems(&mut value);
+    let mut problems = shape_problems(validator, &mut value);
     // With its strangers out the rest may still be read, and its values checked in the same breath.
     for _ in 0..MOST_PROBLEMS {
-        match serde_path_to_error::deserialize::<_, Design>(value.clone()) {
-            Ok(design) => {
-                problems.extend(design.problems());
+        match serde_path_to_error::deserialize::<_, T>(value.clone()) {
+            Ok(document) => {
+                problems.extend(problems_of(&document));
                 problems.truncate(MOST_PROBLEMS);
-                return if problems.is_empty() { Ok(design) } else { Err(problems) };
+                return if problems.is_empty() { Ok(document) } else { Err(problems) };
             }
             Err(error) => {
                 let at = error.path().to_string();
@@ -124,9 +138,9 @@ pub fn read_value(mut value: Value) -> Result<Design, Vec<Problem>> {
 }
 
 /// What the schema refuses; unknown keys are taken out of the document.
-fn shape_problems(value: &mut Value) -> Vec<Problem> {
+fn shape_problems(validator: Option<&Validator>, value: &mut Value) -> Vec<Problem> {
     // The schema is made from the types by this program; were it ever to fail, reading still refuses by place.
-    let Some(validator) = &*VALIDATOR else { return Vec::new() };
+    let Some(validator) = validator else { return Vec::new() };
     let mut strangers: Vec<(String, Vec<String>)> = Vec::new();
     let mut problems = Vec::new();
     for error in validator.iter_errors(value).take(MOST_PROBLEMS) {

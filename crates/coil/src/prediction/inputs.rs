@@ -284,7 +284,7 @@ const REFERENCE_CORES_M: [f64; 8] = [0.1e-3, 0.2e-3, 0.3e-3, 0.4e-3, 0.55e-3, 0.
 
 /// Change of flux per height that a string of a core sends through the reference coil, Wb/m: the mean over its row,
 /// between the cores in logarithms.
-fn reference(core_m: f64) -> f64 {
+pub(super) fn reference(core_m: f64) -> f64 {
     static REFERENCE: OnceLock<Vec<(f64, f64)>> = OnceLock::new();
     let table = REFERENCE.get_or_init(|| {
         let mut model = Model::of(&crate::design::reference_coil());

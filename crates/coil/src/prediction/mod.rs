@@ -11,6 +11,7 @@ mod notices;
 mod parts;
 mod report;
 mod shift;
+mod signal;
 mod solve;
 mod strings;
 
@@ -22,6 +23,7 @@ pub use report::{
     PolePrediction, Prediction, PredictionSummary, Quantity, Response, StringPrediction,
 };
 pub use shift::{Moved, Shift};
+pub use signal::{PickupSignal, StringAtPickup};
 
 use crate::design::{Design, Polarity, Problem};
 use crate::eddy::screened;

@@ -402,6 +402,13 @@ fn slopes(winding: &Winding) -> Slopes {
     Slopes { build: change(thicker) / build, height: change(taller) / height, core: change(wider) / core }
 }
 
+/// Turns times area of a coil that an even field meets, with what the poles gather, m²: the moment of one ampere, by reciprocity.
+pub(super) fn gathered_m2(coil: &super::model::CoilModel, system: &System, response: &State) -> [f64; 3] {
+    let mut area = system.moment(response);
+    area[2] += coil.turns * coil.mean_area_m2();
+    area
+}
+
 /// How much less hum the joined coils pick up than they would all in one sense, dB: moments of one ampere, by
 /// reciprocity the flux of an even field. `None` for one coil.
 fn hum(model: &Model, network: &Network, system: &System, responses: &[State]) -> Option<f64> {
@@ -411,11 +418,9 @@ fn hum(model: &Model, network: &Network, system: &System, responses: &[State]) -
     let pattern = network.pattern();
     let (mut sum, mut whole) = ([0.0; 3], 0.0);
     for (&i, share) in model.joined.iter().zip(&pattern) {
-        let coil = &model.coils[i];
-        let mut moment = system.moment(&responses[i]);
-        moment[2] += coil.turns * coil.mean_area_m2();
-        whole += share.abs() * moment.iter().map(|m| m * m).sum::<f64>().sqrt();
-        for (s, m) in sum.iter_mut().zip(moment) {
+        let area = gathered_m2(&model.coils[i], system, &responses[i]);
+        whole += share.abs() * area.iter().map(|m| m * m).sum::<f64>().sqrt();
+        for (s, m) in sum.iter_mut().zip(area) {
             *s += share * m;
         }
     }

@@ -11,7 +11,7 @@ use std::f64::consts::PI;
 /// Half the step of height for derivatives, m.
 const STEP_M: f64 = 0.1e-3;
 /// Highest partial that counts for the output, Hz.
-const HIGHEST_HZ: f64 = 5000.0;
+pub(super) const HIGHEST_HZ: f64 = 5000.0;
 /// Highest partial of which the place is told, Hz, and most of them.
 const HIGHEST_PARTIAL_HZ: f64 = 12_000.0;
 const MOST_PARTIALS: f64 = 300.0;

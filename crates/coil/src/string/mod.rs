@@ -3,5 +3,5 @@
 mod pluck;
 mod wire_equation;
 
-pub use pluck::{Pluck, note_hz, speed_rms_m_s, string_mass_kg_m};
+pub use pluck::{Pluck, note_hz, partial_speed_m_s, speed_rms_m_s, string_mass_kg_m};
 pub use wire_equation::{Along, Linkage, Magnetisation, Steel};

@@ -68,24 +68,32 @@ pub fn string_mass_kg_m(outer_m: f64, core_m: f64) -> f64 {
     DENSITY_KG_M3 * PI / 4.0 * (core + WRAP_FULL * (outer - core))
 }
 
+/// Largest speed of partial `n` (from 1) of a plucked string just after the pluck, m/s; negative where it begins the other way.
+///
+/// The ideal string \[Fletcher\]: mode n has amplitude 2h·sin(nπp)/(n²π²·p(1 − p)).
+///
+/// ```
+/// use coil::string::{Pluck, partial_speed_m_s};
+/// // Plucked at a fifth of its length, the fifth partial has a node there and is not excited.
+/// assert!(partial_speed_m_s(Pluck::default(), 110.0, 5).abs() < 1e-9);
+/// ```
+#[must_use]
+pub fn partial_speed_m_s(pluck: Pluck, fundamental_hz: f64, n: u32) -> f64 {
+    let (h, p, n) = (pluck.height_m, pluck.place, f64::from(n));
+    let amplitude = 2.0 * h * (n * PI * p).sin() / (n * n * PI * PI * p * (1.0 - p));
+    amplitude * 2.0 * PI * n * fundamental_hz
+}
+
 /// Speed of a plucked string as a pickup hears it, m/s RMS just after the pluck, up to `highest_hz`.
 ///
-/// The ideal string \[Fletcher\]: mode n has amplitude 2h·sin(nπp)/(n²π²·p(1 − p)). `places` says how each mode is heard,
-/// from the first: sin(nπx) of a point at the share x of the length from the bridge.
+/// `places` says how each partial is heard, from the first: sin(nπx) of a point at the share x of the length from the bridge.
 #[must_use]
 pub fn speed_rms_m_s(pluck: Pluck, fundamental_hz: f64, places: &[f64], highest_hz: f64) -> f64 {
-    let (h, p) = (pluck.height_m, pluck.place);
-    let mut squares = 0.0;
-    for (k, place) in places.iter().enumerate() {
-        let n = k as f64 + 1.0;
-        if n * fundamental_hz > highest_hz {
-            break;
-        }
-        let amplitude = 2.0 * h * (n * PI * p).sin() / (n * n * PI * PI * p * (1.0 - p));
-        let speed = amplitude * place * 2.0 * PI * n * fundamental_hz;
-        squares += 0.5 * speed * speed;
-    }
-    squares.sqrt()
+    let squares = (1..).zip(places).map_while(|(n, place)| {
+        let is_heard = f64::from(n) * fundamental_hz <= highest_hz;
+        is_heard.then(|| 0.5 * (place * partial_speed_m_s(pluck, fundamental_hz, n)).powi(2))
+    });
+    squares.sum::<f64>().sqrt()
 }
 
 #[cfg(test)]

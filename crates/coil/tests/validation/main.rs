@@ -17,6 +17,7 @@ mod netlist;
 mod notices;
 mod physical_sense;
 mod self_capacitance;
+mod sets;
 mod strings;
 mod surroundings;
 mod winding_laws;

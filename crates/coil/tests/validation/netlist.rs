@@ -8,7 +8,7 @@ use std::io::Write as _;
 use std::process::{Command, Stdio};
 
 /// Frequencies and levels (dB) of the node `out`: the netlist runs as it is written.
-fn simulate(netlist: &str) -> Vec<(f64, f64)> {
+pub(crate) fn simulate(netlist: &str) -> Vec<(f64, f64)> {
     let mut child = Command::new("ngspice")
         .args(["-b", "/dev/stdin"])
         .stdin(Stdio::piped())

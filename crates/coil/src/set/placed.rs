@@ -1,0 +1,95 @@
+//! A pickup of a set at its place: turned, under the set's strings and controls.
+
+use super::document::{LeadOrder, Set};
+use crate::design::{Aims, Axis, Design, End, Load, Problem};
+use crate::prediction::{Calibration, PickupSignal, Prediction, Solution};
+
+/// A pickup solved at its place.
+#[derive(Clone, Debug)]
+pub struct PlacedPickup {
+    /// Its prediction by itself, with the set's controls.
+    pub prediction: Prediction,
+    /// What it sends and gathers.
+    pub signal: PickupSignal,
+}
+
+impl PlacedPickup {
+    /// Of a design as [`Set::placed`] gives it.
+    ///
+    /// # Errors
+    /// As [`Solution::of`].
+    pub fn of(design: &Design, calibration: &Calibration) -> Result<Self, Vec<Problem>> {
+        let solution = Solution::of(design)?;
+        Ok(Self { prediction: solution.prediction(calibration), signal: solution.signal() })
+    }
+
+    /// −1 where hot lead and ground are exchanged: to the circuit that is the same as winding the other way.
+    pub(super) fn sign(leads: LeadOrder) -> f64 {
+        match leads {
+            LeadOrder::Normal => 1.0,
+            LeadOrder::Swapped => -1.0,
+        }
+    }
+}
+
+impl Set {
+    /// The design of a pickup as it stands in the set, with the join of its coils that a position asks for: at its place, turned if
+    /// it is, loaded by the set's controls and cable. Two positions that use it alike have the same design.
+    #[must_use]
+    pub fn placed(&self, pickup: usize, join: Option<&str>) -> Design {
+        let member = &self.pickups[pickup];
+        let mut design = if member.turned { turned(&member.design) } else { member.design.clone() };
+        design.strings.from_bridge_mm = member.from_bridge_mm;
+        design.load = Load {
+            volume_kohm: self.controls.volume_kohm,
+            tone_kohm: self.controls.tone_kohm,
+            tone_nf: self.controls.tone_nf,
+            cable_pf: self.cable_pf,
+            input_mohm: self.input_mohm,
+        };
+        design.aims = Aims::default();
+        if let Some(join) = join {
+            join.clone_into(&mut design.wiring.join);
+        }
+        design
+    }
+}
+
+/// A pickup rotated by half a turn about the axis that its poles stand along: each pole comes to lie under the string at the other
+/// end of the row, and what lay towards the bridge lies towards the neck.
+///
+/// ```
+/// use coil::design::{Kind, starting_point};
+/// use coil::set::turned;
+/// let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+/// assert_eq!(turned(&twin).coils[0].center_mm[1], -twin.coils[0].center_mm[1]);
+/// assert_eq!(turned(&turned(&twin)), twin);
+/// ```
+#[must_use]
+pub fn turned(design: &Design) -> Design {
+    let mut other = design.clone();
+    // Without the negative zero that a middle would get.
+    let negative = |v: f64| if v == 0.0 { 0.0 } else { -v };
+    for coil in &mut other.coils {
+        coil.center_mm = coil.center_mm.map(negative);
+    }
+    let count = design.strings.count;
+    for pole in &mut other.poles {
+        pole.x_mm = negative(pole.x_mm);
+        pole.string = pole.string.map(|string| count + 1 - string.min(count));
+    }
+    for bar in &mut other.bars {
+        for axis in [0, 1] {
+            bar.center_mm[axis] = negative(bar.center_mm[axis]);
+        }
+        if bar.magnetised != Axis::Z {
+            bar.north = if bar.north == End::Positive { End::Negative } else { End::Positive };
+        }
+    }
+    for metal in &mut other.metal {
+        for axis in [0, 1] {
+            metal.center_mm[axis] = negative(metal.center_mm[axis]);
+        }
+    }
+    other
+}
