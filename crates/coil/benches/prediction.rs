@@ -2,10 +2,12 @@
 
 use coil::design::{Kind, starting_point};
 use coil::magnet::{Body, Grade, Magnetised, Material, Resolution, Rod, System};
-use coil::prediction::{Solution, predict};
+use coil::prediction::{Calibration, Solution, predict};
+use coil::set::{PlacedPickup, SetSolution};
 use coil::wind::{Bonds, GuidePlan, lay};
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
+use std::sync::Arc;
 
 fn prediction(c: &mut Criterion) {
     let mut group = c.benchmark_group("predict");
@@ -43,6 +45,35 @@ fn prediction(c: &mut Criterion) {
     group.sample_size(10);
     group.bench_function("2,000 tall singles", |b| {
         b.iter(|| Solution::of(black_box(&tall)).map(|s| s.monte_carlo(2000, 1)));
+    });
+    group.finish();
+}
+
+/// A set of three pickups on a switch of five positions: all new, one of them new, and with all of them known.
+fn sets(c: &mut Criterion) {
+    let text = include_str!("../../../examples/sets/three-voices.json");
+    let mut set = coil::set::read(text).expect("the example reads");
+    let solve = |d: &coil::design::Design| PlacedPickup::of(d, &Calibration::default()).map(Arc::new);
+    let mut group = c.benchmark_group("set of three");
+    group.bench_function("all new", |b| {
+        b.iter(|| SetSolution::of(black_box(&set), solve).map(|s| s.prediction()));
+    });
+    let placed: Vec<_> = (0..3).map(|i| solve(&set.placed(i, None)).expect("it predicts")).collect();
+    let known: Vec<_> = (0..3).map(|i| (set.placed(i, None), placed[i].clone())).collect();
+    let looked_up = |d: &coil::design::Design| match known.iter().find(|(design, _)| design == d) {
+        Some((_, placed)) => Ok(placed.clone()),
+        None => solve(d),
+    };
+    group.bench_function("all known", |b| {
+        b.iter(|| SetSolution::of(black_box(&set), looked_up).map(|s| s.prediction()));
+    });
+    let turns = set.pickups[0].design.coils[0].wind.turns;
+    group.bench_function("one new", |b| {
+        b.iter(|| {
+            let wind = &mut set.pickups[0].design.coils[0].wind;
+            wind.turns = if wind.turns > turns { turns - 1 } else { wind.turns + 100 };
+            SetSolution::of(black_box(&set), looked_up).map(|s| s.prediction())
+        });
     });
     group.finish();
 }
@@ -92,5 +123,5 @@ fn parts(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, prediction, parts);
+criterion_group!(benches, prediction, sets, parts);
 criterion_main!(benches);

@@ -58,8 +58,20 @@ enum Command {
         #[command(flatten)]
         instrument: prediction::InstrumentArguments,
     },
-    /// Print the JSON Schema of the design file.
-    Schema,
+    /// Print the prediction of a set of pickups.
+    Set {
+        /// The file; - reads from standard input.
+        file: PathBuf,
+        /// How to print it.
+        #[arg(long, value_enum, default_value = "json")]
+        format: prediction::Format,
+    },
+    /// Print the JSON Schema of a document.
+    Schema {
+        /// Which.
+        #[arg(value_enum, default_value = "design")]
+        document: prediction::Document,
+    },
     /// Print the equivalent circuit of a design file as a netlist for general circuit simulators.
     Netlist {
         /// The file; - reads from standard input.
@@ -133,7 +145,8 @@ fn run(command: Command) -> anyhow::Result<ExitCode> {
         Command::Predict { file, what, format, instrument } => {
             Ok(prediction::run(&file, what.as_deref(), format, &instrument))
         }
-        Command::Schema => Ok(prediction::schema()),
+        Command::Set { file, format } => Ok(prediction::set(&file, format)),
+        Command::Schema { document } => Ok(prediction::schema(document)),
         Command::Netlist { file } => Ok(prediction::netlist(&file)),
         Command::New { kind, strings, pitch } => Ok(prediction::new(&kind, strings, pitch)),
         Command::Bench { port, pace } => on_database(host::bench(port, pace)),

@@ -3,6 +3,7 @@
 use coil::circuit::InstrumentInput;
 use coil::design::{Design, Kind, Problem};
 use coil::prediction::{Prediction, Quantity};
+use coil::set::SetPrediction;
 use serde_json::Value;
 use std::fmt::Write as _;
 use std::io::Read as _;
@@ -58,6 +59,11 @@ fn refuse(problems: &[Problem]) -> ExitCode {
 
 /// Reads a design from a file or, for `-`, from standard input.
 fn design(file: &Path) -> Result<Design, Vec<Problem>> {
+    coil::design::read(&text_in(file)?)
+}
+
+/// The text of a file or, for `-`, of standard input.
+fn text_in(file: &Path) -> Result<String, Vec<Problem>> {
     // One byte more than is read, so that what is too long is known to be.
     let longest = coil::design::LONGEST_BYTES as u64 + 1;
     let mut bytes = Vec::new();
@@ -66,11 +72,10 @@ fn design(file: &Path) -> Result<Design, Vec<Problem>> {
     } else {
         std::fs::File::open(file).and_then(|open| open.take(longest).read_to_end(&mut bytes))
     };
-    let cannot = |what: String| vec![Problem::new("", what, "name a design file, or - for standard input")];
+    let cannot = |what: String| vec![Problem::new("", what, "name a file, or - for standard input")];
     read.map_err(|error| cannot(format!("cannot read {}: {error}", file.display())))?;
-    let text = String::from_utf8(bytes)
-        .map_err(|error| cannot(format!("{} is not text in UTF-8: {error}", file.display())))?;
-    coil::design::read(&text)
+    String::from_utf8(bytes)
+        .map_err(|error| cannot(format!("{} is not text in UTF-8: {error}", file.display())))
 }
 
 /// Predicts the file and prints the prediction, or the part of it called `what`.
@@ -133,10 +138,83 @@ fn keys(document: &Value) -> Vec<String> {
     keys
 }
 
-/// Prints the JSON Schema of the design file.
-pub(crate) fn schema() -> ExitCode {
-    println!("{:#}", coil::design::schema());
+/// A document whose JSON Schema is printed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum Document {
+    /// `filamentum-design/1`.
+    Design,
+    /// `filamentum-set/1`.
+    Set,
+}
+
+/// Prints the JSON Schema of a document.
+pub(crate) fn schema(document: Document) -> ExitCode {
+    let schema = match document {
+        Document::Design => coil::design::schema(),
+        Document::Set => coil::set::schema(),
+    };
+    println!("{schema:#}");
     ExitCode::SUCCESS
+}
+
+/// Predicts a set of pickups and prints the prediction.
+pub(crate) fn set(file: &Path, format: Format) -> ExitCode {
+    let predicted =
+        text_in(file).and_then(|text| coil::set::read(&text)).and_then(|set| coil::set::predict_set(&set));
+    let prediction = match predicted {
+        Ok(prediction) => prediction,
+        Err(problems) => return refuse(&problems),
+    };
+    match (format, serde_json::to_string_pretty(&prediction)) {
+        (Format::Text, _) => print!("{}", set_text(&prediction)),
+        (Format::Json, Ok(document)) => println!("{document}"),
+        (Format::Json, Err(error)) => {
+            eprintln!("filamentum: the prediction cannot be written: {error}");
+            return ExitCode::FAILURE;
+        }
+    }
+    ExitCode::SUCCESS
+}
+
+/// The prediction of a set for people.
+fn set_text(prediction: &SetPrediction) -> String {
+    use coil::Word as _;
+    let mut out = String::new();
+    let mut line = |args: std::fmt::Arguments<'_>| {
+        // Writing to a String cannot fail.
+        let _ = writeln!(out, "{args}");
+    };
+    line(format_args!("Position          R kΩ     L H  peak Hz  peak dB  output mV  hum dB  phase"));
+    for p in &prediction.positions {
+        let peak = p.peak_hz.map_or_else(|| "none".to_owned(), |q| format!("{:.0}", q.nominal));
+        line(format_args!(
+            "{:<16} {:>5.2} {:>7.3} {peak:>8} {:>8.1} {:>10.1} {:>7.1}  {}",
+            p.name,
+            p.resistance_ohm.nominal / 1e3,
+            p.inductance_h.nominal,
+            p.peak_db.nominal,
+            p.output_mv.nominal,
+            p.hum_rejection_db,
+            p.phase.word(),
+        ));
+    }
+    for p in &prediction.pairs {
+        let (phase, hum) = (p.phase.word(), p.hum.word());
+        line(format_args!(
+            "{} and {}: {phase} phase, hum {hum}, rejection {:.1} dB",
+            p.a, p.b, p.hum_rejection_db
+        ));
+    }
+    for b in &prediction.balance {
+        line(format_args!(
+            "{}: {:+.1} dB against the mean of all, {:.1} mV",
+            b.name, b.relative_db, b.output_mv.nominal
+        ));
+    }
+    for n in &prediction.notices {
+        line(format_args!("{} {}: {} ({})", n.level.word(), n.at, n.text, n.try_));
+    }
+    out
 }
 
 /// Prints the equivalent circuit as a netlist.

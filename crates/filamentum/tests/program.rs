@@ -86,6 +86,27 @@ fn one_part_for_programs_and_for_people() {
     }
 }
 
+/// The committed example of a set predicts as its answer says, and a set that cannot be is refused by place.
+#[test]
+fn predicts_a_set() {
+    let example = concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples/sets/three-voices.json");
+    let output = filamentum(&["set", example], "");
+    let json: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(json["format"], "filamentum-set-prediction/1");
+    let count = |key: &str| json[key].as_array().unwrap().len();
+    assert_eq!((count("positions"), count("pairs"), count("balance")), (5, 3, 3));
+    let text = filamentum(&["set", example, "--format", "text"], "");
+    let answer = std::fs::read_to_string(example.replace(".json", ".txt")).unwrap();
+    assert_eq!(String::from_utf8(text.stdout).unwrap(), answer);
+    let wrong = std::fs::read_to_string(example).unwrap().replace("\"on\": [", "\"on\": [\"front\",");
+    let refused = filamentum(&["set", "-"], &wrong);
+    let json: serde_json::Value = serde_json::from_slice(&refused.stdout).unwrap();
+    assert_eq!((refused.status.code(), json["errors"][0]["at"].as_str()), (Some(2), Some("switch[0].on[0]")));
+    let schema: serde_json::Value =
+        serde_json::from_slice(&filamentum(&["schema", "set"], "").stdout).unwrap();
+    assert_eq!(schema["title"], "filamentum-set/1");
+}
+
 /// A new design of every format is sound, predicts, and makes a netlist; the schema is one.
 #[rstest]
 #[case("tall-single")]

@@ -29,6 +29,8 @@ pub enum AuditAction {
     Calibration,
     /// A matched set was dissolved.
     Set,
+    /// A set of pickups was changed or archived.
+    PickupSet,
     /// A person was invited, or their role, password, PIN or whether they may sign in.
     Person,
     /// A setting of the workshop.

@@ -49,6 +49,8 @@ id! {
     PartId
     /// A matched set.
     SetId
+    /// A set of pickups.
+    PickupSetId
     /// An experiment.
     ExperimentId
     /// A blind listening.

@@ -41,6 +41,7 @@ mod log_filter;
 pub mod logbook;
 pub mod part;
 pub mod person;
+pub mod pickup_set;
 pub mod reading;
 pub mod run;
 mod second_factor;
@@ -55,8 +56,8 @@ pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{
-    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, PartId, PersonId, ReadingId,
-    RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId, WorkshopId,
+    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, PartId, PersonId, PickupSetId,
+    ReadingId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
 pub use stored::{Stored, TurnList};

@@ -7,6 +7,9 @@ use std::f64::consts::PI;
 
 type Number = Complex<f64>;
 
+/// Share of the signals below which so little is left of pickups out of phase that it has no shape of its own.
+const CANCELLED: f64 = 0.02;
+
 /// Pickups that are on together.
 ///
 /// Fluxes that one sends through another are left out: pickups stand some centimetres apart, where two coils share about a
@@ -16,6 +19,8 @@ pub(super) struct JoinedPickups {
     pub networks: Vec<Network>,
     /// What each sends, signed towards its hot lead in the set; only the ratios count.
     pub signals: Vec<f64>,
+    /// The same for the shape of the response: where nothing is left of what is out of phase, as if it were in phase.
+    weights: Vec<f64>,
     pub join: Join,
     /// What follows the switch.
     pub load: LoadCircuit,
@@ -39,7 +44,18 @@ impl JoinedPickups {
             ControlWiring::Shared => (pots, None),
             ControlWiring::Own => (after, Some(pots)),
         };
-        Self { networks, signals, join, load, own }
+        let (left, whole) = (signals.iter().sum::<f64>().abs(), signals.iter().map(|s| s.abs()).sum::<f64>());
+        let weights = if left > CANCELLED * whole {
+            signals.clone()
+        } else {
+            signals.iter().map(|s| s.abs().max(f64::MIN_POSITIVE)).collect()
+        };
+        Self { networks, signals, weights, join, load, own }
+    }
+
+    /// What each pickup adds to the shape of the response.
+    pub(super) fn weights(&self) -> &[f64] {
+        &self.weights
     }
 
     /// Each pickup seen from the switch.
@@ -79,7 +95,7 @@ impl JoinedPickups {
 
     /// Size of what comes out for what the strings induce, in the units of the signals.
     pub(super) fn amplitude(&self, hz: f64) -> f64 {
-        self.transfers(hz).iter().zip(&self.signals).map(|(t, s)| t * *s).sum::<Number>().norm()
+        self.transfers(hz).iter().zip(&self.weights).map(|(t, s)| t * *s).sum::<Number>().norm()
     }
 
     /// Each pickup's part of the voltage between the joined leads with nothing connected and no capacitance anywhere: one in series,

@@ -1,11 +1,14 @@
 //! Sets: pickups that work together over the same strings, on one switch.
 
+mod balance;
 mod circuit;
 mod document;
 mod notices;
 mod placed;
 mod prediction;
+mod set_up;
 
+pub use balance::{Balanced, Freedom, balanced};
 pub use document::{
     ControlWiring, Controls, FORMAT, LeadOrder, Set, SetPickup, SwitchPosition, Targets, read, read_value,
     schema,
@@ -15,3 +18,4 @@ pub use prediction::{
     Balance, Hum, Orientation, Pair, PairPhase, PositionPartial, PositionPrediction, PositionResponse,
     PositionString, SetPrediction, SetSolution, StringBalance, predict_set,
 };
+pub use set_up::{LEAST_GAP_MM, PickupSetUp, StringSetUp, set_up};

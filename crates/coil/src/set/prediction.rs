@@ -410,7 +410,7 @@ impl SetSolution {
         let joined = self.joined(self.on.get(index)?, self.set.switch.get(index)?.join);
         let largest = joined.signals.iter().fold(0.0_f64, |most, s| most.max(s.abs())).max(1e-30);
         let pickups: Vec<(&Network, f64)> =
-            joined.networks.iter().zip(joined.signals.iter().map(|s| s / largest)).collect();
+            joined.networks.iter().zip(joined.weights().iter().map(|s| s / largest)).collect();
         let title = format!("{}, {}", self.set.name, self.set.switch[index].name);
         Some(crate::circuit::netlist_of_set(&title, &pickups, joined.join, &joined.load, joined.own.as_ref()))
     }
@@ -462,8 +462,7 @@ impl SetSolution {
             .alone
             .iter()
             .map(|member| {
-                let joined = self.joined(std::slice::from_ref(member), None);
-                let strings = Heard::of(&joined, std::slice::from_ref(member)).outputs(&[1.0]);
+                let strings = member.placed.signal.outputs_mv();
                 let mean = mean(&strings);
                 let q = member.placed.prediction.pickup.output_mv;
                 let by = mean / q.nominal.max(1e-12);

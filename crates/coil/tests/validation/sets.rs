@@ -5,8 +5,8 @@ use coil::circuit::Join;
 use coil::design::{Design, Direction, End, Kind, Polarity, starting_point};
 use coil::prediction::{Calibration, Solution};
 use coil::set::{
-    ControlWiring, Controls, FORMAT, Hum, LeadOrder, Orientation, PairPhase, PlacedPickup, Set, SetPickup,
-    SetSolution, SwitchPosition, Targets, predict_set,
+    ControlWiring, Controls, FORMAT, Freedom, Hum, LEAST_GAP_MM, LeadOrder, Orientation, PairPhase,
+    PlacedPickup, Set, SetPickup, SetSolution, SwitchPosition, Targets, balanced, predict_set, set_up,
 };
 use rand::{RngExt as _, SeedableRng as _};
 use rand_pcg::Pcg64Mcg;
@@ -268,6 +268,22 @@ fn equal_pickups_together() {
     assert!(one.notices.iter().any(|n| n.code == "pickups-overlap"));
 }
 
+/// Equal pickups out of phase leave nothing of the fundamental; every figure is still a number.
+#[test]
+fn nothing_is_left_of_equal_pickups_out_of_phase() {
+    let mut set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Series);
+    set.pickups[1].leads = LeadOrder::Swapped;
+    let prediction = predict_set(&set).unwrap();
+    let both = &prediction.positions[1];
+    assert!(
+        both.phase == PairPhase::Out && both.output_mv.nominal < prediction.positions[2].output_mv.nominal
+    );
+    assert!(both.response.loaded_db.iter().all(|db| db.is_finite()) && both.peak_db.nominal.is_finite());
+    let text = serde_json::to_string(&prediction).unwrap();
+    assert_eq!(serde_json::from_str::<coil::set::SetPrediction>(&text).unwrap().positions.len(), 3);
+    assert!(prediction.notices.iter().any(|n| n.code == "out-of-phase"));
+}
+
 /// What cannot be is told by its place, all at once.
 #[test]
 fn a_set_that_cannot_be() {
@@ -291,4 +307,66 @@ fn a_set_that_cannot_be() {
     }
     assert!(coil::set::read("{\"format\": \"filamentum-set/1\", \"pickups\": 3}").unwrap_err().len() > 1);
     assert!(coil::set::read("{\"format\": \"filamentum-design/1\"}").is_err());
+}
+
+/// Each freedom brings the bridge to the neck's level, or as near as it goes; more turns are about the ratio of the levels.
+#[rstest]
+#[case(Freedom::Turns)]
+#[case(Freedom::Height)]
+#[case(Freedom::Charge)]
+fn a_pickup_is_brought_to_a_level(#[case] freedom: Freedom) {
+    let set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Parallel);
+    let balance = predict_set(&set).unwrap().balance;
+    let (bridge, neck) = (balance[0].output_mv.nominal, balance[1].output_mv.nominal);
+    let index = usize::from(freedom == Freedom::Charge);
+    let target = if freedom == Freedom::Charge { bridge } else { neck };
+    let found = balanced(&set, index, freedom, target, &Calibration::default()).unwrap().unwrap();
+    let mut other = set.clone();
+    other.pickups[index].design = found.design.clone();
+    let after = predict_set(&other).unwrap().balance;
+    assert!(near(after[index].output_mv.nominal, found.output_mv, 1e-6));
+    let ratio = target / balance[index].output_mv.nominal;
+    match freedom {
+        Freedom::Turns => {
+            assert!(found.reaches(target) && near(found.change, ratio, 0.1), "{}", found.change)
+        }
+        // A string near saturation answers to less than the whole change of its magnet.
+        Freedom::Charge => {
+            assert!(found.reaches(target) && (0.1..ratio).contains(&found.change), "{}", found.change)
+        }
+        Freedom::Height => assert!(found.change < -0.5 && found.output_mv > bridge, "{}", found.change),
+    }
+    // Beyond full no magnet is charged.
+    let full = balanced(&set, 0, Freedom::Charge, 10.0 * bridge, &Calibration::default()).unwrap().unwrap();
+    assert!(!full.reaches(10.0 * bridge) && near(full.change, 1.0, 1e-9));
+}
+
+/// Heights that are planned leave pickups and strings nearer to one another than they were; over a curved fingerboard the outer strings
+/// come nearer to flat poles.
+#[test]
+fn heights_balance_strings_and_pickups() {
+    let set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Parallel);
+    let before = predict_set(&set).unwrap().balance;
+    let spread = |values: &[f64]| {
+        let mean = values.iter().sum::<f64>() / values.len() as f64;
+        values.iter().map(|v| (v - mean).powi(2)).sum::<f64>().sqrt()
+    };
+    let flat = set_up(&set, None, &Calibration::default()).unwrap();
+    assert!(
+        flat[1].relative_db - flat[0].relative_db < 0.5 * (before[1].relative_db - before[0].relative_db)
+    );
+    for (planned, was) in flat.iter().zip(&before) {
+        let after: Vec<f64> = planned.strings.iter().map(|s| s.relative_db).collect();
+        let was: Vec<f64> = was.strings.iter().map(|s| s.relative_db).collect();
+        assert!(spread(&after) < spread(&was) + 0.1, "{after:?} {was:?}");
+        assert!(planned.strings.iter().all(|s| s.gap_mm >= LEAST_GAP_MM && s.pull_cents <= 0.0));
+    }
+    let curved = set_up(&set, Some(240.0), &Calibration::default()).unwrap();
+    let over = |p: &coil::set::PickupSetUp| {
+        0.5 * (p.strings[2].gap_mm + p.strings[3].gap_mm) - 0.5 * (p.strings[0].gap_mm + p.strings[5].gap_mm)
+    };
+    // x²/2R of the outer strings, 26 mm from the middle, less that of the inner ones, 5.2 mm from it.
+    let sag = (26.0_f64.powi(2) - 5.2_f64.powi(2)) / 480.0;
+    let tops = over(&flat[1]);
+    assert!((over(&curved[1]) - tops - sag).abs() < 0.15, "{} {tops} {sag}", over(&curved[1]));
 }

@@ -1,0 +1,225 @@
+//! Sets of pickups: documents that name revisions, and the runs wound for them.
+
+use crate::audit::AuditAction;
+use crate::{ClientKey, PersonId, PickupSetId, RevisionId, RunId, StoreError, WorkshopStore};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// A set of pickups.
+#[derive(Clone, Debug, FromRow)]
+pub struct PickupSetRow {
+    /// The set.
+    pub id: PickupSetId,
+    /// Its name.
+    pub name: String,
+    /// Its document, with the revisions of its pickups in place of their designs.
+    pub document: String,
+    /// How often it was changed, from 1.
+    pub version: u32,
+    /// Who made it.
+    pub by: String,
+    /// When it was changed last, UTC.
+    pub changed_at: PrimitiveDateTime,
+    /// When it was archived, UTC.
+    pub archived_at: Option<PrimitiveDateTime>,
+}
+
+/// A run that was wound for a pickup of a set.
+#[derive(Clone, Debug, PartialEq, Eq, FromRow)]
+pub struct PickupSetRun {
+    /// The run.
+    pub run_id: RunId,
+    /// The pickup's name in the set.
+    pub pickup: String,
+    /// The revision that it winds.
+    pub revision_id: RevisionId,
+    /// Its number.
+    pub number: u32,
+    /// Whether it was voided.
+    pub is_voided: bool,
+    /// Whether it is closed.
+    pub is_closed: bool,
+}
+
+/// How a set stands, for the audit trail.
+const STANDS: &str = "SELECT s.name, JSON_OBJECT('set', s.document, 'archived', s.archived_at IS NOT NULL) FROM pickup_sets s \
+     WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
+
+macro_rules! set_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT s.id, s.name, s.document, s.version, p.name AS `by`, s.changed_at, s.archived_at FROM pickup_sets s \
+             JOIN people p ON p.id = s.made_by ",
+            $rest
+        )
+    };
+}
+
+impl WorkshopStore {
+    /// The sets that are not archived, or those that are; the one changed last first, up to 500.
+    pub async fn pickup_sets(&self, is_archived: bool) -> Result<Vec<PickupSetRow>, StoreError> {
+        Ok(sqlx::query_as(set_columns!(
+            "WHERE s.workshop_id = ? AND (s.archived_at IS NOT NULL) = ? ORDER BY s.changed_at DESC, s.id DESC LIMIT 500"
+        ))
+        .bind(self.workshop)
+        .bind(is_archived)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// One set.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub async fn pickup_set(&self, id: PickupSetId) -> Result<PickupSetRow, StoreError> {
+        sqlx::query_as(set_columns!("WHERE s.workshop_id = ? AND s.id = ?"))
+            .bind(self.workshop)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("set"))
+    }
+
+    /// Adds a set; the same key again adds nothing more.
+    pub async fn add_pickup_set(
+        &self,
+        by: PersonId,
+        key: &ClientKey,
+        name: &str,
+        document: &str,
+    ) -> Result<PickupSetId, StoreError> {
+        let added = sqlx::query(
+            "INSERT INTO pickup_sets (workshop_id, client_key, name, document, made_by) VALUES (?, ?, ?, ?, ?)",
+        )
+        .bind(self.workshop)
+        .bind(key.as_str())
+        .bind(name)
+        .bind(document)
+        .bind(by)
+        .execute(&self.pool)
+        .await
+        .map_err(StoreError::from);
+        match added {
+            Ok(done) => Ok(PickupSetId(done.last_insert_id())),
+            Err(StoreError::Taken(index)) if index == "pickup_sets_client_key" => {
+                Ok(sqlx::query_scalar("SELECT id FROM pickup_sets WHERE workshop_id = ? AND client_key = ?")
+                    .bind(self.workshop)
+                    .bind(key.as_str())
+                    .fetch_one(&self.pool)
+                    .await?)
+            }
+            Err(error) => Err(error),
+        }
+    }
+
+    /// Changes a set that is still as it was at `version`.
+    ///
+    /// # Errors
+    /// [`StoreError::Changed`] when somebody else changed it meanwhile.
+    pub async fn change_pickup_set(
+        &self,
+        by: PersonId,
+        (id, version): (PickupSetId, u32),
+        name: &str,
+        document: &str,
+    ) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::PickupSet, ("set", STANDS), id.0).await?;
+        let done = sqlx::query(
+            "UPDATE pickup_sets SET name = ?, document = ?, version = version + 1, changed_at = UTC_TIMESTAMP(6) \
+             WHERE workshop_id = ? AND id = ? AND version = ?",
+        )
+        .bind(name)
+        .bind(document)
+        .bind(self.workshop)
+        .bind(id)
+        .bind(version)
+        .execute(&mut *change.tx)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed("set"));
+        }
+        change.write().await
+    }
+
+    /// Archives a set, or restores it.
+    pub async fn archive_pickup_set(
+        &self,
+        by: PersonId,
+        id: PickupSetId,
+        is_archived: bool,
+    ) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::PickupSet, ("set", STANDS), id.0).await?;
+        sqlx::query(
+            "UPDATE pickup_sets SET archived_at = IF(?, COALESCE(archived_at, UTC_TIMESTAMP(6)), NULL) \
+             WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(is_archived)
+        .bind(self.workshop)
+        .bind(id)
+        .execute(&mut *change.tx)
+        .await?;
+        change.write().await
+    }
+
+    /// Notes that a run is wound for a pickup of a set, in place of what was noted of it before.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`] when there is no such run or set.
+    pub async fn assign_run_to_set(
+        &self,
+        run: RunId,
+        set: PickupSetId,
+        pickup: &str,
+    ) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "INSERT INTO pickup_set_runs (run_id, workshop_id, pickup_set_id, pickup) SELECT u.id, u.workshop_id, s.id, ? \
+             FROM runs u JOIN pickup_sets s ON s.workshop_id = u.workshop_id WHERE u.workshop_id = ? AND u.id = ? AND s.id = ? \
+             ON DUPLICATE KEY UPDATE pickup_set_id = VALUES(pickup_set_id), pickup = VALUES(pickup)",
+        )
+        .bind(pickup)
+        .bind(self.workshop)
+        .bind(run)
+        .bind(set)
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() == 0 && self.set_of_run(run).await?.is_none() {
+            return Err(StoreError::Missing("run"));
+        }
+        Ok(())
+    }
+
+    /// Takes a run out of its set.
+    pub async fn release_run_from_set(&self, run: RunId) -> Result<(), StoreError> {
+        sqlx::query("DELETE FROM pickup_set_runs WHERE workshop_id = ? AND run_id = ?")
+            .bind(self.workshop)
+            .bind(run)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// The set that a run is wound for, its name, and the pickup's name in it.
+    pub async fn set_of_run(&self, run: RunId) -> Result<Option<(PickupSetId, String, String)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT s.id, s.name, r.pickup FROM pickup_set_runs r JOIN pickup_sets s ON s.id = r.pickup_set_id \
+             WHERE r.workshop_id = ? AND r.run_id = ?",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .fetch_optional(&self.pool)
+        .await?)
+    }
+
+    /// The runs that were wound for a set, newest first.
+    pub async fn runs_of_set(&self, set: PickupSetId) -> Result<Vec<PickupSetRun>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT r.run_id, r.pickup, u.revision_id, u.number, u.voided_at IS NOT NULL AS is_voided, \
+             u.closed_at IS NOT NULL AS is_closed FROM pickup_set_runs r JOIN runs u ON u.id = r.run_id \
+             WHERE r.workshop_id = ? AND r.pickup_set_id = ? ORDER BY r.run_id DESC",
+        )
+        .bind(self.workshop)
+        .bind(set)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+}
