@@ -36,6 +36,7 @@ mod measuring;
 mod people;
 mod permission;
 mod permits;
+mod pickup_sets;
 mod prediction_cache;
 mod preview;
 mod readings;
@@ -91,7 +92,8 @@ pub use measuring::{CoolingReading, MeasureCommand};
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
-pub use prediction_cache::{PredictionResult, SolutionResult};
+pub use pickup_sets::{DraftPickup, MakePartner, PredictedSet, SavePickupSet, SetCoil, SetDraft, SetPreview};
+pub use prediction_cache::{PlacedResult, PredictionResult, SolutionResult};
 pub use preview::{
     ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,
 };

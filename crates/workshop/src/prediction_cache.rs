@@ -5,6 +5,7 @@ use crate::blocking::blocking;
 use crate::refusal::Refusal;
 use coil::design::{Design, Problem};
 use coil::prediction::{Calibration, Prediction, Solution};
+use coil::set::PlacedPickup;
 use quick_cache::Weighter;
 use quick_cache::sync::Cache;
 use serde::Serialize;
@@ -22,6 +23,9 @@ const PROBLEM_BYTES: u64 = 1024;
 pub type SolutionResult = Result<Arc<Solution>, Vec<Problem>>;
 /// A design's prediction, or every reason why there is none.
 pub type PredictionResult = Result<Arc<Prediction>, Vec<Problem>>;
+
+/// A pickup of a set solved at its place, or every reason why there is none.
+pub type PlacedResult = Result<Arc<PlacedPickup>, Vec<Problem>>;
 
 /// A hash of everything that a computation depends on.
 type Key = [u8; 32];
@@ -48,12 +52,26 @@ impl Weighter<Key, PredictionResult> for PredictionWeight {
     }
 }
 
+#[derive(Clone)]
+struct PlacedWeight;
+
+impl Weighter<Key, PlacedResult> for PlacedWeight {
+    fn weight(&self, _: &Key, value: &PlacedResult) -> u64 {
+        value.as_ref().map_or(PROBLEM_BYTES, |placed| {
+            let partials: usize = placed.signal.strings.iter().map(|s| s.partials_wb_m.len()).sum();
+            // Its prediction tells each of its partials as well.
+            (40 * partials + 16_384) as u64
+        })
+    }
+}
+
 /// The solutions and predictions of the last designs, bounded by memory. Whoever asks for one that is being computed
 /// waits for it.
 #[derive(Clone)]
 pub(crate) struct PredictionCache {
     solutions: Arc<Cache<Key, SolutionResult, SolutionWeight>>,
     predictions: Arc<Cache<Key, PredictionResult, PredictionWeight>>,
+    placed: Arc<Cache<Key, PlacedResult, PlacedWeight>>,
 }
 
 impl Default for PredictionCache {
@@ -61,6 +79,7 @@ impl Default for PredictionCache {
         Self {
             solutions: Arc::new(Cache::with_weighter(64, SOLUTION_BYTES, SolutionWeight)),
             predictions: Arc::new(Cache::with_weighter(1024, PREDICTION_BYTES, PredictionWeight)),
+            placed: Arc::new(Cache::with_weighter(256, PREDICTION_BYTES, PlacedWeight)),
         }
     }
 }
@@ -97,6 +116,21 @@ impl PredictionCache {
                     Ok(solution) => blocking(move || Ok(Arc::new(solution.prediction(&calibration)))).await,
                     Err(problems) => Ok(Err(problems)),
                 }
+            })
+            .await
+    }
+
+    /// A pickup of a set, as it stands in it ([`coil::set::Set::placed`]).
+    pub(crate) async fn placed(
+        &self,
+        design: &Design,
+        calibration: Calibration,
+    ) -> Result<PlacedResult, Refusal> {
+        let key = key_of(&(design, &calibration))?;
+        self.placed
+            .get_or_insert_async(&key, async {
+                let design = design.clone();
+                blocking(move || PlacedPickup::of(&design, &calibration).map(Arc::new)).await
             })
             .await
     }

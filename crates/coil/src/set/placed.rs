@@ -53,6 +53,30 @@ impl Set {
         }
         design
     }
+
+    /// Every design that a prediction of the set solves, as [`Self::placed`] gives it, each once. The set has no
+    /// [`Self::problems`].
+    #[must_use]
+    pub fn designs_used(&self) -> Vec<Design> {
+        let mut all: Vec<Design> = Vec::new();
+        let mut add = |i: usize, join: &str| {
+            let design = self.placed(i, Some(join));
+            if !all.contains(&design) {
+                all.push(design);
+            }
+        };
+        for (i, pickup) in self.pickups.iter().enumerate() {
+            add(i, &pickup.design.wiring.join);
+        }
+        for position in &self.switch {
+            for (name, join) in &position.coils {
+                if let Some(i) = self.position_of(name).filter(|_| position.on.contains(name)) {
+                    add(i, join);
+                }
+            }
+        }
+        all
+    }
 }
 
 /// A pickup rotated by half a turn about the axis that its poles stand along: each pole comes to lie under the string at the other

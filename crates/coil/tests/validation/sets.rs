@@ -328,11 +328,11 @@ fn a_pickup_is_brought_to_a_level(#[case] freedom: Freedom) {
     let ratio = target / balance[index].output_mv.nominal;
     match freedom {
         Freedom::Turns => {
-            assert!(found.reaches(target) && near(found.change, ratio, 0.1), "{}", found.change)
+            assert!(found.reaches(target) && near(found.change, ratio, 0.1), "{}", found.change);
         }
         // A string near saturation answers to less than the whole change of its magnet.
         Freedom::Charge => {
-            assert!(found.reaches(target) && (0.1..ratio).contains(&found.change), "{}", found.change)
+            assert!(found.reaches(target) && (0.1..ratio).contains(&found.change), "{}", found.change);
         }
         Freedom::Height => assert!(found.change < -0.5 && found.output_mv > bridge, "{}", found.change),
     }

@@ -10,6 +10,7 @@ mod logbook_files;
 mod matching;
 mod meters;
 mod people;
+mod pickup_sets;
 mod queries;
 mod runs;
 mod station;

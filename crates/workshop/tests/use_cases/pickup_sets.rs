@@ -1,0 +1,157 @@
+//! Sets of pickups: predicted, saved by one at a time, balanced, given a partner, taken out and in, wound.
+
+use super::*;
+use coil::set::{Freedom, Hum, PairPhase};
+use store::PickupSetId;
+use trade::pairing::{PickupChange, ReverseWinding};
+use workshop::{DraftPickup, MakePartner, SavePickupSet, SetDraft};
+
+fn pickup(name: &str, revision: RevisionId, from_bridge_mm: f64) -> DraftPickup {
+    DraftPickup { name: name.into(), revision, from_bridge_mm, turned: false, leads: coil::set::LeadOrder::Normal }
+}
+
+fn draft(pickups: Vec<DraftPickup>) -> SetDraft {
+    SetDraft {
+        name: "Sedge pair".into(),
+        switch: SetDraft::usual_switch(&pickups),
+        pickups,
+        controls: coil::set::Controls::default(),
+        cable_pf: 470.0,
+        input_mohm: 1.0,
+        targets: coil::set::Targets::default(),
+    }
+}
+
+async fn saved(workshop: &Workshop, actor: &Actor, draft: &SetDraft) -> PickupSetId {
+    let command = SavePickupSet { key: ClientKey::random(), of: None, draft: draft.clone() };
+    workshop.save_pickup_set(actor, &command).await.unwrap()
+}
+
+#[tokio::test]
+async fn a_set_is_predicted_and_saved_by_one_at_a_time() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
+    assert_eq!(draft.switch.iter().map(|p| p.on.len()).collect::<Vec<_>>(), [1, 2, 1]);
+    let preview = workshop.preview_set(&owner, &draft).await.unwrap();
+    let predicted = preview.predicted.unwrap();
+    let pair = &predicted.prediction.pairs[0];
+    assert_eq!((pair.phase, pair.hum), (PairPhase::In, Hum::Adds));
+    assert_eq!(predicted.mends[0].2[0].change, PickupChange::FlipMagnetAndSwapLeads);
+
+    let id = saved(&workshop, &owner, &draft).await;
+    let (row, kept) = workshop.pickup_set(&owner, id).await.unwrap();
+    assert_eq!((row.version, &kept), (1, &draft));
+    let mut louder = draft.clone();
+    louder.pickups[0].from_bridge_mm = 50.0;
+    let command = SavePickupSet { key: ClientKey::random(), of: Some((id, 1)), draft: louder };
+    workshop.save_pickup_set(&owner, &command).await.unwrap();
+    // The other window still shows the first version.
+    let late = workshop.save_pickup_set(&owner, &command).await;
+    assert!(matches!(late, Err(Refusal::ChangedMeanwhile(_))), "{late:?}");
+
+    // What cannot be is told by its place and not saved.
+    let mut wrong = draft.clone();
+    wrong.switch[0].on = vec!["middle".into()];
+    let command = SavePickupSet { key: ClientKey::random(), of: None, draft: wrong };
+    let refused = workshop.save_pickup_set(&owner, &command).await;
+    assert!(matches!(&refused, Err(Refusal::NotPredictable(p)) if p[0].at == "switch[0].on[0]"), "{refused:?}");
+    workshop.archive_pickup_set(&owner, id, true).await.unwrap();
+    assert!(workshop.pickup_sets(&owner, false).await.unwrap().is_empty());
+    assert_eq!(workshop.pickup_sets(&owner, true).await.unwrap().len(), 1);
+}
+
+/// Its partner is in phase with the first pickup, cancels its hum, and is as loud where that was asked for; the usual switch grows.
+#[tokio::test]
+async fn a_partner_cancels_hum_and_is_as_loud() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("neck", revision, 158.0)]);
+    let id = saved(&workshop, &owner, &draft).await;
+    let command = MakePartner {
+        key: ClientKey::random(),
+        set: (id, 1),
+        pickup: 0,
+        name: "bridge".into(),
+        from_bridge_mm: 60.0,
+        school: ReverseWinding::TurnTheOtherWay,
+        is_balanced: true,
+    };
+    let made = workshop.make_partner(&owner, &command).await.unwrap();
+    let (row, kept) = workshop.pickup_set(&owner, id).await.unwrap();
+    assert_eq!((row.version, kept.pickups[1].revision, kept.switch.len()), (2, made, 3));
+    let predicted = workshop.preview_set(&owner, &kept).await.unwrap().predicted.unwrap().prediction.clone();
+    assert_eq!((predicted.pairs[0].phase, predicted.pairs[0].hum), (PairPhase::In, Hum::Cancels));
+    assert!(predicted.balance[1].relative_db.abs() < 0.1, "{}", predicted.balance[1].relative_db);
+    let partner = workshop.revision(&owner, made).await.unwrap().design;
+    let first = workshop.revision(&owner, revision).await.unwrap().design;
+    assert_ne!(partner.coils[0].wind.direction, first.coils[0].wind.direction);
+    assert!(partner.coils[0].wind.turns > first.coils[0].wind.turns);
+}
+
+#[tokio::test]
+async fn a_pickup_is_balanced_as_its_next_revision() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("bridge", revision, 60.0), pickup("neck", revision, 158.0)]);
+    let id = saved(&workshop, &owner, &draft).await;
+    let offers = workshop.balance_pickup(&owner, &draft, 0).await.unwrap();
+    assert_eq!(offers.len(), 3);
+    let turns = offers.iter().find(|(b, _)| b.freedom == Freedom::Turns).unwrap();
+    assert!(turns.1 && turns.0.change > 1.1);
+    workshop.apply_balance(&owner, &ClientKey::random(), (id, 1), 0, Freedom::Turns).await.unwrap();
+    let (_, kept) = workshop.pickup_set(&owner, id).await.unwrap();
+    let next = workshop.revision(&owner, kept.pickups[0].revision).await.unwrap();
+    assert_eq!((next.row.number, next.row.parent_id), (2, Some(revision)));
+    let heights = workshop.plan_set_up(&owner, &kept, Some(250.0)).await.unwrap();
+    assert_eq!((heights.len(), heights[0].strings.len()), (2, 6));
+}
+
+/// A set goes out as one document and comes back equal: to the workshop that has its designs as the same revisions, to another with
+/// designs of its own.
+#[tokio::test]
+async fn a_set_goes_out_and_comes_back() {
+    let (workshop, owner, store) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
+    let document = workshop.set_document(&owner, &draft).await.unwrap();
+    let text = serde_json::to_string(&document).unwrap();
+    let read = coil::set::read(&text).unwrap();
+    assert_eq!(read, document);
+    let id = workshop.import_set(&owner, &ClientKey::random(), &read).await.unwrap();
+    assert_eq!(workshop.pickup_set(&owner, id).await.unwrap().1, draft);
+    let owner_of_other = store::person::NewPerson {
+        name: "Heron",
+        sign_in: "heron",
+        password_hash: Some("x"),
+        role: Role::Owner,
+    };
+    let (elsewhere, person) = store.create_workshop("Heron Yard", &owner_of_other).await.unwrap();
+    let (other, stranger) =
+        (&workshop, Actor { person, workshop: elsewhere, role: Role::Owner, is_at_station: false });
+    let key = ClientKey::random();
+    let id = other.import_set(&stranger, &key, &read).await.unwrap();
+    assert_eq!(other.import_set(&stranger, &key, &read).await.unwrap(), id);
+    let (_, kept) = other.pickup_set(&stranger, id).await.unwrap();
+    assert_eq!(other.set_document(&stranger, &kept).await.unwrap(), document);
+    assert!(matches!(workshop.pickup_set(&owner, id).await, Err(Refusal::NotFound(_))));
+}
+
+#[tokio::test]
+async fn runs_are_wound_for_a_pickup_of_a_set() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
+    let id = saved(&workshop, &owner, &draft).await;
+    let wound = run(&workshop, &owner, revision).await;
+    assert!(workshop.assign_run_to_set(&owner, wound, id, "middle").await.is_err());
+    workshop.assign_run_to_set(&owner, wound, id, "neck").await.unwrap();
+    workshop.assign_run_to_set(&owner, wound, id, "neck").await.unwrap();
+    measure_well(&workshop, &owner, wound).await;
+    let coils = workshop.coils_of_set(&owner, id).await.unwrap();
+    assert_eq!((coils.len(), coils[0].run.pickup.as_str()), (1, "neck"));
+    assert!(coils[0].line.as_ref().unwrap().resistance_ohm.is_some());
+    assert_eq!(workshop.set_of_run(&owner, wound).await.unwrap().unwrap().0, id);
+    workshop.release_run_from_set(&owner, wound).await.unwrap();
+    assert!(workshop.coils_of_set(&owner, id).await.unwrap().is_empty());
+}
