@@ -77,6 +77,17 @@ pub fn partials_of(name: &str, tone: usize, string: &StringPrediction) -> Curve 
     }
 }
 
+/// A response of given levels under a name, in a tone.
+pub fn levels(name: &str, tone: usize, hz: &[f64], db: &[f64]) -> Curve {
+    Curve {
+        name: name.to_owned(),
+        kind: "loaded",
+        tone: tone % TONES,
+        hz: hz.iter().map(|v| (v * 10.0).round() / 10.0).collect(),
+        db: db.iter().map(|v| (v.max(-60.0) * 100.0).round() / 100.0).collect(),
+    }
+}
+
 /// Every string's partials as they are heard: place, aperture and the loaded circuit.
 pub fn partials(design: &Design, strings: &[StringPrediction]) -> Vec<Curve> {
     let curve = |s: &StringPrediction| {

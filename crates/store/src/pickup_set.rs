@@ -14,6 +14,8 @@ pub struct PickupSetRow {
     pub name: String,
     /// Its document, with the revisions of its pickups in place of their designs.
     pub document: String,
+    /// The most serious thing that its maker should know, in words, as it was when it was saved; empty for none.
+    pub trouble: String,
     /// How often it was changed, from 1.
     pub version: u32,
     /// Who made it.
@@ -48,7 +50,7 @@ const STANDS: &str = "SELECT s.name, JSON_OBJECT('set', s.document, 'archived', 
 macro_rules! set_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT s.id, s.name, s.document, s.version, p.name AS `by`, s.changed_at, s.archived_at FROM pickup_sets s \
+            "SELECT s.id, s.name, s.document, s.trouble, s.version, p.name AS `by`, s.changed_at, s.archived_at FROM pickup_sets s \
              JOIN people p ON p.id = s.made_by ",
             $rest
         )
@@ -85,16 +87,16 @@ impl WorkshopStore {
         &self,
         by: PersonId,
         key: &ClientKey,
-        name: &str,
-        document: &str,
+        (name, document, trouble): (&str, &str, &str),
     ) -> Result<PickupSetId, StoreError> {
         let added = sqlx::query(
-            "INSERT INTO pickup_sets (workshop_id, client_key, name, document, made_by) VALUES (?, ?, ?, ?, ?)",
+            "INSERT INTO pickup_sets (workshop_id, client_key, name, document, trouble, made_by) VALUES (?, ?, ?, ?, ?, ?)",
         )
         .bind(self.workshop)
         .bind(key.as_str())
         .bind(name)
         .bind(document)
+        .bind(trouble)
         .bind(by)
         .execute(&self.pool)
         .await
@@ -120,16 +122,16 @@ impl WorkshopStore {
         &self,
         by: PersonId,
         (id, version): (PickupSetId, u32),
-        name: &str,
-        document: &str,
+        (name, document, trouble): (&str, &str, &str),
     ) -> Result<(), StoreError> {
         let mut change = self.begin_change(by, AuditAction::PickupSet, ("set", STANDS), id.0).await?;
         let done = sqlx::query(
-            "UPDATE pickup_sets SET name = ?, document = ?, version = version + 1, changed_at = UTC_TIMESTAMP(6) \
+            "UPDATE pickup_sets SET name = ?, document = ?, trouble = ?, version = version + 1, changed_at = UTC_TIMESTAMP(6) \
              WHERE workshop_id = ? AND id = ? AND version = ?",
         )
         .bind(name)
         .bind(document)
+        .bind(trouble)
         .bind(self.workshop)
         .bind(id)
         .bind(version)
@@ -208,6 +210,14 @@ impl WorkshopStore {
         .bind(run)
         .fetch_optional(&self.pool)
         .await?)
+    }
+
+    /// The runs that are in some set of pickups.
+    pub async fn runs_in_sets(&self) -> Result<Vec<RunId>, StoreError> {
+        Ok(sqlx::query_scalar("SELECT run_id FROM pickup_set_runs WHERE workshop_id = ?")
+            .bind(self.workshop)
+            .fetch_all(&self.pool)
+            .await?)
     }
 
     /// The runs that were wound for a set, newest first.

@@ -1,10 +1,10 @@
 //! Which single changes bring two pickups of a set in phase and let their hum cancel, and what each change costs.
 
-use coil::design::{Design, Kind, PoleShape};
+use coil::design::{Design, Direction, End, Kind, Polarity, PoleShape, Sense};
 use coil::set::{Hum, Pair, PairPhase, SetSolution};
 
 /// A change of one pickup.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::IntoStaticStr, strum::EnumIter)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::IntoStaticStr, strum::EnumString)]
 #[strum(serialize_all = "kebab-case")]
 pub enum PickupChange {
     /// Hot lead and ground are exchanged.
@@ -18,6 +18,10 @@ pub enum PickupChange {
 }
 
 impl PickupChange {
+    /// Every change.
+    pub const ALL: [Self; 4] =
+        [Self::SwapLeads, Self::WindTheOtherWay, Self::FlipMagnet, Self::FlipMagnetAndSwapLeads];
+
     /// Whether the current runs the other way round afterwards.
     #[must_use]
     pub fn reverses_sense(self) -> bool {
@@ -71,7 +75,7 @@ pub fn mends(solution: &SetSolution, a: usize, b: usize) -> Vec<Mend> {
         return Vec::new();
     }
     let mut all: Vec<Mend> = Vec::new();
-    for change in <PickupChange as strum::IntoEnumIterator>::iter() {
+    for change in PickupChange::ALL {
         for pickup in [b, a] {
             let after = solution.pair_if(a, b, change.reverses_sense(), change.reverses_polarity());
             let mends_phase = after.phase == PairPhase::In && now.phase == PairPhase::Out;
@@ -134,7 +138,7 @@ pub fn costs(design: &Design, change: PickupChange) -> Vec<ChangeCost> {
 /// Whether the first coil's start, at its core, looks to ground.
 fn coil_starts_at_ground(design: &Design) -> bool {
     let first = design.coils.first().map(|c| &c.name);
-    first.and_then(|name| design.wiring.sense.get(name)) != Some(&coil::design::Sense::FinishToGround)
+    first.and_then(|name| design.wiring.sense.get(name)) != Some(&Sense::FinishToGround)
 }
 
 /// How a shop makes a coil that runs the other way round.
@@ -147,21 +151,52 @@ pub enum ReverseWinding {
     ExchangeStartAndFinish,
 }
 
+impl PickupChange {
+    /// A design after the change; exchanged leads are the set's, and leave the design as it is.
+    #[must_use]
+    pub fn applied(self, design: &Design) -> Design {
+        let mut other = design.clone();
+        if self == Self::WindTheOtherWay {
+            wind_the_other_way(&mut other);
+        }
+        if self.reverses_polarity() {
+            turn_magnets_over(&mut other);
+        }
+        other
+    }
+
+    /// Whether hot lead and ground change places.
+    #[must_use]
+    pub fn swaps_leads(self) -> bool {
+        matches!(self, Self::SwapLeads | Self::FlipMagnetAndSwapLeads)
+    }
+}
+
+fn wind_the_other_way(design: &mut Design) {
+    for coil in &mut design.coils {
+        coil.wind.direction = match coil.wind.direction {
+            Direction::Clockwise => Direction::CounterClockwise,
+            Direction::CounterClockwise => Direction::Clockwise,
+        };
+    }
+}
+
+fn turn_magnets_over(design: &mut Design) {
+    for pole in &mut design.poles {
+        pole.up = if pole.up == Polarity::North { Polarity::South } else { Polarity::North };
+    }
+    for bar in &mut design.bars {
+        bar.north = if bar.north == End::Positive { End::Negative } else { End::Positive };
+    }
+}
+
 /// A design wound the other way round, as a shop does it, with its magnets turned over: its partner for another position, which cancels
 /// its hum and adds to its signal.
 #[must_use]
 pub fn partner(design: &Design, school: ReverseWinding) -> Design {
-    use coil::design::{Direction, End, Polarity, Sense};
     let mut other = design.clone();
     match school {
-        ReverseWinding::TurnTheOtherWay => {
-            for coil in &mut other.coils {
-                coil.wind.direction = match coil.wind.direction {
-                    Direction::Clockwise => Direction::CounterClockwise,
-                    Direction::CounterClockwise => Direction::Clockwise,
-                };
-            }
-        }
+        ReverseWinding::TurnTheOtherWay => wind_the_other_way(&mut other),
         ReverseWinding::ExchangeStartAndFinish => {
             for coil in &design.coils {
                 let sense = match design.wiring.sense.get(&coil.name) {
@@ -172,19 +207,14 @@ pub fn partner(design: &Design, school: ReverseWinding) -> Design {
             }
         }
     }
-    for pole in &mut other.poles {
-        pole.up = if pole.up == Polarity::North { Polarity::South } else { Polarity::North };
-    }
-    for bar in &mut other.bars {
-        bar.north = if bar.north == End::Positive { End::Negative } else { End::Positive };
-    }
+    turn_magnets_over(&mut other);
     other
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Direction, Polarity, Sense, starting_point};
+    use coil::design::starting_point;
     use coil::prediction::Calibration;
     use coil::set::{PlacedPickup, Set, read_value};
     use rstest::rstest;

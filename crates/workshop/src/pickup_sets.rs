@@ -7,7 +7,7 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::circuit::Join;
 use coil::design::{Design, Problem};
-use coil::prediction::Calibration;
+use coil::prediction::{Calibration, Level};
 use coil::set::{
     Balanced, Controls, FORMAT, Freedom, LeadOrder, PickupSetUp, PlacedPickup, Set, SetPickup, SetPrediction,
     SetSolution, SwitchPosition, Targets, balanced, set_up,
@@ -16,13 +16,15 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use store::design::{NewRevision, RevisionRow};
-use store::logbook::LogbookRow;
+use store::logbook::{LogFilter, LogbookRow};
 use store::pickup_set::{PickupSetRow, PickupSetRun};
 use store::{ClientKey, PickupSetId, RevisionId, RunId, StoreError};
-use trade::pairing::{Mend, ReverseWinding, mends, partner};
+use trade::pairing::{Mend, PickupChange, ReverseWinding, mends, partner};
 
 /// Most revisions of a design among the choices.
 const MOST_REVISIONS: u32 = 12;
+/// Most coils in stock that a set is offered of each revision.
+const MOST_STOCK: u32 = 60;
 
 /// A set as it is kept: with the revisions of its pickups in place of their designs.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -264,17 +266,15 @@ impl Workshop {
         command: &SavePickupSet,
     ) -> Result<PickupSetId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let problems = self.set_document(actor, &command.draft).await?.problems();
-        if !problems.is_empty() {
-            return Err(Refusal::NotPredictable(problems));
-        }
+        let predicted =
+            self.preview_set(actor, &command.draft).await?.predicted.map_err(Refusal::NotPredictable)?;
+        let serious = predicted.prediction.notices.iter().find(|n| n.level < Level::Note);
+        let trouble: String = serious.map_or("", |n| &n.text).chars().take(400).collect();
         let (store, document) = (self.of(actor), serde_json::to_string(&command.draft)?);
+        let facts = (command.draft.name.as_str(), document.as_str(), trouble.as_str());
         match command.of {
-            None => {
-                Ok(store.add_pickup_set(actor.person, &command.key, &command.draft.name, &document).await?)
-            }
-            Some(of) => match store.change_pickup_set(actor.person, of, &command.draft.name, &document).await
-            {
+            None => Ok(store.add_pickup_set(actor.person, &command.key, facts).await?),
+            Some(of) => match store.change_pickup_set(actor.person, of, facts).await {
                 Ok(()) => Ok(of.0),
                 Err(StoreError::Changed(what)) => Err(Refusal::ChangedMeanwhile(what)),
                 Err(error) => Err(error.into()),
@@ -502,6 +502,44 @@ impl Workshop {
         Ok(revision)
     }
 
+    /// Changes a pickup of a set as [`mends`] proposes: leads are exchanged in the set, a coil that is wound the other way or magnets
+    /// that are turned over become the next revision of its design.
+    ///
+    /// # Errors
+    /// [`Refusal::ChangedMeanwhile`]; when there is no such pickup.
+    pub async fn mend_pickup(
+        &self,
+        actor: &Actor,
+        key: &ClientKey,
+        of: (PickupSetId, u32),
+        pickup: usize,
+        change: PickupChange,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
+        let (row, mut draft) = self.pickup_set(actor, of.0).await?;
+        if row.version != of.1 {
+            return Err(Refusal::ChangedMeanwhile("set"));
+        }
+        let name = draft.name.clone();
+        let changed = draft.pickups.get_mut(pickup).ok_or(Refusal::NotFound("pickup"))?;
+        let base = self.of(actor).revision(changed.revision).await?.design;
+        let design = change.applied(&base);
+        if design != base {
+            let note = format!("Phase and hum mended in the set {name}.");
+            changed.revision =
+                self.save_for_set(actor, &key.derived(1), Some(changed.revision), &note, &design).await?;
+        }
+        if change.swaps_leads() {
+            changed.leads = match changed.leads {
+                LeadOrder::Normal => LeadOrder::Swapped,
+                LeadOrder::Swapped => LeadOrder::Normal,
+            };
+        }
+        self.save_pickup_set(actor, &SavePickupSet { key: key.clone(), of: Some(of), draft })
+            .await
+            .map(|_| ())
+    }
+
     /// How high each pickup of a set stands for balance, over a fingerboard of a radius (mm) or a flat row.
     ///
     /// # Errors
@@ -533,6 +571,37 @@ impl Workshop {
             .into_iter()
             .map(|run| SetCoil { line: lines.iter().find(|l| l.run_id == run.run_id).cloned(), run })
             .collect())
+    }
+
+    /// Coils in stock that a set could take: of the revisions of its pickups, measured, in no set; by the pickup's index, those nearest
+    /// to what their revision predicts first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn stock_for_set(
+        &self,
+        actor: &Actor,
+        draft: &SetDraft,
+    ) -> Result<Vec<(usize, LogbookRow)>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let store = self.of(actor);
+        let mut taken: Vec<RunId> = store.runs_in_sets().await?;
+        taken.extend(store.set_members().await?.into_iter().map(|m| m.run_id));
+        let mut all = Vec::new();
+        for (i, pickup) in draft.pickups.iter().enumerate() {
+            let row = store.revision(pickup.revision).await?.row;
+            let filter =
+                LogFilter { design: Some(row.design_id), revision: Some(row.number), ..LogFilter::default() };
+            let mut lines = store.log_lines(&filter, MOST_STOCK).await?;
+            lines.retain(|l| l.level.0.counts() && l.resistance_ohm.is_some() && !taken.contains(&l.run_id));
+            let off = |l: &LogbookRow| match (l.resistance_ohm, row.resistance_20c_ohm) {
+                (Some(read), Some(predicted)) => (read / predicted).ln().abs(),
+                _ => f64::INFINITY,
+            };
+            lines.sort_by(|a, b| off(a).total_cmp(&off(b)));
+            all.extend(lines.into_iter().map(|line| (i, line)));
+        }
+        Ok(all)
     }
 
     /// Notes that a run is wound for a pickup of a set.

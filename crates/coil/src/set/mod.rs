@@ -13,7 +13,7 @@ pub use document::{
     ControlWiring, Controls, FORMAT, LeadOrder, Set, SetPickup, SwitchPosition, Targets, read, read_value,
     schema,
 };
-pub use placed::{PlacedPickup, turned};
+pub use placed::{PlacedPickup, half_width_mm, turned};
 pub use prediction::{
     Balance, Hum, Orientation, Pair, PairPhase, PositionPartial, PositionPrediction, PositionResponse,
     PositionString, SetPrediction, SetSolution, StringBalance, predict_set,

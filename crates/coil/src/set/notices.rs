@@ -1,8 +1,8 @@
 //! What the maker of a set should know.
 
 use super::document::Set;
+use super::placed::half_width_mm;
 use super::prediction::{Balance, Pair, PairPhase, PositionPrediction};
-use crate::design::Design;
 use crate::prediction::{Level, Notice, PickupSignal, StringAtPickup};
 
 /// A pickup that differs from the mean of all by more is told of, dB, where no target says otherwise.
@@ -101,13 +101,4 @@ fn of_places(set: &Set, signals: &[&PickupSignal]) -> Vec<Notice> {
         }
     }
     all
-}
-
-/// Half of what a pickup takes along the strings, mm: its widest core.
-fn half_width_mm(design: &Design) -> f64 {
-    let coils = design.coils.iter().map(|coil| {
-        let (_, width) = coil.former.core.size_mm();
-        coil.center_mm[1].abs() + width / 2.0 + coil.former.room_mm
-    });
-    coils.fold(0.0, f64::max)
 }

@@ -117,3 +117,13 @@ pub fn turned(design: &Design) -> Design {
     }
     other
 }
+
+/// Half of what a pickup takes along the strings, mm: its coils with the room for their windings.
+#[must_use]
+pub fn half_width_mm(design: &Design) -> f64 {
+    let coils = design.coils.iter().map(|coil| {
+        let (_, width) = coil.former.core.size_mm();
+        coil.center_mm[1].abs() + width / 2.0 + coil.former.room_mm
+    });
+    coils.fold(0.0, f64::max)
+}

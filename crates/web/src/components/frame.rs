@@ -31,6 +31,7 @@ const PLACES: &[Place] = &[
         link: "/designs",
         action: Action::ReadDesigns,
     },
+    Place { key: "sets", label: "Sets", icon: "toggles", link: "/sets", action: Action::ReadDesigns },
     Place {
         key: "logbook",
         label: "Logbook",
@@ -86,8 +87,14 @@ const TABS: &[(&str, &[Tab])] = &[
             tab("consistency", "Consistency", "/consistency", Action::ReadAnalysis),
             tab("causes", "Causes", "/causes", Action::ReadAnalysis),
             tab("calibration", "Calibration", "/calibration", Action::ReadAnalysis),
-            tab("matching", "Matching", "/matching", Action::ReadAnalysis),
             tab("experiments", "Experiments", "/experiments", Action::ReadAnalysis),
+        ],
+    ),
+    (
+        "sets",
+        &[
+            tab("sets", "Sets", "/sets", Action::ReadDesigns),
+            tab("matching", "Matching", "/matching", Action::ReadAnalysis),
         ],
     ),
     (

@@ -14,6 +14,7 @@ mod jobs;
 mod logbook;
 mod matching;
 mod runs;
+mod sets;
 mod sign_in;
 mod timers;
 mod workshop;
@@ -35,6 +36,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .configure(calibration::routes)
         .configure(matching::routes)
         .configure(experiments::routes)
+        .configure(sets::routes)
         .configure(inventory::routes)
         .configure(instruments::routes)
         .configure(jobs::routes)

@@ -287,22 +287,24 @@ async fn coils_are_set_aside_once() {
     assert!(text_of(&page.body, "#h-found").starts_with("6 sets of 12"), "{}", text_of(&page.body, "main"));
     let runs = page.field("runs");
     let fields = [("runs", runs.as_str()), ("name", "For the mandola")];
-    assert_eq!(send(&mut visit, "/matching", "/sets", &fields).await.status, 303);
+    assert_eq!(send(&mut visit, "/matching", "/matched-sets", &fields).await.status, 303);
     let after = visit.get("/matching?first=1&second=1").await;
     assert!(text_of(&after.body, "#h-found").contains("of 10 coils"));
     assert!(after.body.contains("For the mandola"));
     // A second set with one of them is refused.
-    let again = send(&mut visit, "/matching", "/sets", &fields).await;
+    let again = send(&mut visit, "/matching", "/matched-sets", &fields).await;
     let refused = visit.get(&again.headers["location"].clone()).await;
     assert!(refused.find(".flash.caution").is_some());
     // Sold, it cannot be returned to stock; marked by mistake, it is reserved again.
     let tags = |page: &str| text_of(page, "#h-sets");
-    send(&mut visit, "/matching", "/sets/1/sold", &[("sold", "yes")]).await;
+    send(&mut visit, "/matching", "/matched-sets/1/sold", &[("sold", "yes")]).await;
     let sold = visit.get("/matching").await;
-    assert!(tags(&sold.body).ends_with("0 reserved, 1 sold") && !sold.body.contains("/sets/1/dissolve"));
-    send(&mut visit, "/matching", "/sets/1/sold", &[("sold", "no")]).await;
+    assert!(
+        tags(&sold.body).ends_with("0 reserved, 1 sold") && !sold.body.contains("/matched-sets/1/dissolve")
+    );
+    send(&mut visit, "/matching", "/matched-sets/1/sold", &[("sold", "no")]).await;
     assert!(tags(&visit.get("/matching").await.body).ends_with("1 reserved, 0 sold"));
-    send(&mut visit, "/matching", "/sets/1/dissolve", &[]).await;
+    send(&mut visit, "/matching", "/matched-sets/1/dissolve", &[]).await;
     assert!(text_of(&visit.get("/matching?first=1&second=1").await.body, "#h-found").contains("of 12 coils"));
     let wrong = visit.get("/matching?first=1&second=1&by-resistance=yes&within-resistance=no&ask=yes").await;
     assert!(!text_of(&wrong.body, "#e-resistance").is_empty());

@@ -7,7 +7,13 @@ use trade::pairing::{PickupChange, ReverseWinding};
 use workshop::{DraftPickup, MakePartner, SavePickupSet, SetDraft};
 
 fn pickup(name: &str, revision: RevisionId, from_bridge_mm: f64) -> DraftPickup {
-    DraftPickup { name: name.into(), revision, from_bridge_mm, turned: false, leads: coil::set::LeadOrder::Normal }
+    DraftPickup {
+        name: name.into(),
+        revision,
+        from_bridge_mm,
+        turned: false,
+        leads: coil::set::LeadOrder::Normal,
+    }
 }
 
 fn draft(pickups: Vec<DraftPickup>) -> SetDraft {
@@ -55,10 +61,35 @@ async fn a_set_is_predicted_and_saved_by_one_at_a_time() {
     wrong.switch[0].on = vec!["middle".into()];
     let command = SavePickupSet { key: ClientKey::random(), of: None, draft: wrong };
     let refused = workshop.save_pickup_set(&owner, &command).await;
-    assert!(matches!(&refused, Err(Refusal::NotPredictable(p)) if p[0].at == "switch[0].on[0]"), "{refused:?}");
+    assert!(
+        matches!(&refused, Err(Refusal::NotPredictable(p)) if p[0].at == "switch[0].on[0]"),
+        "{refused:?}"
+    );
     workshop.archive_pickup_set(&owner, id, true).await.unwrap();
     assert!(workshop.pickup_sets(&owner, false).await.unwrap().is_empty());
     assert_eq!(workshop.pickup_sets(&owner, true).await.unwrap().len(), 1);
+}
+
+/// Every change that is proposed does what it says once it is made.
+#[tokio::test]
+async fn what_is_proposed_mends() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let mut draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
+    draft.pickups[1].leads = coil::set::LeadOrder::Swapped;
+    let predicted = workshop.preview_set(&owner, &draft).await.unwrap().predicted.unwrap();
+    assert_eq!(predicted.prediction.pairs[0].phase, PairPhase::Out);
+    let proposed = predicted.mends[0].2.clone();
+    assert!(proposed.len() > 2);
+    for mend in proposed {
+        let id = saved(&workshop, &owner, &draft).await;
+        workshop.mend_pickup(&owner, &ClientKey::random(), (id, 1), mend.pickup, mend.change).await.unwrap();
+        let (_, kept) = workshop.pickup_set(&owner, id).await.unwrap();
+        let after = workshop.preview_set(&owner, &kept).await.unwrap().predicted.unwrap();
+        let pair = &after.prediction.pairs[0];
+        assert_eq!((pair.phase, pair.hum), (PairPhase::In, mend.after.hum), "{:?}", mend.change);
+        assert!((pair.hum_rejection_db - mend.after.hum_rejection_db).abs() < 1.0, "{:?}", mend.change);
+    }
 }
 
 /// Its partner is in phase with the first pickup, cancels its hum, and is as loud where that was asked for; the usual switch grows.

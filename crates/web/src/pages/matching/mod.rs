@@ -26,9 +26,9 @@ use workshop::{MatchedCoils, MatchingQuery, Refusal, Strength};
 pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/matching", web::get().to(show))
-        .route("/sets", web::post().to(set_aside))
-        .route("/sets/{id}/dissolve", web::post().to(dissolve))
-        .route("/sets/{id}/sold", web::post().to(sold));
+        .route("/matched-sets", web::post().to(set_aside))
+        .route("/matched-sets/{id}/dissolve", web::post().to(dissolve))
+        .route("/matched-sets/{id}/sold", web::post().to(sold));
 }
 
 /// A measure in the form.
@@ -237,7 +237,7 @@ async fn show(
     let designs = app.workshop.logged_designs(&user.actor).await?;
     let number = |k: usize| roles[k].map_or_else(String::new, |id| id.to_string());
     Ok(MatchingPage {
-        frame: Frame::new(&user, "logbook", "Matching"),
+        frame: Frame::new(&user, "sets", "Matching"),
         tab: "matching",
         designs: designs.iter().map(|(id, name, _)| Choice::new(id.to_string(), name)).collect(),
         roles: [

@@ -20,7 +20,7 @@ use presentation::read::{limit_letters, measured};
 use serde::Deserialize;
 use store::design::Revision;
 use store::spool::Spool;
-use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId};
+use store::{ClientKey, InstrumentId, PersonId, PickupSetId, RevisionId, SpoolId};
 use trade::run::Stage;
 use workshop::{CheckedStart, Refusal, StartRun};
 
@@ -40,6 +40,8 @@ struct NewPage {
     coils: Vec<CoilRow>,
     doubt: Doubt,
     operations: Vec<String>,
+    /// The set that it is wound for, and the pickup's name in it.
+    set: Option<(u64, String)>,
 }
 
 /// What a coil asks for, in words.
@@ -47,6 +49,7 @@ struct CoilRow {
     name: String,
     wire: String,
     turns: String,
+    direction: String,
     /// Length and weight of its wire.
     takes: String,
     minutes: String,
@@ -61,6 +64,7 @@ fn coil_row(coil: &Coil, predicted: &CoilPrediction, units: Units) -> CoilRow {
         name: coil.name.clone(),
         wire: format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken()),
         turns: format::turns(coil.wind.turns),
+        direction: coil.wind.direction.spoken(),
         takes: format!("{}, {grams}", METRE.text(predicted.wire_length_m.nominal)),
         minutes: format!("{:.0}", predicted.minutes),
         guide: format!("{} to {}", units.length(margin, 2), units.length(coil.former.height_mm - margin, 2)),
@@ -81,6 +85,9 @@ pub(super) struct NewQuery {
     revision: u64,
     /// The run that this one reworks.
     rework: Option<u32>,
+    /// The set that it is wound for, and the pickup's name in it.
+    set: Option<u64>,
+    pickup: Option<String>,
 }
 
 /// The form of a new run.
@@ -98,6 +105,8 @@ pub(super) async fn new(
         ("stops", stops),
         ("operator", user.person.id.to_string()),
         ("remark", query.rework.map_or_else(String::new, |n| format!("Rework of run {n}"))),
+        ("set", query.set.map_or_else(String::new, |set| set.to_string())),
+        ("pickup", query.pickup.clone().unwrap_or_default()),
     ]
     .into_iter()
     .collect();
@@ -174,6 +183,7 @@ fn new_page(
             .zip(&coils)
             .map(|(coil, predicted)| coil_row(coil, predicted, user.settings.units))
             .collect(),
+        set: form.id("set").map(|set| (set, form.get("pickup").to_owned())),
         operations: traveller.0.into_iter().map(|operation| operation.name).collect(),
         revision,
     };
@@ -241,7 +251,12 @@ pub(super) async fn start(
     doubt.is_other_wire = !doubt.reason.is_empty();
     let errors = match command(&form, revision, user.settings.units)? {
         Ok(command) => match app.workshop.start_run(&user.actor, &command).await {
-            Ok(run) => return Ok(redirect(format!("/runs/{run}"))),
+            Ok(run) => {
+                if let Some(set) = form.id("set").map(PickupSetId) {
+                    app.workshop.assign_run_to_set(&user.actor, run, set, form.get("pickup")).await?;
+                }
+                return Ok(redirect(format!("/runs/{run}")));
+            }
             Err(refusal @ Refusal::SpoolTooShort { .. }) => {
                 doubt.is_short = true;
                 Errors::from([("spool".to_owned(), refusal_text(&refusal))])

@@ -36,7 +36,7 @@ const fn name(action: AuditAction) -> &'static str {
 }
 
 /// Every kind of change.
-const ACTIONS: [AuditAction; 12] = [
+const ACTIONS: [AuditAction; 13] = [
     AuditAction::Spool,
     AuditAction::Part,
     AuditAction::DesignParts,

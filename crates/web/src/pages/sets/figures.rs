@@ -1,0 +1,331 @@
+//! What a set is predicted to be, as markup.
+
+use crate::error::AppError;
+use crate::respond::render;
+use askama::Template;
+use coil::Word as _;
+use coil::circuit::Join;
+use coil::prediction::{Notice, PickupSignal};
+use coil::quantity::Units;
+use coil::set::{Hum, Orientation, Pair, PairPhase, SetPrediction};
+use presentation::drawing::neck;
+use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, signed_db};
+use presentation::plot::{levels, plot};
+use trade::pairing::{ChangeCost, Mend, PickupChange};
+use workshop::{PredictedSet, SetPreview};
+
+/// A position of the switch.
+struct PositionRow {
+    name: String,
+    on: String,
+    tone: usize,
+    resistance: (String, String),
+    inductance: (String, String),
+    peak: (String, String),
+    output: (String, String),
+    /// Against the loudest position.
+    level: String,
+    hum: String,
+    hum_is_low: bool,
+    is_out: bool,
+}
+
+/// A cell of the matrix of pairs.
+struct PairCell {
+    class: &'static str,
+    phase: &'static str,
+    hum: &'static str,
+    rejection: String,
+    detail: String,
+}
+
+/// A row of the matrix: a pickup, and what it is with each other; `None` on and below the diagonal.
+struct PairRow {
+    name: String,
+    cells: Vec<Option<PairCell>>,
+}
+
+/// A single change that mends a pair.
+struct MendRow {
+    pickup: usize,
+    change: &'static str,
+    what: String,
+    after: String,
+    cost: String,
+}
+
+/// What mends a pair.
+struct PairMends {
+    names: String,
+    trouble: &'static str,
+    rows: Vec<MendRow>,
+}
+
+/// How loud a pickup is.
+struct BalanceRow {
+    index: usize,
+    name: String,
+    output: String,
+    relative: String,
+    /// Its bar, per cent of the width of the loudest.
+    share: f64,
+    is_off: bool,
+    strings: Vec<(u32, String, f64)>,
+}
+
+/// All of it.
+#[derive(Template)]
+#[template(path = "sets/_figures.html")]
+struct Figures<'a> {
+    neck: String,
+    rows: Vec<PositionRow>,
+    plot: String,
+    combs: String,
+    string: u32,
+    strings: Vec<u32>,
+    names: Vec<&'a str>,
+    pairs: Vec<PairRow>,
+    mends: Vec<PairMends>,
+    balance: Vec<BalanceRow>,
+    notices: &'a [Notice],
+    problems: Vec<String>,
+    /// Whether changes can be made to what is saved.
+    can_mend: bool,
+}
+
+fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec<PositionRow> {
+    let loudest = prediction.positions.iter().map(|p| p.output_mv.nominal).fold(1e-9, f64::max);
+    let cell = |scale: presentation::format::Scale, q: &coil::prediction::Quantity| {
+        (scale.text(q.nominal), scale.band(q))
+    };
+    set.switch
+        .iter()
+        .zip(&prediction.positions)
+        .enumerate()
+        .map(|(tone, (given, p))| {
+            let joined = if given.join == Some(Join::Series) { " in series" } else { "" };
+            let coils: Vec<String> =
+                given.coils.iter().map(|(name, join)| format!("{name}: {}", join_words(join))).collect();
+            let coils = if coils.is_empty() { String::new() } else { format!(" ({})", coils.join(", ")) };
+            PositionRow {
+                name: given.name.clone(),
+                on: format!("{}{joined}{coils}", given.on.join(" + ")),
+                tone: tone % 6,
+                resistance: cell(KILOOHM, &p.resistance_ohm),
+                inductance: cell(HENRY, &p.inductance_h),
+                peak: p
+                    .peak_hz
+                    .as_ref()
+                    .map_or_else(|| ("none".to_owned(), String::new()), |q| cell(KILOHERTZ, q)),
+                output: cell(MILLIVOLT, &p.output_mv),
+                level: signed_db(20.0 * (p.output_mv.nominal / loudest).max(1e-6).log10(), 1),
+                hum: format!("{:.0} dB", p.hum_rejection_db),
+                hum_is_low: given.on.len() > 1 && p.hum_rejection_db < 6.0,
+                is_out: p.phase == PairPhase::Out,
+            }
+        })
+        .collect()
+}
+
+fn join_words(join: &str) -> String {
+    match join {
+        "parallel" => "coils side by side".to_owned(),
+        "series" => "coils in series".to_owned(),
+        other => {
+            other.strip_prefix("split:").map_or_else(|| other.to_owned(), |name| format!("coil {name} alone"))
+        }
+    }
+}
+
+fn cell_of(pair: &Pair) -> PairCell {
+    let word = |o: Orientation| if o == Orientation::Same { "same" } else { "opposite" };
+    let is_in = pair.phase == PairPhase::In;
+    PairCell {
+        class: match (is_in, pair.hum) {
+            (false, _) => "out",
+            (true, Hum::Adds) => "adds",
+            (true, Hum::Cancels) => "good",
+        },
+        phase: if is_in { "in phase" } else { "out of phase" },
+        hum: if pair.hum == Hum::Cancels { "hum cancels" } else { "hum adds" },
+        rejection: format!("{:.0} dB", pair.hum_rejection_db),
+        detail: format!("{} pole up, {} sense", word(pair.polarity), word(pair.sense)),
+    }
+}
+
+/// What a change is called.
+fn change_words(change: PickupChange, name: &str) -> String {
+    match change {
+        PickupChange::SwapLeads => format!("Swap the leads of {name}"),
+        PickupChange::WindTheOtherWay => format!("Wind {name} the other way round"),
+        PickupChange::FlipMagnet => format!("Turn over or remagnetise the magnets of {name}"),
+        PickupChange::FlipMagnetAndSwapLeads => format!("Turn over the magnets of {name} and swap its leads"),
+    }
+}
+
+/// What a change costs.
+fn cost_words(cost: ChangeCost) -> &'static str {
+    match cost {
+        ChangeCost::HotEndOutside => {
+            "the hot end of the winding comes to lie outside, where it picks up more noise from hands and cavity"
+        }
+        ChangeCost::CoverOnHotLead => {
+            "a cover or plate tied to the ground lead has to be parted from it and grounded by a wire of its own"
+        }
+        ChangeCost::NewCoil => "the coil is wound again",
+        ChangeCost::TurnBars => "the bar magnets come out and go back turned over",
+        ChangeCost::Remagnetise => {
+            "the rods are magnetised again the other way: strong magnets pinch, keep them from tools and from devices"
+        }
+        ChangeCost::TakeApart => "the magnet is fixed to other parts: the pickup is taken apart",
+    }
+}
+
+fn mends_of(
+    set: &coil::set::Set,
+    (a, b, mends): &(usize, usize, Vec<Mend>),
+    prediction: &SetPrediction,
+) -> Option<PairMends> {
+    let (first, second) = (&set.pickups[*a].name, &set.pickups[*b].name);
+    let pair = prediction.pairs.iter().find(|p| p.a == *first && p.b == *second)?;
+    // Two that are never on together are only told of where they could be.
+    let together = set.switch.iter().any(|p| p.on.contains(first) && p.on.contains(second));
+    if mends.is_empty() || !together {
+        return None;
+    }
+    let rows = mends.iter().map(|mend| {
+        let costs: Vec<&str> = mend.costs.iter().map(|c| cost_words(*c)).collect();
+        let hum = match mend.after.hum {
+            Hum::Cancels => format!("hum cancels by {:.0} dB", mend.after.hum_rejection_db),
+            Hum::Adds => "hum adds".to_owned(),
+        };
+        MendRow {
+            pickup: mend.pickup,
+            change: mend.change.into(),
+            what: change_words(mend.change, &set.pickups[mend.pickup].name),
+            after: format!("in phase, {hum}"),
+            cost: if costs.is_empty() { "two wires at the switch".to_owned() } else { costs.join("; ") },
+        }
+    });
+    Some(PairMends {
+        names: format!("{first} and {second}"),
+        trouble: if pair.phase == PairPhase::Out {
+            "are out of phase"
+        } else {
+            "are in phase, and their hum adds"
+        },
+        rows: rows.collect(),
+    })
+}
+
+fn balance_of(prediction: &SetPrediction, most_db: f64) -> Vec<BalanceRow> {
+    let loudest = prediction.balance.iter().map(|b| b.output_mv.nominal).fold(1e-9, f64::max);
+    let rows = prediction.balance.iter().enumerate();
+    rows.map(|(index, b)| {
+        let most = b.strings.iter().map(|s| s.output_mv).fold(1e-9, f64::max);
+        BalanceRow {
+            index,
+            name: b.name.clone(),
+            output: MILLIVOLT.text(b.output_mv.nominal),
+            relative: signed_db(b.relative_db, 1),
+            share: 100.0 * b.output_mv.nominal / loudest,
+            is_off: b.relative_db.abs() > most_db,
+            strings: b
+                .strings
+                .iter()
+                .map(|s| (s.string, signed_db(s.relative_db, 1), 100.0 * s.output_mv / most))
+                .collect(),
+        }
+    })
+    .collect()
+}
+
+/// The figures of a preview; `string` is the one whose partials are shown.
+pub(super) fn figures(
+    preview: &SetPreview,
+    string: u32,
+    can_mend: bool,
+    units: Units,
+) -> Result<String, AppError> {
+    let set = &preview.set;
+    let count = set.pickups.first().map_or(6, |p| p.design.strings.count);
+    let string = string.clamp(1, count);
+    let mut page = Figures {
+        neck: String::new(),
+        rows: Vec::new(),
+        plot: String::new(),
+        combs: String::new(),
+        string,
+        strings: (1..=count).collect(),
+        names: set.pickups.iter().map(|p| p.name.as_str()).collect(),
+        pairs: Vec::new(),
+        mends: Vec::new(),
+        balance: Vec::new(),
+        notices: &[],
+        problems: Vec::new(),
+        can_mend,
+    };
+    match &preview.predicted {
+        Err(problems) => {
+            page.neck = neck(set, &[], units);
+            page.problems = problems.iter().map(|p| format!("{}: {}; {}.", p.at, p.text, p.try_)).collect();
+            render(&page)
+        }
+        Ok(predicted) => {
+            fill(&mut page, set, predicted, units);
+            page.notices = &predicted.prediction.notices;
+            render(&page)
+        }
+    }
+}
+
+fn fill(page: &mut Figures<'_>, set: &coil::set::Set, predicted: &PredictedSet, units: Units) {
+    let (solution, prediction) = (&predicted.solution, &predicted.prediction);
+    let signals: Vec<&PickupSignal> = (0..set.pickups.len()).filter_map(|i| solution.signal(i)).collect();
+    page.neck = neck(set, &signals, units);
+    page.rows = positions(set, prediction);
+    let responses = prediction.positions.iter().zip(&page.rows).map(|(p, row)| {
+        levels(&format!("{}: {}", row.name, row.on), row.tone, &p.response.hz, &p.response.loaded_db)
+    });
+    page.plot =
+        plot(&responses.collect::<Vec<_>>(), "Responses of all positions, in decibels over frequency");
+    let combs = page.rows.iter().enumerate().filter_map(|(index, row)| {
+        let strings = solution.strings(index);
+        let partials = &strings.get(page.string as usize - 1)?.partials;
+        let (hz, db): (Vec<f64>, Vec<f64>) = partials.iter().map(|p| (p.hz, p.loaded_db)).unzip();
+        Some(levels(&format!("{}: {}", row.name, row.on), row.tone, &hz, &db))
+    });
+    page.combs = plot(
+        &combs.collect::<Vec<_>>(),
+        "Partials of one string at all positions, in decibels over frequency",
+    );
+    page.pairs = set
+        .pickups
+        .iter()
+        .enumerate()
+        .map(|(a, first)| {
+            let cell = |(b, second): (usize, &coil::set::SetPickup)| {
+                let pair = prediction.pairs.iter().find(|p| p.a == first.name && p.b == second.name);
+                if b > a { pair.map(cell_of) } else { None }
+            };
+            PairRow { name: first.name.clone(), cells: set.pickups.iter().enumerate().map(cell).collect() }
+        })
+        .collect();
+    page.mends = predicted.mends.iter().filter_map(|all| mends_of(set, all, prediction)).collect();
+    page.balance = balance_of(prediction, set.targets.balance_db.unwrap_or(2.0));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Every change has words of its own.
+    #[test]
+    fn changes_are_told_apart() {
+        let all: Vec<String> = PickupChange::ALL.iter().map(|c| change_words(*c, "neck")).collect();
+        let mut different = all.clone();
+        different.dedup();
+        assert_eq!(all.len(), different.len());
+        assert_eq!(join_words("split:A"), "coil A alone");
+    }
+}

@@ -1,0 +1,114 @@
+//! How high the pickups of a set stand, and what to check before it leaves: a sheet to print.
+
+use crate::app::App;
+use crate::components::frame::Frame;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::FormData;
+use crate::query::QueryParameters;
+use crate::respond::render_page;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::quantity::{Measure, Units};
+use coil::set::{PickupSetUp, StringSetUp};
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use presentation::format::signed_db;
+use presentation::read::measured;
+use store::PickupSetId;
+use workshop::Refusal;
+
+/// A pull that is told of, cents flat.
+const PULLED_CENTS: f64 = 2.0;
+
+struct StringRow {
+    string: u32,
+    is_end: bool,
+    gap: String,
+    level: String,
+    stagger: String,
+    pull: String,
+    is_pulled: bool,
+}
+
+struct PickupRow {
+    name: String,
+    relative: String,
+    strings: Vec<StringRow>,
+    is_pulled: bool,
+}
+
+#[derive(Template)]
+#[template(path = "sets/set_up.html")]
+struct SetUpPage {
+    frame: Frame,
+    id: u64,
+    name: String,
+    radius: Field,
+    pickups: Vec<PickupRow>,
+    poles: Vec<(String, &'static str)>,
+    hums: Vec<(String, String)>,
+}
+
+fn row(string: &StringSetUp, count: usize, units: Units) -> StringRow {
+    let higher = string.stagger_mm;
+    StringRow {
+        string: string.string,
+        is_end: string.string == 1 || string.string as usize == count,
+        gap: units.length(string.gap_mm, 2),
+        level: signed_db(string.relative_db, 1),
+        stagger: if higher.abs() < 0.05 {
+            "as it is".to_owned()
+        } else {
+            format!("{} {}", units.length(higher.abs(), 2), if higher > 0.0 { "higher" } else { "lower" })
+        },
+        pull: format!("{:.1} cents", string.pull_cents),
+        is_pulled: string.pull_cents < -PULLED_CENTS,
+    }
+}
+
+fn pickup_row(pickup: &PickupSetUp, units: Units) -> PickupRow {
+    let strings: Vec<StringRow> =
+        pickup.strings.iter().map(|s| row(s, pickup.strings.len(), units)).collect();
+    PickupRow {
+        name: pickup.name.clone(),
+        relative: signed_db(pickup.relative_db, 1),
+        is_pulled: strings.iter().any(|s| s.is_pulled),
+        strings,
+    }
+}
+
+pub(super) async fn show(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    query: QueryParameters,
+) -> Result<HttpResponse, AppError> {
+    let units = user.settings.units;
+    let (_, draft) = app.workshop.pickup_set(&user.actor, PickupSetId(*id)).await?;
+    let form: FormData = [("radius", query.get("radius").to_owned())].into_iter().collect();
+    let mut errors = Errors::new();
+    let radius_mm = measured(&form, &mut errors, "radius", (100.0, 5000.0), (Measure::Length, units));
+    let planned = app.workshop.plan_set_up(&user.actor, &draft, radius_mm).await?;
+    let preview = app.workshop.preview_set(&user.actor, &draft).await?;
+    let predicted = preview.predicted.map_err(Refusal::NotPredictable)?;
+    let pole = |i: usize| {
+        predicted.solution.signal(i).map_or("no pole", |s| if s.polarity() > 0.0 { "north" } else { "south" })
+    };
+    let several =
+        draft.switch.iter().zip(&predicted.prediction.positions).filter(|(given, _)| given.on.len() > 1);
+    let hint = "The fingerboard’s radius, over which the outer strings lie lower; empty for a flat row.";
+    let page = SetUpPage {
+        frame: Frame::new(&user, "sets", format!("Set-up of {}", draft.name)),
+        id: *id,
+        radius: Field::measured("radius", "Fingerboard radius", hint, (Measure::Length, units))
+            .filled(&form, &errors),
+        pickups: planned.iter().map(|p| pickup_row(p, units)).collect(),
+        poles: draft.pickups.iter().enumerate().map(|(i, p)| (p.name.clone(), pole(i))).collect(),
+        hums: several
+            .map(|(given, p)| (given.name.clone(), format!("{:.0} dB", p.hum_rejection_db)))
+            .collect(),
+        name: draft.name,
+    };
+    render_page(&page, !errors.is_empty())
+}
