@@ -122,7 +122,11 @@ pub fn signed_percent_of_ln(ln: f64, decimals: usize) -> String {
 
 /// A signed level: "+1.5 dB".
 pub fn signed_db(db: f64, decimals: usize) -> String {
-    format!("{db:+.decimals$} dB").replace('-', "−")
+    let text = format!("{db:+.decimals$}");
+    // What rounds to nothing has no sign.
+    let is_zero = text.chars().all(|c| matches!(c, '+' | '-' | '0' | '.'));
+    let text = if is_zero { text[1..].to_owned() } else { text.replace('-', "−") };
+    format!("{text} dB")
 }
 
 /// A sum of money in the workshop's currency.

@@ -90,6 +90,25 @@ pub fn mends(solution: &SetSolution, a: usize, b: usize) -> Vec<Mend> {
     all
 }
 
+/// What mends each pair of a set, by the indices of both: of each pair first what cancels hum, of that what mends most other pairs as
+/// well, of that what costs least.
+#[must_use]
+pub fn mends_of_set(solution: &SetSolution) -> Vec<(usize, usize, Vec<Mend>)> {
+    let count = solution.set().pickups.len();
+    let pairs = (0..count).flat_map(|a| (a + 1..count).map(move |b| (a, b)));
+    let mut all: Vec<(usize, usize, Vec<Mend>)> = pairs.map(|(a, b)| (a, b, mends(solution, a, b))).collect();
+    let made: Vec<(usize, PickupChange, Hum)> = all
+        .iter()
+        .flat_map(|(_, _, mends)| mends.iter().map(|m| (m.pickup, m.change, m.after.hum)))
+        .collect();
+    for (_, _, mends) in &mut all {
+        let mended =
+            |m: &Mend| made.iter().filter(|known| **known == (m.pickup, m.change, m.after.hum)).count();
+        mends.sort_by_key(|m| (m.after.hum != Hum::Cancels, usize::MAX - mended(m), weight(&m.costs)));
+    }
+    all
+}
+
 /// How much a change takes, for sorting: a wire is quicker than a magnet, a magnet quicker than a coil.
 fn weight(costs: &[ChangeCost]) -> u32 {
     let one = |cost: &ChangeCost| match cost {
@@ -261,6 +280,29 @@ mod tests {
         if best.is_some() {
             assert_eq!(found[0].after.hum, Hum::Cancels);
             assert!(found[0].after.hum_rejection_db > 20.0);
+        }
+    }
+
+    /// Of three pickups of which one is connected the wrong way round, the change of that one mends both pairs and comes first.
+    #[test]
+    fn one_change_that_mends_two_pairs_comes_first() {
+        let reversed = partner(&tall(), ReverseWinding::TurnTheOtherWay);
+        let set: Set = read_value(json!({
+            "format": coil::set::FORMAT, "name": "three",
+            "pickups": [
+                {"name": "bridge", "design": tall(), "from_bridge_mm": 42.0},
+                {"name": "middle", "design": reversed, "from_bridge_mm": 98.0, "leads": "swapped"},
+                {"name": "neck", "design": tall(), "from_bridge_mm": 158.0},
+            ],
+            "switch": [{"name": "all", "on": ["bridge", "middle", "neck"]}],
+        }))
+        .unwrap();
+        let solution =
+            SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+        let all = mends_of_set(&solution);
+        for (a, b) in [(0, 1), (1, 2)] {
+            let (_, _, found) = all.iter().find(|(x, y, _)| (*x, *y) == (a, b)).unwrap();
+            assert_eq!((found[0].pickup, found[0].change), (1, PickupChange::SwapLeads));
         }
     }
 

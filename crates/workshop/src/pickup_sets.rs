@@ -19,7 +19,7 @@ use store::design::{NewRevision, RevisionRow};
 use store::logbook::{LogFilter, LogbookRow};
 use store::pickup_set::{PickupSetRow, PickupSetRun};
 use store::{ClientKey, PickupSetId, RevisionId, RunId, StoreError};
-use trade::pairing::{Mend, PickupChange, ReverseWinding, mends, partner};
+use trade::pairing::{Mend, PickupChange, ReverseWinding, mends_of_set, partner};
 
 /// Most revisions of a design among the choices.
 const MOST_REVISIONS: u32 = 12;
@@ -246,9 +246,7 @@ impl Workshop {
                 found.unwrap_or_else(|| PlacedPickup::of(design, &Calibration::default()).map(Arc::new))
             })?;
             let prediction = solution.prediction();
-            let count = of.pickups.len();
-            let pairs = (0..count).flat_map(|a| (a + 1..count).map(move |b| (a, b)));
-            let mends = pairs.map(|(a, b)| (a, b, mends(&solution, a, b))).collect();
+            let mends = mends_of_set(&solution);
             Ok(Arc::new(PredictedSet { solution, prediction, mends }))
         })
         .await?;
@@ -502,7 +500,7 @@ impl Workshop {
         Ok(revision)
     }
 
-    /// Changes a pickup of a set as [`mends`] proposes: leads are exchanged in the set, a coil that is wound the other way or magnets
+    /// Changes a pickup of a set as [`mends_of_set`] proposes: leads are exchanged in the set, a coil that is wound the other way or magnets
     /// that are turned over become the next revision of its design.
     ///
     /// # Errors

@@ -98,6 +98,11 @@ impl JoinedPickups {
         self.transfers(hz).iter().zip(&self.weights).map(|(t, s)| t * *s).sum::<Number>().norm()
     }
 
+    /// Size of what is left of what the strings induce, with the signs as they are, in the units of the signals.
+    pub(super) fn left(&self, hz: f64) -> f64 {
+        self.transfers(hz).iter().zip(&self.signals).map(|(t, s)| t * *s).sum::<Number>().norm()
+    }
+
     /// Each pickup's part of the voltage between the joined leads with nothing connected and no capacitance anywhere: one in series,
     /// by their admittances side by side.
     pub(super) fn parts(&self, hz: f64) -> Vec<Number> {

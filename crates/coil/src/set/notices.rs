@@ -46,7 +46,9 @@ fn of_positions(set: &Set, positions: &[PositionPrediction], pairs: &[Pair]) -> 
         }
         let target = set.targets.hum_rejection_db;
         let rejection = position.hum_rejection_db;
-        if given.on.len() > 1 && rejection < target.unwrap_or(HUM_DB) {
+        // Out of phase, that is mended first, and mends this as well where it can.
+        let is_told = position.phase == PairPhase::In || target.is_some();
+        if is_told && given.on.len() > 1 && rejection < target.unwrap_or(HUM_DB) {
             let what = if rejection < 1.0 { "adds" } else { "is hardly cancelled" };
             let text = format!("position {}: hum {what} ({rejection:.1} dB of rejection)", given.name);
             let code = if target.is_some() { "target-hum-missed" } else { "hum-adds" };

@@ -77,6 +77,10 @@ pub struct PositionResponse {
     pub hz: Vec<f64>,
     /// Level, dB.
     pub loaded_db: Vec<f64>,
+    /// Level at 80 Hz against that of the pickup that sends most, connected alone without any load, dB: where the position's curve
+    /// begins when all positions are drawn over one another.
+    #[serde(default)]
+    pub low_db: f64,
 }
 
 document_word! {
@@ -342,6 +346,7 @@ impl SetSolution {
         let rest = joined.amplitude(80.0).max(f64::MIN_POSITIVE);
         let loaded_db = hz.iter().map(|hz| decibels(joined.amplitude(*hz) / rest)).collect();
         let first = joined.signals[0];
+        let most = self.alone.iter().map(|m| m.sent_wb_m().abs()).fold(0.0, f64::max);
         PositionPrediction {
             name: position.name.clone(),
             resistance_ohm: ratio(|f| f.resistance_ohm),
@@ -357,7 +362,11 @@ impl SetSolution {
             },
             hum_rejection_db: hum_rejection_db(&joined, members),
             phase: PairPhase::of(joined.signals.iter().all(|s| s * first >= 0.0)),
-            response: PositionResponse { hz, loaded_db },
+            response: PositionResponse {
+                hz,
+                loaded_db,
+                low_db: decibels(joined.left(80.0) / most.max(f64::MIN_POSITIVE)),
+            },
         }
     }
 

@@ -2,9 +2,11 @@
 //! engine itself with the troubles of a real workshop put in.
 
 mod past_runs;
+mod sets;
 mod story;
 
 use self::past_runs::{DemoWorkshop, RunScenario, Truth, Wound};
+use self::sets::SetParts;
 use self::story::DemoParts;
 use ::trade::calibration::fit_calibration;
 use anyhow::Context as _;
@@ -12,10 +14,12 @@ use coil::design::{Aims, Kind as CoilKind, starting_point, tall_single};
 use coil::wire::{Build, Insulation};
 use rand::SeedableRng as _;
 use rand::rngs::StdRng;
+use store::logbook::LogFilter;
 use store::person::{NewPerson, Role};
 use store::timer::NewTimer;
 use store::{ClientKey, Store};
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
+use trade::verdict::Level;
 use workshop::{SessionPolicy, WorkshopSettings};
 
 /// Who signs in.
@@ -225,6 +229,12 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
         &mandola,
     )
     .await?;
+    let filter = LogFilter { level: Some(Level::Pass), ..LogFilter::default() };
+    let passed = store.of(workshop).log_lines(&filter, 40).await?;
+    let wound = passed.iter().find(|l| l.revision_id == second).map(|l| l.run_id);
+    let parts =
+        SetParts { lap: (&lap, first), stronger: second, baritone: baritone_first, twin: twin_first, wound };
+    demo.sets(&parts).await?;
     for (label, minutes, minutes_ago) in
         [("Lacquer, six bobbins", 24 * 60, 22 * 60), ("Wax, twin of order 31", 15, 6)]
     {

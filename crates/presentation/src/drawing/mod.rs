@@ -3,6 +3,7 @@
 mod band;
 mod bend;
 pub mod chart;
+mod comb;
 mod laid;
 mod neck;
 mod row;
@@ -13,6 +14,7 @@ mod wiring;
 
 pub use band::band;
 pub use bend::{bend, pull};
+pub use comb::comb;
 pub use laid::{guide, laid};
 pub use neck::neck;
 pub use row::{balance, row};

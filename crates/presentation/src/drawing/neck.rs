@@ -1,7 +1,7 @@
 //! The pickups of a set under their strings, to scale.
 
 use super::{Element, Svg};
-use coil::design::place_in_row;
+use coil::design::{Design, place_in_row};
 use coil::prediction::PickupSignal;
 use coil::quantity::Units;
 use coil::set::{LeadOrder, Set, half_width_mm};
@@ -18,8 +18,9 @@ pub fn neck(set: &Set, signals: &[&PickupSignal], units: Units) -> String {
     let scale = strings.scale_mm;
     let furthest = set.pickups.iter().map(|p| p.from_bridge_mm).filter(|v| v.is_finite()).fold(0.0, f64::max);
     let wide = (SHOWN * scale).max(furthest + 30.0).min(scale);
-    let half = strings.pitch_mm * f64::from(strings.count) / 2.0 + 4.0;
-    let (top, bottom) = (-half - 12.0, half + 16.0);
+    let row = strings.pitch_mm * f64::from(strings.count) / 2.0 + 4.0;
+    let half = set.pickups.iter().map(|p| across_mm(&p.design) + 1.0).fold(row, f64::max);
+    let (top, bottom) = (-half - 10.0, half + 15.0);
     let mut svg = Svg::default();
     svg.put(
         Element::new("rect")
@@ -66,14 +67,19 @@ pub fn neck(set: &Set, signals: &[&PickupSignal], units: Units) -> String {
     )
 }
 
-fn drawn(set: &Set, i: usize, signal: Option<&PickupSignal>, units: Units, (half, x): (f64, f64)) -> Element {
-    let pickup = &set.pickups[i];
-    let along = half_width_mm(&pickup.design);
-    let across = pickup.design.coils.iter().map(|coil| {
+/// Half of what a pickup takes across the strings, mm.
+fn across_mm(design: &Design) -> f64 {
+    let coils = design.coils.iter().map(|coil| {
         let (length, _) = coil.former.core.size_mm();
         coil.center_mm[0].abs() + length / 2.0 + coil.former.room_mm
     });
-    let across = across.fold(0.0, f64::max);
+    coils.fold(0.0, f64::max)
+}
+
+fn drawn(set: &Set, i: usize, signal: Option<&PickupSignal>, units: Units, (half, x): (f64, f64)) -> Element {
+    let pickup = &set.pickups[i];
+    let along = half_width_mm(&pickup.design);
+    let across = across_mm(&pickup.design);
     let mut group = Element::new("g")
         .with("class", "set-pickup")
         .with("data-pickup", i)
@@ -109,14 +115,14 @@ fn drawn(set: &Set, i: usize, signal: Option<&PickupSignal>, units: Units, (half
             .with("y", format_args!("{y:.1}"))
             .text(text)
     };
-    group = group.child(label(-half - 5.0, "set-name", pickup.name.clone()));
+    group = group.child(label(-half - 3.0, "set-name", pickup.name.clone()));
     if let Some(signal) = signal {
         let leads = if pickup.leads == LeadOrder::Swapped { -1.0 } else { 1.0 };
         let pole = if signal.polarity() > 0.0 { "N" } else { "S" };
         let way = if signal.sense * leads > 0.0 { "↺" } else { "↻" };
-        group = group.child(label(half + 9.0, "set-marks", format!("{pole} {way}")));
+        group = group.child(label(half + 7.0, "set-marks", format!("{pole} {way}")));
     }
-    group.child(label(half + 14.0, "dim-text", units.length(x, 1)))
+    group.child(label(half + 12.0, "dim-text", units.length(x, 1)))
 }
 
 #[cfg(test)]

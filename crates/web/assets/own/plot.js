@@ -171,7 +171,7 @@ class Plot {
     const named = new Set();
     for (const curve of curves) {
       // Without a place to read at, the name of a pickup once.
-      const isShort = at === null && curves.length > 4;
+      const isShort = at === null && curves.length > 4 && curves.some((other) => other.kind !== curve.kind);
       const name = isShort ? curve.name.split(", ").slice(0, -1).join(", ") || "this" : curve.name;
       if (named.has(name)) continue;
       named.add(name);

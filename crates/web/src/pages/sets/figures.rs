@@ -8,11 +8,14 @@ use coil::circuit::Join;
 use coil::prediction::{Notice, PickupSignal};
 use coil::quantity::Units;
 use coil::set::{Hum, Orientation, Pair, PairPhase, SetPrediction};
-use presentation::drawing::neck;
+use presentation::drawing::{comb, neck};
 use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, signed_db};
 use presentation::plot::{levels, plot};
 use trade::pairing::{ChangeCost, Mend, PickupChange};
 use workshop::{PredictedSet, SetPreview};
+
+/// How many changes that mend a pair are shown before the rest is unfolded.
+const BEST_MENDS: usize = 2;
 
 /// A position of the switch.
 struct PositionRow {
@@ -27,6 +30,7 @@ struct PositionRow {
     level: String,
     hum: String,
     hum_is_low: bool,
+    is_alone: bool,
     is_out: bool,
 }
 
@@ -58,7 +62,9 @@ struct MendRow {
 struct PairMends {
     names: String,
     trouble: &'static str,
-    rows: Vec<MendRow>,
+    /// The best of them, and the rest.
+    best: Vec<MendRow>,
+    rest: Vec<MendRow>,
 }
 
 /// How loud a pickup is.
@@ -118,13 +124,22 @@ fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec<PositionRo
                     .as_ref()
                     .map_or_else(|| ("none".to_owned(), String::new()), |q| cell(KILOHERTZ, q)),
                 output: cell(MILLIVOLT, &p.output_mv),
-                level: signed_db(20.0 * (p.output_mv.nominal / loudest).max(1e-6).log10(), 1),
-                hum: format!("{:.0} dB", p.hum_rejection_db),
+                level: level_words(20.0 * (p.output_mv.nominal / loudest).max(1e-6).log10()),
+                hum: match p.hum_rejection_db {
+                    db if db < 1.0 && given.on.len() > 1 => "adds".to_owned(),
+                    db if db < 1.0 => "as of one coil".to_owned(),
+                    db => format!("{db:.0} dB less"),
+                },
+                is_alone: given.on.len() == 1,
                 hum_is_low: given.on.len() > 1 && p.hum_rejection_db < 6.0,
                 is_out: p.phase == PairPhase::Out,
             }
         })
         .collect()
+}
+
+fn level_words(db: f64) -> String {
+    if db > -0.05 { "loudest".to_owned() } else { signed_db(db, 1) }
 }
 
 fn join_words(join: &str) -> String {
@@ -193,7 +208,7 @@ fn mends_of(
     if mends.is_empty() || !together {
         return None;
     }
-    let rows = mends.iter().map(|mend| {
+    let mut rows = mends.iter().map(|mend| {
         let costs: Vec<&str> = mend.costs.iter().map(|c| cost_words(*c)).collect();
         let hum = match mend.after.hum {
             Hum::Cancels => format!("hum cancels by {:.0} dB", mend.after.hum_rejection_db),
@@ -214,7 +229,8 @@ fn mends_of(
         } else {
             "are in phase, and their hum adds"
         },
-        rows: rows.collect(),
+        best: rows.by_ref().take(BEST_MENDS).collect(),
+        rest: rows.collect(),
     })
 }
 
@@ -285,20 +301,16 @@ fn fill(page: &mut Figures<'_>, set: &coil::set::Set, predicted: &PredictedSet, 
     page.neck = neck(set, &signals, units);
     page.rows = positions(set, prediction);
     let responses = prediction.positions.iter().zip(&page.rows).map(|(p, row)| {
-        levels(&format!("{}: {}", row.name, row.on), row.tone, &p.response.hz, &p.response.loaded_db)
+        let db: Vec<f64> = p.response.loaded_db.iter().map(|db| db + p.response.low_db).collect();
+        levels(&format!("{}: {}", row.name, row.on), row.tone, &p.response.hz, &db)
     });
     page.plot =
         plot(&responses.collect::<Vec<_>>(), "Responses of all positions, in decibels over frequency");
-    let combs = page.rows.iter().enumerate().filter_map(|(index, row)| {
-        let strings = solution.strings(index);
-        let partials = &strings.get(page.string as usize - 1)?.partials;
-        let (hz, db): (Vec<f64>, Vec<f64>) = partials.iter().map(|p| (p.hz, p.loaded_db)).unzip();
-        Some(levels(&format!("{}: {}", row.name, row.on), row.tone, &hz, &db))
+    let string = page.string as usize - 1;
+    let heard = page.rows.iter().enumerate().filter_map(|(index, row)| {
+        Some((row.name.clone(), solution.strings(index).into_iter().nth(string)?.partials))
     });
-    page.combs = plot(
-        &combs.collect::<Vec<_>>(),
-        "Partials of one string at all positions, in decibels over frequency",
-    );
+    page.combs = comb(&heard.collect::<Vec<_>>());
     page.pairs = set
         .pickups
         .iter()

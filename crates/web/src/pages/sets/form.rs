@@ -229,6 +229,8 @@ pub(super) fn step(draft: &mut SetDraft, step: &str, rows: &[RevisionRow]) {
                 turned: false,
                 leads: LeadOrder::Normal,
             });
+            // From the bridge on, as they lie in the drawing.
+            draft.pickups.sort_by(|a, b| a.from_bridge_mm.total_cmp(&b.from_bridge_mm));
         }
         "pickup.remove" if index < draft.pickups.len() && draft.pickups.len() > 1 => {
             let gone = draft.pickups.remove(index).name;
@@ -278,11 +280,11 @@ pub(super) fn begun(rows: &[RevisionRow], chosen: &[RevisionId], count: usize) -
         switch: Vec::new(),
         targets: Targets::default(),
     };
-    for k in 0..count.clamp(1, MOST_PICKUPS) {
+    for _ in 0..count.clamp(1, MOST_PICKUPS) {
         step(&mut draft, "pickup.add", rows);
-        if let (Some(pickup), Some(revision)) = (draft.pickups.last_mut(), chosen.get(k)) {
-            pickup.revision = *revision;
-        }
+    }
+    for (pickup, revision) in draft.pickups.iter_mut().zip(chosen) {
+        pickup.revision = *revision;
     }
     draft.switch = SetDraft::usual_switch(&draft.pickups);
     draft
@@ -345,7 +347,7 @@ impl Shown<'_> {
             name: self.form.get(&key("name")).to_owned(),
             revision: revision.parse().ok(),
             fields: vec![
-                self.field(Field::typed(&key("name"), "Name in the set", "Such as bridge.")),
+                self.field(Field::typed(&key("name"), "Name in the set", "")),
                 self.field(Field::chosen(&key("revision"), "Design", "", self.revisions(&revision))),
                 self.field(Field::measured(&key("place"), "From the bridge", place_hint, place)),
                 self.chosen(&key("leads"), "Leads", &[("", "as designed"), ("swapped", "swapped")]),
@@ -435,7 +437,7 @@ mod tests {
         let mut draft = row_free(2);
         assert_eq!(draft.switch.len(), 3);
         step(&mut draft, "pickup.add", &[]);
-        assert_eq!((draft.pickups[2].name.as_str(), draft.switch.len()), ("middle", 5));
+        assert_eq!((draft.pickups[1].name.as_str(), draft.switch.len()), ("middle", 5));
         step(&mut draft, "position.remove:0", &[]);
         step(&mut draft, "pickup.remove:0", &[]);
         assert!(draft.switch.iter().all(|p| !p.on.is_empty() && !p.on.contains(&"bridge".to_owned())));

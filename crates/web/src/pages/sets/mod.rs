@@ -249,18 +249,14 @@ fn partner_fields(draft: &SetDraft, form: &FormData, errors: &Errors, user: &Cur
     ];
     let school_hint = "The same to the circuit. Turned the other way, the start inside stays at ground; with the ends exchanged the start \
         inside is hot and the outside of the coil lies at ground.";
+    let turns = vec![Choice::new("yes", "for the same level as the first"), Choice::new("", "as the first")];
     let field = |f: Field| f.filled(form, errors);
     vec![
         field(Field::chosen("partner_of", "Partner of", "", choices.collect())),
         field(Field::typed("partner_name", "Its name in the set", "")),
         field(Field::measured("partner_place", "From the bridge", "", (Measure::Length, units))),
         field(Field::chosen("school", "How it runs the other way", school_hint, schools)),
-        field(Field::chosen(
-            "partner_balance",
-            "Turns",
-            "",
-            vec![Choice::new("yes", "for the same level as the first"), Choice::new("", "as the first")],
-        )),
+        Field::chosen("partner_balance", "Turns", "", turns).filled_or(form, errors, "yes"),
     ]
 }
 

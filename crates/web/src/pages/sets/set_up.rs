@@ -62,7 +62,7 @@ fn row(string: &StringSetUp, count: usize, units: Units) -> StringRow {
         } else {
             format!("{} {}", units.length(higher.abs(), 2), if higher > 0.0 { "higher" } else { "lower" })
         },
-        pull: format!("{:.1} cents", string.pull_cents),
+        pull: format!("{:.1} cents", string.pull_cents).replace('-', "−"),
         is_pulled: string.pull_cents < -PULLED_CENTS,
     }
 }
