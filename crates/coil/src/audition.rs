@@ -9,9 +9,10 @@
 //! small distortion of a string that moves far within the field.
 
 use crate::circuit::LoadCircuit;
-use crate::design::Design;
+use crate::design::{Design, Strings};
 use crate::prediction::Prediction;
 use crate::string::{Pluck, speed_rms_m_s, string_mass_kg_m};
+use nalgebra::Complex;
 use rand::{RngExt as _, SeedableRng as _};
 use rand_pcg::Pcg64Mcg;
 use std::f64::consts::PI;
@@ -54,39 +55,29 @@ struct Struck {
     place: f64,
 }
 
-/// A string with what the pickup makes of it.
+/// A string that sounds.
 struct Voice {
     fundamental_hz: f64,
     stiffness: f64,
-    /// Volts per metre per second.
-    volts: f64,
-    /// How each partial is heard by its place and the aperture, from the first.
-    places: Vec<f64>,
+    /// How many partials are heard of it.
+    partials: usize,
 }
 
-fn voices(design: &Design, prediction: &Prediction) -> Vec<Voice> {
-    let strings = &design.strings;
-    (1..=strings.count)
-        .zip(&prediction.strings)
-        .map(|(number, predicted)| {
-            let f1 = strings.fundamental_hz(number);
-            let core_m = strings.core_and_gap_mm(number).0 * 1e-3;
-            let length_m = strings.scale_mm * 1e-3;
-            // A wound string carries its winding's mass without its stiffness.
-            let mass_kg_m = string_mass_kg_m(strings.outer_mm(number) * 1e-3, core_m);
-            let tension_n = 4.0 * length_m * length_m * f1 * f1 * mass_kg_m;
-            let stiffness = PI.powi(3) * YOUNG_PA * core_m.powi(4) / (64.0 * tension_n * length_m * length_m);
-            let places: Vec<f64> = predicted.partials.iter().map(|p| 10f64.powf(p.place_db / 20.0)).collect();
-            let speed = speed_rms_m_s(Pluck::default(), f1, &places, OUTPUT_TO_HZ);
-            Voice {
-                fundamental_hz: f1,
-                stiffness,
-                volts: predicted.output_mv.nominal * 1e-3 / speed.max(1e-9),
-                places,
-            }
-        })
-        .collect()
+impl Voice {
+    fn of(strings: &Strings, number: u32, partials: usize) -> Self {
+        let f1 = strings.fundamental_hz(number);
+        let core_m = strings.core_and_gap_mm(number).0 * 1e-3;
+        let length_m = strings.scale_mm * 1e-3;
+        // A wound string carries its winding's mass without its stiffness.
+        let mass_kg_m = string_mass_kg_m(strings.outer_mm(number) * 1e-3, core_m);
+        let tension_n = 4.0 * length_m * length_m * f1 * f1 * mass_kg_m;
+        let stiffness = PI.powi(3) * YOUNG_PA * core_m.powi(4) / (64.0 * tension_n * length_m * length_m);
+        Self { fundamental_hz: f1, stiffness, partials }
+    }
 }
+
+/// Volts at the amplifier that a metre per second of a partial gives: by the string from 0, the partial from 0, and its frequency, Hz.
+pub(crate) type Heard<'a> = dyn Fn(usize, usize, f64) -> Complex<f64> + 'a;
 
 /// Seconds until a partial has died to 1/e: long for low ones, short for high ones (common practice, no source: a steel
 /// string's fundamental rings for seconds, its partials at 5 kHz for a few tenths).
@@ -102,7 +93,33 @@ pub fn play(
     load: Option<&LoadCircuit>,
     phrase: &Phrase,
 ) -> Vec<f64> {
-    let voices = voices(design, prediction);
+    let strings = &design.strings;
+    let heard: Vec<(f64, Vec<f64>)> = (1..=strings.count)
+        .zip(&prediction.strings)
+        .map(|(number, predicted)| {
+            let places: Vec<f64> = predicted.partials.iter().map(|p| 10f64.powf(p.place_db / 20.0)).collect();
+            let speed =
+                speed_rms_m_s(Pluck::default(), strings.fundamental_hz(number), &places, OUTPUT_TO_HZ);
+            (predicted.output_mv.nominal * 1e-3 / speed.max(1e-9), places)
+        })
+        .collect();
+    let counts: Vec<usize> = heard.iter().map(|(_, places)| places.len()).collect();
+    let of = |string: usize, k: usize, hz: f64| {
+        let (volts, places) = &heard[string];
+        prediction.circuit.response(load, hz) * (volts * places[k])
+    };
+    play_heard(strings, &counts, &of, phrase)
+}
+
+/// The phrase as strings are heard of which so many partials are known each: volts, [`RATE_HZ`] samples per second.
+pub(crate) fn play_heard(
+    strings: &Strings,
+    partials: &[usize],
+    heard: &Heard<'_>,
+    phrase: &Phrase,
+) -> Vec<f64> {
+    let voices: Vec<Voice> =
+        (1..=strings.count).zip(partials).map(|(number, count)| Voice::of(strings, number, *count)).collect();
     let mut hand = Pcg64Mcg::seed_from_u64(phrase.seed);
     let struck = struck(&voices, phrase, &mut hand);
     let end_s = struck.iter().map(|s| s.until_s).fold(0.0, f64::max);
@@ -112,10 +129,7 @@ pub fn play(
         let from = samples(pluck.at_s).min(sound.len());
         let until = samples(pluck.until_s).min(sound.len());
         let part = &mut sound[from..until];
-        add(part, voice, pluck, &|hz| {
-            let gain = prediction.circuit.response(load, hz);
-            (gain.norm(), gain.arg())
-        });
+        add(part, voice, pluck, &|k, hz| heard(pluck.string, k, hz));
         fade(part);
     }
     sound
@@ -147,9 +161,9 @@ fn struck(voices: &[Voice], phrase: &Phrase, hand: &mut Pcg64Mcg) -> Vec<Struck>
 }
 
 /// Adds a pluck, partial by partial; each turns by a complex factor per sample.
-fn add(part: &mut [f64], voice: &Voice, pluck: &Struck, gain: &dyn Fn(f64) -> (f64, f64)) {
+fn add(part: &mut [f64], voice: &Voice, pluck: &Struck, heard: &dyn Fn(usize, f64) -> Complex<f64>) {
     let (h, p) = (Pluck::default().height_m * pluck.hard, pluck.place);
-    for (k, place) in voice.places.iter().enumerate() {
+    for k in 0..voice.partials {
         let n = k as f64 + 1.0;
         let hz = n * voice.fundamental_hz * (1.0 + voice.stiffness * n * n).sqrt();
         if hz > HIGHEST_HZ {
@@ -157,8 +171,8 @@ fn add(part: &mut [f64], voice: &Voice, pluck: &Struck, gain: &dyn Fn(f64) -> (f
         }
         let omega = 2.0 * PI * hz;
         let amplitude = 2.0 * h * (n * PI * p).sin() / (n * n * PI * PI * p * (1.0 - p));
-        let (level, phase) = gain(hz);
-        let size = amplitude * omega * place * voice.volts * level;
+        let (level, phase) = heard(k, hz).to_polar();
+        let size = amplitude * omega * level;
         let step = f64::from(RATE_HZ).recip();
         let (turn_re, turn_im) = (
             (omega * step).cos() * (-step / decay_s(hz)).exp(),
@@ -241,7 +255,7 @@ mod tests {
             (play(&design, &prediction, Some(&load), &one), play(&design, &prediction, None, &one));
         let lowest = design.strings.fundamental_hz(6);
         for n in [1.0, 3.0, 9.0] {
-            let voice = &voices(&design, &prediction)[5];
+            let voice = Voice::of(&design.strings, 6, 1);
             let hz = n * lowest * (1.0 + voice.stiffness * n * n).sqrt();
             let span = 4800..24_000;
             let heard = 10.0 * (energy(&with[span.clone()], hz) / energy(&without[span], hz)).log10();

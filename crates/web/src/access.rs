@@ -131,6 +131,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "GET /sets/{id}/set.json",
             "GET /sets/{id}/set-up",
             "POST /sets/preview",
+            "POST /sets/audition",
         ],
     ),
     (

@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::permission::Action;
+use crate::pickup_sets::SetDraft;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::audition::{Phrase, RATE_HZ, play};
@@ -79,6 +80,17 @@ fn wav(sound: &[f64], factor: f64) -> Result<Vec<u8>, Refusal> {
     Ok(bytes.into_inner())
 }
 
+/// One of two sounds as a WAV file, and by how many dB B is louder than A at true level.
+fn one_of(a: &[f64], b: &[f64], equal: bool, side: AuditionSide) -> Result<(Vec<u8>, f64), Refusal> {
+    let loud = (loudness(a)?, loudness(b)?);
+    let (of_a, of_b) = factors(a, b, loud, equal);
+    let bytes = match side {
+        AuditionSide::A => wav(a, of_a)?,
+        AuditionSide::B => wav(b, of_b)?,
+    };
+    Ok((bytes, loud.1 - loud.0))
+}
+
 impl Workshop {
     /// One of both sounds as a WAV file, and by how many dB B is louder than A at true level.
     ///
@@ -90,14 +102,30 @@ impl Workshop {
         let a = self.sound_of(actor, command.design, command.document).await?;
         let b = self.sound_of(actor, Some(other.row.design_id), other.design).await?;
         let (equal, side) = (command.equal_loudness, command.side);
+        blocking(move || one_of(&a, &b, equal, side)).await?
+    }
+
+    /// One of two positions of a set's switch as a WAV file, and by how many dB the second is louder at true level.
+    ///
+    /// # Errors
+    /// [`Refusal::NotPredictable`] when the set cannot be predicted; when there is no such position.
+    pub async fn audition_set(
+        &self,
+        actor: &Actor,
+        draft: &SetDraft,
+        (a, b): (usize, usize),
+        equal_loudness: bool,
+        side: AuditionSide,
+    ) -> Result<(Vec<u8>, f64), Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let predicted = self.preview_set(actor, draft).await?.predicted.map_err(Refusal::NotPredictable)?;
+        let _permit = self.permits.predictions.acquire(actor.person)?;
+        if a.max(b) >= draft.switch.len() {
+            return Err(Refusal::NotFound("position"));
+        }
         blocking(move || {
-            let loud = (loudness(&a)?, loudness(&b)?);
-            let (of_a, of_b) = factors(&a, &b, loud, equal);
-            let bytes = match side {
-                AuditionSide::A => wav(&a, of_a)?,
-                AuditionSide::B => wav(&b, of_b)?,
-            };
-            Ok((bytes, loud.1 - loud.0))
+            let [a, b] = [a, b].map(|index| predicted.solution.sound(index, &Phrase::default()));
+            one_of(&a, &b, equal_loudness, side)
         })
         .await?
     }

@@ -9,8 +9,8 @@ use coil::circuit::Join;
 use coil::design::{Design, Problem};
 use coil::prediction::{Calibration, Level};
 use coil::set::{
-    Balanced, Controls, FORMAT, Freedom, LeadOrder, PickupSetUp, PlacedPickup, Set, SetPickup, SetPrediction,
-    SetSolution, SwitchPosition, Targets, balanced, set_up,
+    Balanced, Controls, FORMAT, Freedom, LeadOrder, PickupSetUp, PlacedPickup, PositionPrediction, Set,
+    SetPickup, SetPrediction, SetSolution, SwitchPosition, Targets, balanced, set_up,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -104,6 +104,8 @@ pub struct PredictedSet {
     pub prediction: SetPrediction,
     /// What mends each pair, in the order of the prediction's pairs, by the indices of both.
     pub mends: Vec<(usize, usize, Vec<Mend>)>,
+    /// The pickups of two coils, by their indices, with every way of joining those.
+    pub twins: Vec<(usize, Vec<PositionPrediction>)>,
 }
 
 /// A set while it is edited: the document, and its prediction or why there is none.
@@ -228,6 +230,7 @@ impl Workshop {
     /// # Errors
     /// When one of the revisions is not there; [`Refusal::TooManyAtOnce`].
     pub async fn preview_set(&self, actor: &Actor, draft: &SetDraft) -> Result<SetPreview, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let set = self.set_document(actor, draft).await?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let problems = set.problems();
@@ -235,19 +238,26 @@ impl Workshop {
             return Ok(SetPreview { set, predicted: Err(problems) });
         }
         let calibration = self.applied_calibration(actor, None).await?;
-        let designs = set.designs_used();
+        let twins = set.twins();
+        let mut designs = set.designs_used();
+        designs.extend(twins.iter().flat_map(|(_, twin)| twin.designs_used()));
         let placing = designs.iter().map(|design| self.predictions.placed(design, calibration.of(design)));
         let placed = futures_util::future::try_join_all(placing).await?;
         let known: Vec<_> = designs.into_iter().zip(placed).collect();
         let of = set.clone();
         let predicted = blocking(move || {
-            let solution = SetSolution::of(&of, |design| {
+            let placed = |design: &Design| {
                 let found = known.iter().find(|(d, _)| d == design).map(|(_, placed)| placed.clone());
                 found.unwrap_or_else(|| PlacedPickup::of(design, &Calibration::default()).map(Arc::new))
-            })?;
+            };
+            let solution = SetSolution::of(&of, placed)?;
+            let inside = |(i, twin): &(usize, Set)| {
+                Ok::<_, Vec<Problem>>((*i, SetSolution::of(twin, placed)?.prediction().positions))
+            };
+            let twins = twins.iter().map(inside).collect::<Result<_, _>>()?;
             let prediction = solution.prediction();
             let mends = mends_of_set(&solution);
-            Ok(Arc::new(PredictedSet { solution, prediction, mends }))
+            Ok(Arc::new(PredictedSet { solution, prediction, mends, twins }))
         })
         .await?;
         Ok(SetPreview { set, predicted })
@@ -362,6 +372,7 @@ impl Workshop {
         draft: &SetDraft,
         pickup: usize,
     ) -> Result<Vec<(Balanced, bool)>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let preview = self.preview_set(actor, draft).await?;
         let predicted = preview.predicted.map_err(Refusal::NotPredictable)?;
         let levels: Vec<f64> =
@@ -548,6 +559,7 @@ impl Workshop {
         draft: &SetDraft,
         radius_mm: Option<f64>,
     ) -> Result<Vec<PickupSetUp>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
         let set = self.set_document(actor, draft).await?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         blocking(move || set_up(&set, radius_mm, &Calibration::default()))

@@ -6,6 +6,7 @@ mod document;
 mod notices;
 mod placed;
 mod prediction;
+mod report;
 mod set_up;
 
 pub use balance::{Balanced, Freedom, balanced};
@@ -14,8 +15,9 @@ pub use document::{
     schema,
 };
 pub use placed::{PlacedPickup, half_width_mm, turned};
-pub use prediction::{
-    Balance, Hum, Orientation, Pair, PairPhase, PositionPartial, PositionPrediction, PositionResponse,
-    PositionString, SetPrediction, SetSolution, StringBalance, predict_set,
+pub use prediction::{PositionPartial, PositionString, SetSolution, predict_set};
+pub use report::{
+    Balance, Hum, Orientation, Pair, PairPhase, PositionPrediction, PositionResponse, SetPrediction,
+    StringBalance,
 };
 pub use set_up::{LEAST_GAP_MM, PickupSetUp, StringSetUp, set_up};

@@ -2,7 +2,7 @@
 
 use super::document::Set;
 use super::placed::half_width_mm;
-use super::prediction::{Balance, Pair, PairPhase, PositionPrediction};
+use super::report::{Balance, Pair, PairPhase, PositionPrediction};
 use crate::prediction::{Level, Notice, PickupSignal, StringAtPickup};
 
 /// A pickup that differs from the mean of all by more is told of, dB, where no target says otherwise.
@@ -47,7 +47,7 @@ fn of_positions(set: &Set, positions: &[PositionPrediction], pairs: &[Pair]) -> 
         let target = set.targets.hum_rejection_db;
         let rejection = position.hum_rejection_db;
         // Out of phase, that is mended first, and mends this as well where it can.
-        let is_told = position.phase == PairPhase::In || target.is_some();
+        let is_told = position.phase == PairPhase::In;
         if is_told && given.on.len() > 1 && rejection < target.unwrap_or(HUM_DB) {
             let what = if rejection < 1.0 { "adds" } else { "is hardly cancelled" };
             let text = format!("position {}: hum {what} ({rejection:.1} dB of rejection)", given.name);

@@ -1,8 +1,9 @@
 //! A pickup of a set at its place: turned, under the set's strings and controls.
 
-use super::document::{LeadOrder, Set};
-use crate::design::{Aims, Axis, Design, End, Load, Problem};
+use super::document::{LeadOrder, Set, SetPickup, SwitchPosition};
+use crate::design::{Aims, Axis, Design, End, Load, Problem, Sense};
 use crate::prediction::{Calibration, PickupSignal, Prediction, Solution};
+use std::collections::BTreeMap;
 
 /// A pickup solved at its place.
 #[derive(Clone, Debug)]
@@ -76,6 +77,44 @@ impl Set {
             }
         }
         all
+    }
+}
+
+impl Set {
+    /// The pickups of two coils, by their indices, each as a set of its own whose positions are all the ways of joining them: in series,
+    /// side by side, each alone, and in series out of phase.
+    #[must_use]
+    pub fn twins(&self) -> Vec<(usize, Self)> {
+        let with_two = self.pickups.iter().enumerate().filter(|(_, p)| p.design.coils.len() == 2);
+        with_two.map(|(i, pickup)| (i, self.twin(pickup))).collect()
+    }
+
+    fn twin(&self, pickup: &SetPickup) -> Self {
+        let mut against = SetPickup { name: format!("{} reversed", pickup.name), ..pickup.clone() };
+        let second = against.design.coils[1].name.clone();
+        let sense = match against.design.wiring.sense.get(&second) {
+            Some(Sense::FinishToGround) => Sense::StartToGround,
+            _ => Sense::FinishToGround,
+        };
+        against.design.wiring.sense.insert(second, sense);
+        let position = |name: &str, of: &SetPickup, join: String| SwitchPosition {
+            name: name.to_owned(),
+            on: vec![of.name.clone()],
+            join: None,
+            coils: BTreeMap::from([(of.name.clone(), join)]),
+        };
+        let alone = pickup
+            .design
+            .coils
+            .iter()
+            .map(|c| position(&format!("coil {} alone", c.name), pickup, format!("split:{}", c.name)));
+        let mut switch = vec![
+            position("in series", pickup, "series".into()),
+            position("side by side", pickup, "parallel".into()),
+        ];
+        switch.extend(alone);
+        switch.push(position("in series, out of phase", &against, "series".into()));
+        Self { pickups: vec![pickup.clone(), against], switch, ..self.clone() }
     }
 }
 

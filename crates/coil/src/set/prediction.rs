@@ -1,19 +1,19 @@
-//! From a set to its prediction, `filamentum-set-prediction/1`.
+//! From a set to its prediction.
 
 use super::circuit::JoinedPickups;
 use super::document::{Set, SwitchPosition};
 use super::notices;
 use super::placed::PlacedPickup;
+use super::report::{
+    Balance, Hum, Orientation, Pair, PairPhase, PositionPrediction, PositionResponse, SetPrediction,
+    StringBalance,
+};
+use crate::audition::{Phrase, play_heard};
 use crate::circuit::{Join, Network, Peak};
 use crate::design::{Design, Problem};
-use crate::prediction::{
-    Calibration, Contribution, ContributionSource, Notice, PickupSignal, Prediction, Quantity,
-};
+use crate::prediction::{Calibration, Contribution, ContributionSource, PickupSignal, Prediction, Quantity};
 use crate::string::{Pluck, partial_speed_m_s};
-use crate::word::document_word;
 use nalgebra::Complex;
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// Points of a response, on a log scale from 50 Hz to 20 kHz.
@@ -26,147 +26,6 @@ const MOST_REJECTION_DB: f64 = 80.0;
 const HIGHEST_HZ: f64 = 5000.0;
 /// Standard deviations from the middle to the 5 % and 95 % points.
 const NINETY: f64 = 1.645;
-
-/// What a set will be.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct SetPrediction {
-    /// Always `filamentum-set-prediction/1`.
-    pub format: String,
-    /// Version of the engine.
-    pub engine: String,
-    /// Position by position of the switch.
-    pub positions: Vec<PositionPrediction>,
-    /// Every two pickups, joined as a position joins them, side by side where none does.
-    pub pairs: Vec<Pair>,
-    /// Pickup by pickup: how loud each is by itself.
-    pub balance: Vec<Balance>,
-    /// What the maker should know.
-    pub notices: Vec<Notice>,
-}
-
-/// A position of the switch.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct PositionPrediction {
-    /// What it is called.
-    pub name: String,
-    /// At the room temperature of the designs.
-    pub resistance_ohm: Quantity,
-    /// At low frequency.
-    pub inductance_h: Quantity,
-    /// Highest point of the response with controls and cable; none where it only falls.
-    pub peak_hz: Option<Quantity>,
-    /// Its height over the low-frequency level.
-    pub peak_db: Quantity,
-    /// Mean over the strings, RMS just after a pluck of 1 mm at a fifth of the length, partials to 5 kHz, each heard by the places of
-    /// the pickups.
-    pub output_mv: Quantity,
-    /// The same against the reference coil at 45 mm from the bridge under the same strings, dB.
-    pub relative_output_db: Quantity,
-    /// How much less hum it has than with all coils that are on in one sense, dB, up to 80.
-    pub hum_rejection_db: f64,
-    /// Whether the pickups that are on add up.
-    pub phase: PairPhase,
-    /// With controls and cable.
-    pub response: PositionResponse,
-}
-
-/// Response of a position relative to its level at 80 Hz.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct PositionResponse {
-    /// Frequencies, Hz.
-    pub hz: Vec<f64>,
-    /// Level, dB.
-    pub loaded_db: Vec<f64>,
-    /// Level at 80 Hz against that of the pickup that sends most, connected alone without any load, dB: where the position's curve
-    /// begins when all positions are drawn over one another.
-    #[serde(default)]
-    pub low_db: f64,
-}
-
-document_word! {
-    /// Whether what two pickups hear adds up.
-    pub enum PairPhase {
-        /// It adds.
-        In,
-        /// It cancels.
-        Out,
-    }
-}
-
-document_word! {
-    /// What two pickups do to hum.
-    pub enum Hum {
-        /// It adds.
-        Adds,
-        /// It cancels.
-        Cancels,
-    }
-}
-
-document_word! {
-    /// Whether two pickups agree.
-    pub enum Orientation {
-        /// They agree.
-        Same,
-        /// They are opposite.
-        Opposite,
-    }
-}
-
-impl PairPhase {
-    fn of(agrees: bool) -> Self {
-        if agrees { Self::In } else { Self::Out }
-    }
-}
-
-impl Orientation {
-    fn of(agrees: bool) -> Self {
-        if agrees { Self::Same } else { Self::Opposite }
-    }
-}
-
-/// Two pickups.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct Pair {
-    /// Name of the one.
-    pub a: String,
-    /// Name of the other.
-    pub b: String,
-    /// Which pole is up.
-    pub polarity: Orientation,
-    /// Which way round the current runs on its way to the hot lead: winding, and leads.
-    pub sense: Orientation,
-    /// Whether what they hear adds up: it does when polarity and sense both agree or both differ.
-    pub phase: PairPhase,
-    /// Whether hum cancels: it does when the senses differ.
-    pub hum: Hum,
-    /// How much less hum they have together than in one sense, dB, up to 80.
-    pub hum_rejection_db: f64,
-}
-
-/// How loud a pickup is by itself, at its place.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct Balance {
-    /// Its name.
-    pub name: String,
-    /// As of a position.
-    pub output_mv: Quantity,
-    /// Against the mean level of all pickups, dB.
-    pub relative_db: f64,
-    /// String by string.
-    pub strings: Vec<StringBalance>,
-}
-
-/// A string over a pickup.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct StringBalance {
-    /// Its number, from 1.
-    pub string: u32,
-    /// Output, mV.
-    pub output_mv: f64,
-    /// Against the mean of the pickup's strings, dB.
-    pub relative_db: f64,
-}
 
 /// A string as a position hears it.
 #[derive(Clone, Debug, PartialEq)]
@@ -410,6 +269,24 @@ impl SetSolution {
             .zip(strings)
             .map(|(string, at)| PositionString { string, output_mv: outputs[at.0], partials: partials(at) })
             .collect()
+    }
+
+    /// Position `index` as it sounds, volts at the amplifier, [`RATE_HZ`](crate::audition::RATE_HZ) samples per second; nothing when there
+    /// is no such position.
+    #[must_use]
+    pub fn sound(&self, index: usize, phrase: &Phrase) -> Vec<f64> {
+        let (Some(position), Some(members)) = (self.set.switch.get(index), self.on.get(index)) else {
+            return Vec::new();
+        };
+        let joined = self.joined(members, position.join);
+        let heard = |string: usize, k: usize, hz: f64| {
+            let n = u32::try_from(k + 1).unwrap_or(u32::MAX);
+            let each = members.iter().zip(joined.transfers(hz)).map(|(m, t)| t * m.partial_wb_m(string, n));
+            each.sum::<Complex<f64>>()
+        };
+        let partials: Vec<usize> =
+            members[0].placed.signal.strings.iter().map(|s| s.partials_wb_m.len()).collect();
+        play_heard(&self.set.pickups[0].design.strings, &partials, &heard, phrase)
     }
 
     /// How position `index` is joined: what it sends to the amplifier's input in volts for what a string of one volt induces in the

@@ -163,6 +163,13 @@ fn a_circuit_simulator_agrees_on_positions(
     }
 }
 
+/// Area within the middle turn of a coil on a core with round ends, m².
+fn stadium_m2(core: &coil::former::Core, build_mm: f64) -> f64 {
+    let (length, width) = core.size_mm();
+    let (a, b) = ((length + build_mm) * 1e-3, (width + build_mm) * 1e-3);
+    (a - b) * b + PI / 4.0 * b * b
+}
+
 /// Two coils without poles in an even field: each gathers turns times area, and what is left of two that oppose is their difference
 /// in series, the difference weighed by their admittances side by side (any textbook on circuits).
 #[rstest]
@@ -181,9 +188,7 @@ fn hum_in_an_even_field(#[values(Join::Series, Join::Parallel)] join: Join) {
     // Turns times the area within the middle turn, to within what the spread of turns adds.
     let coil = &solution.pickup(0).unwrap().coils[0];
     let core = &set.pickups[0].design.coils[0].former.core;
-    let (length, width) = core.size_mm();
-    let (a, b) = (length * 1e-3 + coil.build_mm * 1e-3, width * 1e-3 + coil.build_mm * 1e-3);
-    let stadium = (a - b) * b + PI / 4.0 * b * b;
+    let stadium = stadium_m2(core, coil.build_mm);
     assert!(near(area(0), 5000.0 * stadium, 0.03), "{} {}", area(0), 5000.0 * stadium);
     let expected = match join {
         Join::Series => (area(0) - area(1)) / (area(0) + area(1)),
@@ -282,6 +287,74 @@ fn nothing_is_left_of_equal_pickups_out_of_phase() {
     let text = serde_json::to_string(&prediction).unwrap();
     assert_eq!(serde_json::from_str::<coil::set::SetPrediction>(&text).unwrap().positions.len(), 3);
     assert!(prediction.notices.iter().any(|n| n.code == "out-of-phase"));
+}
+
+/// Two coils of one pickup: equal ones cancel hum, ones that differ leave their difference in series (turns times area, any textbook);
+/// alone each hums as one coil; out of phase little of the signal is left.
+#[rstest]
+#[case(5000, 5000)]
+#[case(5000, 4500)]
+fn inside_a_twin(#[case] first: u32, #[case] second: u32) {
+    let mut twin = start(Kind::TwinCoil, first);
+    twin.coils[1].wind.turns = second;
+    let whole = two(twin.clone(), start(Kind::TallSingle, 5000), Join::Parallel);
+    let signals = predict_set(&whole.twins()[0].1).unwrap().positions;
+    // Out of phase little of the signal is left, and hum adds.
+    assert!(
+        signals[4].output_mv.nominal < 0.5 * signals[0].output_mv.nominal
+            && signals[4].hum_rejection_db < 1.0
+    );
+    // Poles of two kinds gather different fluxes: the closed form is of bare coils.
+    twin.poles.clear();
+    twin.bars.clear();
+    twin.metal.clear();
+    let set = two(twin, start(Kind::TallSingle, 5000), Join::Parallel);
+    let all = set.twins();
+    assert_eq!((all.len(), all[0].0), (1, 0));
+    let positions = predict_set(&all[0].1).unwrap().positions;
+    let of = |name: &str| positions.iter().find(|p| p.name == name).unwrap();
+    let (series, parallel) = (of("in series"), of("side by side"));
+    let (a, b) = (of("coil A alone"), of("coil B alone"));
+    let solution =
+        SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+    let gathered = |k: usize| {
+        f64::from([first, second][k])
+            * stadium_m2(
+                &set.pickups[0].design.coils[k].former.core,
+                solution.pickup(0).unwrap().coils[k].build_mm,
+            )
+    };
+    let left = (gathered(0) - gathered(1)).abs() / (gathered(0) + gathered(1));
+    let found = series.hum_rejection_db;
+    if first == second {
+        assert!(found > 40.0, "{found}");
+    } else {
+        assert!((found + 20.0 * left.log10()).abs() < 1.0, "{found} {}", -20.0 * left.log10());
+    }
+    assert!(a.hum_rejection_db < 0.1 && b.hum_rejection_db < 0.1);
+    assert!(near(series.resistance_ohm.nominal, a.resistance_ohm.nominal + b.resistance_ohm.nominal, 1e-6));
+    assert!(parallel.inductance_h.nominal < a.inductance_h.nominal);
+}
+
+/// What is heard follows the figures: equal pickups out of phase are far softer than either, in series in phase twice as loud as one.
+#[test]
+fn positions_sound_as_loud_as_they_are() {
+    let mut set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Series);
+    set.pickups[0].from_bridge_mm = 100.0;
+    set.pickups[1].from_bridge_mm = 100.0;
+    // A load that hardly loads: two in series are twice one then.
+    set.controls = Controls { volume_kohm: 1e5, tone_nf: 0.0, ..Controls::default() };
+    (set.cable_pf, set.input_mohm) = (0.0, 1000.0);
+    let size = |set: &Set, index: usize| {
+        let solution =
+            SetSolution::of(set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+        let sound = solution.sound(index, &coil::audition::Phrase::default());
+        (sound.iter().map(|v| v * v).sum::<f64>() / sound.len() as f64).sqrt()
+    };
+    let (one, both) = (size(&set, 0), size(&set, 1));
+    assert!(near(both, 2.0 * one, 0.02), "{one} {both}");
+    set.pickups[1].leads = LeadOrder::Swapped;
+    assert!(size(&set, 1) < 1e-3 * one);
 }
 
 /// What cannot be is told by its place, all at once.

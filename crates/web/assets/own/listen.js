@@ -32,12 +32,16 @@ function progress() {
 
 /** @param {Which} which */
 async function sound(which) {
-  const form = document.querySelector("form#sheet");
+  // A set's panel stands beside its form, and names where its sounds come from.
+  const panel = document.querySelector("[data-listen-from]");
+  const form = document.querySelector(panel ? "form#set-form" : "form#sheet");
   if (!(form instanceof HTMLFormElement)) throw new Error("There is no sheet on this page.");
   const body = new URLSearchParams();
   for (const [name, value] of new FormData(form)) body.append(name, String(value));
+  for (const choice of panel?.querySelectorAll("select") ?? []) body.set(choice.name, choice.value);
   body.set("listen_which", which);
-  const answer = await fetch("/designs/audition", { method: "POST", body });
+  const from = panel?.getAttribute("data-listen-from") ?? "/designs/audition";
+  const answer = await fetch(from, { method: "POST", body });
   if (answer.redirected) throw new Error("Sign in again in another tab, then continue here.");
   if (!answer.ok) throw new Error("Nothing to play: correct the marked fields, or choose another pickup.");
   return { bytes: await answer.arrayBuffer(), louder: Number(answer.headers.get("Filamentum-Louder")) };

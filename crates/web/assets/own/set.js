@@ -55,7 +55,12 @@ async function send(step) {
     const found = await answer.json();
     if (mine < answered) return;
     answered = mine;
-    if (found.fields) fields.innerHTML = found.fields;
+    if (found.fields) {
+      const focused = document.activeElement?.id || document.activeElement?.getAttribute("name");
+      fields.innerHTML = found.fields;
+      const again = focused && fields.querySelector(`[id="${focused}"], [name="${focused}"]`);
+      if (again instanceof HTMLElement) again.focus();
+    }
     mark(found.errors);
     const wrong = Object.keys(found.errors).length;
     status.textContent = wrong ? "See the marked fields." : "Not saved yet";
@@ -87,7 +92,11 @@ form.addEventListener("input", () => {
   clearTimeout(pause);
   pause = setTimeout(() => ask(), PAUSE_MS);
 });
-form.addEventListener("change", () => ask());
+form.addEventListener("change", (event) => {
+  // Another design, or another pickup on, has other fields.
+  const isOther = event.target instanceof Element && event.target.matches("[type=checkbox], [name$=_revision], [name$=_name]");
+  ask(isOther ? "fields" : "");
+});
 form.addEventListener("keydown", (event) => {
   // Enter computes; saving is an act of its own, by its button.
   if (event.key !== "Enter" || !(event.target instanceof HTMLInputElement)) return;

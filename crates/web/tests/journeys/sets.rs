@@ -54,6 +54,11 @@ async fn from_a_design_to_a_set_on_the_winder() {
         b.find(".pair-cell.good").await;
         assert_eq!(b.count(".set-positions tr.bad").await, 0);
 
+        // Two positions are computed as sound; what is chosen is what is sent.
+        b.press("[data-listen=play]").await;
+        b.until("#listen-status", |t| t.starts_with("Playing A")).await;
+        b.press("[data-listen=stop]").await;
+
         // Dragged along the strings, the bridge gets louder.
         let before = b.text(".balance-row .predicted").await;
         let drag = "const g = document.querySelector('[data-pickup=\"0\"]'); const box = g.getBoundingClientRect(); \

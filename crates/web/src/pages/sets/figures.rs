@@ -5,9 +5,11 @@ use crate::respond::render;
 use askama::Template;
 use coil::Word as _;
 use coil::circuit::Join;
+use coil::design::Design;
 use coil::prediction::{Notice, PickupSignal};
 use coil::quantity::Units;
-use coil::set::{Hum, Orientation, Pair, PairPhase, SetPrediction};
+use coil::set::{Hum, Orientation, Pair, PairPhase, PositionPrediction, SetPrediction};
+use presentation::differences::{Difference, differences_in_words};
 use presentation::drawing::{comb, neck};
 use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, signed_db};
 use presentation::plot::{levels, plot};
@@ -79,6 +81,17 @@ struct BalanceRow {
     strings: Vec<(u32, String, f64)>,
 }
 
+/// A way of joining the coils of a twin.
+struct TwinRow {
+    name: String,
+    resistance: String,
+    inductance: String,
+    peak: String,
+    output: String,
+    level: String,
+    hum: String,
+}
+
 /// All of it.
 #[derive(Template)]
 #[template(path = "sets/_figures.html")]
@@ -93,6 +106,10 @@ struct Figures<'a> {
     pairs: Vec<PairRow>,
     mends: Vec<PairMends>,
     balance: Vec<BalanceRow>,
+    /// Pickups of two coils, with every way of joining them.
+    twins: Vec<(String, Vec<TwinRow>)>,
+    /// In what the pickups differ, in the order of the set.
+    differences: Vec<Difference>,
     notices: &'a [Notice],
     problems: Vec<String>,
     /// Whether changes can be made to what is saved.
@@ -125,11 +142,7 @@ fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec<PositionRo
                     .map_or_else(|| ("none".to_owned(), String::new()), |q| cell(KILOHERTZ, q)),
                 output: cell(MILLIVOLT, &p.output_mv),
                 level: level_words(20.0 * (p.output_mv.nominal / loudest).max(1e-6).log10()),
-                hum: match p.hum_rejection_db {
-                    db if db < 1.0 && given.on.len() > 1 => "adds".to_owned(),
-                    db if db < 1.0 => "as of one coil".to_owned(),
-                    db => format!("{db:.0} dB less"),
-                },
+                hum: hum_words(p.hum_rejection_db, given.on.len() > 1),
                 is_alone: given.on.len() == 1,
                 hum_is_low: given.on.len() > 1 && p.hum_rejection_db < 6.0,
                 is_out: p.phase == PairPhase::Out,
@@ -234,6 +247,30 @@ fn mends_of(
     })
 }
 
+fn twin_rows(ways: &[PositionPrediction]) -> Vec<TwinRow> {
+    let first = ways.first().map_or(1.0, |w| w.output_mv.nominal).max(1e-9);
+    ways.iter()
+        .map(|way| TwinRow {
+            name: way.name.clone(),
+            resistance: KILOOHM.text(way.resistance_ohm.nominal),
+            inductance: HENRY.text(way.inductance_h.nominal),
+            peak: way.peak_hz.map_or_else(|| "none".to_owned(), |q| KILOHERTZ.text(q.nominal)),
+            output: MILLIVOLT.text(way.output_mv.nominal),
+            level: signed_db(20.0 * (way.output_mv.nominal / first).max(1e-6).log10(), 1),
+            hum: hum_words(way.hum_rejection_db, false),
+        })
+        .collect()
+}
+
+/// What becomes of hum, in words.
+fn hum_words(rejection_db: f64, are_several: bool) -> String {
+    match rejection_db {
+        db if db < 1.0 && are_several => "adds".to_owned(),
+        db if db < 1.0 => "as of one coil".to_owned(),
+        db => format!("{db:.0} dB less"),
+    }
+}
+
 fn balance_of(prediction: &SetPrediction, most_db: f64) -> Vec<BalanceRow> {
     let loudest = prediction.balance.iter().map(|b| b.output_mv.nominal).fold(1e-9, f64::max);
     let rows = prediction.balance.iter().enumerate();
@@ -277,6 +314,8 @@ pub(super) fn figures(
         pairs: Vec::new(),
         mends: Vec::new(),
         balance: Vec::new(),
+        twins: Vec::new(),
+        differences: Vec::new(),
         notices: &[],
         problems: Vec::new(),
         can_mend,
@@ -324,6 +363,13 @@ fn fill(page: &mut Figures<'_>, set: &coil::set::Set, predicted: &PredictedSet, 
         })
         .collect();
     page.mends = predicted.mends.iter().filter_map(|all| mends_of(set, all, prediction)).collect();
+    page.twins =
+        predicted.twins.iter().map(|(i, ways)| (set.pickups[*i].name.clone(), twin_rows(ways))).collect();
+    if let Some((first, rest)) = set.pickups.split_first() {
+        let rest: Vec<&Design> = rest.iter().map(|p| &p.design).collect();
+        page.differences =
+            if rest.is_empty() { Vec::new() } else { differences_in_words(&first.design, &rest, units) };
+    }
     page.balance = balance_of(prediction, set.targets.balance_db.unwrap_or(2.0));
 }
 

@@ -28,7 +28,7 @@ use serde_json::json;
 use store::pickup_set::PickupSetRow;
 use store::{ClientKey, PickupSetId, RevisionId, RunId};
 use trade::pairing::{PickupChange, ReverseWinding};
-use workshop::{MakePartner, Refusal, SavePickupSet, SetDraft};
+use workshop::{AuditionSide, MakePartner, Refusal, SavePickupSet, SetDraft};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -37,6 +37,7 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/sets", web::post().to(save_new))
         .route("/sets/new", web::get().to(new))
         .route("/sets/preview", web::post().to(preview))
+        .route("/sets/audition", web::post().to(audition))
         .route("/sets/import", web::post().to(import))
         .route("/sets/{id}", web::get().to(show))
         .route("/sets/{id}", web::post().to(save))
@@ -170,6 +171,8 @@ struct SetPage {
     offered_index: usize,
     coils: Vec<CoilRow>,
     stock: Vec<(String, String)>,
+    /// Positions of the switch to listen to: index and name.
+    positions: Vec<(usize, String)>,
 }
 
 #[derive(Template)]
@@ -342,6 +345,13 @@ async fn set_page(
         offers,
         coils,
         stock,
+        positions: checked
+            .draft
+            .switch
+            .iter()
+            .map(|p| format!("{}: {}", p.name, p.on.join(" + ")))
+            .enumerate()
+            .collect(),
     };
     render_page(&page, is_refused)
 }
@@ -431,6 +441,21 @@ async fn preview(app: web::Data<App>, user: CurrentUser, form: FormData) -> Resu
     let fields = (!form.get("step").is_empty()).then_some(checked.fields);
     Ok(HttpResponse::Ok()
         .json(json!({ "errors": checked.errors, "figures": checked.figures, "fields": fields })))
+}
+
+/// One of two positions as a WAV file, as the form says them; `Filamentum-Louder` tells by how many dB B is louder at true level.
+async fn audition(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
+    let (draft, errors) = form::read(&form, user.settings.units);
+    if !errors.is_empty() {
+        return Err(AppError::BadRequest("Correct the marked fields first.".into()));
+    }
+    let position = |name: &str| form.id(name).and_then(|n| usize::try_from(n).ok()).unwrap_or(usize::MAX);
+    let side = if form.get("listen_which") == "b" { AuditionSide::B } else { AuditionSide::A };
+    let (positions, equal) =
+        ((position("listen_a"), position("listen_b")), form.get("listen_level") != "true");
+    let (bytes, louder) = app.workshop.audition_set(&user.actor, &draft, positions, equal, side).await?;
+    let louder = ("Filamentum-Louder", format!("{louder:.2}"));
+    Ok(HttpResponse::Ok().content_type("audio/wav").insert_header(louder).body(bytes))
 }
 
 async fn save_as(
