@@ -161,10 +161,23 @@ fn coil_starts_at_ground(design: &Design) -> bool {
 }
 
 /// How a shop makes a coil that runs the other way round.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::IntoStaticStr, strum::EnumString)]
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    serde::Serialize,
+    serde::Deserialize,
+    strum::IntoStaticStr,
+    strum::EnumString,
+)]
+#[serde(rename_all = "kebab-case")]
 #[strum(serialize_all = "kebab-case")]
 pub enum ReverseWinding {
     /// The winder turns the other way: start and finish keep their places, the start stays at ground.
+    #[default]
     TurnTheOtherWay,
     /// The winder turns as always, and start and finish are exchanged at the leads: the start, inside, is hot then.
     ExchangeStartAndFinish,

@@ -2,7 +2,7 @@
 //! can be signed. The usual operations are common practice, no source; a workshop keeps its own.
 
 use crate::reading::{Kind, Reading, latest};
-use coil::design::{Design, Direction, Kind as Format, PoleShape};
+use coil::design::{Design, Direction, Kind as Format, PoleShape, Sense};
 use coil::magnet::{Grade, Material};
 use coil::wire::Stripping;
 use serde::{Deserialize, Serialize};
@@ -301,7 +301,14 @@ fn start_lead(design: &Design) -> String {
     let coils: Vec<String> = design
         .coils
         .iter()
-        .map(|c| format!("coil {} runs {} seen from above", c.name, way(c.wind.direction)))
+        .map(|c| {
+            let to = if design.wiring.sense.get(&c.name) == Some(&Sense::FinishToGround) {
+                "hot"
+            } else {
+                "at ground"
+            };
+            format!("coil {} runs {} seen from above, its start is {to}", c.name, way(c.wind.direction))
+        })
         .collect();
     format!(
         "Through its eyelet, three wraps, so that the first turn pulls it tight: {}. The start is at the core, the \

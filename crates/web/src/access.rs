@@ -130,8 +130,11 @@ const ROUTES: &[(Action, &[&str])] = &[
             "GET /sets/{id}",
             "GET /sets/{id}/set.json",
             "GET /sets/{id}/set-up",
+            "GET /sets/compare",
             "POST /sets/preview",
             "POST /sets/audition",
+            "POST /sets/search",
+            "GET /sets/search/{name}",
         ],
     ),
     (
@@ -150,6 +153,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /revisions/{id}/sweeps",
             "POST /costs",
             "GET /sets/new",
+            "GET /sets/{id}/share",
             "POST /sets",
             "POST /sets/import",
             "POST /sets/{id}",
@@ -157,6 +161,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /sets/{id}/partner",
             "POST /sets/{id}/balance",
             "POST /sets/{id}/mend",
+            "POST /sets/{id}/moves",
         ],
     ),
     (

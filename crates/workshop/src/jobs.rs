@@ -1,7 +1,7 @@
 //! Long work beside the requests: it reports its progress, and stops when it is told to.
 
 use crate::permits::Permit;
-use crate::search_results::SearchResults;
+use crate::search_results::{SearchResults, SetSearchResults};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -18,6 +18,8 @@ const KEPT: Duration = Duration::from_mins(10);
 pub enum JobOutcome {
     /// A search for designs ended.
     Found(Arc<SearchResults>),
+    /// A search for sets ended.
+    FoundSets(Arc<SetSearchResults>),
     /// Runs were imported: how many were new.
     Imported(u32),
     /// Runs were judged anew: how many, and of how many the verdict's level changed.

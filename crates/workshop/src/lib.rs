@@ -102,7 +102,7 @@ pub use refusal::Refusal;
 pub use run_details::RunDetails;
 pub use sealed::SecretKey;
 pub use search::SearchCommand;
-pub use search_results::SearchResults;
+pub use search_results::{SearchResults, SetSearchResults};
 pub use second_factor::SharedSecret;
 pub use secret::Secret;
 pub use service::Workshop;

@@ -2,15 +2,18 @@
 
 use crate::actor::Actor;
 use crate::blocking::blocking;
+use crate::jobs::JobOutcome;
 use crate::permission::Action;
 use crate::refusal::Refusal;
+use crate::search_results::SetSearchResults;
 use crate::service::Workshop;
 use coil::circuit::Join;
 use coil::design::{Design, Problem};
 use coil::prediction::{Calibration, Level};
 use coil::set::{
-    Balanced, Controls, FORMAT, Freedom, LeadOrder, PickupSetUp, PlacedPickup, PositionPrediction, Set,
-    SetPickup, SetPrediction, SetSolution, SwitchPosition, Targets, balanced, set_up,
+    Balanced, Controls, FORMAT, Freedom, LeadOrder, PickupMove, PickupRange, PickupSetUp, PlacedPickup,
+    PositionPrediction, Set, SetPickup, SetPrediction, SetSolution, SwitchPosition, Targets, balanced,
+    search_sets, set_up,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -543,6 +546,77 @@ impl Workshop {
                 LeadOrder::Normal => LeadOrder::Swapped,
                 LeadOrder::Swapped => LeadOrder::Normal,
             };
+        }
+        self.save_pickup_set(actor, &SavePickupSet { key: key.clone(), of: Some(of), draft })
+            .await
+            .map(|_| ())
+    }
+
+    /// Begins a search for a set that meets its targets as a job, within ranges of its pickups; returns its name.
+    ///
+    /// # Errors
+    /// [`Refusal::NotPredictable`]; [`Refusal::TooManyJobs`] while others run.
+    pub async fn begin_set_search(
+        &self,
+        actor: &Actor,
+        draft: &SetDraft,
+        ranges: Vec<PickupRange>,
+    ) -> Result<String, Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let set = self.set_document(actor, draft).await?;
+        let problems = set.problems();
+        if !problems.is_empty() {
+            return Err(Refusal::NotPredictable(problems));
+        }
+        let permit = self.permits.jobs.acquire(actor.person)?;
+        let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
+        // It runs beside the requests; nobody waits for the handle.
+        drop(tokio::task::spawn_blocking(move || {
+            let found = search_sets(&set, &ranges, &Calibration::default(), &mut |share| job.advance(share));
+            job.finish(match found {
+                Ok(Some(candidates)) => {
+                    JobOutcome::FoundSets(Arc::new(SetSearchResults { from: set, candidates }))
+                }
+                Ok(None) => JobOutcome::Stopped,
+                Err(problems) => JobOutcome::Failed(Refusal::NotPredictable(problems).code()),
+            });
+        }));
+        Ok(name)
+    }
+
+    /// Changes pickups of a set as a search found: places in the set, turns and heights as the next revisions of their designs.
+    ///
+    /// # Errors
+    /// [`Refusal::ChangedMeanwhile`]; [`Refusal::AdjustmentOutOfRange`].
+    pub async fn apply_moves(
+        &self,
+        actor: &Actor,
+        key: &ClientKey,
+        of: (PickupSetId, u32),
+        moves: &[PickupMove],
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
+        let (row, mut draft) = self.pickup_set(actor, of.0).await?;
+        if row.version != of.1 {
+            return Err(Refusal::ChangedMeanwhile("set"));
+        }
+        let mut set = self.set_document(actor, &draft).await?;
+        let before = set.clone();
+        for (i, by) in moves.iter().enumerate().take(draft.pickups.len()) {
+            set = by.applied(&set, i).ok_or(Refusal::AdjustmentOutOfRange)?;
+        }
+        if !set.problems().is_empty() {
+            return Err(Refusal::AdjustmentOutOfRange);
+        }
+        let note = format!("Found for the set {}.", draft.name);
+        for (i, (pickup, was)) in set.pickups.iter().zip(&before.pickups).enumerate() {
+            draft.pickups[i].from_bridge_mm = pickup.from_bridge_mm;
+            if pickup.design != was.design {
+                let key = key.derived(u8::try_from(i + 1).unwrap_or(u8::MAX));
+                let parent = Some(draft.pickups[i].revision);
+                draft.pickups[i].revision =
+                    self.save_for_set(actor, &key, parent, &note, &pickup.design).await?;
+            }
         }
         self.save_pickup_set(actor, &SavePickupSet { key: key.clone(), of: Some(of), draft })
             .await

@@ -1,7 +1,8 @@
-//! What a search for designs found.
+//! What a search for designs or sets found.
 
 use coil::design::Design;
 use coil::search::Candidate;
+use coil::set::{Set, SetCandidate};
 
 /// What a search found.
 #[derive(Debug)]
@@ -10,4 +11,13 @@ pub struct SearchResults {
     pub from: Design,
     /// The candidates, the best first.
     pub candidates: Vec<Candidate>,
+}
+
+/// What a search for sets found.
+#[derive(Debug)]
+pub struct SetSearchResults {
+    /// The set that it started from.
+    pub from: Set,
+    /// The candidates, the best first.
+    pub candidates: Vec<SetCandidate>,
 }

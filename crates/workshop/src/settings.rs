@@ -13,6 +13,7 @@ use store::person::{Person, Role};
 use store::session::SessionLimits;
 use time::Duration;
 use trade::comparison::TolerancePolicy;
+use trade::pairing::ReverseWinding;
 use trade::run::StopPolicy;
 use trade::spreadsheet::SpreadsheetFormat;
 
@@ -78,6 +79,8 @@ pub struct WorkshopSettings {
     pub units: Units,
     /// How numbers are written in files for spreadsheets.
     pub spreadsheets: SpreadsheetFormat,
+    /// How a coil is made that runs the other way round than its partner.
+    pub reverse_winding: ReverseWinding,
     /// Where new runs propose to stop.
     pub stops: StopPolicy,
     /// How far the coils of new runs may lie from what the workshop's coils do.
@@ -99,6 +102,7 @@ impl Default for WorkshopSettings {
             load: usual.load,
             units: Units::default(),
             spreadsheets: SpreadsheetFormat::default(),
+            reverse_winding: ReverseWinding::default(),
             stops: StopPolicy::default(),
             tolerance: TolerancePolicy::default(),
             privacy: PrivacySettings::default(),

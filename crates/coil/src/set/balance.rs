@@ -97,6 +97,17 @@ pub fn balanced(
     Ok(Some(best))
 }
 
+/// A design with other turns (a ratio) and another height (mm further from the strings); `None` where that leads outside what is
+/// allowed.
+pub(super) fn moved(base: &Design, turns: f64, height_mm: f64) -> Option<Design> {
+    let (wound, _) = changed(base, Freedom::Turns, turns.max(1e-3).ln())?;
+    if height_mm == 0.0 {
+        return Some(wound);
+    }
+    let (design, applied) = changed(&wound, Freedom::Height, height_mm)?;
+    ((applied - height_mm).abs() < 1e-9).then_some(design)
+}
+
 fn neutral(freedom: Freedom) -> f64 {
     if freedom == Freedom::Height { 0.0 } else { 1.0 }
 }

@@ -139,6 +139,14 @@ pub struct Targets {
     /// Least rejection of hum where several pickups are on, dB.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub hum_rejection_db: Option<f64>,
+    /// Whether a pickup nearer to the bridge shall peak higher than one further from it.
+    #[serde(default, skip_serializing_if = "is_not")]
+    pub peaks_in_order: bool,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde hands over a reference")]
+fn is_not(value: &bool) -> bool {
+    !value
 }
 
 impl Targets {

@@ -7,6 +7,7 @@ mod notices;
 mod placed;
 mod prediction;
 mod report;
+mod search;
 mod set_up;
 
 pub use balance::{Balanced, Freedom, balanced};
@@ -20,4 +21,5 @@ pub use report::{
     Balance, Hum, Orientation, Pair, PairPhase, PositionPrediction, PositionResponse, SetPrediction,
     StringBalance,
 };
+pub use search::{PickupMove, PickupRange, SetCandidate, search_sets};
 pub use set_up::{LEAST_GAP_MM, PickupSetUp, StringSetUp, set_up};

@@ -25,6 +25,7 @@ pub(super) fn of(
     let mut all = of_positions(set, positions, pairs);
     all.extend(of_balance(set, balance));
     all.extend(of_places(set, signals));
+    all.extend(of_peaks(set, positions));
     all.sort_by_key(|n| n.level);
     all
 }
@@ -72,6 +73,25 @@ fn of_balance(set: &Set, balance: &[Balance]) -> Vec<Notice> {
         notice(Level::Note, code, format!("pickups[{i}]"), text, try_)
     })
     .collect()
+}
+
+/// Pickups alone that peak lower than one further from the bridge, where that is asked not to be.
+fn of_peaks(set: &Set, positions: &[PositionPrediction]) -> Option<Notice> {
+    if !set.targets.peaks_in_order {
+        return None;
+    }
+    let alone = |name: &str| {
+        let at = set.switch.iter().position(|p| p.on.len() == 1 && p.on[0] == name && p.coils.is_empty())?;
+        positions.get(at)?.peak_hz.map(|q| q.nominal)
+    };
+    let mut order: Vec<_> =
+        set.pickups.iter().filter_map(|p| Some((p.from_bridge_mm, &p.name, alone(&p.name)?))).collect();
+    order.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let wrong = order.windows(2).find(|pair| pair[1].2 > pair[0].2)?;
+    let text =
+        format!("{} peaks at {:.0} Hz, below {} at {:.0} Hz", wrong[0].1, wrong[0].2, wrong[1].1, wrong[1].2);
+    let try_ = "fewer turns raise a peak, more lower it";
+    Some(notice(Level::Note, "target-peaks-missed", "targets.peaks_in_order".into(), text, try_))
 }
 
 fn of_places(set: &Set, signals: &[&PickupSignal]) -> Vec<Notice> {

@@ -19,7 +19,7 @@ use std::sync::Arc;
 /// Points of a response, on a log scale from 50 Hz to 20 kHz.
 const RESPONSE_POINTS: usize = 121;
 /// Frequency at which hum is weighed, Hz: rectified mains, between the mains' own and its harmonics.
-const HUM_HZ: f64 = 100.0;
+pub(super) const HUM_HZ: f64 = 100.0;
 /// Most rejection that is told, dB.
 const MOST_REJECTION_DB: f64 = 80.0;
 /// Highest partial that counts for the output, Hz.

@@ -6,7 +6,8 @@ use coil::design::{Design, Direction, End, Kind, Polarity, starting_point};
 use coil::prediction::{Calibration, Solution};
 use coil::set::{
     ControlWiring, Controls, FORMAT, Freedom, Hum, LEAST_GAP_MM, LeadOrder, Orientation, PairPhase,
-    PlacedPickup, Set, SetPickup, SetSolution, SwitchPosition, Targets, balanced, predict_set, set_up,
+    PickupMove, PickupRange, PlacedPickup, Set, SetPickup, SetSolution, SwitchPosition, Targets, balanced,
+    predict_set, search_sets, set_up,
 };
 use rand::{RngExt as _, SeedableRng as _};
 use rand_pcg::Pcg64Mcg;
@@ -442,4 +443,55 @@ fn heights_balance_strings_and_pickups() {
     let sag = (26.0_f64.powi(2) - 5.2_f64.powi(2)) / 480.0;
     let tops = over(&flat[1]);
     assert!((over(&curved[1]) - tops - sag).abs() < 0.15, "{} {tops} {sag}", over(&curved[1]));
+}
+
+/// A search finds what meets the targets within what may change; what is held stays; it can be stopped.
+#[test]
+fn a_search_meets_the_targets() {
+    let mut set = two(
+        start(Kind::TallSingle, 5000),
+        wound_the_other_way(magnets_turned_over(start(Kind::TallSingle, 5000))),
+        Join::Parallel,
+    );
+    set.targets = Targets { balance_db: Some(0.5), hum_rejection_db: Some(20.0), peaks_in_order: false };
+    let free = PickupRange { turns: 0.3, place_mm: 0.0, height_mm: 1.0 };
+    let ranges = [free, PickupRange { turns: 0.0, ..free }];
+    let mut last = 0.0;
+    let found = search_sets(&set, &ranges, &Calibration::default(), &mut |share| {
+        assert!((last - 1e-9..=1.0).contains(&share));
+        last = share;
+        true
+    });
+    let found = found.unwrap().unwrap();
+    let best = &found[0];
+    assert!(best.miss < 0.05 && last > 0.99, "{}", best.miss);
+    assert!(best.prediction.balance.iter().all(|b| b.relative_db.abs() < 0.55));
+    assert!(best.prediction.positions[1].hum_rejection_db > 19.5);
+    for candidate in &found {
+        assert!((candidate.moves[1].turns - 1.0).abs() < 1e-9 && candidate.moves[0].place_mm.abs() < 1e-9);
+        assert!(
+            candidate.moves.iter().all(|m| m.height_mm.abs() <= 1.0 && (m.turns - 1.0).abs() <= 0.3 + 1e-9)
+        );
+        assert!(candidate.miss >= best.miss - 1e-9);
+    }
+    assert!(search_sets(&set, &ranges, &Calibration::default(), &mut |_| false).unwrap().is_none());
+    // Nothing may change: the set as it is.
+    let held = search_sets(&set, &[], &Calibration::default(), &mut |_| true).unwrap().unwrap();
+    assert_eq!((held.len(), held[0].moves[0]), (1, PickupMove::default()));
+    // Peaks in order: the bridge of more turns would peak lower.
+    set.targets = Targets { balance_db: Some(20.0), hum_rejection_db: None, peaks_in_order: true };
+    set.pickups[0].design = start(Kind::TallSingle, 5600);
+    assert!(predict_set(&set).unwrap().notices.iter().any(|n| n.code == "target-peaks-missed"));
+    let found = search_sets(
+        &set,
+        &[PickupRange { turns: 0.2, ..PickupRange::default() }],
+        &Calibration::default(),
+        &mut |_| true,
+    );
+    let best = &found.unwrap().unwrap()[0];
+    assert!(
+        best.moves[0].turns < 0.92 && best.prediction.notices.iter().all(|n| n.code != "target-peaks-missed"),
+        "{:?}",
+        best.moves
+    );
 }

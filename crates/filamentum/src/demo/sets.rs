@@ -39,7 +39,7 @@ impl DemoWorkshop<'_> {
     /// Makes the sets.
     pub(super) async fn sets(&mut self, parts: &SetParts<'_>) -> anyhow::Result<()> {
         let mut neck = partner(parts.lap.0, ReverseWinding::TurnTheOtherWay);
-        neck.name = "Reed lap steel, neck".into();
+        neck.name = "Lap steel neck, reversed".into();
         neck.coils[0].wind.turns = 7050;
         let neck = self.revision(&neck, None, "The bridge's partner: other way round, south up").await?;
         let mut middle = tall_single("Marram console, middle", 6, 10.4);
@@ -68,7 +68,8 @@ impl DemoWorkshop<'_> {
         );
         // Its leads were exchanged when it was put in: positions 2 and 4 are out of phase.
         console.pickups[1].leads = LeadOrder::Swapped;
-        console.targets = Targets { balance_db: Some(2.5), hum_rejection_db: Some(20.0) };
+        console.targets =
+            Targets { balance_db: Some(2.5), hum_rejection_db: Some(20.0), peaks_in_order: true };
 
         let workshop = Workshop::new(self.store.clone());
         let actor =

@@ -113,7 +113,7 @@ async fn pair(b: &Browser) {
     let found = b.until("#h-found", |t| t.contains("coils in stock")).await;
     b.is_well().await;
     b.fill("name", "Pair for the long lap steel").await;
-    b.press("form[action='/sets'] button").await;
+    b.press("form[action='/matched-sets'] button").await;
     b.until("#h-found", |t| t.contains("coils in stock") && t != found).await;
     b.until("[aria-labelledby=h-sets]", |t| t.contains("Pair for the long lap steel")).await;
     b.press_called("Return to stock").await;

@@ -1,6 +1,7 @@
 // A set while it is edited: new figures while fields change, steps of the whole form, and pickups dragged along the strings.
 import { around, byId } from "./elements.js";
 import { plots } from "./plot.js";
+import { timeLeft } from "./text.js";
 
 /**
  * The server's answer to a change.
@@ -147,4 +148,59 @@ figures.addEventListener("pointerdown", (event) => {
   addEventListener("pointermove", move);
   addEventListener("pointerup", end, { once: true });
   addEventListener("pointercancel", end, { once: true });
+});
+
+/** The search that runs, by its name. @type {string | null} */
+let job = null;
+const searchForm = byId("set-search", HTMLFormElement);
+const searchStatus = byId("search-status", HTMLElement);
+const searchBar = byId("search-progress", HTMLProgressElement);
+const searchCancel = byId("search-cancel", HTMLButtonElement);
+
+/** The set's form with what may change of it. */
+function searched() {
+  const body = new URLSearchParams();
+  for (const from of [form, searchForm]) {
+    for (const [name, value] of new FormData(from)) body.append(name, String(value));
+  }
+  return body;
+}
+
+async function search() {
+  const body = searched();
+  const { job: name, errors } = await (await fetch("/sets/search", { method: "POST", body })).json();
+  for (const e of searchForm.querySelectorAll(".error")) e.textContent = errors[e.id.slice(2)] ?? "";
+  if (Object.keys(errors).length) {
+    searchStatus.textContent = "Not started: see the marked fields.";
+    mark(errors);
+    return;
+  }
+  job = name;
+  const began = Date.now();
+  let found = { done: false, share: 0, results: /** @type {string | null} */ (null) };
+  const asked = `/sets/search/${name}?set=${body.get("set") ?? ""}&version=${body.get("version") ?? ""}`;
+  while (!found.done) {
+    await new Promise((done) => setTimeout(done, 200));
+    found = await (await fetch(asked)).json();
+    searchBar.value = found.share;
+    searchStatus.textContent = timeLeft(found.share, (Date.now() - began) / 1000) || "searching";
+  }
+  searchStatus.textContent = found.results === null ? "Stopped." : "";
+  if (found.results !== null) byId("search-results", HTMLElement).innerHTML = found.results;
+}
+
+searchForm.addEventListener("submit", async (event) => {
+  event.preventDefault();
+  if (job) return;
+  for (const e of [searchBar, searchCancel]) e.hidden = false;
+  try {
+    await search();
+  } catch {
+    searchStatus.textContent = "No connection; nothing is lost.";
+  }
+  for (const e of [searchBar, searchCancel]) e.hidden = true;
+  job = null;
+});
+searchCancel.addEventListener("click", () => {
+  if (job) void fetch(`/jobs/${job}/cancel`, { method: "POST", body: new URLSearchParams(searched()) });
 });

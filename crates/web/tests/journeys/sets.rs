@@ -80,6 +80,17 @@ async fn from_a_design_to_a_set_on_the_winder() {
         b.find(".flash").await;
         b.until("main", |t| t.contains("Bittern r2")).await;
 
+        // A search within what may change: nothing said is told at its field; what is found is put into the set.
+        b.press_called("Search").await;
+        b.until("#e-r0_turns", |t| !t.is_empty()).await;
+        b.fill("r0_turns", "20").await;
+        b.fill("r1_height", "1").await;
+        b.press_called("Search").await;
+        b.find("#search-results tbody tr").await;
+        b.is_well().await;
+        b.press("#search-results tbody button").await;
+        b.find(".flash").await;
+
         // Both are started from the set; the partner runs the other way, and the winder's page says so.
         let mut ways = Vec::new();
         for number in 1..=2 {
@@ -95,6 +106,11 @@ async fn from_a_design_to_a_set_on_the_winder() {
         b.press_called("Set-up sheet").await;
         b.find("table").await;
         b.is_well().await;
+        for page in ["/sets", "/sets/compare?of=1&of=1", "/sets/1/share"] {
+            b.go(page).await;
+            b.is_well().await;
+        }
+        b.go("/sets/1/set-up").await;
         b.fill("radius", "50").await;
         b.press_called("Plan").await;
         b.until("#e-radius", |t| !t.is_empty()).await;

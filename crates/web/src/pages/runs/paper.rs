@@ -9,7 +9,7 @@ use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
-use coil::design::Design;
+use coil::design::{Design, Sense};
 use coil::prediction::{PredictionSummary, lay_coil};
 use coil::quantity::Units;
 use presentation::format::{self, HENRY, KILOOHM, METRE};
@@ -71,6 +71,9 @@ fn facts(
     if let Some(coil) = design.coils.first() {
         facts.push(("Wire", format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken())));
         facts.push(("Direction from above", coil.wind.direction.spoken()));
+        let is_reversed = design.wiring.sense.get(&coil.name) == Some(&Sense::FinishToGround);
+        let hot = if is_reversed { "start, inside" } else { "finish, outside" };
+        facts.push(("Hot end of the winding", hot.to_owned()));
         if let Some((plan, _)) = lay_coil(design, 0) {
             facts.push(("Turns per pass", format!("{:.0}", plan.turns_per_pass)));
         }

@@ -19,21 +19,21 @@ use workshop::{PredictedSet, SetPreview};
 /// How many changes that mend a pair are shown before the rest is unfolded.
 const BEST_MENDS: usize = 2;
 
-/// A position of the switch.
-struct PositionRow {
-    name: String,
-    on: String,
-    tone: usize,
-    resistance: (String, String),
-    inductance: (String, String),
-    peak: (String, String),
-    output: (String, String),
+/// A position of the switch, as tables show it.
+pub(super) struct PositionRow {
+    pub name: String,
+    pub on: String,
+    pub tone: usize,
+    pub resistance: (String, String),
+    pub inductance: (String, String),
+    pub peak: (String, String),
+    pub output: (String, String),
     /// Against the loudest position.
-    level: String,
-    hum: String,
-    hum_is_low: bool,
-    is_alone: bool,
-    is_out: bool,
+    pub level: String,
+    pub hum: String,
+    pub hum_is_low: bool,
+    pub is_alone: bool,
+    pub is_out: bool,
 }
 
 /// A cell of the matrix of pairs.
@@ -116,7 +116,7 @@ struct Figures<'a> {
     can_mend: bool,
 }
 
-fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec<PositionRow> {
+pub(super) fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec<PositionRow> {
     let loudest = prediction.positions.iter().map(|p| p.output_mv.nominal).fold(1e-9, f64::max);
     let cell = |scale: presentation::format::Scale, q: &coil::prediction::Quantity| {
         (scale.text(q.nominal), scale.band(q))

@@ -94,6 +94,7 @@ pub(super) fn filled(draft: &SetDraft, units: Units) -> FormFields {
     form.set("cable", number(draft.cable_pf));
     form.set("input", number(draft.input_mohm));
     form.set("balance", draft.targets.balance_db.map_or_else(String::new, number));
+    form.set("order", if draft.targets.peaks_in_order { "yes" } else { "" });
     form.set("hum", draft.targets.hum_rejection_db.map_or_else(String::new, number));
     form
 }
@@ -166,6 +167,7 @@ pub(super) fn read(form: &FormFields, units: Units) -> (SetDraft, Errors) {
     let targets = Targets {
         balance_db: number("balance", (0.0, 20.0), "dB"),
         hum_rejection_db: number("hum", (0.0, 80.0), "dB"),
+        peaks_in_order: form.get("order") == "yes",
     };
     let name = form.get("name").to_owned();
     (SetDraft { name, pickups, controls, cable_pf, input_mohm, switch, targets }, errors)
@@ -207,6 +209,7 @@ fn field_of(at: &str) -> String {
         "input_mohm" => "input",
         "targets.balance_db" => "balance",
         "targets.hum_rejection_db" => "hum",
+        "targets.peaks_in_order" => "order",
         _ => "name",
     }
     .to_owned()
@@ -403,6 +406,11 @@ impl Shown<'_> {
             typed("input", "Amplifier input", "", "MΩ"),
             typed("balance", "Target: balance within", balance_hint, "dB"),
             typed("hum", "Target: hum rejection at least", hum_hint, "dB"),
+            self.chosen(
+                "order",
+                "Target: peaks",
+                &[("", "in any order"), ("yes", "highest at the bridge, lowest at the neck")],
+            ),
         ]
     }
 }
@@ -425,6 +433,7 @@ mod tests {
         draft.switch[1].join = Some(Join::Series);
         draft.switch[0].coils.insert("bridge".into(), "split:A".into());
         draft.targets.balance_db = Some(1.5);
+        draft.targets.peaks_in_order = true;
         draft.controls.wiring = ControlWiring::Own;
         let (again, errors) = read(&filled(&draft, Units::default()), Units::default());
         assert_eq!(again, draft);

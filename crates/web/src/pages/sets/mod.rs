@@ -1,8 +1,11 @@
 //! Sets: pickups under the same strings, on one switch.
 
+mod compare;
 mod figures;
 mod form;
+mod search;
 mod set_up;
+mod share;
 
 use crate::app::App;
 use crate::components::frame::Frame;
@@ -36,18 +39,23 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/sets", web::get().to(list))
         .route("/sets", web::post().to(save_new))
         .route("/sets/new", web::get().to(new))
+        .route("/sets/compare", web::get().to(compare::show))
         .route("/sets/preview", web::post().to(preview))
         .route("/sets/audition", web::post().to(audition))
         .route("/sets/import", web::post().to(import))
+        .route("/sets/search", web::post().to(search::begin))
+        .route("/sets/search/{name}", web::get().to(search::progress))
         .route("/sets/{id}", web::get().to(show))
         .route("/sets/{id}", web::post().to(save))
         .route("/sets/{id}/archive", web::post().to(archive))
         .route("/sets/{id}/partner", web::post().to(partner))
         .route("/sets/{id}/balance", web::post().to(balance))
+        .route("/sets/{id}/moves", web::post().to(search::apply))
         .route("/sets/{id}/mend", web::post().to(mend))
         .route("/sets/{id}/runs", web::post().to(runs))
         .route("/sets/{id}/set.json", web::get().to(export))
-        .route("/sets/{id}/set-up", web::get().to(set_up::show));
+        .route("/sets/{id}/set-up", web::get().to(set_up::show))
+        .route("/sets/{id}/share", web::get().to(share::show));
 }
 
 #[derive(Template)]
@@ -173,6 +181,8 @@ struct SetPage {
     stock: Vec<(String, String)>,
     /// Positions of the switch to listen to: index and name.
     positions: Vec<(usize, String)>,
+    /// Pickups of which something may change in a search.
+    ranges: Vec<search::RangeFields>,
 }
 
 #[derive(Template)]
@@ -258,7 +268,11 @@ fn partner_fields(draft: &SetDraft, form: &FormData, errors: &Errors, user: &Cur
         field(Field::chosen("partner_of", "Partner of", "", choices.collect())),
         field(Field::typed("partner_name", "Its name in the set", "")),
         field(Field::measured("partner_place", "From the bridge", "", (Measure::Length, units))),
-        field(Field::chosen("school", "How it runs the other way", school_hint, schools)),
+        Field::chosen("school", "How it runs the other way", school_hint, schools).filled_or(
+            form,
+            errors,
+            coil::Word::word(user.settings.reverse_winding),
+        ),
         Field::chosen("partner_balance", "Turns", "", turns).filled_or(form, errors, "yes"),
     ]
 }
@@ -345,6 +359,13 @@ async fn set_page(
         offers,
         coils,
         stock,
+        ranges: checked
+            .draft
+            .pickups
+            .iter()
+            .enumerate()
+            .map(|(index, p)| search::RangeFields { index, name: p.name.clone() })
+            .collect(),
         positions: checked
             .draft
             .switch

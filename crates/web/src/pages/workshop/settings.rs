@@ -18,6 +18,7 @@ use presentation::form_fields::Errors;
 use presentation::read::plain_in;
 use presentation::share_facts::Shown;
 use std::str::FromStr;
+use trade::pairing::ReverseWinding;
 use trade::spreadsheet::SpreadsheetFormat;
 use workshop::{Refusal, WorkshopSettings};
 
@@ -262,6 +263,18 @@ const SECOND_FACTOR: Chosen = Chosen {
     set: |s, word| put_flag(&mut s.second_factor_required, word),
 };
 
+const REVERSE: Chosen = Chosen {
+    name: "reverse_winding",
+    label: "A coil that runs the other way round",
+    hint: "The same to the circuit; travellers, labels and machine files follow.",
+    choices: &[
+        ("turn-the-other-way", "the winder turns the other way"),
+        ("exchange-start-and-finish", "start and finish are exchanged"),
+    ],
+    get: |s| s.reverse_winding.word(),
+    set: |s, word| put::<ReverseWinding>(&mut s.reverse_winding, word),
+};
+
 const NAMES: Chosen = Chosen {
     name: "privacy.names_in_exports",
     label: "People in exported tables",
@@ -272,7 +285,7 @@ const NAMES: Chosen = Chosen {
 };
 
 fn all_chosen() -> impl Iterator<Item = &'static Chosen> {
-    UNITS.iter().chain([&SECOND_FACTOR, &NAMES])
+    UNITS.iter().chain([&SECOND_FACTOR, &REVERSE, &NAMES])
 }
 
 fn form_of(name: &str, settings: &WorkshopSettings) -> FormData {
@@ -313,7 +326,10 @@ fn page(
                 "",
                 "",
                 "two",
-                vec![fill(Field::typed("name", "Name of the workshop", "On labels and sheets."))],
+                vec![
+                    fill(Field::typed("name", "Name of the workshop", "On labels and sheets.")),
+                    chosen(&REVERSE),
+                ],
             ),
             group(
                 "Units and numbers",
@@ -434,6 +450,7 @@ mod tests {
             WorkshopSettings { units, spreadsheets: SpreadsheetFormat::Comma, ..WorkshopSettings::default() };
         settings.privacy.names_in_exports = false;
         settings.stops.every = 500;
+        settings.reverse_winding = ReverseWinding::ExchangeStartAndFinish;
         settings.tolerance.control_sd = 2.5;
         let form = form_of("Kestrel", &settings);
         let mut errors = Errors::new();
