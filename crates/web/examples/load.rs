@@ -2,7 +2,8 @@
 //!
 //! `cargo run --release -p web --example load -- ADDRESS NAME PASSWORD [PEOPLE] [SECONDS] [VIEW] [REVISION]`, against a
 //! running server: in a view of the workbench, of a new twin coil or of a saved revision. With `page` as the view and a
-//! path in place of the revision, that page is asked for instead.
+//! path in place of the revision, that page is asked for instead. With `set` or `whole-set` as the view and a set's number, one pickup of
+//! the set is moved, or all of them.
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a tool for the one who measures")]
 
 mod asking;
@@ -63,6 +64,58 @@ async fn pages(load: Load, who: u32, until: Instant) -> Vec<(Duration, bool)> {
     taken
 }
 
+/// The value of an attribute of a tag.
+fn attribute<'a>(tag: &'a str, name: &str) -> Option<&'a str> {
+    tag.split_once(&format!("{name}=\"")).and_then(|(_, rest)| rest.split('"').next())
+}
+
+/// The fields of the first form of a set's page, as a browser sends them.
+fn fields_of(page: &str) -> Vec<(String, String)> {
+    let form = page
+        .split("<form id=\"set-form\"")
+        .nth(1)
+        .and_then(|rest| rest.split("</form>").next())
+        .unwrap_or("");
+    let (mut fields, mut select) = (Vec::new(), String::new());
+    for tag in form.split('<').filter_map(|rest| rest.split('>').next()) {
+        let name = attribute(tag, "name").unwrap_or_default().to_owned();
+        if tag.starts_with("select") {
+            select = name;
+            fields.push((select.clone(), String::new()));
+        } else if tag.starts_with("option") && tag.contains(" selected") {
+            let value = attribute(tag, "value").unwrap_or_default().to_owned();
+            if let Some(field) = fields.iter_mut().find(|(n, _)| *n == select) {
+                field.1 = value;
+            }
+        } else if tag.starts_with("input") && (!tag.contains("checkbox") || tag.contains("checked")) {
+            fields.push((name, attribute(tag, "value").unwrap_or_default().to_owned()));
+        }
+    }
+    fields
+}
+
+/// A set of which one pickup, or every one, is moved by a hair each time, so that it is solved anew.
+async fn set_edits(load: Load, who: u32, until: Instant) -> Vec<(Duration, bool)> {
+    let mut person = Asker::to(&load.address, &load.cookie).await;
+    let (_, page) = person.ask("GET", &format!("/sets/{}", load.of), "").await;
+    let mut fields = fields_of(&page);
+    let (mut taken, mut k) = (Vec::new(), 0.0);
+    while Instant::now() < until {
+        k += 1.0;
+        for (name, value) in &mut fields {
+            if name == "p0_place" || (load.view == "whole-set" && name.ends_with("_place")) {
+                let place: f64 = value.parse().unwrap();
+                *value = format!("{:.6}", place + 1e-4 * (k + f64::from(who) / 50.0));
+            }
+        }
+        let began = Instant::now();
+        let (status, answer) = person.ask("POST", "/sets/preview", &encoded(&fields)).await;
+        taken.push((began.elapsed(), status == 200 && answer.contains("set-positions")));
+        tokio::time::sleep(Duration::from_millis(u64::from(800 + (who * 37) % 400))).await;
+    }
+    taken
+}
+
 async fn edits(load: Load, who: u32, until: Instant) -> Vec<(Duration, bool)> {
     let mut person = Asker::to(&load.address, &load.cookie).await;
     let path = if load.of.is_empty() {
@@ -110,7 +163,9 @@ async fn main() {
     let load = Load { address: address.clone(), cookie, view: word(2), of: word(3) };
     let all = (0..people).map(|who| {
         let load = load.clone();
-        if load.view == "page" {
+        if load.view.ends_with("set") {
+            tokio::spawn(set_edits(load, who, until))
+        } else if load.view == "page" {
             tokio::spawn(pages(load, who, until))
         } else {
             tokio::spawn(edits(load, who, until))

@@ -57,7 +57,7 @@ impl DemoWorkshop<'_> {
         );
         voices.controls =
             Controls { volume_kohm: 500.0, tone_kohm: 500.0, tone_nf: 22.0, wiring: ControlWiring::Own };
-        voices.switch[1].coils = BTreeMap::from([("bridge".to_owned(), "split:A".to_owned())]);
+        voices.switch[1].coils = BTreeMap::from([("bridge".to_owned(), "split:B".to_owned())]);
         let mut console = set(
             "Marram console, three voices",
             vec![

@@ -1,10 +1,10 @@
 //! Sets of pickups: predicted, saved by one at a time, balanced, given a partner, taken out and in, wound.
 
 use super::*;
-use coil::set::{Freedom, Hum, PairPhase};
+use coil::set::{Freedom, Hum, PairPhase, PickupMove, PickupRange};
 use store::PickupSetId;
 use trade::pairing::{PickupChange, ReverseWinding};
-use workshop::{DraftPickup, MakePartner, SavePickupSet, SetDraft};
+use workshop::{AuditionSide, DraftPickup, MakePartner, SavePickupSet, SetDraft};
 
 fn pickup(name: &str, revision: RevisionId, from_bridge_mm: f64) -> DraftPickup {
     DraftPickup {
@@ -166,6 +166,68 @@ async fn a_set_goes_out_and_comes_back() {
     let (_, kept) = other.pickup_set(&stranger, id).await.unwrap();
     assert_eq!(other.set_document(&stranger, &kept).await.unwrap(), document);
     assert!(matches!(workshop.pickup_set(&owner, id).await, Err(Refusal::NotFound(_))));
+}
+
+/// A search ends with sets that meet the targets; what is taken of it becomes places and next revisions.
+#[tokio::test]
+async fn what_a_search_found_is_put_into_the_set() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let mut draft = draft(vec![pickup("bridge", revision, 48.0), pickup("neck", revision, 140.0)]);
+    draft.targets.balance_db = Some(0.5);
+    let id = saved(&workshop, &owner, &draft).await;
+    let free = PickupRange { turns: 0.2, place_mm: 4.0, height_mm: 0.0 };
+    let ranges = vec![free, PickupRange { height_mm: 1.5, ..PickupRange::default() }];
+    let name = workshop.begin_set_search(&owner, &draft, ranges).await.unwrap();
+    let found = loop {
+        match workshop.job(&owner, &name).unwrap().outcome() {
+            Some(JobOutcome::FoundSets(found)) => break found,
+            Some(other) => panic!("{other:?}"),
+            None => tokio::time::sleep(Duration::from_millis(20)).await,
+        }
+    };
+    let best = &found.candidates[0];
+    assert!(best.miss < 0.1, "{}", best.miss);
+    workshop.apply_moves(&owner, &ClientKey::random(), (id, 1), &best.moves).await.unwrap();
+    let (row, kept) = workshop.pickup_set(&owner, id).await.unwrap();
+    assert_eq!(row.version, 2);
+    let predicted = workshop.preview_set(&owner, &kept).await.unwrap().predicted.unwrap();
+    for (now, told) in predicted.prediction.balance.iter().zip(&best.prediction.balance) {
+        assert!((now.relative_db - told.relative_db).abs() < 0.01, "{} {}", now.relative_db, told.relative_db);
+    }
+    let late = workshop.apply_moves(&owner, &ClientKey::random(), (id, 1), &best.moves).await;
+    assert!(matches!(late, Err(Refusal::ChangedMeanwhile(_))));
+    let far = [PickupMove { height_mm: 100.0, ..PickupMove::default() }];
+    let outside = workshop.apply_moves(&owner, &ClientKey::random(), (id, 2), &far).await;
+    assert!(matches!(outside, Err(Refusal::AdjustmentOutOfRange)));
+}
+
+/// Two positions as sound: at true level the neck is louder than the bridge; a position that is not there is told.
+#[tokio::test]
+async fn positions_are_heard() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
+    let (sound, louder) = workshop.audition_set(&owner, &draft, (0, 2), false, AuditionSide::A).await.unwrap();
+    assert!(sound.starts_with(b"RIFF") && louder > 1.0, "{louder}");
+    let missing = workshop.audition_set(&owner, &draft, (0, 9), false, AuditionSide::A).await;
+    assert!(matches!(missing, Err(Refusal::NotFound(_))));
+}
+
+/// Coils in stock are offered to the set of their revision until they are in one.
+#[tokio::test]
+async fn coils_in_stock_are_offered_once() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
+    let id = saved(&workshop, &owner, &draft).await;
+    assert!(workshop.stock_for_set(&owner, &draft).await.unwrap().is_empty());
+    let wound = run(&workshop, &owner, revision).await;
+    measure_well(&workshop, &owner, wound).await;
+    let offered = workshop.stock_for_set(&owner, &draft).await.unwrap();
+    assert_eq!(offered.iter().map(|(i, l)| (*i, l.run_id)).collect::<Vec<_>>(), [(0, wound), (1, wound)]);
+    workshop.assign_run_to_set(&owner, wound, id, "bridge").await.unwrap();
+    assert!(workshop.stock_for_set(&owner, &draft).await.unwrap().is_empty());
 }
 
 #[tokio::test]
