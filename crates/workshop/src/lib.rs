@@ -92,7 +92,9 @@ pub use measuring::{CoolingReading, MeasureCommand};
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
-pub use pickup_sets::{DraftPickup, MakePartner, PredictedSet, SavePickupSet, SetCoil, SetDraft, SetPreview};
+pub use pickup_sets::{
+    DraftPickup, MakePartner, PredictedSet, SavePickupSet, SetCoil, SetDraft, SetPreview, ThirdString,
+};
 pub use prediction_cache::{PlacedResult, PredictionResult, SolutionResult};
 pub use preview::{
     ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,

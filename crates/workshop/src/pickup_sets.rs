@@ -8,7 +8,7 @@ use crate::refusal::Refusal;
 use crate::search_results::SetSearchResults;
 use crate::service::Workshop;
 use coil::circuit::Join;
-use coil::design::{Design, Problem};
+use coil::design::{Design, Problem, Strings};
 use coil::prediction::{Calibration, Level};
 use coil::set::{
     Balanced, Controls, FORMAT, Freedom, LeadOrder, PickupMove, PickupRange, PickupSetUp, PlacedPickup,
@@ -64,6 +64,29 @@ pub struct DraftPickup {
     /// Whether its hot lead and ground are exchanged.
     #[serde(default)]
     pub leads: LeadOrder,
+}
+
+/// The third string of a set of strings: the lowest plain or the highest wound one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::EnumString)]
+#[strum(serialize_all = "kebab-case")]
+pub enum ThirdString {
+    /// Steel as a whole.
+    Plain,
+    /// A core under a winding.
+    Wound,
+}
+
+impl ThirdString {
+    /// Puts it on in place of the third string, of sizes between those of a usual set.
+    fn put_on(self, strings: &mut Strings) {
+        strings.each = (1..=strings.count).map(|n| strings.as_it_is(n)).collect();
+        if let Some(third) = strings.each.get_mut(2) {
+            (third.diameter_mm, third.core_mm) = match self {
+                Self::Plain => (0.43, None),
+                Self::Wound => (0.53, Some(0.31)),
+            };
+        }
+    }
 }
 
 impl SetDraft {
@@ -623,7 +646,8 @@ impl Workshop {
             .map(|_| ())
     }
 
-    /// How high each pickup of a set stands for balance, over a fingerboard of a radius (mm) or a flat row.
+    /// How high each pickup of a set stands for balance, over a fingerboard of a radius (mm) or a flat row, with another
+    /// third string than the designs have where one is named.
     ///
     /// # Errors
     /// [`Refusal::NotPredictable`].
@@ -632,9 +656,15 @@ impl Workshop {
         actor: &Actor,
         draft: &SetDraft,
         radius_mm: Option<f64>,
+        third: Option<ThirdString>,
     ) -> Result<Vec<PickupSetUp>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let set = self.set_document(actor, draft).await?;
+        let mut set = self.set_document(actor, draft).await?;
+        for pickup in &mut set.pickups {
+            if let Some(third) = third {
+                third.put_on(&mut pickup.design.strings);
+            }
+        }
         let _permit = self.permits.predictions.acquire(actor.person)?;
         blocking(move || set_up(&set, radius_mm, &Calibration::default()))
             .await?

@@ -2,7 +2,8 @@
 
 use super::document::Set;
 use super::placed::PlacedPickup;
-use crate::design::{Design, Problem, limit_at};
+use crate::design::{Design, MetalPart, Problem, Step, limit_at};
+use crate::magnet::{Grade, Material};
 use crate::prediction::Calibration;
 use crate::word::document_word;
 
@@ -16,6 +17,8 @@ document_word! {
         Height,
         /// Charge of its magnets.
         Charge,
+        /// A plate of mild steel under it, where it has none: it leads flux round.
+        Plate,
     }
 }
 
@@ -26,7 +29,8 @@ pub struct Balanced {
     pub freedom: Freedom,
     /// The design with the change.
     pub design: Design,
-    /// By how much: turns and charge as a ratio to what they were, height as mm further from the strings.
+    /// By how much: turns and charge as a ratio to what they were, height as mm further from the strings, a plate as the ratio of the
+    /// levels.
     pub change: f64,
     /// The level that comes of it, mV.
     pub output_mv: f64,
@@ -46,7 +50,7 @@ const STEPS: usize = 6;
 const GAPS_MM: (f64, f64) = (0.8, 8.0);
 
 /// Brings pickup `index` of a set to `target_mv`, as near as the freedom allows: turns stay within what winds, gaps between 0.8 and
-/// 8 mm, the charge at most full. `None` where it cannot be predicted, or has no magnet to charge.
+/// 8 mm, the charge at most full. `None` where it cannot be predicted, has no magnet to charge, or a plate brings it no nearer.
 ///
 /// # Errors
 /// When the pickup cannot be predicted as it is.
@@ -68,11 +72,18 @@ pub fn balanced(
     if now <= 0.0 || target_mv <= 0.0 {
         return Ok(None);
     }
+    if freedom == Freedom::Plate {
+        return Ok(with_plate(base).and_then(|design| {
+            let output_mv = level(&design).ok()?;
+            let is_nearer = (output_mv / target_mv).ln().abs() < (now / target_mv).ln().abs();
+            is_nearer.then_some(Balanced { freedom, design, change: output_mv / now, output_mv })
+        }));
+    }
     // In the logarithm the level goes about straight with the logarithm of turns and charge, and with the height.
     let wanted = (target_mv / now).ln();
     let (mut x, mut slope) = match freedom {
-        Freedom::Turns | Freedom::Charge => (wanted, 1.0),
         Freedom::Height => (-wanted / 0.3, -0.3),
+        _ => (wanted, 1.0),
     };
     let mut best = Balanced { freedom, design: base.clone(), change: neutral(freedom), output_mv: now };
     for _ in 0..STEPS {
@@ -116,6 +127,18 @@ fn change(freedom: Freedom, x: f64) -> f64 {
     if freedom == Freedom::Height { x } else { x.exp() }
 }
 
+/// The design on a plate of mild steel; `None` where it has a plate already.
+fn with_plate(base: &Design) -> Option<Design> {
+    if base.metal.iter().any(|m| m.part == MetalPart::BasePlate) {
+        return None;
+    }
+    let mut design = base.clone();
+    Step::AddMetal.apply(&mut design).ok()?;
+    let plate = design.metal.last_mut()?;
+    plate.material = Material::Named(Grade::Steel);
+    design.problems().is_empty().then_some(design)
+}
+
 /// The design with a freedom moved by `x`, and by how much it was moved within what is allowed.
 fn changed(base: &Design, freedom: Freedom, x: f64) -> Option<(Design, f64)> {
     let mut design = base.clone();
@@ -146,6 +169,7 @@ fn changed(base: &Design, freedom: Freedom, x: f64) -> Option<(Design, f64)> {
             }
             Some((design, x))
         }
+        Freedom::Plate => None,
         Freedom::Charge => {
             let magnets = |d: &Design| -> Vec<f64> {
                 let poles =

@@ -3,7 +3,7 @@
 use super::document::Set;
 use super::placed::PlacedPickup;
 use crate::design::{Design, Problem, place_in_row};
-use crate::prediction::Calibration;
+use crate::prediction::{Calibration, Solution};
 
 /// Nearest that a planner lets a string come to a pole, mm: a plucked string swings by about as much.
 pub const LEAST_GAP_MM: f64 = 1.2;
@@ -21,6 +21,11 @@ pub struct PickupSetUp {
     pub strings: Vec<StringSetUp>,
     /// Its mean level against the mean of all pickups as they are set up, dB.
     pub relative_db: f64,
+    /// What a string bent from one pole to the next loses between them, dB below zero; `None` where nothing magnetises it.
+    pub between_db: Option<f64>,
+    /// Whether neighbouring poles have opposite poles up: between them the string's magnetisation turns over, and a bend passes a place
+    /// where it is nearly silent.
+    pub alternates: bool,
 }
 
 /// A string over a pickup that is set up.
@@ -72,15 +77,19 @@ pub fn set_up(
     }
     let means: Vec<f64> = solved.iter().map(|p| decibels(mean(&p.signal.outputs_mv()))).collect();
     let middle = mean(&means);
-    let pickups = planned.pickups.iter().zip(&solved).zip(&means);
+    let bends: Vec<Option<f64>> =
+        (0..planned.pickups.len()).map(|i| between_db(&planned.placed(i, None))).collect();
+    let pickups = planned.pickups.iter().zip(&solved).zip(&means).zip(bends);
     Ok(pickups
-        .map(|((pickup, placed), level)| {
+        .map(|(((pickup, placed), level), between_db)| {
             let outputs = placed.signal.outputs_mv();
             let whole = mean(&outputs);
             let strings = (1..).zip(&outputs).zip(&placed.signal.strings).zip(&placed.prediction.strings);
             PickupSetUp {
                 name: pickup.name.clone(),
                 relative_db: level - middle,
+                between_db,
+                alternates: alternates(&pickup.design),
                 strings: strings
                     .map(|(((string, mv), at), predicted)| StringSetUp {
                         string,
@@ -93,6 +102,20 @@ pub fn set_up(
             }
         })
         .collect())
+}
+
+/// What a string in the middle of the row loses between the poles, dB.
+fn between_db(design: &Design) -> Option<f64> {
+    Some(Solution::of(design).ok()?.bend_map(design.strings.count.div_ceil(2))?.between_db)
+}
+
+/// Whether poles of one coil that stand beside one another have opposite poles up.
+fn alternates(design: &Design) -> bool {
+    design.coils.iter().any(|coil| {
+        let mut row: Vec<_> = design.poles.iter().filter(|p| p.coil == coil.name).collect();
+        row.sort_by(|a, b| a.x_mm.total_cmp(&b.x_mm));
+        row.windows(2).any(|pair| pair[0].material.demagnetisation().is_some() && pair[0].up != pair[1].up)
+    })
 }
 
 fn solve(set: &Set, calibration: &Calibration) -> Result<Vec<PlacedPickup>, Vec<Problem>> {

@@ -4,7 +4,7 @@ use super::*;
 use coil::set::{Freedom, Hum, PairPhase, PickupMove, PickupRange};
 use store::PickupSetId;
 use trade::pairing::{PickupChange, ReverseWinding};
-use workshop::{AuditionSide, DraftPickup, MakePartner, SavePickupSet, SetDraft};
+use workshop::{AuditionSide, DraftPickup, MakePartner, SavePickupSet, SetDraft, ThirdString};
 
 fn pickup(name: &str, revision: RevisionId, from_bridge_mm: f64) -> DraftPickup {
     DraftPickup {
@@ -127,15 +127,22 @@ async fn a_pickup_is_balanced_as_its_next_revision() {
     let draft = draft(vec![pickup("bridge", revision, 60.0), pickup("neck", revision, 158.0)]);
     let id = saved(&workshop, &owner, &draft).await;
     let offers = workshop.balance_pickup(&owner, &draft, 0).await.unwrap();
-    assert_eq!(offers.len(), 3);
+    assert_eq!(offers.len(), 4);
     let turns = offers.iter().find(|(b, _)| b.freedom == Freedom::Turns).unwrap();
     assert!(turns.1 && turns.0.change > 1.1);
     workshop.apply_balance(&owner, &ClientKey::random(), (id, 1), 0, Freedom::Turns).await.unwrap();
     let (_, kept) = workshop.pickup_set(&owner, id).await.unwrap();
     let next = workshop.revision(&owner, kept.pickups[0].revision).await.unwrap();
     assert_eq!((next.row.number, next.row.parent_id), (2, Some(revision)));
-    let heights = workshop.plan_set_up(&owner, &kept, Some(250.0)).await.unwrap();
+    let third = |third| {
+        let (workshop, kept) = (&workshop, &kept);
+        async move { workshop.plan_set_up(&owner, kept, Some(250.0), third).await.unwrap() }
+    };
+    let heights = third(Some(ThirdString::Plain)).await;
     assert_eq!((heights.len(), heights[0].strings.len()), (2, 6));
+    // Less steel over its pole is softer.
+    let wound = third(Some(ThirdString::Wound)).await;
+    assert!(wound[0].strings[2].relative_db < heights[0].strings[2].relative_db - 1.0);
 }
 
 /// A set goes out as one document and comes back equal: to the workshop that has its designs as the same revisions, to another with
@@ -193,7 +200,12 @@ async fn what_a_search_found_is_put_into_the_set() {
     assert_eq!(row.version, 2);
     let predicted = workshop.preview_set(&owner, &kept).await.unwrap().predicted.unwrap();
     for (now, told) in predicted.prediction.balance.iter().zip(&best.prediction.balance) {
-        assert!((now.relative_db - told.relative_db).abs() < 0.01, "{} {}", now.relative_db, told.relative_db);
+        assert!(
+            (now.relative_db - told.relative_db).abs() < 0.01,
+            "{} {}",
+            now.relative_db,
+            told.relative_db
+        );
     }
     let late = workshop.apply_moves(&owner, &ClientKey::random(), (id, 1), &best.moves).await;
     assert!(matches!(late, Err(Refusal::ChangedMeanwhile(_))));
@@ -208,7 +220,8 @@ async fn positions_are_heard() {
     let (workshop, owner, _) = set_up().await;
     let revision = design(&workshop, &owner).await;
     let draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
-    let (sound, louder) = workshop.audition_set(&owner, &draft, (0, 2), false, AuditionSide::A).await.unwrap();
+    let (sound, louder) =
+        workshop.audition_set(&owner, &draft, (0, 2), false, AuditionSide::A).await.unwrap();
     assert!(sound.starts_with(b"RIFF") && louder > 1.0, "{louder}");
     let missing = workshop.audition_set(&owner, &draft, (0, 9), false, AuditionSide::A).await;
     assert!(matches!(missing, Err(Refusal::NotFound(_))));

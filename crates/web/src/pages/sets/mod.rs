@@ -288,6 +288,7 @@ fn offer_of(balanced: &Balanced, reaches: bool, units: coil::quantity::Units) ->
             format!("{} nearer to the strings", units.length(-balanced.change, 1))
         }
         Freedom::Height => format!("{} further from the strings", units.length(balanced.change, 1)),
+        Freedom::Plate => "a plate of mild steel under it".to_owned(),
         Freedom::Charge => {
             format!("magnets charged {} of what they are now", format_percent(balanced.change))
         }

@@ -11,12 +11,12 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::quantity::{Measure, Units};
 use coil::set::{PickupSetUp, StringSetUp};
-use presentation::field::Field;
+use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::signed_db;
 use presentation::read::measured;
 use store::PickupSetId;
-use workshop::Refusal;
+use workshop::{Refusal, ThirdString};
 
 /// A pull that is told of, cents flat.
 const PULLED_CENTS: f64 = 2.0;
@@ -36,6 +36,8 @@ struct PickupRow {
     relative: String,
     strings: Vec<StringRow>,
     is_pulled: bool,
+    /// What a bend from pole to pole loses, in words.
+    bend: String,
 }
 
 #[derive(Template)]
@@ -44,7 +46,7 @@ struct SetUpPage {
     frame: Frame,
     id: u64,
     name: String,
-    radius: Field,
+    fields: Vec<Field>,
     pickups: Vec<PickupRow>,
     poles: Vec<(String, &'static str)>,
     hums: Vec<(String, String)>,
@@ -67,6 +69,18 @@ fn row(string: &StringSetUp, count: usize, units: Units) -> StringRow {
     }
 }
 
+fn bend_words(pickup: &PickupSetUp) -> String {
+    let Some(db) = pickup.between_db else { return String::new() };
+    let loss = signed_db(db, 1);
+    if pickup.alternates {
+        return format!(
+            "Neighbouring poles are opposite: between them the string’s magnetisation turns over, and a bend from pole to pole passes \
+             {loss}, heard as a swoosh."
+        );
+    }
+    format!("A string bent from one pole to the next passes {loss} between them.")
+}
+
 fn pickup_row(pickup: &PickupSetUp, units: Units) -> PickupRow {
     let strings: Vec<StringRow> =
         pickup.strings.iter().map(|s| row(s, pickup.strings.len(), units)).collect();
@@ -74,6 +88,7 @@ fn pickup_row(pickup: &PickupSetUp, units: Units) -> PickupRow {
         name: pickup.name.clone(),
         relative: signed_db(pickup.relative_db, 1),
         is_pulled: strings.iter().any(|s| s.is_pulled),
+        bend: bend_words(pickup),
         strings,
     }
 }
@@ -86,10 +101,12 @@ pub(super) async fn show(
 ) -> Result<HttpResponse, AppError> {
     let units = user.settings.units;
     let (_, draft) = app.workshop.pickup_set(&user.actor, PickupSetId(*id)).await?;
-    let form: FormData = [("radius", query.get("radius").to_owned())].into_iter().collect();
+    let asked = ["radius", "third"].map(|name| (name, query.get(name).to_owned()));
+    let form: FormData = asked.into_iter().collect();
     let mut errors = Errors::new();
     let radius_mm = measured(&form, &mut errors, "radius", (100.0, 5000.0), (Measure::Length, units));
-    let planned = app.workshop.plan_set_up(&user.actor, &draft, radius_mm).await?;
+    let third = query.get("third").parse::<ThirdString>().ok();
+    let planned = app.workshop.plan_set_up(&user.actor, &draft, radius_mm, third).await?;
     let preview = app.workshop.preview_set(&user.actor, &draft).await?;
     let predicted = preview.predicted.map_err(Refusal::NotPredictable)?;
     let pole = |i: usize| {
@@ -98,11 +115,17 @@ pub(super) async fn show(
     let several =
         draft.switch.iter().zip(&predicted.prediction.positions).filter(|(given, _)| given.on.len() > 1);
     let hint = "The fingerboard’s radius, over which the outer strings lie lower; empty for a flat row.";
+    let thirds =
+        vec![Choice::new("", "as designed"), Choice::new("plain", "plain"), Choice::new("wound", "wound")];
     let page = SetUpPage {
         frame: Frame::new(&user, "sets", format!("Set-up of {}", draft.name)),
         id: *id,
-        radius: Field::measured("radius", "Fingerboard radius", hint, (Measure::Length, units))
-            .filled(&form, &errors),
+        fields: vec![
+            Field::measured("radius", "Fingerboard radius", hint, (Measure::Length, units))
+                .filled(&form, &errors),
+            Field::chosen("third", "Third string", "A wound one has less steel over the pole.", thirds)
+                .filled(&form, &errors),
+        ],
         pickups: planned.iter().map(|p| pickup_row(p, units)).collect(),
         poles: draft.pickups.iter().enumerate().map(|(i, p)| (p.name.clone(), pole(i))).collect(),
         hums: several
