@@ -242,6 +242,24 @@ impl WorkshopStore {
         filter: &LogFilter,
         page: u32,
     ) -> Result<(Vec<LogbookRow>, u64), StoreError> {
+        self.log_part(filter, PAGE, u64::from(page) * u64::from(PAGE)).await
+    }
+
+    /// The first lines that pass, up to `most`, and how many lines there are in all.
+    pub async fn log_head(
+        &self,
+        filter: &LogFilter,
+        most: u32,
+    ) -> Result<(Vec<LogbookRow>, u64), StoreError> {
+        self.log_part(filter, most, 0).await
+    }
+
+    async fn log_part(
+        &self,
+        filter: &LogFilter,
+        most: u32,
+        offset: u64,
+    ) -> Result<(Vec<LogbookRow>, u64), StoreError> {
         let workshop = self.workshop;
         // The page's numbers first, by an index or a narrow sort; the wide rows only of those. Words are looked up once for
         // both the page and the count.
@@ -250,7 +268,7 @@ impl WorkshopStore {
             QueryBuilder::new(format!("SELECT l.run_id, CAST({counted} AS SIGNED) FROM logbook l "));
         filter.conditions(&mut numbers, workshop);
         filter.ordering(&mut numbers);
-        numbers.push(" LIMIT ").push_bind(PAGE).push(" OFFSET ").push_bind(u64::from(page) * u64::from(PAGE));
+        numbers.push(" LIMIT ").push_bind(most).push(" OFFSET ").push_bind(offset);
         let numbers = async { Ok(numbers.build_query_as::<(RunId, i64)>().fetch_all(&self.pool).await?) };
         let (found, all) = if filter.words.is_empty() {
             tokio::try_join!(numbers, self.count_lines(filter))?
@@ -293,6 +311,20 @@ impl WorkshopStore {
         filter.ordering(&mut query);
         query.push(" LIMIT ").push_bind(most);
         Ok(query.build_query_as().fetch_all(&self.pool).await?)
+    }
+
+    /// How many bands the last runs were off in resistance and inductance, of those that were calibrated among the last `most`; the newest
+    /// first.
+    pub async fn recent_bands(&self, most: u32) -> Result<Vec<(Option<f64>, Option<f64>)>, StoreError> {
+        let rows: Vec<(Option<f64>, Option<f64>, bool)> = sqlx::query_as(
+            "SELECT l.resistance_bands, l.inductance_bands, u.calibration_id IS NOT NULL FROM logbook l \
+             JOIN runs u ON u.id = l.run_id WHERE l.workshop_id = ? ORDER BY l.started_at DESC, l.run_id DESC LIMIT ?",
+        )
+        .bind(self.workshop)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(rows.into_iter().filter(|row| row.2).map(|(r, l, _)| (r, l)).collect())
     }
 
     /// Lines of some runs, in no order.

@@ -188,28 +188,42 @@ impl Workshop {
         actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
         let reads_analysis = actor.may(Action::ReadAnalysis);
-        let mut all = Vec::new();
-        if reads_analysis {
-            all.extend(unsteady(&store.log_lines(&LogFilter::default(), RECENT).await?));
-        }
-        for (spool, warnings) in self.spools(actor).await? {
+        let waiting = LogFilter { level: Some(Level::Waiting), ..LogFilter::default() };
+        let recent = LogFilter::default();
+        let (recent, spools, parts, instruments, waiting, effects) = tokio::try_join!(
+            async {
+                if !reads_analysis {
+                    return Ok(Vec::new());
+                }
+                Ok(store.log_lines(&recent, RECENT).await?)
+            },
+            self.spools(actor),
+            async { Ok(store.parts().await?) },
+            async { Ok(store.instruments().await?) },
+            async { Ok(store.log_lines(&waiting, 60).await?) },
+            async {
+                if !reads_analysis {
+                    return Ok(Vec::new());
+                }
+                self.clearest_effects(actor).await
+            },
+        )?;
+        let mut all = unsteady(&recent);
+        for (spool, warnings) in spools {
             all.extend(
                 warnings.into_iter().map(|warning| AttentionItem::Spool(Box::new(spool.clone()), warning)),
             );
         }
-        all.extend(store.parts().await?.into_iter().filter(is_low).map(AttentionItem::PartLow));
+        all.extend(parts.into_iter().filter(is_low).map(AttentionItem::PartLow));
         let now = OffsetDateTime::now_utc();
-        for instrument in store.instruments().await? {
+        for instrument in instruments {
             if let Some(due) = instrument.due.filter(|due| *due < now.date()) {
                 let days = (now.date() - due).whole_days();
                 all.push(AttentionItem::CalibrationOverdue(instrument, days));
             }
         }
-        let filter = LogFilter { level: Some(Level::Waiting), ..LogFilter::default() };
-        all.extend(unmeasured(store.log_lines(&filter, 60).await?, now));
-        if reads_analysis {
-            all.extend(self.clearest_effects(actor).await?);
-        }
+        all.extend(unmeasured(waiting, now));
+        all.extend(effects);
         all.sort_by_key(AttentionItem::urgency);
         Ok(all)
     }

@@ -12,7 +12,6 @@ use coil::design::Design;
 use std::sync::Arc;
 use std::time::Duration;
 use store::calibration::{CalibrationException, CalibrationPolicy, CalibrationRow};
-use store::logbook::{LogFilter, LogbookRow};
 use store::{CalibrationId, DesignId, RunId, WorkshopId, WorkshopStore};
 use trade::calibration::{
     CalibrationModel, EffectText, Factor, Observation, describe_effects, fit_calibration,
@@ -49,8 +48,8 @@ pub struct CalibrationOverview {
     pub names: LevelNames,
     /// Designs that do not use the newest version.
     pub exceptions: Vec<CalibrationException>,
-    /// The last runs, newest first.
-    pub recent: Vec<LogbookRow>,
+    /// By how many bands the last calibrated runs were off in resistance and inductance, the newest first.
+    pub recent_bands: Vec<(Option<f64>, Option<f64>)>,
     /// Designs with runs: number, name, runs.
     pub designs: Vec<(DesignId, String, i64)>,
 }
@@ -168,15 +167,14 @@ impl Workshop {
             }
             None => None,
         };
-        let newest = LogFilter::default();
-        let (enabled, names, exceptions, recent, designs) = tokio::try_join!(
+        let (enabled, names, exceptions, recent_bands, designs) = tokio::try_join!(
             async { Ok::<_, Refusal>(store.calibration_enabled().await?) },
             LevelNames::of(&store),
             async { Ok(store.calibration_exceptions().await?) },
-            async { Ok(store.log_lines(&newest, RECENT).await?) },
+            async { Ok(store.recent_bands(RECENT).await?) },
             async { Ok(store.logged_designs().await?) },
         )?;
-        Ok(CalibrationOverview { enabled, versions, shown, names, exceptions, recent, designs })
+        Ok(CalibrationOverview { enabled, versions, shown, names, exceptions, recent_bands, designs })
     }
 
     /// Where differences between coils come from, as the newest version has it; `None` before there is one.

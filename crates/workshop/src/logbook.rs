@@ -41,6 +41,20 @@ impl Workshop {
         Ok(self.of(actor).log_page(filter, page).await?)
     }
 
+    /// The first rows that pass, up to `most`, and how many pass in all.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn logbook_head(
+        &self,
+        actor: &Actor,
+        filter: &LogFilter,
+        most: u32,
+    ) -> Result<(Vec<LogbookRow>, u64), Refusal> {
+        actor.require(Action::ReadRuns)?;
+        Ok(self.of(actor).log_head(filter, most).await?)
+    }
+
     /// The runs that pass, up to `most`, in the filter's order: to be exported piece by piece.
     ///
     /// # Errors

@@ -14,6 +14,7 @@ use store::run::Run;
 use store::{InstrumentId, RunId};
 use trade::instrument::InstrumentKind;
 use trade::machine::{MachineProfile, OutOfLimits, Plan, csv, execute, gcode};
+use trade::reading::Reading;
 
 /// Most that a turn of a file lies beside the plan, mm: what rounding leaves.
 const MOST_OFF_MM: f64 = 0.003;
@@ -82,7 +83,7 @@ impl Workshop {
         Ok(self.of(actor).keep_machine(actor.person, id, machine).await?)
     }
 
-    /// What goes on the paper traveller of a run: the run, how far it has come, and what its page says that it should be.
+    /// What goes on the paper traveller of a run: the run, how far it has come, what its page says that it should be, and its readings.
     ///
     /// # Errors
     /// When there is no such run.
@@ -90,7 +91,7 @@ impl Workshop {
         &self,
         actor: &Actor,
         run: RunId,
-    ) -> Result<(Run, TravellerProgress, Option<PredictionSummary>), Refusal> {
+    ) -> Result<(Run, TravellerProgress, Option<PredictionSummary>, Vec<Reading>), Refusal> {
         actor.require(Action::ReadRuns)?;
         let store = self.of(actor);
         let run = store.run(run).await?;
@@ -102,6 +103,6 @@ impl Workshop {
             Some(recorded) => Some(recorded),
             None => self.prediction_as_wound(&run, &readings).await?.ok().map(|p| p.summary()),
         };
-        Ok((run, progress, prediction))
+        Ok((run, progress, prediction, readings))
     }
 }

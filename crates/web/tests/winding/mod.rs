@@ -207,6 +207,12 @@ async fn machine_files_the_counters_log_and_paper() {
             && paper.body.contains("<svg")
             && paper.body.contains("open flame")
     );
+    // What was read stands on it; what was not is left to be written in.
+    let blanks = |body: &str| body.matches("____________").count();
+    let reading = [("resistance", "5.81k"), ("coil_c", "22")];
+    assert_eq!(post(&mut visit, &run, &format!("{run}/readings"), &reading).await.status, 303);
+    let read = visit.get(&format!("{run}/paper")).await;
+    assert!(read.body.contains("5.81") && blanks(&read.body) < blanks(&paper.body));
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -76,35 +76,46 @@ struct BenchPage {
 
 async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppError> {
     /// How many of each the bench holds.
-    const ROOM: usize = 6;
+    const ROOM: u32 = 6;
     let (workshop, actor) = (&app.workshop, &user.actor);
-    let mut open = Vec::new();
-    for state in [RunState::ToWind, RunState::ToMeasure, RunState::ToFinish] {
-        let filter = LogFilter { state: Some(state), ..LogFilter::default() };
-        let (rows, count) = workshop.logbook_page(actor, &filter, 0).await?;
-        if count > 0 {
-            let rows = rows.into_iter().take(ROOM).collect();
-            open.push(OpenRuns { key: state.key(), name: state.name(), count, rows });
-        }
-    }
-    let mut off = Vec::new();
-    let mut off_count = 0;
-    for level in [Level::Stop, Level::Look] {
-        let filter = LogFilter { level: Some(level), state: Some(RunState::Open), ..LogFilter::default() };
-        let (rows, count) = workshop.logbook_page(actor, &filter, 0).await?;
-        off.extend(rows.into_iter().take(ROOM - off.len()));
-        off_count += count;
-    }
-    let attention = workshop.attention(actor).await?.iter().map(row).collect();
-    let mut designs = Vec::new();
-    let mut windable = Vec::new();
-    if actor.may(Action::ReadDesigns) {
-        designs = workshop.designs(actor, &DesignFilter::default()).await?;
-        designs.truncate(ROOM);
-    } else if actor.may(Action::Wind) {
-        windable = workshop.windable_revisions(actor).await?;
-    }
-    let timers = workshop.timers(actor).await?.into_iter().map(TimerRow::from).collect();
+    let head = async |filter: LogFilter| workshop.logbook_head(actor, &filter, ROOM).await;
+    let open_of =
+        async |state: RunState| head(LogFilter { state: Some(state), ..LogFilter::default() }).await;
+    let off_of = async |level: Level| {
+        head(LogFilter { level: Some(level), state: Some(RunState::Open), ..LogFilter::default() }).await
+    };
+    let states = [RunState::ToWind, RunState::ToMeasure, RunState::ToFinish];
+    let (wind, measure, finish, stopped, looked, attention, designs, windable, timers) = tokio::try_join!(
+        open_of(states[0]),
+        open_of(states[1]),
+        open_of(states[2]),
+        off_of(Level::Stop),
+        off_of(Level::Look),
+        workshop.attention(actor),
+        async {
+            if actor.may(Action::ReadDesigns) {
+                workshop.designs(actor, &DesignFilter::default()).await
+            } else {
+                Ok(Vec::new())
+            }
+        },
+        async {
+            let winds_alone = actor.may(Action::Wind) && !actor.may(Action::ReadDesigns);
+            if winds_alone { workshop.windable_revisions(actor).await } else { Ok(Vec::new()) }
+        },
+        workshop.timers(actor),
+    )?;
+    let open = states
+        .into_iter()
+        .zip([wind, measure, finish])
+        .filter(|(_, (_, count))| *count > 0)
+        .map(|(state, (rows, count))| OpenRuns { key: state.key(), name: state.name(), count, rows })
+        .collect();
+    let off_count = stopped.1 + looked.1;
+    let off = stopped.0.into_iter().chain(looked.0).take(ROOM as usize).collect();
+    let attention = attention.iter().map(row).collect();
+    let designs = designs.into_iter().take(ROOM as usize).collect();
+    let timers = timers.into_iter().map(TimerRow::from).collect();
     Ok(BenchPage {
         frame: Frame::new(&user, "bench", "Bench"),
         attention,

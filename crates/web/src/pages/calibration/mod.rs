@@ -160,7 +160,7 @@ async fn show(
     )?;
     let shown = overview.shown.as_ref();
     // Only coils whose bands were calibrated: those of the uncalibrated model hold what tolerances allow.
-    let calibrated = overview.recent.iter().filter(|row| row.calibrated);
+    let calibrated = overview.recent_bands.iter();
     let band = |what, bands: Vec<f64>| BandRow {
         what,
         inside: bands.iter().filter(|b| b.abs() <= 1.0).count(),
@@ -203,8 +203,8 @@ async fn show(
             })
             .collect(),
         bands: vec![
-            band("resistance", calibrated.clone().filter_map(|row| row.resistance_bands).collect()),
-            band("inductance", calibrated.filter_map(|row| row.inductance_bands).collect()),
+            band("resistance", calibrated.clone().filter_map(|bands| bands.0).collect()),
+            band("inductance", calibrated.filter_map(|bands| bands.1).collect()),
         ],
         to_rejudge: if to_rejudge > 0 { counted(to_rejudge as u64, "run") } else { String::new() },
     })

@@ -1,5 +1,6 @@
 //! What goes on paper: the traveller with a label to cut off.
 
+use super::log_row::scale;
 use super::traveller::{OperationRow, operation_rows};
 use crate::app::App;
 use crate::components::frame::Frame;
@@ -15,6 +16,7 @@ use coil::quantity::Units;
 use presentation::format::{self, HENRY, KILOOHM, METRE};
 use store::RunId;
 use store::run::RunRow;
+use trade::reading::{Kind, Reading, latest};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "runs/paper.html")]
@@ -25,7 +27,8 @@ pub(super) struct PaperPage {
     when_iso: String,
     stops: Vec<String>,
     facts: Vec<(&'static str, String)>,
-    rows: Vec<OperationRow>,
+    /// Operations, each with what was read for it.
+    rows: Vec<(OperationRow, String)>,
     qr: String,
     address: String,
 }
@@ -36,7 +39,7 @@ pub(super) async fn show(
     user: CurrentUser,
     id: web::Path<u64>,
 ) -> Result<PaperPage, AppError> {
-    let (run, progress, prediction) = app.workshop.paper_traveller(&user.actor, RunId(*id)).await?;
+    let (run, progress, prediction, readings) = app.workshop.paper_traveller(&user.actor, RunId(*id)).await?;
     let address = app.origin.address_of(&format!("/runs/{id}"));
     let (design, units) = (run.design.clone(), user.settings.units);
     let facts = web::block(move || facts(&design, prediction.as_ref(), units)).await?;
@@ -45,12 +48,27 @@ pub(super) async fn show(
         when: format::moment(run.row.created_at),
         when_iso: format::iso(run.row.created_at),
         stops: run.row.stops.iter().map(format::turns).collect(),
-        rows: operation_rows(progress),
+        rows: operation_rows(progress).into_iter().map(|row| with_readings(row, &readings, units)).collect(),
         row: run.row,
         facts,
         qr: code_of(&address)?,
         address,
     })
+}
+
+/// An operation with what was read for it; nothing where something that it holds for is missing, so that it is written in by hand.
+fn with_readings(row: OperationRow, readings: &[Reading], units: Units) -> (OperationRow, String) {
+    let words = |kind: &Kind| {
+        let last = latest(readings, *kind)?;
+        let value = last
+            .value
+            .map(|value| scale(*kind, units).map_or_else(|| format::turns(value), |s| s.text(value)))?;
+        let at = last.coil_c.map_or_else(String::new, |c| format!(" at {}", units.temperature(c, 1)));
+        Some(format!("{value}{at}"))
+    };
+    let read: Option<Vec<String>> = row.operation.hold.iter().map(words).collect();
+    let read = read.unwrap_or_default().join(", ");
+    (row, read)
 }
 
 /// A QR code as a drawing.

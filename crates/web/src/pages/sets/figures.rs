@@ -108,8 +108,9 @@ struct Figures<'a> {
     balance: Vec<BalanceRow>,
     /// Pickups of two coils, with every way of joining them.
     twins: Vec<(String, Vec<TwinRow>)>,
-    /// In what the pickups differ, in the order of the set.
+    /// In what the pickups differ, in the order of the set, and why each revision was made.
     differences: Vec<Difference>,
+    reasons: &'a [String],
     notices: &'a [Notice],
     problems: Vec<String>,
     /// Whether changes can be made to what is saved.
@@ -293,9 +294,10 @@ fn balance_of(prediction: &SetPrediction, most_db: f64) -> Vec<BalanceRow> {
     .collect()
 }
 
-/// The figures of a preview; `string` is the one whose partials are shown.
+/// The figures of a preview; `string` is the one whose partials are shown, `reasons` say why each pickup's revision was made.
 pub(super) fn figures(
     preview: &SetPreview,
+    reasons: &[String],
     string: u32,
     can_mend: bool,
     units: Units,
@@ -316,6 +318,7 @@ pub(super) fn figures(
         balance: Vec::new(),
         twins: Vec::new(),
         differences: Vec::new(),
+        reasons,
         notices: &[],
         problems: Vec::new(),
         can_mend,

@@ -235,7 +235,11 @@ async fn checked(
                 if let Err(problems) = &found.predicted {
                     form::at_fields(problems, &mut errors);
                 }
-                figures = figures::figures(&found, string_of(form), can_mend, units)?;
+                let reason = |p: &workshop::DraftPickup| {
+                    rows.iter().find(|r| r.id == p.revision).map_or_else(String::new, |r| r.note.clone())
+                };
+                let reasons: Vec<String> = draft.pickups.iter().map(reason).collect();
+                figures = figures::figures(&found, &reasons, string_of(form), can_mend, units)?;
             }
             Err(Refusal::NotFound(_)) => {
                 for i in 0..draft.pickups.len() {
