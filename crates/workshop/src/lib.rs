@@ -110,7 +110,8 @@ pub use secret::Secret;
 pub use service::Workshop;
 pub use sessions::STATION_SESSION;
 pub use settings::{
-    IDLE_MINUTES, LONGEST_HOURS, PrivacySettings, STATION_REST_MINUTES, SessionPolicy, WorkshopSettings,
+    IDLE_MINUTES, LONGEST_HOURS, LeadColours, PrivacySettings, STATION_REST_MINUTES, SessionPolicy,
+    WorkshopSettings,
 };
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};

@@ -59,6 +59,22 @@ impl Default for PrivacySettings {
     }
 }
 
+/// What colours a workshop's leads have.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct LeadColours {
+    /// Of the hot lead.
+    pub hot: String,
+    /// Of the lead at ground.
+    pub ground: String,
+}
+
+impl Default for LeadColours {
+    fn default() -> Self {
+        Self { hot: "white".into(), ground: "black".into() }
+    }
+}
+
 /// The settings of a workshop. Fields may be added: what an older row does not name is what is usual.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -81,6 +97,8 @@ pub struct WorkshopSettings {
     pub spreadsheets: SpreadsheetFormat,
     /// How a coil is made that runs the other way round than its partner.
     pub reverse_winding: ReverseWinding,
+    /// Colours of the leads, as travellers name them: the hot one and the one at ground.
+    pub lead_colours: LeadColours,
     /// Where new runs propose to stop.
     pub stops: StopPolicy,
     /// How far the coils of new runs may lie from what the workshop's coils do.
@@ -103,6 +121,7 @@ impl Default for WorkshopSettings {
             units: Units::default(),
             spreadsheets: SpreadsheetFormat::default(),
             reverse_winding: ReverseWinding::default(),
+            lead_colours: LeadColours::default(),
             stops: StopPolicy::default(),
             tolerance: TolerancePolicy::default(),
             privacy: PrivacySettings::default(),

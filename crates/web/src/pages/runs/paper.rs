@@ -17,6 +17,7 @@ use presentation::format::{self, HENRY, KILOOHM, METRE};
 use store::RunId;
 use store::run::RunRow;
 use trade::reading::{Kind, Reading, latest};
+use workshop::LeadColours;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "runs/paper.html")]
@@ -42,7 +43,8 @@ pub(super) async fn show(
     let (run, progress, prediction, readings) = app.workshop.paper_traveller(&user.actor, RunId(*id)).await?;
     let address = app.origin.address_of(&format!("/runs/{id}"));
     let (design, units) = (run.design.clone(), user.settings.units);
-    let facts = web::block(move || facts(&design, prediction.as_ref(), units)).await?;
+    let leads = user.settings.lead_colours.clone();
+    let facts = web::block(move || facts(&design, prediction.as_ref(), &leads, units)).await?;
     Ok(PaperPage {
         frame: Frame::new(&user, "logbook", format!("Traveller of run {}", run.row.number)),
         when: format::moment(run.row.created_at),
@@ -83,6 +85,7 @@ fn code_of(address: &str) -> Result<String, AppError> {
 fn facts(
     design: &Design,
     prediction: Option<&PredictionSummary>,
+    leads: &LeadColours,
     units: Units,
 ) -> Vec<(&'static str, String)> {
     let mut facts = Vec::new();
@@ -90,8 +93,13 @@ fn facts(
         facts.push(("Wire", format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken())));
         facts.push(("Direction from above", coil.wind.direction.spoken()));
         let is_reversed = design.wiring.sense.get(&coil.name) == Some(&Sense::FinishToGround);
-        let hot = if is_reversed { "start, inside" } else { "finish, outside" };
-        facts.push(("Hot end of the winding", hot.to_owned()));
+        let (hot, ground) = if is_reversed {
+            ("start, inside", "finish, outside")
+        } else {
+            ("finish, outside", "start, inside")
+        };
+        facts.push(("Hot end of the winding", format!("{hot}: {}", leads.hot)));
+        facts.push(("End at ground", format!("{ground}: {}", leads.ground)));
         if let Some((plan, _)) = lay_coil(design, 0) {
             facts.push(("Turns per pass", format!("{:.0}", plan.turns_per_pass)));
         }

@@ -15,7 +15,7 @@ use coil::Word as _;
 use coil::quantity::{FluxUnit, LengthUnit, MassUnit, Measure, TemperatureUnit, Units, fixed};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
-use presentation::read::plain_in;
+use presentation::read::{is_name, plain_in};
 use presentation::share_facts::Shown;
 use std::str::FromStr;
 use trade::pairing::ReverseWinding;
@@ -185,6 +185,32 @@ const NUMBERS: [Number; 12] = [
     },
 ];
 
+/// A setting that is a word or two.
+struct Worded {
+    name: &'static str,
+    label: &'static str,
+    get: fn(&WorkshopSettings) -> &str,
+    set: fn(&mut WorkshopSettings, &str),
+}
+
+/// Longest word or two.
+const MOST_LETTERS: usize = 30;
+
+const LEADS: [Worded; 2] = [
+    Worded {
+        name: "lead_colours.hot",
+        label: "Hot lead",
+        get: |s| &s.lead_colours.hot,
+        set: |s, word| word.clone_into(&mut s.lead_colours.hot),
+    },
+    Worded {
+        name: "lead_colours.ground",
+        label: "Lead at ground",
+        get: |s| &s.lead_colours.ground,
+        set: |s, word| word.clone_into(&mut s.lead_colours.ground),
+    },
+];
+
 /// A setting that is one of a list.
 struct Chosen {
     name: &'static str,
@@ -291,8 +317,13 @@ fn all_chosen() -> impl Iterator<Item = &'static Chosen> {
 fn form_of(name: &str, settings: &WorkshopSettings) -> FormData {
     let numbers = NUMBERS.iter().map(|n| (n.name.to_owned(), fixed((n.get)(settings), 3)));
     let chosen = all_chosen().map(|c| (c.name.to_owned(), (c.get)(settings).to_owned()));
+    let worded = LEADS.iter().map(|w| (w.name.to_owned(), (w.get)(settings).to_owned()));
     let room = settings.units.field(Measure::Temperature, settings.room_c);
-    numbers.chain(chosen).chain([("name".into(), name.to_owned()), (ROOM.into(), room)]).collect()
+    numbers
+        .chain(chosen)
+        .chain(worded)
+        .chain([("name".into(), name.to_owned()), (ROOM.into(), room)])
+        .collect()
 }
 
 /// The parts of a share sheet that are shown to begin with.
@@ -314,6 +345,7 @@ fn page(
         let choices = c.choices.iter().map(|(value, label)| Choice::new(*value, *label));
         fill(Field::chosen(c.name, c.label, c.hint, choices.collect()))
     };
+    let worded = |w: &Worded| fill(Field::typed(w.name, w.label, "Its colour, as travellers name it."));
     let room_hint = "What meters read is predicted for it.";
     let room =
         Field::measured(ROOM, "Room temperature", room_hint, (Measure::Temperature, user.settings.units));
@@ -329,6 +361,8 @@ fn page(
                 vec![
                     fill(Field::typed("name", "Name of the workshop", "On labels and sheets.")),
                     chosen(&REVERSE),
+                    worded(&LEADS[0]),
+                    worded(&LEADS[1]),
                 ],
             ),
             group(
@@ -392,6 +426,13 @@ fn read(form: &FormData, units: Units, now: WorkshopSettings, errors: &mut Error
             }
         }
     }
+    for worded in LEADS.iter().filter(|w| form.has(w.name)) {
+        if is_name(form.get(worded.name), MOST_LETTERS) {
+            (worded.set)(&mut settings, form.get(worded.name));
+        } else {
+            errors.insert(worded.name.into(), format!("A colour, in up to {MOST_LETTERS} letters."));
+        }
+    }
     for chosen in all_chosen().filter(|c| form.has(c.name)) {
         if !(chosen.set)(&mut settings, form.get(chosen.name)) {
             errors.insert(chosen.name.into(), "Choose one of the list.".into());
@@ -451,6 +492,7 @@ mod tests {
         settings.privacy.names_in_exports = false;
         settings.stops.every = 500;
         settings.reverse_winding = ReverseWinding::ExchangeStartAndFinish;
+        settings.lead_colours.hot = "yellow".into();
         settings.tolerance.control_sd = 2.5;
         let form = form_of("Kestrel", &settings);
         let mut errors = Errors::new();
