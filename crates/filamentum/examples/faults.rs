@@ -139,6 +139,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
     };
     let revision = store.of(workshop).save_revision(owner, &new).await.unwrap();
     let run = NewRun {
+        coils: &[],
         tolerance: trade::comparison::TolerancePolicy::default(),
         key: ClientKey::random(),
         revision,

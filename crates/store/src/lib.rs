@@ -44,6 +44,7 @@ pub mod person;
 pub mod pickup_set;
 pub mod reading;
 pub mod run;
+pub mod run_coil;
 mod second_factor;
 pub mod session;
 pub mod set;

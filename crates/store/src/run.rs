@@ -146,6 +146,8 @@ pub struct NewRun<'a> {
     pub tolerance: TolerancePolicy,
     /// How it stands before anything was read; without it the row in the logbook is left to be written later.
     pub judgement: Option<&'a Judgement>,
+    /// The coils, wound by themselves, that it is assembled of; none where it is wound as a whole.
+    pub coils: &'a [RunId],
     /// When; now when absent.
     pub at: Option<PrimitiveDateTime>,
 }
@@ -213,6 +215,15 @@ impl WorkshopStore {
         match done {
             Ok(done) => {
                 let run = RunId(done.last_insert_id());
+                for coil in new.coils {
+                    sqlx::query("INSERT INTO run_coils (run_id, workshop_id, whole_id) VALUES (?, ?, ?)")
+                        .bind(coil)
+                        .bind(workshop)
+                        .bind(run)
+                        .execute(&mut *tx)
+                        .await
+                        .map_err(StoreError::from)?;
+                }
                 if let Some(judgement) = new.judgement {
                     crate::logbook::write_summary_on(&mut tx, self.workshop, run, judgement).await?;
                     crate::verdict::write_prediction_on(&mut tx, self.workshop, run, judgement).await?;

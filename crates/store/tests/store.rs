@@ -47,6 +47,7 @@ async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &st
 
 fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Design) -> NewRun<'_> {
     NewRun {
+        coils: &[],
         tolerance: TolerancePolicy::default(),
         key: ClientKey::random(),
         revision,

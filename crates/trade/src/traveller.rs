@@ -196,6 +196,18 @@ impl Traveller {
         self
     }
 
+    /// Only what is done to the whole pickup: for one that is assembled of coils wound by themselves. Of a workshop's own traveller that has
+    /// none of the usual names, its last operation.
+    #[must_use]
+    pub fn of_an_assembly(mut self) -> Self {
+        let last = self.0.last().cloned();
+        self.0.retain(|one| ["assemble", "pot", "final"].contains(&one.key.as_str()));
+        if self.0.is_empty() {
+            self.0.extend(last);
+        }
+        self
+    }
+
     /// Without waiting for what cannot be read on what is wound: flux where no magnet stands under a string.
     #[must_use]
     pub fn readable_on(mut self, wound: &Design) -> Self {

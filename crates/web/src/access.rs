@@ -71,6 +71,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "GET /runs/{id}/station",
             "GET /runs/{id}/live",
             "POST /runs/{id}/void",
+            "POST /runs/{id}/assemble",
             "POST /runs/{id}/events",
             "POST /runs/{id}/winder",
             "POST /runs/{id}/read",

@@ -264,6 +264,7 @@ mod tests {
     #[case(Refusal::NotPredictable(Vec::new()), 409, "not-predictable")]
     #[case(Refusal::AdjustmentOutOfRange, 409, "adjustment-out-of-range")]
     #[case(Refusal::TooManyJobs, 409, "too-many-jobs")]
+    #[case(Refusal::NotACoilOfIt, 409, "not-a-coil-of-it")]
     #[case(Refusal::CoilInAnotherSet, 409, "coil-in-another-set")]
     #[case(Refusal::ExperimentClosed, 409, "experiment-closed")]
     #[case(Refusal::ListeningScored, 409, "listening-scored")]

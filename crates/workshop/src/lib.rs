@@ -6,6 +6,7 @@
 #![deny(missing_docs)]
 
 mod actor;
+mod assembly;
 mod attention;
 mod audit;
 mod audition;
@@ -62,6 +63,7 @@ mod winder_link;
 
 pub use crate::instruments::{InstrumentState, analyser_of};
 pub use actor::Actor;
+pub use assembly::Assembly;
 pub use attention::{AttentionItem, MissingReading, Urgency, known_changes};
 pub use audit::AuditPage;
 pub use audition::{Audition, AuditionSide};

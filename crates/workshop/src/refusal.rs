@@ -76,6 +76,9 @@ pub enum Refusal {
     /// As much long work is under way as the machine bears.
     #[error("too many jobs are running")]
     TooManyJobs,
+    /// The runs are not one of each coil of one design.
+    #[error("not one of each coil of one design")]
+    NotACoilOfIt,
     /// One of the coils is in another set.
     #[error("a coil is in another set")]
     CoilInAnotherSet,

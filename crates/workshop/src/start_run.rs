@@ -234,6 +234,7 @@ impl Workshop {
         })
         .await?;
         let new = NewRun {
+            coils: &[],
             tolerance,
             key: command.key.clone(),
             revision: revision.row.id,

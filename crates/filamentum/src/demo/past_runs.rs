@@ -187,6 +187,7 @@ impl DemoWorkshop<'_> {
             self.model.as_ref().map_or_else(Calibration::default, |(_, model)| model.calibration(&known));
         let tolerance = TolerancePolicy::default();
         let new = NewRun {
+            coils: &[],
             tolerance,
             key: ClientKey::random(),
             revision: wound.revision,

@@ -1,6 +1,7 @@
 //! What a person can do, without HTTP, against a private MariaDB.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod assembly;
 mod attention;
 mod backups;
 mod designs;

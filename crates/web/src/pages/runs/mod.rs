@@ -1,5 +1,6 @@
 //! Winding runs: starting one, its traveller, the station, readings, the verdict.
 
+mod assembly;
 mod log_form;
 mod log_row;
 mod machine;
@@ -28,6 +29,7 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/runs/{id}/station", web::get().to(station::show))
         .route("/runs/{id}/live", web::get().to(station::live))
         .route("/runs/{id}/void", web::post().to(page::void))
+        .route("/runs/{id}/assemble", web::post().to(assembly::assemble))
         .route("/runs/{id}/events", web::post().to(station::log_event))
         .route("/runs/{id}/winder", web::post().to(station::command))
         .route("/winder-stop", web::post().to(station::stop))

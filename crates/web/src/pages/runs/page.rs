@@ -1,5 +1,6 @@
 //! A run's page: where it stands on its traveller, its log, predicted against measured, and the recorded verdict.
 
+use super::assembly::AssemblyPart;
 use super::log_form::reading_fields;
 use super::log_row::{LogRow, log_row, reading_name, scale};
 use super::traveller::{OperationRow, operation_rows};
@@ -90,6 +91,9 @@ struct RunPage {
     parts_taken: bool,
     alloys: String,
     judged_by_other_engine: bool,
+    /// The coils of its pickup, or the pickup of this coil.
+    assembly: AssemblyPart,
+    assembly_key: ClientKey,
 }
 
 /// An instrument that reads off a coil.
@@ -375,6 +379,8 @@ pub(super) async fn run_page(
         parts_taken: details.parts_taken,
         alloys: alloy_text(&details.alloys),
         judged_by_other_engine: details.judged_by_other_engine,
+        assembly: AssemblyPart::of(app.workshop.assembly(&user.actor, &details.run).await?),
+        assembly_key: ClientKey::random(),
         operations: operation_rows(details.progress),
         verdict: details.verdict,
         row: details.run.row,

@@ -88,6 +88,8 @@ pub(super) struct NewQuery {
     /// The set that it is wound for, and the pickup's name in it.
     set: Option<u64>,
     pickup: Option<String>,
+    /// The coil that is wound by itself.
+    coil: Option<String>,
 }
 
 /// The form of a new run.
@@ -97,7 +99,9 @@ pub(super) async fn new(
     query: web::Query<NewQuery>,
 ) -> Result<HttpResponse, AppError> {
     let options = app.workshop.start_options(&user.actor, RevisionId(query.revision)).await?;
-    let turns = options.revision.row.turns;
+    let coil =
+        query.coil.as_ref().and_then(|name| options.revision.design.coils.iter().find(|c| c.name == *name));
+    let turns = coil.map_or(options.revision.row.turns, |c| c.wind.turns);
     let stops =
         user.settings.stops.stops(turns).iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
     let form = [
@@ -105,6 +109,7 @@ pub(super) async fn new(
         ("stops", stops),
         ("operator", user.person.id.to_string()),
         ("remark", query.rework.map_or_else(String::new, |n| format!("Rework of run {n}"))),
+        ("coil", coil.map_or_else(String::new, |c| c.name.clone())),
         ("set", query.set.map_or_else(String::new, |set| set.to_string())),
         ("pickup", query.pickup.clone().unwrap_or_default()),
     ]
