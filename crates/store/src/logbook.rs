@@ -327,6 +327,18 @@ impl WorkshopStore {
         Ok(rows.into_iter().filter(|row| row.2).map(|(r, l, _)| (r, l)).collect())
     }
 
+    /// What changes whenever a run is judged, voided or taken back: the newest verdict, and how many runs are void.
+    pub async fn log_stamp(&self) -> Result<(u64, i64), StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT COALESCE((SELECT MAX(id) FROM verdicts WHERE workshop_id = ?), 0), \
+             (SELECT COUNT(*) FROM logbook WHERE workshop_id = ? AND level = 'void')",
+        )
+        .bind(self.workshop)
+        .bind(self.workshop)
+        .fetch_one(&self.pool)
+        .await?)
+    }
+
     /// Lines of some runs, in no order.
     pub async fn log_lines_of(&self, runs: &[RunId]) -> Result<Vec<LogbookRow>, StoreError> {
         let workshop = self.workshop;

@@ -59,12 +59,13 @@ mod stations;
 mod team;
 mod timers;
 mod travellers;
+mod unsteady_designs;
 mod winder_link;
 
 pub use crate::instruments::{InstrumentState, analyser_of};
 pub use actor::Actor;
 pub use assembly::Assembly;
-pub use attention::{AttentionItem, MissingReading, Urgency, known_changes};
+pub use attention::{AttentionItem, MissingReading, Urgency};
 pub use audit::AuditPage;
 pub use audition::{Audition, AuditionSide};
 pub use backup::{
@@ -120,4 +121,5 @@ pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};
 pub use team::{Invitation, LINK_LASTS, MemberChange, PeopleManager, WorkshopMember};
 pub use travellers::TravellerProgress;
+pub use unsteady_designs::known_changes;
 pub use winder_link::{StationState, StationTrouble, StopKey, WinderMotion};

@@ -11,6 +11,7 @@ use crate::refusal::Refusal;
 use crate::sealed::SecretKey;
 use crate::sign_in_limit::SignInLimit;
 use crate::spoken_code::SpokenCode;
+use crate::unsteady_designs::UnsteadyDesigns;
 use crate::winder_link::WinderLinks;
 use std::net::IpAddr;
 use std::sync::Arc;
@@ -25,6 +26,7 @@ pub struct Workshop {
     pub(crate) calibrations: CalibrationVersions,
     pub(crate) jobs: Jobs,
     pub(crate) reviews: ImportReviews,
+    pub(crate) unsteady: UnsteadyDesigns,
     pub(crate) winders: WinderLinks,
     pub(crate) permits: AllPermits,
     pub(crate) attempts: Arc<SignInLimit>,
@@ -49,6 +51,7 @@ impl Workshop {
             calibrations: CalibrationVersions::default(),
             jobs: Jobs::default(),
             reviews: ImportReviews::default(),
+            unsteady: UnsteadyDesigns::default(),
             winders: WinderLinks::default(),
             permits: AllPermits::default(),
             attempts: Arc::default(),
