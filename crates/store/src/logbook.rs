@@ -330,7 +330,7 @@ impl WorkshopStore {
     /// What changes whenever a run is judged, voided or taken back: the newest verdict, and how many runs are void.
     pub async fn log_stamp(&self) -> Result<(u64, i64), StoreError> {
         Ok(sqlx::query_as(
-            "SELECT COALESCE((SELECT MAX(id) FROM verdicts WHERE workshop_id = ?), 0), \
+            "SELECT CAST(COALESCE((SELECT MAX(id) FROM verdicts WHERE workshop_id = ?), 0) AS UNSIGNED), \
              (SELECT COUNT(*) FROM logbook WHERE workshop_id = ? AND level = 'void')",
         )
         .bind(self.workshop)

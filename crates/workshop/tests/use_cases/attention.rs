@@ -157,9 +157,20 @@ async fn a_series_that_goes_astray_is_reported() {
     let (workshop, actor, _) = set_up().await;
     let revision = design(&workshop, &actor).await;
     let steady = [5700.0, 5706.0, 5697.0, 5703.0, 5699.0, 5705.0, 5701.0, 5698.0, 5704.0, 5702.0];
+    let mut last = None;
     for ohms in steady.into_iter().chain([6050.0]) {
+        // Looked at each time: what is kept in between does not hide what comes after.
+        assert!(
+            !workshop
+                .attention(&actor)
+                .await
+                .unwrap()
+                .iter()
+                .any(|i| matches!(i, AttentionItem::Unsteady { .. }))
+        );
         let id = run(&workshop, &actor, revision).await;
         log(&workshop, &actor, id, &[(Kind::Turns, 7500.0), (Kind::Resistance, ohms)]).await;
+        last = Some(id);
     }
     let astray = |all: &[AttentionItem]| {
         all.iter().find_map(|item| match item {
@@ -171,4 +182,9 @@ async fn a_series_that_goes_astray_is_reported() {
     assert_eq!(astray(&all), Some((11, trade::calibration::Quantity::Resistance)), "{all:?}");
     let operator = Actor { role: Role::Operator, ..actor };
     assert_eq!(astray(&workshop.attention(&operator).await.unwrap()), None);
+    // Voided, it counts no more; taken back, it does again.
+    workshop.void_run(&actor, last.unwrap(), "wrong meter").await.unwrap();
+    assert_eq!(astray(&workshop.attention(&actor).await.unwrap()), None);
+    workshop.unvoid_run(&actor, last.unwrap()).await.unwrap();
+    assert!(astray(&workshop.attention(&actor).await.unwrap()).is_some());
 }
