@@ -4,6 +4,7 @@
 mod designs;
 mod logbook;
 mod server;
+mod sets;
 
 use coil::design::tall_single;
 use coil::prediction::{Calibration, predict};

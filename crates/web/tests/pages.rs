@@ -4,6 +4,7 @@
 mod forms;
 mod journeys;
 mod logbook;
+mod sets;
 mod trust;
 mod units;
 mod winding;

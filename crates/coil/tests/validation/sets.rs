@@ -508,3 +508,139 @@ fn a_search_meets_the_targets() {
         best.moves
     );
 }
+
+/// Turned by half a turn twice, every format is what it was; turned once, it is sound and as loud on the whole, and the coil that lay
+/// nearer to the bridge lies further from it.
+#[test]
+fn a_pickup_turned_by_half_a_turn() {
+    for kind in Kind::ALL {
+        let design = start(kind, 3000);
+        let once = coil::set::turned(&design);
+        assert_eq!(coil::set::turned(&once), design, "{kind:?}");
+        assert!(once.problems().is_empty(), "{kind:?}: {:?}", once.problems());
+        let level = |design: &Design| {
+            let outputs = Solution::of(design).unwrap().signal().outputs_mv();
+            outputs.iter().sum::<f64>() / outputs.len() as f64
+        };
+        let (before, after) = (level(&design), level(&once));
+        assert!(near(before, after, 0.12), "{kind:?}: {before} {after}");
+    }
+    // A pole that is longer under one string is under the other end of the row then.
+    let mut design = start(Kind::TallSingle, 5000);
+    design.poles[0].length_mm += 2.0;
+    let raised = design.poles[0].string.unwrap();
+    let longest = coil::set::turned(&design)
+        .poles
+        .iter()
+        .max_by(|a, b| a.length_mm.total_cmp(&b.length_mm))
+        .unwrap()
+        .string;
+    assert_eq!(longest, Some(7 - raised));
+}
+
+/// The polarity and the sense that are told are those of the design: magnets and winding decide, the poles' number and place do not.
+#[rstest]
+fn polarity_and_sense_are_those_of_the_design(
+    #[values(Kind::TallSingle, Kind::ShortSingle, Kind::WideSingle, Kind::Blade, Kind::ButtonMagnet)]
+    kind: Kind,
+) {
+    let signal = |design: Design| Solution::of(&design).unwrap().signal();
+    let base = signal(start(kind, 4000));
+    let wound = signal(wound_the_other_way(start(kind, 4000)));
+    let turned_over = signal(magnets_turned_over(start(kind, 4000)));
+    assert_eq!((wound.polarity(), wound.sense), (base.polarity(), -base.sense), "{kind:?}");
+    assert_eq!((turned_over.polarity(), turned_over.sense), (-base.polarity(), base.sense), "{kind:?}");
+    for (a, b) in base.strings.iter().zip(&wound.strings) {
+        assert!(near(a.whole_wb_m, b.whole_wb_m, 1e-9));
+        assert!(
+            a.partials_wb_m
+                .iter()
+                .zip(&b.partials_wb_m)
+                .all(|(x, y)| (x + y).abs() <= 1e-9 * x.abs().max(1e-12))
+        );
+    }
+    if kind == Kind::TallSingle {
+        // North up in the design is north here.
+        let north = start(kind, 4000).poles[0].up == Polarity::North;
+        assert_eq!(base.polarity() > 0.0, north);
+    }
+}
+
+/// What is alike is solved once: pickups of one design at one place, positions that join coils as the design does.
+#[test]
+fn each_pickup_is_solved_once() {
+    let twin = start(Kind::TwinCoil, 4000);
+    let mut set = two(twin.clone(), start(Kind::TallSingle, 5000), Join::Parallel);
+    assert_eq!(set.designs_used().len(), 2);
+    let own = twin.wiring.join.clone();
+    set.switch[0].coils.insert("bridge".into(), own);
+    assert_eq!(set.designs_used().len(), 2, "the join that it has by itself is no other");
+    set.switch[1].coils.insert("bridge".into(), "parallel".into());
+    set.switch[2].coils.insert("bridge".into(), "split:A".into());
+    // The last is of a pickup that is not on there.
+    assert_eq!(set.designs_used().len(), 3);
+    let mut asked = 0;
+    let solved = SetSolution::of(&set, |design| {
+        asked += 1;
+        PlacedPickup::of(design, &Calibration::default()).map(Arc::new)
+    });
+    assert_eq!((asked, solved.is_ok()), (3, true));
+    assert!(solved.unwrap().strings(9).is_empty());
+}
+
+/// The committed example reads, and comes back equal; every unknown or missing key is named by its place, all at once.
+#[test]
+fn the_document_is_read_whole_and_refused_by_place() {
+    let text = include_str!("../../../../examples/sets/three-voices.json");
+    let set = coil::set::read(text).unwrap();
+    let again = coil::set::read(&serde_json::to_string(&set).unwrap()).unwrap();
+    assert_eq!(again, set);
+    let mut value: serde_json::Value = serde_json::from_str(text).unwrap();
+    value["colour"] = serde_json::json!("red");
+    value["pickups"][1]["design"]["coils"][0]["wind"]["turns"] = serde_json::json!("many");
+    value["pickups"][2]["leads"] = serde_json::json!("crossed");
+    value["controls"]["wiring"] = serde_json::json!("none");
+    value["switch"][0].as_object_mut().unwrap().remove("on");
+    let at: Vec<String> = coil::set::read_value(value).unwrap_err().into_iter().map(|p| p.at).collect();
+    for place in [
+        "colour",
+        "pickups[1].design.coils[0].wind.turns",
+        "pickups[2].leads",
+        "controls.wiring",
+        "switch[0].on",
+    ] {
+        assert!(at.iter().any(|a| a == place), "{place}: {at:?}");
+    }
+    let validator = jsonschema::validator_for(&coil::set::schema()).unwrap();
+    assert!(validator.is_valid(&serde_json::from_str(text).unwrap()));
+}
+
+/// Own controls load each pickup before the switch: two together are loaded twice, one alone as by shared ones.
+#[test]
+fn own_controls_load_twice() {
+    let design = || start(Kind::TallSingle, 5000);
+    let mut set = two(design(), design(), Join::Parallel);
+    set.controls.wiring = ControlWiring::Shared;
+    let shared = predict_set(&set).unwrap().positions;
+    set.controls.wiring = ControlWiring::Own;
+    let own = predict_set(&set).unwrap().positions;
+    let height = |p: &coil::set::PositionPrediction| p.peak_db.nominal;
+    assert!(
+        (height(&own[0]) - height(&shared[0])).abs() < 0.02,
+        "{} {}",
+        height(&own[0]),
+        height(&shared[0])
+    );
+    assert!(height(&own[1]) < height(&shared[1]) - 0.3, "{} {}", height(&own[1]), height(&shared[1]));
+    // Half the pots and twice the capacitor, shared, are two of each (any textbook).
+    set.controls = Controls {
+        volume_kohm: set.controls.volume_kohm / 2.0,
+        tone_kohm: set.controls.tone_kohm / 2.0,
+        tone_nf: set.controls.tone_nf * 2.0,
+        wiring: ControlWiring::Shared,
+    };
+    let halved = predict_set(&set).unwrap().positions;
+    for (a, b) in own[1].response.loaded_db.iter().zip(&halved[1].response.loaded_db) {
+        assert!((a - b).abs() < 0.01, "{a} {b}");
+    }
+}

@@ -500,7 +500,10 @@ async fn save_as(
                 flash::put(session, FlashKind::Done, "The set is saved.");
                 return Ok(redirect(format!("/sets/{id}")));
             }
-            Err(Refusal::NotPredictable(_)) => "Not saved: see the marked fields.".to_owned(),
+            // A design that is not there is marked at its field as well.
+            Err(Refusal::NotPredictable(_) | Refusal::NotFound("revision")) => {
+                "Not saved: see the marked fields.".to_owned()
+            }
             Err(refusal @ Refusal::ChangedMeanwhile(_)) => refusal_text(&refusal),
             Err(refusal) => return Err(refusal.into()),
         }
