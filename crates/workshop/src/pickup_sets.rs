@@ -90,6 +90,25 @@ impl ThirdString {
 }
 
 impl SetDraft {
+    /// A toggle of three positions: the pickup nearest to the bridge, all of them side by side, the one furthest from it. One pickup has one
+    /// position.
+    #[must_use]
+    pub fn toggle_switch(pickups: &[DraftPickup]) -> Vec<SwitchPosition> {
+        let mut order: Vec<&DraftPickup> = pickups.iter().collect();
+        order.sort_by(|a, b| a.from_bridge_mm.total_cmp(&b.from_bridge_mm));
+        let position = |number: usize, on: &[&DraftPickup]| SwitchPosition {
+            name: number.to_string(),
+            join: (on.len() > 1).then_some(Join::Parallel),
+            on: on.iter().map(|p| p.name.clone()).collect(),
+            coils: BTreeMap::new(),
+        };
+        match order.as_slice() {
+            [] => Vec::new(),
+            [only] => vec![position(1, &[only])],
+            [first, .., last] => vec![position(1, &[first]), position(2, &order), position(3, &[last])],
+        }
+    }
+
     /// The usual switch for so many pickups: each alone from the bridge on, with its neighbour side by side in between; two pickups and
     /// more.
     #[must_use]

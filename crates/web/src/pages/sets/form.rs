@@ -257,6 +257,7 @@ pub(super) fn step(draft: &mut SetDraft, step: &str, rows: &[RevisionRow]) {
             draft.switch.remove(index);
         }
         "switch.usual" => draft.switch = SetDraft::usual_switch(&draft.pickups),
+        "switch.toggle" => draft.switch = SetDraft::toggle_switch(&draft.pickups),
         "leads.swap" => {
             if let Some(pickup) = draft.pickups.get_mut(index) {
                 pickup.leads = match pickup.leads {
@@ -452,6 +453,10 @@ mod tests {
         assert!(draft.switch.iter().all(|p| !p.on.is_empty() && !p.on.contains(&"bridge".to_owned())));
         step(&mut draft, "switch.usual", &[]);
         assert_eq!(draft.switch.len(), 3);
+        step(&mut draft, "pickup.add", &[]);
+        step(&mut draft, "switch.toggle", &[]);
+        assert_eq!(draft.switch.iter().map(|p| p.on.len()).collect::<Vec<_>>(), [1, 3, 1]);
+        step(&mut draft, "switch.usual", &[]);
         step(&mut draft, "leads.swap:1", &[]);
         assert_eq!(draft.pickups[1].leads, LeadOrder::Swapped);
         let before = draft.clone();
