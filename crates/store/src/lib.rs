@@ -103,10 +103,19 @@ fn is_done_already(error: &sqlx::Error) -> bool {
     number.is_some_and(|n| DONE_ALREADY.contains(&n))
 }
 
+/// The name of the lock under which tables are made and removed. Names of locks are the whole server's: each database has one of its own, so
+/// that one does not wait for another's. A name has at most 64 letters.
+macro_rules! lock_name {
+    () => {
+        "CONCAT('filamentum-', SHA1(DATABASE()))"
+    };
+}
+
 /// Takes the lock under which tables are made and removed; it ends with the connection, or when it is released.
 async fn lock_migrations(connection: &mut MySqlConnection) -> Result<(), StoreError> {
-    let held: Option<i64> =
-        sqlx::query_scalar("SELECT GET_LOCK('filamentum-migrate', 60)").fetch_one(&mut *connection).await?;
+    let held: Option<i64> = sqlx::query_scalar(concat!("SELECT GET_LOCK(", lock_name!(), ", 60)"))
+        .fetch_one(&mut *connection)
+        .await?;
     if held == Some(1) {
         return Ok(());
     }
@@ -258,7 +267,7 @@ impl Store {
             tracing::warn!(version, "a migration that was broken off is done");
             outcome = run(&migrator, until, is_known, &mut connection).await;
         }
-        sqlx::query("DO RELEASE_LOCK('filamentum-migrate')").execute(&mut *connection).await?;
+        sqlx::query(concat!("DO RELEASE_LOCK(", lock_name!(), ")")).execute(&mut *connection).await?;
         outcome.map_err(|error| match error {
             MigrateError::VersionMissing(version) => StoreError::NewerSchema(version),
             other => StoreError::Migration(other.to_string()),
