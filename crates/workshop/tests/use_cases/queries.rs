@@ -137,7 +137,7 @@ async fn lists_ask_as_much_of_the_database_however_much_there_is() {
     }
     settle(&workshop, &actor).await;
     let many = asked(&workshop, &actor, counted).await;
-    assert!(few.iter().all(|(name, count)| (1..=14).contains(count) || *name == "sets"), "{few:?}");
+    assert!(few.iter().all(|(name, count)| (1..=16).contains(count) || *name == "sets"), "{few:?}");
     // Three more of everything: whoever asks for each by itself asks three times more. Up to two more are a calibration's
     // newer version, which is read once, and which a slow machine fits meanwhile.
     for ((name, few), (_, many)) in few.iter().zip(&many) {
