@@ -577,7 +577,7 @@ fn version_of(id: u64, form: &FormData) -> (PickupSetId, u32) {
 }
 
 /// Says what was done, or why it was not, on the set's page.
-fn told(
+pub(super) fn told(
     session: &Session,
     id: u64,
     done: Result<(), Refusal>,

@@ -1,13 +1,12 @@
 //! Finding a set that meets its targets: the ranges that may change, how far the search is, and what it found.
 
-use super::form;
+use super::{form, told};
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render};
+use crate::respond::render;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -181,22 +180,8 @@ pub(super) async fn apply(
 ) -> Result<HttpResponse, AppError> {
     let moves = moves_of(form.get("moves")).ok_or(AppError::NotFound("change"))?;
     let of = (PickupSetId(*id), form.get("version").parse().unwrap_or_default());
-    match app.workshop.apply_moves(&user.actor, &form.key()?, of, &moves).await {
-        Ok(()) => flash::put(
-            &session,
-            FlashKind::Done,
-            "The set holds what was found; designs that changed have a next revision.",
-        ),
-        Err(
-            refusal @ (Refusal::ChangedMeanwhile(_)
-            | Refusal::AdjustmentOutOfRange
-            | Refusal::NotPredictable(_)),
-        ) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect(format!("/sets/{id}")))
+    let done = app.workshop.apply_moves(&user.actor, &form.key()?, of, &moves).await;
+    told(&session, *id, done, "The set holds what was found; designs that changed have a next revision.")
 }
 
 #[cfg(test)]
