@@ -3,9 +3,9 @@
 use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::permission::Action;
-use crate::pickup_sets::SetDraft;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use crate::set_draft::SetDraft;
 use coil::audition::{Phrase, RATE_HZ, play};
 use coil::design::Design;
 use std::io::Cursor;

@@ -50,6 +50,10 @@ mod second_factor;
 mod secret;
 mod service;
 mod sessions;
+mod set_changes;
+mod set_draft;
+mod set_plans;
+mod set_runs;
 mod settings;
 mod sign_in_limit;
 mod spoken_code;
@@ -95,9 +99,7 @@ pub use measuring::{CoolingReading, MeasureCommand};
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
-pub use pickup_sets::{
-    DraftPickup, MakePartner, PredictedSet, SavePickupSet, SetCoil, SetDraft, SetPreview, ThirdString,
-};
+pub use pickup_sets::{PredictedSet, SavePickupSet, SetPreview};
 pub use prediction_cache::{PlacedResult, PredictionResult, SolutionResult};
 pub use preview::{
     ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,
@@ -112,6 +114,10 @@ pub use second_factor::SharedSecret;
 pub use secret::Secret;
 pub use service::Workshop;
 pub use sessions::STATION_SESSION;
+pub use set_changes::MakePartner;
+pub use set_draft::{DraftPickup, SetDraft};
+pub use set_plans::ThirdString;
+pub use set_runs::SetCoil;
 pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, LeadColours, PrivacySettings, STATION_REST_MINUTES, SessionPolicy,
     WorkshopSettings,

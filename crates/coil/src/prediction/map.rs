@@ -1,7 +1,8 @@
 //! Maps for drawing: the field in a plane, and how loudly a string is heard over the plane of the strings.
 
 use super::Solution;
-use super::strings::{self, Answers};
+use super::model::StringAt;
+use super::strings::{self, Answers, StringSignal};
 use crate::design::{Design, place_in_row};
 use crate::magnet::Body;
 
@@ -88,6 +89,8 @@ const MARGIN_MM: f64 = 6.0;
 const NEAREST_M: f64 = 0.35e-3;
 /// Points along the row and along the string of a [`BendMap`].
 const BEND_POINTS: usize = 61;
+/// Places of a string between two neighbouring poles, both included.
+const BETWEEN_POINTS: usize = 9;
 
 impl Solution {
     /// The field of the magnets and of what they magnetise, with strings and parts that the plane cuts.
@@ -156,6 +159,35 @@ impl Solution {
             .collect()
     }
 
+    /// Level of a string of the middle of the row bent to the next pole, where it is lowest on the way, over its highest, 0 to 1.
+    /// `None` with fewer than two strings, or where nothing magnetises it.
+    #[must_use]
+    pub fn between_poles(&self) -> Option<f64> {
+        let strings = &self.design.strings;
+        let number = strings.count.div_ceil(2);
+        let own = self.model.strings.get((number as usize).checked_sub(1)?)?;
+        let place = |n: u32| place_in_row(n, strings.count, strings.pitch_mm, strings.handed);
+        let (from, to) = (place(number), place(number + 1));
+        if number == strings.count {
+            return None;
+        }
+        let share = |k: usize| k as f64 / (BETWEEN_POINTS - 1) as f64;
+        let x_mm: Vec<f64> = (0..BETWEEN_POINTS).map(|k| from + (to - from) * share(k)).collect();
+        let signals = self.bent(own, &x_mm);
+        let levels = || signals.iter().map(|s| s.aperture.iter().sum::<f64>().abs());
+        let loudest = levels().fold(0.0, f64::max);
+        (loudest > 0.0).then(|| levels().fold(f64::INFINITY, f64::min) / loudest)
+    }
+
+    /// What one string would send from several places along the row, at its own height.
+    fn bent(&self, own: &StringAt, x_mm: &[f64]) -> Vec<StringSignal> {
+        let mut model = self.model.clone();
+        model.strings = x_mm.iter().map(|x| StringAt { x_m: x * 1e-3, ..*own }).collect();
+        let pattern = &self.solved.pattern;
+        let answers = Answers { responses: &self.solved.responses, pattern, sheets: &[], groups: &[] };
+        strings::signals(&model, &self.solved.parts.system, &self.solved.parts.charges, &answers)
+    }
+
     /// How loudly a string of the design would be heard at every place along the row and along itself, at its own height.
     /// `None` when there is no such string, or nothing magnetises it.
     #[must_use]
@@ -166,12 +198,7 @@ impl Solution {
         let half = place(1).abs() + strings.pitch_mm / 2.0;
         let x_mm: Vec<f64> =
             (0..BEND_POINTS).map(|k| half * (2.0 * k as f64 / (BEND_POINTS - 1) as f64 - 1.0)).collect();
-        let mut model = self.model.clone();
-        model.strings = x_mm.iter().map(|x| super::model::StringAt { x_m: x * 1e-3, ..*own }).collect();
-        let pattern = &self.solved.pattern;
-        let answers = Answers { responses: &self.solved.responses, pattern, sheets: &[], groups: &[] };
-        let signals =
-            strings::signals(&model, &self.solved.parts.system, &self.solved.parts.charges, &answers);
+        let signals = self.bent(own, &x_mm);
         let levels: Vec<f64> = signals.iter().map(|s| s.aperture.iter().sum::<f64>().abs()).collect();
         let inner = |x: &f64| x.abs() <= place(1).abs() + 1e-9;
         let within = || levels.iter().zip(&x_mm).filter(|(_, x)| inner(x)).map(|(level, _)| *level);

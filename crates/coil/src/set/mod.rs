@@ -15,11 +15,11 @@ pub use document::{
     ControlWiring, Controls, FORMAT, LeadOrder, Set, SetPickup, SwitchPosition, Targets, read, read_value,
     schema,
 };
-pub use placed::{PlacedPickup, half_width_mm, turned};
+pub use placed::{PlacedPickup, half_width_mm, mirrored, turned};
 pub use prediction::{PositionPartial, PositionString, SetSolution, predict_set};
 pub use report::{
     Balance, Hum, Orientation, Pair, PairPhase, PositionPrediction, PositionResponse, SetPrediction,
     StringBalance,
 };
 pub use search::{PickupMove, PickupRange, SetCandidate, search_sets};
-pub use set_up::{LEAST_GAP_MM, PickupSetUp, StringSetUp, set_up};
+pub use set_up::{LEAST_GAP_MM, PickupSetUp, StringSetUp, alternates, set_up};

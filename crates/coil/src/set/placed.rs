@@ -12,6 +12,9 @@ pub struct PlacedPickup {
     pub prediction: Prediction,
     /// What it sends and gathers.
     pub signal: PickupSignal,
+    /// Level of a string of the middle of the row bent to the next pole, where it is lowest on the way, over its highest, 0 to 1; `None`
+    /// where nothing magnetises it.
+    pub between_poles: Option<f64>,
 }
 
 impl PlacedPickup {
@@ -21,7 +24,21 @@ impl PlacedPickup {
     /// As [`Solution::of`].
     pub fn of(design: &Design, calibration: &Calibration) -> Result<Self, Vec<Problem>> {
         let solution = Solution::of(design)?;
-        Ok(Self { prediction: solution.prediction(calibration), signal: solution.signal() })
+        Ok(Self {
+            prediction: solution.prediction(calibration),
+            signal: solution.signal(),
+            between_poles: solution.between_poles(),
+        })
+    }
+
+    /// Whether the hot lead goes positive against ground as steel is lifted off the poles. By Faraday's law what drives the current keeps
+    /// up the flux that falls: over a north pole it runs counter-clockwise seen from above, and leaves the coil at the lead that it
+    /// reaches so.
+    ///
+    /// Phase is tested by it: an analogue meter with its plus on the hot lead swings to plus.
+    #[must_use]
+    pub fn lifts_to_plus(&self, leads: LeadOrder) -> bool {
+        self.signal.polarity() * self.signal.sense * Self::sign(leads) > 0.0
     }
 
     /// −1 where hot lead and ground are exchanged: to the circuit that is the same as winding the other way.
@@ -131,8 +148,6 @@ impl Set {
 #[must_use]
 pub fn turned(design: &Design) -> Design {
     let mut other = design.clone();
-    // Without the negative zero that a middle would get.
-    let negative = |v: f64| if v == 0.0 { 0.0 } else { -v };
     for coil in &mut other.coils {
         coil.center_mm = coil.center_mm.map(negative);
     }
@@ -155,6 +170,48 @@ pub fn turned(design: &Design) -> Design {
         }
     }
     other
+}
+
+/// A pickup built with its row the other way about, as in a mirror across the row: the pole that stood under the first string stands under the
+/// last. Turned by half a turn as well it keeps each pole under its string and has its other side to the bridge. Windings keep their
+/// direction, and magnets the pole that they have up.
+///
+/// ```
+/// use coil::design::{Kind, starting_point};
+/// use coil::set::{mirrored, turned};
+/// let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+/// let partner = turned(&mirrored(&twin));
+/// assert_eq!(partner.poles[0].x_mm, twin.poles[0].x_mm);
+/// assert_eq!(partner.poles[0].string, twin.poles[0].string);
+/// assert_eq!(partner.coils[0].center_mm[1], -twin.coils[0].center_mm[1]);
+/// assert_eq!(mirrored(&mirrored(&twin)), twin);
+/// ```
+#[must_use]
+pub fn mirrored(design: &Design) -> Design {
+    let mut other = design.clone();
+    let count = design.strings.count;
+    for coil in &mut other.coils {
+        coil.center_mm[0] = negative(coil.center_mm[0]);
+    }
+    for pole in &mut other.poles {
+        pole.x_mm = negative(pole.x_mm);
+        pole.string = pole.string.map(|string| count + 1 - string.min(count));
+    }
+    for bar in &mut other.bars {
+        bar.center_mm[0] = negative(bar.center_mm[0]);
+        if bar.magnetised == Axis::X {
+            bar.north = if bar.north == End::Positive { End::Negative } else { End::Positive };
+        }
+    }
+    for metal in &mut other.metal {
+        metal.center_mm[0] = negative(metal.center_mm[0]);
+    }
+    other
+}
+
+/// Without the negative zero that a middle would get.
+fn negative(v: f64) -> f64 {
+    if v == 0.0 { 0.0 } else { -v }
 }
 
 /// Half of what a pickup takes along the strings, mm: its coils with the room for their windings.

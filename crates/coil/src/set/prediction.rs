@@ -220,6 +220,10 @@ impl SetSolution {
                 Quantity { nominal: of(mv.nominal), p05: of(mv.p05), p95: of(mv.p95) }
             },
             hum_rejection_db: hum_rejection_db(&joined, members),
+            between_poles_db: {
+                let bent: Option<Vec<f64>> = members.iter().map(|m| m.placed.between_poles).collect();
+                bent.map(|factors| decibels(heard.output(&factors) / nominal.output_mv.max(1e-12)))
+            },
             phase: PairPhase::of(joined.signals.iter().all(|s| s * first >= 0.0)),
             response: PositionResponse {
                 hz,

@@ -42,6 +42,10 @@ pub struct PositionPrediction {
     pub relative_output_db: Quantity,
     /// How much less hum it has than with all coils that are on in one sense, dB, up to 80.
     pub hum_rejection_db: f64,
+    /// What a string of the middle of the row bent to the next pole loses on the way, dB; none where a pickup has no magnet, or but one
+    /// string.
+    #[serde(default)]
+    pub between_poles_db: Option<f64>,
     /// Whether the pickups that are on add up.
     pub phase: PairPhase,
     /// With controls and cable.

@@ -3,7 +3,7 @@
 use super::document::Set;
 use super::placed::PlacedPickup;
 use crate::design::{Design, Problem, place_in_row};
-use crate::prediction::{Calibration, Solution};
+use crate::prediction::Calibration;
 
 /// Nearest that a planner lets a string come to a pole, mm: a plucked string swings by about as much.
 pub const LEAST_GAP_MM: f64 = 1.2;
@@ -21,6 +21,8 @@ pub struct PickupSetUp {
     pub strings: Vec<StringSetUp>,
     /// Its mean level against the mean of all pickups as they are set up, dB.
     pub relative_db: f64,
+    /// Whether an analogue meter from its hot lead (plus) to ground swings to plus as a screwdriver is lifted off its poles.
+    pub lifts_to_plus: bool,
     /// What a string bent from one pole to the next loses between them, dB below zero; `None` where nothing magnetises it.
     pub between_db: Option<f64>,
     /// Whether neighbouring poles have opposite poles up: between them the string's magnetisation turns over, and a bend passes a place
@@ -77,18 +79,17 @@ pub fn set_up(
     }
     let means: Vec<f64> = solved.iter().map(|p| decibels(mean(&p.signal.outputs_mv()))).collect();
     let middle = mean(&means);
-    let bends: Vec<Option<f64>> =
-        (0..planned.pickups.len()).map(|i| between_db(&planned.placed(i, None))).collect();
-    let pickups = planned.pickups.iter().zip(&solved).zip(&means).zip(bends);
+    let pickups = planned.pickups.iter().zip(&solved).zip(&means);
     Ok(pickups
-        .map(|(((pickup, placed), level), between_db)| {
+        .map(|((pickup, placed), level)| {
             let outputs = placed.signal.outputs_mv();
             let whole = mean(&outputs);
             let strings = (1..).zip(&outputs).zip(&placed.signal.strings).zip(&placed.prediction.strings);
             PickupSetUp {
                 name: pickup.name.clone(),
                 relative_db: level - middle,
-                between_db,
+                lifts_to_plus: placed.lifts_to_plus(pickup.leads),
+                between_db: placed.between_poles.map(decibels),
                 alternates: alternates(&pickup.design),
                 strings: strings
                     .map(|(((string, mv), at), predicted)| StringSetUp {
@@ -104,13 +105,9 @@ pub fn set_up(
         .collect())
 }
 
-/// What a string in the middle of the row loses between the poles, dB.
-fn between_db(design: &Design) -> Option<f64> {
-    Some(Solution::of(design).ok()?.bend_map(design.strings.count.div_ceil(2))?.between_db)
-}
-
 /// Whether poles of one coil that stand beside one another have opposite poles up.
-fn alternates(design: &Design) -> bool {
+#[must_use]
+pub fn alternates(design: &Design) -> bool {
     design.coils.iter().any(|coil| {
         let mut row: Vec<_> = design.poles.iter().filter(|p| p.coil == coil.name).collect();
         row.sort_by(|a, b| a.x_mm.total_cmp(&b.x_mm));

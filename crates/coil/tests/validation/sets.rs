@@ -458,6 +458,64 @@ fn heights_balance_strings_and_pickups() {
     assert!((over(&curved[1]) - tops - sag).abs() < 0.15, "{} {tops} {sag}", over(&curved[1]));
 }
 
+/// The sign that a voltmeter shows as steel is lifted off, by Faraday's law and Lenz's rule: flux from a north pole points up and falls;
+/// current that keeps it up runs counter-clockwise seen from above, out of the lead that it reaches so. Each of pole, winding and leads
+/// turns the sign over.
+#[rstest]
+fn a_meter_swings_by_the_rule_of_lenz(
+    #[values(Kind::TallSingle, Kind::TwinCoil, Kind::WideSingle)] kind: Kind,
+    #[values(false, true)] other_magnet: bool,
+    #[values(false, true)] other_way: bool,
+    #[values(LeadOrder::Normal, LeadOrder::Swapped)] leads: LeadOrder,
+) {
+    let mut design = start(kind, 5000);
+    // Known by the document alone: the pole over the first coil, how that is wound, and which end looks to ground.
+    let first = design.coils[0].clone();
+    let signal = Solution::of(&design).unwrap().signal();
+    let is_north = signal.polarity() > 0.0;
+    if let Some(rod) = design.poles.iter().find(|p| p.material.demagnetisation().is_some()) {
+        assert_eq!(is_north, rod.up == Polarity::North);
+    }
+    let mut plus = is_north;
+    if kind == Kind::TallSingle {
+        // One coil, start at ground: its finish is hot, and the sense is that of the winding.
+        assert_eq!(signal.sense > 0.0, first.wind.direction == Direction::CounterClockwise);
+    }
+    plus ^= signal.sense < 0.0;
+    if other_magnet {
+        design = magnets_turned_over(design);
+        plus = !plus;
+    }
+    if other_way {
+        design = wound_the_other_way(design);
+        plus = !plus;
+    }
+    plus ^= leads == LeadOrder::Swapped;
+    let placed = PlacedPickup::of(&design, &Calibration::default()).unwrap();
+    assert_eq!(placed.lifts_to_plus(leads), plus);
+}
+
+/// A bend loses in a position what it loses in its pickups: between the two of them, and as much as each where both lose alike; poles that
+/// alternate leave nearly nothing alone and something beside a pickup that stays even.
+#[test]
+fn a_bend_loses_by_position() {
+    let mut set = two(start(Kind::TallSingle, 5000), start(Kind::Blade, 5000), Join::Parallel);
+    let bends = |set: &Set| -> Vec<f64> {
+        predict_set(set).unwrap().positions.iter().map(|p| p.between_poles_db.unwrap()).collect()
+    };
+    let found = bends(&set);
+    assert!(found[0] < found[1] && found[1] < found[2] && found[2] > -0.2, "rods, both, a blade: {found:?}");
+    for (k, pole) in set.pickups[0].design.poles.iter_mut().enumerate() {
+        pole.up = if k % 2 == 0 { Polarity::North } else { Polarity::South };
+    }
+    let swoosh = bends(&set);
+    assert!(swoosh[0] < -20.0 && swoosh[1] > -12.0 && near(swoosh[2], found[2], 1e-6), "{swoosh:?}");
+    set.pickups[1] = pickup("neck", start(Kind::TallSingle, 5000), 158.0);
+    set.pickups[0].design = start(Kind::TallSingle, 5000);
+    let alike = bends(&set);
+    assert!(alike.iter().all(|db| near(*db, alike[0], 1e-6)), "{alike:?}");
+}
+
 /// A search finds what meets the targets within what may change; what is held stays; it can be stopped.
 #[test]
 fn a_search_meets_the_targets() {

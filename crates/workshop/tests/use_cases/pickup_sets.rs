@@ -1,19 +1,14 @@
 //! Sets of pickups: predicted, saved by one at a time, balanced, given a partner, taken out and in, wound.
 
 use super::*;
-use coil::set::{Freedom, Hum, PairPhase, PickupMove, PickupRange};
+use coil::set::{Freedom, Hum, LeadOrder, PairPhase, PickupMove, PickupRange};
+use rstest::rstest;
 use store::PickupSetId;
 use trade::pairing::{PickupChange, ReverseWinding};
 use workshop::{AuditionSide, DraftPickup, MakePartner, SavePickupSet, SetDraft, ThirdString};
 
 fn pickup(name: &str, revision: RevisionId, from_bridge_mm: f64) -> DraftPickup {
-    DraftPickup {
-        name: name.into(),
-        revision,
-        from_bridge_mm,
-        turned: false,
-        leads: coil::set::LeadOrder::Normal,
-    }
+    DraftPickup { name: name.into(), revision, from_bridge_mm, turned: false, leads: LeadOrder::Normal }
 }
 
 fn draft(pickups: Vec<DraftPickup>) -> SetDraft {
@@ -93,11 +88,16 @@ async fn what_is_proposed_mends() {
 }
 
 /// Its partner is in phase with the first pickup, cancels its hum, and is as loud where that was asked for; the usual switch grows.
+#[rstest]
 #[tokio::test]
-async fn a_partner_cancels_hum_and_is_as_loud() {
+async fn a_partner_cancels_hum_and_is_as_loud(
+    #[values(LeadOrder::Normal, LeadOrder::Swapped)] leads: LeadOrder,
+    #[values(false, true)] is_turned: bool,
+) {
     let (workshop, owner, _) = set_up().await;
     let revision = design(&workshop, &owner).await;
-    let draft = draft(vec![pickup("neck", revision, 158.0)]);
+    let neck = DraftPickup { leads, ..pickup("neck", revision, 158.0) };
+    let draft = draft(vec![neck]);
     let id = saved(&workshop, &owner, &draft).await;
     let command = MakePartner {
         key: ClientKey::random(),
@@ -106,6 +106,7 @@ async fn a_partner_cancels_hum_and_is_as_loud() {
         name: "bridge".into(),
         from_bridge_mm: 60.0,
         school: ReverseWinding::TurnTheOtherWay,
+        is_turned,
         is_balanced: true,
     };
     let made = workshop.make_partner(&owner, &command).await.unwrap();
@@ -117,6 +118,12 @@ async fn a_partner_cancels_hum_and_is_as_loud() {
     let partner = workshop.revision(&owner, made).await.unwrap().design;
     let first = workshop.revision(&owner, revision).await.unwrap().design;
     assert_ne!(partner.coils[0].wind.direction, first.coils[0].wind.direction);
+    // Turned or not, each pole stands under the string that it stood under.
+    assert_eq!(kept.pickups[1].turned, is_turned);
+    let placed = workshop.set_document(&owner, &kept).await.unwrap().placed(1, None);
+    for (mine, theirs) in placed.poles.iter().zip(&first.poles) {
+        assert_eq!((mine.string, mine.x_mm, mine.length_mm), (theirs.string, theirs.x_mm, theirs.length_mm));
+    }
     assert!(partner.coils[0].wind.turns > first.coils[0].wind.turns);
 }
 

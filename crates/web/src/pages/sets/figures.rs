@@ -8,7 +8,7 @@ use coil::circuit::Join;
 use coil::design::Design;
 use coil::prediction::{Notice, PickupSignal};
 use coil::quantity::Units;
-use coil::set::{Hum, Orientation, Pair, PairPhase, PositionPrediction, SetPrediction};
+use coil::set::{Hum, Orientation, Pair, PairPhase, PositionPrediction, SetPrediction, alternates};
 use presentation::differences::{Difference, differences_in_words};
 use presentation::drawing::{comb, neck};
 use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, signed_db};
@@ -30,6 +30,10 @@ pub(super) struct PositionRow {
     pub output: (String, String),
     /// Against the loudest position.
     pub level: String,
+    /// What a bend from pole to pole loses.
+    pub bend: String,
+    /// Whether a pickup that is on has opposite poles beside one another.
+    pub is_swoosh: bool,
     pub hum: String,
     pub hum_is_low: bool,
     pub is_alone: bool,
@@ -100,6 +104,8 @@ struct Figures<'a> {
     rows: Vec<PositionRow>,
     plot: String,
     combs: String,
+    /// Whether a position is heard as a swoosh over a bend.
+    has_swoosh: bool,
     string: u32,
     strings: Vec<u32>,
     names: Vec<&'a str>,
@@ -143,6 +149,8 @@ pub(super) fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec
                     .map_or_else(|| ("none".to_owned(), String::new()), |q| cell(KILOHERTZ, q)),
                 output: cell(MILLIVOLT, &p.output_mv),
                 level: level_words(20.0 * (p.output_mv.nominal / loudest).max(1e-6).log10()),
+                bend: p.between_poles_db.map_or_else(|| "none".to_owned(), |db| signed_db(db, 1)),
+                is_swoosh: set.pickups.iter().any(|p| given.on.contains(&p.name) && alternates(&p.design)),
                 hum: hum_words(p.hum_rejection_db, given.on.len() > 1),
                 is_alone: given.on.len() == 1,
                 hum_is_low: given.on.len() > 1 && p.hum_rejection_db < 6.0,
@@ -310,6 +318,7 @@ pub(super) fn figures(
         rows: Vec::new(),
         plot: String::new(),
         combs: String::new(),
+        has_swoosh: false,
         string,
         strings: (1..=count).collect(),
         names: set.pickups.iter().map(|p| p.name.as_str()).collect(),
@@ -342,6 +351,7 @@ fn fill(page: &mut Figures<'_>, set: &coil::set::Set, predicted: &PredictedSet, 
     let signals: Vec<&PickupSignal> = (0..set.pickups.len()).filter_map(|i| solution.signal(i)).collect();
     page.neck = neck(set, &signals, units);
     page.rows = positions(set, prediction);
+    page.has_swoosh = page.rows.iter().any(|r| r.is_swoosh);
     let responses = prediction.positions.iter().zip(&page.rows).map(|(p, row)| {
         let db: Vec<f64> = p.response.loaded_db.iter().map(|db| db + p.response.low_db).collect();
         levels(&format!("{}: {}", row.name, row.on), row.tone, &p.response.hz, &db)

@@ -1,6 +1,7 @@
 //! Finding a set that meets its targets: the ranges that may change, how far the search is, and what it found.
 
-use super::{form, told};
+use super::form;
+use super::outcome::told;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;

@@ -48,6 +48,10 @@ struct SetUpPage {
     name: String,
     fields: Vec<Field>,
     pickups: Vec<PickupRow>,
+    /// Which way a meter swings as a screwdriver is lifted off each pickup.
+    swings: Vec<(String, &'static str)>,
+    /// Whether all of them swing alike.
+    swing_alike: bool,
     poles: Vec<(String, &'static str)>,
     hums: Vec<(String, String)>,
 }
@@ -126,6 +130,11 @@ pub(super) async fn show(
             Field::chosen("third", "Third string", "A wound one has less steel over the pole.", thirds)
                 .filled(&form, &errors),
         ],
+        swings: planned
+            .iter()
+            .map(|p| (p.name.clone(), if p.lifts_to_plus { "to plus" } else { "to minus" }))
+            .collect(),
+        swing_alike: planned.iter().all(|p| p.lifts_to_plus == planned[0].lifts_to_plus),
         pickups: planned.iter().map(|p| pickup_row(p, units)).collect(),
         poles: draft.pickups.iter().enumerate().map(|(i, p)| (p.name.clone(), pole(i))).collect(),
         hums: several
