@@ -117,7 +117,7 @@ pub use sessions::STATION_SESSION;
 pub use set_changes::MakePartner;
 pub use set_draft::{DraftPickup, SetDraft};
 pub use set_plans::ThirdString;
-pub use set_runs::SetCoil;
+pub use set_runs::{RunInSet, SetCoil};
 pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, LeadColours, PrivacySettings, STATION_REST_MINUTES, SessionPolicy,
     WorkshopSettings,

@@ -5,12 +5,26 @@ use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::set_draft::{SetDraft, draft_of};
+use coil::design::Design;
 use store::logbook::{LogFilter, LogbookRow};
 use store::pickup_set::PickupSetRun;
 use store::{PickupSetId, RunId};
 
 /// Most coils in stock that a set is offered of each revision.
 const MOST_STOCK: u32 = 60;
+
+/// What a run is wound for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RunInSet {
+    /// The set.
+    pub set: PickupSetId,
+    /// Its name.
+    pub name: String,
+    /// The pickup's name in it.
+    pub pickup: String,
+    /// The set's first pickup, where this coil runs the other way round than that.
+    pub other_than: Option<String>,
+}
 
 /// A coil that was wound for a pickup of a set.
 #[derive(Clone, Debug)]
@@ -98,7 +112,7 @@ impl Workshop {
         Ok(self.of(actor).release_run_from_set(run).await?)
     }
 
-    /// The set that a run is wound for: its number, its name, and the pickup's name in it.
+    /// The set that a run is wound for, and whether its coil runs the other way round than that of the set's first pickup.
     ///
     /// # Errors
     /// When the database does not answer.
@@ -106,8 +120,20 @@ impl Workshop {
         &self,
         actor: &Actor,
         run: RunId,
-    ) -> Result<Option<(PickupSetId, String, String)>, Refusal> {
+        design: &Design,
+    ) -> Result<Option<RunInSet>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).set_of_run(run).await?)
+        let store = self.of(actor);
+        let Some((set, name, pickup)) = store.set_of_run(run).await? else { return Ok(None) };
+        let draft = draft_of(&store.pickup_set(set).await?)?;
+        let first = draft.pickups.first().filter(|p| p.name != pickup);
+        let known = match first {
+            Some(first) => store.documents(&[first.revision]).await?,
+            None => Vec::new(),
+        };
+        let way = |d: &Design| d.coils.first().map(|c| c.wind.direction);
+        let is_reversed = known.first().is_some_and(|(_, other)| way(other) != way(design));
+        let other_than = first.filter(|_| is_reversed).map(|p| p.name.clone());
+        Ok(Some(RunInSet { set, name, pickup, other_than }))
     }
 }

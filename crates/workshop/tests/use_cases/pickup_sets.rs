@@ -264,7 +264,13 @@ async fn runs_are_wound_for_a_pickup_of_a_set() {
     let coils = workshop.coils_of_set(&owner, id).await.unwrap();
     assert_eq!((coils.len(), coils[0].run.pickup.as_str()), (1, "neck"));
     assert!(coils[0].line.as_ref().unwrap().resistance_ohm.is_some());
-    assert_eq!(workshop.set_of_run(&owner, wound).await.unwrap().unwrap().0, id);
+    // The winder is told where it runs the other way round than the set's first pickup.
+    let design = workshop.revision(&owner, revision).await.unwrap().design;
+    let place = workshop.set_of_run(&owner, wound, &design).await.unwrap().unwrap();
+    assert_eq!((place.set, place.pickup.as_str(), place.other_than), (id, "neck", None));
+    let other = trade::pairing::partner(&design, ReverseWinding::TurnTheOtherWay);
+    let place = workshop.set_of_run(&owner, wound, &other).await.unwrap().unwrap();
+    assert_eq!(place.other_than.as_deref(), Some("bridge"));
     workshop.release_run_from_set(&owner, wound).await.unwrap();
     assert!(workshop.coils_of_set(&owner, id).await.unwrap().is_empty());
 }

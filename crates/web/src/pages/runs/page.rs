@@ -36,7 +36,7 @@ use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
 use trade::verdict::{Level, Verdict};
 use trade::winding::WindingEventKind;
-use workshop::{MeasuredCoils, Refusal, RunDetails, analyser_of};
+use workshop::{MeasuredCoils, Refusal, RunDetails, RunInSet, analyser_of};
 
 /// What an instrument of a kind can be asked on a run's page, in the order of the work.
 const BUTTONS: [(InstrumentKind, &str); 4] = [
@@ -94,6 +94,9 @@ struct RunPage {
     /// The coils of its pickup, or the pickup of this coil.
     assembly: AssemblyPart,
     assembly_key: ClientKey,
+    /// What it is wound for, and which way round its first coil runs.
+    place: Option<RunInSet>,
+    direction: String,
 }
 
 /// An instrument that reads off a coil.
@@ -381,6 +384,8 @@ pub(super) async fn run_page(
         judged_by_other_engine: details.judged_by_other_engine,
         assembly: AssemblyPart::of(app.workshop.assembly(&user.actor, &details.run).await?),
         assembly_key: ClientKey::random(),
+        place: app.workshop.set_of_run(&user.actor, details.run.row.id, &details.run.design).await?,
+        direction: details.run.design.coils.first().map_or_else(String::new, |c| c.wind.direction.spoken()),
         operations: operation_rows(details.progress),
         verdict: details.verdict,
         row: details.run.row,

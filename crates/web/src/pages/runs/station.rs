@@ -11,7 +11,7 @@ use crate::session::person_in;
 use actix_web::web::Bytes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::design::Direction;
+use coil::Word as _;
 use coil::quantity::{ParseQuantity as _, Turns, fixed};
 use coil::wire::tension_window_n;
 use futures_util::stream;
@@ -23,8 +23,8 @@ use store::{InstrumentId, PersonId, RunId};
 use tokio::sync::watch;
 use trade::winding::{Event, Progress, WindingEventKind};
 use workshop::{
-    LogEvent, Permit, Refusal, StationState, StationTrouble, StopKey, TakeOver, WinderChoice, WinderCommand,
-    WinderMotion, WinderOnRun,
+    LogEvent, Permit, Refusal, RunInSet, StationState, StationTrouble, StopKey, TakeOver, WinderChoice,
+    WinderCommand, WinderMotion, WinderOnRun,
 };
 
 /// Between two messages to a browser when nothing changes.
@@ -59,7 +59,9 @@ struct StationPage {
     winders: Vec<(u64, String, bool)>,
     winder: u64,
     event_kinds: Vec<(&'static str, &'static str)>,
-    direction: &'static str,
+    direction: String,
+    /// What it is wound for.
+    place: Option<RunInSet>,
     arrow: String,
     tension: String,
     rpm: u32,
@@ -104,10 +106,8 @@ pub(super) async fn show(
         winders: all.into_iter().map(|of| winder_option(of, winder)).collect(),
         winder,
         event_kinds: ONE_TOUCH.map(|kind| (kind.key(), kind.name())).to_vec(),
-        direction: match coil.map(|c| c.wind.direction) {
-            Some(Direction::CounterClockwise) => "counter-clockwise",
-            _ => "clockwise",
-        },
+        direction: coil.map_or_else(String::new, |c| c.wind.direction.spoken()),
+        place: app.workshop.set_of_run(&user.actor, run.row.id, &run.design).await?,
         arrow: drawing::top(&run.design, &[build_mm], user.settings.units),
         tension: format!("{} to {} N", fixed(low, 2), fixed(high, 2)),
         rpm: USUAL_RPM,

@@ -32,8 +32,8 @@ pub(super) struct PositionRow {
     pub level: String,
     /// What a bend from pole to pole loses.
     pub bend: String,
-    /// Whether a pickup that is on has opposite poles beside one another.
-    pub is_swoosh: bool,
+    /// What is heard of it besides: "swoosh" where a pickup that is on has opposite poles beside one another.
+    pub bend_sound: &'static str,
     pub hum: String,
     pub hum_is_low: bool,
     pub is_alone: bool,
@@ -150,7 +150,12 @@ pub(super) fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec
                 output: cell(MILLIVOLT, &p.output_mv),
                 level: level_words(20.0 * (p.output_mv.nominal / loudest).max(1e-6).log10()),
                 bend: p.between_poles_db.map_or_else(|| "none".to_owned(), |db| signed_db(db, 1)),
-                is_swoosh: set.pickups.iter().any(|p| given.on.contains(&p.name) && alternates(&p.design)),
+                bend_sound: if set.pickups.iter().any(|p| given.on.contains(&p.name) && alternates(&p.design))
+                {
+                    "swoosh"
+                } else {
+                    ""
+                },
                 hum: hum_words(p.hum_rejection_db, given.on.len() > 1),
                 is_alone: given.on.len() == 1,
                 hum_is_low: given.on.len() > 1 && p.hum_rejection_db < 6.0,
@@ -351,7 +356,7 @@ fn fill(page: &mut Figures<'_>, set: &coil::set::Set, predicted: &PredictedSet, 
     let signals: Vec<&PickupSignal> = (0..set.pickups.len()).filter_map(|i| solution.signal(i)).collect();
     page.neck = neck(set, &signals, units);
     page.rows = positions(set, prediction);
-    page.has_swoosh = page.rows.iter().any(|r| r.is_swoosh);
+    page.has_swoosh = page.rows.iter().any(|r| !r.bend_sound.is_empty());
     let responses = prediction.positions.iter().zip(&page.rows).map(|(p, row)| {
         let db: Vec<f64> = p.response.loaded_db.iter().map(|db| db + p.response.low_db).collect();
         levels(&format!("{}: {}", row.name, row.on), row.tone, &p.response.hz, &db)
