@@ -190,7 +190,7 @@ impl Workshop {
         Ok(revision)
     }
 
-    /// Changes a pickup of a set as [`mends_of_set`] proposes: leads are exchanged in the set, a coil that is wound the other way or magnets
+    /// Changes a pickup of a set as [`trade::pairing::mends_of_set`] proposes: leads are exchanged in the set, a coil that is wound the other way or magnets
     /// that are turned over become the next revision of its design.
     ///
     /// # Errors
