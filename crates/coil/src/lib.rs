@@ -12,6 +12,7 @@ pub mod circuit;
 pub mod design;
 pub mod eddy;
 pub mod former;
+pub mod identification;
 pub mod inductance;
 pub mod magnet;
 pub mod numeric;

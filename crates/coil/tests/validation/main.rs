@@ -9,6 +9,7 @@ mod finite_elements;
 mod formats;
 mod hearing;
 mod hostile;
+mod identification;
 mod laws;
 mod libraries;
 mod maps;
