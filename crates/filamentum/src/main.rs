@@ -5,6 +5,7 @@ mod configuration;
 mod database;
 mod demo;
 mod host;
+mod identification;
 mod prediction;
 mod user;
 
@@ -60,6 +61,14 @@ enum Command {
     },
     /// Print the prediction of a set of pickups.
     Set {
+        /// The file; - reads from standard input.
+        file: PathBuf,
+        /// How to print it.
+        #[arg(long, value_enum, default_value = "json")]
+        format: prediction::Format,
+    },
+    /// Print what a pickup can be, from what was measured of it.
+    Identify {
         /// The file; - reads from standard input.
         file: PathBuf,
         /// How to print it.
@@ -146,6 +155,7 @@ fn run(command: Command) -> anyhow::Result<ExitCode> {
             Ok(prediction::run(&file, what.as_deref(), format, &instrument))
         }
         Command::Set { file, format } => Ok(prediction::set(&file, format)),
+        Command::Identify { file, format } => Ok(identification::run(&file, format)),
         Command::Schema { document } => Ok(prediction::schema(document)),
         Command::Netlist { file } => Ok(prediction::netlist(&file)),
         Command::New { kind, strings, pitch } => Ok(prediction::new(&kind, strings, pitch)),

@@ -52,7 +52,7 @@ impl InstrumentArguments {
     }
 }
 
-fn refuse(problems: &[Problem]) -> ExitCode {
+pub(crate) fn refuse(problems: &[Problem]) -> ExitCode {
     println!("{}", serde_json::json!({ "errors": problems }));
     ExitCode::from(2)
 }
@@ -63,7 +63,7 @@ fn design(file: &Path) -> Result<Design, Vec<Problem>> {
 }
 
 /// The text of a file or, for `-`, of standard input.
-fn text_in(file: &Path) -> Result<String, Vec<Problem>> {
+pub(crate) fn text_in(file: &Path) -> Result<String, Vec<Problem>> {
     // One byte more than is read, so that what is too long is known to be.
     let longest = coil::design::LONGEST_BYTES as u64 + 1;
     let mut bytes = Vec::new();
@@ -145,6 +145,8 @@ pub(crate) enum Document {
     Design,
     /// `filamentum-set/1`.
     Set,
+    /// `filamentum-findings/1`.
+    Findings,
 }
 
 /// Prints the JSON Schema of a document.
@@ -152,6 +154,7 @@ pub(crate) fn schema(document: Document) -> ExitCode {
     let schema = match document {
         Document::Design => coil::design::schema(),
         Document::Set => coil::set::schema(),
+        Document::Findings => coil::identification::schema(),
     };
     println!("{schema:#}");
     ExitCode::SUCCESS
@@ -165,11 +168,20 @@ pub(crate) fn set(file: &Path, format: Format) -> ExitCode {
         Ok(prediction) => prediction,
         Err(problems) => return refuse(&problems),
     };
-    match (format, serde_json::to_string_pretty(&prediction)) {
-        (Format::Text, _) => print!("{}", set_text(&prediction)),
+    print(format, &prediction, set_text)
+}
+
+/// Prints a document, or what is written of it for people.
+pub(crate) fn print<T: serde::Serialize>(
+    format: Format,
+    document: &T,
+    text: impl FnOnce(&T) -> String,
+) -> ExitCode {
+    match (format, serde_json::to_string_pretty(document)) {
+        (Format::Text, _) => print!("{}", text(document)),
         (Format::Json, Ok(document)) => println!("{document}"),
         (Format::Json, Err(error)) => {
-            eprintln!("filamentum: the prediction cannot be written: {error}");
+            eprintln!("filamentum: the document cannot be written: {error}");
             return ExitCode::FAILURE;
         }
     }

@@ -17,6 +17,8 @@ use tokio::sync::mpsc::Sender;
 const LEFT_OUT: [&str; 3] = ["_sqlx_migrations", "sessions", "password_links"];
 /// Most rows of one statement.
 const BATCH: usize = 200;
+/// Most bytes of one statement: photos are large, and a server takes 16 MB at once.
+const BATCH_BYTES: usize = 4 << 20;
 /// Bytes after which lines are handed on.
 const CHUNK: usize = 64 << 10;
 
@@ -234,6 +236,25 @@ pub struct Lines {
     pub count: u64,
 }
 
+/// Parts of rows that one statement takes: so many, and no more bytes than a server lets in.
+fn batches(rows: &[Map<String, Value>]) -> Vec<&[Map<String, Value>]> {
+    let bytes =
+        |row: &Map<String, Value>| row.values().map(|v| v.as_str().map_or(8, str::len)).sum::<usize>();
+    let (mut all, mut from, mut held) = (Vec::new(), 0, 0);
+    for (k, row) in rows.iter().enumerate() {
+        let size = bytes(row);
+        if k > from && (k - from == BATCH || held + size > BATCH_BYTES) {
+            all.push(&rows[from..k]);
+            (from, held) = (k, 0);
+        }
+        held += size;
+    }
+    if from < rows.len() {
+        all.push(&rows[from..]);
+    }
+    all
+}
+
 /// An empty database that takes the rows of an archive, all or none of them.
 #[derive(Debug)]
 pub struct Loading {
@@ -260,7 +281,7 @@ impl Loading {
     /// # Errors
     /// [`StoreError::Unreadable`] when one does not fit the table.
     pub async fn insert(&mut self, table: &FactTable, rows: &[Map<String, Value>]) -> Result<(), StoreError> {
-        for some in rows.chunks(BATCH) {
+        for some in batches(rows) {
             let mut query = sqlx::query(AssertSqlSafe(table.insert(some.len())));
             for row in some {
                 query = table.bind(query, row)?;

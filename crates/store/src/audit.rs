@@ -31,6 +31,8 @@ pub enum AuditAction {
     Set,
     /// A set of pickups was changed or archived.
     PickupSet,
+    /// An examined pickup was changed or archived.
+    Reference,
     /// A person was invited, or their role, password, PIN or whether they may sign in.
     Person,
     /// A setting of the workshop.

@@ -57,6 +57,10 @@ id! {
     ListeningId
     /// A shared station.
     StationId
+    /// An examined pickup.
+    ReferenceId
+    /// A photo.
+    PhotoId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

@@ -41,8 +41,10 @@ mod log_filter;
 pub mod logbook;
 pub mod part;
 pub mod person;
+pub mod photo;
 pub mod pickup_set;
 pub mod reading;
+pub mod reference;
 pub mod run;
 pub mod run_coil;
 mod second_factor;
@@ -57,8 +59,8 @@ pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{
-    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, PartId, PersonId, PickupSetId,
-    ReadingId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId, WorkshopId,
+    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, PartId, PersonId, PhotoId, PickupSetId,
+    ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
 pub use stored::{Stored, TurnList};

@@ -196,6 +196,50 @@ impl Traveller {
         self
     }
 
+    /// For a pickup that is brought back: what is done before it can be wound comes first, and parts that it has are not made. Of a
+    /// workshop's own traveller all operations stay, after those.
+    ///
+    /// ```
+    /// use trade::traveller::Traveller;
+    /// let rewind = Traveller::usual(&coil::design::reference_coil()).for_rewind();
+    /// assert_eq!(rewind.0[0].key, "photograph");
+    /// assert!(rewind.0.iter().all(|one| one.key != "press") && rewind.check().is_ok());
+    /// ```
+    #[must_use]
+    pub fn for_rewind(mut self) -> Self {
+        // The poles stand in the former already, and its edges have held a coil.
+        self.0.retain(|one| !["seams", "bevel", "press"].contains(&one.key.as_str()));
+        let before = [
+            operation(
+                "photograph",
+                "Photograph it",
+                "Both sides, the leads with their colours, tape, markings, and where the old coil's edge stands.",
+                "",
+            ),
+            operation(
+                "unsolder",
+                "Unsolder the leads",
+                "Keep the old leads and the cover with the order.",
+                SOLDER,
+            ),
+            operation(
+                "unwind",
+                "Take the old wire off",
+                "Count the turns, keep a piece of the wire, weigh all of it.",
+                "Old plastics are brittle, old lacquer and dust irritate: gloves, glasses, dust mask.",
+            ),
+            operation(
+                "clean-poles",
+                "Clean the poles",
+                "Take rust off dry, with the magnets where they are; then tape or lacquer them, so that the wire never shorts on one.",
+                "Dust mask; solvents only outdoors or under extraction, no flame near.",
+            ),
+        ];
+        self.0.retain(|one| !before.iter().any(|b| b.key == one.key));
+        self.0.splice(0..0, before);
+        self
+    }
+
     /// Only what is done to the whole pickup: for one that is assembled of coils wound by themselves. Of a workshop's own traveller that has
     /// none of the usual names, its last operation.
     #[must_use]

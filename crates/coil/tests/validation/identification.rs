@@ -59,15 +59,14 @@ fn unknown(seed: u64) -> Unknown {
     let insulation = Insulation::ALL[random.random_range(0..3)];
     let mut design = starting_point(kind, "Unknown", 6, 10.4);
     let ratio: f64 = random.random_range(0.93..1.07);
+    let off: f64 = random.random_range(-1.0..1.0);
     let wander = if random.random_bool(0.25) { 0.0 } else { random.random_range(0.1..0.4) };
     let fill = random.random_range(0.4..0.9);
     let mut turns = 0;
     for (k, coil) in design.coils.iter_mut().enumerate() {
         (coil.wire.gauge, coil.wire.build, coil.wire.insulation) = (gauge, build, insulation);
         let table = coil.wire.data();
-        let overall_mm = table.overall_m
-            * 1e3
-            * (1.0 + table.overall_sd * 12f64.sqrt() * (ratio * 7.3).fract().abs().min(1.0) * 0.5);
+        let overall_mm = table.overall_m * 1e3 * (1.0 + table.overall_sd * 3f64.sqrt() * off);
         coil.wire.spool = Some(Spool {
             ohm_per_m: Some(table.ohm_per_m * ratio),
             overall_mm: Some(overall_mm),
@@ -82,7 +81,7 @@ fn unknown(seed: u64) -> Unknown {
         coil.wind.turns = wanted;
         turns = wanted;
     }
-    let fault = match random.random_range(0..20) {
+    let mut fault = match random.random_range(0..20) {
         0 | 1 => Some(Fault::ShortedTurns),
         2 => Some(Fault::OpenCoil),
         3 => Some(Fault::HalfChargedMagnets),
@@ -121,10 +120,16 @@ fn unknown(seed: u64) -> Unknown {
         .map(|v| v.unwrap_or_default() * weak * alloy * error(0.02))
         .collect();
     if fault == Some(Fault::ReversedPole) {
-        flux[2] = -flux[2];
+        // Of a blade there is one reading, and nothing to compare it with.
+        match flux.get_mut(2) {
+            Some(pole) => *pole = -*pole,
+            None => fault = None,
+        }
     }
     if flux.iter().all(|v| v.abs() > 0.5) {
         findings.measured.flux_mt = flux;
+    } else if matches!(fault, Some(Fault::ReversedPole | Fault::HalfChargedMagnets)) {
+        fault = None;
     }
     let overall_mm = design.coils[0].wire.data().overall_m * 1e3 * error(0.02);
     // What is handed over says nothing of the wire.

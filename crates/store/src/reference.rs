@@ -1,0 +1,255 @@
+//! Pickups that were examined: to bring them back, or because they are liked.
+
+use crate::audit::AuditAction;
+use crate::{ClientKey, PersonId, ReferenceId, RevisionId, StoreError, Stored, WorkshopStore};
+use serde::{Deserialize, Serialize};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// Why a pickup is examined.
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
+pub enum Purpose {
+    /// It is to be brought back.
+    #[default]
+    Rewind,
+    /// It is to be copied, or compared with.
+    Model,
+}
+
+/// How far a reference is.
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
+pub enum ReferenceState {
+    /// It is being measured.
+    #[default]
+    Open,
+    /// An explanation was chosen.
+    Explained,
+    /// A design was made of it.
+    Designed,
+    /// It is left as it is.
+    Left,
+}
+
+/// An examined pickup.
+#[derive(Clone, Debug, FromRow)]
+pub struct ReferenceRow {
+    /// Which.
+    pub id: ReferenceId,
+    /// What it is called.
+    pub name: String,
+    /// Why it is examined.
+    pub purpose: Stored<Purpose>,
+    /// Tags, parted by commas.
+    pub tags: String,
+    /// Its document.
+    pub document: String,
+    /// What it was, in words, as far as is known; empty before anything is.
+    pub conclusion: String,
+    /// How far it is.
+    pub state: Stored<ReferenceState>,
+    /// The revision that was made of it.
+    pub revision_id: Option<RevisionId>,
+    /// How often it was changed, from 1.
+    pub version: u32,
+    /// Who began it.
+    pub by: String,
+    /// When it was changed last, UTC.
+    pub changed_at: PrimitiveDateTime,
+    /// When it was archived, UTC.
+    pub archived_at: Option<PrimitiveDateTime>,
+}
+
+/// What is written of a reference.
+#[derive(Clone, Copy, Debug)]
+pub struct NewReference<'a> {
+    /// What it is called.
+    pub name: &'a str,
+    /// Why it is examined.
+    pub purpose: Purpose,
+    /// Tags, parted by commas.
+    pub tags: &'a str,
+    /// Its document.
+    pub document: &'a str,
+    /// What it was, in words.
+    pub conclusion: &'a str,
+    /// How far it is.
+    pub state: ReferenceState,
+    /// The revision that was made of it.
+    pub revision_id: Option<RevisionId>,
+}
+
+/// How a reference stands, for the audit trail.
+const STANDS: &str = "SELECT r.name, JSON_OBJECT('reference', r.document, 'state', r.state, 'archived', r.archived_at IS NOT NULL) \
+     FROM pickup_references r WHERE r.workshop_id = ? AND r.id = ? FOR UPDATE";
+
+macro_rules! reference_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT r.id, r.name, r.purpose, r.tags, r.document, r.conclusion, r.state, r.revision_id, r.version, p.name AS `by`, \
+             r.changed_at, r.archived_at FROM pickup_references r JOIN people p ON p.id = r.made_by ",
+            $rest
+        )
+    };
+}
+
+impl WorkshopStore {
+    /// The references that are not archived, or those that are; the one changed last first, up to 500.
+    pub async fn references(&self, is_archived: bool) -> Result<Vec<ReferenceRow>, StoreError> {
+        Ok(sqlx::query_as(reference_columns!(
+            "WHERE r.workshop_id = ? AND (r.archived_at IS NOT NULL) = ? ORDER BY r.changed_at DESC, r.id DESC LIMIT 500"
+        ))
+        .bind(self.workshop)
+        .bind(is_archived)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// One reference.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub async fn reference(&self, id: ReferenceId) -> Result<ReferenceRow, StoreError> {
+        sqlx::query_as(reference_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
+            .bind(self.workshop)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("reference"))
+    }
+
+    /// The reference that a design was made of, through any of its revisions; `None` for a design of its own.
+    pub async fn reference_of_revision(
+        &self,
+        revision: RevisionId,
+    ) -> Result<Option<ReferenceRow>, StoreError> {
+        Ok(sqlx::query_as(reference_columns!(
+            "JOIN revisions own ON own.id = r.revision_id JOIN revisions other ON other.design_id = own.design_id \
+             WHERE r.workshop_id = ? AND other.id = ? ORDER BY r.id DESC LIMIT 1"
+        ))
+        .bind(self.workshop)
+        .bind(revision)
+        .fetch_optional(&self.pool)
+        .await?)
+    }
+
+    /// Adds a reference; the same key again adds nothing more.
+    pub async fn add_reference(
+        &self,
+        by: PersonId,
+        key: &ClientKey,
+        new: &NewReference<'_>,
+    ) -> Result<ReferenceId, StoreError> {
+        let added = sqlx::query(
+            "INSERT INTO pickup_references \
+             (workshop_id, client_key, name, purpose, tags, document, conclusion, state, revision_id, made_by) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(self.workshop)
+        .bind(key.as_str())
+        .bind(new.name)
+        .bind(Stored(new.purpose))
+        .bind(new.tags)
+        .bind(new.document)
+        .bind(new.conclusion)
+        .bind(Stored(new.state))
+        .bind(new.revision_id)
+        .bind(by)
+        .execute(&self.pool)
+        .await
+        .map_err(StoreError::from);
+        match added {
+            Ok(done) => Ok(ReferenceId(done.last_insert_id())),
+            Err(StoreError::Taken(index)) if index == "pickup_references_client_key" => {
+                Ok(sqlx::query_scalar(
+                    "SELECT id FROM pickup_references WHERE workshop_id = ? AND client_key = ?",
+                )
+                .bind(self.workshop)
+                .bind(key.as_str())
+                .fetch_one(&self.pool)
+                .await?)
+            }
+            Err(error) => Err(error),
+        }
+    }
+
+    /// Changes a reference that is still as it was at `version`.
+    ///
+    /// # Errors
+    /// [`StoreError::Changed`] when somebody else changed it meanwhile.
+    pub async fn change_reference(
+        &self,
+        by: PersonId,
+        (id, version): (ReferenceId, u32),
+        new: &NewReference<'_>,
+    ) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::Reference, ("reference", STANDS), id.0).await?;
+        let done = sqlx::query(
+            "UPDATE pickup_references SET name = ?, purpose = ?, tags = ?, document = ?, conclusion = ?, state = ?, revision_id = ?, \
+             version = version + 1, changed_at = UTC_TIMESTAMP(6) WHERE workshop_id = ? AND id = ? AND version = ?",
+        )
+        .bind(new.name)
+        .bind(Stored(new.purpose))
+        .bind(new.tags)
+        .bind(new.document)
+        .bind(new.conclusion)
+        .bind(Stored(new.state))
+        .bind(new.revision_id)
+        .bind(self.workshop)
+        .bind(id)
+        .bind(version)
+        .execute(&mut *change.tx)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed("reference"));
+        }
+        change.write().await
+    }
+
+    /// Archives a reference, or restores it.
+    pub async fn archive_reference(
+        &self,
+        by: PersonId,
+        id: ReferenceId,
+        is_archived: bool,
+    ) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::Reference, ("reference", STANDS), id.0).await?;
+        sqlx::query(
+            "UPDATE pickup_references SET archived_at = IF(?, COALESCE(archived_at, UTC_TIMESTAMP(6)), NULL) \
+             WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(is_archived)
+        .bind(self.workshop)
+        .bind(id)
+        .execute(&mut *change.tx)
+        .await?;
+        change.write().await
+    }
+}
