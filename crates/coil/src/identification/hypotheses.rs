@@ -45,7 +45,7 @@ const TOLD_GAUGE: f64 = 4.0;
 const TOLD_INSULATION: f64 = 8.0;
 /// Share of pickups with bridged turns among those that somebody examines, and of their sizes: mean shares of the turns that are
 /// bridged, and of the inductance that the current in them takes besides. Judgement, no source.
-const SHORTED: f64 = 0.08;
+const SHORTED: f64 = 0.12;
 const MEAN_TURNS_LOST: f64 = 0.04;
 const MEAN_DRIVEN_OUT: f64 = 0.2;
 

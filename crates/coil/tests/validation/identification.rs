@@ -43,11 +43,18 @@ fn reading(value: f64, accuracy: f64) -> Option<Measurement> {
     Some(Measurement { value, accuracy: Some(accuracy), ..Measurement::default() })
 }
 
-fn turns_for(design: &Design, fill: f64) -> u32 {
-    let coil = &design.coils[0];
-    let overall_mm = coil.wire.data().overall_m * 1e3;
-    let packing = if coil.wind.wander < 0.05 { 0.88 } else { 0.79 };
-    (fill * coil.former.room_mm * coil.former.height_mm * packing / overall_mm.powi(2)) as u32
+/// Winds all coils by the same factor, so that the fullest takes that share of its room.
+fn wind_to(design: &mut Design, fill: f64) {
+    let share = |coil: &coil::design::Coil| {
+        let overall_mm = coil.wire.data().overall_m * 1e3;
+        let packing = if coil.wind.wander < 0.05 { 0.88 } else { 0.79 };
+        let room = coil.former.room_mm * coil.former.height_mm * packing / overall_mm.powi(2);
+        f64::from(coil.wind.turns) / room
+    };
+    let fullest = design.coils.iter().map(share).fold(0.0, f64::max);
+    for coil in &mut design.coils {
+        coil.wind.turns = ((f64::from(coil.wind.turns) * fill / fullest) as u32).clamp(50, 60_000);
+    }
 }
 
 /// Winds a coil that nobody knows and reads it with realistic errors. The engine's own errors are as large as its validation found.
@@ -62,7 +69,6 @@ fn unknown(seed: u64) -> Unknown {
     let off: f64 = random.random_range(-1.0..1.0);
     let wander = if random.random_bool(0.25) { 0.0 } else { random.random_range(0.1..0.4) };
     let fill = random.random_range(0.4..0.9);
-    let mut turns = 0;
     for (k, coil) in design.coils.iter_mut().enumerate() {
         (coil.wire.gauge, coil.wire.build, coil.wire.insulation) = (gauge, build, insulation);
         let table = coil.wire.data();
@@ -76,11 +82,8 @@ fn unknown(seed: u64) -> Unknown {
         coil.wind.packing = None;
         coil.wind.seed = seed + k as u64;
     }
-    let wanted = turns_for(&design, fill).clamp(300, 20_000);
-    for coil in &mut design.coils {
-        coil.wind.turns = wanted;
-        turns = wanted;
-    }
+    wind_to(&mut design, fill);
+    let turns = design.coils[0].wind.turns;
     let mut fault = match random.random_range(0..20) {
         0 | 1 => Some(Fault::ShortedTurns),
         2 => Some(Fault::OpenCoil),
@@ -88,7 +91,7 @@ fn unknown(seed: u64) -> Unknown {
         4 => Some(Fault::ReversedPole),
         _ => None,
     };
-    let solution = Solution::of(&design).unwrap_or_else(|p| panic!("{kind:?} {gauge} {wanted}: {p:?}"));
+    let solution = Solution::of(&design).unwrap_or_else(|p| panic!("{kind:?} {gauge}: {p:?}"));
     let prediction = solution.prediction(&Calibration::default());
     let (mut ohms, mut henries) =
         (prediction.pickup.resistance_20c_ohm.nominal, prediction.circuit.meter(1000.0).ls_h);
@@ -151,7 +154,6 @@ struct Score {
     found: usize,
     sound: usize,
     alarms: usize,
-    missed: Vec<String>,
 }
 
 /// The fault that is told, where one is more probable than not.
@@ -165,11 +167,7 @@ impl Score {
         match truth.fault {
             Some(fault) => {
                 self.faults += 1;
-                if told(found) == Some(fault) {
-                    self.found += 1;
-                } else {
-                    self.missed.push(format!("{fault:?} as {:?}", found.faults.first()));
-                }
+                self.found += usize::from(told(found) == Some(fault));
             }
             None => {
                 self.sound += 1;
@@ -255,7 +253,6 @@ fn a_bench_of_unknown_coils(#[case] bench: Bench, #[case] least: f64) {
         );
     }
     println!("{report}");
-    println!("{:?}", &score.missed[..score.missed.len().min(20)]);
     // A small bench scatters: two standard deviations below what is asked for.
     let slack = 2.0 * (least * (1.0 - least) / score.coils as f64).sqrt();
     assert!(score.share() >= least - slack, "{report}");
@@ -268,4 +265,96 @@ fn a_bench_of_unknown_coils(#[case] bench: Bench, #[case] least: f64) {
         score.alarms as f64 <= 0.05 * score.sound as f64 + 2.0 * (0.05 * score.sound as f64).sqrt(),
         "{report}"
     );
+}
+
+/// A wide single of 42 AWG polyurethane reads 7.28 kΩ with 9,112 turns and 8.15 kΩ with 10,047 (common practice, no source): both are
+/// explained by one wire.
+#[test]
+fn two_counts_of_one_wire_are_explained_by_it() {
+    let mut bare = Vec::new();
+    for (turns, ohms) in [(9112.0, 7280.0), (10_047.0, 8150.0)] {
+        let mut findings = Findings::begun("wide", starting_point(Kind::WideSingle, "wide", 6, 10.4));
+        findings.measured.resistance_ohm = reading(ohms, 0.005);
+        findings.measured.turns = reading(turns, 0.002);
+        let found = identify(&findings, &Habits::default(), &Calibration::default()).unwrap();
+        assert_eq!(found.marginal.gauge[0].value.to_string(), "42 AWG", "{:?}", found.marginal.gauge);
+        bare.push(found.marginal.wire_bare_mm);
+    }
+    // Ohms a metre agree within what two readings leave open.
+    let ratio = (bare[0].nominal / bare[1].nominal).powi(2);
+    assert!((ratio - 1.0).abs() < 0.03, "{ratio}");
+}
+
+/// A statement that the readings contradict is doubted, with what it would read; one that holds is not.
+#[rstest]
+#[case("44 AWG", Some(5000.0), 8000.0, Some("stated-wire-contradicts-resistance"))]
+#[case("44 AWG", None, 8000.0, None)]
+fn a_stated_wire_is_doubted(
+    #[case] gauge: &str,
+    #[case] turns: Option<f64>,
+    #[case] ohms: f64,
+    #[case] code: Option<&str>,
+) {
+    let mut findings = Findings::begun("told", starting_point(Kind::TallSingle, "told", 6, 10.4));
+    findings.measured.resistance_ohm = reading(ohms, 0.005);
+    findings.suspected.gauge = vec![gauge.parse().unwrap()];
+    findings.suspected.turns = turns;
+    let found = identify(&findings, &Habits::default(), &Calibration::default()).unwrap();
+    let doubted = found.doubts.iter().find(|d| d.code.starts_with("stated-wire"));
+    match code {
+        None => assert!(doubted.is_none(), "{doubted:?}"),
+        Some(_) => assert!(doubted.is_some(), "{:?}", found.doubts),
+    }
+}
+
+/// What is asked for next tells most of what is open, and less is open after it.
+#[test]
+fn what_is_asked_for_settles_what_is_open() {
+    let mut one = unknown(41);
+    one.findings.measured.inductance_h = None;
+    let identify =
+        |findings: &Findings| identify(findings, &Habits::default(), &Calibration::default()).unwrap();
+    let entropy = |found: &Identification| -> f64 {
+        found.marginal.gauge.iter().map(|g| -g.probability * g.probability.max(1e-9).log2()).sum()
+    };
+    let before = identify(&one.findings);
+    assert!(before.next.windows(2).all(|pair| pair[0].expected_bits >= pair[1].expected_bits));
+    let wire = before.next.iter().find(|n| n.measure == "wire_overall_mm" || n.measure == "wire_ohm_per_m");
+    assert!(wire.is_some_and(|n| n.expected_bits > 0.1), "{:?}", before.next);
+    one.findings.measured.wire_overall_mm = reading(one.overall_mm, 0.02);
+    let after = identify(&one.findings);
+    assert!(entropy(&after) < entropy(&before), "{} {}", entropy(&after), entropy(&before));
+    assert!(after.next.iter().all(|n| n.measure != "wire_overall_mm"));
+}
+
+/// Probabilities are shares of one, what is impossible is not told, and nonsense is refused by its place.
+#[test]
+fn documents_are_read_whole_and_refused_by_place() {
+    use coil::identification::{read_value, schema};
+    let design = serde_json::to_value(starting_point(Kind::TwinCoil, "twin", 6, 10.0)).unwrap();
+    let mut document = serde_json::json!({
+        "format": "filamentum-findings/1", "name": "drawer find", "pickup": design,
+        "measured": { "resistance_ohm": { "value": 8600.0, "accuracy": 0.01, "coil_c": 22.0 }, "flux_mt": [30.0, 31.0] },
+        "suspected": { "gauge": ["42 AWG"], "insulation": ["plain-enamel"] },
+    });
+    // Wire and winding may be missing: they are not known.
+    for coil in document["pickup"]["coils"].as_array_mut().unwrap() {
+        coil.as_object_mut().unwrap().remove("wire");
+        coil.as_object_mut().unwrap().remove("wind");
+    }
+    let findings = read_value(document.clone()).unwrap();
+    let found = identify(&findings, &Habits::default(), &Calibration::default()).unwrap();
+    let total: f64 = found.candidates.iter().map(|c| c.probability).sum();
+    assert!(total > 0.95 && total < 1.0 + 1e-9, "{total}");
+    let back: Identification = serde_json::from_value(serde_json::to_value(&found).unwrap()).unwrap();
+    assert_eq!(back.candidates.len(), found.candidates.len());
+    assert_eq!(schema()["title"], "filamentum-findings/1");
+    document["measured"]["resistance_ohm"]["value"] = (-3.0).into();
+    document["measured"]["outer_width_mm"] = serde_json::json!({ "value": 2.0 });
+    document["measured"]["open"] = true.into();
+    let problems = read_value(document).unwrap_err();
+    let places: Vec<&str> = problems.iter().map(|p| p.at.as_str()).collect();
+    for place in ["measured.resistance_ohm.value", "measured.outer_width_mm.value", "measured.open"] {
+        assert!(places.contains(&place), "{place}: {places:?}");
+    }
 }
