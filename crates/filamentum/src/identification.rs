@@ -45,7 +45,7 @@ fn text(found: &Identification) -> String {
             c.gauge.to_string(),
             c.insulation.spoken(),
             c.build.word(),
-            c.fault.map_or_else(|| "none".to_owned(), |f| f.spoken()),
+            c.fault.map_or_else(|| "none".to_owned(), coil::Word::spoken),
             banded(c.turns),
         ));
     }

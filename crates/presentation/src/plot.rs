@@ -105,6 +105,27 @@ pub fn plot(curves: &[Curve], label: &str) -> String {
     format!(r#"<div class="plot-box" x-ignore="" data-plot="{data}" aria-label="{label}"></div>"#)
 }
 
+/// What a fit is off, point by point over the logarithm of frequency, as a drawing.
+pub fn residuals(off: &[(f64, f64)], unit: &str) -> String {
+    use std::fmt::Write as _;
+    const WIDE: f64 = 560.0;
+    const HIGH: f64 = 120.0;
+    let most = off.iter().map(|(_, v)| v.abs()).fold(1e-6, f64::max);
+    let low = off.first().map_or(1.0, |p| p.0.max(1e-3)).ln();
+    let span = (off.last().map_or(10.0, |p| p.0.max(1e-3)).ln() - low).max(1e-6);
+    let mut dots = String::new();
+    for (hz, v) in off {
+        let (x, y) =
+            (50.0 + (WIDE - 60.0) * (hz.ln() - low) / span, HIGH / 2.0 - (HIGH / 2.0 - 14.0) * v / most);
+        // Writing to a String cannot fail.
+        let _ = write!(dots, r#"<circle cx="{x:.1}" cy="{y:.1}" r="2.5"/>"#);
+    }
+    let (top, unit) = (crate::format::plain(most, 2), escaped(unit.to_owned()));
+    format!(
+        r#"<svg class="residuals" viewBox="0 0 {WIDE} {HIGH}" role="img" aria-label="Residuals, at most {top} {unit}"><line x1="50" x2="{WIDE}" y1="60" y2="60"/><text x="44" y="18" text-anchor="end">+{top}</text><text x="44" y="64" text-anchor="end">0 {unit}</text><text x="44" y="112" text-anchor="end">−{top}</text>{dots}</svg>"#
+    )
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

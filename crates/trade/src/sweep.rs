@@ -61,23 +61,7 @@ impl Sweep {
     /// # Errors
     /// The first line that cannot be read, or what is wrong with the whole.
     pub fn read(text: &str) -> Result<Self, SweepError> {
-        let (mut hz, mut db) = (Vec::new(), Vec::new());
-        for (k, line) in text.lines().enumerate() {
-            let line = line.trim();
-            if line.is_empty() || line.starts_with(|c: char| c.is_alphabetic() || "#*;\"".contains(c)) {
-                continue;
-            }
-            let wrong = || SweepError::Line { line: k + 1, text: line.chars().take(40).collect() };
-            let (f, level) = pair(line).ok_or_else(wrong)?;
-            if !(1.0..=1e6).contains(&f) || hz.last().is_some_and(|last| f <= *last) {
-                return Err(SweepError::Order { line: k + 1, hz: f.to_string() });
-            }
-            hz.push(f);
-            db.push(level);
-        }
-        if !(8..=MOST_POINTS).contains(&hz.len()) {
-            return Err(SweepError::Count(hz.len()));
-        }
+        let (hz, db) = points(text)?;
         if hz[0] > 400.0 {
             #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "at most 1e6")]
             return Err(SweepError::NoLowEnd(hz[0] as u32));
@@ -123,6 +107,28 @@ impl Sweep {
         let x = ((x0 + x1) / 2.0 - left / (2.0 * bend)).clamp(x0, x2);
         Some((x.exp(), y0 + left * (x - x0) + bend * (x - x0) * (x - x1)))
     }
+}
+
+/// Reads lines of frequency and value as [`Sweep::read`] does, of whatever was swept.
+///
+/// # Errors
+/// The first line that cannot be read, or what is wrong with the whole.
+pub fn points(text: &str) -> Result<(Vec<f64>, Vec<f64>), SweepError> {
+    let (mut hz, mut values) = (Vec::new(), Vec::new());
+    for (k, line) in text.lines().enumerate() {
+        let line = line.trim();
+        if line.is_empty() || line.starts_with(|c: char| c.is_alphabetic() || "#*;\"".contains(c)) {
+            continue;
+        }
+        let wrong = || SweepError::Line { line: k + 1, text: line.chars().take(40).collect() };
+        let (f, value) = pair(line).ok_or_else(wrong)?;
+        if !(1.0..=1e6).contains(&f) || hz.last().is_some_and(|last| f <= *last) {
+            return Err(SweepError::Order { line: k + 1, hz: f.to_string() });
+        }
+        hz.push(f);
+        values.push(value);
+    }
+    if (8..=MOST_POINTS).contains(&hz.len()) { Ok((hz, values)) } else { Err(SweepError::Count(hz.len())) }
 }
 
 /// Two numbers of a line, whatever parts them.

@@ -19,6 +19,7 @@ mod request_span;
 mod respond;
 mod server;
 mod session;
+mod upload;
 
 pub use certificate::{Certificate, CertificateError};
 pub use origin::{BaseUrl, BaseUrlError, ServeOptions, Timeouts};

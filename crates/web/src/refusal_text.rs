@@ -110,7 +110,11 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::NothingNew => "Nothing differs from the revision before: there is nothing to save.".into(),
         Refusal::AdjustmentOutOfRange => "This adjustment leads outside the allowed range.".into(),
         Refusal::TooManyJobs => format!("{} jobs are running. Try again in a minute.", turns(2_u32)),
-        Refusal::NotACoilOfIt => "A pickup is assembled of one of each coil of one design, each wound by itself.".into(),
+        Refusal::NotOneOfEachCoil => "A pickup is assembled of one of each coil of one design, each wound by itself.".into(),
+        Refusal::NotAPicture => {
+            "This is no picture that can be read: JPEG, PNG or WebP, up to 16 MB and 12,000 pixels a side.".into()
+        }
+        Refusal::TooManyPhotos => "There are as many photos of it as are kept: remove one first.".into(),
         Refusal::CoilInAnotherSet => "One of these coils is in another set already.".into(),
         Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
         Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),

@@ -60,7 +60,7 @@ impl Workshop {
     /// assembles nothing more.
     ///
     /// # Errors
-    /// [`Refusal::NotACoilOfIt`] when they are not one of each coil of one design; [`Refusal::CoilInAnotherSet`] when one is in a pickup
+    /// [`Refusal::NotOneOfEachCoil`] when they are not one of each coil of one design; [`Refusal::CoilInAnotherSet`] when one is in a pickup
     /// already; [`Refusal::RunVoid`].
     pub async fn assemble(
         &self,
@@ -81,7 +81,7 @@ impl Workshop {
         let mut numbers = Vec::new();
         for coil in &mut design.coils {
             let of_it = |run: &&Run| run.design.coils.len() == 1 && run.design.coils[0].name == coil.name;
-            let run = runs.iter().find(of_it).ok_or(Refusal::NotACoilOfIt)?;
+            let run = runs.iter().find(of_it).ok_or(Refusal::NotOneOfEachCoil)?;
             if run.row.voided_at.is_some() {
                 return Err(Refusal::RunVoid);
             }
@@ -95,7 +95,7 @@ impl Workshop {
         }
         if runs.len() != design.coils.len() || runs.iter().any(|r| r.row.design_id != revision.row.design_id)
         {
-            return Err(Refusal::NotACoilOfIt);
+            return Err(Refusal::NotOneOfEachCoil);
         }
         let turns = design.coils[0].wind.turns;
         let traveller = self.traveller_for(actor, &design).await?.of_an_assembly().readable_on(&design);

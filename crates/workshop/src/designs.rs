@@ -58,6 +58,27 @@ pub struct RevisionDetails {
 }
 
 impl Workshop {
+    /// Saves a design that a use case made, with its prediction: as the next revision of `parent`, or as a design of its own.
+    pub(crate) async fn save_design(
+        &self,
+        actor: &Actor,
+        key: &ClientKey,
+        parent: Option<RevisionId>,
+        note: &str,
+        design: &Design,
+    ) -> Result<RevisionId, Refusal> {
+        let prediction = self.prediction_of(actor, None, design).await?.ok();
+        let new = NewRevision {
+            key: key.clone(),
+            parent,
+            note,
+            design,
+            prediction: prediction.as_deref(),
+            newest_seen: None,
+        };
+        Ok(self.of(actor).save_revision(actor.person, &new).await?)
+    }
+
     /// A revision with its document.
     ///
     /// # Errors

@@ -78,10 +78,16 @@ pub enum Refusal {
     TooManyJobs,
     /// The runs are not one of each coil of one design.
     #[error("not one of each coil of one design")]
-    NotACoilOfIt,
+    NotOneOfEachCoil,
     /// One of the coils is in another set.
     #[error("a coil is in another set")]
     CoilInAnotherSet,
+    /// What was sent is no picture that can be read, or too large.
+    #[error("not a picture")]
+    NotAPicture,
+    /// There are as many photos of it as are kept.
+    #[error("too many photos")]
+    TooManyPhotos,
     /// The experiment is closed, and stays so.
     #[error("the experiment is closed")]
     ExperimentClosed,

@@ -7,10 +7,8 @@ use crate::pickup_sets::SavePickupSet;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::set_draft::{DraftPickup, SetDraft};
-use coil::design::Design;
 use coil::prediction::Calibration;
 use coil::set::{Balanced, Freedom, LeadOrder, PickupMove, PlacedPickup, SetPickup, balanced, mirrored};
-use store::design::NewRevision;
 use store::{ClientKey, PickupSetId, RevisionId};
 use trade::pairing::{PickupChange, ReverseWinding, partner};
 
@@ -100,29 +98,9 @@ impl Workshop {
         let note = format!("Balanced in the set {}.", draft.name);
         let parent = Some(draft.pickups[pickup].revision);
         draft.pickups[pickup].revision =
-            self.save_for_set(actor, &key.derived(1), parent, &note, &found.design).await?;
+            self.save_design(actor, &key.derived(1), parent, &note, &found.design).await?;
         let command = SavePickupSet { key: key.clone(), of: Some(of), draft };
         self.save_pickup_set(actor, &command).await.map(|_| ())
-    }
-
-    async fn save_for_set(
-        &self,
-        actor: &Actor,
-        key: &ClientKey,
-        parent: Option<RevisionId>,
-        note: &str,
-        design: &Design,
-    ) -> Result<RevisionId, Refusal> {
-        let prediction = self.prediction_of(actor, None, design).await?.ok();
-        let new = NewRevision {
-            key: key.clone(),
-            parent,
-            note,
-            design,
-            prediction: prediction.as_deref(),
-            newest_seen: None,
-        };
-        Ok(self.of(actor).save_revision(actor.person, &new).await?)
     }
 
     /// Makes the partner of a pickup: wound the other way round with its magnets turned over, so that both together are in phase and
@@ -174,7 +152,7 @@ impl Workshop {
             }
         }
         let note = format!("Partner of {} in the set {}.", first.name, draft.name);
-        let revision = self.save_for_set(actor, &command.key.derived(1), None, &note, &design).await?;
+        let revision = self.save_design(actor, &command.key.derived(1), None, &note, &design).await?;
         draft.pickups.push(DraftPickup {
             name: command.name.clone(),
             revision,
@@ -215,7 +193,7 @@ impl Workshop {
         if design != base {
             let note = format!("Phase and hum mended in the set {name}.");
             changed.revision =
-                self.save_for_set(actor, &key.derived(1), Some(changed.revision), &note, &design).await?;
+                self.save_design(actor, &key.derived(1), Some(changed.revision), &note, &design).await?;
         }
         if change.swaps_leads() {
             changed.leads = match changed.leads {
@@ -259,7 +237,7 @@ impl Workshop {
                 let key = key.derived(u8::try_from(i + 1).unwrap_or(u8::MAX));
                 let parent = Some(draft.pickups[i].revision);
                 draft.pickups[i].revision =
-                    self.save_for_set(actor, &key, parent, &note, &pickup.design).await?;
+                    self.save_design(actor, &key, parent, &note, &pickup.design).await?;
             }
         }
         self.save_pickup_set(actor, &SavePickupSet { key: key.clone(), of: Some(of), draft })

@@ -39,8 +39,14 @@ fn gaussian(random: &mut Pcg64Mcg) -> f64 {
     StandardNormal.sample(random)
 }
 
+#[allow(clippy::unnecessary_wraps, reason = "readings are optional in findings")]
 fn reading(value: f64, accuracy: f64) -> Option<Measurement> {
     Some(Measurement { value, accuracy: Some(accuracy), ..Measurement::default() })
+}
+
+#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
+fn whole(value: f64, low: u32, high: u32) -> u32 {
+    value.round().clamp(f64::from(low), f64::from(high)) as u32
 }
 
 /// Winds all coils by the same factor, so that the fullest takes that share of its room.
@@ -53,7 +59,7 @@ fn wind_to(design: &mut Design, fill: f64) {
     };
     let fullest = design.coils.iter().map(share).fold(0.0, f64::max);
     for coil in &mut design.coils {
-        coil.wind.turns = ((f64::from(coil.wind.turns) * fill / fullest) as u32).clamp(50, 60_000);
+        coil.wind.turns = whole(f64::from(coil.wind.turns) * fill / fullest, 50, 60_000);
     }
 }
 
@@ -184,7 +190,7 @@ impl Score {
         for gauge in &found.marginal.gauge {
             let is_so = f64::from(u8::from(gauge.value == truth.gauge));
             self.brier += (gauge.probability - is_so).powi(2);
-            let place = &mut self.reliability[((gauge.probability * 10.0) as usize).min(9)];
+            let place = &mut self.reliability[whole(gauge.probability * 10.0 - 0.5, 0, 9) as usize];
             place.0 += 1.0;
             place.1 += is_so;
             place.2 += gauge.probability;

@@ -2,6 +2,7 @@
 //! engine itself with the troubles of a real workshop put in.
 
 mod past_runs;
+mod references;
 mod sets;
 mod story;
 
@@ -235,6 +236,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let parts =
         SetParts { lap: (&lap, first), stronger: second, baritone: baritone_first, twin: twin_first, wound };
     demo.sets(&parts).await?;
+    demo.references().await?;
     for (label, minutes, minutes_ago) in
         [("Lacquer, six bobbins", 24 * 60, 22 * 60), ("Wax, twin of order 31", 15, 6)]
     {

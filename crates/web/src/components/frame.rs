@@ -33,6 +33,13 @@ const PLACES: &[Place] = &[
     },
     Place { key: "sets", label: "Sets", icon: "toggles", link: "/sets", action: Action::ReadDesigns },
     Place {
+        key: "rewinds",
+        label: "Rewinds",
+        icon: "arrow-repeat",
+        link: "/rewinds",
+        action: Action::ReadDesigns,
+    },
+    Place {
         key: "logbook",
         label: "Logbook",
         icon: "journal-text",

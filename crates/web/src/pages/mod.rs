@@ -13,6 +13,8 @@ mod inventory;
 mod jobs;
 mod logbook;
 mod matching;
+mod photos;
+mod rewinds;
 mod runs;
 mod sets;
 mod sign_in;
@@ -37,6 +39,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .configure(matching::routes)
         .configure(experiments::routes)
         .configure(sets::routes)
+        .configure(rewinds::routes)
+        .configure(photos::routes)
         .configure(inventory::routes)
         .configure(instruments::routes)
         .configure(jobs::routes)

@@ -48,7 +48,7 @@ async fn a_twin_is_assembled_of_two_coils() {
 
     // The same coil twice is no pickup.
     let wrong = workshop.assemble(&owner, &ClientKey::random(), a, &[a]).await;
-    assert!(matches!(wrong, Err(Refusal::NotACoilOfIt)), "{wrong:?}");
+    assert!(matches!(wrong, Err(Refusal::NotOneOfEachCoil)), "{wrong:?}");
     let key = ClientKey::random();
     let whole = workshop.assemble(&owner, &key, a, &[b]).await.unwrap();
     assert_eq!(workshop.assemble(&owner, &key, a, &[b]).await.unwrap(), whole);

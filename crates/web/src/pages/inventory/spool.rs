@@ -5,6 +5,7 @@ use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use crate::pages::photos::PhotoStrip;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
@@ -15,6 +16,7 @@ use presentation::form_fields::Errors;
 use presentation::format::{self, counted, signed_percent, signed_percent_of_ln};
 use presentation::read::{limit_letters, measured, optional, plain, plain_in};
 use store::instrument::Instrument;
+use store::photo::PhotoSubject;
 use store::spool::{NewCheck, Spool, SpoolCheck, SpoolDetails};
 use store::{ClientKey, InstrumentId, SpoolId};
 use trade::calibration::{FEWEST_OF_LEVEL, Factor, Quantity};
@@ -43,6 +45,7 @@ struct SpoolPage {
     editing: bool,
     /// The state that the card was filled from.
     version: String,
+    photos: PhotoStrip,
 }
 
 struct CheckRow {
@@ -197,6 +200,7 @@ async fn page(
         check_fields: check_fields(&spool, form, errors, units),
         detail_fields: detail_fields(&spool, &winders, form, errors, units),
         checking: has(&["overall", "ohms", "at_c", "gross"]),
+        photos: PhotoStrip::of(app, user, PhotoSubject::Spool, spool.id.0).await?,
         version: match form.get("version") {
             "" => spool.version.to_string(),
             sent => sent.to_owned(),

@@ -73,7 +73,7 @@ pub(super) async fn assemble(
     let others: Vec<RunId> = chosen.map(RunId).collect();
     match app.workshop.assemble(&user.actor, &form.key()?, RunId(*id), &others).await {
         Ok(whole) => Ok(redirect(format!("/runs/{whole}"))),
-        Err(refusal @ (Refusal::NotACoilOfIt | Refusal::CoilInAnotherSet | Refusal::RunVoid)) => {
+        Err(refusal @ (Refusal::NotOneOfEachCoil | Refusal::CoilInAnotherSet | Refusal::RunVoid)) => {
             flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
             Ok(redirect(format!("/runs/{id}")))
         }

@@ -11,6 +11,7 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::pages::photos::PhotoStrip;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_session::Session;
@@ -28,6 +29,7 @@ use presentation::format::{self, KILOOHM, signed_percent};
 use presentation::plot;
 use serde::Deserialize;
 use store::event::WindingEventRow;
+use store::photo::PhotoSubject;
 use store::run::RunRow;
 use store::{ClientKey, ReadingId, RunId};
 use trade::comparison::{Comparison, Standing};
@@ -97,6 +99,7 @@ struct RunPage {
     /// What it is wound for, and which way round its first coil runs.
     place: Option<RunInSet>,
     direction: String,
+    photos: PhotoStrip,
 }
 
 /// An instrument that reads off a coil.
@@ -384,6 +387,7 @@ pub(super) async fn run_page(
         judged_by_other_engine: details.judged_by_other_engine,
         assembly: AssemblyPart::of(app.workshop.assembly(&user.actor, &details.run).await?),
         assembly_key: ClientKey::random(),
+        photos: PhotoStrip::of(app, user, PhotoSubject::Run, details.run.row.id.0).await?,
         place: app.workshop.set_of_run(&user.actor, details.run.row.id, &details.run.design).await?,
         direction: details.run.design.coils.first().map_or_else(String::new, |c| c.wind.direction.spoken()),
         operations: operation_rows(details.progress),

@@ -29,6 +29,7 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Calibration => "Calibration",
         AuditAction::Set => "Matched set",
         AuditAction::PickupSet => "Set of pickups",
+        AuditAction::Reference => "Examined pickup",
         AuditAction::Person => "Person",
         AuditAction::Settings => "Settings",
         AuditAction::Station => "Shared station",
@@ -36,7 +37,7 @@ const fn name(action: AuditAction) -> &'static str {
 }
 
 /// Every kind of change.
-const ACTIONS: [AuditAction; 13] = [
+const ACTIONS: [AuditAction; 14] = [
     AuditAction::Spool,
     AuditAction::Part,
     AuditAction::DesignParts,
@@ -47,6 +48,7 @@ const ACTIONS: [AuditAction; 13] = [
     AuditAction::Calibration,
     AuditAction::Set,
     AuditAction::PickupSet,
+    AuditAction::Reference,
     AuditAction::Person,
     AuditAction::Settings,
     AuditAction::Station,

@@ -1,0 +1,151 @@
+//! Photos of examined pickups, runs and spools.
+
+use crate::app::App;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::flash::{self, FlashKind};
+use crate::form::FormData;
+use crate::refusal_text::refusal_text;
+use crate::respond::redirect;
+use crate::upload::Upload;
+use actix_session::Session;
+use actix_web::http::header;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use presentation::format;
+use store::photo::PhotoSubject;
+use store::{ClientKey, PhotoId};
+use workshop::{Action, AddPhoto, Refusal};
+
+/// Routes.
+pub(super) fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/photos", web::post().to(add))
+        .route("/photos/{id}", web::get().to(picture))
+        .route("/photos/{id}/small", web::get().to(small))
+        .route("/photos/{id}/remove", web::post().to(remove));
+}
+
+/// A photo as it is shown.
+struct Photo {
+    id: u64,
+    caption: String,
+    about: String,
+    width: u32,
+    height: u32,
+}
+
+/// The photos of something, with the form that adds one.
+#[derive(Template)]
+#[template(path = "photos/_strip.html")]
+pub(super) struct PhotoStrip {
+    subject: &'static str,
+    of: u64,
+    photos: Vec<Photo>,
+    may_change: bool,
+    token: String,
+    key: ClientKey,
+}
+
+impl PhotoStrip {
+    /// The photos of something.
+    pub(super) async fn of(
+        app: &App,
+        user: &CurrentUser,
+        subject: PhotoSubject,
+        of: u64,
+    ) -> Result<Self, AppError> {
+        let photos = app.workshop.photos(&user.actor, subject, of).await?;
+        let change = match subject {
+            PhotoSubject::Reference => Action::ChangeDesigns,
+            PhotoSubject::Run => Action::Wind,
+            PhotoSubject::Spool => Action::ChangeStock,
+        };
+        Ok(Self {
+            subject: subject.into(),
+            of,
+            photos: photos
+                .into_iter()
+                .map(|row| Photo {
+                    id: row.id.0,
+                    about: format!("{}, {}", format::moment(row.taken_at), row.by),
+                    caption: row.caption,
+                    width: row.width,
+                    height: row.height,
+                })
+                .collect(),
+            may_change: user.actor.may(change),
+            token: user.token.clone(),
+            key: ClientKey::random(),
+        })
+    }
+}
+
+/// The page of what a photo is of.
+fn page_of(subject: PhotoSubject, of: u64) -> String {
+    match subject {
+        PhotoSubject::Reference => format!("/rewinds/{of}"),
+        PhotoSubject::Run => format!("/runs/{of}"),
+        PhotoSubject::Spool => format!("/spools/{of}"),
+    }
+}
+
+async fn add(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    upload: Upload,
+) -> Result<HttpResponse, AppError> {
+    let form = &upload.form;
+    let subject: PhotoSubject = form.get("subject").parse().ok().ok_or(AppError::NotFound("subject"))?;
+    let of = form.id("of").ok_or(AppError::NotFound("subject"))?;
+    let command = AddPhoto {
+        key: form.key()?,
+        subject,
+        subject_id: of,
+        caption: form.get("caption").to_owned(),
+        bytes: upload.file.clone(),
+    };
+    match app.workshop.add_photo(&user.actor, command).await {
+        Ok(_) => flash::put(&session, FlashKind::Done, "The photo is added."),
+        Err(refusal @ (Refusal::NotAPicture | Refusal::TooManyPhotos)) => {
+            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
+        }
+        Err(refusal) => return Err(refusal.into()),
+    }
+    Ok(redirect(page_of(subject, of)))
+}
+
+async fn remove(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let photo = app.workshop.remove_photo(&user.actor, PhotoId(*id)).await?;
+    flash::put(&session, FlashKind::Done, "The photo is removed.");
+    Ok(redirect(page_of(photo.subject.0, photo.subject_id)))
+}
+
+async fn sent(app: &App, user: &CurrentUser, id: u64, is_small: bool) -> Result<HttpResponse, AppError> {
+    let bytes = app.workshop.photo_picture(&user.actor, PhotoId(id), is_small).await?;
+    // A photo never changes; only those who may see it keep it.
+    Ok(HttpResponse::Ok()
+        .content_type("image/jpeg")
+        .insert_header((header::CACHE_CONTROL, "private, max-age=31536000, immutable"))
+        .insert_header(("X-Content-Type-Options", "nosniff"))
+        .body(bytes))
+}
+
+async fn picture(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+) -> Result<HttpResponse, AppError> {
+    sent(&app, &user, *id, false).await
+}
+
+async fn small(app: web::Data<App>, user: CurrentUser, id: web::Path<u64>) -> Result<HttpResponse, AppError> {
+    sent(&app, &user, *id, true).await
+}

@@ -1,0 +1,619 @@
+//! The page of an examined pickup: the sheet, what it tells, the diagnosis, and how it is brought back.
+
+use super::form::{self, Part};
+use super::ranking::ranking;
+use crate::app::App;
+use crate::components::frame::Frame;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::flash::{self, FlashKind};
+use crate::form::FormData;
+use crate::pages::photos::PhotoStrip;
+use crate::query::QueryParameters;
+use crate::refusal_text::refusal_text;
+use crate::respond::{redirect, render, render_page};
+use actix_session::Session;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use coil::Word as _;
+use coil::design::{Kind, Problem, starting_point};
+use coil::identification::Identification;
+use coil::prediction::Prediction;
+use coil::quantity::Units;
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use presentation::format::{self, HENRY, KILOHERTZ, KILOOHM, signed_db, signed_percent};
+use serde_json::json;
+use store::photo::PhotoSubject;
+use store::reference::ReferenceRow;
+use store::{ClientKey, ReferenceId};
+use trade::diagnosis::{Expected, Finding, Outcome, QuickTest, Remedy, Step, next_step};
+use workshop::{ReferenceDraft, Refusal, Restoration, SaveReference};
+
+/// Turns more for an improved coil, per cent, where nothing is asked for.
+const MORE_TURNS_PERCENT: f64 = 5.0;
+
+#[derive(Template)]
+#[template(path = "rewinds/_fields.html")]
+struct FieldsPart {
+    parts: Vec<Part>,
+    pickup: String,
+}
+
+/// A way of bringing it back.
+struct Offer {
+    way: &'static str,
+    name: String,
+    turns: String,
+    resistance: String,
+    inductance: String,
+    peak: String,
+    output: String,
+    fill: String,
+    warnings: Vec<String>,
+}
+
+/// A coil that was wound for it.
+struct CoilRow {
+    run: u64,
+    number: u32,
+    turns: String,
+    resistance: String,
+    resistance_off: String,
+    inductance: String,
+    inductance_off: String,
+}
+
+/// A quick test that was answered.
+struct Answer {
+    test: &'static str,
+    outcome: &'static str,
+}
+
+/// Where the diagnosis stands.
+struct DiagnosisPart {
+    answers: Vec<Answer>,
+    question: &'static str,
+    how: &'static str,
+    expected: String,
+    /// Value and words of each thing that the test can show.
+    outcomes: Vec<(String, &'static str)>,
+    finding: &'static str,
+    remedy: &'static str,
+    what_to_do: &'static str,
+}
+
+#[derive(Template)]
+#[template(path = "rewinds/page.html")]
+struct ReferencePage {
+    frame: Frame,
+    title: String,
+    id: Option<ReferenceId>,
+    version: u32,
+    is_archived: bool,
+    refused: String,
+    key: ClientKey,
+    restore_key: ClientKey,
+    copy_key: ClientKey,
+    fields: String,
+    ranking: String,
+    chosen: String,
+    diagnosis: Option<DiagnosisPart>,
+    offers: Vec<Offer>,
+    original: Vec<(&'static str, String)>,
+    more: f64,
+    revision: Option<u64>,
+    coils: Vec<CoilRow>,
+    copy: Vec<Field>,
+    curve: Vec<Field>,
+    photos: Option<PhotoStrip>,
+}
+
+/// A form, read and weighed.
+struct Weighed {
+    draft: ReferenceDraft,
+    errors: Errors,
+    fields: String,
+    found: Result<Identification, Vec<Problem>>,
+}
+
+fn has_readings(draft: &ReferenceDraft) -> bool {
+    let measured = &draft.findings.measured;
+    measured.taken().next().is_some() || measured.open || !measured.flux_mt.is_empty()
+}
+
+async fn weighed(
+    app: &App,
+    user: &CurrentUser,
+    form: &FormData,
+    before: Option<&ReferenceDraft>,
+) -> Result<Weighed, AppError> {
+    let units = user.settings.units;
+    let (draft, mut errors) = form::read(form, before, units);
+    let mut shown = form.0.clone();
+    if form::is_begun_anew(form, units) {
+        // The sizes are those of the other format.
+        let anew = form::filled(&draft, units);
+        for key in ["pickup", "core_length", "core_width", "height", "flange_bottom", "flange_top", "room"]
+            .into_iter()
+            .chain(["pole_length", "pole_diameter", "pole_bevel", "magnet"])
+        {
+            shown.set(key, anew.untrimmed(key).to_owned());
+        }
+    }
+    let mut named = draft.findings.clone();
+    if named.name.trim().is_empty() {
+        // A name is asked for when it is saved, not before.
+        "unnamed".clone_into(&mut named.name);
+    }
+    let found = match app.workshop.identify_findings(&user.actor, &named).await {
+        Ok(found) => Ok(found),
+        Err(Refusal::NotPredictable(problems)) => {
+            form::at_fields(&problems, &mut errors);
+            Err(problems)
+        }
+        Err(refusal) => return Err(refusal.into()),
+    };
+    let pickup = serde_json::to_string(&draft.findings.pickup)?;
+    let fields = render(&FieldsPart { parts: form::parts(&shown, &errors, units), pickup })?;
+    Ok(Weighed { draft, errors, fields, found })
+}
+
+/// What a page shows beside its form.
+struct Shown<'a> {
+    row: Option<&'a ReferenceRow>,
+    before: Option<&'a ReferenceDraft>,
+    refused: String,
+    more: f64,
+    copy_form: Option<&'a FormData>,
+    copy_errors: Errors,
+}
+
+async fn reference_page(
+    app: &App,
+    user: &CurrentUser,
+    form: &FormData,
+    shown: Shown<'_>,
+) -> Result<HttpResponse, AppError> {
+    let units = user.settings.units;
+    let weighed = weighed(app, user, form, shown.before).await?;
+    let may_change = user.actor.may(workshop::Action::ChangeDesigns);
+    let can_choose = shown.row.is_some() && may_change;
+    let ranked = ranking(&weighed.found, can_choose, has_readings(&weighed.draft), units)?;
+    let draft = &weighed.draft;
+    let mut page = ReferencePage {
+        frame: Frame::new(user, "rewinds", shown.row.map_or("Examine a pickup", |r| r.name.as_str())),
+        title: shown.row.map_or_else(|| "Examine a pickup".to_owned(), |r| r.name.clone()),
+        id: shown.row.map(|r| r.id),
+        version: shown.row.map_or(0, |r| r.version),
+        is_archived: shown.row.is_some_and(|r| r.archived_at.is_some()),
+        refused: shown.refused,
+        key: form.key_or_new(),
+        restore_key: ClientKey::random(),
+        copy_key: ClientKey::random(),
+        fields: weighed.fields,
+        ranking: ranked,
+        chosen: draft.chosen.as_ref().map_or_else(String::new, |c| {
+            format!(
+                "{}, {}, {} build, {} turns",
+                c.gauge,
+                c.insulation.spoken(),
+                c.build.word(),
+                format::turns(c.turns.round())
+            )
+        }),
+        diagnosis: None,
+        offers: Vec::new(),
+        original: Vec::new(),
+        more: shown.more,
+        revision: shown.row.and_then(|r| r.revision_id).map(|id| id.0),
+        coils: Vec::new(),
+        copy: copy_fields(draft, shown.copy_form, &shown.copy_errors),
+        curve: curve_fields(),
+        photos: None,
+    };
+    if let (Some(row), Ok(found)) = (shown.row, &weighed.found) {
+        page.photos = Some(PhotoStrip::of(app, user, PhotoSubject::Reference, row.id.0).await?);
+        let expected = app.workshop.expected_readings(&user.actor, draft, found).await?;
+        page.diagnosis = Some(diagnosis(draft, &expected, units));
+        if has_readings(draft) {
+            let offers = app.workshop.restorations(&user.actor, draft, found, shown.more).await?;
+            let first = offers.first().map(|o| o.prediction.clone());
+            page.original = first.as_deref().map_or_else(Vec::new, figures);
+            page.offers = offers.iter().map(|o| offer(o, first.as_deref(), shown.more, units)).collect();
+            let coils = app.workshop.coils_of_reference(&user.actor, row).await?;
+            page.coils = coils.iter().map(|line| coil_row(line, first.as_deref())).collect();
+        }
+    }
+    let is_refused = !page.refused.is_empty() || !shown.copy_errors.is_empty();
+    render_page(&page, is_refused)
+}
+
+fn figures(prediction: &Prediction) -> Vec<(&'static str, String)> {
+    let p = &prediction.pickup;
+    vec![
+        ("R at 20 °C", KILOOHM.text(p.resistance_20c_ohm.nominal)),
+        ("L", HENRY.text(p.inductance_h.nominal)),
+        ("Peak, loaded", p.peak_hz.map_or_else(|| "none".to_owned(), |q| KILOHERTZ.text(q.nominal))),
+        ("Output, to reference", signed_db(p.relative_output_db.nominal, 1)),
+    ]
+}
+
+/// A figure with how far it lies from the original's.
+fn changed(text: String, value: f64, original: Option<f64>) -> String {
+    match original.map(|o| value / o - 1.0).filter(|off| off.abs() >= 0.0005) {
+        Some(off) => format!("{text} ({})", signed_percent(off, 1)),
+        None => text,
+    }
+}
+
+fn offer(
+    offer: &workshop::RestorationOffer,
+    original: Option<&Prediction>,
+    more: f64,
+    units: Units,
+) -> Offer {
+    let (p, o) = (&offer.prediction.pickup, original.map(|p| &p.pickup));
+    let turns: Vec<String> = offer.design.coils.iter().map(|c| format::turns(c.wind.turns)).collect();
+    let name = match offer.way {
+        Restoration::Original => "As it was".to_owned(),
+        Restoration::OldEdge => "To the old edge".to_owned(),
+        Restoration::Improved => format!("{} turns, fully charged", signed_percent(more / 100.0, 1)),
+    };
+    let output = p.relative_output_db.nominal;
+    let output_off = o.map(|o| output - o.relative_output_db.nominal).filter(|db| db.abs() >= 0.05);
+    Offer {
+        way: offer.way.into(),
+        name,
+        turns: turns.join(" + "),
+        resistance: changed(
+            KILOOHM.text(p.resistance_20c_ohm.nominal),
+            p.resistance_20c_ohm.nominal,
+            o.map(|o| o.resistance_20c_ohm.nominal),
+        ),
+        inductance: changed(
+            HENRY.text(p.inductance_h.nominal),
+            p.inductance_h.nominal,
+            o.map(|o| o.inductance_h.nominal),
+        ),
+        peak: p.peak_hz.map_or_else(
+            || "none".to_owned(),
+            |q| changed(KILOHERTZ.text(q.nominal), q.nominal, o.and_then(|o| o.peak_hz).map(|q| q.nominal)),
+        ),
+        output: match output_off {
+            Some(off) => format!("{} ({})", signed_db(output, 1), signed_db(off, 1)),
+            None => signed_db(output, 1),
+        },
+        fill: format!("{:.0} %", 100.0 * offer.prediction.coils.first().map_or(0.0, |c| c.fill)),
+        warnings: offer
+            .prediction
+            .notices
+            .iter()
+            .filter(|n| n.level < coil::prediction::Level::Note)
+            .map(|n| units.sentence(&n.text).into_owned())
+            .collect(),
+    }
+}
+
+fn coil_row(line: &store::logbook::LogbookRow, original: Option<&Prediction>) -> CoilRow {
+    let p = original.map(|p| &p.pickup);
+    let off = |value: Option<f64>, of: Option<f64>| {
+        value.zip(of).map_or_else(String::new, |(v, o)| signed_percent(v / o - 1.0, 1))
+    };
+    CoilRow {
+        run: line.run_id.0,
+        number: line.number,
+        turns: line.turns.map_or_else(|| "none yet".to_owned(), |n| format::turns(n.round())),
+        resistance: line.resistance_ohm.map_or_else(String::new, |v| KILOOHM.text(v)),
+        resistance_off: off(line.resistance_ohm, p.map(|p| p.resistance_20c_ohm.nominal)),
+        inductance: line.inductance_h.map_or_else(String::new, |v| HENRY.text(v)),
+        inductance_off: off(line.inductance_h, p.map(|p| p.inductance_1khz_h.nominal)),
+    }
+}
+
+fn copy_fields(draft: &ReferenceDraft, form: Option<&FormData>, errors: &Errors) -> Vec<Field> {
+    let empty = FormData::default();
+    let form = form.unwrap_or(&empty);
+    let name = format!("Like {}", draft.findings.name);
+    vec![
+        Field::typed("copy_name", "Name of the design", "").filled_or(form, errors, &name),
+        Field::typed("more_output", "Output more than it has", "Such as 15; less with a minus.")
+            .unit("%")
+            .filled_or(form, errors, "0"),
+        Field::typed("least_peak", "Peak no lower than", "Empty for any.")
+            .unit("Hz")
+            .filled_or(form, errors, ""),
+    ]
+}
+
+fn curve_fields() -> Vec<Field> {
+    use presentation::field::Choice;
+    vec![
+        Field::chosen(
+            "swept",
+            "What was swept",
+            "An impedance tells inductance and capacitance; a response only how they go together.",
+            vec![
+                Choice::new("impedance", "impedance, Ω over Hz"),
+                Choice::new("response", "response, dB over Hz"),
+            ],
+        ),
+        Field::typed("curve_across", "Stood across it", "The instrument’s input with its lead.").unit("pF"),
+    ]
+}
+
+const fn question(test: QuickTest) -> (&'static str, &'static str) {
+    match test {
+        QuickTest::Resistance => ("Ohm meter over the leads", "Cold, with nothing else connected."),
+        QuickTest::Eyelets => {
+            ("Ohm meter at the eyelets", "Past the leads and their joints, on the coil’s own ends.")
+        }
+        QuickTest::OuterTurns => (
+            "Ohm meter from the start to the outermost turn",
+            "Open the tape, find the outer end, scrape or tin a little of it.",
+        ),
+        QuickTest::ToMetal => (
+            "Ohm meter from each lead to every pole and metal part",
+            "With the ground lead taken off those parts: nothing may connect.",
+        ),
+        QuickTest::Inductance => ("Inductance over the leads", "Assembled as it will be used."),
+        QuickTest::Quality => ("Quality at the same frequency", "Many meters show it as Q, or as D = 1/Q."),
+        QuickTest::Flux => ("Flux over every pole, with its sign", "A compass tells the sign as well."),
+        QuickTest::Story => ("Wire and turns against what is said of it", "See the ranking above."),
+    }
+}
+
+const fn outcome_words(outcome: Outcome) -> &'static str {
+    match outcome {
+        Outcome::AsExpected => "as expected",
+        Outcome::Open => "no connection",
+        Outcome::Low => "lower than that",
+        Outcome::FarLow => "next to nothing",
+        Outcome::High => "higher than that",
+        Outcome::Unsteady => "it wanders",
+        Outcome::Connected => "there is a connection",
+        Outcome::SomeReversed => "some have the other sign",
+        Outcome::Differs => "it is not what was said",
+    }
+}
+
+/// What was found, and what to do about it.
+const fn finding_words(finding: Finding) -> (&'static str, &'static str) {
+    match finding {
+        Finding::LooseLead => ("A lead or its joint is broken", "Solder a new lead to the eyelet."),
+        Finding::BrokenOutside => (
+            "The wire is broken in the outer turns",
+            "Take off turns to the break, join the end to the eyelet; note how many turns are gone.",
+        ),
+        Finding::BrokenInside => {
+            ("The wire is broken where nobody reaches it", "Count the turns as they come off.")
+        }
+        Finding::ShortToMetal => (
+            "The coil touches a pole or a metal part",
+            "Wind it anew over poles that are taped or lacquered.",
+        ),
+        Finding::Corrosion => (
+            "Damp or corroded poles conduct",
+            "Dry it in a warm place for a day, clean the poles, and measure again before the coil is touched.",
+        ),
+        Finding::ShortedTurns => ("Turns are bridged", "Nothing but other wire helps."),
+        Finding::OtherPoles => (
+            "Poles are missing, or of another steel",
+            "Compare them with what belongs into this pickup; the coil may be well.",
+        ),
+        Finding::PoorJoint => {
+            ("A joint of the leads has a resistance of its own", "Scrape and solder both ends anew.")
+        }
+        Finding::LeadsTouch => ("The leads touch before the coil", "Part them and insulate them."),
+        Finding::WeakMagnets => ("The magnets have lost a part of their charge", "Charge them again."),
+        Finding::ReversedPole => {
+            ("A pole is the other way up", "Magnetise it the other way, or turn it over.")
+        }
+        Finding::WrongRewind => (
+            "It was wound before with other wire or turns",
+            "Decide whether it is to be what it was first, or left as it is liked.",
+        ),
+        Finding::Sound => ("Nothing is the matter with it", "Leave it as it is."),
+    }
+}
+
+fn expected_words(test: QuickTest, expected: &Expected, units: Units) -> String {
+    let band = |scale: format::Scale, q: &coil::prediction::Quantity| {
+        format!("{} ({})", scale.text(q.nominal), scale.band(q))
+    };
+    match test {
+        QuickTest::Resistance | QuickTest::Eyelets | QuickTest::OuterTurns => {
+            expected.resistance_ohm.as_ref().map_or_else(String::new, |q| band(KILOOHM, q))
+        }
+        QuickTest::ToMetal => "no connection".into(),
+        QuickTest::Inductance => expected
+            .inductance_h
+            .as_ref()
+            .map_or_else(String::new, |q| format!("{} at {:.0} Hz", band(HENRY, q), expected.test_hz)),
+        QuickTest::Quality => expected
+            .quality
+            .map_or_else(String::new, |q| format!("{q:.1}, a bridged coil far below half of it")),
+        QuickTest::Flux => {
+            let all: Vec<String> = expected.flux_t.iter().flatten().map(|t| units.flux(t * 1e3, 0)).collect();
+            all.join(", ")
+        }
+        QuickTest::Story => String::new(),
+    }
+}
+
+fn diagnosis(draft: &ReferenceDraft, expected: &Expected, units: Units) -> DiagnosisPart {
+    let answers = draft
+        .answers
+        .iter()
+        .map(|(test, outcome)| Answer { test: question(*test).0, outcome: outcome_words(*outcome) })
+        .collect();
+    let mut part = DiagnosisPart {
+        answers,
+        question: "",
+        how: "",
+        expected: String::new(),
+        outcomes: Vec::new(),
+        finding: "",
+        remedy: "",
+        what_to_do: "",
+    };
+    match next_step(&draft.answers) {
+        Step::Ask(test, outcomes) => {
+            (part.question, part.how) = question(test);
+            part.expected = expected_words(test, expected, units);
+            let key = |outcome: &Outcome| {
+                let (test, outcome): (&str, &str) = (test.into(), (*outcome).into());
+                format!("{test}:{outcome}")
+            };
+            part.outcomes = outcomes.iter().map(|o| (key(o), outcome_words(*o))).collect();
+        }
+        Step::Found(finding) => {
+            (part.finding, part.what_to_do) = finding_words(finding);
+            part.remedy = match finding.remedy() {
+                Remedy::Rewind => "rewind",
+                Remedy::Repair => "repair",
+                Remedy::Leave => "leave",
+            };
+        }
+    }
+    part
+}
+
+pub(super) async fn new(
+    app: web::Data<App>,
+    user: CurrentUser,
+    query: QueryParameters,
+) -> Result<HttpResponse, AppError> {
+    let kind = Kind::ALL.into_iter().find(|k| k.word() == query.get("kind")).unwrap_or(Kind::TallSingle);
+    let draft = ReferenceDraft::begun("", starting_point(kind, "Unknown", 6, 10.4));
+    let form = FormData(form::filled(&draft, user.settings.units));
+    reference_page(&app, &user, &form, shown(None, None, String::new())).await
+}
+
+fn shown<'a>(
+    row: Option<&'a ReferenceRow>,
+    before: Option<&'a ReferenceDraft>,
+    refused: String,
+) -> Shown<'a> {
+    Shown { row, before, refused, more: MORE_TURNS_PERCENT, copy_form: None, copy_errors: Errors::new() }
+}
+
+pub(super) async fn show(
+    app: web::Data<App>,
+    user: CurrentUser,
+    id: web::Path<u64>,
+    query: QueryParameters,
+) -> Result<HttpResponse, AppError> {
+    let (row, draft) = app.workshop.reference(&user.actor, ReferenceId(*id)).await?;
+    let form = FormData(form::filled(&draft, user.settings.units));
+    let more = query.get("more").replace('−', "-").parse().unwrap_or(MORE_TURNS_PERCENT);
+    let shown =
+        Shown { more: f64::clamp(more, -60.0, 60.0), ..shown(Some(&row), Some(&draft), String::new()) };
+    reference_page(&app, &user, &form, shown).await
+}
+
+/// The page with what was typed for a copy, and what is wrong with it.
+pub(super) async fn page_with(
+    app: &App,
+    user: &CurrentUser,
+    id: ReferenceId,
+    copy: &FormData,
+    errors: Errors,
+) -> Result<HttpResponse, AppError> {
+    let (row, draft) = app.workshop.reference(&user.actor, id).await?;
+    let form = FormData(form::filled(&draft, user.settings.units));
+    let shown = Shown {
+        copy_form: Some(copy),
+        copy_errors: errors,
+        ..shown(Some(&row), Some(&draft), String::new())
+    };
+    reference_page(app, user, &form, shown).await
+}
+
+/// What the pickup can be, and messages by field, while the sheet is filled in.
+pub(super) async fn preview(
+    app: web::Data<App>,
+    user: CurrentUser,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let before = match form.id("reference") {
+        Some(id) => Some(app.workshop.reference(&user.actor, ReferenceId(id)).await?.1),
+        None => None,
+    };
+    let weighed = weighed(&app, &user, &form, before.as_ref()).await?;
+    let units = user.settings.units;
+    // What is typed is not what is saved: an explanation is settled on for what was saved.
+    let figures = ranking(&weighed.found, false, has_readings(&weighed.draft), units)?;
+    let fields = (!form.get("step").is_empty()).then_some(weighed.fields);
+    Ok(HttpResponse::Ok().json(json!({ "errors": weighed.errors, "figures": figures, "fields": fields })))
+}
+
+async fn save_as(
+    app: &App,
+    user: &CurrentUser,
+    session: &Session,
+    form: &FormData,
+    of: Option<(&ReferenceRow, &ReferenceDraft)>,
+) -> Result<HttpResponse, AppError> {
+    let (draft, errors) = form::read(form, of.map(|o| o.1), user.settings.units);
+    let refused = if errors.is_empty() {
+        let version = form.get("version").parse().unwrap_or_default();
+        let command = SaveReference { key: form.key()?, of: of.map(|(row, _)| (row.id, version)), draft };
+        match app.workshop.save_reference(&user.actor, &command).await {
+            Ok(id) => {
+                flash::put(session, FlashKind::Done, "Saved.");
+                return Ok(redirect(format!("/rewinds/{id}")));
+            }
+            Err(Refusal::NotPredictable(problems)) => {
+                let no_name = problems.iter().any(|p| p.at == "name");
+                if no_name {
+                    "Not saved: give it a name.".to_owned()
+                } else {
+                    "Not saved: see the marked fields.".to_owned()
+                }
+            }
+            Err(refusal @ Refusal::ChangedMeanwhile(_)) => refusal_text(&refusal),
+            Err(refusal) => return Err(refusal.into()),
+        }
+    } else {
+        "Not saved: see the marked fields.".to_owned()
+    };
+    reference_page(app, user, form, shown(of.map(|o| o.0), of.map(|o| o.1), refused)).await
+}
+
+pub(super) async fn save_new(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    save_as(&app, &user, &session, &form, None).await
+}
+
+pub(super) async fn save(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let (row, draft) = app.workshop.reference(&user.actor, ReferenceId(*id)).await?;
+    save_as(&app, &user, &session, &form, Some((&row, &draft))).await
+}
+
+/// Says what was done, or why it was not, on the page of the pickup.
+pub(super) fn told(
+    session: &Session,
+    id: u64,
+    done: Result<(), Refusal>,
+    words: &str,
+) -> Result<HttpResponse, AppError> {
+    match done {
+        Ok(()) => flash::put(session, FlashKind::Done, words),
+        Err(refusal @ (Refusal::ChangedMeanwhile(_) | Refusal::NotPredictable(_))) => {
+            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
+        }
+        Err(refusal) => return Err(refusal.into()),
+    }
+    Ok(redirect(format!("/rewinds/{id}")))
+}

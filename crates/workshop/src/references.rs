@@ -1,0 +1,444 @@
+//! Pickups that are examined: to bring them back, or to copy what is good.
+
+use crate::actor::Actor;
+use crate::blocking::blocking;
+use crate::permission::Action;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use coil::design::Design;
+use coil::identification::{Candidate, Fault, Findings, Habits, Identification, Measurand, identify};
+use coil::wire::{Build, Gauge, Insulation};
+use serde::{Deserialize, Serialize};
+use store::logbook::{LogFilter, LogbookRow};
+use store::reference::{NewReference, Purpose, ReferenceRow, ReferenceState};
+use store::{ClientKey, ReferenceId, StoreError};
+use trade::diagnosis::{Expected, Outcome, QuickTest};
+use trade::impedance_fit::{CurveFit, Known, Swept, fit_curve};
+
+/// Coils that a spool on the shelf stands for among a workshop's habits.
+const COILS_OF_SPOOL: f64 = 3.0;
+/// Most runs that are compared with the original.
+const MOST_RUNS: u32 = 50;
+
+/// What was seen of a pickup besides its measures, in words.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Looks {
+    /// Colours of the leads.
+    pub leads: String,
+    /// Markings, stamps, dates.
+    pub markings: String,
+    /// Tape and string round the coil.
+    pub tape: String,
+    /// Solder joints.
+    pub solder: String,
+    /// Wax, lacquer, none.
+    pub potting: String,
+    /// Colour of the wire.
+    pub wire_colour: String,
+    /// What its owner or seller says of it.
+    pub story: String,
+    /// Anything else.
+    pub notes: String,
+}
+
+/// An explanation that somebody settled on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ChosenExplanation {
+    /// Gauge of the wire.
+    pub gauge: Gauge,
+    /// Its enamel.
+    pub insulation: Insulation,
+    /// How thick that is.
+    pub build: Build,
+    /// Turns of the first coil.
+    pub turns: f64,
+    /// Square of the wire's diameter over the window that a turn takes.
+    pub packing: f64,
+    /// What is the matter with the coil.
+    #[serde(default)]
+    pub fault: Option<Fault>,
+    /// Its probability when it was chosen.
+    pub probability: f64,
+}
+
+impl ChosenExplanation {
+    fn of(candidate: &Candidate) -> Self {
+        Self {
+            gauge: candidate.gauge,
+            insulation: candidate.insulation,
+            build: candidate.build,
+            turns: candidate.turns.nominal,
+            packing: candidate.packing.nominal,
+            fault: candidate.fault,
+            probability: candidate.probability,
+        }
+    }
+
+    /// The pickup wound so, sound; coils of several keep how their turns stand to one another.
+    #[must_use]
+    pub fn design(&self, findings: &Findings, name: &str) -> Design {
+        let mut design = findings.pickup.clone();
+        design.name = name.chars().take(80).collect();
+        let first = f64::from(design.coils.first().map_or(1, |c| c.wind.turns.max(1)));
+        for coil in &mut design.coils {
+            (coil.wire.gauge, coil.wire.insulation, coil.wire.build) =
+                (self.gauge, self.insulation, self.build);
+            coil.wind.turns = whole(self.turns * f64::from(coil.wind.turns) / first);
+            coil.wind.packing = Some(self.packing.clamp(0.3, 1.0));
+            coil.wind.wander = if self.packing > 0.86 { 0.0 } else { 0.3 };
+        }
+        design
+    }
+}
+
+#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to what a coil can have")]
+fn whole(turns: f64) -> u32 {
+    turns.round().clamp(1.0, 99_999.0) as u32
+}
+
+/// A pickup that is examined, as it is kept.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ReferenceDraft {
+    /// Why it is examined.
+    pub purpose: Purpose,
+    /// Tags, parted by commas.
+    #[serde(default)]
+    pub tags: String,
+    /// What was measured.
+    pub findings: Findings,
+    /// What was seen.
+    #[serde(default)]
+    pub looks: Looks,
+    /// Where the old coil's edge stood: from the core, mm.
+    #[serde(default)]
+    pub edge_mm: Option<f64>,
+    /// Quick tests with what they showed, in their order.
+    #[serde(default)]
+    pub answers: Vec<(QuickTest, Outcome)>,
+    /// The explanation that was settled on.
+    #[serde(default)]
+    pub chosen: Option<ChosenExplanation>,
+}
+
+impl ReferenceDraft {
+    /// One of which nothing is known yet.
+    #[must_use]
+    pub fn begun(name: &str, pickup: Design) -> Self {
+        Self {
+            purpose: Purpose::Rewind,
+            tags: String::new(),
+            findings: Findings::begun(name, pickup),
+            looks: Looks::default(),
+            edge_mm: None,
+            answers: Vec::new(),
+            chosen: None,
+        }
+    }
+}
+
+/// A reference to save.
+#[derive(Clone, Debug)]
+pub struct SaveReference {
+    /// Key of the submission.
+    pub key: ClientKey,
+    /// The reference and the version that was shown; `None` adds a new one.
+    pub of: Option<(ReferenceId, u32)>,
+    /// What it becomes.
+    pub draft: ReferenceDraft,
+}
+
+impl Workshop {
+    /// The references that are not archived, or those that are.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn references(&self, actor: &Actor, is_archived: bool) -> Result<Vec<ReferenceRow>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        Ok(self.of(actor).references(is_archived).await?)
+    }
+
+    /// One reference.
+    ///
+    /// # Errors
+    /// When there is none of that number.
+    pub async fn reference(
+        &self,
+        actor: &Actor,
+        id: ReferenceId,
+    ) -> Result<(ReferenceRow, ReferenceDraft), Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let row = self.of(actor).reference(id).await?;
+        let draft = draft_of(&row)?;
+        Ok((row, draft))
+    }
+
+    /// What a pickup can be, by its findings, the wires on the shelf, and what the workshop's own coils have shown.
+    ///
+    /// # Errors
+    /// [`Refusal::NotPredictable`] with every reason why they cannot be weighed; [`Refusal::TooManyAtOnce`].
+    pub async fn identify_findings(
+        &self,
+        actor: &Actor,
+        findings: &Findings,
+    ) -> Result<Identification, Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let problems = findings.problems();
+        if !problems.is_empty() {
+            return Err(Refusal::NotPredictable(problems));
+        }
+        let _permit = self.permits.predictions.acquire(actor.person)?;
+        let habits = self.habits(actor).await?;
+        let calibration = self.applied_calibration(actor, None).await?.of(&findings.pickup);
+        let findings = findings.clone();
+        blocking(move || identify(&findings, &habits, &calibration)).await?.map_err(Refusal::NotPredictable)
+    }
+
+    /// The wires on the shelf, as what the workshop is used to.
+    async fn habits(&self, actor: &Actor) -> Result<Habits, Refusal> {
+        let mut habits = Habits::default();
+        for spool in self.of(actor).spools().await? {
+            if let (Ok(gauge), Ok(build)) = (spool.gauge.parse(), spool.build.parse()) {
+                habits.wires.push((gauge, build, COILS_OF_SPOOL));
+            }
+            if let Ok(insulation) = spool.insulation.parse() {
+                habits.insulations.push((insulation, COILS_OF_SPOOL));
+            }
+        }
+        Ok(habits)
+    }
+
+    /// Saves a reference; the same key again adds nothing more.
+    ///
+    /// # Errors
+    /// [`Refusal::NotPredictable`] with what contradicts itself, by its place; [`Refusal::ChangedMeanwhile`].
+    pub async fn save_reference(
+        &self,
+        actor: &Actor,
+        command: &SaveReference,
+    ) -> Result<ReferenceId, Refusal> {
+        actor.require(Action::ChangeDesigns)?;
+        let found = self.identify_findings(actor, &command.draft.findings).await?;
+        let store = self.of(actor);
+        match command.of {
+            None => {
+                let document = serde_json::to_string(&command.draft)?;
+                let conclusion = conclusion(&command.draft, &found);
+                let state = state_of(&command.draft, ReferenceState::Open);
+                let new = new_row(&command.draft, &document, &conclusion, state, None);
+                Ok(store.add_reference(actor.person, &command.key, &new).await?)
+            }
+            Some(of) => {
+                let row = store.reference(of.0).await?;
+                self.write_reference(actor, of, &row, &command.draft, &found).await?;
+                Ok(of.0)
+            }
+        }
+    }
+
+    /// Writes a reference as it became.
+    pub(crate) async fn write_reference(
+        &self,
+        actor: &Actor,
+        of: (ReferenceId, u32),
+        row: &ReferenceRow,
+        draft: &ReferenceDraft,
+        found: &Identification,
+    ) -> Result<(), Refusal> {
+        let document = serde_json::to_string(draft)?;
+        let conclusion = conclusion(draft, found);
+        let state = state_of(draft, row.state.0);
+        let new = new_row(draft, &document, &conclusion, state, row.revision_id);
+        match self.of(actor).change_reference(actor.person, of, &new).await {
+            Ok(()) => Ok(()),
+            Err(StoreError::Changed(what)) => Err(Refusal::ChangedMeanwhile(what)),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    /// Archives a reference, or restores it.
+    ///
+    /// # Errors
+    /// When there is none of that number.
+    pub async fn archive_reference(
+        &self,
+        actor: &Actor,
+        id: ReferenceId,
+        is_archived: bool,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
+        Ok(self.of(actor).archive_reference(actor.person, id, is_archived).await?)
+    }
+
+    /// Settles on an explanation: that of a place in the list of what the findings tell now.
+    ///
+    /// # Errors
+    /// When there is none at that place; [`Refusal::ChangedMeanwhile`].
+    pub async fn choose_explanation(
+        &self,
+        actor: &Actor,
+        of: (ReferenceId, u32),
+        place: usize,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
+        let (row, mut draft) = self.reference(actor, of.0).await?;
+        let found = self.identify_findings(actor, &draft.findings).await?;
+        let candidate = found.candidates.get(place).ok_or(Refusal::NotFound("explanation"))?;
+        draft.chosen = Some(ChosenExplanation::of(candidate));
+        self.write_reference(actor, of, &row, &draft, &found).await
+    }
+
+    /// Notes what a quick test showed, in place of what was noted of it and after it; `None` takes the last answer back.
+    ///
+    /// # Errors
+    /// [`Refusal::ChangedMeanwhile`].
+    pub async fn answer_quick_test(
+        &self,
+        actor: &Actor,
+        of: (ReferenceId, u32),
+        answer: Option<(QuickTest, Outcome)>,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
+        let (row, mut draft) = self.reference(actor, of.0).await?;
+        match answer {
+            Some((test, outcome)) => {
+                if let Some(at) = draft.answers.iter().position(|(t, _)| *t == test) {
+                    draft.answers.truncate(at);
+                }
+                draft.answers.push((test, outcome));
+            }
+            None => {
+                draft.answers.pop();
+            }
+        }
+        let found = self.identify_findings(actor, &draft.findings).await?;
+        self.write_reference(actor, of, &row, &draft, &found).await
+    }
+
+    /// What a pickup should read, sound, by the explanation that was settled on, else by the most probable one.
+    ///
+    /// # Errors
+    /// When it cannot be predicted.
+    pub async fn expected_readings(
+        &self,
+        actor: &Actor,
+        draft: &ReferenceDraft,
+        found: &Identification,
+    ) -> Result<Expected, Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let Some(design) = explained(draft, found) else { return Ok(Expected::default()) };
+        let Ok(solution) = self.predictions.solution(&design).await? else { return Ok(Expected::default()) };
+        let Ok(prediction) = self.prediction_of(actor, None, &design).await? else {
+            return Ok(Expected::default());
+        };
+        let test_hz =
+            draft.findings.measured.of(Measurand::InductanceH).and_then(|m| m.test_hz).unwrap_or(1000.0);
+        let meter = prediction.circuit.meter(test_hz);
+        let ratio = meter.ls_h / prediction.pickup.inductance_h.nominal;
+        let low = prediction.pickup.inductance_h;
+        let probe_mm = draft.findings.measured.probe_mm.unwrap_or(0.5);
+        Ok(Expected {
+            resistance_ohm: Some(prediction.pickup.resistance_ohm),
+            inductance_h: Some(coil::prediction::Quantity {
+                nominal: low.nominal * ratio,
+                p05: low.p05 * ratio,
+                p95: low.p95 * ratio,
+            }),
+            test_hz,
+            quality: Some(meter.q),
+            flux_t: solution.pole_flux_mt(probe_mm).into_iter().map(|v| v.map(|mt| mt * 1e-3)).collect(),
+        })
+    }
+
+    /// Fits a measured curve.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyAtOnce`].
+    pub async fn fit_curve(
+        &self,
+        actor: &Actor,
+        swept: Swept,
+        (hz, values): (Vec<f64>, Vec<f64>),
+        known: Known,
+    ) -> Result<Option<CurveFit>, Refusal> {
+        actor.require(Action::ReadDesigns)?;
+        let _permit = self.permits.predictions.acquire(actor.person)?;
+        blocking(move || fit_curve(swept, &hz, &values, &known)).await
+    }
+
+    /// The coils that were wound by the design that was made of a reference, newest first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn coils_of_reference(
+        &self,
+        actor: &Actor,
+        row: &ReferenceRow,
+    ) -> Result<Vec<LogbookRow>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let Some(revision) = row.revision_id else { return Ok(Vec::new()) };
+        let store = self.of(actor);
+        let design = store.revision(revision).await?.row.design_id;
+        Ok(store.log_lines(&LogFilter { design: Some(design), ..LogFilter::default() }, MOST_RUNS).await?)
+    }
+}
+
+/// The pickup as it is explained: by what was settled on, else by the most probable explanation.
+pub(crate) fn explained(draft: &ReferenceDraft, found: &Identification) -> Option<Design> {
+    let chosen = draft.chosen.clone().or_else(|| found.candidates.first().map(ChosenExplanation::of))?;
+    Some(chosen.design(&draft.findings, &draft.findings.name))
+}
+
+fn new_row<'a>(
+    draft: &'a ReferenceDraft,
+    document: &'a str,
+    conclusion: &'a str,
+    state: ReferenceState,
+    revision_id: Option<store::RevisionId>,
+) -> NewReference<'a> {
+    NewReference {
+        name: &draft.findings.name,
+        purpose: draft.purpose,
+        tags: &draft.tags,
+        document,
+        conclusion,
+        state,
+        revision_id,
+    }
+}
+
+/// A design once made stays; before it, an explanation that was settled on.
+fn state_of(draft: &ReferenceDraft, before: ReferenceState) -> ReferenceState {
+    match before {
+        ReferenceState::Designed | ReferenceState::Left => before,
+        _ if draft.chosen.is_some() => ReferenceState::Explained,
+        _ => ReferenceState::Open,
+    }
+}
+
+/// What it was, in words, for the list.
+fn conclusion(draft: &ReferenceDraft, found: &Identification) -> String {
+    let fault = found.faults.iter().find(|f| f.probability > 0.5);
+    let fault = fault.map_or_else(String::new, |f| format!("; {}", coil::Word::spoken(f.value)));
+    let text = match &draft.chosen {
+        Some(chosen) => format!("{}, {:.0} turns, chosen{fault}", chosen.gauge, chosen.turns),
+        None => {
+            let taken = draft.findings.measured.taken().count();
+            match found.marginal.gauge.first() {
+                Some(first) if taken > 0 => format!(
+                    "{} ({:.0} %), {:.0} turns{fault}",
+                    first.value,
+                    100.0 * first.probability,
+                    found.marginal.turns.nominal
+                ),
+                _ => String::new(),
+            }
+        }
+    };
+    text.chars().take(300).collect()
+}
+
+pub(crate) fn draft_of(row: &ReferenceRow) -> Result<ReferenceDraft, Refusal> {
+    serde_json::from_str(&row.document)
+        .map_err(|error| StoreError::Unreadable { what: "reference", detail: error.to_string() }.into())
+}
