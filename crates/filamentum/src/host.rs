@@ -105,7 +105,7 @@ pub(crate) async fn serve(arguments: &ServeArguments, show: Show) -> anyhow::Res
     let private = database.private;
     if show_demo && !store.has_workshop().await? {
         println!("Loading the demo workshop …");
-        demo::load(&store).await.context("the demo workshop could not be loaded")?;
+        Box::pin(demo::load(&store)).await.context("the demo workshop could not be loaded")?;
     }
     if let Some(password) = &password {
         demo::set_password(&store, password).await?;

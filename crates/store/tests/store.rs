@@ -3,6 +3,7 @@
 
 mod designs;
 mod logbook;
+mod references;
 mod server;
 mod sets;
 

@@ -25,7 +25,7 @@ pub(super) fn of(
     magnets: &MagnetFindings,
 ) -> Vec<Doubt> {
     let mut all = Vec::new();
-    all.extend(stated_wire(findings, curves, data, habits));
+    all.extend(stated_wire(findings, curves, data, habits, weighed));
     all.extend(stated_turns(findings, weighed));
     let shorted: f64 =
         weighed.iter().filter(|w| w.hypothesis.fault.fault == ElectricFault::Shorted).map(|w| w.weight).sum();
@@ -69,7 +69,13 @@ fn off(weighed: &Weighed<'_>, datum: &Datum) -> f64 {
 }
 
 /// A stated wire that the readings contradict, with the reading that does so most.
-fn stated_wire(findings: &Findings, curves: &Curves, data: &[Datum], habits: &Habits) -> Option<Doubt> {
+fn stated_wire(
+    findings: &Findings,
+    curves: &Curves,
+    data: &[Datum],
+    habits: &Habits,
+    believed: &[Weighed<'_>],
+) -> Option<Doubt> {
     let stated = &findings.suspected.gauge;
     if stated.is_empty() || data.is_empty() {
         return None;
@@ -104,7 +110,7 @@ fn stated_wire(findings: &Findings, curves: &Curves, data: &[Datum], habits: &Ha
         }
     }
     let (_, datum, value, turns) = worst?;
-    let bare: f64 = weighed.iter().map(|w| w.weight * w.expects(Measurand::WireBareMm).0).sum::<f64>().exp();
+    let bare: f64 = believed.iter().map(|w| w.weight * w.expects(Measurand::WireBareMm).0).sum::<f64>().exp();
     let kind = match datum.what {
         Measurand::ResistanceOhm => "resistance",
         Measurand::InductanceH => "inductance",
@@ -119,7 +125,7 @@ fn stated_wire(findings: &Findings, curves: &Curves, data: &[Datum], habits: &Ha
     let with_turns = if datum.what == Measurand::Turns {
         String::new()
     } else {
-        format!(" with {:.0} turns", turns.exp())
+        format!(" with {:.0} turns", findings.suspected.turns.unwrap_or(turns.exp()))
     };
     Some(Doubt {
         code: format!("stated-wire-contradicts-{kind}"),

@@ -12,7 +12,7 @@ const MOST: usize = 60;
 /// Points over which a mixture is summed.
 const POINTS: usize = 240;
 /// Less than this is not worth a measurement, bits.
-const LEAST_BITS: f64 = 0.02;
+const LEAST_BITS: f64 = 0.05;
 
 /// Measurements that are missing, what tells most first.
 pub(super) fn measurements(findings: &Findings, weighed: &[Weighed<'_>]) -> Vec<NextMeasurement> {

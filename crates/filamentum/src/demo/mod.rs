@@ -236,7 +236,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let parts =
         SetParts { lap: (&lap, first), stronger: second, baritone: baritone_first, twin: twin_first, wound };
     demo.sets(&parts).await?;
-    demo.references().await?;
+    Box::pin(demo.references()).await?;
     for (label, minutes, minutes_ago) in
         [("Lacquer, six bobbins", 24 * 60, 22 * 60), ("Wax, twin of order 31", 15, 6)]
     {

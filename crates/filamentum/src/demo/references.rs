@@ -38,9 +38,9 @@ impl Hidden {
     }
 }
 
-fn reading(value: f64, digits: i32) -> Option<Measurement> {
+fn reading(value: f64, digits: i32) -> Measurement {
     let step = 10f64.powi(-digits);
-    Some(Measurement { value: (value / step).round() * step, ..Measurement::default() })
+    Measurement { value: (value / step).round() * step, ..Measurement::default() }
 }
 
 /// Over the winding of the first coil, along and across the row, mm.
@@ -63,8 +63,8 @@ fn dead_mandola() -> anyhow::Result<ReferenceDraft> {
     let (length, width) = outer(&design, &prediction);
     let measured = &mut draft.findings.measured;
     measured.open = true;
-    measured.set(Measurand::OuterLengthMm, reading(length, 1));
-    measured.set(Measurand::OuterWidthMm, reading(width, 1));
+    measured.set(Measurand::OuterLengthMm, Some(reading(length, 1)));
+    measured.set(Measurand::OuterWidthMm, Some(reading(width, 1)));
     measured.flux_mt =
         solution.pole_flux_mt(0.5).into_iter().flatten().map(|mt| (mt * 0.97).round()).collect();
     Ok(draft)
@@ -84,12 +84,14 @@ fn untrue_story() -> anyhow::Result<ReferenceDraft> {
     let measured = &mut draft.findings.measured;
     measured.set(
         Measurand::ResistanceOhm,
-        reading(prediction.pickup.resistance_20c_ohm.nominal * 1.006, -1)
-            .map(|m| Measurement { coil_c: Some(20.5), ..m }),
+        Some(Measurement {
+            coil_c: Some(20.5),
+            ..reading(prediction.pickup.resistance_20c_ohm.nominal * 1.006, -1)
+        }),
     );
-    measured.set(Measurand::InductanceH, reading(prediction.circuit.meter(1000.0).ls_h * 0.995, 2));
-    measured.set(Measurand::OuterLengthMm, reading(length, 1));
-    measured.set(Measurand::OuterWidthMm, reading(width, 1));
+    measured.set(Measurand::InductanceH, Some(reading(prediction.circuit.meter(1000.0).ls_h * 0.995, 2)));
+    measured.set(Measurand::OuterLengthMm, Some(reading(length, 1)));
+    measured.set(Measurand::OuterWidthMm, Some(reading(width, 1)));
     Ok(draft)
 }
 
@@ -101,11 +103,14 @@ fn liked_twin() -> anyhow::Result<ReferenceDraft> {
     draft.tags = "model".into();
     let (length, width) = outer(&design, &prediction);
     let measured = &mut draft.findings.measured;
-    measured.set(Measurand::ResistanceOhm, reading(prediction.pickup.resistance_20c_ohm.nominal * 0.99, -1));
-    measured.set(Measurand::InductanceH, reading(prediction.circuit.meter(1000.0).ls_h * 1.01, 2));
-    measured.set(Measurand::OuterLengthMm, reading(length, 1));
-    measured.set(Measurand::OuterWidthMm, reading(width, 1));
-    measured.set(Measurand::WireOverallMm, reading(design.coils[0].wire.data().overall_m * 1e3, 3));
+    measured.set(
+        Measurand::ResistanceOhm,
+        Some(reading(prediction.pickup.resistance_20c_ohm.nominal * 0.99, -1)),
+    );
+    measured.set(Measurand::InductanceH, Some(reading(prediction.circuit.meter(1000.0).ls_h * 1.01, 2)));
+    measured.set(Measurand::OuterLengthMm, Some(reading(length, 1)));
+    measured.set(Measurand::OuterWidthMm, Some(reading(width, 1)));
+    measured.set(Measurand::WireOverallMm, Some(reading(design.coils[0].wire.data().overall_m * 1e3, 3)));
     measured.flux_mt = solution.pole_flux_mt(0.5).into_iter().flatten().map(f64::round).collect();
     Ok(draft)
 }

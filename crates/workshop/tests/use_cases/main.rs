@@ -13,6 +13,7 @@ mod meters;
 mod people;
 mod pickup_sets;
 mod queries;
+mod references;
 mod runs;
 mod station;
 mod workshops;

@@ -52,7 +52,7 @@ struct Next {
 
 #[derive(Template)]
 #[template(path = "rewinds/_ranking.html")]
-struct Ranking<'a> {
+struct Ranking {
     problems: Vec<String>,
     headline: String,
     turns: String,
@@ -61,11 +61,19 @@ struct Ranking<'a> {
     faults: Vec<Share>,
     gauges: Vec<Share>,
     rows: Vec<Row>,
-    doubts: &'a [Doubt],
+    /// What does not go together, and what to do about it.
+    doubts: Vec<(String, String)>,
     next: Vec<Next>,
     alloys: Vec<Share>,
     can_choose: bool,
     has_readings: bool,
+}
+
+fn doubt(doubt: &Doubt, units: Units) -> (String, String) {
+    let text = units.sentence(&doubt.text);
+    let mut letters = text.chars();
+    let first = letters.next().map_or_else(String::new, |c| c.to_uppercase().collect());
+    (format!("{first}{}", letters.as_str()), doubt.try_.clone())
 }
 
 fn percent(p: f64) -> String {
@@ -150,7 +158,7 @@ pub(super) fn ranking(
         faults: Vec::new(),
         gauges: Vec::new(),
         rows: Vec::new(),
-        doubts: &[],
+        doubts: Vec::new(),
         next: Vec::new(),
         alloys: Vec::new(),
         can_choose,
@@ -187,7 +195,7 @@ pub(super) fn ranking(
                     .enumerate()
                     .map(|(place, c)| row(place, c, units))
                     .collect(),
-                doubts: &found.doubts,
+                doubts: found.doubts.iter().map(|d| doubt(d, units)).collect(),
                 next: found.next.iter().filter_map(|n| next(n, most, units)).collect(),
                 alloys: found.alloy.iter().map(|a| share(a.value.spoken(), a.probability)).collect(),
                 ..empty

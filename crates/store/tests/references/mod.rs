@@ -1,0 +1,79 @@
+//! Examined pickups and photos: who has them, versions, what they are of.
+
+use super::{design, workshop};
+use dev_database::fresh_store;
+use store::photo::{NewPhoto, PhotoSubject};
+use store::reference::{NewReference, Purpose, ReferenceState};
+use store::{ClientKey, PhotoId, ReferenceId, StoreError};
+
+const NEW: NewReference<'static> = NewReference {
+    name: "Dead mandola pickup",
+    purpose: Purpose::Rewind,
+    tags: "mandola, old",
+    document: "{}",
+    conclusion: "",
+    state: ReferenceState::Open,
+    revision_id: None,
+};
+
+#[tokio::test]
+async fn references_have_versions_and_belong_to_their_workshop() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let (own, theirs) = (store.of(shop), store.of(other));
+    let key = ClientKey::random();
+    let id = own.add_reference(owner, &key, &NEW).await.unwrap();
+    assert_eq!(own.add_reference(owner, &key, &NEW).await.unwrap(), id, "the same submission");
+    let revision = design(&store, shop, owner, "Sedge").await;
+    let made = NewReference { state: ReferenceState::Designed, revision_id: Some(revision), ..NEW };
+    own.change_reference(owner, (id, 1), &made).await.unwrap();
+    let late = own.change_reference(owner, (id, 1), &NEW).await;
+    assert!(matches!(late, Err(StoreError::Changed("reference"))), "{late:?}");
+    let row = own.reference(id).await.unwrap();
+    assert_eq!((row.state.0, row.revision_id, row.version), (ReferenceState::Designed, Some(revision), 2));
+    assert_eq!(own.reference_of_revision(revision).await.unwrap().unwrap().id, id);
+    // Another workshop neither sees nor changes it.
+    assert!(matches!(theirs.reference(id).await, Err(StoreError::Missing("reference"))));
+    assert!(theirs.change_reference(stranger, (id, 2), &NEW).await.is_err());
+    assert!(theirs.references(false).await.unwrap().is_empty());
+    assert!(theirs.reference_of_revision(revision).await.unwrap().is_none());
+    own.archive_reference(owner, id, true).await.unwrap();
+    assert_eq!(
+        (own.references(false).await.unwrap().len(), own.references(true).await.unwrap().len()),
+        (0, 1)
+    );
+}
+
+#[tokio::test]
+async fn photos_are_of_something_of_their_workshop() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let (own, theirs) = (store.of(shop), store.of(other));
+    let id = own.add_reference(owner, &ClientKey::random(), &NEW).await.unwrap();
+    let photo = |subject, subject_id| NewPhoto {
+        key: ClientKey::random(),
+        subject,
+        subject_id,
+        caption: "leads".into(),
+        size: (4, 3),
+        picture: vec![1, 2, 3],
+        thumbnail: vec![4],
+    };
+    let new = photo(PhotoSubject::Reference, id.0);
+    let added = own.add_photo(owner, &new).await.unwrap();
+    assert_eq!(own.add_photo(owner, &new).await.unwrap(), added, "the same submission");
+    assert_eq!(own.photos(PhotoSubject::Reference, id.0).await.unwrap().len(), 1);
+    assert_eq!(own.picture(added, false).await.unwrap(), [1, 2, 3]);
+    assert_eq!(own.picture(added, true).await.unwrap(), [4]);
+    // Nothing of another workshop, and nothing of what is not there.
+    assert!(theirs.add_photo(stranger, &photo(PhotoSubject::Reference, id.0)).await.is_err());
+    assert!(theirs.picture(added, false).await.is_err() && theirs.remove_photo(added).await.is_err());
+    for (subject, of) in [(PhotoSubject::Run, 77), (PhotoSubject::Spool, 77), (PhotoSubject::Reference, 77)] {
+        assert!(matches!(own.add_photo(owner, &photo(subject, of)).await, Err(StoreError::Missing(_))));
+    }
+    own.remove_photo(added).await.unwrap();
+    assert!(matches!(own.photo(added).await, Err(StoreError::Missing("photo"))));
+    assert!(own.reference(ReferenceId(99)).await.is_err() && own.photo(PhotoId(99)).await.is_err());
+}

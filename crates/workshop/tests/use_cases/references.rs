@@ -1,0 +1,169 @@
+//! Examined pickups: weighed, chosen, diagnosed, brought back, copied, and photographed.
+
+use super::*;
+use coil::design::{Design, Kind, starting_point};
+use coil::identification::Measurement;
+use coil::prediction::{Calibration, Solution};
+use store::ReferenceId;
+use store::photo::PhotoSubject;
+use store::reference::{Purpose, ReferenceState};
+use trade::diagnosis::{Outcome, QuickTest};
+use workshop::{AddPhoto, CopyReference, ReferenceDraft, Restoration, RestoreReference, SaveReference};
+
+/// A pickup of 43 AWG, and a sheet with what a bench reads of it.
+fn examined() -> (Design, ReferenceDraft) {
+    let mut design = starting_point(Kind::TallSingle, "Unknown", 6, 10.4);
+    design.coils[0].wire.gauge = "43 AWG".parse().unwrap();
+    design.coils[0].wind.turns = 8200;
+    let prediction = Solution::of(&design).unwrap().prediction(&Calibration::default());
+    let mut draft =
+        ReferenceDraft::begun("Drawer find", starting_point(Kind::TallSingle, "Unknown", 6, 10.4));
+    let reading = |value| Some(Measurement { value, ..Measurement::default() });
+    let measured = &mut draft.findings.measured;
+    measured.resistance_ohm = reading(prediction.pickup.resistance_20c_ohm.nominal);
+    measured.inductance_h = reading(prediction.circuit.meter(1000.0).ls_h);
+    let core = design.coils[0].former.core.size_mm();
+    measured.outer_width_mm = reading(core.1 + 2.0 * prediction.coils[0].build_max_mm);
+    measured.wire_overall_mm = reading(design.coils[0].wire.data().overall_m * 1e3);
+    (design, draft)
+}
+
+async fn saved(workshop: &Workshop, actor: &Actor, draft: &ReferenceDraft) -> ReferenceId {
+    let command = SaveReference { key: ClientKey::random(), of: None, draft: draft.clone() };
+    workshop.save_reference(actor, &command).await.unwrap()
+}
+
+#[tokio::test]
+async fn a_pickup_is_found_out_and_brought_back() {
+    let (workshop, owner, _) = set_up().await;
+    let (truth, draft) = examined();
+    let id = saved(&workshop, &owner, &draft).await;
+    let (row, _) = workshop.reference(&owner, id).await.unwrap();
+    assert!(row.conclusion.starts_with("43 AWG"), "{}", row.conclusion);
+    workshop.choose_explanation(&owner, (id, 1), 0).await.unwrap();
+    let (row, kept) = workshop.reference(&owner, id).await.unwrap();
+    assert_eq!(row.state.0, ReferenceState::Explained);
+    assert_eq!(kept.chosen.as_ref().unwrap().gauge, truth.coils[0].wire.gauge);
+    assert!(matches!(
+        workshop.choose_explanation(&owner, (id, 1), 0).await,
+        Err(Refusal::ChangedMeanwhile("reference"))
+    ));
+
+    // Three ways back; the old edge has as many turns as the workshop's own lay takes for it.
+    let found = workshop.identify_findings(&owner, &kept.findings).await.unwrap();
+    let offers = workshop.restorations(&owner, &kept, &found, 10.0).await.unwrap();
+    assert_eq!(offers.len(), 3);
+    let turns = |way| offers.iter().find(|o| o.way == way).unwrap().design.coils[0].wind.turns;
+    let original = f64::from(turns(Restoration::Original));
+    assert!((original / 8200.0 - 1.0).abs() < 0.03, "{original}");
+    assert!((f64::from(turns(Restoration::OldEdge)) / 8200.0 - 1.0).abs() < 0.05);
+    assert!((f64::from(turns(Restoration::Improved)) / original - 1.1).abs() < 0.001);
+
+    let restore = RestoreReference {
+        key: ClientKey::random(),
+        of: (id, row.version),
+        way: Restoration::Original,
+        more_turns_percent: 0.0,
+    };
+    let revision = workshop.restore_reference(&owner, &restore).await.unwrap();
+    let (row, _) = workshop.reference(&owner, id).await.unwrap();
+    assert_eq!((row.state.0, row.revision_id), (ReferenceState::Designed, Some(revision)));
+    assert!(workshop.coils_of_reference(&owner, &row).await.unwrap().is_empty());
+
+    // Its run begins with what is done before an old pickup can be wound, and is compared with the original.
+    let run = run(&workshop, &owner, revision).await;
+    let details = workshop.run_details(&owner, run).await.unwrap();
+    let first: Vec<&str> = details.progress.operations.iter().take(3).map(|o| o.0.key.as_str()).collect();
+    assert_eq!(first, ["photograph", "unsolder", "unwind"]);
+    assert_eq!(workshop.coils_of_reference(&owner, &row).await.unwrap().len(), 1);
+}
+
+#[tokio::test]
+async fn a_model_becomes_the_start_of_a_design_with_targets() {
+    let (workshop, owner, _) = set_up().await;
+    let (_, mut draft) = examined();
+    draft.purpose = Purpose::Model;
+    let id = saved(&workshop, &owner, &draft).await;
+    let copy = CopyReference {
+        key: ClientKey::random(),
+        of: id,
+        name: "Like it, louder".into(),
+        more_output_percent: 15.0,
+        least_peak_hz: Some(4000.0),
+    };
+    let made = workshop.copy_reference(&owner, &copy).await.unwrap();
+    assert_eq!(workshop.copy_reference(&owner, &copy).await.unwrap(), made, "the same submission");
+    let design = workshop.revision(&owner, made).await.unwrap().design;
+    assert_eq!((design.name.as_str(), design.aims.peak_hz.unwrap()[0]), ("Like it, louder", 4000.0));
+    let now =
+        Solution::of(&design).unwrap().prediction(&Calibration::default()).pickup.relative_output_db.nominal;
+    let [low, high] = design.aims.output_db.unwrap();
+    // 15 % more is 1.21 dB.
+    assert!((0.5 * (low + high) - now - 1.21).abs() < 0.05);
+}
+
+#[tokio::test]
+async fn a_diagnosis_is_kept_answer_by_answer() {
+    let (workshop, owner, _) = set_up().await;
+    let (truth, draft) = examined();
+    let id = saved(&workshop, &owner, &draft).await;
+    let found = workshop.identify_findings(&owner, &draft.findings).await.unwrap();
+    let expected = workshop.expected_readings(&owner, &draft, &found).await.unwrap();
+    let known = Solution::of(&truth).unwrap().prediction(&Calibration::default());
+    let ratio = expected.resistance_ohm.unwrap().nominal / known.pickup.resistance_ohm.nominal;
+    assert!((ratio - 1.0).abs() < 0.02 && expected.quality.unwrap() > 1.0, "{ratio}");
+    let answers = [
+        (QuickTest::Resistance, Outcome::AsExpected),
+        (QuickTest::ToMetal, Outcome::AsExpected),
+        (QuickTest::Inductance, Outcome::Low),
+    ];
+    for (k, answer) in answers.iter().enumerate() {
+        let version = u32::try_from(k + 1).unwrap();
+        workshop.answer_quick_test(&owner, (id, version), Some(*answer)).await.unwrap();
+    }
+    assert_eq!(workshop.reference(&owner, id).await.unwrap().1.answers, answers);
+    // One given anew takes what came after it back; and the last can be taken back.
+    let other = Some((QuickTest::ToMetal, Outcome::Unsteady));
+    workshop.answer_quick_test(&owner, (id, 4), other).await.unwrap();
+    assert_eq!(workshop.reference(&owner, id).await.unwrap().1.answers.len(), 2);
+    workshop.answer_quick_test(&owner, (id, 5), None).await.unwrap();
+    assert_eq!(workshop.reference(&owner, id).await.unwrap().1.answers.len(), 1);
+}
+
+/// Recipes are not shown to those who only wind; photos of runs are, and theirs to take.
+#[tokio::test]
+async fn who_may_see_and_change_what() {
+    let (workshop, owner, _) = set_up().await;
+    let (_, draft) = examined();
+    let id = saved(&workshop, &owner, &draft).await;
+    let operator = Actor { role: Role::Operator, ..owner };
+    let viewer = Actor { role: Role::Viewer, ..owner };
+    assert!(matches!(workshop.reference(&operator, id).await, Err(Refusal::NotAllowed(_))));
+    assert!(workshop.reference(&viewer, id).await.is_ok());
+    assert!(workshop.choose_explanation(&viewer, (id, 1), 0).await.is_err());
+    let picture = {
+        let mut out = std::io::Cursor::new(Vec::new());
+        image::DynamicImage::new_rgb8(8, 6).write_to(&mut out, image::ImageFormat::Png).unwrap();
+        out.into_inner()
+    };
+    let photo = |subject, subject_id, bytes: &[u8]| AddPhoto {
+        key: ClientKey::random(),
+        subject,
+        subject_id,
+        caption: " the\u{7} leads ".into(),
+        bytes: bytes.to_vec(),
+    };
+    let of_reference = photo(PhotoSubject::Reference, id.0, &picture);
+    assert!(matches!(workshop.add_photo(&operator, of_reference.clone()).await, Err(Refusal::NotAllowed(_))));
+    let added = workshop.add_photo(&owner, of_reference).await.unwrap();
+    assert_eq!(workshop.photos(&owner, PhotoSubject::Reference, id.0).await.unwrap()[0].caption, "the leads");
+    assert!(workshop.photo_picture(&operator, added, true).await.is_err());
+    assert!(workshop.photo_picture(&viewer, added, true).await.unwrap().starts_with(&[0xff, 0xd8]));
+    let wrong = workshop.add_photo(&owner, photo(PhotoSubject::Reference, id.0, b"<svg>")).await;
+    assert!(matches!(wrong, Err(Refusal::NotAPicture)));
+    let revision = design(&workshop, &owner).await;
+    let run = run(&workshop, &owner, revision).await;
+    let of_run = workshop.add_photo(&operator, photo(PhotoSubject::Run, run.0, &picture)).await.unwrap();
+    assert!(workshop.remove_photo(&viewer, of_run).await.is_err());
+    workshop.remove_photo(&operator, of_run).await.unwrap();
+}
