@@ -193,6 +193,13 @@ impl Browser {
         panic!("{name} is drawn anew all the time");
     }
 
+    /// Chooses a file of this machine in a field for files.
+    pub async fn attach(&self, css: &str, file: &std::path::Path) {
+        let field = self.find(css).await;
+        let path = file.to_str().expect("a path of plain text");
+        field.send_keys(path).await.unwrap_or_else(|e| panic!("{css}: {e}"));
+    }
+
     /// Types into a field by its id, in place of what is there.
     pub async fn fill_id(&self, id: &str, text: &str) {
         let field = self.find(&format!("#{id}")).await;

@@ -105,6 +105,41 @@ fn predicts_a_set() {
     let schema: serde_json::Value =
         serde_json::from_slice(&filamentum(&["schema", "set"], "").stdout).unwrap();
     assert_eq!(schema["title"], "filamentum-set/1");
+    let schema: serde_json::Value =
+        serde_json::from_slice(&filamentum(&["schema", "findings"], "").stdout).unwrap();
+    assert_eq!(schema["title"], "filamentum-findings/1");
+}
+
+/// The committed examples of findings are told as their answers say, in the form that the document names; findings that cannot be are
+/// refused by place.
+#[rstest]
+#[case("dead-mandola", "open-coil")]
+#[case("untrue-story", "stated-wire-contradicts-inductance")]
+#[case("shorted-twin", "shorted-turns")]
+fn says_what_a_pickup_was(#[case] name: &str, #[case] doubt: &str) {
+    let example = format!("{}/../../examples/findings/{name}.json", env!("CARGO_MANIFEST_DIR"));
+    let output = filamentum(&["identify", &example], "");
+    let json: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let first = &json["candidates"][0];
+    for key in ["gauge", "insulation", "build", "turns", "packing", "probability", "predicted", "misfit"] {
+        assert!(!first[key].is_null(), "{key}");
+    }
+    for key in ["gauge", "insulation", "turns"] {
+        assert!(!json["marginal"][key].is_null(), "{key}");
+    }
+    let codes: Vec<&str> =
+        json["doubts"].as_array().unwrap().iter().filter_map(|d| d["code"].as_str()).collect();
+    assert!(codes.contains(&doubt), "{codes:?}");
+    let text = filamentum(&["identify", &example, "--format", "text"], "");
+    let answer = std::fs::read_to_string(example.replace(".json", ".txt")).unwrap();
+    assert_eq!(String::from_utf8(text.stdout).unwrap(), answer);
+    let wrong = std::fs::read_to_string(&example)
+        .unwrap()
+        .replace("\"outer_width_mm\": {\n   \"value\": ", "\"outer_width_mm\": {\n   \"value\": -");
+    let refused = filamentum(&["identify", "-"], &wrong);
+    let json: serde_json::Value = serde_json::from_slice(&refused.stdout).unwrap();
+    assert_eq!(refused.status.code(), Some(2));
+    assert_eq!(json["errors"][0]["at"], "measured.outer_width_mm.value");
 }
 
 /// A new design of every format is sound, predicts, and makes a netlist; the schema is one.

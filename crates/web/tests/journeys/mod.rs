@@ -4,6 +4,7 @@ mod first_coil;
 mod history;
 mod hostile_names;
 mod people;
+mod rewinds;
 mod sets;
 mod station;
 mod surroundings;
