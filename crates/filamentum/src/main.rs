@@ -7,6 +7,7 @@ mod demo;
 mod host;
 mod identification;
 mod prediction;
+mod schedule;
 mod user;
 
 use clap::{Parser, Subcommand};
@@ -74,6 +75,17 @@ enum Command {
         /// How to print it.
         #[arg(long, value_enum, default_value = "json")]
         format: prediction::Format,
+    },
+    /// Print when each operation of some work is done, by whom and on what.
+    Schedule {
+        /// The file; - reads from standard input.
+        file: PathBuf,
+        /// How to print it.
+        #[arg(long, value_enum, default_value = "json")]
+        format: prediction::Format,
+        /// Leave it at the first plan, without searching for a better one.
+        #[arg(long)]
+        quick: bool,
     },
     /// Print the JSON Schema of a document.
     Schema {
@@ -156,6 +168,7 @@ fn run(command: Command) -> anyhow::Result<ExitCode> {
         }
         Command::Set { file, format } => Ok(prediction::set(&file, format)),
         Command::Identify { file, format } => Ok(identification::run(&file, format)),
+        Command::Schedule { file, format, quick } => Ok(schedule::run(&file, format, quick)),
         Command::Schema { document } => Ok(prediction::schema(document)),
         Command::Netlist { file } => Ok(prediction::netlist(&file)),
         Command::New { kind, strings, pitch } => Ok(prediction::new(&kind, strings, pitch)),

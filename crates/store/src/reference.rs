@@ -132,6 +132,17 @@ impl WorkshopStore {
         .await?)
     }
 
+    /// Those for which an explanation was settled on: number and name, the one changed last first, up to 100.
+    pub async fn explained_references(&self) -> Result<Vec<(ReferenceId, String)>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT id, name FROM pickup_references WHERE workshop_id = ? AND archived_at IS NULL AND state IN ('explained', 'designed') \
+             ORDER BY changed_at DESC, id DESC LIMIT 100",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
     /// One reference.
     ///
     /// # Errors

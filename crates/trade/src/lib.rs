@@ -23,6 +23,7 @@ pub mod reading;
 pub mod run;
 pub mod run_import;
 pub mod run_record;
+pub mod schedule;
 pub mod spreadsheet;
 pub mod stock;
 pub mod sweep;

@@ -18,19 +18,21 @@ use std::sync::Arc;
 use store::design::Revision;
 use store::logbook::MeasuredDeviations;
 use store::spool::Spool;
-use store::{DesignId, RevisionId, SpoolId, SweepId};
+use store::{DesignId, ReferenceId, RevisionId, SpoolId, SweepId};
 use trade::sweep::Sweep;
 
 /// Most pickups laid over one response: what can still be told apart.
 pub const MOST_OVERLAYS: usize = 4;
 
-/// What is laid over a response: a revision's prediction (`r7`) or a sweep (`s7`).
+/// What is laid over a response: a revision's prediction (`r7`), a sweep (`s7`), or an examined pickup as it is explained (`p7`).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum OverlayRef {
     /// A revision's prediction.
     Revision(RevisionId),
     /// A sweep.
     Sweep(SweepId),
+    /// An examined pickup, by the explanation that was settled on.
+    Reference(ReferenceId),
 }
 
 impl fmt::Display for OverlayRef {
@@ -38,6 +40,7 @@ impl fmt::Display for OverlayRef {
         match self {
             Self::Revision(id) => write!(f, "r{id}"),
             Self::Sweep(id) => write!(f, "s{id}"),
+            Self::Reference(id) => write!(f, "p{id}"),
         }
     }
 }
@@ -49,6 +52,7 @@ impl FromStr for OverlayRef {
         match text.split_at_checked(1) {
             Some(("r", rest)) => id(rest).map(RevisionId).map(Self::Revision),
             Some(("s", rest)) => id(rest).map(SweepId).map(Self::Sweep),
+            Some(("p", rest)) => id(rest).map(ReferenceId).map(Self::Reference),
             _ => Err(()),
         }
     }
@@ -215,9 +219,14 @@ impl Workshop {
                     .iter()
                     .filter(|(id, _, _)| Some(*id) != own)
                     .map(|r| (OverlayRef::Revision(r.0), named(r).1));
+                let examined = store.explained_references().await?;
+                let examined = examined.into_iter().map(|(id, name)| (OverlayRef::Reference(id), name));
                 let swept = sweeps.into_iter().map(|(id, label)| (OverlayRef::Sweep(id), label));
-                context.overlay_choices =
-                    swept.chain(pickups).filter(|(r, _)| !query.overlays.contains(r)).collect();
+                context.overlay_choices = swept
+                    .chain(examined)
+                    .chain(pickups)
+                    .filter(|(r, _)| !query.overlays.contains(r))
+                    .collect();
             }
         }
         Ok(context)
@@ -234,6 +243,14 @@ impl Workshop {
                 let row = store.sweep(id).await?;
                 let sweep = row.sweep()?;
                 (row.label, Some(Overlay::Sweep(sweep)))
+            }
+            OverlayRef::Reference(id) => {
+                let draft = crate::references::draft_of(&store.reference(id).await?)?;
+                let name = draft.findings.name.clone();
+                let Some(chosen) = draft.chosen else { return Ok((name, None)) };
+                let design = chosen.design(&draft.findings, &name);
+                let prediction = self.prediction_of(actor, None, &design).await?.ok();
+                (name, prediction.map(Overlay::Prediction))
             }
             OverlayRef::Revision(id) => {
                 let revision = store.revision(id).await?;
@@ -325,7 +342,11 @@ mod tests {
 
     #[test]
     fn a_reference_is_read_as_it_is_written() {
-        for reference in [OverlayRef::Revision(RevisionId(7)), OverlayRef::Sweep(SweepId(12))] {
+        for reference in [
+            OverlayRef::Revision(RevisionId(7)),
+            OverlayRef::Sweep(SweepId(12)),
+            OverlayRef::Reference(ReferenceId(3)),
+        ] {
             assert_eq!(reference.to_string().parse(), Ok(reference));
         }
         for text in ["", "r", "x7", "sé", "r-1"] {

@@ -8,7 +8,9 @@ use store::ReferenceId;
 use store::photo::PhotoSubject;
 use store::reference::{Purpose, ReferenceState};
 use trade::diagnosis::{Outcome, QuickTest};
-use workshop::{AddPhoto, CopyReference, ReferenceDraft, Restoration, RestoreReference, SaveReference};
+use workshop::{
+    AddPhoto, CopyReference, OverlayRef, ReferenceDraft, Restoration, RestoreReference, SaveReference,
+};
 
 /// A pickup of 43 AWG, and a sheet with what a bench reads of it.
 fn examined() -> (Design, ReferenceDraft) {
@@ -95,6 +97,15 @@ async fn a_model_becomes_the_start_of_a_design_with_targets() {
     assert_eq!(workshop.copy_reference(&owner, &copy).await.unwrap(), made, "the same submission");
     let design = workshop.revision(&owner, made).await.unwrap().design;
     assert_eq!((design.name.as_str(), design.aims.peak_hz.unwrap()[0]), ("Like it, louder", 4000.0));
+    // Settled on, it can be laid over the response of any design.
+    workshop.choose_explanation(&owner, (id, 1), 0).await.unwrap();
+    let query = ContextQuery {
+        overlays: vec![OverlayRef::Reference(id)],
+        overlay_choices: true,
+        ..ContextQuery::default()
+    };
+    let shown = workshop.preview(&owner, &design, None, None, &query).await.unwrap().context;
+    assert_eq!((shown.overlays.len(), shown.overlays[0].1.as_str()), (1, "Drawer find"));
     let now =
         Solution::of(&design).unwrap().prediction(&Calibration::default()).pickup.relative_output_db.nominal;
     let [low, high] = design.aims.output_db.unwrap();
