@@ -261,6 +261,76 @@ impl WorkshopStore {
     }
 }
 
+/// A run with operations that are not signed.
+#[derive(Clone, Debug)]
+pub struct UnfinishedRun {
+    /// The run.
+    pub id: RunId,
+    /// Its number.
+    pub number: u32,
+    /// The design's name.
+    pub design: String,
+    /// Turns that are planned.
+    pub turns: u32,
+    /// Its operations.
+    pub traveller: Traveller,
+    /// Those that are signed, and when the last of them was, UTC.
+    pub signed: Vec<String>,
+    /// When its last operation was signed, UTC.
+    pub last_at: Option<PrimitiveDateTime>,
+}
+
+impl WorkshopStore {
+    /// The runs that are under way, oldest first, up to 500, with what is signed of each.
+    pub async fn unfinished_runs(&self) -> Result<Vec<UnfinishedRun>, StoreError> {
+        let rows: Vec<(RunId, u32, String, u32, String)> = sqlx::query_as(
+            "SELECT u.id, u.number, r.name, u.planned_turns, u.traveller FROM runs u JOIN revisions r ON r.id = u.revision_id \
+             WHERE u.workshop_id = ? AND u.closed_at IS NULL AND u.voided_at IS NULL AND u.traveller IS NOT NULL \
+             ORDER BY u.id LIMIT 500",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?;
+        let signed: Vec<(RunId, String, PrimitiveDateTime)> = sqlx::query_as(
+            "SELECT s.run_id, s.operation, s.signed_at FROM signatures s JOIN runs u ON u.id = s.run_id \
+             WHERE s.workshop_id = ? AND u.closed_at IS NULL AND u.voided_at IS NULL ORDER BY s.id",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?;
+        rows.into_iter()
+            .map(|(id, number, design, turns, traveller)| {
+                let own = || signed.iter().filter(|s| s.0 == id);
+                Ok(UnfinishedRun {
+                    traveller: parsed(&traveller)?,
+                    signed: own().map(|s| s.1.clone()).collect(),
+                    last_at: own().map(|s| s.2).max(),
+                    id,
+                    number,
+                    design,
+                    turns,
+                })
+            })
+            .collect()
+    }
+
+    /// How long operations took, by their keys: minutes from the signature before in the same run to their own, of the last 5,000.
+    pub async fn operation_minutes(&self) -> Result<Vec<(String, f64)>, StoreError> {
+        let signed: Vec<(RunId, String, PrimitiveDateTime)> = sqlx::query_as(
+            "SELECT run_id, operation, signed_at FROM (SELECT id, run_id, operation, signed_at FROM signatures WHERE workshop_id = ? \
+             ORDER BY id DESC LIMIT 5000) s ORDER BY run_id, id",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(signed
+            .windows(2)
+            .filter(|pair| pair[0].0 == pair[1].0)
+            .map(|pair| (pair[1].1.clone(), (pair[1].2 - pair[0].2).as_seconds_f64() / 60.0))
+            .collect())
+    }
+}
+
 /// Locks a run until the transaction ends, so that nothing is added to it while it is signed, and the other way round.
 /// Answers whether nothing more is added to it: every operation of it is signed, or it was voided.
 pub(crate) async fn lock_run(

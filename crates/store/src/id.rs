@@ -61,6 +61,8 @@ id! {
     ReferenceId
     /// A photo.
     PhotoId
+    /// An order.
+    OrderId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

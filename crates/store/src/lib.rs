@@ -39,6 +39,7 @@ pub mod import;
 pub mod instrument;
 mod log_filter;
 pub mod logbook;
+pub mod order;
 pub mod part;
 pub mod person;
 pub mod photo;
@@ -59,8 +60,9 @@ pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{
-    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, PartId, PersonId, PhotoId, PickupSetId,
-    ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId, WorkshopId,
+    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, OrderId, PartId, PersonId, PhotoId,
+    PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId,
+    WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
 pub use stored::{Stored, TurnList};

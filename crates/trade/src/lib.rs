@@ -17,6 +17,7 @@ pub mod judgement;
 pub mod least_squares;
 pub mod machine;
 pub mod matching;
+pub mod operation_times;
 pub mod pairing;
 pub mod plan;
 pub mod reading;

@@ -56,6 +56,8 @@ const ROUTES: &[(Action, &[&str])] = &[
             "GET /photos/{id}/small",
             "GET /runs/{id}/section",
             "GET /travellers",
+            "GET /day",
+            "GET /week",
             "GET /logbook",
             "GET /logbook.csv",
             "GET /logbook.json",
@@ -184,6 +186,11 @@ const ROUTES: &[(Action, &[&str])] = &[
         ],
     ),
     (
+        Action::ReadOrders,
+        &["GET /orders", "GET /orders/{id}", "GET /orders/{id}/paper", "POST /orders/promise"],
+    ),
+    (Action::ChangeOrders, &["GET /orders/new", "POST /orders", "POST /orders/{id}"]),
+    (
         Action::ReadAnalysis,
         &[
             "GET /consistency",
@@ -228,6 +235,7 @@ const ROUTES: &[(Action, &[&str])] = &[
     (
         Action::ManageSettings,
         &[
+            "POST /week/hours",
             "GET /settings",
             "POST /settings",
             "GET /stations",

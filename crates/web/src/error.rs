@@ -266,6 +266,8 @@ mod tests {
     #[case(Refusal::TooManyJobs, 409, "too-many-jobs")]
     #[case(Refusal::NotOneOfEachCoil, 409, "not-one-of-each-coil")]
     #[case(Refusal::CoilInAnotherSet, 409, "coil-in-another-set")]
+    #[case(Refusal::UnusableOrder(Vec::new()), 409, "unusable-order")]
+    #[case(Refusal::NotSchedulable(Vec::new()), 409, "not-schedulable")]
     #[case(Refusal::NotAPicture, 409, "not-a-picture")]
     #[case(Refusal::TooManyPhotos, 409, "too-many-photos")]
     #[case(Refusal::ExperimentClosed, 409, "experiment-closed")]

@@ -22,6 +22,8 @@ const fn action_text(action: Action) -> &'static str {
         Action::ChangeDesigns => "changing designs",
         Action::ReadAnalysis => "reading the workshop’s figures",
         Action::ChangeAnalysis => "deciding about calibration, matching and experiments",
+        Action::ReadOrders => "reading orders",
+        Action::ChangeOrders => "changing orders",
         Action::ChangeTravellers => "changing travellers",
         Action::ImportRuns => "importing runs",
         Action::ManagePeople => "managing people",
@@ -115,6 +117,8 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "This is no picture that can be read: JPEG, PNG or WebP, up to 16 MB and 12,000 pixels a side.".into()
         }
         Refusal::TooManyPhotos => "There are as many photos of it as are kept: remove one first.".into(),
+        Refusal::UnusableOrder(_) => "Not saved: see the marked fields.".into(),
+        Refusal::NotSchedulable(why) => format!("This cannot be planned: {}.", why.join("; ")),
         Refusal::CoilInAnotherSet => "One of these coils is in another set already.".into(),
         Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
         Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),

@@ -34,11 +34,13 @@ mod logbook;
 mod machine_files;
 mod matching;
 mod measuring;
+mod orders;
 mod people;
 mod permission;
 mod permits;
 mod photos;
 mod pickup_sets;
+mod planning;
 mod prediction_cache;
 mod preview;
 mod readings;
@@ -99,11 +101,15 @@ pub use level_names::LevelNames;
 pub use logbook::FilterChoices;
 pub use matching::{MatchedCoils, MatchingPools, MatchingQuery, Strength, stronger};
 pub use measuring::{CoolingReading, MeasureCommand};
+pub use orders::{
+    MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine, OrderedPickup, SaveOrder, WireShortage,
+};
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
 pub use photos::{AddPhoto, LARGEST_PHOTO_BYTES};
 pub use pickup_sets::{PredictedSet, SavePickupSet, SetPreview};
+pub use planning::{PlannedJob, ShopHours, ShopPlan};
 pub use prediction_cache::{PlacedResult, PredictionResult, SolutionResult};
 pub use preview::{
     ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,

@@ -28,6 +28,10 @@ pub enum Action {
     ReadAnalysis,
     /// Match coils, run experiments, decide about calibration, judge runs again.
     ChangeAnalysis,
+    /// See orders: who asked, for what, by when, and at what price.
+    ReadOrders,
+    /// Take and change orders, and what is promised.
+    ChangeOrders,
     /// Decide how each format is worked: its traveller.
     ChangeTravellers,
     /// Bring runs in from files.
@@ -60,6 +64,8 @@ impl Action {
             Self::ChangeInstruments
             | Self::ChangeDesigns
             | Self::ChangeAnalysis
+            | Self::ReadOrders
+            | Self::ChangeOrders
             | Self::ChangeTravellers
             | Self::ImportRuns => Role::Designer,
             Self::ManagePeople | Self::ManageSettings | Self::ReadAudit | Self::BackUp => Role::Owner,
@@ -99,6 +105,8 @@ read-designs        yes no  yes yes
 change-designs      no  no  yes yes
 read-analysis       yes no  yes yes
 change-analysis     no  no  yes yes
+read-orders         no  no  yes yes
+change-orders       no  no  yes yes
 change-travellers   no  no  yes yes
 import-runs         no  no  yes yes
 manage-people       no  no  no  yes

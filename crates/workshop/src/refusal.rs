@@ -88,6 +88,12 @@ pub enum Refusal {
     /// There are as many photos of it as are kept.
     #[error("too many photos")]
     TooManyPhotos,
+    /// The order cannot be: what is wrong, by its place, and by its line.
+    #[error("the order cannot be: {0:?}")]
+    UnusableOrder(Vec<(&'static str, usize)>),
+    /// What is to be done fits into no plan, and why.
+    #[error("not schedulable: {0:?}")]
+    NotSchedulable(Vec<String>),
     /// The experiment is closed, and stays so.
     #[error("the experiment is closed")]
     ExperimentClosed,

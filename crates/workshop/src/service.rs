@@ -6,6 +6,7 @@ use crate::calibration_versions::CalibrationVersions;
 use crate::import_reviews::ImportReviews;
 use crate::jobs::Jobs;
 use crate::permits::AllPermits;
+use crate::planning::Plans;
 use crate::prediction_cache::PredictionCache;
 use crate::refusal::Refusal;
 use crate::sealed::SecretKey;
@@ -23,6 +24,7 @@ use store::{Store, WorkshopStore};
 pub struct Workshop {
     pub(crate) store: Store,
     pub(crate) predictions: PredictionCache,
+    pub(crate) plans: Plans,
     pub(crate) calibrations: CalibrationVersions,
     pub(crate) jobs: Jobs,
     pub(crate) reviews: ImportReviews,
@@ -48,6 +50,7 @@ impl Workshop {
         Self {
             store,
             predictions: PredictionCache::default(),
+            plans: Plans::default(),
             calibrations: CalibrationVersions::default(),
             jobs: Jobs::default(),
             reviews: ImportReviews::default(),

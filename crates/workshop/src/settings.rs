@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::credentials::LONGEST_SIGN_IN;
 use crate::permission::Action;
+use crate::planning::ShopHours;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::{Design, Load, Problem, tall_single};
@@ -105,6 +106,8 @@ pub struct WorkshopSettings {
     pub tolerance: TolerancePolicy,
     /// What leaves the workshop without being asked for.
     pub privacy: PrivacySettings,
+    /// When people work.
+    pub hours: ShopHours,
 }
 
 impl Default for WorkshopSettings {
@@ -125,6 +128,7 @@ impl Default for WorkshopSettings {
             stops: StopPolicy::default(),
             tolerance: TolerancePolicy::default(),
             privacy: PrivacySettings::default(),
+            hours: ShopHours::default(),
         }
     }
 }
@@ -170,6 +174,13 @@ impl WorkshopSettings {
         all.extend(broken.map(|(at, _, range)| outside(at, range.start(), range.end())));
         if self.stops.every != 0 && !(StopPolicy::CLOSEST..=StopPolicy::MOST).contains(&self.stops.every) {
             all.push(outside("stops.every", StopPolicy::CLOSEST, StopPolicy::MOST));
+        }
+        for at in self.hours.problems() {
+            all.push(Problem {
+                at: format!("hours.{at}"),
+                text: "this cannot be".into(),
+                try_: String::new(),
+            });
         }
         let sd = TolerancePolicy::RANGE;
         if !sd.contains(&self.tolerance.control_sd) {

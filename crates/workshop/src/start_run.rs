@@ -137,7 +137,7 @@ fn designed(revision: &Design, coil: Option<&str>) -> Design {
 }
 
 /// Who can wind: those who may, and who did not leave.
-async fn winding_people(store: &WorkshopStore) -> Result<Vec<Person>, Refusal> {
+pub(crate) async fn winding_people(store: &WorkshopStore) -> Result<Vec<Person>, Refusal> {
     let mut people = store.people().await?;
     people.retain(|p| p.disabled_at.is_none() && Action::Wind.is_allowed(p.role.0));
     Ok(people)

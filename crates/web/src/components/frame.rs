@@ -24,6 +24,7 @@ pub(crate) struct Place {
 /// The places of the navigation.
 const PLACES: &[Place] = &[
     Place { key: "bench", label: "Bench", icon: "house-door", link: "/", action: Action::ReadRuns },
+    Place { key: "plan", label: "Plan", icon: "calendar-week", link: "/day", action: Action::ReadRuns },
     Place {
         key: "designs",
         label: "Designs",
@@ -95,6 +96,14 @@ const TABS: &[(&str, &[Tab])] = &[
             tab("causes", "Causes", "/causes", Action::ReadAnalysis),
             tab("calibration", "Calibration", "/calibration", Action::ReadAnalysis),
             tab("experiments", "Experiments", "/experiments", Action::ReadAnalysis),
+        ],
+    ),
+    (
+        "plan",
+        &[
+            tab("day", "The day", "/day", Action::ReadRuns),
+            tab("week", "The week", "/week", Action::ReadRuns),
+            tab("orders", "Orders", "/orders", Action::ReadOrders),
         ],
     ),
     (
@@ -199,6 +208,11 @@ impl Frame {
     /// Whether they may change designs.
     pub(crate) const fn may_change_designs(&self) -> bool {
         self.may(Action::ChangeDesigns)
+    }
+
+    /// Whether they may take and change orders.
+    pub(crate) const fn may_change_orders(&self) -> bool {
+        self.may(Action::ChangeOrders)
     }
 
     /// Whether they may change the inventory.

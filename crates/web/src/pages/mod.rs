@@ -13,7 +13,9 @@ mod inventory;
 mod jobs;
 mod logbook;
 mod matching;
+mod orders;
 mod photos;
+mod plan;
 mod rewinds;
 mod runs;
 mod sets;
@@ -40,6 +42,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .configure(experiments::routes)
         .configure(sets::routes)
         .configure(rewinds::routes)
+        .configure(orders::routes)
+        .configure(plan::routes)
         .configure(photos::routes)
         .configure(inventory::routes)
         .configure(instruments::routes)

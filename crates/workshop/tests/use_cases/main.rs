@@ -10,6 +10,7 @@ mod inventory;
 mod logbook_files;
 mod matching;
 mod meters;
+mod orders;
 mod people;
 mod pickup_sets;
 mod queries;

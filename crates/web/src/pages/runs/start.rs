@@ -20,7 +20,7 @@ use presentation::read::{limit_letters, measured};
 use serde::Deserialize;
 use store::design::Revision;
 use store::spool::Spool;
-use store::{ClientKey, InstrumentId, PersonId, PickupSetId, RevisionId, SpoolId};
+use store::{ClientKey, InstrumentId, OrderId, PersonId, PickupSetId, RevisionId, SpoolId};
 use trade::run::Stage;
 use workshop::{CheckedStart, Refusal, StartRun};
 
@@ -42,6 +42,8 @@ struct NewPage {
     operations: Vec<String>,
     /// The set that it is wound for, and the pickup's name in it.
     set: Option<(u64, String)>,
+    /// The order that it is made for, and the line of it.
+    order: Option<(u64, String)>,
 }
 
 /// What a coil asks for, in words.
@@ -90,6 +92,9 @@ pub(super) struct NewQuery {
     pickup: Option<String>,
     /// The coil that is wound by itself.
     coil: Option<String>,
+    /// The order that it is made for, and the line of it.
+    order: Option<u64>,
+    line: Option<u32>,
 }
 
 /// The form of a new run.
@@ -112,6 +117,8 @@ pub(super) async fn new(
         ("coil", coil.map_or_else(String::new, |c| c.name.clone())),
         ("set", query.set.map_or_else(String::new, |set| set.to_string())),
         ("pickup", query.pickup.clone().unwrap_or_default()),
+        ("order", query.order.map_or_else(String::new, |order| order.to_string())),
+        ("line", query.line.unwrap_or_default().to_string()),
     ]
     .into_iter()
     .collect();
@@ -188,6 +195,7 @@ fn new_page(
             .zip(&coils)
             .map(|(coil, predicted)| coil_row(coil, predicted, user.settings.units))
             .collect(),
+        order: form.id("order").map(|order| (order, form.get("line").to_owned())),
         set: form.id("set").map(|set| (set, form.get("pickup").to_owned())),
         operations: traveller.0.into_iter().map(|operation| operation.name).collect(),
         revision,
@@ -259,6 +267,10 @@ pub(super) async fn start(
             Ok(run) => {
                 if let Some(set) = form.id("set").map(PickupSetId) {
                     app.workshop.assign_run_to_set(&user.actor, run, set, form.get("pickup")).await?;
+                }
+                if let Some(order) = form.id("order").map(OrderId) {
+                    let line = form.get("line").parse().unwrap_or_default();
+                    app.workshop.assign_run_to_order(&user.actor, run, order, line).await?;
                 }
                 return Ok(redirect(format!("/runs/{run}")));
             }

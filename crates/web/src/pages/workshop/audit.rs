@@ -30,6 +30,7 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Set => "Matched set",
         AuditAction::PickupSet => "Set of pickups",
         AuditAction::Reference => "Examined pickup",
+        AuditAction::Order => "Order",
         AuditAction::Person => "Person",
         AuditAction::Settings => "Settings",
         AuditAction::Station => "Shared station",
@@ -37,7 +38,7 @@ const fn name(action: AuditAction) -> &'static str {
 }
 
 /// Every kind of change.
-const ACTIONS: [AuditAction; 14] = [
+const ACTIONS: [AuditAction; 15] = [
     AuditAction::Spool,
     AuditAction::Part,
     AuditAction::DesignParts,
@@ -49,6 +50,7 @@ const ACTIONS: [AuditAction; 14] = [
     AuditAction::Set,
     AuditAction::PickupSet,
     AuditAction::Reference,
+    AuditAction::Order,
     AuditAction::Person,
     AuditAction::Settings,
     AuditAction::Station,

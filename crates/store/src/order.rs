@@ -1,0 +1,249 @@
+//! Orders: who asked for what by when, and the runs that are made for them.
+
+use crate::audit::AuditAction;
+use crate::{ClientKey, OrderId, PersonId, RunId, StoreError, Stored, WorkshopStore};
+use serde::{Deserialize, Serialize};
+use sqlx::FromRow;
+use time::{Date, PrimitiveDateTime};
+
+/// How far an order is.
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
+pub enum OrderState {
+    /// Somebody asked; nothing is agreed.
+    #[default]
+    Asked,
+    /// Price and date are agreed.
+    Agreed,
+    /// It is being made.
+    InWork,
+    /// Everything of it is made.
+    Ready,
+    /// It has left.
+    Gone,
+}
+
+/// An order.
+#[derive(Clone, Debug, FromRow)]
+pub struct OrderRow {
+    /// Which.
+    pub id: OrderId,
+    /// Its number in the workshop.
+    pub number: u32,
+    /// Who asked, by name or by a mark.
+    pub customer: String,
+    /// The day that it is promised for.
+    pub promised_on: Option<Date>,
+    /// How far it is.
+    pub state: Stored<OrderState>,
+    /// Its document.
+    pub document: String,
+    /// How often it was changed, from 1.
+    pub version: u32,
+    /// Who took it.
+    pub by: String,
+    /// When, UTC.
+    pub made_at: PrimitiveDateTime,
+    /// When it left, UTC.
+    pub gone_at: Option<PrimitiveDateTime>,
+}
+
+/// What is written of an order.
+#[derive(Clone, Copy, Debug)]
+pub struct NewOrder<'a> {
+    /// Who asked.
+    pub customer: &'a str,
+    /// The day that it is promised for.
+    pub promised_on: Option<Date>,
+    /// How far it is.
+    pub state: OrderState,
+    /// Its document.
+    pub document: &'a str,
+}
+
+/// A run that is made for an order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, FromRow)]
+pub struct OrderRun {
+    /// The run.
+    pub run_id: RunId,
+    /// The order.
+    pub order_id: OrderId,
+    /// Which of its lines, from 0.
+    pub line: u32,
+    /// The run's number.
+    pub number: u32,
+    /// Whether every operation is signed.
+    pub is_closed: bool,
+    /// Whether it was voided.
+    pub is_voided: bool,
+}
+
+/// How an order stands, for the audit trail.
+const STANDS: &str = "SELECT CONCAT('order ', o.number), JSON_OBJECT('customer', o.customer, 'promised', o.promised_on, 'state', o.state, \
+     'order', o.document) FROM orders o WHERE o.workshop_id = ? AND o.id = ? FOR UPDATE";
+
+macro_rules! order_columns {
+    ($rest:literal) => {
+        concat!(
+            "SELECT o.id, o.number, o.customer, o.promised_on, o.state, o.document, o.version, p.name AS `by`, o.made_at, o.gone_at \
+             FROM orders o JOIN people p ON p.id = o.made_by ",
+            $rest
+        )
+    };
+}
+
+impl WorkshopStore {
+    /// The orders that have not left, or those that have, newest first, up to 1,000.
+    pub async fn orders(&self, are_gone: bool) -> Result<Vec<OrderRow>, StoreError> {
+        Ok(sqlx::query_as(order_columns!(
+            "WHERE o.workshop_id = ? AND (o.state = 'gone') = ? ORDER BY o.number DESC LIMIT 1000"
+        ))
+        .bind(self.workshop)
+        .bind(are_gone)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// One order.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub async fn order(&self, id: OrderId) -> Result<OrderRow, StoreError> {
+        sqlx::query_as(order_columns!("WHERE o.workshop_id = ? AND o.id = ?"))
+            .bind(self.workshop)
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or(StoreError::Missing("order"))
+    }
+
+    /// Adds an order with the next number; the same key again adds nothing more.
+    pub async fn add_order(
+        &self,
+        by: PersonId,
+        key: &ClientKey,
+        new: &NewOrder<'_>,
+    ) -> Result<OrderId, StoreError> {
+        // Two at once may take the same number; the second takes the next.
+        for _ in 0..5 {
+            let added = sqlx::query(
+                "INSERT INTO orders (workshop_id, number, client_key, customer, promised_on, state, document, made_by) \
+                 SELECT ?, COALESCE(MAX(number), 0) + 1, ?, ?, ?, ?, ?, ? FROM orders WHERE workshop_id = ?",
+            )
+            .bind(self.workshop)
+            .bind(key.as_str())
+            .bind(new.customer)
+            .bind(new.promised_on)
+            .bind(Stored(new.state))
+            .bind(new.document)
+            .bind(by)
+            .bind(self.workshop)
+            .execute(&self.pool)
+            .await
+            .map_err(StoreError::from);
+            match added {
+                Ok(done) => return Ok(OrderId(done.last_insert_id())),
+                Err(StoreError::Taken(index)) if index == "orders_client_key" => {
+                    return Ok(sqlx::query_scalar(
+                        "SELECT id FROM orders WHERE workshop_id = ? AND client_key = ?",
+                    )
+                    .bind(self.workshop)
+                    .bind(key.as_str())
+                    .fetch_one(&self.pool)
+                    .await?);
+                }
+                Err(StoreError::Taken(_)) => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Err(StoreError::Taken("orders_number".into()))
+    }
+
+    /// Changes an order that is still as it was at `version`.
+    ///
+    /// # Errors
+    /// [`StoreError::Changed`] when somebody else changed it meanwhile.
+    pub async fn change_order(
+        &self,
+        by: PersonId,
+        (id, version): (OrderId, u32),
+        new: &NewOrder<'_>,
+    ) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::Order, ("order", STANDS), id.0).await?;
+        let done = sqlx::query(
+            "UPDATE orders SET customer = ?, promised_on = ?, state = ?, document = ?, version = version + 1, \
+             changed_at = UTC_TIMESTAMP(6), gone_at = IF(? = 'gone', COALESCE(gone_at, UTC_TIMESTAMP(6)), NULL) \
+             WHERE workshop_id = ? AND id = ? AND version = ?",
+        )
+        .bind(new.customer)
+        .bind(new.promised_on)
+        .bind(Stored(new.state))
+        .bind(new.document)
+        .bind(Stored(new.state))
+        .bind(self.workshop)
+        .bind(id)
+        .bind(version)
+        .execute(&mut *change.tx)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed("order"));
+        }
+        change.write().await
+    }
+
+    /// Notes that a run is made for a line of an order, in place of what was noted of it before.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`] when there is no such run or order.
+    pub async fn assign_run_to_order(&self, run: RunId, order: OrderId, line: u32) -> Result<(), StoreError> {
+        let known: Option<i32> = sqlx::query_scalar(
+            "SELECT 1 FROM runs u JOIN orders o ON o.workshop_id = u.workshop_id WHERE u.workshop_id = ? AND u.id = ? AND o.id = ?",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .bind(order)
+        .fetch_optional(&self.pool)
+        .await?;
+        if known.is_none() {
+            return Err(StoreError::Missing("order"));
+        }
+        sqlx::query(
+            "INSERT INTO order_runs (run_id, workshop_id, order_id, line) VALUES (?, ?, ?, ?) \
+             ON DUPLICATE KEY UPDATE order_id = VALUES(order_id), line = VALUES(line)",
+        )
+        .bind(run)
+        .bind(self.workshop)
+        .bind(order)
+        .bind(line)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// The runs of all orders that have not left.
+    pub async fn order_runs(&self) -> Result<Vec<OrderRun>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT r.run_id, r.order_id, r.line, u.number, u.closed_at IS NOT NULL AS is_closed, u.voided_at IS NOT NULL AS is_voided \
+             FROM order_runs r JOIN runs u ON u.id = r.run_id JOIN orders o ON o.id = r.order_id \
+             WHERE r.workshop_id = ? AND o.state <> 'gone' ORDER BY u.number",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+}

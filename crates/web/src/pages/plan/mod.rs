@@ -1,0 +1,16 @@
+//! The day and the week: what is done next, by whom, and why then.
+
+mod day;
+mod gantt;
+mod hours;
+mod week;
+
+use actix_web::web;
+
+/// Routes.
+pub(super) fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/day", web::get().to(day::show))
+        .route("/week", web::get().to(week::show))
+        .route("/week/hours", web::post().to(hours::save));
+}

@@ -1,0 +1,149 @@
+//! The week as bars, by resource or by order, and the hours of the shop.
+
+use super::gantt::{Bar, gantt};
+use super::hours::hour_fields;
+use crate::app::App;
+use crate::components::frame::Frame;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::form::FormData;
+use crate::query::QueryParameters;
+use crate::refusal_text::refusal_text;
+use crate::respond::render_page;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use presentation::field::Field;
+use presentation::form_fields::Errors;
+use time::macros::format_description;
+use time::{Date, Duration};
+use workshop::{Action, Refusal, ShopPlan};
+
+#[derive(Template)]
+#[template(path = "plan/week.html")]
+pub(super) struct WeekPage {
+    frame: Frame,
+    tab: &'static str,
+    from: String,
+    before: String,
+    after: String,
+    by_order: bool,
+    drawing: String,
+    figures: Vec<(&'static str, String)>,
+    hours: Vec<Field>,
+    trouble: String,
+    refused: bool,
+}
+
+/// Bars of a plan in the seven days from `from` on: the row, and what is done.
+fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> {
+    let mut rows: Vec<(String, Vec<Bar>)> = if by_order {
+        Vec::new()
+    } else {
+        plan.work.resources.iter().map(|r| (r.name.clone(), Vec::new())).collect()
+    };
+    let begins = from.midnight();
+    for o in &plan.schedule.operations {
+        let minutes = |at: trade::schedule::Moment| (at.0 - begins).whole_minutes();
+        let (start, end) = (minutes(o.start), minutes(o.end));
+        if end <= 0 || start >= 7 * 24 * 60 || start == end {
+            continue;
+        }
+        let Some(job) = plan.jobs.iter().position(|j| j.name == o.job) else { continue };
+        let planned = &plan.jobs[job];
+        let name = &planned.operations[o.operation].name;
+        let bar = Bar {
+            start,
+            end,
+            label: format!(
+                "{name}: {}, {} to {}",
+                planned.what,
+                o.start.to_string().replace('T', " "),
+                &o.end.to_string()[11..]
+            ),
+            link: match (planned.run, planned.order) {
+                (Some((run, _)), _) => format!("/runs/{run}"),
+                (None, Some((order, _))) => format!("/orders/{order}"),
+                _ => String::new(),
+            },
+            tone: job % 6,
+            is_late: plan.schedule.jobs[job].late_minutes > 0,
+        };
+        if by_order {
+            let row =
+                planned.order.map_or_else(|| planned.name.clone(), |(_, number)| format!("order {number}"));
+            match rows.iter_mut().find(|(name, _)| *name == row) {
+                Some((_, all)) => all.push(bar),
+                None => rows.push((row, vec![bar])),
+            }
+        } else {
+            for resource in &o.resources {
+                if let Some((_, all)) = rows.iter_mut().find(|(name, _)| name == resource) {
+                    all.push(bar.clone());
+                }
+            }
+        }
+    }
+    rows
+}
+
+/// The page; with the hours as typed where they were refused.
+pub(super) async fn week_page(
+    app: &App,
+    user: &CurrentUser,
+    query: &QueryParameters,
+    hours: Option<(&FormData, Errors)>,
+) -> Result<HttpResponse, AppError> {
+    let now = user.settings.hours.now().0.date();
+    let asked = Date::parse(query.get("from"), format_description!("[year]-[month]-[day]")).ok();
+    let from = asked.unwrap_or(now);
+    let by_order = query.get("by") == "order";
+    let refused = hours.is_some();
+    let mut page = WeekPage {
+        frame: Frame::new(user, "plan", "The week"),
+        tab: "week",
+        from: from.to_string(),
+        before: (from - Duration::WEEK).to_string(),
+        after: (from + Duration::WEEK).to_string(),
+        by_order,
+        drawing: String::new(),
+        figures: Vec::new(),
+        hours: if user.actor.may(Action::ManageSettings) {
+            hour_fields(&user.settings.hours, hours)
+        } else {
+            Vec::new()
+        },
+        trouble: String::new(),
+        refused,
+    };
+    match app.workshop.shop_plan(&user.actor).await {
+        Ok(plan) => {
+            page.drawing = gantt(from, &bars(&plan, from, by_order));
+            let s = &plan.schedule;
+            let late = s.jobs.iter().filter(|j| j.late_minutes > 0).count();
+            page.figures = vec![
+                ("Jobs", s.jobs.len().to_string()),
+                ("Late", late.to_string()),
+                (
+                    "All ready",
+                    s.jobs
+                        .iter()
+                        .map(|j| j.ready)
+                        .max()
+                        .map_or_else(String::new, |m| m.to_string().replace('T', " ")),
+                ),
+                ("Holds back", s.bottleneck.clone().unwrap_or_else(|| "nothing".into())),
+            ];
+        }
+        Err(refusal @ Refusal::NotSchedulable(_)) => page.trouble = refusal_text(&refusal),
+        Err(refusal) => return Err(refusal.into()),
+    }
+    render_page(&page, page.refused)
+}
+
+pub(super) async fn show(
+    app: web::Data<App>,
+    user: CurrentUser,
+    query: QueryParameters,
+) -> Result<HttpResponse, AppError> {
+    week_page(&app, &user, &query, None).await
+}

@@ -1,0 +1,313 @@
+//! Orders: taken, changed, and made.
+
+use crate::actor::Actor;
+use crate::permission::Action;
+use crate::refusal::Refusal;
+use crate::service::Workshop;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
+use store::order::{NewOrder, OrderRow, OrderRun, OrderState};
+use store::{ClientKey, OrderId, PickupSetId, RevisionId, RunId, StoreError};
+use time::Date;
+
+/// Most lines of an order, and most of each.
+pub const MOST_LINES: usize = 12;
+/// See [`MOST_LINES`].
+pub const MOST_OF_A_LINE: u32 = 200;
+/// Longest name of a customer and longest notes, letters.
+const LONGEST_NAME: usize = 80;
+const LONGEST_WORDS: usize = 1000;
+
+/// What a line of an order asks for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum OrderItem {
+    /// A pickup of a revision: new, or the one that brings an old one back.
+    Revision(RevisionId),
+    /// A set of pickups.
+    Set(PickupSetId),
+}
+
+/// A line of an order.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct OrderLine {
+    /// What.
+    pub item: OrderItem,
+    /// How many.
+    pub quantity: u32,
+    /// Lead colours, potting, cover, in words.
+    #[serde(default)]
+    pub options: String,
+}
+
+/// An order as it is kept.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct OrderDraft {
+    /// Who asked: a name, or only a mark.
+    pub customer: String,
+    /// How they are reached.
+    pub contact: String,
+    /// The day that it is promised for.
+    #[serde(skip)]
+    pub promised_on: Option<Date>,
+    /// How far it is.
+    #[serde(skip)]
+    pub state: OrderState,
+    /// What it costs them, in the workshop's money.
+    pub price: Option<f64>,
+    /// What is asked for.
+    pub lines: Vec<OrderLine>,
+    /// Anything else.
+    pub notes: String,
+}
+
+/// An order to save.
+#[derive(Clone, Debug)]
+pub struct SaveOrder {
+    /// Key of the submission.
+    pub key: ClientKey,
+    /// The order and the version that was shown; `None` adds a new one.
+    pub of: Option<(OrderId, u32)>,
+    /// What it becomes.
+    pub draft: OrderDraft,
+}
+
+/// A pickup that an order asks for: its line, its revision, its name in a set, and whether a coil of it is started.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OrderedPickup {
+    /// Which line, from 0.
+    pub line: u32,
+    /// By which revision it is wound.
+    pub revision: RevisionId,
+    /// The set and its name there, for a pickup of a set.
+    pub in_set: Option<(PickupSetId, String)>,
+    /// Its run, once there is one.
+    pub run: Option<OrderRun>,
+}
+
+/// Wire that an order takes and that no spool has.
+#[derive(Clone, Debug, PartialEq)]
+pub struct WireShortage {
+    /// The gauge.
+    pub gauge: String,
+    /// What it takes, m.
+    pub needed_m: f64,
+    /// What is on the spools whose rest is known, m.
+    pub left_m: f64,
+}
+
+impl OrderDraft {
+    /// What is wrong with it, by its place.
+    #[must_use]
+    pub fn problems(&self) -> Vec<(&'static str, usize)> {
+        let mut all = Vec::new();
+        let letters = |text: &str| text.chars().count();
+        if self.customer.trim().is_empty() || letters(&self.customer) > LONGEST_NAME {
+            all.push(("customer", 0));
+        }
+        if letters(&self.contact) > LONGEST_WORDS || letters(&self.notes) > LONGEST_WORDS {
+            all.push(("notes", 0));
+        }
+        if self.price.is_some_and(|p| !(0.0..=1e7).contains(&p)) {
+            all.push(("price", 0));
+        }
+        if self.lines.is_empty() || self.lines.len() > MOST_LINES {
+            all.push(("lines", 0));
+        }
+        for (i, line) in self.lines.iter().enumerate() {
+            if !(1..=MOST_OF_A_LINE).contains(&line.quantity) || letters(&line.options) > LONGEST_WORDS {
+                all.push(("quantity", i));
+            }
+        }
+        all
+    }
+}
+
+pub(crate) fn draft_of(row: &OrderRow) -> Result<OrderDraft, Refusal> {
+    let mut draft: OrderDraft = serde_json::from_str(&row.document).map_err(|error| {
+        Refusal::from(StoreError::Unreadable { what: "order", detail: error.to_string() })
+    })?;
+    draft.promised_on = row.promised_on;
+    draft.state = row.state.0;
+    Ok(draft)
+}
+
+impl Workshop {
+    /// The orders that have not left, or those that have, newest first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn orders(
+        &self,
+        actor: &Actor,
+        are_gone: bool,
+    ) -> Result<Vec<(OrderRow, OrderDraft)>, Refusal> {
+        actor.require(Action::ReadOrders)?;
+        let rows = self.of(actor).orders(are_gone).await?;
+        rows.into_iter().map(|row| draft_of(&row).map(|draft| (row, draft))).collect()
+    }
+
+    /// One order.
+    ///
+    /// # Errors
+    /// When there is none of that number.
+    pub async fn order(&self, actor: &Actor, id: OrderId) -> Result<(OrderRow, OrderDraft), Refusal> {
+        actor.require(Action::ReadOrders)?;
+        let row = self.of(actor).order(id).await?;
+        let draft = draft_of(&row)?;
+        Ok((row, draft))
+    }
+
+    /// Saves an order; the same key again adds nothing more.
+    ///
+    /// # Errors
+    /// [`Refusal::UnusableOrder`] with what is wrong, by its place; [`Refusal::ChangedMeanwhile`]; when a revision or set is not there.
+    pub async fn save_order(&self, actor: &Actor, command: &SaveOrder) -> Result<OrderId, Refusal> {
+        actor.require(Action::ChangeOrders)?;
+        let draft = &command.draft;
+        let problems = draft.problems();
+        if !problems.is_empty() {
+            return Err(Refusal::UnusableOrder(problems));
+        }
+        self.ordered_pickups(actor, draft, &[]).await?;
+        let document = serde_json::to_string(draft)?;
+        let new = NewOrder {
+            customer: draft.customer.trim(),
+            promised_on: draft.promised_on,
+            state: draft.state,
+            document: &document,
+        };
+        let store = self.of(actor);
+        match command.of {
+            None => Ok(store.add_order(actor.person, &command.key, &new).await?),
+            Some(of) => match store.change_order(actor.person, of, &new).await {
+                Ok(()) => Ok(of.0),
+                Err(StoreError::Changed(what)) => Err(Refusal::ChangedMeanwhile(what)),
+                Err(error) => Err(error.into()),
+            },
+        }
+    }
+
+    /// Every pickup that an order asks for, with its run where there is one: void runs do not count.
+    ///
+    /// # Errors
+    /// When a revision or set is not there.
+    pub async fn ordered_pickups(
+        &self,
+        actor: &Actor,
+        draft: &OrderDraft,
+        runs: &[OrderRun],
+    ) -> Result<Vec<OrderedPickup>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let store = self.of(actor);
+        let mut all = Vec::new();
+        for (i, line) in draft.lines.iter().enumerate() {
+            let number = u32::try_from(i).unwrap_or(u32::MAX);
+            let pickups: Vec<(RevisionId, Option<(PickupSetId, String)>)> = match line.item {
+                OrderItem::Revision(id) => {
+                    store.revision(id).await?;
+                    vec![(id, None)]
+                }
+                OrderItem::Set(id) => {
+                    let set = crate::set_draft::draft_of(&store.pickup_set(id).await?)?;
+                    set.pickups.iter().map(|p| (p.revision, Some((id, p.name.clone())))).collect()
+                }
+            };
+            let mut own = runs.iter().filter(|r| r.line == number && !r.is_voided).copied();
+            for _ in 0..line.quantity {
+                for (revision, in_set) in &pickups {
+                    all.push(OrderedPickup {
+                        line: number,
+                        revision: *revision,
+                        in_set: in_set.clone(),
+                        run: own.next(),
+                    });
+                }
+            }
+        }
+        Ok(all)
+    }
+
+    /// The runs of all orders that have not left.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn runs_of_orders(&self, actor: &Actor) -> Result<Vec<OrderRun>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        Ok(self.of(actor).order_runs().await?)
+    }
+
+    /// Notes that a run is made for a line of an order; the order is in work from then on.
+    ///
+    /// # Errors
+    /// When there is no such run or order.
+    pub async fn assign_run_to_order(
+        &self,
+        actor: &Actor,
+        run: RunId,
+        order: OrderId,
+        line: u32,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::Wind)?;
+        let store = self.of(actor);
+        store.assign_run_to_order(run, order, line).await?;
+        let row = store.order(order).await?;
+        if row.state.0 < OrderState::InWork {
+            let new = NewOrder {
+                customer: &row.customer,
+                promised_on: row.promised_on,
+                state: OrderState::InWork,
+                document: &row.document,
+            };
+            // Somebody else may have changed it just now; what they wrote stays.
+            let _ = store.change_order(actor.person, (order, row.version), &new).await;
+        }
+        Ok(())
+    }
+
+    /// Wire that is short for what is not started yet of an order: what it takes by the predictions against what is left on spools of that
+    /// gauge whose rest is known.
+    ///
+    /// # Errors
+    /// When a design cannot be found.
+    pub async fn wire_shortages(
+        &self,
+        actor: &Actor,
+        pickups: &[OrderedPickup],
+    ) -> Result<Vec<WireShortage>, Refusal> {
+        actor.require(Action::ReadStock)?;
+        let store = self.of(actor);
+        let mut needed: BTreeMap<String, f64> = BTreeMap::new();
+        let mut known: BTreeMap<RevisionId, Vec<(String, f64)>> = BTreeMap::new();
+        for pickup in pickups.iter().filter(|p| p.run.is_none()) {
+            let wire = match known.entry(pickup.revision) {
+                Entry::Occupied(of) => of.into_mut(),
+                Entry::Vacant(of) => {
+                    let design = store.revision(pickup.revision).await?.design;
+                    let gauges = design.coils.iter().map(|c| c.wire.gauge.to_string());
+                    let found = self.uncalibrated_prediction(&design).await?.ok();
+                    let metres = found.iter().flat_map(|p| p.coils.iter().map(|c| c.wire_length_m.p95));
+                    of.insert(gauges.zip(metres).collect())
+                }
+            };
+            for (gauge, metres) in &*wire {
+                *needed.entry(gauge.clone()).or_default() += metres;
+            }
+        }
+        let spools = store.spools().await?;
+        let left = |gauge: &str| -> f64 {
+            spools
+                .iter()
+                .filter(|s| s.gauge == gauge && s.emptied_at.is_none())
+                .filter_map(store::spool::Spool::left_now_m)
+                .sum()
+        };
+        Ok(needed
+            .into_iter()
+            .map(|(gauge, needed_m)| WireShortage { left_m: left(&gauge), gauge, needed_m })
+            .filter(|s| s.left_m < s.needed_m)
+            .collect())
+    }
+}
