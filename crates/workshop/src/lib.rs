@@ -40,6 +40,7 @@ mod permission;
 mod permits;
 mod photos;
 mod pickup_sets;
+mod plan_cache;
 mod planning;
 mod prediction_cache;
 mod preview;
@@ -60,6 +61,7 @@ mod set_draft;
 mod set_plans;
 mod set_runs;
 mod settings;
+mod shop_hours;
 mod sign_in_limit;
 mod spoken_code;
 mod start_run;
@@ -109,7 +111,7 @@ pub use permission::Action;
 pub use permits::Permit;
 pub use photos::{AddPhoto, LARGEST_PHOTO_BYTES};
 pub use pickup_sets::{PredictedSet, SavePickupSet, SetPreview};
-pub use planning::{PlannedJob, ShopHours, ShopPlan};
+pub use planning::{PlannedJob, ShopPlan};
 pub use prediction_cache::{PlacedResult, PredictionResult, SolutionResult};
 pub use preview::{
     ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,
@@ -134,6 +136,7 @@ pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, LeadColours, PrivacySettings, STATION_REST_MINUTES, SessionPolicy,
     WorkshopSettings,
 };
+pub use shop_hours::ShopHours;
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};

@@ -4,20 +4,18 @@ use crate::actor::Actor;
 use crate::blocking::blocking;
 use crate::orders::{OrderDraft, OrderedPickup, draft_of};
 use crate::permission::Action;
+use crate::plan_cache::KnownPlan;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashMap};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 use store::order::{OrderRun, OrderState};
 use store::{OrderId, RevisionId, RunId, WorkshopId};
-use time::{Date, OffsetDateTime, PrimitiveDateTime, UtcOffset};
+use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
 use trade::operation_times::{PERSON, POT, WINDER, own_median, usual};
-use trade::schedule::{
-    Calendar, FORMAT, Job, Moment, Resource, Schedule, Work, schedule_at_once, schedule_with,
-};
+use trade::schedule::{FORMAT, Job, Moment, Resource, Schedule, Work, schedule_at_once, schedule_with};
 use trade::traveller::{Operation, Traveller};
 
 /// How long a plan is improved in the background.
@@ -26,82 +24,6 @@ const IMPROVING: Duration = Duration::from_secs(2);
 const TRIES: usize = 6000;
 /// A plan is made anew when the clock has gone on so many minutes.
 const GRAIN_MINUTES: i64 = 10;
-
-/// When people work, and how much the wax pot holds.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct ShopHours {
-    /// Days of the week, `Mon` to `Sun`.
-    pub days: Vec<String>,
-    /// From, such as `08:00`.
-    pub from: String,
-    /// To.
-    pub to: String,
-    /// Days off, such as `2026-12-24`.
-    pub off: Vec<String>,
-    /// Minutes that the workshop's clock is ahead of UTC.
-    pub utc_offset_minutes: i32,
-    /// Pickups that hang in the wax at once.
-    pub pot_holds: u32,
-}
-
-impl Default for ShopHours {
-    fn default() -> Self {
-        Self {
-            days: ["Mon", "Tue", "Wed", "Thu", "Fri"].map(str::to_owned).to_vec(),
-            from: "08:00".into(),
-            to: "17:00".into(),
-            off: Vec::new(),
-            utc_offset_minutes: 0,
-            pot_holds: 6,
-        }
-    }
-}
-
-impl ShopHours {
-    fn offset(&self) -> UtcOffset {
-        UtcOffset::from_whole_seconds(self.utc_offset_minutes.clamp(-14 * 60, 14 * 60) * 60)
-            .unwrap_or(UtcOffset::UTC)
-    }
-
-    /// The workshop's clock now.
-    #[must_use]
-    pub fn now(&self) -> Moment {
-        let here = OffsetDateTime::now_utc().to_offset(self.offset());
-        Moment(PrimitiveDateTime::new(here.date(), here.time()))
-    }
-
-    fn local(&self, utc: PrimitiveDateTime) -> Moment {
-        let here = utc.assume_utc().to_offset(self.offset());
-        Moment(PrimitiveDateTime::new(here.date(), here.time()))
-    }
-
-    fn calendar(&self) -> Calendar {
-        Calendar {
-            name: "shop".into(),
-            hours: self.days.iter().map(|d| (d.clone(), self.from.clone(), self.to.clone())).collect(),
-            off: self.off.clone(),
-        }
-    }
-
-    /// What is wrong with them, by its place.
-    #[must_use]
-    pub fn problems(&self) -> Vec<String> {
-        let work = Work {
-            format: FORMAT.into(),
-            from: self.now(),
-            calendars: vec![self.calendar()],
-            resources: Vec::new(),
-            jobs: Vec::new(),
-            seed: 0,
-        };
-        let mut all: Vec<String> = work.problems().into_iter().map(|p| p.at).collect();
-        if self.days.is_empty() {
-            all.push("calendars[0].days".into());
-        }
-        all
-    }
-}
 
 /// A job of the plan: a pickup on its way, or one that an order asks for.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -135,28 +57,6 @@ pub struct ShopPlan {
     pub schedule: Arc<Schedule>,
     /// Whether it is still being improved.
     pub is_improving: bool,
-}
-
-/// Plans by workshop: what they are of, and the best that is known.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Plans(Arc<Mutex<HashMap<WorkshopId, KnownPlan>>>);
-
-#[derive(Clone, Debug)]
-struct KnownPlan {
-    of: String,
-    schedule: Arc<Schedule>,
-    is_improving: bool,
-}
-
-impl Plans {
-    fn known(&self, workshop: WorkshopId, of: &str) -> Option<KnownPlan> {
-        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.get(&workshop).filter(|k| k.of == of).cloned()
-    }
-
-    fn keep(&self, workshop: WorkshopId, plan: KnownPlan) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(workshop, plan);
-    }
 }
 
 impl Workshop {

@@ -6,7 +6,7 @@ use crate::calibration_versions::CalibrationVersions;
 use crate::import_reviews::ImportReviews;
 use crate::jobs::Jobs;
 use crate::permits::AllPermits;
-use crate::planning::Plans;
+use crate::plan_cache::Plans;
 use crate::prediction_cache::PredictionCache;
 use crate::refusal::Refusal;
 use crate::sealed::SecretKey;

@@ -3,9 +3,9 @@
 use crate::actor::Actor;
 use crate::credentials::LONGEST_SIGN_IN;
 use crate::permission::Action;
-use crate::planning::ShopHours;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use crate::shop_hours::ShopHours;
 use coil::design::{Design, Load, Problem, tall_single};
 use coil::quantity::Units;
 use serde::{Deserialize, Serialize};

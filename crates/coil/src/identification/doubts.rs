@@ -5,9 +5,9 @@ use super::evidence::Datum;
 use super::findings::{Findings, Measurand};
 use super::hypotheses::{ElectricFault, Habits, are_alike};
 use super::magnets::MagnetFindings;
-use super::next::{amount, name};
 use super::report::{Doubt, Fault};
 use super::weigh::{Weighed, weigh};
+use super::words::{amount, name};
 
 /// Probability below which a stated wire is doubted.
 const DOUBTED: f64 = 0.08;

@@ -9,12 +9,14 @@ mod doubts;
 mod evidence;
 mod findings;
 mod hypotheses;
+mod identify;
 mod magnets;
 mod next;
 mod report;
 mod weigh;
+mod words;
 
 pub use findings::{FORMAT, Findings, Measurand, Measured, Measurement, Suspected, read, read_value, schema};
 pub use hypotheses::Habits;
+pub use identify::identify;
 pub use report::{Candidate, Doubt, Fault, Identification, Marginals, NextMeasurement, Probable};
-pub use weigh::identify;

@@ -2,6 +2,7 @@
 
 mod day;
 mod gantt;
+mod hour_fields;
 mod hours;
 mod week;
 

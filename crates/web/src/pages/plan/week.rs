@@ -1,7 +1,7 @@
 //! The week as bars, by resource or by order, and the hours of the shop.
 
 use super::gantt::{Bar, gantt};
-use super::hours::hour_fields;
+use super::hour_fields::hour_fields;
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
