@@ -3,7 +3,6 @@ CREATE TABLE order_runs (
     workshop_id BIGINT UNSIGNED NOT NULL,
     order_id BIGINT UNSIGNED NOT NULL,
     line INT UNSIGNED NOT NULL,
-    KEY order_runs_order (workshop_id, order_id),
     CONSTRAINT order_runs_run FOREIGN KEY (run_id) REFERENCES runs (id),
     CONSTRAINT order_runs_workshop FOREIGN KEY (workshop_id) REFERENCES workshops (id),
     CONSTRAINT order_runs_order FOREIGN KEY (order_id) REFERENCES orders (id)

@@ -1,6 +1,7 @@
 //! The demo: an invented workshop. Its people, names and numbers are made up; the numbers come from the
 //! engine itself with the troubles of a real workshop put in.
 
+mod orders;
 mod past_runs;
 mod references;
 mod sets;
@@ -237,6 +238,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
         SetParts { lap: (&lap, first), stronger: second, baritone: baritone_first, twin: twin_first, wound };
     demo.sets(&parts).await?;
     Box::pin(demo.references()).await?;
+    Box::pin(demo.orders(second, mandola_first)).await?;
     for (label, minutes, minutes_ago) in
         [("Lacquer, six bobbins", 24 * 60, 22 * 60), ("Wax, twin of order 31", 15, 6)]
     {

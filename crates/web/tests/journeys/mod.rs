@@ -3,6 +3,7 @@
 mod first_coil;
 mod history;
 mod hostile_names;
+mod orders;
 mod people;
 mod rewinds;
 mod sets;
