@@ -274,19 +274,23 @@ pub struct UnfinishedRun {
     pub turns: u32,
     /// Its operations.
     pub traveller: Traveller,
-    /// Those that are signed, and when the last of them was, UTC.
+    /// Those that are done.
     pub signed: Vec<String>,
     /// When its last operation was signed, UTC.
     pub last_at: Option<PrimitiveDateTime>,
 }
 
 impl WorkshopStore {
-    /// The runs that are under way, oldest first, up to 500, with what is signed of each.
+    /// The runs that are under way, oldest first, up to 500, with what is done of each: what is signed, and of a coil whose final turns were
+    /// read everything up to its winding. Runs that began a month ago and at which nobody signed anything since are left out.
     pub async fn unfinished_runs(&self) -> Result<Vec<UnfinishedRun>, StoreError> {
-        let rows: Vec<(RunId, u32, String, u32, String)> = sqlx::query_as(
-            "SELECT u.id, u.number, r.name, u.planned_turns, u.traveller FROM runs u JOIN revisions r ON r.id = u.revision_id \
+        let rows: Vec<(RunId, u32, String, u32, String, bool)> = sqlx::query_as(
+            "SELECT u.id, u.number, r.name, u.planned_turns, u.traveller, \
+             EXISTS (SELECT 1 FROM readings g WHERE g.run_id = u.id AND g.kind = 'turns') \
+             FROM runs u JOIN revisions r ON r.id = u.revision_id \
              WHERE u.workshop_id = ? AND u.closed_at IS NULL AND u.voided_at IS NULL AND u.traveller IS NOT NULL \
-             ORDER BY u.id LIMIT 500",
+             AND (u.created_at > UTC_TIMESTAMP() - INTERVAL 30 DAY OR EXISTS (SELECT 1 FROM signatures s WHERE s.run_id = u.id \
+             AND s.signed_at > UTC_TIMESTAMP() - INTERVAL 30 DAY)) ORDER BY u.id LIMIT 500",
         )
         .bind(self.workshop)
         .fetch_all(&self.pool)
@@ -299,11 +303,16 @@ impl WorkshopStore {
         .fetch_all(&self.pool)
         .await?;
         rows.into_iter()
-            .map(|(id, number, design, turns, traveller)| {
+            .map(|(id, number, design, turns, traveller, is_wound)| {
                 let own = || signed.iter().filter(|s| s.0 == id);
+                let traveller = parsed(&traveller)?;
+                let mut done: Vec<String> = own().map(|s| s.1.clone()).collect();
+                if let Some(wound) = traveller.0.iter().position(|o| o.key == "wind").filter(|_| is_wound) {
+                    done.extend(traveller.0[..=wound].iter().map(|o| o.key.clone()));
+                }
                 Ok(UnfinishedRun {
-                    traveller: parsed(&traveller)?,
-                    signed: own().map(|s| s.1.clone()).collect(),
+                    traveller,
+                    signed: done,
                     last_at: own().map(|s| s.2).max(),
                     id,
                     number,

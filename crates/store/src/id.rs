@@ -63,6 +63,8 @@ id! {
     PhotoId
     /// An order.
     OrderId
+    /// A calendar feed.
+    FeedId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

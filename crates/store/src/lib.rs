@@ -34,6 +34,7 @@ mod error;
 pub mod event;
 pub mod experiment;
 pub mod export;
+pub mod feed;
 mod id;
 pub mod import;
 pub mod instrument;
@@ -60,9 +61,9 @@ pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{
-    CalibrationId, DesignId, ExperimentId, InstrumentId, ListeningId, OrderId, PartId, PersonId, PhotoId,
-    PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId, TimerId,
-    WorkshopId,
+    CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, PartId, PersonId,
+    PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId,
+    TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
 pub use stored::{Stored, TurnList};

@@ -28,6 +28,7 @@ const OPEN: &[&str] = &[
     "POST /station/stand",
     "POST /station/leave",
     "POST /winder-stop",
+    "GET /calendar.ics",
 ];
 
 /// What a route asks for, by its method and its pattern.
@@ -57,6 +58,8 @@ const ROUTES: &[(Action, &[&str])] = &[
             "GET /runs/{id}/section",
             "GET /travellers",
             "GET /day",
+            "POST /week/feeds",
+            "POST /week/feeds/{id}/end",
             "GET /week",
             "GET /logbook",
             "GET /logbook.csv",

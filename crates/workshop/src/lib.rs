@@ -22,6 +22,7 @@ mod credentials;
 mod designs;
 mod events;
 mod experiments;
+mod feeds;
 mod import;
 mod import_reviews;
 mod instrument_networks;
@@ -95,6 +96,7 @@ pub use credentials::{
 pub use designs::{RevisionDetails, SaveRevision, VaryRevision};
 pub use events::LogEvent;
 pub use experiments::{ExperimentDetails, FamilyRuns, QuantityEffect};
+pub use feeds::FeedPlan;
 pub use import::{ImportCheck, ImportOutcome, LineProblem, ReviewedLine};
 pub use inventory::{SpoolState, is_low};
 pub use jobs::{Job, JobOutcome};

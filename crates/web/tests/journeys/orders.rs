@@ -2,6 +2,7 @@
 
 use super::server;
 use e2e::journey;
+use icalendar::Component as _;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn an_order_is_promised_planned_and_started() {
@@ -55,6 +56,22 @@ async fn an_order_is_promised_planned_and_started() {
         b.fill("to", "20:00").await;
         b.press_called("Save the hours").await;
         b.find(".flash").await;
+        // The feed is read by a calendar library; ended, it is nobody's.
+        b.press_called("Calendar feed").await;
+        b.press("button[name=of][value=shop]").await;
+        let told = b.until(".flash", |t| t.contains("/calendar.ics?token=")).await;
+        let address = told[told.find("/calendar.ics").unwrap()..].trim().to_owned();
+        let read = format!("const done = arguments[0]; fetch('{address}').then((r) => r.text()).then(done);");
+        let text = b.asked(&read).await.as_str().unwrap().to_owned();
+        let calendar: icalendar::Calendar = text.parse().unwrap();
+        let events: Vec<_> = calendar.components.iter().filter_map(|c| c.as_event()).collect();
+        assert!(events.len() > 10 && !text.contains("harbour"), "{text}");
+        assert!(events.iter().all(|e| e.get_start().is_some() && e.get_end().is_some()));
+        b.press_called("Calendar feed").await;
+        b.press("form[action$='/end'] button").await;
+        b.find(".flash").await;
+        let gone = format!("const done = arguments[0]; fetch('{address}').then((r) => done(r.status));");
+        assert_eq!(b.asked(&gone).await, 404);
         for page in [
             "/week?by=order",
             "/orders?sort=promised&state=in+work",

@@ -115,6 +115,24 @@ fn todo(plan: &ShopPlan, job: usize, operation: &ScheduledOperation, own: &str) 
     }
 }
 
+/// A promise is told where a job begins, and a caution the first time of the day: what is said at every line is read at none.
+fn said_once(todos: &mut [Todo]) {
+    let mut cautions: Vec<String> = Vec::new();
+    let mut before = String::new();
+    for todo in todos {
+        let of = format!("{} {:?}", todo.of, todo.run);
+        if of == before && todo.reason.starts_with("promised") {
+            todo.reason.clear();
+        }
+        before = of;
+        if cautions.contains(&todo.caution) {
+            todo.caution.clear();
+        } else {
+            cautions.push(todo.caution.clone());
+        }
+    }
+}
+
 fn fill(page: &mut DayPage, plan: &ShopPlan, day: Date) {
     let now = plan.work.from;
     page.is_improving = plan.is_improving;
@@ -124,7 +142,9 @@ fn fill(page: &mut DayPage, plan: &ShopPlan, day: Date) {
     for person in plan.work.resources.iter().filter(|r| r.kind == PERSON) {
         let own =
             plan.schedule.operations.iter().filter(of_day).filter(|o| o.resources.contains(&person.name));
-        let todos = own.filter_map(|o| Some(todo(plan, job_of(&o.job)?, o, &person.name))).collect();
+        let mut todos: Vec<Todo> =
+            own.filter_map(|o| Some(todo(plan, job_of(&o.job)?, o, &person.name))).collect();
+        said_once(&mut todos);
         page.people.push(PersonDay { name: person.name.clone(), todos });
     }
     for pot in plan.work.resources.iter().filter(|r| r.kind == POT) {

@@ -42,9 +42,14 @@ fn lanes(bars: &[Bar]) -> (Vec<usize>, usize) {
     (of, ends.len().max(1))
 }
 
-/// The drawing: days across, a row for each name; every bar is a link that says what it is.
-pub(super) fn gantt(from: Date, rows: &[(String, Vec<Bar>)]) -> String {
-    let x = |minutes: i64| LEFT + DAY * minutes.clamp(0, 7 * MINUTES) as f64 / MINUTES as f64;
+/// The drawing: days across, each from one time of day to another (`shown`, minutes after midnight), a row for each name; every bar is a
+/// link that says what it is.
+pub(super) fn gantt(from: Date, shown: (i64, i64), rows: &[(String, Vec<Bar>)]) -> String {
+    let x = |minutes: i64| {
+        let minutes = minutes.clamp(0, 7 * MINUTES);
+        let of_day = (minutes % MINUTES - shown.0).clamp(0, shown.1 - shown.0);
+        LEFT + DAY * ((minutes / MINUTES) as f64 + of_day as f64 / (shown.1 - shown.0).max(1) as f64)
+    };
     let laid: Vec<(Vec<usize>, usize)> = rows.iter().map(|(_, bars)| lanes(bars)).collect();
     let high: f64 = TOP + laid.iter().map(|l| ROW * l.1 as f64 + 6.0).sum::<f64>();
     let wide = LEFT + 7.0 * DAY;
@@ -109,7 +114,7 @@ mod tests {
     fn what_overlaps_lies_apart_and_names_are_no_markup() {
         let bars = [bar(0, 60), bar(30, 90), bar(60, 120)];
         assert_eq!(lanes(&bars), (vec![0, 1, 0], 2));
-        let drawn = gantt(date!(2026 - 11 - 25), &[("<i>".into(), bars.to_vec())]);
+        let drawn = gantt(date!(2026 - 11 - 25), (480, 1020), &[("<i>".into(), bars.to_vec())]);
         assert!(!drawn.contains("<b>") && !drawn.contains("<i>") && drawn.contains("Wed 25"));
     }
 }

@@ -14,9 +14,10 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
+use presentation::format::moment;
 use time::macros::format_description;
 use time::{Date, Duration};
-use workshop::{Action, Refusal, ShopPlan};
+use workshop::{Action, Refusal, ShopHours, ShopPlan};
 
 #[derive(Template)]
 #[template(path = "plan/week.html")]
@@ -32,6 +33,8 @@ pub(super) struct WeekPage {
     hours: Vec<Field>,
     trouble: String,
     refused: bool,
+    /// One's calendar feeds: number, what they have, since when.
+    feeds: Vec<(u64, &'static str, String)>,
 }
 
 /// Bars of a plan in the seven days from `from` on: the row, and what is done.
@@ -86,6 +89,16 @@ fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> 
     rows
 }
 
+/// From when to when a day is drawn, minutes after midnight: the shop's hours.
+fn shown_hours(hours: &ShopHours) -> (i64, i64) {
+    let minutes = |text: &str| -> Option<i64> {
+        let (h, m) = text.split_once(':')?;
+        Some(h.parse::<i64>().ok()? * 60 + m.parse::<i64>().ok()?)
+    };
+    let (from, to) = (minutes(&hours.from).unwrap_or(0), minutes(&hours.to).unwrap_or(24 * 60));
+    if from < to { (from, to) } else { (0, 24 * 60) }
+}
+
 /// The page; with the hours as typed where they were refused.
 pub(super) async fn week_page(
     app: &App,
@@ -114,10 +127,19 @@ pub(super) async fn week_page(
         },
         trouble: String::new(),
         refused,
+        feeds: app
+            .workshop
+            .feeds(&user.actor)
+            .await?
+            .into_iter()
+            .map(|f| {
+                (f.id.0, if f.is_whole_shop { "the whole shop" } else { "your own work" }, moment(f.made_at))
+            })
+            .collect(),
     };
     match app.workshop.shop_plan(&user.actor).await {
         Ok(plan) => {
-            page.drawing = gantt(from, &bars(&plan, from, by_order));
+            page.drawing = gantt(from, shown_hours(&user.settings.hours), &bars(&plan, from, by_order));
             let s = &plan.schedule;
             let late = s.jobs.iter().filter(|j| j.late_minutes > 0).count();
             page.figures = vec![

@@ -56,6 +56,10 @@ const POLES: [(&str, &str, (f64, f64)); 3] = [
 
 fn former_mut(design: &mut Design, key: &str, value: f64) {
     let Some(before) = former(design, key) else { return };
+    if (value - before).abs() < 1e-9 {
+        // A round core has no width of its own.
+        return;
+    }
     // Coils that were alike stay alike.
     for i in 0..design.coils.len() {
         let of_coil = &mut design.coils[i].former;
