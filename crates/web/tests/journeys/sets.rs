@@ -112,7 +112,7 @@ async fn from_a_design_to_a_set_on_the_winder() {
         }
         b.go("/sets/1/set-up").await;
         b.fill("radius", "50").await;
-        b.press_called("Plan").await;
+        b.press_called("Compute the heights").await;
         b.until("#e-radius", |t| !t.is_empty()).await;
         b
     })

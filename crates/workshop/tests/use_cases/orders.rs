@@ -97,3 +97,20 @@ async fn who_may_see_orders_and_what_is_refused() {
     let nowhere = SaveOrder { key: ClientKey::random(), of: None, draft: asked(RevisionId(999), 1) };
     assert!(workshop.save_order(&owner, &nowhere).await.is_err());
 }
+
+/// Whoever has the address of a feed sees the plan; ended, or of somebody who was disabled, it is nobody's.
+#[tokio::test]
+async fn a_feed_holds_until_it_is_ended() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    saved(&workshop, &owner, &asked(revision, 1)).await;
+    let secret = workshop.make_feed(&owner, false).await.unwrap().text();
+    let feed = workshop.plan_of_feed(&secret).await.unwrap();
+    assert!(feed.person.is_some() && !feed.plan.schedule.operations.is_empty());
+    for wrong in ["", "00", &"0".repeat(64)] {
+        assert!(matches!(workshop.plan_of_feed(wrong).await, Err(Refusal::NotFound(_))));
+    }
+    let id = workshop.feeds(&owner).await.unwrap()[0].id;
+    workshop.revoke_feed(&owner, id).await.unwrap();
+    assert!(workshop.plan_of_feed(&secret).await.is_err() && workshop.revoke_feed(&owner, id).await.is_err());
+}
