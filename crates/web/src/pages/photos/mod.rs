@@ -48,6 +48,11 @@ pub(super) struct PhotoStrip {
 }
 
 impl PhotoStrip {
+    /// How many there are.
+    pub(super) fn len(&self) -> usize {
+        self.photos.len()
+    }
+
     /// The photos of something.
     pub(super) async fn of(
         app: &App,
