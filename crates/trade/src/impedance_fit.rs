@@ -29,9 +29,13 @@ pub struct Known {
     pub resistance_ohm: Option<f64>,
     /// Inductance by a meter, H.
     pub inductance_h: Option<f64>,
-    /// What stood across the leads as it was swept, F.
-    pub across_f: f64,
-    /// The resistance of that, Ω; none for nothing.
+    /// Capacitance of the pickup itself, F: what the curve has more is that of the load.
+    pub capacitance_f: Option<f64>,
+    /// What the pickup's own losses are worth across it, Ω: what the curve is damped more is the load.
+    pub loss_ohm: Option<f64>,
+    /// Capacitance that stood across the leads as it was swept, F.
+    pub across_f: Option<f64>,
+    /// Resistance that stood across them, Ω.
     pub across_ohm: Option<f64>,
 }
 
@@ -44,6 +48,10 @@ pub struct CurveFit {
     pub capacitance_f: Option<Quantity>,
     /// What its losses are worth across it, Ω, where the curve tells it.
     pub loss_ohm: Option<Quantity>,
+    /// Capacitance of what stood across it, F, where that was not known but the pickup's own was.
+    pub load_f: Option<Quantity>,
+    /// Resistance of what stood across it, Ω, where that was not known but the pickup's losses were.
+    pub load_ohm: Option<Quantity>,
     /// Resonance with what stood across it, Hz.
     pub resonance_hz: Quantity,
     /// Height of the peak over the low end as a ratio; of an impedance over that of its losses' share.
@@ -120,11 +128,13 @@ fn of_impedance(hz: &[f64], ohms: &[f64], known: &Known, top: usize) -> Option<C
     let resonance = (2.0 * PI * (0.5 * (p[0] + p[1])).exp()).recip();
     let spread = 0.5 * found.half_width(0).hypot(found.half_width(1));
     let omega_l = 2.0 * PI * resonance * p[0].exp();
-    let loss = without_load(&banded(&found, 2, 1.0), known);
+    let parted = Parted::of(Some(whole), Some(banded(&found, 2, 1.0)), known);
     Some(CurveFit {
         inductance_h: Some(banded(&found, 0, 1.0)),
-        capacitance_f: less(&whole, known.across_f),
-        loss_ohm: loss,
+        capacitance_f: parted.capacitance_f,
+        loss_ohm: parted.loss_ohm,
+        load_f: parted.load_f,
+        load_ohm: parted.load_ohm,
         resonance_hz: Quantity {
             nominal: resonance,
             p05: resonance * (-spread).exp(),
@@ -170,10 +180,13 @@ fn of_response(hz: &[f64], db: &[f64], known: &Known, top: usize) -> Option<Curv
         let p05 = of((p[1] - half).exp())?;
         Some(Quantity { nominal, p05, p95: of((p[1] + half).exp()).unwrap_or(nominal * nominal / p05) })
     });
+    let parted = Parted::of(whole, loss, known);
     Some(CurveFit {
         inductance_h: None,
-        capacitance_f: whole.and_then(|q| less(&q, known.across_f)),
-        loss_ohm: loss.and_then(|q| without_load(&q, known)),
+        capacitance_f: parted.capacitance_f,
+        loss_ohm: parted.loss_ohm,
+        load_f: parted.load_f,
+        load_ohm: parted.load_ohm,
         resonance_hz,
         quality: banded(&found, 1, 1.0),
         points: hz.iter().zip(db).map(|(f, v)| (*f, *v, value(p, *f))).collect(),
@@ -187,6 +200,32 @@ fn banded(found: &Fitted, k: usize, by: f64) -> Quantity {
     Quantity { nominal: by * value.exp(), p05: by * (value - half).exp(), p95: by * (value + half).exp() }
 }
 
+/// What the pickup has of the whole, and what stood across it.
+#[derive(Clone, Copy, Debug, Default)]
+struct Parted {
+    capacitance_f: Option<Quantity>,
+    loss_ohm: Option<Quantity>,
+    load_f: Option<Quantity>,
+    load_ohm: Option<Quantity>,
+}
+
+impl Parted {
+    /// Of what lies side by side a curve tells the whole: with the one known it tells the other, with neither known all is the pickup's.
+    fn of(whole_f: Option<Quantity>, whole_ohm: Option<Quantity>, known: &Known) -> Self {
+        let mut parted = Self::default();
+        match (known.across_f, known.capacitance_f) {
+            (None, Some(own)) => parted.load_f = whole_f.and_then(|q| less(&q, own)),
+            (across, _) => parted.capacitance_f = whole_f.and_then(|q| less(&q, across.unwrap_or(0.0))),
+        }
+        match (known.across_ohm, known.loss_ohm) {
+            (None, Some(own)) => parted.load_ohm = whole_ohm.and_then(|q| without(&q, own)),
+            (Some(across), _) => parted.loss_ohm = whole_ohm.and_then(|q| without(&q, across)),
+            (None, None) => parted.loss_ohm = whole_ohm,
+        }
+        parted
+    }
+}
+
 /// Without what stood beside it; none where nothing is left.
 fn less(q: &Quantity, across: f64) -> Option<Quantity> {
     let nominal = q.nominal - across;
@@ -194,9 +233,8 @@ fn less(q: &Quantity, across: f64) -> Option<Quantity> {
 }
 
 /// Without the resistance that stood beside it; none where that is all.
-fn without_load(q: &Quantity, known: &Known) -> Option<Quantity> {
-    let Some(load) = known.across_ohm else { return Some(*q) };
-    let of = |ohm: f64| (ohm < load).then(|| ohm * load / (load - ohm));
+fn without(q: &Quantity, beside_ohm: f64) -> Option<Quantity> {
+    let of = |ohm: f64| (ohm < beside_ohm).then(|| ohm * beside_ohm / (beside_ohm - ohm));
     let nominal = of(q.nominal)?;
     Some(Quantity { nominal, p05: of(q.p05)?, p95: of(q.p95).unwrap_or(f64::INFINITY) })
 }
@@ -250,6 +288,29 @@ mod tests {
         assert!((c / prediction.pickup.capacitance_f.nominal - 1.0).abs() < 0.1, "{c}");
     }
 
+    /// With the pickup known, the curve tells what stood across it; with that known, the pickup.
+    #[test]
+    fn what_stood_across_is_told_where_the_pickup_is_known() {
+        let hz = sweep();
+        let (own_f, load_f, own_ohm, load_ohm) = (110e-12, 470e-12, 900e3, 250e3);
+        let whole = own_ohm * load_ohm / (own_ohm + load_ohm);
+        let ohms: Vec<f64> = hz.iter().map(|f| impedance_ohm(*f, 5800.0, 2.5, own_f + load_f, whole)).collect();
+        let pickup = Known {
+            resistance_ohm: Some(5800.0),
+            capacitance_f: Some(own_f),
+            loss_ohm: Some(own_ohm),
+            ..Known::default()
+        };
+        let found = fit_curve(Swept::Impedance, &hz, &ohms, &pickup).unwrap();
+        let (f, ohm) = (found.load_f.unwrap(), found.load_ohm.unwrap());
+        assert!((f.nominal / load_f - 1.0).abs() < 1e-3 && (ohm.nominal / load_ohm - 1.0).abs() < 1e-3);
+        assert!(found.capacitance_f.is_none() && found.loss_ohm.is_none());
+        let load = Known { across_f: Some(load_f), across_ohm: Some(load_ohm), ..pickup };
+        let found = fit_curve(Swept::Impedance, &hz, &ohms, &load).unwrap();
+        assert!((found.capacitance_f.unwrap().nominal / own_f - 1.0).abs() < 1e-3);
+        assert!((found.loss_ohm.unwrap().nominal / own_ohm - 1.0).abs() < 1e-3 && found.load_f.is_none());
+    }
+
     #[test]
     fn a_response_tells_the_capacitance_with_the_inductance_known() {
         let hz = sweep();
@@ -257,7 +318,7 @@ mod tests {
         let known = Known {
             inductance_h: Some(2.5),
             resistance_ohm: Some(5800.0),
-            across_f: 47e-12,
+            across_f: Some(47e-12),
             ..Known::default()
         };
         let found = fit_curve(Swept::Response, &hz, &db, &known).unwrap();

@@ -34,6 +34,32 @@ pub struct Operation {
 #[serde(transparent)]
 pub struct Traveller(pub Vec<Operation>);
 
+/// What goes round the coil of a pickup that is brought back.
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr,
+)]
+#[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
+pub enum Wrap {
+    /// Tape.
+    #[default]
+    Tape,
+    /// String.
+    String,
+    /// Nothing, as it was.
+    Nothing,
+}
+
+/// How a pickup that is brought back is finished.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct RewindFinish {
+    /// What goes round its coil.
+    pub wrap: Wrap,
+    /// New parts are made to look as old as the others.
+    pub is_aged: bool,
+}
+
 /// Somebody's name under an operation.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Signature {
@@ -85,6 +111,8 @@ const LACQUER: &str =
 const SPIN: &str =
     "Hair, sleeves and gloves away from the spindle; guard on. Running wire cuts: never stop it by hand.";
 const SOLDER: &str = "Extract the fumes, wash your hands afterwards: solder may hold lead.";
+const AGEING: &str =
+    "Stains, acids and fumes: gloves, glasses, outdoors or under extraction, and only as local rules allow.";
 const MAGNETS: &str =
     "Strong magnets pinch and shatter: one at a time, glasses on; pacemakers, cards and watches stay away.";
 const WAX: &str = "Thermostat or double boiler, never an open flame, never left alone; keep a lid at hand. No water on burning wax.";
@@ -201,12 +229,12 @@ impl Traveller {
     ///
     /// ```
     /// use trade::traveller::Traveller;
-    /// let rewind = Traveller::usual(&coil::design::reference_coil()).for_rewind();
+    /// let rewind = Traveller::usual(&coil::design::reference_coil()).for_rewind(Default::default());
     /// assert_eq!(rewind.0[0].key, "photograph");
     /// assert!(rewind.0.iter().all(|one| one.key != "press") && rewind.check().is_ok());
     /// ```
     #[must_use]
-    pub fn for_rewind(mut self) -> Self {
+    pub fn for_rewind(mut self, finish: RewindFinish) -> Self {
         // The poles stand in the former already, and its edges have held a coil.
         self.0.retain(|one| !["seams", "bevel", "press"].contains(&one.key.as_str()));
         let before = [
@@ -237,7 +265,37 @@ impl Traveller {
         ];
         self.0.retain(|one| !before.iter().any(|b| b.key == one.key));
         self.0.splice(0..0, before);
+        self.finish(finish);
         self
+    }
+
+    /// Wraps the coil once it is checked, while its ends can still be reached, and ages new parts before wax closes their surface.
+    fn finish(&mut self, finish: RewindFinish) {
+        let wrap = match finish.wrap {
+            Wrap::Nothing => None,
+            Wrap::Tape => {
+                Some(operation("wrap", "Tape the coil", "As the old one was: the photographs show how wide and how often.", ""))
+            }
+            Wrap::String => Some(operation(
+                "wrap",
+                "Wind string round the coil",
+                "As the old one was: by hand, close, without pressing the turns; its end under the last ones.",
+                "",
+            )),
+        };
+        let aged = finish.is_aged.then(|| {
+            operation(
+                "age",
+                "Age the new parts",
+                "Leads, screws and covers to match the old ones: try it on a piece that is not needed, and keep it off the coil.",
+                AGEING,
+            )
+        });
+        for (new, before) in [(wrap, ["charge", "assemble", "pot", "final"].as_slice()), (aged, &["pot", "final"])] {
+            let Some(new) = new.filter(|new| self.0.iter().all(|one| one.key != new.key)) else { continue };
+            let at = self.0.iter().position(|one| before.contains(&one.key.as_str())).unwrap_or(self.0.len());
+            self.0.insert(at, new);
+        }
     }
 
     /// Only what is done to the whole pickup: for one that is assembled of coils wound by themselves. Of a workshop's own traveller that has
@@ -432,6 +490,27 @@ mod tests {
         for key in ["wind", "pot", "close"] {
             assert!(!all.0[at(key).unwrap()].caution.is_empty(), "{key} can hurt");
         }
+        all.check().unwrap();
+    }
+
+    /// A rewind ends as its owner wants it: the wrap follows the first check, ageing comes before wax.
+    #[rstest]
+    #[case(Wrap::Tape, false)]
+    #[case(Wrap::String, true)]
+    #[case(Wrap::Nothing, true)]
+    fn a_rewind_is_finished_as_it_was(#[case] wrap: Wrap, #[case] is_aged: bool) {
+        let design = tall_single("Sedge", 6, 10.4);
+        let all = Traveller::usual(&design).for_rewind(RewindFinish { wrap, is_aged });
+        let at = |key: &str| all.0.iter().position(|o| o.key == key);
+        assert_eq!((at("wrap").is_some(), at("age").is_some()), (wrap != Wrap::Nothing, is_aged));
+        if let Some(wrapped) = at("wrap") {
+            assert!(at("first-check") < Some(wrapped) && Some(wrapped) < at("assemble"));
+        }
+        if let Some(aged) = at("age") {
+            assert!(at("assemble") < Some(aged) && Some(aged) < at("pot"));
+            assert!(!all.0[aged].caution.is_empty());
+        }
+        assert!(at("unwind") < at("clean-poles") && at("clean-poles") < at("wind") && at("press").is_none());
         all.check().unwrap();
     }
 

@@ -16,7 +16,7 @@ use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
 use trade::operation_times::{PERSON, POT, WINDER, own_median, usual};
 use trade::schedule::{FORMAT, Job, Moment, Resource, Schedule, Work, schedule_at_once, schedule_with};
-use trade::traveller::{Operation, Traveller};
+use trade::traveller::Operation;
 
 /// How long a plan is improved in the background.
 const IMPROVING: Duration = Duration::from_secs(2);
@@ -169,12 +169,7 @@ impl Workshop {
     ) -> Result<(String, Vec<Operation>, u32), Refusal> {
         let store = self.of(actor);
         let revision = store.revision(pickup.revision).await?;
-        let mut traveller: Traveller = self.traveller_for(actor, &revision.design).await?;
-        if let Some(reference) = store.reference_of_revision(pickup.revision).await?
-            && reference.purpose.0 == store::reference::Purpose::Rewind
-        {
-            traveller = traveller.for_rewind();
-        }
+        let traveller = self.traveller_of_revision(actor, pickup.revision, &revision.design).await?;
         let what = match &pickup.in_set {
             Some((_, name)) => format!("{}, {name}", revision.row.name),
             None => revision.row.name.clone(),

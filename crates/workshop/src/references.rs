@@ -11,12 +11,15 @@ use coil::wire::{Build, Gauge, Insulation};
 use serde::{Deserialize, Serialize};
 use store::logbook::{LogFilter, LogbookRow};
 use store::reference::{NewReference, Purpose, ReferenceRow, ReferenceState};
-use store::{ClientKey, ReferenceId, StoreError};
+use store::{ClientKey, ReferenceId, RevisionId, StoreError};
 use trade::diagnosis::{Expected, Outcome, QuickTest};
 use trade::impedance_fit::{CurveFit, Known, Swept, fit_curve};
+use trade::traveller::{RewindFinish, Traveller};
 
 /// Coils that a spool on the shelf stands for among a workshop's habits.
 const COILS_OF_SPOOL: f64 = 3.0;
+/// Points of a pickup's own impedance, from 100 Hz to 28 kHz, of which its losses are read.
+const LOSS_POINTS: i32 = 84;
 /// Most runs that are compared with the original.
 const MOST_RUNS: u32 = 50;
 
@@ -116,6 +119,9 @@ pub struct ReferenceDraft {
     /// Quick tests with what they showed, in their order.
     #[serde(default)]
     pub answers: Vec<(QuickTest, Outcome)>,
+    /// How it is to be finished when it is brought back.
+    #[serde(default)]
+    pub finish: RewindFinish,
     /// The explanation that was settled on.
     #[serde(default)]
     pub chosen: Option<ChosenExplanation>,
@@ -132,6 +138,7 @@ impl ReferenceDraft {
             looks: Looks::default(),
             edge_mm: None,
             answers: Vec::new(),
+            finish: RewindFinish::default(),
             chosen: None,
         }
     }
@@ -350,20 +357,72 @@ impl Workshop {
         })
     }
 
-    /// Fits a measured curve.
+    /// The traveller of a revision: of one that brings a pickup back, with what is done to that first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub(crate) async fn traveller_of_revision(
+        &self,
+        actor: &Actor,
+        revision: RevisionId,
+        design: &Design,
+    ) -> Result<Traveller, Refusal> {
+        let traveller = self.traveller_for(actor, design).await?;
+        let reference = self.of(actor).reference_of_revision(revision).await?;
+        Ok(match reference.filter(|row| row.purpose.0 == Purpose::Rewind) {
+            Some(row) => traveller.for_rewind(draft_of(&row)?.finish),
+            None => traveller,
+        })
+    }
+
+    /// Fits a measured curve of an examined pickup. Its resistance and inductance are those that were read; what hung on it is as `across`
+    /// says, capacitance in F and resistance in Ω. Of what is not said there, the capacitance is told where that of the pickup was read,
+    /// and the resistance where the pickup is explained, and so what its own losses are worth.
     ///
     /// # Errors
     /// [`Refusal::TooManyAtOnce`].
     pub async fn fit_curve(
         &self,
         actor: &Actor,
-        swept: Swept,
-        (hz, values): (Vec<f64>, Vec<f64>),
-        known: Known,
+        draft: &ReferenceDraft,
+        (swept, hz, values): (Swept, Vec<f64>, Vec<f64>),
+        (across_f, across_ohm): (Option<f64>, Option<f64>),
     ) -> Result<Option<CurveFit>, Refusal> {
         actor.require(Action::ReadDesigns)?;
+        let value = |what: Measurand| draft.findings.measured.of(what).map(|reading| reading.value);
+        let mut known = Known {
+            resistance_ohm: value(Measurand::ResistanceOhm),
+            inductance_h: value(Measurand::InductanceH),
+            capacitance_f: value(Measurand::CapacitancePf).map(|pf| pf * 1e-12),
+            loss_ohm: None,
+            across_f,
+            across_ohm,
+        };
+        if across_f.is_none() && known.capacitance_f.is_some() && across_ohm.is_none() {
+            known.loss_ohm = self.own_losses(actor, draft).await?;
+        }
         let _permit = self.permits.predictions.acquire(actor.person)?;
         blocking(move || fit_curve(swept, &hz, &values, &known)).await
+    }
+
+    /// What the losses of an explained pickup are worth as a resistance across it, Ω.
+    async fn own_losses(&self, actor: &Actor, draft: &ReferenceDraft) -> Result<Option<f64>, Refusal> {
+        let mut findings = draft.findings.clone();
+        if findings.name.trim().is_empty() {
+            "unnamed".clone_into(&mut findings.name);
+        }
+        if !findings.problems().is_empty() {
+            return Ok(None);
+        }
+        let found = self.identify_findings(actor, &findings).await?;
+        let Some(design) = explained(draft, &found) else { return Ok(None) };
+        let Ok(prediction) = self.prediction_of(actor, None, &design).await? else { return Ok(None) };
+        let resistance = prediction.pickup.resistance_ohm.nominal;
+        let hz: Vec<f64> = (0..LOSS_POINTS).map(|k| 100.0 * 1.07_f64.powi(k)).collect();
+        let ohms: Vec<f64> = hz.iter().map(|f| prediction.circuit.source(*f).impedance.norm()).collect();
+        let known = Known { resistance_ohm: Some(resistance), ..Known::default() };
+        let found = blocking(move || fit_curve(Swept::Impedance, &hz, &ohms, &known)).await?;
+        Ok(found.and_then(|fit| fit.loss_ohm).map(|q| q.nominal))
     }
 
     /// The coils that were wound by the design that was made of a reference, newest first.

@@ -219,11 +219,7 @@ impl Workshop {
         if let (Some(spool), false) = (&spool, command.accept_short_spool) {
             self.check_wire(&design, command.wire_g, spool).await?;
         }
-        let mut traveller = self.traveller_for(actor, &revision.design).await?;
-        let reference = store.reference_of_revision(revision.row.id).await?;
-        if reference.is_some_and(|r| r.purpose.0 == store::reference::Purpose::Rewind) {
-            traveller = traveller.for_rewind();
-        }
+        let mut traveller = self.traveller_of_revision(actor, revision.row.id, &revision.design).await?;
         if command.coil.as_deref().is_some_and(|coil| revision.design.alone(coil).is_some()) {
             traveller = traveller.of_a_coil();
         }

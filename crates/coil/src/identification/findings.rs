@@ -1,6 +1,7 @@
 //! The findings document, `filamentum-findings/1`: what was seen and measured of a pickup whose winding is not known.
 
 use crate::design::{Design, FORMAT as DESIGN_FORMAT, Problem, parse, read_document};
+use crate::circuit::capacitance_from_resonances;
 use crate::wire::{Gauge, Insulation};
 use jsonschema::Validator;
 use schemars::JsonSchema;
@@ -72,9 +73,13 @@ pub struct Measured {
     /// Highest point of the response, Hz, with `cable_pf` across it; without one, the resonance of the pickup with its leads.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub peak_hz: Option<Measurement>,
-    /// Flux density over each pole in the order of the document's poles, mT, north positive; without signs where they were not read.
+    /// The same again with another capacitance across it, larger than before: both together tell the capacitance.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub second_peak_hz: Option<Measurement>,
+    /// Flux density over each pole in the order of the document's poles, mT, north positive; without signs where they were not read,
+    /// null for a pole that was not.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub flux_mt: Vec<f64>,
+    pub flux_mt: Vec<Option<f64>>,
     /// From a pole's face to the probe's element, mm; 0.5 when absent.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub probe_mm: Option<f64>,
@@ -101,6 +106,9 @@ pub struct Measurement {
     /// What hung on the pickup while its peak was read, pF.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub cable_pf: Option<f64>,
+    /// Length of the piece of wire whose ohms were read, m; 1 when absent. The value is that of one metre.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub length_m: Option<f64>,
 }
 
 /// What is said of a pickup, true or not.
@@ -212,8 +220,26 @@ impl Measured {
             Measurand::WireMassG => self.wire_mass_g,
             Measurand::Turns => self.turns,
             Measurand::PeakHz => self.peak_hz,
-            Measurand::CapacitancePf => self.capacitance_pf,
+            Measurand::CapacitancePf => self.capacitance_pf.or_else(|| self.capacitance_of_peaks()),
         }
+    }
+
+    /// The capacitance that both peaks tell, pF; `None` without both, or where they do not go together.
+    fn capacitance_of_peaks(&self) -> Option<Measurement> {
+        let (first, second) = (self.peak_hz?, self.second_peak_hz?);
+        let across = |peak: Measurement| peak.cable_pf.unwrap_or(0.0);
+        let added = (across(second) - across(first)) * 1e-12;
+        let whole = 1e12 * capacitance_from_resonances(first.value, second.value, added)?;
+        let own = whole - across(first);
+        // C = Ca / (f₁²/f₂² − 1): what both frequencies leave open, by the slope of that.
+        let squares = (first.value / second.value).powi(2);
+        let sd = 2.0 * first.relative_sd(Measurand::PeakHz).hypot(second.relative_sd(Measurand::PeakHz));
+        let accuracy = sd * squares / (squares - 1.0) * whole / own;
+        (added > 0.0 && own > 0.0).then(|| Measurement {
+            value: own,
+            accuracy: Some(accuracy.min(0.5)),
+            ..Measurement::default()
+        })
     }
 
     /// Puts a reading in its place, or takes it out.
@@ -305,9 +331,14 @@ impl Findings {
             check(at("coil_c"), reading.coil_c, (-20.0, 120.0));
             check(at("test_hz"), reading.test_hz, (20.0, 100_000.0));
             check(at("cable_pf"), reading.cable_pf, (0.0, 10_000.0));
+            check(at("length_m"), reading.length_m, (0.01, 10_000.0));
         }
         for (i, flux) in self.measured.flux_mt.iter().enumerate() {
-            check(format!("measured.flux_mt[{i}]"), Some(*flux), (-1000.0, 1000.0));
+            check(format!("measured.flux_mt[{i}]"), *flux, (-1000.0, 1000.0));
+        }
+        if let Some(second) = self.measured.second_peak_hz {
+            check("measured.second_peak_hz.value".into(), Some(second.value), Measurand::PeakHz.range());
+            check("measured.second_peak_hz.cable_pf".into(), second.cable_pf, (0.0, 10_000.0));
         }
         check("measured.probe_mm".into(), self.measured.probe_mm, (0.0, 10.0));
         check("suspected.turns".into(), self.suspected.turns, Measurand::Turns.range());
@@ -323,6 +354,11 @@ impl Findings {
                 let text = format!("{} mm is no more than the core’s {least} mm", reading.value);
                 all.push(Problem::new(&at, text, "measure over the winding, or correct the core"));
             }
+        }
+        if self.measured.second_peak_hz.is_some() && self.measured.capacitance_of_peaks().is_none() {
+            let text = "two peaks tell a capacitance only together".to_owned();
+            let try_ = "the first one as well; the second is the lower, with the larger capacitance across it";
+            all.push(Problem::new("measured.second_peak_hz.value", text, try_));
         }
         if self.measured.open && self.measured.resistance_ohm.is_some() {
             let text = "an open coil has no resistance".to_owned();

@@ -68,7 +68,7 @@ impl MagnetFindings {
         let design = &findings.pickup;
         let read = &findings.measured.flux_mt;
         let probe_mm = findings.measured.probe_mm.unwrap_or(PROBE_MM);
-        if read.is_empty() || design.problems().iter().any(|_| true) {
+        if read.iter().flatten().next().is_none() || design.problems().iter().any(|_| true) {
             return Self::default();
         }
         let Some(own) = expected(design, None, probe_mm) else { return Self::default() };
@@ -76,7 +76,7 @@ impl MagnetFindings {
             read.iter()
                 .zip(expected)
                 .map(|(read, expected)| {
-                    let expected = expected.filter(|v| v.abs() > 1e-6)?;
+                    let (read, expected) = ((*read)?, expected.filter(|v| v.abs() > 1e-6)?);
                     (read.abs() > 1e-3).then(|| (read.abs() / expected.abs()).ln())
                 })
                 .collect()
@@ -125,23 +125,28 @@ impl MagnetFindings {
 
 /// Poles whose sign differs from what the document and the others say, from 1; and whether all differ from the document. Signs count only
 /// where some reading is negative: else they were not read.
-fn signs(design: &Design, read: &[f64], own: &[Option<f64>]) -> (Vec<usize>, bool) {
+fn signs(design: &Design, read: &[Option<f64>], own: &[Option<f64>]) -> (Vec<usize>, bool) {
     let designed: Vec<f64> = design
         .poles
         .iter()
         .zip(own)
         .map(|(pole, own)| own.unwrap_or(if pole.up == Polarity::North { 1.0 } else { -1.0 }))
         .collect();
-    let are_signed = read.iter().any(|v| *v < 0.0);
+    let are_signed = read.iter().flatten().any(|v| *v < 0.0);
     if !are_signed {
         return (Vec::new(), false);
     }
-    let differs: Vec<bool> = read.iter().zip(&designed).map(|(r, d)| r * d < 0.0).collect();
-    let count = differs.iter().filter(|d| **d).count();
+    // Of the poles that were read: the pole from 1, and whether it differs.
+    let differs: Vec<(usize, bool)> = (1..)
+        .zip(read.iter().zip(&designed))
+        .filter_map(|(pole, (read, designed))| Some((pole, (*read)? * designed < 0.0)))
+        .collect();
+    let count = differs.iter().filter(|(_, differs)| *differs).count();
     if count == differs.len() {
         return (Vec::new(), true);
     }
     // The fewer are wrong: more than half turned over means that the document has the others the wrong way up.
-    let is_odd = |d: bool| d == (2 * count <= differs.len());
-    (differs.iter().enumerate().filter(|(_, d)| is_odd(**d)).map(|(i, _)| i + 1).collect(), false)
+    let known = differs.len();
+    let is_odd = |differs: bool| differs == (2 * count <= known);
+    (differs.into_iter().filter(|(_, differs)| is_odd(*differs)).map(|(pole, _)| pole).collect(), false)
 }

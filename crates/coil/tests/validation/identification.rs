@@ -136,7 +136,7 @@ fn unknown(seed: u64) -> Unknown {
         }
     }
     if flux.iter().all(|v| v.abs() > 0.5) {
-        findings.measured.flux_mt = flux;
+        findings.measured.flux_mt = flux.into_iter().map(Some).collect();
     } else if matches!(fault, Some(Fault::ReversedPole | Fault::HalfChargedMagnets)) {
         fault = None;
     }

@@ -66,7 +66,7 @@ fn dead_mandola() -> anyhow::Result<ReferenceDraft> {
     measured.set(Measurand::OuterLengthMm, Some(reading(length, 1)));
     measured.set(Measurand::OuterWidthMm, Some(reading(width, 1)));
     measured.flux_mt =
-        solution.pole_flux_mt(0.5).into_iter().flatten().map(|mt| (mt * 0.97).round()).collect();
+        solution.pole_flux_mt(0.5).into_iter().flatten().map(|mt| Some((mt * 0.97).round())).collect();
     Ok(draft)
 }
 
@@ -111,7 +111,7 @@ fn liked_twin() -> anyhow::Result<ReferenceDraft> {
     measured.set(Measurand::OuterLengthMm, Some(reading(length, 1)));
     measured.set(Measurand::OuterWidthMm, Some(reading(width, 1)));
     measured.set(Measurand::WireOverallMm, Some(reading(design.coils[0].wire.data().overall_m * 1e3, 3)));
-    measured.flux_mt = solution.pole_flux_mt(0.5).into_iter().flatten().map(f64::round).collect();
+    measured.flux_mt = solution.pole_flux_mt(0.5).into_iter().flatten().map(|mt| Some(mt.round())).collect();
     Ok(draft)
 }
 

@@ -7,14 +7,14 @@ use crate::form::FormData;
 use crate::respond::render;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::identification::Measurand;
 use coil::prediction::Quantity;
+use coil::quantity::{ParseQuantity as _, Resistance};
 use presentation::form_fields::Errors;
 use presentation::format::{HENRY, KILOHERTZ, KILOOHM, PICOFARAD, plain};
 use presentation::plot::residuals;
 use presentation::read::{farads, optional};
 use serde_json::json;
-use trade::impedance_fit::{CurveFit, Known, Swept};
+use trade::impedance_fit::{CurveFit, Swept};
 use trade::sweep::points;
 use workshop::Action;
 
@@ -38,7 +38,9 @@ pub(super) async fn fit(
     let units = user.settings.units;
     let (draft, _) = super::form::read(&form, None, units);
     let mut errors = Errors::new();
-    let across_f = optional(&form, &mut errors, "curve_across", (0.0, 1e-6), farads).unwrap_or(0.0);
+    let across_f = optional(&form, &mut errors, "curve_across", (0.0, 1e-6), farads);
+    let ohms = |t: &str| Resistance::parse(t).map(Resistance::ohms).map_err(|e| e.to_string());
+    let across_ohm = optional(&form, &mut errors, "curve_across_ohm", (100.0, 1e9), ohms);
     let (hz, values) = match points(form.untrimmed("curve")) {
         Ok(found) => found,
         Err(error) => {
@@ -47,16 +49,8 @@ pub(super) async fn fit(
         }
     };
     let swept: Swept = form.get("swept").parse().unwrap_or(Swept::Response);
-    let readings = &draft.findings.measured;
-    let value = |what: Measurand| readings.of(what).map(|m| m.value);
-    let known = Known {
-        resistance_ohm: value(Measurand::ResistanceOhm),
-        inductance_h: value(Measurand::InductanceH),
-        across_f,
-        across_ohm: None,
-    };
     let found = if errors.is_empty() {
-        app.workshop.fit_curve(&user.actor, swept, (hz, values), known).await?
+        app.workshop.fit_curve(&user.actor, &draft, (swept, hz, values), (across_f, across_ohm)).await?
     } else {
         None
     };
@@ -89,6 +83,17 @@ fn part(found: &CurveFit, swept: Swept) -> CurvePart {
     }
     if let Some(q) = &found.loss_ohm {
         rows.push(("Losses, as a resistance across", KILOOHM.text(q.nominal), KILOOHM.band(q)));
+    }
+    if let Some(q) = &found.load_f {
+        rows.push(("Capacitance of what stood across it", PICOFARAD.text(q.nominal), PICOFARAD.band(q)));
+        take.push((
+            "cable_pf",
+            plain(q.nominal * 1e12, 1),
+            format!("load {} as what stood across", PICOFARAD.text(q.nominal)),
+        ));
+    }
+    if let Some(q) = &found.load_ohm {
+        rows.push(("Resistance of what stood across it", KILOOHM.text(q.nominal), KILOOHM.band(q)));
     }
     let ratio = |q: &Quantity| (format!("{:.2}", q.nominal), format!("{:.2} – {:.2}", q.p05, q.p95));
     let (quality, band) = ratio(&found.quality);

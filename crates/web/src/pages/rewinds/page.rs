@@ -129,16 +129,13 @@ async fn weighed(
     before: Option<&ReferenceDraft>,
 ) -> Result<Weighed, AppError> {
     let units = user.settings.units;
-    let (draft, mut errors) = form::read(form, before, units);
     let mut shown = form.0.clone();
-    if form::is_begun_anew(form, units) {
+    form::stepped(&mut shown, units);
+    let (draft, mut errors) = form::read(&shown, before, units);
+    if form::is_begun_anew(&shown, units) {
         // The sizes are those of the other format.
-        let anew = form::filled(&draft, units);
-        for key in ["pickup", "core_length", "core_width", "height", "flange_bottom", "flange_top", "room"]
-            .into_iter()
-            .chain(["pole_length", "pole_diameter", "pole_bevel", "magnet"])
-        {
-            shown.set(key, anew.untrimmed(key).to_owned());
+        for (name, value) in form::sizes(&draft, units).iter() {
+            shown.set(name, value);
         }
     }
     let mut named = draft.findings.clone();
@@ -155,7 +152,7 @@ async fn weighed(
         Err(refusal) => return Err(refusal.into()),
     };
     let pickup = serde_json::to_string(&draft.findings.pickup)?;
-    let fields = render(&FieldsPart { parts: form::parts(&shown, &errors, units), pickup })?;
+    let fields = render(&FieldsPart { parts: form::parts(&shown, &errors, &draft.findings.pickup, units), pickup })?;
     Ok(Weighed { draft, errors, fields, found })
 }
 
@@ -338,7 +335,13 @@ fn curve_fields() -> Vec<Field> {
                 Choice::new("response", "response, dB over Hz"),
             ],
         ),
-        Field::typed("curve_across", "Stood across it", "The instrument’s input with its lead.").unit("pF"),
+        Field::typed(
+            "curve_across",
+            "Stood across it",
+            "The instrument’s input with its lead; empty when not known: it is told where the pickup’s own capacitance is in the sheet.",
+        )
+        .unit("pF"),
+        Field::typed("curve_across_ohm", "Resistance across it", "Such as 1M; empty when not known.").unit("Ω"),
     ]
 }
 

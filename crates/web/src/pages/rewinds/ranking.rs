@@ -234,7 +234,12 @@ fn row(place: usize, c: &coil::identification::Candidate, units: Units) -> Row {
 fn next(one: &coil::identification::NextMeasurement, most: f64, units: Units) -> Option<Next> {
     let what: Measurand = one.measure.parse().ok()?;
     Some(Next {
-        field: what.key(),
+        field: match what {
+            // These are asked for by what is read, not by what follows of it.
+            Measurand::WireOhmPerM => "wire_ohm",
+            Measurand::CapacitancePf => "second_peak_hz",
+            what => what.key(),
+        },
         name: name_of(what),
         bits: format!("{:.1}", one.expected_bits),
         width: 100.0 * one.expected_bits / most,

@@ -1,5 +1,7 @@
 //! The guided sheet of an examined pickup: its fields, and what they say.
 
+mod poles;
+
 use coil::Word as _;
 use coil::design::{Design, Kind, Problem, starting_point};
 use coil::identification::{Measurand, Measurement, Suspected};
@@ -11,6 +13,8 @@ use presentation::form_fields::{Errors, FormFields};
 use presentation::format;
 use presentation::read::{farads, measured, optional, plain_in};
 use store::reference::Purpose;
+use poles::PoleTable;
+use trade::traveller::RewindFinish;
 use workshop::ReferenceDraft;
 
 /// A part of the sheet, in the order of the bench.
@@ -21,6 +25,14 @@ pub(super) struct Part {
     pub hint: &'static str,
     /// Its fields.
     pub fields: Vec<Field>,
+    /// What is asked of each pole, a row a pole.
+    pub poles: Option<PoleTable>,
+}
+
+impl Part {
+    fn of(title: &'static str, hint: &'static str, fields: Vec<Field>) -> Self {
+        Self { title, hint, fields, poles: None }
+    }
 }
 
 /// Words about how it looks: key and label.
@@ -45,13 +57,6 @@ const FORMER: [(&str, &str, (f64, f64)); 6] = [
     ("flange_bottom", "Lower flange", (0.0, 10.0)),
     ("flange_top", "Upper flange", (0.0, 10.0)),
     ("room", "Core to the flange’s edge", (0.2, 30.0)),
-];
-
-/// Sizes of the poles: key, label, range in mm.
-const POLES: [(&str, &str, (f64, f64)); 3] = [
-    ("pole_length", "Pole length", (1.0, 60.0)),
-    ("pole_diameter", "Pole diameter", (0.5, 30.0)),
-    ("pole_bevel", "Bevel of their edge", (0.0, 5.0)),
 ];
 
 fn former_mut(design: &mut Design, key: &str, value: f64) {
@@ -89,29 +94,6 @@ fn former(design: &Design, key: &str) -> Option<f64> {
     })
 }
 
-fn pole(design: &Design, key: &str) -> Option<f64> {
-    let of = design.poles.first()?;
-    Some(match key {
-        "pole_length" => of.length_mm,
-        "pole_diameter" => of.diameter_mm,
-        _ => of.bevel_mm,
-    })
-}
-
-fn pole_mut(design: &mut Design, key: &str, value: f64) {
-    let Some(before) = pole(design, key) else { return };
-    for (i, pole) in design.poles.iter_mut().enumerate() {
-        let place = match key {
-            "pole_length" => &mut pole.length_mm,
-            "pole_diameter" => &mut pole.diameter_mm,
-            _ => &mut pole.bevel_mm,
-        };
-        if (*place - before).abs() < 1e-9 || i == 0 {
-            *place = value;
-        }
-    }
-}
-
 /// The first magnet's grade, among poles or bars.
 fn magnet(design: &Design) -> Option<Grade> {
     let poles = design.poles.iter().map(|p| p.material);
@@ -130,14 +112,36 @@ fn set_magnet(design: &mut Design, grade: Grade) {
     }
 }
 
+/// Carries out the step that was asked for on a form.
+pub(super) fn stepped(form: &mut FormFields, units: Units) {
+    if form.get("step") == "poles-alike" {
+        let pickup = pickup_of(form, &mut Errors::new(), units);
+        poles::align(form, pickup.poles.len());
+    }
+}
+
+/// What a form shows of the pickup's own sizes.
+pub(super) fn sizes(draft: &ReferenceDraft, units: Units) -> FormFields {
+    let mut form = FormFields::default();
+    let pickup = &draft.findings.pickup;
+    form.set("pickup", serde_json::to_string(pickup).unwrap_or_default());
+    for (key, ..) in FORMER {
+        if let Some(mm) = former(pickup, key) {
+            form.set(key, units.field(Measure::Length, mm));
+        }
+    }
+    poles::fill(&mut form, pickup, &draft.findings.measured.flux_mt, units);
+    form.set("magnet", magnet(pickup).map_or("", coil::Word::word));
+    form
+}
+
 /// The form that shows a draft.
 pub(super) fn filled(draft: &ReferenceDraft, units: Units) -> FormFields {
-    let mut form = FormFields::default();
+    let mut form = sizes(draft, units);
     let pickup = &draft.findings.pickup;
     form.set("name", draft.findings.name.clone());
     form.set("purpose", if draft.purpose == Purpose::Model { "model" } else { "rewind" });
     form.set("tags", draft.tags.clone());
-    form.set("pickup", serde_json::to_string(pickup).unwrap_or_default());
     form.set("kind", pickup.kind.word());
     form.set("strings", pickup.strings.count.to_string());
     form.set("pitch", units.field(Measure::Length, pickup.strings.pitch_mm));
@@ -154,29 +158,20 @@ pub(super) fn filled(draft: &ReferenceDraft, units: Units) -> FormFields {
     ] {
         form.set(key, value.clone());
     }
-    for (key, ..) in FORMER {
-        if let Some(mm) = former(pickup, key) {
-            form.set(key, units.field(Measure::Length, mm));
-        }
-    }
-    for (key, ..) in POLES {
-        if let Some(mm) = pole(pickup, key) {
-            form.set(key, units.field(Measure::Length, mm));
-        }
-    }
-    form.set("magnet", magnet(pickup).map_or("", coil::Word::word));
     let measured = &draft.findings.measured;
     let number = |value: f64| format::plain(value, 6);
     let value = |what: Measurand| measured.of(what).map(|m| m.value);
-    for what in [
-        Measurand::InductanceH,
-        Measurand::CapacitancePf,
-        Measurand::WireOhmPerM,
-        Measurand::Turns,
-        Measurand::PeakHz,
-    ] {
+    for what in [Measurand::InductanceH, Measurand::Turns, Measurand::PeakHz] {
         form.set(what.key(), value(what).map_or_else(String::new, number));
     }
+    // Not what two peaks tell: that is not typed.
+    form.set("capacitance_pf", measured.capacitance_pf.map_or_else(String::new, |m| number(m.value)));
+    let piece = measured.wire_ohm_per_m;
+    let ohms = piece.map(|m| m.value * m.length_m.unwrap_or(1.0));
+    form.set("wire_ohm", ohms.map_or_else(String::new, number));
+    form.set("wire_length", piece.and_then(|m| m.length_m).map_or_else(String::new, number));
+    form.set("wrap", <&str>::from(draft.finish.wrap));
+    form.set("aged", if draft.finish.is_aged { "yes" } else { "no" });
     let resistance = if measured.open { "open".to_owned() } else { String::new() };
     form.set("resistance_ohm", value(Measurand::ResistanceOhm).map_or(resistance, number));
     for what in
@@ -194,8 +189,9 @@ pub(super) fn filled(draft: &ReferenceDraft, units: Units) -> FormFields {
     form.set("coil_c", celsius.map_or_else(String::new, |c| units.field(Measure::Temperature, c)));
     form.set("test_hz", of(Measurand::InductanceH, |m| m.test_hz).map_or_else(String::new, number));
     form.set("cable_pf", of(Measurand::PeakHz, |m| m.cable_pf).map_or_else(String::new, number));
-    let flux: Vec<String> = measured.flux_mt.iter().map(|mt| units.field(Measure::Flux, *mt)).collect();
-    form.set("flux", flux.join(" "));
+    let second = measured.second_peak_hz;
+    form.set("second_peak_hz", second.map_or_else(String::new, |m| number(m.value)));
+    form.set("second_cable_pf", second.and_then(|m| m.cable_pf).map_or_else(String::new, number));
     form.set("probe", measured.probe_mm.map_or_else(String::new, |mm| units.field(Measure::Length, mm)));
     form.set("edge", draft.edge_mm.map_or_else(String::new, |mm| units.field(Measure::Length, mm)));
     let said = &draft.findings.suspected;
@@ -245,11 +241,7 @@ pub(super) fn read(
                 former_mut(&mut pickup, key, mm);
             }
         }
-        for (key, _, range) in POLES {
-            if let Some(mm) = measured(form, &mut errors, key, range, length) {
-                pole_mut(&mut pickup, key, mm);
-            }
-        }
+        poles::read_sizes(form, &mut errors, &mut pickup, units);
         if let Some(grade) = Grade::MAGNETS.into_iter().find(|g| g.word() == form.get("magnet")) {
             set_magnet(&mut pickup, grade);
         }
@@ -261,6 +253,10 @@ pub(super) fn read(
     draft.tags = tags_of(form.get("tags"));
     read_looks(form, &mut draft, &mut errors);
     draft.edge_mm = measured(form, &mut errors, "edge", (0.1, 40.0), length);
+    draft.finish = RewindFinish {
+        wrap: form.get("wrap").parse().unwrap_or_default(),
+        is_aged: form.is_ticked("aged"),
+    };
     read_measured(form, &mut draft, &mut errors, units);
     draft.findings.suspected = read_said(form, &mut errors);
     (draft, errors)
@@ -325,14 +321,12 @@ fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Err
     let r = typed(Measurand::ResistanceOhm, &ohms);
     let l = typed(Measurand::InductanceH, &henries);
     let c = typed(Measurand::CapacitancePf, &picofarads);
-    let w = typed(Measurand::WireOhmPerM, &plain_in("Ω/m"));
     let n = typed(Measurand::Turns, &turns);
     let p = typed(Measurand::PeakHz, &hertz);
     for (what, value) in [
         (Measurand::ResistanceOhm, r),
         (Measurand::InductanceH, l),
         (Measurand::CapacitancePf, c),
-        (Measurand::WireOhmPerM, w),
         (Measurand::Turns, n),
         (Measurand::PeakHz, p),
     ] {
@@ -346,6 +340,9 @@ fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Err
     }
     let mass = measured(form, errors, "wire_mass_g", Measurand::WireMassG.range(), (Measure::Mass, units));
     put(Measurand::WireMassG, mass);
+    let ohm = optional(form, errors, "wire_ohm", (0.01, 1e6), ohms);
+    let length_m = optional(form, errors, "wire_length", (0.01, 10_000.0), plain_in("m"));
+    put(Measurand::WireOhmPerM, ohm.map(|ohm| ohm / length_m.unwrap_or(1.0)));
     let celsius = measured(form, errors, "coil_c", (-20.0, 120.0), (Measure::Temperature, units));
     let test_hz = optional(form, errors, "test_hz", (20.0, 1e5), hertz);
     let cable_pf = optional(form, errors, "cable_pf", (0.0, 1e4), picofarads);
@@ -358,16 +355,19 @@ fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Err
     if let Some(reading) = readings.peak_hz.as_mut() {
         reading.cable_pf = cable_pf;
     }
-    readings.probe_mm = measured(form, errors, "probe", (0.0, 10.0), (Measure::Length, units));
-    readings.flux_mt.clear();
-    for word in form.get("flux").split([' ', ';', '\t', '\n']).filter(|w| !w.is_empty()) {
-        match units.read(Measure::Flux, word.trim_end_matches(',')) {
-            Ok(mt) => readings.flux_mt.push(mt),
-            Err(error) => {
-                errors.entry("flux".into()).or_insert_with(|| error.to_string());
-            }
-        }
+    if let Some(reading) = readings.wire_ohm_per_m.as_mut() {
+        reading.length_m = length_m;
     }
+    let second = optional(form, errors, "second_peak_hz", Measurand::PeakHz.range(), hertz);
+    let second_pf = optional(form, errors, "second_cable_pf", (0.0, 1e4), picofarads);
+    let before = readings.second_peak_hz.filter(|known| Some(known.value) == second);
+    readings.second_peak_hz = second.map(|value| Measurement {
+        value,
+        cable_pf: second_pf,
+        ..before.unwrap_or_default()
+    });
+    readings.probe_mm = measured(form, errors, "probe", (0.0, 10.0), (Measure::Length, units));
+    readings.flux_mt = poles::read_flux(form, errors, draft.findings.pickup.poles.len(), units);
 }
 
 fn read_said(form: &FormFields, errors: &mut Errors) -> Suspected {
@@ -398,7 +398,8 @@ fn field_of(at: &str) -> String {
     if let Some(rest) = at.strip_prefix("measured.") {
         let key = rest.split(['.', '[']).next().unwrap_or_default();
         return match key {
-            "flux_mt" => "flux".into(),
+            "flux_mt" => poles::field_of("flux", at),
+            "wire_ohm_per_m" => "wire_ohm".into(),
             "probe_mm" => "probe".into(),
             "open" => "resistance_ohm".into(),
             key => key.into(),
@@ -411,8 +412,9 @@ fn field_of(at: &str) -> String {
         _ if at.contains("former.room") => "room".into(),
         _ if at.contains("former.core") => "core_width".into(),
         _ if at.contains("flange") => "flange_bottom".into(),
-        _ if at.contains("bevel") => "pole_bevel".into(),
-        _ if at.contains("poles") => "pole_length".into(),
+        _ if at.contains("bevel") => poles::field_of("pole_bevel", at),
+        _ if at.contains("diameter") => poles::field_of("pole_diameter", at),
+        _ if at.contains("poles") => poles::field_of("pole_length", at),
         _ => "kind".into(),
     }
 }
@@ -436,19 +438,25 @@ fn look_fields(form: &FormFields, errors: &Errors, units: Units) -> Vec<Field> {
 }
 
 /// The sheet's parts.
-pub(super) fn parts(form: &FormFields, errors: &Errors, units: Units) -> Vec<Part> {
+pub(super) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: Units) -> Vec<Part> {
     let magnets = std::iter::once(Choice::new("", "not known, or none"))
         .chain(Grade::MAGNETS.into_iter().map(|g| Choice::new(g.word(), g.spoken())))
         .collect();
     let enamels = std::iter::once(Choice::new("", "not said"))
         .chain(Insulation::ALL.into_iter().map(|i| Choice::new(i.word(), i.spoken())))
         .collect();
+    let wraps = vec![
+        Choice::new("tape", "tape"),
+        Choice::new("string", "string"),
+        Choice::new("nothing", "nothing"),
+    ];
+    let ages = vec![Choice::new("no", "stay new"), Choice::new("yes", "aged to match the old ones")];
     let filled = |f: Field| f.filled(form, errors);
     let mm = |key: &str, label: &str, hint: &str| {
         Field::measured(key, label, hint, (Measure::Length, units)).filled(form, errors)
     };
     let looks = look_fields(form, errors, units);
-    let caliper = FORMER.into_iter().chain(POLES).map(|(key, label, _)| mm(key, label, ""));
+    let caliper = FORMER.into_iter().map(|(key, label, _)| mm(key, label, ""));
     let mut caliper: Vec<Field> = caliper.collect();
     caliper.push(mm("outer_length_mm", "Length over the winding", "At its thickest."));
     caliper.push(mm("outer_width_mm", "Width over the winding", "At its thickest."));
@@ -458,11 +466,11 @@ pub(super) fn parts(form: &FormFields, errors: &Errors, units: Units) -> Vec<Par
         "From the core outwards, by the mark on the flange.",
     ));
     vec![
-        Part { title: "Look", hint: "Photograph it before anything is undone.", fields: looks },
-        Part {
-            title: "Meter",
-            hint: "Anything may be missing. Type “open” where the ohm meter shows no connection.",
-            fields: vec![
+        Part::of("Look", "Photograph it before anything is undone.", looks),
+        Part::of(
+            "Meter",
+            "Anything may be missing. Type “open” where the ohm meter shows no connection.",
+            vec![
                 filled(Field::typed("resistance_ohm", "Resistance", "Such as 6.1k.").unit("Ω")),
                 Field::measured("coil_c", "Temperature of the coil", "", (Measure::Temperature, units))
                     .filled(form, errors),
@@ -471,40 +479,43 @@ pub(super) fn parts(form: &FormFields, errors: &Errors, units: Units) -> Vec<Par
                 filled(Field::typed("peak_hz", "Peak", "").unit("Hz")),
                 filled(Field::typed("cable_pf", "Across it then", "Empty for nothing.").unit("pF")),
                 filled(
-                    Field::typed("capacitance_pf", "Capacitance", "As two resonances tell it.").unit("pF"),
+                    Field::typed(
+                        "second_peak_hz",
+                        "Peak once more",
+                        "With a known capacitor across it: both peaks tell the capacitance.",
+                    )
+                    .unit("Hz"),
+                ),
+                filled(Field::typed("second_cable_pf", "Across it then, in all", "").unit("pF")),
+                filled(
+                    Field::typed("capacitance_pf", "Capacitance", "Where it is known without two peaks.")
+                        .unit("pF"),
                 ),
             ],
-        },
+        ),
+        Part::of(
+            "Calliper",
+            "Sizes that nobody changed are those of the usual former of this format.",
+            caliper,
+        ),
         Part {
-            title: "Calliper",
-            hint: "Sizes that nobody changed are those of the usual former of this format.",
-            fields: caliper,
-        },
-        Part {
-            title: "Gaussmeter",
-            hint: "Strong magnets pinch and disturb medical devices: keep blades and cards away.",
+            title: "Poles and gaussmeter",
+            hint: "North is positive; leave empty what was not read. Strong magnets pinch and disturb medical devices: keep blades and \
+                   cards away.",
+            poles: poles::table(pickup, form, errors, units),
             fields: vec![
-                Field::measured(
-                    "flux",
-                    "Over each pole",
-                    "In the order of the poles, north positive: 48 −51 52.",
-                    (Measure::Flux, units),
-                )
-                .filled(form, errors)
-                .wide(),
                 mm("probe", "Element above the face", "0.5 mm when empty."),
                 filled(Field::chosen("magnet", "Magnets are said to be", "", magnets)),
             ],
         },
-        Part {
-            title: "Wire and turns",
-            hint: "A piece of the wire, and what the counter shows while it is taken off.",
-            fields: vec![
+        Part::of(
+            "Wire and turns",
+            "A piece of the wire, and what the counter shows while it is taken off.",
+            vec![
                 mm("wire_overall_mm", "Over the enamel", ""),
                 mm("wire_bare_mm", "Bare", "With the enamel off."),
-                filled(
-                    Field::typed("wire_ohm_per_m", "Ohms of a metre", "Measure several metres.").unit("Ω/m"),
-                ),
+                filled(Field::typed("wire_ohm", "Ohms of a piece", "Several metres are read best.").unit("Ω")),
+                filled(Field::typed("wire_length", "Length of that piece", "1 m when empty.").unit("m")),
                 Field::measured("wire_mass_g", "Weight of all wire", "", (Measure::Mass, units))
                     .filled(form, errors),
                 filled(Field::typed(
@@ -513,22 +524,31 @@ pub(super) fn parts(form: &FormFields, errors: &Errors, units: Units) -> Vec<Par
                     "Of the first coil, while they are taken off.",
                 )),
             ],
-        },
-        Part {
-            title: "What is said of it",
-            hint: "It is weighed, and doubted where the readings contradict it.",
-            fields: vec![
+        ),
+        Part::of(
+            "What is said of it",
+            "It is weighed, and doubted where the readings contradict it.",
+            vec![
                 filled(Field::typed("said_gauge", "Wire", "Such as 42 AWG; several parted by commas.")),
                 filled(Field::chosen("said_insulation", "Enamel", "", enamels)),
                 filled(Field::typed("said_turns", "Turns", "")),
             ],
-        },
+        ),
+        Part::of(
+            "When it is brought back",
+            "Its traveller asks for it.",
+            vec![
+                filled(Field::chosen("wrap", "Round the coil", "", wraps)),
+                filled(Field::chosen("aged", "New parts", "", ages)),
+            ],
+        ),
     ]
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use trade::traveller::Wrap;
     use rstest::rstest;
 
     /// What a form says of what it shows is what it shows.
@@ -548,7 +568,15 @@ mod tests {
             Some(Measurement { test_hz: Some(120.0), ..reading(2.4).unwrap() });
         draft.findings.measured.wire_overall_mm = reading(0.063);
         draft.findings.measured.turns = reading(8120.0);
-        draft.findings.measured.flux_mt = vec![48.0; draft.findings.pickup.poles.len().min(6)];
+        draft.findings.measured.flux_mt =
+            (0..draft.findings.pickup.poles.len().min(6)).map(|i| (i != 2).then_some(48.0)).collect();
+        draft.findings.pickup.poles[0].length_mm = 12.0;
+        draft.findings.measured.peak_hz = reading(8000.0);
+        draft.findings.measured.second_peak_hz =
+            Some(Measurement { cable_pf: Some(470.0), ..reading(3400.0).unwrap() });
+        draft.findings.measured.wire_ohm_per_m =
+            Some(Measurement { length_m: Some(4.0), ..reading(5.25).unwrap() });
+        draft.finish = RewindFinish { wrap: Wrap::String, is_aged: true };
         draft.findings.suspected.gauge = vec!["42 AWG".parse().unwrap()];
         let form = filled(&draft, units);
         let (back, errors) = read(&form, Some(&draft), units);
@@ -563,7 +591,7 @@ mod tests {
         let mut form = filled(&draft, units);
         for (name, value) in [
             ("resistance_ohm", "lots"),
-            ("flux", "48 many"),
+            ("flux_2", "48 many"),
             ("said_gauge", "hair"),
             ("turns", "3.5"),
             ("core_width", "900"),
@@ -572,7 +600,7 @@ mod tests {
         }
         let (_, errors) = read(&form, None, units);
         let named: Vec<&str> = errors.keys().map(String::as_str).collect();
-        assert_eq!(named, ["core_width", "flux", "resistance_ohm", "said_gauge", "turns"]);
+        assert_eq!(named, ["core_width", "flux_2", "resistance_ohm", "said_gauge", "turns"]);
         form.set("resistance_ohm", "open");
         let (draft, errors) = read(&form, None, units);
         assert!(draft.findings.measured.open && !errors.contains_key("resistance_ohm"));
