@@ -86,7 +86,7 @@ pub use backup::{
 };
 pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
 pub use calibration_versions::AppliedCalibration;
-pub use comparison::ComparedPickup;
+pub use comparison::{ComparedId, ComparedPickup, MeasuredPickup};
 pub use consistency::{ShiftExplanation, ShiftPart};
 pub use costs::{DesignCost, WireCost};
 pub use credentials::{

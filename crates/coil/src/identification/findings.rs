@@ -430,3 +430,45 @@ fn stand_in(value: &mut Value) {
         );
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::design::reference_coil;
+    use std::f64::consts::PI;
+
+    fn peak(henries: f64, own_pf: f64, across_pf: f64) -> Option<Measurement> {
+        let value = 1.0 / (2.0 * PI * (henries * (own_pf + across_pf) * 1e-12).sqrt());
+        Some(Measurement { value, cable_pf: Some(across_pf), ..Measurement::default() })
+    }
+
+    /// Two peaks tell the capacitance whatever hung on the first; the closer they lie, the less well.
+    #[test]
+    fn two_peaks_are_a_capacitance() {
+        let mut measured = Measured {
+            peak_hz: peak(2.5, 110.0, 35.0),
+            second_peak_hz: peak(2.5, 110.0, 505.0),
+            ..Measured::default()
+        };
+        let found = measured.of(Measurand::CapacitancePf).unwrap();
+        assert!((found.value - 110.0).abs() < 1e-6, "{}", found.value);
+        measured.second_peak_hz = peak(2.5, 110.0, 55.0);
+        assert!(measured.of(Measurand::CapacitancePf).unwrap().accuracy > found.accuracy);
+        // What is typed goes before what follows of other readings.
+        measured.capacitance_pf = Some(Measurement { value: 99.0, ..Measurement::default() });
+        assert_eq!(measured.of(Measurand::CapacitancePf).unwrap().value, 99.0);
+    }
+
+    /// A second peak by itself, above the first, or with less across it, is told at its place.
+    #[test]
+    fn peaks_that_do_not_go_together_are_told() {
+        let told = |first, second| {
+            let mut findings = Findings::begun("drawer find", reference_coil());
+            (findings.measured.peak_hz, findings.measured.second_peak_hz) = (first, second);
+            findings.problems().iter().any(|p| p.at == "measured.second_peak_hz.value")
+        };
+        let (alone, loaded) = (peak(2.5, 110.0, 0.0), peak(2.5, 110.0, 470.0));
+        assert!(!told(alone, loaded) && !told(alone, None));
+        assert!(told(None, loaded) && told(loaded, alone) && told(alone, alone));
+    }
+}

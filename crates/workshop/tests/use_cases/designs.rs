@@ -6,7 +6,7 @@ use coil::search::{Adjustment, SearchSpace, TargetRange};
 use store::ClientKey;
 use store::design::{DesignFilter, DesignOrder};
 use trade::sweep::Sweep;
-use workshop::{JobOutcome, Refusal, SaveRevision, SearchCommand, VaryRevision};
+use workshop::{ComparedId, JobOutcome, Refusal, SaveRevision, SearchCommand, VaryRevision};
 
 #[tokio::test]
 async fn the_same_submission_saves_one_revision() {
@@ -96,13 +96,13 @@ async fn pickups_are_compared_in_the_order_asked_for() {
     for _ in 0..2 {
         workshop.add_sweep(&actor, rush, key.clone(), "after potting", &sweep).await.unwrap();
     }
-    let found = workshop.compare(&actor, &[rush, sedge]).await.unwrap();
-    assert_eq!(found.iter().map(|p| p.row.name.as_str()).collect::<Vec<_>>(), ["Rush", "Sedge"]);
+    let found = workshop.compare(&actor, &[rush, sedge].map(ComparedId::Revision)).await.unwrap();
+    assert_eq!(found.iter().map(|p| p.name.as_str()).collect::<Vec<_>>(), ["Rush r1", "Sedge r1"]);
     assert_eq!((found[0].sweeps.len(), found[0].measured.len()), (1, 0));
     assert_eq!((found[1].sweeps.len(), found[1].measured.len()), (0, 1));
     let ohms = |k: usize| found[k].prediction.as_ref().unwrap().pickup.resistance_20c_ohm.nominal;
     assert!(ohms(0) > ohms(1));
-    let missing = workshop.compare(&actor, &[sedge, store::RevisionId(999_999)]).await;
+    let missing = workshop.compare(&actor, &[sedge, store::RevisionId(999_999)].map(ComparedId::Revision)).await;
     assert_eq!(missing.unwrap_err().code(), "not-found");
 }
 

@@ -8,8 +8,10 @@ use store::ReferenceId;
 use store::photo::PhotoSubject;
 use store::reference::{Purpose, ReferenceState};
 use trade::diagnosis::{Outcome, QuickTest};
+use trade::impedance_fit::Swept;
+use trade::traveller::{RewindFinish, Wrap};
 use workshop::{
-    AddPhoto, CopyReference, OverlayRef, ReferenceDraft, Restoration, RestoreReference, SaveReference,
+    AddPhoto, ComparedId, CopyReference, OverlayRef, ReferenceDraft, Restoration, RestoreReference, SaveReference,
 };
 
 /// A pickup of 43 AWG, and a sheet with what a bench reads of it.
@@ -38,7 +40,8 @@ async fn saved(workshop: &Workshop, actor: &Actor, draft: &ReferenceDraft) -> Re
 #[tokio::test]
 async fn a_pickup_is_found_out_and_brought_back() {
     let (workshop, owner, _) = set_up().await;
-    let (truth, draft) = examined();
+    let (truth, mut draft) = examined();
+    draft.finish = RewindFinish { wrap: Wrap::String, is_aged: true };
     let id = saved(&workshop, &owner, &draft).await;
     let (row, _) = workshop.reference(&owner, id).await.unwrap();
     assert!(row.conclusion.starts_with("43 AWG"), "{}", row.conclusion);
@@ -68,6 +71,15 @@ async fn a_pickup_is_found_out_and_brought_back() {
         more_turns_percent: 0.0,
     };
     let revision = workshop.restore_reference(&owner, &restore).await.unwrap();
+    // It stands beside what is made of it, with what was read of it.
+    let both = [ComparedId::Reference(id), ComparedId::Revision(revision)];
+    let side_by_side = workshop.compare(&owner, &both).await.unwrap();
+    let ohms = |k: usize| side_by_side[k].prediction.as_ref().unwrap().pickup.resistance_20c_ohm.nominal;
+    assert!((ohms(0) / ohms(1) - 1.0).abs() < 1e-3 && side_by_side[0].name == "Drawer find");
+    let read = side_by_side[0].measured[0].values[&trade::reading::Kind::Resistance];
+    assert!((read / ohms(0) - 1.0).abs() < 0.02, "{read}");
+    let operator = Actor { role: Role::Operator, ..owner };
+    assert!(matches!(workshop.compare(&operator, &both).await, Err(Refusal::NotAllowed(_))));
     let (row, _) = workshop.reference(&owner, id).await.unwrap();
     assert_eq!((row.state.0, row.revision_id), (ReferenceState::Designed, Some(revision)));
     assert!(workshop.coils_of_reference(&owner, &row).await.unwrap().is_empty());
@@ -77,6 +89,8 @@ async fn a_pickup_is_found_out_and_brought_back() {
     let details = workshop.run_details(&owner, run).await.unwrap();
     let first: Vec<&str> = details.progress.operations.iter().take(3).map(|o| o.0.key.as_str()).collect();
     assert_eq!(first, ["photograph", "unsolder", "unwind"]);
+    let has = |key: &str| details.progress.operations.iter().any(|o| o.0.key == key);
+    assert!(has("wrap") && has("age"), "finished as its owner wants it");
     assert_eq!(workshop.coils_of_reference(&owner, &row).await.unwrap().len(), 1);
 }
 
@@ -111,6 +125,36 @@ async fn a_model_becomes_the_start_of_a_design_with_targets() {
     let [low, high] = design.aims.output_db.unwrap();
     // 15 % more is 1.21 dB.
     assert!((0.5 * (low + high) - now - 1.21).abs() < 0.05);
+}
+
+/// With the pickup's own capacitance read and its wire explained, a curve tells the cable and the input that hung on it.
+#[tokio::test]
+async fn a_curve_tells_what_hung_on_it() {
+    let (workshop, owner, _) = set_up().await;
+    let (truth, mut draft) = examined();
+    let prediction = Solution::of(&truth).unwrap().prediction(&Calibration::default());
+    let own_f = prediction.pickup.capacitance_f.nominal;
+    let reading = Measurement { value: own_f * 1e12, ..Measurement::default() };
+    draft.findings.measured.capacitance_pf = Some(reading);
+    let (load_f, load_ohm) = (470e-12, 220e3);
+    let hz: Vec<f64> = (0..80).map(|k| 100.0 * 1.07_f64.powi(k)).collect();
+    let ohms: Vec<f64> = hz
+        .iter()
+        .map(|f| {
+            let mut admittance = prediction.circuit.source(*f).impedance.inv();
+            admittance.re += 1.0 / load_ohm;
+            admittance.im += std::f64::consts::TAU * f * load_f;
+            admittance.inv().norm()
+        })
+        .collect();
+    let curve = || (Swept::Impedance, hz.clone(), ohms.clone());
+    let found = workshop.fit_curve(&owner, &draft, curve(), (None, None)).await.unwrap().unwrap();
+    let (f, ohm) = (found.load_f.unwrap().nominal, found.load_ohm.unwrap().nominal);
+    assert!((f / load_f - 1.0).abs() < 0.06, "{f}");
+    assert!((ohm / load_ohm - 1.0).abs() < 0.15, "{ohm}");
+    let known = (Some(load_f), Some(load_ohm));
+    let found = workshop.fit_curve(&owner, &draft, curve(), known).await.unwrap().unwrap();
+    assert!((found.capacitance_f.unwrap().nominal / own_f - 1.0).abs() < 0.3 && found.load_f.is_none());
 }
 
 #[tokio::test]

@@ -15,10 +15,9 @@ use presentation::drawing::{section_over, top_over};
 use presentation::figures::Figure;
 use presentation::plot::{Curve, curves, measured, partials_of, plot};
 use presentation::spreadsheet::unformulated;
-use store::RevisionId;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
 use trade::spreadsheet::SpreadsheetFormat;
-use workshop::ComparedPickup;
+use workshop::{ComparedId, ComparedPickup};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -52,7 +51,7 @@ const USUAL: [Figure; 6] = [
 
 /// What the address asks for.
 struct Asked {
-    of: Vec<RevisionId>,
+    of: Vec<ComparedId>,
     columns: Vec<Figure>,
     search: String,
     /// The string whose partials are shown, from 1; the lowest of each where none is named.
@@ -61,8 +60,8 @@ struct Asked {
 
 impl Asked {
     fn from(query: &QueryParameters) -> Self {
-        let mut of: Vec<RevisionId> = Vec::new();
-        for id in query.all("of").filter_map(|v| v.parse().ok()).map(RevisionId) {
+        let mut of: Vec<ComparedId> = Vec::new();
+        for id in query.all("of").filter_map(|v| v.parse().ok()) {
             if !of.contains(&id) && of.len() < MOST {
                 of.push(id);
             }
@@ -88,6 +87,14 @@ struct ComparedRow {
     cells: Vec<(String, String)>,
 }
 
+/// Where a pickup has its page.
+fn link(id: ComparedId) -> String {
+    match id {
+        ComparedId::Revision(id) => format!("/revisions/{id}"),
+        ComparedId::Reference(id) => format!("/rewinds/{id}"),
+    }
+}
+
 fn lines(all: &[ComparedPickup], columns: &[Figure]) -> Vec<ComparedRow> {
     let mut lines = Vec::new();
     for (tone, one) in all.iter().enumerate() {
@@ -97,20 +104,20 @@ fn lines(all: &[ComparedPickup], columns: &[Figure]) -> Vec<ComparedRow> {
             None => ("–".to_owned(), String::new()),
         };
         lines.push(ComparedRow {
-            name: format!("{} r{}", one.row.name, one.row.number),
-            link: format!("/revisions/{}", one.row.id),
+            name: one.name.clone(),
+            link: link(one.id),
             tone: tone % 6,
             measured: false,
             cells: columns.iter().map(cell).collect(),
         });
-        for (number, id, values) in &one.measured {
+        for taken in &one.measured {
             let cell = |c: &Figure| {
-                let value = c.measured().and_then(|kind| values.get(&kind));
+                let value = c.measured().and_then(|kind| taken.values.get(&kind));
                 (value.map_or_else(String::new, |v| c.scale().text(*v)), String::new())
             };
             lines.push(ComparedRow {
-                name: format!("Run {number}"),
-                link: format!("/runs/{id}"),
+                name: taken.run.map_or_else(|| "As it was read".to_owned(), |(number, _)| format!("Run {number}")),
+                link: taken.run.map_or_else(|| link(one.id), |(_, id)| format!("/runs/{id}")),
                 tone: tone % 6,
                 measured: true,
                 cells: columns.iter().map(cell).collect(),
@@ -151,7 +158,9 @@ struct ComparePage {
     differs: Vec<Difference>,
     columns: Vec<(&'static str, &'static str, bool)>,
     choices: Vec<(RevisionRow, bool)>,
-    kept: Vec<u64>,
+    /// Examined pickups to choose from: what they are in the address, their name, whether they are chosen.
+    examined: Vec<(ComparedId, String, bool)>,
+    kept: Vec<ComparedId>,
     csv: String,
 }
 
@@ -179,21 +188,37 @@ async fn show(
     let (mut drawn, mut heard): (Vec<Curve>, Vec<Curve>) = (Vec::new(), Vec::new());
     for (tone, one) in all.iter().enumerate() {
         if let Some(p) = &one.prediction {
-            let name = format!("{} r{}", one.row.name, one.row.number);
-            drawn.extend(curves(&name, tone, &p.response));
+            let name = &one.name;
+            drawn.extend(curves(name, tone, &p.response));
             most_strings = most_strings.max(p.strings.len());
             let string = match asked.string {
                 Some(number) => p.strings.iter().find(|s| s.string == number),
                 None => p.strings.last(),
             };
-            heard.extend(string.map(|string| partials_of(&name, tone, string)));
+            heard.extend(string.map(|string| partials_of(name, tone, string)));
         }
         for taken in &one.sweeps {
             drawn.push(measured(&taken.label, tone, &taken.sweep().map_err(AppError::internal)?));
         }
     }
-    let shown: Vec<RevisionId> = rows.iter().map(|r| r.id).collect();
-    let choices = rows.into_iter().map(|r| (asked.of.contains(&r.id), r)).map(|(on, r)| (r, on)).collect();
+    let examined: Vec<(ComparedId, String, bool)> = app
+        .workshop
+        .explained_references(&user.actor)
+        .await?
+        .into_iter()
+        .map(|(id, name)| (ComparedId::Reference(id), name))
+        .map(|(id, name)| (id, name, asked.of.contains(&id)))
+        .collect();
+    let shown: Vec<ComparedId> = rows.iter().map(|r| ComparedId::Revision(r.id)).collect();
+    let choices: Vec<(RevisionRow, bool)> = rows
+        .into_iter()
+        .map(|r| {
+            let is_chosen = asked.of.contains(&ComparedId::Revision(r.id));
+            (r, is_chosen)
+        })
+        .collect();
+    let is_shown = |id: &ComparedId| shown.contains(id) || examined.iter().any(|(other, ..)| other == id);
+    let kept = asked.of.iter().copied().filter(|id| !is_shown(id)).collect();
     let pairs = asked
         .of
         .iter()
@@ -201,7 +226,7 @@ async fn show(
         .chain(asked.columns.iter().map(|c| format!("col={}", c.key())));
     Ok(ComparePage {
         frame: Frame::new(&user, "designs", "Compare"),
-        names: all.iter().map(|o| format!("{} r{}", o.row.name, o.row.number)).collect(),
+        names: all.iter().map(|o| o.name.clone()).collect(),
         heads: asked.columns.iter().map(|c| c.label()).collect(),
         lines: lines(&all, &asked.columns),
         strings: if all.len() < 2 { Vec::new() } else { strings(&query, asked.string, most_strings) },
@@ -223,7 +248,8 @@ async fn show(
         columns: COLUMNS.iter().map(|c| (c.key(), c.label(), asked.columns.contains(c))).collect(),
         choices,
         // Older revisions are in no list, and stay.
-        kept: asked.of.iter().filter(|id| !shown.contains(id)).map(|id| id.0).collect(),
+        kept,
+        examined,
         csv: format!("/compare.csv?{}", pairs.collect::<Vec<_>>().join("&")),
     })
 }
@@ -256,7 +282,7 @@ fn csv_of(
     }
     writer.write_record(&head)?;
     for one in all {
-        let name = unformulated(&format!("{} r{}", one.row.name, one.row.number));
+        let name = unformulated(&one.name);
         let mut cells = vec![name.clone(), "predicted".to_owned()];
         for c in columns {
             let q = one.prediction.as_ref().and_then(|p| c.of(&p.pickup));
@@ -266,10 +292,11 @@ fn csv_of(
             cells.extend([number(q.map(|q| q.nominal)), number(q.map(|q| q.p05)), number(q.map(|q| q.p95))]);
         }
         writer.write_record(&cells)?;
-        for (number, _, values) in &one.measured {
-            let mut cells = vec![name.clone(), format!("run {number}, measured")];
+        for taken in &one.measured {
+            let what = taken.run.map_or_else(|| "read".to_owned(), |(number, _)| format!("run {number}, measured"));
+            let mut cells = vec![name.clone(), what];
             for c in columns {
-                let value = c.measured().and_then(|kind| values.get(&kind));
+                let value = c.measured().and_then(|kind| taken.values.get(&kind));
                 cells.extend([
                     value
                         .map_or_else(String::new, |v| format.number(&format!("{:.6}", c.scale().scaled(*v)))),
@@ -286,6 +313,7 @@ fn csv_of(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use store::{ReferenceId, RevisionId};
 
     #[test]
     fn an_address_says_what_is_compared() {
@@ -293,8 +321,8 @@ mod tests {
             QueryParameters(text.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect())
         };
         let asked =
-            Asked::from(&pairs(&[("of", "3"), ("of", "x"), ("of", "3"), ("of", "1"), ("col", "peak")]));
-        assert_eq!(asked.of, [RevisionId(3), RevisionId(1)]);
+            Asked::from(&pairs(&[("of", "3"), ("of", "x"), ("of", "3"), ("of", "examined-1"), ("col", "peak")]));
+        assert_eq!(asked.of, [ComparedId::Revision(RevisionId(3)), ComparedId::Reference(ReferenceId(1))]);
         assert_eq!(asked.columns, [Figure::Peak]);
         assert_eq!(Asked::from(&QueryParameters::default()).columns.len(), USUAL.len());
         let many: Vec<(String, String)> = (0..99).map(|i| ("of".to_owned(), i.to_string())).collect();

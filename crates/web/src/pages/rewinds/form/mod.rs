@@ -292,6 +292,19 @@ fn read_looks(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Errors
     }
 }
 
+/// Whether a number is the one that was shown: what went through a unit and back differs in its last digits.
+fn is_same(known: f64, typed: f64) -> bool {
+    (known - typed).abs() <= 1e-9 * typed.abs()
+}
+
+/// The number as it was known, where it is the one that is typed.
+fn kept(known: Option<f64>, typed: Option<f64>) -> Option<f64> {
+    match (known, typed) {
+        (Some(known), Some(typed)) if is_same(known, typed) => Some(known),
+        _ => typed,
+    }
+}
+
 fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Errors, units: Units) {
     let readings = &mut draft.findings.measured;
     let resistance = form.get("resistance_ohm");
@@ -300,7 +313,7 @@ fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Err
     let mut put = |what: Measurand, value: Option<f64>| {
         let before = readings.of(what);
         let reading = value.map(|value| match before {
-            Some(known) if (known.value - value).abs() <= 1e-9 * value.abs() => known,
+            Some(known) if is_same(known.value, value) => known,
             _ => Measurement { value, ..Measurement::default() },
         });
         readings.set(what, reading);
@@ -353,18 +366,17 @@ fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Err
         reading.test_hz = test_hz;
     }
     if let Some(reading) = readings.peak_hz.as_mut() {
-        reading.cable_pf = cable_pf;
+        reading.cable_pf = kept(reading.cable_pf, cable_pf);
     }
     if let Some(reading) = readings.wire_ohm_per_m.as_mut() {
         reading.length_m = length_m;
     }
     let second = optional(form, errors, "second_peak_hz", Measurand::PeakHz.range(), hertz);
     let second_pf = optional(form, errors, "second_cable_pf", (0.0, 1e4), picofarads);
-    let before = readings.second_peak_hz.filter(|known| Some(known.value) == second);
-    readings.second_peak_hz = second.map(|value| Measurement {
-        value,
-        cable_pf: second_pf,
-        ..before.unwrap_or_default()
+    readings.second_peak_hz = second.map(|value| {
+        let known = readings.second_peak_hz.filter(|known| is_same(known.value, value));
+        let cable_pf = kept(known.and_then(|m| m.cable_pf), second_pf);
+        Measurement { cable_pf, ..known.unwrap_or(Measurement { value, ..Measurement::default() }) }
     });
     readings.probe_mm = measured(form, errors, "probe", (0.0, 10.0), (Measure::Length, units));
     readings.flux_mt = poles::read_flux(form, errors, draft.findings.pickup.poles.len(), units);
