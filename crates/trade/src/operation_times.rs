@@ -2,7 +2,7 @@
 //!
 //! The usual times are common practice, no source; a shop's own medians replace them as soon as there are ten of an operation.
 
-use crate::schedule::Operation as ScheduledOperation;
+use crate::schedule::{Batch, Operation as ScheduledOperation};
 use crate::traveller::Operation;
 
 /// Fewest observations from which a shop's own median replaces what is usual.
@@ -17,6 +17,8 @@ const LONGEST_MINUTES: f64 = 240.0;
 pub const PERSON: &str = "person";
 /// A winder.
 pub const WINDER: &str = "winder";
+/// A gaussmeter.
+pub const GAUSSMETER: &str = "gaussmeter";
 /// A pot of wax.
 pub const POT: &str = "pot";
 
@@ -29,21 +31,23 @@ pub struct OperationTime {
     pub wait_minutes: u32,
     /// Kinds of which it needs one each.
     pub needs: &'static [&'static str],
+    /// What it can be done together with.
+    pub batch: Option<Batch>,
 }
 
-/// What an operation usually takes; `turns` are those of the coil.
+/// What an operation usually takes; `turns` are those of the coil, `dip_holds` how many bobbins are lacquered at once.
 ///
 /// ```
 /// use trade::operation_times::usual;
 /// use trade::traveller::Traveller;
 /// let traveller = Traveller::usual(&coil::design::reference_coil());
-/// let of = |key: &str| usual(traveller.0.iter().find(|o| o.key == key).unwrap(), 7500);
+/// let of = |key: &str| usual(traveller.0.iter().find(|o| o.key == key).unwrap(), 7500, 6);
 /// // Lacquer dries for a day with nobody at it; winding takes a person and a winder.
 /// assert_eq!(of("insulate").wait_minutes, 24 * 60);
 /// assert_eq!((of("wind").minutes, of("wind").needs.len()), (20, 2));
 /// ```
 #[must_use]
-pub fn usual(operation: &Operation, turns: u32) -> OperationTime {
+pub fn usual(operation: &Operation, turns: u32, dip_holds: u32) -> OperationTime {
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "turns of a coil")]
     let winding = SET_UP_MINUTES + (f64::from(turns) / TURNS_A_MINUTE).ceil().min(1e6) as u32;
     let minutes = match operation.key.as_str() {
@@ -56,12 +60,16 @@ pub fn usual(operation: &Operation, turns: u32) -> OperationTime {
         _ => 10,
     };
     let lies = operation.minutes.unwrap_or(0);
-    match operation.key.as_str() {
+    let (wait_minutes, needs): (u32, &'static [&'static str]) = match operation.key.as_str() {
         // It hangs in the wax for a part of its time, and cools for as long again.
-        "pot" => OperationTime { minutes: minutes.max(lies), wait_minutes: 45, needs: &[POT] },
-        "wind" => OperationTime { minutes, wait_minutes: lies, needs: &[PERSON, WINDER] },
-        _ => OperationTime { minutes, wait_minutes: lies, needs: &[PERSON] },
-    }
+        "pot" => return OperationTime { minutes: minutes.max(lies), wait_minutes: 45, needs: &[POT], batch: None },
+        "wind" => (lies, &[PERSON, WINDER]),
+        "charge" => (lies, &[PERSON, GAUSSMETER]),
+        _ => (lies, &[PERSON]),
+    };
+    // One dip takes several bobbins, as they hang on one rack.
+    let batch = (operation.key == "insulate").then(|| Batch { name: "lacquer".into(), most: dip_holds.max(1) });
+    OperationTime { minutes, wait_minutes, needs, batch }
 }
 
 /// A shop's own median of what an operation takes, minutes; `None` below ten observations. What took longer than four hours was left lying,
@@ -98,6 +106,7 @@ impl OperationTime {
             needs: self.needs.iter().map(|kind| vec![(*kind).to_owned()]).collect(),
             start: None,
             on: Vec::new(),
+            batch: self.batch.clone(),
         }
     }
 }

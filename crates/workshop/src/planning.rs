@@ -99,7 +99,7 @@ impl Workshop {
             .map(|row| draft_of(&row).map(|draft| (row, draft)))
             .collect::<Result<_, _>>()?;
         let time_of = |operation: &Operation, turns: u32| {
-            let mut time = usual(operation, turns);
+            let mut time = usual(operation, turns, hours.dip_holds);
             if let Some(median) = observed.get(&operation.key).and_then(|m| own_median(m)) {
                 time.minutes = median;
             }
@@ -236,7 +236,7 @@ impl Workshop {
         for (k, pickup) in self.ordered_pickups(actor, draft, &[]).await?.iter().enumerate() {
             let (_, operations, turns) = self.to_make(actor, pickup).await?;
             // Nothing that is promised already gives way to it.
-            work.jobs.push(job(&format!("asked {k}"), None, None, &operations, |o| usual(o, turns)));
+            work.jobs.push(job(&format!("asked {k}"), None, None, &operations, |o| usual(o, turns, dip_holds)));
         }
         let found = blocking(move || {
             let began = Instant::now();
@@ -250,7 +250,7 @@ impl Workshop {
 }
 
 fn resource(name: &str, kind: &str, calendar: Option<&str>, capacity: u32) -> Resource {
-    Resource { name: name.into(), kind: kind.into(), calendar: calendar.map(Into::into), capacity }
+    Resource { name: name.into(), kind: kind.into(), calendar: calendar.map(Into::into), capacity, away: Vec::new() }
 }
 
 fn job(

@@ -6,7 +6,7 @@ use super::findings::{Measurand, Measurement};
 use super::hypotheses::FaultSize;
 use crate::wire::{Build, Gauge};
 use crate::wire::{COPPER_DENSITY, Insulation, ToleranceRange, WireData, at_temperature};
-use nalgebra::{Matrix4, Vector4};
+use nalgebra::{Matrix4, Vector2, Vector4};
 use std::f64::consts::PI;
 
 /// Steps of the search for the best; it settles in three or four.
@@ -20,6 +20,11 @@ const OVERFILL_SD: f64 = 0.05;
 const THICKNESS_SD: f64 = 0.04;
 /// A calliper over soft turns, m.
 const CALLIPER_M: f64 = 0.05e-3;
+
+/// How softly a tolerance ends, as a share of half of it: tables name what is accepted, not what cannot be. Judgement, no source.
+const TOLERANCE_EDGE: f64 = 0.1;
+/// Points across a tolerance.
+const TOLERANCE_POINTS: i32 = 24;
 
 /// Unknowns as logarithms: turns, ohms a metre and overall diameter over those of the gauge, packing.
 pub(super) type State = Vector4<f64>;
@@ -175,6 +180,37 @@ impl<'a> Hypothesis<'a> {
         let evidence =
             -0.5 * squares - logs + 2.0 * (2.0 * PI).ln() - 0.5 * hessian.determinant().max(1e-300).ln();
         Fit { state, covariance, evidence, misfit }
+    }
+
+    /// Logarithm by which the evidence of a fit grows when the wire lies anywhere within its tolerance alike, as tables and
+    /// [`WireData`] mean it, and not about the middle of it, as the search supposes: the mean of the one density over the other under
+    /// the fit.
+    pub(super) fn tolerance_correction(&self, fit: &Fit) -> f64 {
+        let sds = [self.wire.ohm_sd, self.wire.overall_sd];
+        let mean = Vector2::new(fit.state[1], fit.state[2]);
+        let covariance = fit.covariance.fixed_view::<2, 2>(1, 1).into_owned();
+        let Some(inverse) = covariance.try_inverse() else { return 0.0 };
+        let norm = 1.0 / (2.0 * PI * covariance.determinant().max(1e-300).sqrt());
+        let reach = sds.map(|sd| 3f64.sqrt() * sd * (1.0 + 3.0 * TOLERANCE_EDGE));
+        let step = reach.map(|r| 2.0 * r / f64::from(TOLERANCE_POINTS));
+        let at = |k: usize, i: i32| -reach[k] + step[k] * (f64::from(i) + 0.5);
+        let ratio = |k: usize, x: f64| {
+            let (sd, half) = (sds[k], 3f64.sqrt() * sds[k]);
+            let beyond = (x.abs() - half).max(0.0) / (TOLERANCE_EDGE * half);
+            let plateau = (-0.5 * beyond * beyond).exp() / (2.0 * half);
+            plateau / ((-0.5 * (x / sd).powi(2)).exp() / (sd * (2.0 * PI).sqrt()))
+        };
+        let second: Vec<(f64, f64)> = (0..TOLERANCE_POINTS).map(|j| (at(1, j), ratio(1, at(1, j)))).collect();
+        let mut sum = 0.0;
+        for i in 0..TOLERANCE_POINTS {
+            let x = at(0, i);
+            let of_x = ratio(0, x);
+            for &(y, of_y) in &second {
+                let off = Vector2::new(x, y) - mean;
+                sum += of_x * of_y * (-0.5 * off.dot(&(inverse * off))).exp();
+            }
+        }
+        (sum * norm * step[0] * step[1]).max(1e-300).ln()
     }
 
     /// Where the search begins: turns by the first of what tells them best.

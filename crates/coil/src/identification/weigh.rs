@@ -55,8 +55,13 @@ pub(super) fn weigh<'a>(
             }
         }
     }
-    let most = all.iter().map(|w| w.weight).fold(f64::NEG_INFINITY, f64::max);
-    all.retain(|w| w.weight > most - BEST_ONLY);
+    let most = |all: &[Weighed<'_>]| all.iter().map(|w| w.weight).fold(f64::NEG_INFINITY, f64::max);
+    let best = most(&all);
+    all.retain(|w| w.weight > best - BEST_ONLY);
+    for one in &mut all {
+        one.weight += one.hypothesis.tolerance_correction(&one.fit);
+    }
+    let most = most(&all);
     let total: f64 = all.iter().map(|w| (w.weight - most).exp()).sum();
     for one in &mut all {
         one.weight = (one.weight - most).exp() / total;

@@ -263,6 +263,10 @@ fn a_bench_of_unknown_coils(#[case] bench: Bench, #[case] least: f64) {
     let said: f64 = score.reliability.iter().map(|r| r.0).sum();
     let off: f64 = score.reliability.iter().map(|(_, so, sum)| (sum - so).abs()).sum::<f64>() / said;
     assert!(off < 0.05, "{off}: {report}");
+    // Of a bin that was said often enough to be told from chance, by itself as well.
+    for (said, so, sum) in score.reliability.iter().filter(|bin| bin.0 >= 100.0) {
+        assert!(((sum - so) / said).abs() < 0.05, "{report}");
+    }
     // A small bench scatters: two standard deviations below what is asked for.
     let slack = 2.0 * (least * (1.0 - least) / score.coils as f64).sqrt();
     assert!(score.share() >= least - slack, "{report}");

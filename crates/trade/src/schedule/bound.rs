@@ -1,6 +1,6 @@
 //! How good a schedule can be at best.
 
-use super::plan::Problem;
+use super::plan::{Problem, Task};
 
 /// Least weighted lateness that any schedule can have: each job by itself on free resources; and of each kind of resource, what all jobs
 /// that are due by some moment ask of it together.
@@ -44,7 +44,9 @@ fn crowded(problem: &Problem) -> f64 {
     for set in sets {
         let asked = |j: usize| -> i64 {
             let tasks = &problem.orders[j].tasks;
-            tasks.iter().filter(|t| t.needs.contains(set)).map(|t| t.minutes).sum()
+            // Of what is done together each has its share at least.
+            let own = |t: &&Task| t.minutes / i64::from(t.batch.map_or(1, |(_, most)| most.max(1)));
+            tasks.iter().filter(|t| t.needs.contains(set)).map(|t| own(&t)).sum()
         };
         // Their capacity as if all were there together: the most that can be worked by a moment.
         let worked = |to: i64| -> i64 {

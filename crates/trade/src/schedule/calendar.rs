@@ -50,6 +50,23 @@ impl Hours {
         Self(Some(joined))
     }
 
+    /// The same hours without some times: from, to.
+    pub(super) fn without(self, away: &[(i64, i64)]) -> Self {
+        if away.is_empty() {
+            return self;
+        }
+        // Somebody who is always there is so for as long as hours are known.
+        let mut left = self.0.unwrap_or_else(|| vec![(-DAYS * 24 * 60, DAYS * 24 * 60)]);
+        for &(from, to) in away {
+            left = left
+                .into_iter()
+                .flat_map(|(a, b)| [(a, b.min(from)), (a.max(to), b)])
+                .filter(|(a, b)| a < b)
+                .collect();
+        }
+        Self(Some(left))
+    }
+
     /// The earliest moment from `at` on at which so many unbroken minutes begin; `None` where there is never that long.
     pub(super) fn fits(&self, at: i64, minutes: i64) -> Option<i64> {
         let Some(hours) = &self.0 else { return Some(at) };

@@ -119,6 +119,9 @@ pub struct Resource {
     /// How many operations at once.
     #[serde(default = "one")]
     pub capacity: u32,
+    /// When it is broken or away: from, to.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub away: Vec<(Moment, Moment)>,
 }
 
 fn one() -> u32 {
@@ -169,6 +172,19 @@ pub struct Operation {
     /// Names of the resources that a pinned or running operation holds.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub on: Vec<String>,
+    /// What it can be done together with: one dip takes several bobbins.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub batch: Option<Batch>,
+}
+
+/// Operations that can be done as one: they begin and end together, and hold what they need once.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Batch {
+    /// Those of one name go together, when they take equally long.
+    pub name: String,
+    /// Most of them at once, from 1.
+    pub most: u32,
 }
 
 /// What is wrong with a work document.
@@ -272,6 +288,12 @@ impl Work {
                     "there is no such calendar".into(),
                 );
             }
+            for (k, (from, to)) in resource.away.iter().enumerate() {
+                if from >= to {
+                    let text = "from a moment to a later one".into();
+                    add(format!("resources[{i}].away[{k}]"), "away", text);
+                }
+            }
             if resource.capacity == 0 || resource.capacity > 1000 {
                 add(format!("resources[{i}].capacity"), "capacity", "between 1 and 1,000".into());
             }
@@ -287,6 +309,9 @@ impl Work {
                 let at = |key: &str| format!("jobs[{i}].operations[{k}].{key}");
                 if operation.minutes > LONGEST_MINUTES || operation.wait_minutes > LONGEST_MINUTES {
                     add(at("minutes"), "minutes", format!("up to {LONGEST_MINUTES} minutes"));
+                }
+                if operation.batch.as_ref().is_some_and(|b| !(1..=1000).contains(&b.most)) {
+                    add(at("batch.most"), "batch", "between 1 and 1,000".into());
                 }
                 for (n, kinds) in operation.needs.iter().enumerate() {
                     if !self.resources.iter().any(|r| kinds.contains(&r.kind)) {

@@ -9,9 +9,9 @@ mod document;
 mod plan;
 mod solve;
 
-pub use document::{Calendar, FORMAT, Job, Moment, Operation, Resource, Work, WorkProblem, read};
+pub use document::{Batch, Calendar, FORMAT, Job, Moment, Operation, Resource, Work, WorkProblem, read};
 
-use plan::{Plan, Problem};
+use plan::{Placed, Plan, Problem};
 use serde::{Deserialize, Serialize};
 
 /// How hard a schedule is improved: operations that are placed in all tries together.
@@ -189,9 +189,19 @@ fn told(work: &Work, problem: &Problem, plan: &Plan, bound: f64) -> Schedule {
     }
     operations.sort_by(|a, b| (a.start, &a.job, a.operation).cmp(&(b.start, &b.job, b.operation)));
     let mut busy = vec![0_i64; work.resources.len()];
-    for p in plan.placed.iter().flatten() {
-        for &r in &p.on {
-            busy[r] += p.end - p.start;
+    let mut counted: Vec<&Placed> = Vec::new();
+    for (order, placed) in problem.orders.iter().zip(&plan.placed) {
+        for (task, p) in order.tasks.iter().zip(placed) {
+            // What is done together holds what it needs once.
+            if task.batch.is_some() && counted.contains(&p) {
+                continue;
+            }
+            for &r in &p.on {
+                busy[r] += p.end - p.start;
+            }
+            if task.batch.is_some() {
+                counted.push(p);
+            }
         }
     }
     let share = |r: usize| {

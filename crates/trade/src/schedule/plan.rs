@@ -1,7 +1,7 @@
 //! Work in numbers, and one schedule of it for an order in which operations are placed.
 
 use super::calendar::Hours;
-use super::document::Work;
+use super::document::{Job, Moment, Work};
 
 /// A resource in numbers.
 #[derive(Clone, Debug)]
@@ -19,6 +19,8 @@ pub(super) struct Task {
     pub needs: Vec<Vec<usize>>,
     /// Where it is pinned, and what it holds there.
     pub pinned: Option<(i64, Vec<usize>)>,
+    /// Which batch it can be part of, and how many of them go together.
+    pub batch: Option<(usize, u32)>,
 }
 
 /// A job in numbers.
@@ -44,12 +46,22 @@ impl Problem {
             .iter()
             .map(|r| {
                 let calendar = work.calendars.iter().find(|c| Some(&c.name) == r.calendar.as_ref());
-                Means {
-                    hours: calendar.map_or_else(Hours::always, |c| Hours::of(c, work.from)),
-                    capacity: r.capacity,
-                }
+                let away: Vec<(i64, i64)> = r
+                    .away
+                    .iter()
+                    .map(|(from, to)| (from.minutes_after(work.from), to.minutes_after(work.from)))
+                    .collect();
+                let hours = calendar.map_or_else(Hours::always, |c| Hours::of(c, work.from));
+                Means { hours: hours.without(&away), capacity: r.capacity }
             })
             .collect();
+        let mut batches: Vec<&str> = Vec::new();
+        let mut batch_of = |name| {
+            batches.iter().position(|known| *known == name).unwrap_or_else(|| {
+                batches.push(name);
+                batches.len() - 1
+            })
+        };
         let by_name = |name: &String| work.resources.iter().position(|r| r.name == *name);
         let orders = work
             .jobs
@@ -75,9 +87,10 @@ impl Problem {
                                 operation.on.iter().filter_map(by_name).collect(),
                             )
                         }),
+                        batch: operation.batch.as_ref().map(|batch| (batch_of(&batch.name), batch.most)),
                     })
                     .collect(),
-                release: job.release.map_or(0, |at| at.minutes_after(work.from).max(0)),
+                release: released(job, work.from),
                 due: job.due.map(|at| at.minutes_after(work.from)),
                 weight: job.weight,
             })
@@ -88,6 +101,13 @@ impl Problem {
     pub(super) fn operations(&self) -> usize {
         self.orders.iter().map(|o| o.tasks.len()).sum()
     }
+}
+
+/// From when on a job can be worked at. What is under way began before.
+fn released(job: &Job, from: Moment) -> i64 {
+    let release = job.release.map_or(0, |at| at.minutes_after(from).max(0));
+    let begun = job.operations.first().and_then(|o| o.start).map(|at| at.minutes_after(from));
+    begun.filter(|at| *at < 0).unwrap_or(release)
 }
 
 /// Where an operation lies.
@@ -227,19 +247,52 @@ impl Lines<'_> {
     }
 }
 
+/// Operations that are done as one.
+#[derive(Clone, Debug)]
+struct Together {
+    batch: usize,
+    placed: Placed,
+    count: u32,
+}
+
+/// The batch that a task can still join from a moment on: the first that has room and takes as long. One that begins later than the task
+/// could by itself is joined when less is lost by waiting than is won by not doing it twice.
+fn to_join<'a>(all: &'a mut [Together], task: &Task, from: i64, alone: Option<i64>) -> Option<&'a mut Together> {
+    let (batch, most) = task.batch?;
+    all.iter_mut()
+        .filter(|t| t.batch == batch && t.count < most && t.placed.end - t.placed.start == task.minutes)
+        .filter(|t| t.placed.start >= from)
+        .filter(|t| alone.is_none_or(|alone| t.placed.start <= alone + task.minutes))
+        .min_by_key(|t| t.placed.start)
+}
+
 /// Places operations in an order of jobs, each named as often as it has operations: the next one of that job at the earliest moment that
 /// is left.
 pub(super) fn plan(problem: &Problem, order: &[usize]) -> Plan {
     let mut lines = Lines { problem, all: vec![Line::default(); problem.means.len()] };
     let mut placed: Vec<Vec<Placed>> =
         problem.orders.iter().map(|o| vec![Placed::default(); o.tasks.len()]).collect();
+    let mut together: Vec<Together> = Vec::new();
     for (j, order) in problem.orders.iter().enumerate() {
         for (k, task) in order.tasks.iter().enumerate() {
             if let Some((start, on)) = &task.pinned {
+                let same = together.iter_mut().find(|t| {
+                    task.batch.is_some_and(|(batch, most)| batch == t.batch && t.count < most)
+                        && (t.placed.start, t.placed.end) == (*start, start + task.minutes)
+                        && t.placed.on == *on
+                });
+                if let Some(same) = same {
+                    same.count += 1;
+                    placed[j][k] = same.placed.clone();
+                    continue;
+                }
                 for &resource in on {
                     lines.all[resource].add(*start, start + task.minutes);
                 }
                 placed[j][k] = Placed { start: *start, end: start + task.minutes, on: on.clone() };
+                if let Some((batch, _)) = task.batch {
+                    together.push(Together { batch, placed: placed[j][k].clone(), count: 1 });
+                }
             }
         }
     }
@@ -257,7 +310,14 @@ pub(super) fn plan(problem: &Problem, order: &[usize]) -> Plan {
             ready[j] = start + task.minutes + task.wait;
             continue;
         }
-        match lines.place(task, ready[j]) {
+        let alone = lines.place(task, ready[j]);
+        if let Some(batch) = to_join(&mut together, task, ready[j], alone.as_ref().map(|(start, _)| *start)) {
+            batch.count += 1;
+            ready[j] = batch.placed.end + task.wait;
+            placed[j][k] = batch.placed.clone();
+            continue;
+        }
+        match alone {
             Some((start, on)) => {
                 let end = start + task.minutes;
                 for &resource in &on {
@@ -265,6 +325,9 @@ pub(super) fn plan(problem: &Problem, order: &[usize]) -> Plan {
                 }
                 ready[j] = end + task.wait;
                 placed[j][k] = Placed { start, end, on };
+                if let Some((batch, _)) = task.batch {
+                    together.push(Together { batch, placed: placed[j][k].clone(), count: 1 });
+                }
             }
             None => {
                 broken += 1e9;

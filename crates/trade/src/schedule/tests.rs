@@ -18,8 +18,9 @@ fn random_work(seed: u64) -> Work {
         kind: kind.into(),
         calendar: calendar.map(Into::into),
         capacity,
+        away: Vec::new(),
     };
-    let resources = vec![
+    let mut resources = vec![
         resource("A", "person", Some("day"), 1),
         resource("B", "person", Some("late"), 1),
         resource("W1", "winder", None, 1),
@@ -27,6 +28,11 @@ fn random_work(seed: u64) -> Work {
         resource("pot", "pot", None, random.random_range(1..4)),
     ];
     let from: Moment = "2026-11-25T08:00".parse().unwrap();
+    // A winder is broken for a while, and somebody is away for some hours.
+    if random.random_bool(0.5) {
+        resources[3].away = vec![(from.later(30), from.later(random.random_range(60..4000)))];
+        resources[0].away = vec![(from.later(-60), from.later(120)), (from.later(1500), from.later(1600))];
+    }
     let jobs = (0..random.random_range(2..12))
         .map(|j| {
             let mut operations = Vec::new();
@@ -44,6 +50,7 @@ fn random_work(seed: u64) -> Work {
                     needs,
                     start: None,
                     on: Vec::new(),
+                    batch: None,
                 });
             }
             Job {
@@ -78,7 +85,8 @@ fn check(work: &Work, found: &Schedule) {
     assert_eq!(found.operations.len(), count);
     let mut lateness = 0.0;
     for (job, told) in work.jobs.iter().zip(&found.jobs) {
-        let mut ready = job.release.unwrap_or(work.from).max(work.from);
+        let begun = job.operations[0].start.unwrap_or(work.from).min(work.from);
+        let mut ready = job.release.map_or(begun, |at| at.max(work.from));
         for (k, operation) in job.operations.iter().enumerate() {
             let at = found.operations.iter().find(|o| o.job == job.name && o.operation == k).unwrap();
             assert!(at.start >= ready, "{} {k} begins before it can", job.name);
@@ -90,7 +98,8 @@ fn check(work: &Work, found: &Schedule) {
                 for (need, name) in operation.needs.iter().zip(&at.resources) {
                     assert!(need.contains(&by_name[name.as_str()].kind));
                     assert!(
-                        is_there(work, by_name[name.as_str()], at.start, at.end),
+                        by_name[name.as_str()].away.iter().all(|(a, b)| at.end <= *a || at.start >= *b)
+                            && is_there(work, by_name[name.as_str()], at.start, at.end),
                         "{name} is away: {at:?}"
                     );
                 }
@@ -113,8 +122,23 @@ fn check(work: &Work, found: &Schedule) {
             .iter()
             .filter(|o| o.resources.contains(&resource.name) && o.start < o.end)
             .collect();
+        // What is done together counts once.
+        let batch_of = |o: &ScheduledOperation| {
+            let job = work.jobs.iter().find(|j| j.name == o.job).unwrap();
+            job.operations[o.operation].batch.as_ref().map(|b| (b.name.clone(), b.most))
+        };
         for one in &held {
-            let at_once = held.iter().filter(|o| o.start <= one.start && o.end > one.start).count();
+            let meeting: Vec<_> =
+                held.iter().filter(|o| o.start <= one.start && o.end > one.start).collect();
+            let alone = meeting.iter().filter(|o| batch_of(o).is_none()).count();
+            let mut batches: BTreeMap<_, u32> = BTreeMap::new();
+            for o in &meeting {
+                if let Some((name, most)) = batch_of(o) {
+                    *batches.entry((name, o.start, o.end, most)).or_default() += 1;
+                }
+            }
+            let together: u32 = batches.iter().map(|((.., most), count)| count.div_ceil(*most)).sum();
+            let at_once = alone + together as usize;
             assert!(at_once <= resource.capacity as usize, "{} does {at_once} at once", resource.name);
         }
     }
@@ -150,6 +174,66 @@ fn pins_are_kept(#[values(1, 2, 3, 4, 5, 6)] seed: u64) {
         work.jobs[job].operations[1].start = Some(work.from);
         work.jobs[job].operations[1].on.clear();
         assert_eq!(schedule_at_once(&work).unwrap_err()[0].code, "pin-too-early");
+    }
+}
+
+/// Bobbins go into the lacquer together, as many as a dip takes, and every rule holds; one person would be days at it otherwise.
+#[rstest]
+fn what_can_be_done_together_is(#[values(1, 2, 3, 4, 5, 6, 7, 8)] seed: u64) {
+    let mut work = random_work(seed);
+    for job in &mut work.jobs {
+        for operation in job.operations.iter_mut().filter(|o| o.needs == [["person".to_owned()]]) {
+            operation.minutes = 40;
+            operation.batch = Some(Batch { name: "dip".into(), most: 3 });
+        }
+    }
+    let found = schedule_with(&work, 200, &mut |_| true).unwrap();
+    check(&work, &found);
+    let dip = |k: usize| Job {
+        name: format!("bobbin {k}"),
+        due: None,
+        release: None,
+        weight: 1.0,
+        operations: vec![Operation {
+            name: "dip".into(),
+            minutes: 40,
+            wait_minutes: 60,
+            needs: vec![vec!["person".into()]],
+            start: None,
+            on: Vec::new(),
+            batch: Some(Batch { name: "dip".into(), most: 3 }),
+        }],
+    };
+    work.jobs = (0..6).map(dip).collect();
+    work.resources.retain(|r| r.name == "A");
+    work.resources[0].away.clear();
+    let found = schedule_at_once(&work).unwrap();
+    check(&work, &found);
+    // Two dips of three: the second is over after 80 minutes.
+    assert_eq!(found.makespan_minutes, 2 * 40 + 60);
+}
+
+/// What is under way stays where it began, though that is over, and nothing is put before it.
+#[test]
+fn what_runs_is_not_moved() {
+    let mut work = random_work(4);
+    let began = work.from.later(-25);
+    work.jobs[0].release = None;
+    work.jobs[0].operations[0] = Operation {
+        name: "winding".into(),
+        minutes: 60,
+        wait_minutes: 0,
+        needs: vec![vec!["person".into()], vec!["winder".into()]],
+        start: Some(began),
+        on: vec!["A".into(), "W1".into()],
+        batch: None,
+    };
+    let found = schedule_with(&work, 200, &mut |_| true).unwrap();
+    let running = found.operations.iter().find(|o| o.job == work.jobs[0].name && o.operation == 0).unwrap();
+    assert_eq!((running.start, running.end.minutes_after(work.from)), (began, 35));
+    for other in found.operations.iter().filter(|o| *o != running && o.start < o.end) {
+        let holds = other.resources.iter().any(|r| running.resources.contains(r));
+        assert!(!holds || other.start >= running.end, "{other:?}");
     }
 }
 
@@ -203,6 +287,7 @@ fn what_fits_no_day_is_told() {
         needs: vec![vec!["person".into()]],
         start: None,
         on: Vec::new(),
+        batch: None,
     };
     assert_eq!(schedule_at_once(&work).unwrap_err()[0].code, "fits-no-day");
 }
