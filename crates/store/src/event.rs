@@ -1,5 +1,6 @@
 //! What happened while a run was wound, and who signed which of its operations. Both are appended, never changed.
 
+use std::collections::HashMap;
 use crate::audit::AuditAction;
 use crate::{ClientKey, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
 use sqlx::{FromRow, MySqlConnection};
@@ -323,7 +324,8 @@ impl WorkshopStore {
             .collect()
     }
 
-    /// How long operations took, by their keys: minutes from the signature before in the same run to their own, of the last 5,000.
+    /// How long operations took, by their keys, of the last 5,000 signatures: minutes from when they were begun to their own, and where
+    /// nobody noted when, from the signature before in the same run.
     pub async fn operation_minutes(&self) -> Result<Vec<(String, f64)>, StoreError> {
         let signed: Vec<(RunId, String, PrimitiveDateTime)> = sqlx::query_as(
             "SELECT run_id, operation, signed_at FROM (SELECT id, run_id, operation, signed_at FROM signatures WHERE workshop_id = ? \
@@ -332,11 +334,23 @@ impl WorkshopStore {
         .bind(self.workshop)
         .fetch_all(&self.pool)
         .await?;
-        Ok(signed
-            .windows(2)
-            .filter(|pair| pair[0].0 == pair[1].0)
-            .map(|pair| (pair[1].1.clone(), (pair[1].2 - pair[0].2).as_seconds_f64() / 60.0))
-            .collect())
+        let begun: Vec<(RunId, String, PrimitiveDateTime)> = sqlx::query_as(
+            "SELECT run_id, operation, MAX(started_at) FROM operation_starts WHERE workshop_id = ? AND ended_at IS NULL \
+             GROUP BY run_id, operation ORDER BY MAX(id) DESC LIMIT 5000",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?;
+        let begun: HashMap<(RunId, String), PrimitiveDateTime> =
+            begun.into_iter().map(|(run, operation, at)| ((run, operation), at)).collect();
+        let mut all = Vec::with_capacity(signed.len());
+        for (k, (run, operation, at)) in signed.iter().enumerate() {
+            let before = k.checked_sub(1).map(|b| &signed[b]).filter(|b| b.0 == *run).map(|b| b.2);
+            if let Some(from) = begun.get(&(*run, operation.clone())).copied().or(before) {
+                all.push((operation.clone(), (*at - from).as_seconds_f64() / 60.0));
+            }
+        }
+        Ok(all)
     }
 }
 

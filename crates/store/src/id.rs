@@ -65,6 +65,8 @@ id! {
     OrderId
     /// A calendar feed.
     FeedId
+    /// A report that something is broken, or somebody away.
+    OutageId
 }
 
 /// A key made by whoever submits: the same key twice is the same submission.

@@ -51,6 +51,7 @@ pub mod run;
 pub mod run_coil;
 mod second_factor;
 pub mod session;
+pub mod shop_floor;
 pub mod set;
 pub mod spool;
 pub mod station;
@@ -61,7 +62,7 @@ pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{
-    CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, PartId, PersonId,
+    CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, OutageId, PartId, PersonId,
     PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId,
     TimerId, WorkshopId,
 };

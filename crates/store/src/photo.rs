@@ -27,6 +27,8 @@ pub enum PhotoSubject {
     Run,
     /// A spool.
     Spool,
+    /// An order.
+    Order,
 }
 
 impl PhotoSubject {
@@ -36,6 +38,7 @@ impl PhotoSubject {
             Self::Reference => "SELECT 1 FROM pickup_references WHERE workshop_id = ? AND id = ?",
             Self::Run => "SELECT 1 FROM runs WHERE workshop_id = ? AND id = ?",
             Self::Spool => "SELECT 1 FROM spools WHERE workshop_id = ? AND id = ?",
+            Self::Order => "SELECT 1 FROM orders WHERE workshop_id = ? AND id = ?",
         }
     }
 }

@@ -13,6 +13,8 @@ pub struct Timer {
     pub run_id: Option<RunId>,
     /// The run's number in the workshop.
     pub run_number: Option<u32>,
+    /// The operation that it is of, by its key.
+    pub operation: Option<String>,
     /// What it is of.
     pub label: String,
     /// How long.
@@ -28,6 +30,8 @@ pub struct NewTimer<'a> {
     pub key: ClientKey,
     /// The run that it is of.
     pub run: Option<RunId>,
+    /// The operation that it is of, by its key.
+    pub operation: Option<&'a str>,
     /// What it is of.
     pub label: &'a str,
     /// How long.
@@ -41,14 +45,15 @@ impl WorkshopStore {
     pub async fn start_timer(&self, by: PersonId, new: &NewTimer<'_>) -> Result<(), StoreError> {
         let workshop = self.workshop;
         let done = sqlx::query(
-            "INSERT INTO timers (workshop_id, client_key, run_id, label, minutes, started_by, started_at) \
-             VALUES (?, ?, (SELECT id FROM runs WHERE workshop_id = ? AND id = ?), ?, ?, ?, \
+            "INSERT INTO timers (workshop_id, client_key, run_id, operation, label, minutes, started_by, started_at) \
+             VALUES (?, ?, (SELECT id FROM runs WHERE workshop_id = ? AND id = ?), ?, ?, ?, ?, \
              COALESCE(?, CURRENT_TIMESTAMP(6)))",
         )
         .bind(workshop)
         .bind(new.key.as_str())
         .bind(workshop)
         .bind(new.run)
+        .bind(new.operation)
         .bind(new.label)
         .bind(new.minutes)
         .bind(by)
@@ -67,7 +72,7 @@ impl WorkshopStore {
     pub async fn timers(&self) -> Result<Vec<Timer>, StoreError> {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
-            "SELECT t.id, t.run_id, u.number AS run_number, t.label, t.minutes, t.started_at \
+            "SELECT t.id, t.run_id, u.number AS run_number, t.operation, t.label, t.minutes, t.started_at \
              FROM timers t LEFT JOIN runs u ON u.id = t.run_id \
              WHERE t.workshop_id = ? AND t.ended_at IS NULL \
              ORDER BY DATE_ADD(t.started_at, INTERVAL t.minutes MINUTE), t.id LIMIT 50",

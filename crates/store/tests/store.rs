@@ -407,7 +407,7 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
     {
         store
             .of(shop)
-            .start_timer(owner, &NewTimer { key, run: Some(run), label, minutes, at: None })
+            .start_timer(owner, &NewTimer { key, run: Some(run), operation: None, label, minutes, at: None })
             .await
             .unwrap();
     }

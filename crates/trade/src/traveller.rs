@@ -269,6 +269,15 @@ impl Traveller {
         self
     }
 
+    /// Every operation that is usual for a design, as it is made new and as an old one is brought back, each once.
+    #[must_use]
+    pub fn for_rewind_and_new(self) -> Self {
+        let mut all = self.clone().for_rewind(RewindFinish { wrap: Wrap::Tape, is_aged: true });
+        let known: Vec<String> = all.0.iter().map(|one| one.key.clone()).collect();
+        all.0.extend(self.0.into_iter().filter(|one| !known.contains(&one.key)));
+        all
+    }
+
     /// Wraps the coil once it is checked, while its ends can still be reached, and ages new parts before wax closes their surface.
     fn finish(&mut self, finish: RewindFinish) {
         let wrap = match finish.wrap {

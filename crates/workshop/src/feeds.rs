@@ -7,6 +7,7 @@ use crate::refusal::Refusal;
 use crate::secret::Secret;
 use crate::service::Workshop;
 use crate::settings::WorkshopSettings;
+use crate::shop_hours::ShopHours;
 use store::FeedId;
 use store::feed::FeedRow;
 
@@ -22,8 +23,8 @@ pub struct FeedPlan {
     pub person: Option<String>,
     /// The workshop's name.
     pub workshop: String,
-    /// Minutes that the workshop's clock is ahead of UTC.
-    pub utc_offset_minutes: i32,
+    /// The workshop's clock.
+    pub hours: ShopHours,
 }
 
 impl Workshop {
@@ -79,7 +80,7 @@ impl Workshop {
             plan: self.shop_plan(&actor).await?,
             workshop: person.workshop.clone(),
             person: (!owner.is_whole_shop).then_some(person.name),
-            utc_offset_minutes: settings.hours.utc_offset_minutes,
+            hours: settings.hours,
         })
     }
 }

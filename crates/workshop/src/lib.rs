@@ -42,6 +42,7 @@ mod permits;
 mod photos;
 mod pickup_sets;
 mod plan_cache;
+mod plan_work;
 mod planning;
 mod prediction_cache;
 mod preview;
@@ -62,12 +63,15 @@ mod set_draft;
 mod set_plans;
 mod set_runs;
 mod settings;
+mod shop_figures;
+mod shop_floor;
 mod shop_hours;
 mod sign_in_limit;
 mod spoken_code;
 mod start_run;
 mod station;
 mod stations;
+mod supplies;
 mod team;
 mod timers;
 mod travellers;
@@ -106,14 +110,15 @@ pub use logbook::FilterChoices;
 pub use matching::{MatchedCoils, MatchingPools, MatchingQuery, Strength, stronger};
 pub use measuring::{CoolingReading, MeasureCommand};
 pub use orders::{
-    MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine, OrderedPickup, SaveOrder, WireShortage,
+    MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine, OrderedPickup, SaveOrder, 
 };
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
 pub use photos::{AddPhoto, LARGEST_PHOTO_BYTES};
 pub use pickup_sets::{PredictedSet, SavePickupSet, SetPreview};
-pub use planning::{PlannedJob, ShopPlan};
+pub use plan_work::{PlannedJob, UNKNOWN_OUTAGE_DAYS};
+pub use planning::ShopPlan;
 pub use prediction_cache::{PlacedResult, PredictionResult, SolutionResult};
 pub use preview::{
     ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,
@@ -138,7 +143,10 @@ pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, LeadColours, PrivacySettings, STATION_REST_MINUTES, SessionPolicy,
     WorkshopSettings,
 };
-pub use shop_hours::ShopHours;
+pub use shop_figures::{KeptPromise, OperationFigure, ShopFigures};
+pub use shop_floor::{BegunJob, MovedDate, Outable, OutageNote, PlanMoves, ReportOutage, queue};
+pub use supplies::{OrderCost, Reservation, Supply};
+pub use shop_hours::{PersonHours, ShopHours};
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};

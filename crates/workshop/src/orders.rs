@@ -5,10 +5,8 @@ use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
-use std::collections::btree_map::Entry;
 use store::order::{NewOrder, OrderRow, OrderRun, OrderState};
-use store::{ClientKey, OrderId, PickupSetId, RevisionId, RunId, StoreError};
+use store::{ClientKey, OrderId, PickupSetId, ReferenceId, RevisionId, RunId, StoreError};
 use time::Date;
 
 /// Most lines of an order, and most of each.
@@ -23,10 +21,12 @@ const LONGEST_WORDS: usize = 1000;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum OrderItem {
-    /// A pickup of a revision: new, or the one that brings an old one back.
+    /// A pickup of a revision.
     Revision(RevisionId),
     /// A set of pickups.
     Set(PickupSetId),
+    /// An old pickup that is brought back.
+    Rewind(ReferenceId),
 }
 
 /// A line of an order.
@@ -79,23 +79,14 @@ pub struct SaveOrder {
 pub struct OrderedPickup {
     /// Which line, from 0.
     pub line: u32,
-    /// By which revision it is wound.
-    pub revision: RevisionId,
+    /// By which revision it is wound; `None` for an old one of which no design is made yet.
+    pub revision: Option<RevisionId>,
+    /// The old pickup that it is.
+    pub reference: Option<ReferenceId>,
     /// The set and its name there, for a pickup of a set.
     pub in_set: Option<(PickupSetId, String)>,
     /// Its run, once there is one.
     pub run: Option<OrderRun>,
-}
-
-/// Wire that an order takes and that no spool has.
-#[derive(Clone, Debug, PartialEq)]
-pub struct WireShortage {
-    /// The gauge.
-    pub gauge: String,
-    /// What it takes, m.
-    pub needed_m: f64,
-    /// What is on the spools whose rest is known, m.
-    pub left_m: f64,
 }
 
 impl OrderDraft {
@@ -205,25 +196,29 @@ impl Workshop {
         let mut all = Vec::new();
         for (i, line) in draft.lines.iter().enumerate() {
             let number = u32::try_from(i).unwrap_or(u32::MAX);
-            let pickups: Vec<(RevisionId, Option<(PickupSetId, String)>)> = match line.item {
+            let one = |revision, in_set, reference| OrderedPickup {
+                line: number,
+                revision,
+                reference,
+                in_set,
+                run: None,
+            };
+            let pickups: Vec<OrderedPickup> = match line.item {
                 OrderItem::Revision(id) => {
                     store.revision(id).await?;
-                    vec![(id, None)]
+                    vec![one(Some(id), None, None)]
                 }
                 OrderItem::Set(id) => {
                     let set = crate::set_draft::draft_of(&store.pickup_set(id).await?)?;
-                    set.pickups.iter().map(|p| (p.revision, Some((id, p.name.clone())))).collect()
+                    let of_set = |p: &crate::set_draft::DraftPickup| one(Some(p.revision), Some((id, p.name.clone())), None);
+                    set.pickups.iter().map(of_set).collect()
                 }
+                OrderItem::Rewind(id) => vec![one(store.reference(id).await?.revision_id, None, Some(id))],
             };
             let mut own = runs.iter().filter(|r| r.line == number && !r.is_voided).copied();
             for _ in 0..line.quantity {
-                for (revision, in_set) in &pickups {
-                    all.push(OrderedPickup {
-                        line: number,
-                        revision: *revision,
-                        in_set: in_set.clone(),
-                        run: own.next(),
-                    });
+                for pickup in &pickups {
+                    all.push(OrderedPickup { run: own.next(), ..pickup.clone() });
                 }
             }
         }
@@ -252,8 +247,14 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
         let store = self.of(actor);
-        store.assign_run_to_order(run, order, line).await?;
         let row = store.order(order).await?;
+        let own: Vec<OrderRun> =
+            store.order_runs().await?.into_iter().filter(|r| r.order_id == order && r.run_id != run).collect();
+        let pickups = self.ordered_pickups(actor, &draft_of(&row)?, &own).await?;
+        store.assign_run_to_order(run, order, line).await?;
+        if let Some(pickup) = pickups.iter().position(|p| p.line == line && p.run.is_none()) {
+            store.move_pins(order, pickup, run).await?;
+        }
         if row.state.0 < OrderState::InWork {
             let new = NewOrder {
                 customer: &row.customer,
@@ -265,49 +266,5 @@ impl Workshop {
             let _ = store.change_order(actor.person, (order, row.version), &new).await;
         }
         Ok(())
-    }
-
-    /// Wire that is short for what is not started yet of an order: what it takes by the predictions against what is left on spools of that
-    /// gauge whose rest is known.
-    ///
-    /// # Errors
-    /// When a design cannot be found.
-    pub async fn wire_shortages(
-        &self,
-        actor: &Actor,
-        pickups: &[OrderedPickup],
-    ) -> Result<Vec<WireShortage>, Refusal> {
-        actor.require(Action::ReadStock)?;
-        let store = self.of(actor);
-        let mut needed: BTreeMap<String, f64> = BTreeMap::new();
-        let mut known: BTreeMap<RevisionId, Vec<(String, f64)>> = BTreeMap::new();
-        for pickup in pickups.iter().filter(|p| p.run.is_none()) {
-            let wire = match known.entry(pickup.revision) {
-                Entry::Occupied(of) => of.into_mut(),
-                Entry::Vacant(of) => {
-                    let design = store.revision(pickup.revision).await?.design;
-                    let gauges = design.coils.iter().map(|c| c.wire.gauge.to_string());
-                    let found = self.uncalibrated_prediction(&design).await?.ok();
-                    let metres = found.iter().flat_map(|p| p.coils.iter().map(|c| c.wire_length_m.p95));
-                    of.insert(gauges.zip(metres).collect())
-                }
-            };
-            for (gauge, metres) in &*wire {
-                *needed.entry(gauge.clone()).or_default() += metres;
-            }
-        }
-        let spools = store.spools().await?;
-        let left = |gauge: &str| -> f64 {
-            spools
-                .iter()
-                .filter(|s| s.gauge == gauge && s.emptied_at.is_none())
-                .filter_map(store::spool::Spool::left_now_m)
-                .sum()
-        };
-        Ok(needed
-            .into_iter()
-            .map(|(gauge, needed_m)| WireShortage { left_m: left(&gauge), gauge, needed_m })
-            .filter(|s| s.left_m < s.needed_m)
-            .collect())
     }
 }

@@ -44,6 +44,7 @@ const fn actions(subject: PhotoSubject) -> (Action, Action) {
         PhotoSubject::Reference => (Action::ReadDesigns, Action::ChangeDesigns),
         PhotoSubject::Run => (Action::ReadRuns, Action::Wind),
         PhotoSubject::Spool => (Action::ReadStock, Action::ChangeStock),
+        PhotoSubject::Order => (Action::ReadOrders, Action::ChangeOrders),
     }
 }
 

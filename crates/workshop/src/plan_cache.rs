@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use store::WorkshopId;
-use trade::schedule::Schedule;
+use trade::schedule::{Schedule, Work};
 
 /// Plans by workshop: what they are of, and the best that is known.
 #[derive(Clone, Debug, Default)]
@@ -12,8 +12,11 @@ pub(crate) struct Plans(Arc<Mutex<HashMap<WorkshopId, KnownPlan>>>);
 #[derive(Clone, Debug)]
 pub(crate) struct KnownPlan {
     pub(crate) of: String,
+    /// The work without the pins that cannot hold.
+    pub(crate) work: Arc<Work>,
     pub(crate) schedule: Arc<Schedule>,
     pub(crate) is_improving: bool,
+    pub(crate) broken_pins: Vec<(usize, usize)>,
 }
 
 impl Plans {

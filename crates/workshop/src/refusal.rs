@@ -94,6 +94,15 @@ pub enum Refusal {
     /// What is to be done fits into no plan, and why.
     #[error("not schedulable: {0:?}")]
     NotSchedulable(Vec<String>),
+    /// Others come before this operation, or it is signed.
+    #[error("it is not this operation’s turn")]
+    NotItsTurn,
+    /// An operation is pinned into the past, or before what comes before it can be over.
+    #[error("nothing can be pinned there")]
+    PinCannotHold,
+    /// A report of something broken that cannot be, by the name of its part.
+    #[error("the report cannot be: {0}")]
+    UnusableOutage(&'static str),
     /// The experiment is closed, and stays so.
     #[error("the experiment is closed")]
     ExperimentClosed,

@@ -244,7 +244,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     {
         let now = OffsetDateTime::now_utc() - Duration::minutes(minutes_ago);
         let at = Some(PrimitiveDateTime::new(now.date(), now.time()));
-        let new = NewTimer { key: ClientKey::random(), run: None, label, minutes, at };
+        let new = NewTimer { key: ClientKey::random(), run: None, operation: None, label, minutes, at };
         store.of(workshop).start_timer(owner, &new).await?;
     }
     let model = fit_calibration(&store.of(workshop).observations().await?);

@@ -16,6 +16,7 @@ mod pickup_sets;
 mod queries;
 mod references;
 mod runs;
+mod shop_floor;
 mod station;
 mod workshops;
 

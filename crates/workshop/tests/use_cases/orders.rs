@@ -6,7 +6,7 @@ use store::order::OrderState;
 use time::OffsetDateTime;
 use workshop::{OrderDraft, OrderItem, OrderLine, SaveOrder};
 
-fn asked(revision: RevisionId, quantity: u32) -> OrderDraft {
+pub(super) fn asked(revision: RevisionId, quantity: u32) -> OrderDraft {
     OrderDraft {
         customer: "A. of the harbour".into(),
         state: OrderState::Agreed,
@@ -16,7 +16,7 @@ fn asked(revision: RevisionId, quantity: u32) -> OrderDraft {
     }
 }
 
-async fn saved(workshop: &Workshop, actor: &Actor, draft: &OrderDraft) -> OrderId {
+pub(super) async fn saved(workshop: &Workshop, actor: &Actor, draft: &OrderDraft) -> OrderId {
     let command = SaveOrder { key: ClientKey::random(), of: None, draft: draft.clone() };
     workshop.save_order(actor, &command).await.unwrap()
 }
@@ -41,8 +41,8 @@ async fn an_order_is_taken_made_and_planned() {
     // Nothing of it is started: both pickups are planned with all their operations, wire is short without a spool.
     let pickups = workshop.ordered_pickups(&owner, &kept, &[]).await.unwrap();
     assert!(pickups.len() == 2 && pickups.iter().all(|p| p.run.is_none()));
-    let short = workshop.wire_shortages(&owner, &pickups).await.unwrap();
-    assert!(short.len() == 1 && short[0].needed_m > 1000.0 && short[0].left_m == 0.0, "{short:?}");
+    let supplies = workshop.supplies_of_order(&owner, id, &pickups).await.unwrap();
+    assert!(supplies.len() == 1 && supplies[0].short() > 1000.0 && supplies[0].left == 0.0, "{supplies:?}");
     let plan = workshop.shop_plan(&owner).await.unwrap();
     let own = || plan.jobs.iter().filter(|j| j.order.is_some_and(|o| o.0 == id));
     assert_eq!(own().count(), 2);

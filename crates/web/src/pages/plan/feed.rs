@@ -12,15 +12,13 @@ use actix_web::{HttpResponse, web};
 use icalendar::{Calendar, Component as _, Event};
 use store::FeedId;
 use time::macros::format_description;
-use time::{Duration, PrimitiveDateTime};
 use trade::schedule::Moment;
 use workshop::FeedPlan;
 
 /// The calendar of a feed's plan: every operation as an event, without customers and recipes.
 fn calendar(feed: &FeedPlan) -> Calendar {
     let utc = |at: Moment| -> String {
-        let at: PrimitiveDateTime = at.0 - Duration::minutes(i64::from(feed.utc_offset_minutes));
-        at.format(format_description!("[year][month][day]T[hour][minute]00Z")).unwrap_or_default()
+        feed.hours.utc(at).format(format_description!("[year][month][day]T[hour][minute]00Z")).unwrap_or_default()
     };
     let mut all = Calendar::new();
     let of = feed.person.as_deref().unwrap_or("the shop");

@@ -36,7 +36,7 @@ async fn start(
     let run = form.id("run").map(RunId);
     match read(&form) {
         Ok((label, minutes)) => {
-            let new = NewTimer { key: form.key()?, run, label, minutes, at: None };
+            let new = NewTimer { key: form.key()?, run, operation: None, label, minutes, at: None };
             app.workshop.start_timer(&user.actor, &new).await?;
         }
         Err(message) => flash::put(&session, FlashKind::NotDone, message),

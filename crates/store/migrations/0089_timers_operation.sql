@@ -1,0 +1,1 @@
+ALTER TABLE timers ADD COLUMN operation VARCHAR(120) NULL AFTER run_id

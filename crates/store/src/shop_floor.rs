@@ -1,0 +1,265 @@
+//! What goes on in the shop beside its runs: operations that were begun, what is pinned in the plan, what is broken or away, and the plan
+//! that people last saw.
+
+use crate::{ClientKey, OrderId, OutageId, PersonId, RunId, StoreError, WorkshopStore};
+use sqlx::FromRow;
+use time::PrimitiveDateTime;
+
+/// An operation that somebody began and that is not signed.
+#[derive(Clone, Debug, PartialEq, Eq, FromRow)]
+pub struct RunningOperation {
+    /// Its run.
+    pub run_id: RunId,
+    /// Its key in the traveller.
+    pub operation: String,
+    /// Who began it.
+    pub person: String,
+    /// The winder of its run.
+    pub winder: Option<String>,
+    /// When, UTC.
+    pub started_at: PrimitiveDateTime,
+}
+
+/// Where somebody pinned an operation.
+#[derive(Clone, Debug, PartialEq, Eq, FromRow)]
+pub struct PlanPin {
+    /// The job: `run:` or `order:` with its numbers.
+    pub job: String,
+    /// The operation's key.
+    pub operation: String,
+    /// When it begins, by the shop's clock.
+    pub starts_at: PrimitiveDateTime,
+    /// What it holds, a name a line.
+    pub resources: String,
+}
+
+/// Something that is broken, or somebody who is away.
+#[derive(Clone, Debug, PartialEq, Eq, FromRow)]
+pub struct Outage {
+    /// Which.
+    pub id: OutageId,
+    /// What: `winder:` or `person:` with its number, or `pot`.
+    pub resource: String,
+    /// Why.
+    pub reason: String,
+    /// From when on, by the shop's clock.
+    pub from_at: PrimitiveDateTime,
+    /// Until when, by the shop's clock; not known when absent.
+    pub until_at: Option<PrimitiveDateTime>,
+    /// Who reported it.
+    pub by: String,
+}
+
+/// An outage to report.
+#[derive(Clone, Copy, Debug)]
+pub struct NewOutage<'a> {
+    /// What.
+    pub resource: &'a str,
+    /// Why.
+    pub reason: &'a str,
+    /// From when on, by the shop's clock.
+    pub from_at: PrimitiveDateTime,
+    /// Until when; not known when absent.
+    pub until_at: Option<PrimitiveDateTime>,
+}
+
+impl WorkshopStore {
+    /// Notes that an operation is begun; one that runs already goes on.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`] when there is no such run.
+    pub async fn begin_operation(&self, by: PersonId, run: RunId, operation: &str) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "INSERT INTO operation_starts (workshop_id, run_id, operation, started_by) \
+             SELECT u.workshop_id, u.id, ?, ? FROM runs u WHERE u.workshop_id = ? AND u.id = ? AND NOT EXISTS \
+             (SELECT 1 FROM operation_starts s WHERE s.run_id = u.id AND s.operation = ? AND s.ended_at IS NULL)",
+        )
+        .bind(operation)
+        .bind(by)
+        .bind(self.workshop)
+        .bind(run)
+        .bind(operation)
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() > 0 {
+            return Ok(());
+        }
+        let known: Option<i32> = sqlx::query_scalar("SELECT 1 FROM runs WHERE workshop_id = ? AND id = ?")
+            .bind(self.workshop)
+            .bind(run)
+            .fetch_optional(&self.pool)
+            .await?;
+        known.map(|_| ()).ok_or(StoreError::Missing("run"))
+    }
+
+    /// Notes that an operation was laid down before it was finished.
+    pub async fn lay_down_operation(&self, run: RunId, operation: &str) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE operation_starts SET ended_at = UTC_TIMESTAMP(6) \
+             WHERE workshop_id = ? AND run_id = ? AND operation = ? AND ended_at IS NULL",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .bind(operation)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// The operations that run: begun, not laid down, not signed, of runs that are under way; the one begun first, first.
+    pub async fn running_operations(&self) -> Result<Vec<RunningOperation>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT s.run_id, s.operation, p.name AS person, i.name AS winder, s.started_at FROM operation_starts s \
+             JOIN people p ON p.id = s.started_by JOIN runs u ON u.id = s.run_id LEFT JOIN instruments i ON i.id = u.winder_id \
+             WHERE s.workshop_id = ? AND s.ended_at IS NULL AND u.closed_at IS NULL AND u.voided_at IS NULL AND NOT EXISTS \
+             (SELECT 1 FROM signatures g WHERE g.run_id = s.run_id AND g.operation = s.operation) ORDER BY s.id LIMIT 200",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Pins an operation, in place of where it was pinned before.
+    pub async fn pin_operation(&self, by: PersonId, pin: &PlanPin) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO plan_pins (workshop_id, job, operation, starts_at, resources, pinned_by) VALUES (?, ?, ?, ?, ?, ?) \
+             ON DUPLICATE KEY UPDATE starts_at = VALUES(starts_at), resources = VALUES(resources), pinned_by = VALUES(pinned_by)",
+        )
+        .bind(self.workshop)
+        .bind(&pin.job)
+        .bind(&pin.operation)
+        .bind(pin.starts_at)
+        .bind(&pin.resources)
+        .bind(by)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Takes the pin off an operation.
+    pub async fn unpin_operation(&self, job: &str, operation: &str) -> Result<(), StoreError> {
+        sqlx::query("DELETE FROM plan_pins WHERE workshop_id = ? AND job = ? AND operation = ?")
+            .bind(self.workshop)
+            .bind(job)
+            .bind(operation)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// What is pinned, the earliest first, up to 500.
+    pub async fn plan_pins(&self) -> Result<Vec<PlanPin>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT job, operation, starts_at, resources FROM plan_pins WHERE workshop_id = ? ORDER BY starts_at, job LIMIT 500",
+        )
+        .bind(self.workshop)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// What was pinned of a pickup that an order asks for holds for its run, once there is one.
+    pub async fn move_pins(&self, order: OrderId, pickup: usize, run: RunId) -> Result<(), StoreError> {
+        sqlx::query("UPDATE IGNORE plan_pins SET job = ? WHERE workshop_id = ? AND job = ?")
+            .bind(format!("run:{run}"))
+            .bind(self.workshop)
+            .bind(format!("order:{order}:{pickup}"))
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Reports that something is broken, or somebody away; the same key again reports nothing more.
+    pub async fn report_outage(
+        &self,
+        by: PersonId,
+        key: &ClientKey,
+        new: &NewOutage<'_>,
+    ) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "INSERT INTO outages (workshop_id, client_key, resource, reason, from_at, until_at, reported_by) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(self.workshop)
+        .bind(key.as_str())
+        .bind(new.resource)
+        .bind(new.reason)
+        .bind(new.from_at)
+        .bind(new.until_at)
+        .bind(by)
+        .execute(&self.pool)
+        .await
+        .map_err(StoreError::from);
+        match done {
+            Ok(_) => Ok(()),
+            Err(StoreError::Taken(index)) if index == "outages_client_key" => Ok(()),
+            Err(error) => Err(error),
+        }
+    }
+
+    /// Notes that it is there again.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub async fn end_outage(&self, id: OutageId) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "UPDATE outages SET ended_at = COALESCE(ended_at, UTC_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(self.workshop)
+        .bind(id)
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() == 0 {
+            let known: Option<i32> = sqlx::query_scalar("SELECT 1 FROM outages WHERE workshop_id = ? AND id = ?")
+                .bind(self.workshop)
+                .bind(id)
+                .fetch_optional(&self.pool)
+                .await?;
+            return known.map(|_| ()).ok_or(StoreError::Missing("outage"));
+        }
+        Ok(())
+    }
+
+    /// What is broken or away, or will be, at a moment of the shop's clock, the latest report first.
+    pub async fn outages(&self, now: PrimitiveDateTime) -> Result<Vec<Outage>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT o.id, o.resource, o.reason, o.from_at, o.until_at, p.name AS `by` FROM outages o JOIN people p ON p.id = o.reported_by \
+             WHERE o.workshop_id = ? AND o.ended_at IS NULL AND (o.until_at IS NULL OR o.until_at > ?) ORDER BY o.id DESC LIMIT 100",
+        )
+        .bind(self.workshop)
+        .bind(now)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// The plan that people last saw: since when, UTC, and its document.
+    pub async fn plan_baseline(&self) -> Result<Option<(PrimitiveDateTime, String)>, StoreError> {
+        Ok(sqlx::query_as("SELECT made_at, document FROM plan_baselines WHERE workshop_id = ?")
+            .bind(self.workshop)
+            .fetch_optional(&self.pool)
+            .await?)
+    }
+
+    /// Adds to the plan that people saw, as of when they saw it.
+    pub async fn keep_plan_baseline_as_of(&self, document: &str) -> Result<(), StoreError> {
+        sqlx::query("UPDATE plan_baselines SET document = ? WHERE workshop_id = ?")
+            .bind(document)
+            .bind(self.workshop)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Keeps the plan that people saw; `anew` replaces one that is there.
+    pub async fn keep_plan_baseline(&self, document: &str, anew: bool) -> Result<(), StoreError> {
+        sqlx::query(if anew {
+            "INSERT INTO plan_baselines (workshop_id, document) VALUES (?, ?) \
+             ON DUPLICATE KEY UPDATE document = VALUES(document), made_at = UTC_TIMESTAMP(6)"
+        } else {
+            "INSERT IGNORE INTO plan_baselines (workshop_id, document) VALUES (?, ?)"
+        })
+        .bind(self.workshop)
+        .bind(document)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+}
