@@ -58,6 +58,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "GET /runs/{id}/section",
             "GET /travellers",
             "GET /day",
+            "GET /timers.json",
             "POST /week/feeds",
             "POST /week/feeds/{id}/end",
             "GET /week",
@@ -89,6 +90,12 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /sets/{id}/runs",
             "POST /photos",
             "POST /photos/{id}/remove",
+            "POST /day/begin",
+            "POST /day/lay-down",
+            "POST /day/pin",
+            "POST /day/outages",
+            "POST /day/outages/{id}/end",
+            "POST /day/seen",
             "POST /timers",
             "POST /timers/{id}/end",
             "POST /instruments/{id}/test",
@@ -190,7 +197,7 @@ const ROUTES: &[(Action, &[&str])] = &[
     ),
     (
         Action::ReadOrders,
-        &["GET /orders", "GET /orders/{id}", "GET /orders/{id}/paper", "POST /orders/promise"],
+        &["GET /shop-figures", "GET /orders", "GET /orders/{id}", "GET /orders/{id}/paper", "POST /orders/promise"],
     ),
     (Action::ChangeOrders, &["GET /orders/new", "POST /orders", "POST /orders/{id}"]),
     (
@@ -239,6 +246,7 @@ const ROUTES: &[(Action, &[&str])] = &[
         Action::ManageSettings,
         &[
             "POST /week/hours",
+            "POST /week/hours/person",
             "GET /settings",
             "POST /settings",
             "GET /stations",

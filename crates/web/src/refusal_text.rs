@@ -119,6 +119,11 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::TooManyPhotos => "There are as many photos of it as are kept: remove one first.".into(),
         Refusal::UnusableOrder(_) => "Not saved: see the marked fields.".into(),
         Refusal::NotSchedulable(why) => format!("This cannot be planned: {}.", why.join("; ")),
+        Refusal::NotItsTurn => "Others come before this operation, or it is signed already.".into(),
+        Refusal::PinCannotHold => {
+            "Nothing can be pinned there: it is past, or what comes before is not over by then.".into()
+        }
+        Refusal::UnusableOutage(_) => "Not noted: see the marked fields.".into(),
         Refusal::CoilInAnotherSet => "One of these coils is in another set already.".into(),
         Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
         Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),

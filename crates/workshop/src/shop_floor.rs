@@ -10,6 +10,7 @@ use crate::start_run::StartRun;
 use coil::Word as _;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use store::person::Person;
 use store::shop_floor::{NewOutage, PlanPin};
 use store::spool::Spool;
 use store::timer::NewTimer;
@@ -325,6 +326,15 @@ impl Workshop {
     pub async fn unpin_operation(&self, actor: &Actor, job: &str, operation: &str) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
         Ok(self.of(actor).unpin_operation(job, operation).await?)
+    }
+
+    /// Who can wind, and so has work in the plan.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn winding_people(&self, actor: &Actor) -> Result<Vec<Person>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        crate::start_run::winding_people(&self.of(actor)).await
     }
 
     /// What can be reported as broken or away: winders, gaussmeters, the wax pot, and people.

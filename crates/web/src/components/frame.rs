@@ -104,6 +104,7 @@ const TABS: &[(&str, &[Tab])] = &[
             tab("day", "The day", "/day", Action::ReadRuns),
             tab("week", "The week", "/week", Action::ReadRuns),
             tab("orders", "Orders", "/orders", Action::ReadOrders),
+            tab("figures", "Figures", "/shop-figures", Action::ReadOrders),
         ],
     ),
     (

@@ -5,7 +5,8 @@ use presentation::form_fields::{Errors, FormFields};
 use presentation::format;
 use presentation::read::{optional, plain};
 use store::order::OrderState;
-use store::{PickupSetId, RevisionId};
+use store::reference::Purpose;
+use store::{PickupSetId, ReferenceId, RevisionId};
 use time::Date;
 use time::macros::format_description;
 use workshop::{MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine};
@@ -34,16 +35,18 @@ pub(super) fn state_word(state: OrderState) -> &'static str {
     STATES.iter().find(|s| s.0 == state).map_or("", |s| s.1)
 }
 
-fn item_key(item: OrderItem) -> String {
+pub(super) fn item_key(item: OrderItem) -> String {
     match item {
         OrderItem::Revision(id) => format!("r{id}"),
         OrderItem::Set(id) => format!("s{id}"),
+        OrderItem::Rewind(id) => format!("w{id}"),
     }
 }
 
 fn item_of(key: &str) -> Option<OrderItem> {
     match key.split_at_checked(1)? {
         ("r", id) => id.parse().ok().map(|id| OrderItem::Revision(RevisionId(id))),
+        ("w", id) => id.parse().ok().map(|id| OrderItem::Rewind(ReferenceId(id))),
         ("s", id) => id.parse().ok().map(|id| OrderItem::Set(PickupSetId(id))),
         _ => None,
     }
@@ -148,11 +151,16 @@ pub(super) fn lines(form: &FormFields, errors: &Errors, items: &[(String, String
 pub(super) fn items(
     sets: &[store::pickup_set::PickupSetRow],
     revisions: &[store::design::RevisionRow],
+    rewinds: &[store::reference::ReferenceRow],
 ) -> Vec<(String, String)> {
     let sets = sets.iter().map(|s| (item_key(OrderItem::Set(s.id)), format!("set: {}", s.name)));
     let revisions =
         revisions.iter().map(|r| (item_key(OrderItem::Revision(r.id)), format!("{} r{}", r.name, r.number)));
-    sets.chain(revisions).collect()
+    let rewinds = rewinds
+        .iter()
+        .filter(|r| r.purpose.0 == Purpose::Rewind)
+        .map(|r| (item_key(OrderItem::Rewind(r.id)), format!("rewind: {}", r.name)));
+    sets.chain(rewinds).chain(revisions).collect()
 }
 
 #[cfg(test)]
@@ -175,6 +183,7 @@ mod tests {
                     options: "red lead".into(),
                 },
                 OrderLine { item: OrderItem::Set(PickupSetId(3)), quantity: 1, options: String::new() },
+                OrderLine { item: OrderItem::Rewind(ReferenceId(5)), quantity: 1, options: String::new() },
             ],
             notes: "no wax".into(),
         };

@@ -7,6 +7,8 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::pages::photos::PhotoStrip;
+use crate::pages::plan::figures::supply_words;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_session::Session;
@@ -14,12 +16,13 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
-use presentation::format::METRE;
+use presentation::format;
 use serde_json::json;
 use store::design::RevisionRow;
 use store::order::OrderRow;
 use store::{ClientKey, OrderId};
-use workshop::{OrderDraft, OrderedPickup, Refusal, SaveOrder, ShopPlan};
+use store::photo::PhotoSubject;
+use workshop::{OrderCost, OrderDraft, OrderedPickup, Refusal, Reservation, SaveOrder, ShopPlan};
 
 /// A pickup that is asked for.
 struct PickupRow {
@@ -27,10 +30,21 @@ struct PickupRow {
     what: String,
     run: Option<(u64, u32)>,
     state: &'static str,
-    revision: u64,
+    /// The revision that it is made by, once there is one.
+    revision: Option<u64>,
+    /// The old pickup that it is.
+    reference: Option<u64>,
     /// Set and name there.
     in_set: Option<(u64, String)>,
     ready: String,
+}
+
+/// Wire or a part that the order takes.
+struct SupplyRow {
+    what: String,
+    needed: String,
+    left: String,
+    buy: String,
 }
 
 #[derive(Template)]
@@ -45,7 +59,10 @@ struct OrderPage {
     head: Vec<Field>,
     lines: Vec<LineFields>,
     pickups: Vec<PickupRow>,
-    shortages: Vec<String>,
+    supplies: Vec<SupplyRow>,
+    is_short: bool,
+    cost: String,
+    photos: Option<PhotoStrip>,
     ready: String,
     late_minutes: i64,
     trouble: String,
@@ -61,9 +78,11 @@ fn pickup_rows(
     let mut rows = Vec::with_capacity(pickups.len());
     let mut open = 0_usize;
     for pickup in pickups {
-        let name = revisions.iter().find(|r| r.id == pickup.revision);
-        let name = name
-            .map_or_else(|| format!("revision {}", pickup.revision), |r| format!("{} r{}", r.name, r.number));
+        let name = revisions.iter().find(|r| Some(r.id) == pickup.revision);
+        let name = name.map_or_else(
+            || pickup.revision.map_or_else(|| "an old pickup".to_owned(), |id| format!("revision {id}")),
+            |r| format!("{} r{}", r.name, r.number),
+        );
         let told = plan.and_then(|plan| {
             let mut own = plan.jobs.iter().zip(&plan.schedule.jobs);
             match pickup.run {
@@ -87,12 +106,34 @@ fn pickup_rows(
                 Some(run) if run.is_closed => "done",
                 Some(_) => "under way",
             },
-            revision: pickup.revision.0,
+            revision: pickup.revision.map(|id| id.0),
+            reference: pickup.reference.map(|id| id.0),
             in_set: pickup.in_set.as_ref().map(|(id, name)| (id.0, name.clone())),
             ready: told.unwrap_or_default(),
         });
     }
     rows
+}
+
+fn supply_row(reservation: &Reservation) -> SupplyRow {
+    let words = |amount| supply_words(&reservation.supply, amount);
+    let (what, needed) = words(reservation.needed);
+    SupplyRow {
+        what,
+        needed,
+        left: words(reservation.left).1,
+        buy: if reservation.short() > 0.0 { words(reservation.short()).1 } else { String::new() },
+    }
+}
+
+fn cost_words(cost: &OrderCost) -> String {
+    let at_least = if cost.is_incomplete { "at least " } else { "" };
+    format!(
+        "{at_least}{} of wire and parts, {} h {} min of hands",
+        format::plain(cost.materials, 2),
+        cost.minutes / 60,
+        cost.minutes % 60
+    )
 }
 
 async fn order_page(
@@ -106,7 +147,7 @@ async fn order_page(
     let sets: Vec<_> =
         app.workshop.pickup_sets(&user.actor, false).await?.into_iter().map(|(row, _)| row).collect();
     let revisions = app.workshop.revisions_for_sets(&user.actor).await?;
-    let items = form::items(&sets, &revisions);
+    let items = form::items(&sets, &revisions, &app.workshop.references(&user.actor, false).await?);
     let mut page = OrderPage {
         frame: Frame::new(
             user,
@@ -120,7 +161,10 @@ async fn order_page(
         head: form::head(form, errors),
         lines: form::lines(form, errors, &items),
         pickups: Vec::new(),
-        shortages: Vec::new(),
+        supplies: Vec::new(),
+        is_short: false,
+        cost: String::new(),
+        photos: None,
         ready: String::new(),
         late_minutes: 0,
         trouble: String::new(),
@@ -136,21 +180,11 @@ async fn order_page(
             .filter(|r| r.order_id == row.id)
             .collect();
         let pickups = app.workshop.ordered_pickups(&user.actor, &draft, &runs).await?;
-        page.shortages = app
-            .workshop
-            .wire_shortages(&user.actor, &pickups)
-            .await?
-            .iter()
-            .map(|s| {
-                format!(
-                    "{}: {} are needed, {} are left on the spools: order {}",
-                    s.gauge,
-                    METRE.text(s.needed_m),
-                    METRE.text(s.left_m),
-                    METRE.text(s.needed_m - s.left_m)
-                )
-            })
-            .collect();
+        let supplies = app.workshop.supplies_of_order(&user.actor, row.id, &pickups).await?;
+        page.is_short = supplies.iter().any(|s| s.short() > 0.0);
+        page.supplies = supplies.iter().map(supply_row).collect();
+        page.cost = cost_words(&app.workshop.order_cost(&user.actor, &draft).await?);
+        page.photos = Some(PhotoStrip::of(app, user, PhotoSubject::Order, row.id.0).await?);
         let plan = match app.workshop.shop_plan(&user.actor).await {
             Ok(plan) => Some(plan),
             Err(refusal @ Refusal::NotSchedulable(_)) => {

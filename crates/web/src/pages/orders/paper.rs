@@ -1,6 +1,6 @@
 //! A quote or a packing slip.
 
-use super::form::items;
+use super::form::{item_key, items};
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
@@ -10,7 +10,8 @@ use crate::respond::render_page;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::format;
-use store::OrderId;
+use presentation::share_facts::{self, Shown};
+use store::{OrderId, RevisionId};
 use workshop::OrderItem;
 
 #[derive(Template)]
@@ -25,10 +26,38 @@ struct PaperPage {
     promised: String,
     price: String,
     notes: String,
-    lines: Vec<(u32, String, String)>,
+    lines: Vec<PaperLine>,
 }
 
-/// The page: names and quantities alone, nothing of a recipe.
+/// A line of the paper.
+struct PaperLine {
+    quantity: u32,
+    what: String,
+    options: String,
+    /// What the workshop shows of a pickup to others: the pickup, and names with values.
+    facts: Vec<(String, Vec<(String, String)>)>,
+}
+
+/// What the workshop's share rules let others see of the pickups of a line.
+async fn facts(app: &App, user: &CurrentUser, item: OrderItem) -> Result<Vec<(String, Vec<(String, String)>)>, AppError> {
+    let revisions: Vec<RevisionId> = match item {
+        OrderItem::Revision(id) => vec![id],
+        OrderItem::Set(id) => app.workshop.pickup_set(&user.actor, id).await?.1.pickups.iter().map(|p| p.revision).collect(),
+        OrderItem::Rewind(_) => Vec::new(),
+    };
+    let shown = Shown::usual(user.settings.privacy.shared_parts.as_deref());
+    let mut all = Vec::with_capacity(revisions.len());
+    for id in revisions {
+        let revision = app.workshop.revision(&user.actor, id).await?;
+        let prediction = app.workshop.prediction_of(&user.actor, None, &revision.design).await?.ok();
+        let parts = share_facts::parts(&revision.design, prediction.as_deref(), &shown, user.settings.units);
+        let facts = parts.into_iter().flat_map(|part| part.facts).collect();
+        all.push((revision.design.name.clone(), facts));
+    }
+    Ok(all)
+}
+
+/// The page: names, quantities, and of each pickup what a share sheet would show.
 pub(super) async fn show(
     app: web::Data<App>,
     user: CurrentUser,
@@ -39,15 +68,15 @@ pub(super) async fn show(
     let sets: Vec<_> =
         app.workshop.pickup_sets(&user.actor, false).await?.into_iter().map(|(row, _)| row).collect();
     let revisions = app.workshop.revisions_for_sets(&user.actor).await?;
-    let known = items(&sets, &revisions);
+    let known = items(&sets, &revisions, &app.workshop.references(&user.actor, false).await?);
     let name = |item: OrderItem| {
-        let key = match item {
-            OrderItem::Revision(id) => format!("r{id}"),
-            OrderItem::Set(id) => format!("s{id}"),
-        };
+        let key = item_key(item);
         let found = known.iter().find(|(k, _)| *k == key).map(|(_, name)| name.as_str());
         let found = found.unwrap_or("a pickup");
         // Numbers of revisions are the workshop's own.
+        if let OrderItem::Rewind(_) = item {
+            return found.to_owned();
+        }
         found
             .strip_prefix("set: ")
             .unwrap_or(found)
@@ -56,6 +85,15 @@ pub(super) async fn show(
             .to_owned()
     };
     let is_slip = query.get("as") == "slip";
+    let mut lines = Vec::with_capacity(draft.lines.len());
+    for line in &draft.lines {
+        lines.push(PaperLine {
+            quantity: line.quantity,
+            what: name(line.item),
+            options: line.options.clone(),
+            facts: if is_slip { Vec::new() } else { facts(&app, &user, line.item).await? },
+        });
+    }
     let page = PaperPage {
         frame: Frame::new(&user, "plan", format!("Order {}", row.number)),
         id: *id,
@@ -66,7 +104,7 @@ pub(super) async fn show(
         promised: row.promised_on.map_or_else(String::new, |d| d.to_string()),
         price: draft.price.map_or_else(String::new, |p| format::plain(p, 2)),
         notes: if is_slip { String::new() } else { draft.notes },
-        lines: draft.lines.iter().map(|l| (l.quantity, name(l.item), l.options.clone())).collect(),
+        lines,
     };
     render_page(&page, false)
 }

@@ -65,6 +65,7 @@ impl PhotoStrip {
             PhotoSubject::Reference => Action::ChangeDesigns,
             PhotoSubject::Run => Action::Wind,
             PhotoSubject::Spool => Action::ChangeStock,
+            PhotoSubject::Order => Action::ChangeOrders,
         };
         Ok(Self {
             subject: subject.into(),
@@ -92,6 +93,7 @@ fn page_of(subject: PhotoSubject, of: u64) -> String {
         PhotoSubject::Reference => format!("/rewinds/{of}"),
         PhotoSubject::Run => format!("/runs/{of}"),
         PhotoSubject::Spool => format!("/spools/{of}"),
+        PhotoSubject::Order => format!("/orders/{of}"),
     }
 }
 

@@ -71,7 +71,7 @@ pub(super) fn gantt(from: Date, shown: (i64, i64), rows: &[(String, Vec<Bar>)]) 
         );
     }
     let mut top = TOP;
-    for ((name, bars), (lane, count)) in rows.iter().zip(&laid) {
+    for (row, ((name, bars), (lane, count))) in rows.iter().zip(&laid).enumerate() {
         let _ = write!(out, r#"<text class="row" x="4" y="{}">{}</text>"#, top + 17.0, escaped(name));
         for (bar, lane) in bars.iter().zip(lane) {
             let (left, right) = (x(bar.start), x(bar.end));
@@ -85,11 +85,11 @@ pub(super) fn gantt(from: Date, shown: (i64, i64), rows: &[(String, Vec<Bar>)]) 
                 ROW - 6.0
             );
             let _ = if bar.link.is_empty() {
-                write!(out, r#"<g role="img" aria-label="{label}"><title>{label}</title>{rect}</g>"#)
+                write!(out, r#"<g role="img" data-row="{row}" aria-label="{label}"><title>{label}</title>{rect}</g>"#)
             } else {
                 write!(
                     out,
-                    r#"<a href="{}" aria-label="{label}"><title>{label}</title>{rect}</a>"#,
+                    r#"<a href="{}" data-row="{row}" aria-label="{label}"><title>{label}</title>{rect}</a>"#,
                     escaped(&bar.link)
                 )
             };

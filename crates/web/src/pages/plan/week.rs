@@ -1,7 +1,7 @@
 //! The week as bars, by resource or by order, and the hours of the shop.
 
 use super::gantt::{Bar, gantt};
-use super::hour_fields::hour_fields;
+use super::hour_fields::{hour_fields, person_fields};
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
@@ -31,6 +31,9 @@ pub(super) struct WeekPage {
     drawing: String,
     figures: Vec<(&'static str, String)>,
     hours: Vec<Field>,
+    person_hours: Vec<Field>,
+    /// Who keeps other hours than the shop, and which.
+    own_hours: Vec<(String, String)>,
     trouble: String,
     refused: bool,
     /// One's calendar feeds: number, what they have, since when.
@@ -89,6 +92,16 @@ fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> 
     rows
 }
 
+/// Who keeps other hours than the shop: name and hours.
+fn own_hours(hours: &ShopHours, people: &[(u64, String)]) -> Vec<(String, String)> {
+    let named = |id: &u64| people.iter().find(|p| p.0 == *id).map(|p| p.1.clone());
+    let own = hours.people.iter().filter_map(|(id, own)| {
+        let off = if own.off.is_empty() { String::new() } else { format!(", off {}", own.off.join(", ")) };
+        Some((named(id)?, format!("{}, {} to {}{off}", own.days.join(", "), own.from, own.to)))
+    });
+    own.collect()
+}
+
 /// From when to when a day is drawn, minutes after midnight: the shop's hours.
 fn shown_hours(hours: &ShopHours) -> (i64, i64) {
     let minutes = |text: &str| -> Option<i64> {
@@ -120,11 +133,9 @@ pub(super) async fn week_page(
         by_order,
         drawing: String::new(),
         figures: Vec::new(),
-        hours: if user.actor.may(Action::ManageSettings) {
-            hour_fields(&user.settings.hours, hours)
-        } else {
-            Vec::new()
-        },
+        hours: Vec::new(),
+        person_hours: Vec::new(),
+        own_hours: Vec::new(),
         trouble: String::new(),
         refused,
         feeds: app
@@ -137,6 +148,18 @@ pub(super) async fn week_page(
             })
             .collect(),
     };
+    if user.actor.may(Action::ManageSettings) {
+        let people: Vec<(u64, String)> =
+            app.workshop.winding_people(&user.actor).await?.into_iter().map(|p| (p.id.0, p.name)).collect();
+        page.own_hours = own_hours(&user.settings.hours, &people);
+        // What was refused is shown where it was typed.
+        let (shop, person) = match hours {
+            Some((form, errors)) if form.0.has("person") => (None, Some((form, errors))),
+            other => (other, None),
+        };
+        page.hours = hour_fields(&user.settings.hours, shop);
+        page.person_hours = person_fields(&people, person);
+    }
     match app.workshop.shop_plan(&user.actor).await {
         Ok(plan) => {
             page.drawing = gantt(from, shown_hours(&user.settings.hours), &bars(&plan, from, by_order));

@@ -25,7 +25,7 @@ use trade::winding::{Event, Progress, WindingEventKind};
 use workshop::{
     LogEvent, Permit, Refusal, RunInSet, StationState, StationTrouble, StopKey, TakeOver, WinderChoice,
     WinderCommand, WinderMotion, WinderOnRun,
-};
+    queue};
 
 /// Between two messages to a browser when nothing changes.
 const KEEP_ALIVE: Duration = Duration::from_secs(10);
@@ -65,6 +65,15 @@ struct StationPage {
     arrow: String,
     tension: String,
     rpm: u32,
+    /// What the plan has wound at this winder after this run.
+    queue: Vec<QueuedRun>,
+}
+
+/// Something that waits for the winder.
+struct QueuedRun {
+    when: String,
+    what: String,
+    run: Option<(u64, u32)>,
 }
 
 /// Which winder a page follows; 0 for none, the run's own when nothing is given.
@@ -96,7 +105,13 @@ pub(super) async fn show(
     let bare_m = coil.map_or(63e-6, |c| c.wire.gauge.bare_m());
     let (low, high) = tension_window_n(bare_m);
     let build_mm = coil.map_or(0.0, |c| 0.7 * c.former.room_mm);
+    let name = all.iter().find(|of| of.winder.id.0 == winder).map(|of| of.winder.name.clone());
+    let queue = match name {
+        Some(name) => queue_at(&app, &user, &name, run.row.id).await?,
+        None => Vec::new(),
+    };
     let page = StationPage {
+        queue,
         run: run.row.id.0,
         number: run.row.number,
         design: run.row.design.clone(),
@@ -114,6 +129,30 @@ pub(super) async fn show(
         frame: Frame::new(&user, "logbook", format!("Winding run {}", run.row.number)),
     };
     render_page(&page, false)
+}
+
+/// Most of what waits that is shown.
+const MOST_QUEUED: usize = 5;
+
+/// What the plan has wound at a winder after a run; nothing where there is no plan.
+async fn queue_at(app: &App, user: &CurrentUser, winder: &str, but: RunId) -> Result<Vec<QueuedRun>, AppError> {
+    let plan = match app.workshop.shop_plan(&user.actor).await {
+        Ok(plan) => plan,
+        Err(Refusal::NotSchedulable(_)) => return Ok(Vec::new()),
+        Err(refusal) => return Err(refusal.into()),
+    };
+    let waiting = queue(&plan, winder).filter(|(job, ..)| job.run.is_none_or(|(run, _)| run != but));
+    Ok(waiting
+        .take(MOST_QUEUED)
+        .map(|(job, _, at)| QueuedRun {
+            when: at.start.to_string().replace('T', " "),
+            what: match job.order {
+                Some((_, number)) => format!("{}, order {number}", job.what),
+                None => job.what.clone(),
+            },
+            run: job.run.map(|(id, number)| (id.0, number)),
+        })
+        .collect())
 }
 
 /// A winder to choose: number, name with the open run that it is on, whether it is the one.

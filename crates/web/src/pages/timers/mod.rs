@@ -8,12 +8,14 @@ use crate::form::FormData;
 use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
+use presentation::format;
+use serde_json::json;
 use store::timer::NewTimer;
 use store::{RunId, TimerId};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config.route("/timers", web::post().to(start)).route("/timers/{id}/end", web::post().to(end));
+    config.route("/timers", web::post().to(start)).route("/timers/{id}/end", web::post().to(end)).route("/timers.json", web::get().to(list));
 }
 
 /// What a form says of a timer: its label and minutes, or what is wrong with them.
@@ -36,7 +38,8 @@ async fn start(
     let run = form.id("run").map(RunId);
     match read(&form) {
         Ok((label, minutes)) => {
-            let new = NewTimer { key: form.key()?, run, operation: None, label, minutes, at: None };
+            let operation = Some(form.get("operation")).filter(|key| !key.is_empty());
+            let new = NewTimer { key: form.key()?, run, operation, label, minutes, at: None };
             app.workshop.start_timer(&user.actor, &new).await?;
         }
         Err(message) => flash::put(&session, FlashKind::NotDone, message),
@@ -45,6 +48,19 @@ async fn start(
         ("run", Some(run)) => format!("/runs/{run}#operations"),
         _ => "/".to_owned(),
     }))
+}
+
+/// The timers that run, for every page to count down and ring.
+async fn list(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
+    let timers = app.workshop.timers(&user.actor).await?;
+    let all: Vec<serde_json::Value> = timers
+        .iter()
+        .map(|timer| {
+            let due = timer.started_at.saturating_add(time::Duration::minutes(i64::from(timer.minutes)));
+            json!({ "id": timer.id.0, "label": timer.label, "due": format::iso(due), "run": timer.run_id.map(|r| r.0) })
+        })
+        .collect();
+    Ok(HttpResponse::Ok().json(all))
 }
 
 async fn end(
