@@ -1,9 +1,9 @@
 //! What happened while a run was wound, and who signed which of its operations. Both are appended, never changed.
 
-use std::collections::HashMap;
 use crate::audit::AuditAction;
 use crate::{ClientKey, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
 use sqlx::{FromRow, MySqlConnection};
+use std::collections::HashMap;
 use time::PrimitiveDateTime;
 use trade::traveller::{Operation, Signature, Traveller};
 use trade::winding::{Event, WindingEventKind};

@@ -51,8 +51,8 @@ pub mod run;
 pub mod run_coil;
 mod second_factor;
 pub mod session;
-pub mod shop_floor;
 pub mod set;
+pub mod shop_floor;
 pub mod spool;
 pub mod station;
 mod stored;
@@ -62,9 +62,9 @@ pub mod verdict;
 
 pub use error::StoreError;
 pub use id::{
-    CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, OutageId, PartId, PersonId,
-    PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId, SweepId,
-    TimerId, WorkshopId,
+    CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, OutageId, PartId,
+    PersonId, PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId,
+    SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
 pub use stored::{Stored, TurnList};

@@ -208,11 +208,12 @@ impl WorkshopStore {
         .execute(&self.pool)
         .await?;
         if done.rows_affected() == 0 {
-            let known: Option<i32> = sqlx::query_scalar("SELECT 1 FROM outages WHERE workshop_id = ? AND id = ?")
-                .bind(self.workshop)
-                .bind(id)
-                .fetch_optional(&self.pool)
-                .await?;
+            let known: Option<i32> =
+                sqlx::query_scalar("SELECT 1 FROM outages WHERE workshop_id = ? AND id = ?")
+                    .bind(self.workshop)
+                    .bind(id)
+                    .fetch_optional(&self.pool)
+                    .await?;
             return known.map(|_| ()).ok_or(StoreError::Missing("outage"));
         }
         Ok(())

@@ -294,7 +294,8 @@ mod tests {
         let hz = sweep();
         let (own_f, load_f, own_ohm, load_ohm) = (110e-12, 470e-12, 900e3, 250e3);
         let whole = own_ohm * load_ohm / (own_ohm + load_ohm);
-        let ohms: Vec<f64> = hz.iter().map(|f| impedance_ohm(*f, 5800.0, 2.5, own_f + load_f, whole)).collect();
+        let ohms: Vec<f64> =
+            hz.iter().map(|f| impedance_ohm(*f, 5800.0, 2.5, own_f + load_f, whole)).collect();
         let pickup = Known {
             resistance_ohm: Some(5800.0),
             capacitance_f: Some(own_f),

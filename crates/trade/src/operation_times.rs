@@ -62,13 +62,21 @@ pub fn usual(operation: &Operation, turns: u32, dip_holds: u32) -> OperationTime
     let lies = operation.minutes.unwrap_or(0);
     let (wait_minutes, needs): (u32, &'static [&'static str]) = match operation.key.as_str() {
         // It hangs in the wax for a part of its time, and cools for as long again.
-        "pot" => return OperationTime { minutes: minutes.max(lies), wait_minutes: 45, needs: &[POT], batch: None },
+        "pot" => {
+            return OperationTime {
+                minutes: minutes.max(lies),
+                wait_minutes: 45,
+                needs: &[POT],
+                batch: None,
+            };
+        }
         "wind" => (lies, &[PERSON, WINDER]),
         "charge" => (lies, &[PERSON, GAUSSMETER]),
         _ => (lies, &[PERSON]),
     };
     // One dip takes several bobbins, as they hang on one rack.
-    let batch = (operation.key == "insulate").then(|| Batch { name: "lacquer".into(), most: dip_holds.max(1) });
+    let batch =
+        (operation.key == "insulate").then(|| Batch { name: "lacquer".into(), most: dip_holds.max(1) });
     OperationTime { minutes, wait_minutes, needs, batch }
 }
 

@@ -36,7 +36,16 @@ pub struct Traveller(pub Vec<Operation>);
 
 /// What goes round the coil of a pickup that is brought back.
 #[derive(
-    Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr,
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
 )]
 #[serde(rename_all = "kebab-case")]
 #[strum(serialize_all = "kebab-case")]
@@ -282,9 +291,12 @@ impl Traveller {
     fn finish(&mut self, finish: RewindFinish) {
         let wrap = match finish.wrap {
             Wrap::Nothing => None,
-            Wrap::Tape => {
-                Some(operation("wrap", "Tape the coil", "As the old one was: the photographs show how wide and how often.", ""))
-            }
+            Wrap::Tape => Some(operation(
+                "wrap",
+                "Tape the coil",
+                "As the old one was: the photographs show how wide and how often.",
+                "",
+            )),
             Wrap::String => Some(operation(
                 "wrap",
                 "Wind string round the coil",
@@ -300,7 +312,9 @@ impl Traveller {
                 AGEING,
             )
         });
-        for (new, before) in [(wrap, ["charge", "assemble", "pot", "final"].as_slice()), (aged, &["pot", "final"])] {
+        for (new, before) in
+            [(wrap, ["charge", "assemble", "pot", "final"].as_slice()), (aged, &["pot", "final"])]
+        {
             let Some(new) = new.filter(|new| self.0.iter().all(|one| one.key != new.key)) else { continue };
             let at = self.0.iter().position(|one| before.contains(&one.key.as_str())).unwrap_or(self.0.len());
             self.0.insert(at, new);

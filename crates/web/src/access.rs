@@ -197,7 +197,13 @@ const ROUTES: &[(Action, &[&str])] = &[
     ),
     (
         Action::ReadOrders,
-        &["GET /shop-figures", "GET /orders", "GET /orders/{id}", "GET /orders/{id}/paper", "POST /orders/promise"],
+        &[
+            "GET /shop-figures",
+            "GET /orders",
+            "GET /orders/{id}",
+            "GET /orders/{id}/paper",
+            "POST /orders/promise",
+        ],
     ),
     (Action::ChangeOrders, &["GET /orders/new", "POST /orders", "POST /orders/{id}"]),
     (

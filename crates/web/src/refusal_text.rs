@@ -33,6 +33,20 @@ const fn action_text(action: Action) -> &'static str {
     }
 }
 
+/// Refusals of orders and the plan.
+fn plan_text(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::UnusableOrder(_) => "Not saved: see the marked fields.".into(),
+        Refusal::NotSchedulable(why) => format!("This cannot be planned: {}.", why.join("; ")),
+        Refusal::NotItsTurn => "Others come before this operation, or it is signed already.".into(),
+        Refusal::PinCannotHold => {
+            "Nothing can be pinned there: it is past, or what comes before is not over by then.".into()
+        }
+        Refusal::UnusableOutage(_) => "Not noted: see the marked fields.".into(),
+        other => other.to_string(),
+    }
+}
+
 /// What is refused at the winder and at the bench.
 fn winding_text(refusal: &Refusal) -> String {
     match refusal {
@@ -117,13 +131,11 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             "This is no picture that can be read: JPEG, PNG or WebP, up to 16 MB and 12,000 pixels a side.".into()
         }
         Refusal::TooManyPhotos => "There are as many photos of it as are kept: remove one first.".into(),
-        Refusal::UnusableOrder(_) => "Not saved: see the marked fields.".into(),
-        Refusal::NotSchedulable(why) => format!("This cannot be planned: {}.", why.join("; ")),
-        Refusal::NotItsTurn => "Others come before this operation, or it is signed already.".into(),
-        Refusal::PinCannotHold => {
-            "Nothing can be pinned there: it is past, or what comes before is not over by then.".into()
-        }
-        Refusal::UnusableOutage(_) => "Not noted: see the marked fields.".into(),
+        Refusal::UnusableOrder(_)
+        | Refusal::NotSchedulable(_)
+        | Refusal::NotItsTurn
+        | Refusal::PinCannotHold
+        | Refusal::UnusableOutage(_) => plan_text(refusal),
         Refusal::CoilInAnotherSet => "One of these coils is in another set already.".into(),
         Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
         Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),

@@ -109,9 +109,7 @@ pub use level_names::LevelNames;
 pub use logbook::FilterChoices;
 pub use matching::{MatchedCoils, MatchingPools, MatchingQuery, Strength, stronger};
 pub use measuring::{CoolingReading, MeasureCommand};
-pub use orders::{
-    MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine, OrderedPickup, SaveOrder, 
-};
+pub use orders::{MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine, OrderedPickup, SaveOrder};
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
@@ -145,11 +143,11 @@ pub use settings::{
 };
 pub use shop_figures::{KeptPromise, OperationFigure, ShopFigures};
 pub use shop_floor::{BegunJob, MovedDate, Outable, OutageNote, PlanMoves, ReportOutage, queue};
-pub use supplies::{OrderCost, Reservation, Supply};
 pub use shop_hours::{PersonHours, ShopHours};
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};
+pub use supplies::{OrderCost, Reservation, Supply};
 pub use team::{Invitation, LINK_LASTS, MemberChange, PeopleManager, WorkshopMember};
 pub use travellers::TravellerProgress;
 pub use unsteady_designs::known_changes;

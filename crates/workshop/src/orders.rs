@@ -210,7 +210,9 @@ impl Workshop {
                 }
                 OrderItem::Set(id) => {
                     let set = crate::set_draft::draft_of(&store.pickup_set(id).await?)?;
-                    let of_set = |p: &crate::set_draft::DraftPickup| one(Some(p.revision), Some((id, p.name.clone())), None);
+                    let of_set = |p: &crate::set_draft::DraftPickup| {
+                        one(Some(p.revision), Some((id, p.name.clone())), None)
+                    };
                     set.pickups.iter().map(of_set).collect()
                 }
                 OrderItem::Rewind(id) => vec![one(store.reference(id).await?.revision_id, None, Some(id))],
@@ -248,8 +250,12 @@ impl Workshop {
         actor.require(Action::Wind)?;
         let store = self.of(actor);
         let row = store.order(order).await?;
-        let own: Vec<OrderRun> =
-            store.order_runs().await?.into_iter().filter(|r| r.order_id == order && r.run_id != run).collect();
+        let own: Vec<OrderRun> = store
+            .order_runs()
+            .await?
+            .into_iter()
+            .filter(|r| r.order_id == order && r.run_id != run)
+            .collect();
         let pickups = self.ordered_pickups(actor, &draft_of(&row)?, &own).await?;
         store.assign_run_to_order(run, order, line).await?;
         if let Some(pickup) = pickups.iter().position(|p| p.line == line && p.run.is_none()) {

@@ -119,7 +119,14 @@ impl Workshop {
         };
         let resources = resources(&store, &hours, &floor.outages).await?;
         let mut all = ShopWork {
-            work: Work { format: FORMAT.into(), from, calendars: hours.calendars(), resources, jobs: Vec::new(), seed: 0 },
+            work: Work {
+                format: FORMAT.into(),
+                from,
+                calendars: hours.calendars(),
+                resources,
+                jobs: Vec::new(),
+                seed: 0,
+            },
             jobs: Vec::new(),
             times,
         };
@@ -189,11 +196,16 @@ impl Workshop {
     }
 
     /// Work to which an order is added that nobody agreed to yet: its jobs come last, and nothing promised gives way to them.
-    pub(crate) async fn work_with(&self, actor: &Actor, asked: &[OrderedPickup]) -> Result<ShopWork, Refusal> {
+    pub(crate) async fn work_with(
+        &self,
+        actor: &Actor,
+        asked: &[OrderedPickup],
+    ) -> Result<ShopWork, Refusal> {
         let mut all = self.shop_work(actor).await?;
         for (k, pickup) in asked.iter().enumerate() {
             let made = self.to_make(actor, pickup).await?;
-            let job = job(&format!("asked {k}"), None, None, &made.operations, |o| all.times.of(o, made.turns));
+            let job =
+                job(&format!("asked {k}"), None, None, &made.operations, |o| all.times.of(o, made.turns));
             all.work.jobs.push(job);
         }
         Ok(all)
@@ -210,10 +222,15 @@ impl Workshop {
             let design = &draft.findings.pickup;
             let mut operations = vec![examine()];
             operations.extend(self.traveller_for(actor, design).await?.for_rewind(draft.finish).0);
-            return Ok(ToMake { what: row.name, operations, turns: design.coils.first().map_or(0, |c| c.wind.turns) });
+            return Ok(ToMake {
+                what: row.name,
+                operations,
+                turns: design.coils.first().map_or(0, |c| c.wind.turns),
+            });
         };
         let revision = store.revision(revision).await?;
-        let traveller: Traveller = self.traveller_of_revision(actor, revision.row.id, &revision.design).await?;
+        let traveller: Traveller =
+            self.traveller_of_revision(actor, revision.row.id, &revision.design).await?;
         let what = match &pickup.in_set {
             Some((_, name)) => format!("{}, {name}", revision.row.name),
             None => revision.row.name.clone(),
@@ -234,7 +251,9 @@ impl ShopWork {
         let due = planned.promised_on.map(|day| Moment(PrimitiveDateTime::new(day, end_of_day(&hours.to))));
         let mut job = job(&planned.name, due, release, &planned.operations, |o| self.times.of(o, turns));
         let names = |all: &mut dyn Iterator<Item = &str>| -> Vec<String> {
-            all.filter(|name| self.work.resources.iter().any(|r| r.name == *name)).map(str::to_owned).collect()
+            all.filter(|name| self.work.resources.iter().any(|r| r.name == *name))
+                .map(str::to_owned)
+                .collect()
         };
         let running = planned.run.zip(planned.operations.first()).and_then(|((run, _), first)| {
             floor.running.iter().find(|r| r.run_id == run && r.operation == first.key)
@@ -245,7 +264,8 @@ impl ShopWork {
             // What takes longer than usual is over at the next look, and not before.
             first.minutes = first.minutes.max(u32::try_from(elapsed).unwrap_or(0));
             first.start = Some(began.min(self.work.from.later(GRAIN_MINUTES)));
-            let winder = running.winder.as_deref().filter(|_| first.needs.iter().any(|n| n.contains(&WINDER.into())));
+            let winder =
+                running.winder.as_deref().filter(|_| first.needs.iter().any(|n| n.contains(&WINDER.into())));
             first.on = names(&mut std::iter::once(running.person.as_str()).chain(winder));
             job.release = None;
             planned.is_running = true;
@@ -253,7 +273,9 @@ impl ShopWork {
         for (operation, scheduled) in planned.operations.iter().zip(&mut job.operations) {
             let pin = floor.pins.iter().find(|p| p.job == planned.key && p.operation == operation.key);
             // What nobody began by then has no pin any more.
-            if let Some(pin) = pin.filter(|p| Moment(p.starts_at) >= self.work.from && scheduled.start.is_none()) {
+            if let Some(pin) =
+                pin.filter(|p| Moment(p.starts_at) >= self.work.from && scheduled.start.is_none())
+            {
                 scheduled.start = Some(Moment(pin.starts_at));
                 scheduled.on = names(&mut pin.resources.lines());
                 planned.pinned.push(operation.key.clone());

@@ -56,7 +56,7 @@ fn plan_at_once(work: &Work) -> Result<Plannable, Vec<WorkProblem>> {
         }
     }
     pins.sort_unstable();
-    let mut best = schedule_at_once(&bare).map_err(|_| problems)?;
+    let Ok(mut best) = schedule_at_once(&bare) else { return Err(problems) };
     let mut broken = Vec::new();
     for (_, j, k) in pins {
         let mut tried = bare.clone();

@@ -135,8 +135,14 @@ mod tests {
 
     #[test]
     fn promises_are_kept_or_late() {
-        let one = |gone_on| KeptPromise { order: OrderId(1), number: 1, promised_on: date!(2026 - 11 - 20), gone_on };
-        let days = [date!(2026 - 11 - 20), date!(2026 - 11 - 18), date!(2026 - 11 - 23), date!(2026 - 11 - 21)];
+        let one = |gone_on| KeptPromise {
+            order: OrderId(1),
+            number: 1,
+            promised_on: date!(2026 - 11 - 20),
+            gone_on,
+        };
+        let days =
+            [date!(2026 - 11 - 20), date!(2026 - 11 - 18), date!(2026 - 11 - 23), date!(2026 - 11 - 21)];
         let figures = ShopFigures { kept: days.map(one).to_vec(), ..ShopFigures::default() };
         let (share, late) = figures.promises().unwrap();
         assert_eq!((share, late), (0.5, Some(3)));

@@ -260,7 +260,8 @@ impl Workshop {
         plan: &ShopPlan,
         planned: &PlannedJob,
     ) -> Result<Option<InstrumentId>, Refusal> {
-        let is_winder = |name: &String| plan.work.resources.iter().any(|r| r.kind == WINDER && r.name == *name);
+        let is_winder =
+            |name: &String| plan.work.resources.iter().any(|r| r.kind == WINDER && r.name == *name);
         let mut own = plan.schedule.operations.iter().filter(|o| o.job == planned.name);
         let name = own.find_map(|o| o.resources.iter().find(|name| is_winder(name)));
         let winders = self.of(actor).instruments().await?;
@@ -281,10 +282,17 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
         let plan = self.shop_plan(actor).await?;
-        let (place, planned) =
-            plan.jobs.iter().enumerate().find(|(_, j)| j.key == job).ok_or(Refusal::NotFound("job of the plan"))?;
-        let number =
-            planned.operations.iter().position(|o| o.key == operation).ok_or(Refusal::NotFound("operation"))?;
+        let (place, planned) = plan
+            .jobs
+            .iter()
+            .enumerate()
+            .find(|(_, j)| j.key == job)
+            .ok_or(Refusal::NotFound("job of the plan"))?;
+        let number = planned
+            .operations
+            .iter()
+            .position(|o| o.key == operation)
+            .ok_or(Refusal::NotFound("operation"))?;
         let of_job = |o: &&ScheduledOperation| o.job == planned.name;
         let told = plan.schedule.operations.iter().filter(of_job).find(|o| o.operation == number);
         let told = told.ok_or(Refusal::NotFound("operation"))?;
@@ -292,7 +300,10 @@ impl Workshop {
         let mut resources = told.resources.clone();
         if let Some(person) = person {
             let is_person = |name: &String| {
-                plan.work.resources.iter().any(|r| r.kind == trade::operation_times::PERSON && r.name == *name)
+                plan.work
+                    .resources
+                    .iter()
+                    .any(|r| r.kind == trade::operation_times::PERSON && r.name == *name)
             };
             if !is_person(&person.to_owned()) {
                 return Err(Refusal::NotFound("person"));
@@ -354,8 +365,10 @@ impl Workshop {
         actor.require(Action::Wind)?;
         let store = self.of(actor);
         let known = out_names(&store).await?;
-        let (_, name) =
-            known.iter().find(|(key, _)| *key == command.resource).ok_or(Refusal::NotFound("machine or person"))?;
+        let (_, name) = known
+            .iter()
+            .find(|(key, _)| *key == command.resource)
+            .ok_or(Refusal::NotFound("machine or person"))?;
         let now = self.settings_of(actor).await?.hours.now();
         let furthest = now.later(LONGEST_OUTAGE_DAYS * 24 * 60);
         if command.until.is_some_and(|until| until <= now || until > furthest) {
@@ -480,7 +493,8 @@ pub fn queue<'a>(
     plan: &'a ShopPlan,
     resource: &str,
 ) -> impl Iterator<Item = (&'a PlannedJob, &'a Operation, &'a ScheduledOperation)> {
-    let own = plan.schedule.operations.iter().filter(move |o| o.resources.iter().any(|name| name == resource));
+    let own =
+        plan.schedule.operations.iter().filter(move |o| o.resources.iter().any(|name| name == resource));
     // `resource` is only read while the iterator is made.
     let own: Vec<&ScheduledOperation> = own.collect();
     own.into_iter().filter_map(|o| {

@@ -78,7 +78,8 @@ impl ShopHours {
     /// How far the workshop's clock is ahead of UTC at a moment of UTC.
     fn offset_at(&self, utc: PrimitiveDateTime) -> UtcOffset {
         let fixed = || self.utc_offset_minutes.clamp(-14 * 60, 14 * 60) * 60;
-        let seconds = match (self.tz(), DateTime::<Utc>::from_timestamp(utc.assume_utc().unix_timestamp(), 0)) {
+        let seconds = match (self.tz(), DateTime::<Utc>::from_timestamp(utc.assume_utc().unix_timestamp(), 0))
+        {
             (Some(zone), Some(at)) => at.with_timezone(&zone).offset().fix().local_minus_utc(),
             _ => fixed(),
         };
@@ -196,7 +197,11 @@ mod tests {
         }
         let fixed = ShopHours { utc_offset_minutes: -90, ..ShopHours::default() };
         assert_eq!(fixed.utc(Moment(datetime!(2026-07-01 08:00))), datetime!(2026-07-01 09:30));
-        assert!(ShopHours { zone: "Nowhere/Else".into(), ..ShopHours::default() }.problems().contains(&"zone".into()));
+        assert!(
+            ShopHours { zone: "Nowhere/Else".into(), ..ShopHours::default() }
+                .problems()
+                .contains(&"zone".into())
+        );
         assert!(ShopHours::zones().len() > 300);
     }
 

@@ -106,7 +106,8 @@ impl Workshop {
                     let revision = store.revision(id).await?;
                     let mut needs = Needs::new();
                     let found = self.uncalibrated_prediction(&revision.design).await?.ok();
-                    for (coil, told) in revision.design.coils.iter().zip(found.iter().flat_map(|p| &p.coils)) {
+                    for (coil, told) in revision.design.coils.iter().zip(found.iter().flat_map(|p| &p.coils))
+                    {
                         let gauge = Supply::Wire(coil.wire.gauge.to_string());
                         *needs.entry(gauge).or_default() += told.wire_length_m.p95;
                     }

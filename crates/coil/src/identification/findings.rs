@@ -1,7 +1,7 @@
 //! The findings document, `filamentum-findings/1`: what was seen and measured of a pickup whose winding is not known.
 
-use crate::design::{Design, FORMAT as DESIGN_FORMAT, Problem, parse, read_document};
 use crate::circuit::capacitance_from_resonances;
+use crate::design::{Design, FORMAT as DESIGN_FORMAT, Problem, parse, read_document};
 use crate::wire::{Gauge, Insulation};
 use jsonschema::Validator;
 use schemars::JsonSchema;
@@ -357,7 +357,8 @@ impl Findings {
         }
         if self.measured.second_peak_hz.is_some() && self.measured.capacitance_of_peaks().is_none() {
             let text = "two peaks tell a capacitance only together".to_owned();
-            let try_ = "the first one as well; the second is the lower, with the larger capacitance across it";
+            let try_ =
+                "the first one as well; the second is the lower, with the larger capacitance across it";
             all.push(Problem::new("measured.second_peak_hz.value", text, try_));
         }
         if self.measured.open && self.measured.resistance_ohm.is_some() {
@@ -437,6 +438,7 @@ mod tests {
     use crate::design::reference_coil;
     use std::f64::consts::PI;
 
+    #[allow(clippy::unnecessary_wraps, reason = "readings are optional in findings")]
     fn peak(henries: f64, own_pf: f64, across_pf: f64) -> Option<Measurement> {
         let value = 1.0 / (2.0 * PI * (henries * (own_pf + across_pf) * 1e-12).sqrt());
         Some(Measurement { value, cable_pf: Some(across_pf), ..Measurement::default() })
@@ -456,7 +458,7 @@ mod tests {
         assert!(measured.of(Measurand::CapacitancePf).unwrap().accuracy > found.accuracy);
         // What is typed goes before what follows of other readings.
         measured.capacitance_pf = Some(Measurement { value: 99.0, ..Measurement::default() });
-        assert_eq!(measured.of(Measurand::CapacitancePf).unwrap().value, 99.0);
+        assert!((measured.of(Measurand::CapacitancePf).unwrap().value - 99.0).abs() < 1e-12);
     }
 
     /// A second peak by itself, above the first, or with less across it, is told at its place.

@@ -257,7 +257,12 @@ struct Together {
 
 /// The batch that a task can still join from a moment on: the first that has room and takes as long. One that begins later than the task
 /// could by itself is joined when less is lost by waiting than is won by not doing it twice.
-fn to_join<'a>(all: &'a mut [Together], task: &Task, from: i64, alone: Option<i64>) -> Option<&'a mut Together> {
+fn to_join<'a>(
+    all: &'a mut [Together],
+    task: &Task,
+    from: i64,
+    alone: Option<i64>,
+) -> Option<&'a mut Together> {
     let (batch, most) = task.batch?;
     all.iter_mut()
         .filter(|t| t.batch == batch && t.count < most && t.placed.end - t.placed.start == task.minutes)

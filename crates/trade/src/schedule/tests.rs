@@ -128,8 +128,7 @@ fn check(work: &Work, found: &Schedule) {
             job.operations[o.operation].batch.as_ref().map(|b| (b.name.clone(), b.most))
         };
         for one in &held {
-            let meeting: Vec<_> =
-                held.iter().filter(|o| o.start <= one.start && o.end > one.start).collect();
+            let meeting: Vec<_> = held.iter().filter(|o| o.start <= one.start && o.end > one.start).collect();
             let alone = meeting.iter().filter(|o| batch_of(o).is_none()).count();
             let mut batches: BTreeMap<_, u32> = BTreeMap::new();
             for o in &meeting {

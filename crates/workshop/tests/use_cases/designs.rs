@@ -102,7 +102,8 @@ async fn pickups_are_compared_in_the_order_asked_for() {
     assert_eq!((found[1].sweeps.len(), found[1].measured.len()), (0, 1));
     let ohms = |k: usize| found[k].prediction.as_ref().unwrap().pickup.resistance_20c_ohm.nominal;
     assert!(ohms(0) > ohms(1));
-    let missing = workshop.compare(&actor, &[sedge, store::RevisionId(999_999)].map(ComparedId::Revision)).await;
+    let missing =
+        workshop.compare(&actor, &[sedge, store::RevisionId(999_999)].map(ComparedId::Revision)).await;
     assert_eq!(missing.unwrap_err().code(), "not-found");
 }
 

@@ -93,7 +93,8 @@ async fn fill(workshop: &Workshop, actor: &Actor, name: &str) {
         stock: 3,
     };
     workshop.add_part(actor, &part).await.unwrap();
-    let timer = NewTimer { key: ClientKey::random(), run: None, operation: None, label: name, minutes: 5, at: None };
+    let timer =
+        NewTimer { key: ClientKey::random(), run: None, operation: None, label: name, minutes: 5, at: None };
     workshop.start_timer(actor, &timer).await.unwrap();
 }
 

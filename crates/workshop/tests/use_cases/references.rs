@@ -11,7 +11,8 @@ use trade::diagnosis::{Outcome, QuickTest};
 use trade::impedance_fit::Swept;
 use trade::traveller::{RewindFinish, Wrap};
 use workshop::{
-    AddPhoto, ComparedId, CopyReference, OverlayRef, ReferenceDraft, Restoration, RestoreReference, SaveReference,
+    AddPhoto, ComparedId, CopyReference, OverlayRef, ReferenceDraft, Restoration, RestoreReference,
+    SaveReference,
 };
 
 /// A pickup of 43 AWG, and a sheet with what a bench reads of it.

@@ -215,7 +215,14 @@ async fn a_guide_file_is_written_for_the_runs_own_winder() {
 #[tokio::test]
 async fn a_timer_runs_until_it_is_stopped() {
     let (workshop, actor, _) = set_up().await;
-    let new = NewTimer { key: ClientKey::random(), run: None, operation: None, label: "wax", minutes: 30, at: None };
+    let new = NewTimer {
+        key: ClientKey::random(),
+        run: None,
+        operation: None,
+        label: "wax",
+        minutes: 30,
+        at: None,
+    };
     for _ in 0..2 {
         workshop.start_timer(&actor, &new).await.unwrap();
     }

@@ -150,7 +150,10 @@ async fn nothing_of_another_workshop_is_reached() {
     assert_eq!(workshop.revision_details(&stranger, revision).await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.run_details(&stranger, id).await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.start_options(&stranger, revision).await.unwrap_err().code(), "not-found");
-    assert_eq!(workshop.compare(&stranger, &[workshop::ComparedId::Revision(revision)]).await.unwrap_err().code(), "not-found");
+    assert_eq!(
+        workshop.compare(&stranger, &[workshop::ComparedId::Revision(revision)]).await.unwrap_err().code(),
+        "not-found"
+    );
     assert_eq!(workshop.instrument(&stranger, InstrumentId(1)).await.unwrap_err().code(), "not-found");
     let restored = workshop.restore_revision(&stranger, revision, ClientKey::random()).await;
     assert_eq!(restored.unwrap_err().code(), "not-found");

@@ -116,7 +116,9 @@ fn lines(all: &[ComparedPickup], columns: &[Figure]) -> Vec<ComparedRow> {
                 (value.map_or_else(String::new, |v| c.scale().text(*v)), String::new())
             };
             lines.push(ComparedRow {
-                name: taken.run.map_or_else(|| "As it was read".to_owned(), |(number, _)| format!("Run {number}")),
+                name: taken
+                    .run
+                    .map_or_else(|| "As it was read".to_owned(), |(number, _)| format!("Run {number}")),
                 link: taken.run.map_or_else(|| link(one.id), |(_, id)| format!("/runs/{id}")),
                 tone: tone % 6,
                 measured: true,
@@ -293,7 +295,8 @@ fn csv_of(
         }
         writer.write_record(&cells)?;
         for taken in &one.measured {
-            let what = taken.run.map_or_else(|| "read".to_owned(), |(number, _)| format!("run {number}, measured"));
+            let what =
+                taken.run.map_or_else(|| "read".to_owned(), |(number, _)| format!("run {number}, measured"));
             let mut cells = vec![name.clone(), what];
             for c in columns {
                 let value = c.measured().and_then(|kind| taken.values.get(&kind));
@@ -320,8 +323,13 @@ mod tests {
         let pairs = |text: &[(&str, &str)]| {
             QueryParameters(text.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect())
         };
-        let asked =
-            Asked::from(&pairs(&[("of", "3"), ("of", "x"), ("of", "3"), ("of", "examined-1"), ("col", "peak")]));
+        let asked = Asked::from(&pairs(&[
+            ("of", "3"),
+            ("of", "x"),
+            ("of", "3"),
+            ("of", "examined-1"),
+            ("col", "peak"),
+        ]));
         assert_eq!(asked.of, [ComparedId::Revision(RevisionId(3)), ComparedId::Reference(ReferenceId(1))]);
         assert_eq!(asked.columns, [Figure::Peak]);
         assert_eq!(Asked::from(&QueryParameters::default()).columns.len(), USUAL.len());

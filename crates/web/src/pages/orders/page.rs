@@ -20,8 +20,8 @@ use presentation::format;
 use serde_json::json;
 use store::design::RevisionRow;
 use store::order::OrderRow;
-use store::{ClientKey, OrderId};
 use store::photo::PhotoSubject;
+use store::{ClientKey, OrderId};
 use workshop::{OrderCost, OrderDraft, OrderedPickup, Refusal, Reservation, SaveOrder, ShopPlan};
 
 /// A pickup that is asked for.

@@ -39,10 +39,16 @@ struct PaperLine {
 }
 
 /// What the workshop's share rules let others see of the pickups of a line.
-async fn facts(app: &App, user: &CurrentUser, item: OrderItem) -> Result<Vec<(String, Vec<(String, String)>)>, AppError> {
+async fn facts(
+    app: &App,
+    user: &CurrentUser,
+    item: OrderItem,
+) -> Result<Vec<(String, Vec<(String, String)>)>, AppError> {
     let revisions: Vec<RevisionId> = match item {
         OrderItem::Revision(id) => vec![id],
-        OrderItem::Set(id) => app.workshop.pickup_set(&user.actor, id).await?.1.pickups.iter().map(|p| p.revision).collect(),
+        OrderItem::Set(id) => {
+            app.workshop.pickup_set(&user.actor, id).await?.1.pickups.iter().map(|p| p.revision).collect()
+        }
         OrderItem::Rewind(_) => Vec::new(),
     };
     let shown = Shown::usual(user.settings.privacy.shared_parts.as_deref());

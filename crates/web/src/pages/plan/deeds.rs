@@ -24,7 +24,12 @@ fn back(form: &FormData) -> HttpResponse {
 }
 
 /// Says what was done, or why it was not, on the day.
-fn told(session: &Session, form: &FormData, done: Result<(), Refusal>, words: &str) -> Result<HttpResponse, AppError> {
+fn told(
+    session: &Session,
+    form: &FormData,
+    done: Result<(), Refusal>,
+    words: &str,
+) -> Result<HttpResponse, AppError> {
     match done {
         Ok(()) => flash::put(session, FlashKind::Done, words),
         Err(refusal @ (Refusal::NotItsTurn | Refusal::PinCannotHold | Refusal::NotFound(_))) => {
@@ -66,7 +71,11 @@ pub(super) async fn begin(
             if let Some((set, pickup)) = &planned.in_set {
                 to.extend([("set", set.to_string()), ("pickup", pickup.clone())]);
             }
-            flash::put(&session, FlashKind::NotDone, "Choose the spool: there are several with its wire, or none.");
+            flash::put(
+                &session,
+                FlashKind::NotDone,
+                "Choose the spool: there are several with its wire, or none.",
+            );
             let query = serde_urlencoded::to_string(to).map_err(AppError::internal)?;
             Ok(redirect(format!("/runs/new?{query}")))
         }

@@ -18,7 +18,10 @@ use workshop::FeedPlan;
 /// The calendar of a feed's plan: every operation as an event, without customers and recipes.
 fn calendar(feed: &FeedPlan) -> Calendar {
     let utc = |at: Moment| -> String {
-        feed.hours.utc(at).format(format_description!("[year][month][day]T[hour][minute]00Z")).unwrap_or_default()
+        feed.hours
+            .utc(at)
+            .format(format_description!("[year][month][day]T[hour][minute]00Z"))
+            .unwrap_or_default()
     };
     let mut all = Calendar::new();
     let of = feed.person.as_deref().unwrap_or("the shop");

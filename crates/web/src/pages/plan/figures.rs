@@ -8,6 +8,7 @@ use crate::respond::render_page;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::format::METRE;
+use store::order::OrderState;
 use workshop::{ShopFigures, Supply};
 
 /// Orders that left, as the page shows them.
@@ -52,7 +53,6 @@ fn page(frame: Frame, figures: &ShopFigures) -> FiguresPage {
     let promises = figures.promises();
     let minutes = |m: Option<u32>| m.map_or_else(|| "–".to_owned(), |m| m.to_string());
     let orders = |state| figures.orders.get(&state).copied().unwrap_or_default().to_string();
-    use store::order::OrderState;
     FiguresPage {
         frame,
         tab: "figures",

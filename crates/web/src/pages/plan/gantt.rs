@@ -85,7 +85,10 @@ pub(super) fn gantt(from: Date, shown: (i64, i64), rows: &[(String, Vec<Bar>)]) 
                 ROW - 6.0
             );
             let _ = if bar.link.is_empty() {
-                write!(out, r#"<g role="img" data-row="{row}" aria-label="{label}"><title>{label}</title>{rect}</g>"#)
+                write!(
+                    out,
+                    r#"<g role="img" data-row="{row}" aria-label="{label}"><title>{label}</title>{rect}</g>"#
+                )
             } else {
                 write!(
                     out,

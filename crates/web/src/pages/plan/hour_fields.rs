@@ -25,7 +25,12 @@ pub(super) fn hour_fields(hours: &ShopHours, typed: Option<(&FormData, Errors)>)
         filled(Field::typed("from", "From", "Such as 08:00.")),
         filled(Field::typed("to", "To", "Such as 17:00.")),
         filled(Field::typed("off", "Days off", "Such as 2026-12-24, parted by commas.")),
-        filled(Field::chosen("zone", "Time zone", "Winter and summer time follow by themselves.", zones(hours))),
+        filled(Field::chosen(
+            "zone",
+            "Time zone",
+            "Winter and summer time follow by themselves.",
+            zones(hours),
+        )),
         filled(Field::typed("pot", "Pickups in the wax at once", "")),
         filled(Field::typed("dip", "Bobbins in a dip of lacquer", "")),
     ]
@@ -40,10 +45,7 @@ fn zones(hours: &ShopHours) -> Vec<Choice> {
 }
 
 /// The fields of one person's hours; the people are by number and name.
-pub(super) fn person_fields(
-    people: &[(u64, String)],
-    typed: Option<(&FormData, Errors)>,
-) -> Vec<Field> {
+pub(super) fn person_fields(people: &[(u64, String)], typed: Option<(&FormData, Errors)>) -> Vec<Field> {
     let empty = FormData::default();
     let (form, errors) = typed.map_or((&empty, Errors::new()), |(form, errors)| (form, errors));
     let choices = std::iter::once(Choice::new("", "choose"))

@@ -152,7 +152,8 @@ async fn weighed(
         Err(refusal) => return Err(refusal.into()),
     };
     let pickup = serde_json::to_string(&draft.findings.pickup)?;
-    let fields = render(&FieldsPart { parts: form::parts(&shown, &errors, &draft.findings.pickup, units), pickup })?;
+    let fields =
+        render(&FieldsPart { parts: form::parts(&shown, &errors, &draft.findings.pickup, units), pickup })?;
     Ok(Weighed { draft, errors, fields, found })
 }
 

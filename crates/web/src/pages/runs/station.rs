@@ -24,8 +24,8 @@ use tokio::sync::watch;
 use trade::winding::{Event, Progress, WindingEventKind};
 use workshop::{
     LogEvent, Permit, Refusal, RunInSet, StationState, StationTrouble, StopKey, TakeOver, WinderChoice,
-    WinderCommand, WinderMotion, WinderOnRun,
-    queue};
+    WinderCommand, WinderMotion, WinderOnRun, queue,
+};
 
 /// Between two messages to a browser when nothing changes.
 const KEEP_ALIVE: Duration = Duration::from_secs(10);
@@ -135,7 +135,12 @@ pub(super) async fn show(
 const MOST_QUEUED: usize = 5;
 
 /// What the plan has wound at a winder after a run; nothing where there is no plan.
-async fn queue_at(app: &App, user: &CurrentUser, winder: &str, but: RunId) -> Result<Vec<QueuedRun>, AppError> {
+async fn queue_at(
+    app: &App,
+    user: &CurrentUser,
+    winder: &str,
+    but: RunId,
+) -> Result<Vec<QueuedRun>, AppError> {
     let plan = match app.workshop.shop_plan(&user.actor).await {
         Ok(plan) => plan,
         Err(Refusal::NotSchedulable(_)) => return Ok(Vec::new()),

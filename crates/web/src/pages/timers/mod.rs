@@ -15,7 +15,10 @@ use store::{RunId, TimerId};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config.route("/timers", web::post().to(start)).route("/timers/{id}/end", web::post().to(end)).route("/timers.json", web::get().to(list));
+    config
+        .route("/timers", web::post().to(start))
+        .route("/timers/{id}/end", web::post().to(end))
+        .route("/timers.json", web::get().to(list));
 }
 
 /// What a form says of a timer: its label and minutes, or what is wrong with them.

@@ -8,12 +8,12 @@ use coil::identification::{Measurand, Measurement, Suspected};
 use coil::magnet::{Grade, Material};
 use coil::quantity::{Frequency, Inductance, Measure, ParseQuantity as _, Resistance, Turns, Units};
 use coil::wire::{Gauge, Insulation};
+use poles::PoleTable;
 use presentation::field::{Choice, Field};
 use presentation::form_fields::{Errors, FormFields};
 use presentation::format;
 use presentation::read::{farads, measured, optional, plain_in};
 use store::reference::Purpose;
-use poles::PoleTable;
 use trade::traveller::RewindFinish;
 use workshop::ReferenceDraft;
 
@@ -253,10 +253,8 @@ pub(super) fn read(
     draft.tags = tags_of(form.get("tags"));
     read_looks(form, &mut draft, &mut errors);
     draft.edge_mm = measured(form, &mut errors, "edge", (0.1, 40.0), length);
-    draft.finish = RewindFinish {
-        wrap: form.get("wrap").parse().unwrap_or_default(),
-        is_aged: form.is_ticked("aged"),
-    };
+    draft.finish =
+        RewindFinish { wrap: form.get("wrap").parse().unwrap_or_default(), is_aged: form.is_ticked("aged") };
     read_measured(form, &mut draft, &mut errors, units);
     draft.findings.suspected = read_said(form, &mut errors);
     (draft, errors)
@@ -449,6 +447,22 @@ fn look_fields(form: &FormFields, errors: &Errors, units: Units) -> Vec<Field> {
     all
 }
 
+/// How it is finished when it is brought back.
+fn finish_part(form: &FormFields, errors: &Errors) -> Part {
+    let wraps =
+        vec![Choice::new("tape", "tape"), Choice::new("string", "string"), Choice::new("nothing", "nothing")];
+    let ages = vec![Choice::new("no", "stay new"), Choice::new("yes", "aged to match the old ones")];
+    let filled = |f: Field| f.filled(form, errors);
+    Part::of(
+        "When it is brought back",
+        "Its traveller asks for it.",
+        vec![
+            filled(Field::chosen("wrap", "Round the coil", "", wraps)),
+            filled(Field::chosen("aged", "New parts", "", ages)),
+        ],
+    )
+}
+
 /// The sheet's parts.
 pub(super) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: Units) -> Vec<Part> {
     let magnets = std::iter::once(Choice::new("", "not known, or none"))
@@ -457,12 +471,6 @@ pub(super) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
     let enamels = std::iter::once(Choice::new("", "not said"))
         .chain(Insulation::ALL.into_iter().map(|i| Choice::new(i.word(), i.spoken())))
         .collect();
-    let wraps = vec![
-        Choice::new("tape", "tape"),
-        Choice::new("string", "string"),
-        Choice::new("nothing", "nothing"),
-    ];
-    let ages = vec![Choice::new("no", "stay new"), Choice::new("yes", "aged to match the old ones")];
     let filled = |f: Field| f.filled(form, errors);
     let mm = |key: &str, label: &str, hint: &str| {
         Field::measured(key, label, hint, (Measure::Length, units)).filled(form, errors)
@@ -526,7 +534,9 @@ pub(super) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
             vec![
                 mm("wire_overall_mm", "Over the enamel", ""),
                 mm("wire_bare_mm", "Bare", "With the enamel off."),
-                filled(Field::typed("wire_ohm", "Ohms of a piece", "Several metres are read best.").unit("Ω")),
+                filled(
+                    Field::typed("wire_ohm", "Ohms of a piece", "Several metres are read best.").unit("Ω"),
+                ),
                 filled(Field::typed("wire_length", "Length of that piece", "1 m when empty.").unit("m")),
                 Field::measured("wire_mass_g", "Weight of all wire", "", (Measure::Mass, units))
                     .filled(form, errors),
@@ -546,22 +556,15 @@ pub(super) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
                 filled(Field::typed("said_turns", "Turns", "")),
             ],
         ),
-        Part::of(
-            "When it is brought back",
-            "Its traveller asks for it.",
-            vec![
-                filled(Field::chosen("wrap", "Round the coil", "", wraps)),
-                filled(Field::chosen("aged", "New parts", "", ages)),
-            ],
-        ),
+        finish_part(form, errors),
     ]
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use trade::traveller::Wrap;
     use rstest::rstest;
+    use trade::traveller::Wrap;
 
     /// What a form says of what it shows is what it shows.
     #[rstest]

@@ -96,7 +96,12 @@ pub(super) fn read_sizes(form: &FormFields, errors: &mut Errors, pickup: &mut De
 }
 
 /// Flux over the poles in their order, mT; nothing where none was read.
-pub(super) fn read_flux(form: &FormFields, errors: &mut Errors, poles: usize, units: Units) -> Vec<Option<f64>> {
+pub(super) fn read_flux(
+    form: &FormFields,
+    errors: &mut Errors,
+    poles: usize,
+    units: Units,
+) -> Vec<Option<f64>> {
     let of = |i| measured(form, errors, &name("flux", i), FLUX_MT, (Measure::Flux, units));
     let mut all: Vec<Option<f64>> = (0..poles).map(of).collect();
     let last = all.iter().rposition(Option::is_some).map_or(0, |i| i + 1);
