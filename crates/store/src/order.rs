@@ -91,6 +91,10 @@ pub struct OrderRun {
     pub is_closed: bool,
     /// Whether it was voided.
     pub is_voided: bool,
+    /// Whether its final turns were read: its wire is off the spool.
+    pub is_wound: bool,
+    /// Whether its parts were taken off the shelf.
+    pub has_parts: bool,
 }
 
 /// How an order stands, for the audit trail.
@@ -142,13 +146,15 @@ impl WorkshopStore {
         // Two at once may take the same number; the second takes the next.
         for _ in 0..5 {
             let added = sqlx::query(
-                "INSERT INTO orders (workshop_id, number, client_key, customer, promised_on, state, document, made_by) \
-                 SELECT ?, COALESCE(MAX(number), 0) + 1, ?, ?, ?, ?, ?, ? FROM orders WHERE workshop_id = ?",
+                "INSERT INTO orders (workshop_id, number, client_key, customer, promised_on, state, gone_at, document, made_by) \
+                 SELECT ?, COALESCE(MAX(number), 0) + 1, ?, ?, ?, ?, IF(? = 'gone', UTC_TIMESTAMP(6), NULL), ?, ? FROM orders \
+                 WHERE workshop_id = ?",
             )
             .bind(self.workshop)
             .bind(key.as_str())
             .bind(new.customer)
             .bind(new.promised_on)
+            .bind(Stored(new.state))
             .bind(Stored(new.state))
             .bind(new.document)
             .bind(by)
@@ -238,7 +244,9 @@ impl WorkshopStore {
     /// The runs of all orders that have not left.
     pub async fn order_runs(&self) -> Result<Vec<OrderRun>, StoreError> {
         Ok(sqlx::query_as(
-            "SELECT r.run_id, r.order_id, r.line, u.number, u.closed_at IS NOT NULL AS is_closed, u.voided_at IS NOT NULL AS is_voided \
+            "SELECT r.run_id, r.order_id, r.line, u.number, u.closed_at IS NOT NULL AS is_closed, u.voided_at IS NOT NULL AS is_voided, \
+             EXISTS (SELECT 1 FROM readings g WHERE g.run_id = u.id AND g.kind = 'turns') AS is_wound, \
+             EXISTS (SELECT 1 FROM part_moves m WHERE m.run_id = u.id AND m.by_count < 0) AS has_parts \
              FROM order_runs r JOIN runs u ON u.id = r.run_id JOIN orders o ON o.id = r.order_id \
              WHERE r.workshop_id = ? AND o.state <> 'gone' ORDER BY u.number",
         )

@@ -80,6 +80,12 @@ pub fn usual(operation: &Operation, turns: u32, dip_holds: u32) -> OperationTime
     OperationTime { minutes, wait_minutes, needs, batch }
 }
 
+/// Whether so many minutes are believed of an operation: not of signatures that were given one after the other at the end.
+#[must_use]
+pub fn is_observed(minutes: f64) -> bool {
+    minutes > 0.2 && minutes <= LONGEST_MINUTES
+}
+
 /// A shop's own median of what an operation takes, minutes; `None` below ten observations. What took longer than four hours was left lying,
 /// and does not count.
 ///
@@ -91,7 +97,7 @@ pub fn usual(operation: &Operation, turns: u32, dip_holds: u32) -> OperationTime
 /// ```
 #[must_use]
 pub fn own_median(minutes: &[f64]) -> Option<u32> {
-    let mut known: Vec<f64> = minutes.iter().copied().filter(|m| *m > 0.2 && *m <= LONGEST_MINUTES).collect();
+    let mut known: Vec<f64> = minutes.iter().copied().filter(|m| is_observed(*m)).collect();
     if known.len() < FEWEST {
         return None;
     }

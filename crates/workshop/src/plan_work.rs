@@ -11,7 +11,9 @@ use store::shop_floor::{Outage, PlanPin, RunningOperation};
 use store::{OrderId, ReferenceId, RevisionId, RunId, WorkshopStore};
 use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
-use trade::operation_times::{GAUSSMETER, OperationTime, PERSON, POT, WINDER, own_median, usual};
+use trade::operation_times::{
+    GAUSSMETER, OperationTime, PERSON, POT, WINDER, is_observed, own_median, usual,
+};
 use trade::schedule::{FORMAT, Job, Moment, Resource, Work};
 use trade::traveller::{Operation, Traveller};
 
@@ -70,7 +72,12 @@ impl ShopTimes {
 
     /// How often each operation was observed, with the workshop's own median, minutes.
     pub(crate) fn medians(&self) -> impl Iterator<Item = (&str, usize, Option<u32>)> {
-        self.observed.iter().map(|(key, all)| (key.as_str(), all.len(), own_median(all)))
+        self.observed
+            .iter()
+            .map(|(key, all)| {
+                (key.as_str(), all.iter().filter(|m| is_observed(**m)).count(), own_median(all))
+            })
+            .filter(|(_, count, _)| *count > 0)
     }
 }
 
@@ -149,7 +156,8 @@ impl Workshop {
             let last = run.traveller.0.iter().rfind(|o| run.signed.contains(&o.key));
             let dry = last
                 .zip(run.last_at)
-                .map(|(o, at)| hours.local(at).later(i64::from(all.times.of(o, run.turns).wait_minutes)));
+                .map(|(o, at)| hours.local(at).later(i64::from(all.times.of(o, run.turns).wait_minutes)))
+                .filter(|at| *at > now);
             let planned = PlannedJob {
                 name: format!("run {}", run.number),
                 key: format!("run:{}", run.id),

@@ -89,7 +89,7 @@ impl Workshop {
         Ok(all)
     }
 
-    /// What pickups take that are not started; `known` keeps what each revision takes.
+    /// What pickups take whose wire is not wound, or whose parts are not taken; `known` keeps what each revision takes.
     async fn needs(
         &self,
         actor: &Actor,
@@ -99,7 +99,12 @@ impl Workshop {
         let store = self.of(actor);
         let parts = store.parts().await?;
         let mut all = Needs::new();
-        for id in pickups.iter().filter(|p| p.run.is_none()).filter_map(|p| p.revision) {
+        for (id, run) in pickups.iter().filter_map(|p| Some((p.revision?, p.run))) {
+            let is_open = |supply: &Supply| match (run, supply) {
+                (None, _) => true,
+                (Some(run), Supply::Wire(_)) => !run.is_wound,
+                (Some(run), Supply::Part(_)) => !run.has_parts,
+            };
             let one = match known.entry(id) {
                 Entry::Occupied(of) => of.into_mut(),
                 Entry::Vacant(of) => {
@@ -119,7 +124,7 @@ impl Workshop {
                     of.insert(needs)
                 }
             };
-            for (supply, needed) in &*one {
+            for (supply, needed) in one.iter().filter(|(supply, _)| is_open(supply)) {
                 *all.entry(supply.clone()).or_default() += needed;
             }
         }

@@ -1,5 +1,4 @@
 // The plan while it is made: a better one is put in place of the first, and bars are walked with the arrow keys.
-import { all } from "./elements.js";
 import { nextBar } from "./gantt_keys.js";
 
 /** How long a plan is improved, with a little more, ms. */
@@ -28,7 +27,7 @@ async function renew() {
 }
 setTimeout(() => void renew(), IMPROVED_MS);
 
-for (const drawing of all(document, "svg.gantt")) {
+for (const drawing of document.querySelectorAll("svg.gantt")) {
   const bars = [...drawing.querySelectorAll("[data-row]")];
   const places = bars.map((bar) => ({
     row: Number(bar.getAttribute("data-row")),

@@ -7,6 +7,7 @@ mod orders;
 mod people;
 mod rewinds;
 mod sets;
+mod shop_floor;
 mod station;
 mod surroundings;
 

@@ -4,7 +4,7 @@ use super::server;
 use e2e::{Browser, journey};
 
 /// A saved design, and a set with that one pickup.
-async fn set_of_one(b: &Browser) {
+pub(super) async fn set_of_one(b: &Browser) {
     b.sign_in("ode").await;
     b.go("/designs/new?kind=tall-single").await;
     b.fill("name", "Bittern").await;

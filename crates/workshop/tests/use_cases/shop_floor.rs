@@ -275,7 +275,7 @@ async fn the_shop_has_figures() {
     let figures = workshop.shop_figures(&owner).await.unwrap();
     assert_eq!(figures.promises(), Some((1.0, None)));
     assert_eq!(figures.in_progress[0].1, 1);
-    assert_eq!((figures.operations[0].count, figures.operations[0].own_minutes), (1, None));
+    assert!(figures.operations.is_empty(), "signed within seconds: nobody took that long");
     let operator = Actor { role: Role::Operator, ..owner };
     assert!(matches!(workshop.shop_figures(&operator).await, Err(Refusal::NotAllowed(_))));
 }

@@ -43,6 +43,8 @@ struct Todo {
     reason: String,
     is_late: bool,
     caution: String,
+    /// What is done together with it, as one.
+    together: Vec<Todo>,
 }
 
 /// What one person does.
@@ -170,7 +172,21 @@ fn todo(plan: &ShopPlan, job: usize, operation: &ScheduledOperation, own: &str) 
         reason: reason(plan, job, operation),
         is_late: plan.schedule.jobs[job].late_minutes > 0,
         caution: of.caution.clone(),
+        together: Vec::new(),
     }
+}
+
+/// What is done as one stands as one: bobbins that go into one dip.
+fn as_one(todos: Vec<(bool, Todo)>) -> Vec<Todo> {
+    let mut all: Vec<Todo> = Vec::with_capacity(todos.len());
+    for (is_batch, todo) in todos {
+        let same = |one: &Todo| (&one.from, &one.to, &one.what) == (&todo.from, &todo.to, &todo.what);
+        match all.iter_mut().find(|one| is_batch && same(one)) {
+            Some(one) => one.together.push(todo),
+            None => all.push(todo),
+        }
+    }
+    all
 }
 
 /// A promise is told where a job begins, and a caution the first time of the day: what is said at every line is read at none.
@@ -210,8 +226,14 @@ fn fill(page: &mut DayPage, plan: &ShopPlan, day: Date) {
     for person in plan.work.resources.iter().filter(|r| r.kind == PERSON) {
         let own =
             plan.schedule.operations.iter().filter(of_day).filter(|o| o.resources.contains(&person.name));
-        let mut todos: Vec<Todo> =
-            own.filter_map(|o| Some(todo(plan, job_of(&o.job)?, o, &person.name))).collect();
+        let mut todos = as_one(
+            own.filter_map(|o| {
+                let job = job_of(&o.job)?;
+                let is_batch = plan.work.jobs[job].operations[o.operation].batch.is_some();
+                Some((is_batch, todo(plan, job, o, &person.name)))
+            })
+            .collect(),
+        );
         said_once(&mut todos);
         page.people.push(PersonDay { name: person.name.clone(), todos });
     }

@@ -17,6 +17,7 @@ use presentation::form_fields::Errors;
 use presentation::format::moment;
 use time::macros::format_description;
 use time::{Date, Duration};
+use trade::schedule::ScheduledOperation;
 use workshop::{Action, Refusal, ShopHours, ShopPlan};
 
 #[derive(Template)]
@@ -48,6 +49,12 @@ fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> 
         plan.work.resources.iter().map(|r| (r.name.clone(), Vec::new())).collect()
     };
     let begins = from.midnight();
+    // What is done as one is one bar, with the name of the first and how many they are.
+    let batch_of = |o: &ScheduledOperation| {
+        let job = plan.work.jobs.iter().find(|j| j.name == o.job)?;
+        job.operations[o.operation].batch.as_ref().map(|b| b.name.as_str())
+    };
+    let mut counted: Vec<&ScheduledOperation> = Vec::new();
     for o in &plan.schedule.operations {
         let minutes = |at: trade::schedule::Moment| (at.0 - begins).whole_minutes();
         let (start, end) = (minutes(o.start), minutes(o.end));
@@ -55,13 +62,29 @@ fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> 
             continue;
         }
         let Some(job) = plan.jobs.iter().position(|j| j.name == o.job) else { continue };
+        let batch = batch_of(o);
+        let is_same = |other: &ScheduledOperation| {
+            batch_of(other) == batch && (other.start, &other.resources) == (o.start, &o.resources)
+        };
+        let together = if batch.is_none() {
+            1
+        } else {
+            plan.schedule.operations.iter().filter(|other| is_same(other)).count()
+        };
+        if !by_order && together > 1 {
+            if counted.iter().any(|other| is_same(other)) {
+                continue;
+            }
+            counted.push(o);
+        }
+        let others = if together > 1 { format!(", {together} together") } else { String::new() };
         let planned = &plan.jobs[job];
         let name = &planned.operations[o.operation].name;
         let bar = Bar {
             start,
             end,
             label: format!(
-                "{name}: {}, {} to {}",
+                "{name}{others}: {}, {} to {}",
                 planned.what,
                 o.start.to_string().replace('T', " "),
                 &o.end.to_string()[11..]
