@@ -78,6 +78,7 @@ pub struct NewOrder<'a> {
 
 /// A run that is made for an order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, FromRow)]
+#[allow(clippy::struct_excessive_bools, reason = "each says something of its own of the run")]
 pub struct OrderRun {
     /// The run.
     pub run_id: RunId,

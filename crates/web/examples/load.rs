@@ -3,7 +3,8 @@
 //! `cargo run --release -p web --example load -- ADDRESS NAME PASSWORD [PEOPLE] [SECONDS] [VIEW] [REVISION]`, against a
 //! running server: in a view of the workbench, of a new twin coil or of a saved revision. With `page` as the view and a
 //! path in place of the revision, that page is asked for instead. With `set` or `whole-set` as the view and a set's number, one pickup of
-//! the set is moved, or all of them.
+//! the set is moved, or all of them. With `take-orders` as the view and a revision's number, as many orders of it are taken as there are
+//! people, and nothing is measured.
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a tool for the one who measures")]
 
 mod asking;
@@ -148,6 +149,28 @@ async fn edits(load: Load, who: u32, until: Instant) -> Vec<(Duration, bool)> {
     taken
 }
 
+/// Takes so many orders of one revision, agreed, with promises over the next weeks: what a plan is measured with.
+async fn take_orders(load: &Load, count: u32) {
+    let mut person = Asker::to(&load.address, &load.cookie).await;
+    for k in 0..count {
+        let (_, page) = person.ask("GET", "/orders/new", "").await;
+        let promised = format!("2027-{:02}-{:02}", 1 + k % 3, 1 + k % 28);
+        let hidden_ones = ["csrf", "key"].map(|name| (name.to_owned(), hidden(&page, name)));
+        let typed = [
+            ("customer", format!("load {k}")),
+            ("state", "agreed".to_owned()),
+            ("promised", promised),
+            ("item0", format!("r{}", load.of)),
+            ("quantity0", "1".to_owned()),
+        ];
+        let typed = typed.map(|(name, value)| (name.to_owned(), value));
+        let form: Vec<(String, String)> = hidden_ones.into_iter().chain(typed).collect();
+        let (status, _) = person.ask("POST", "/orders", &encoded(&form)).await;
+        assert_eq!(status, 303, "taken");
+    }
+    println!("{count} orders taken");
+}
+
 #[tokio::main(flavor = "current_thread")]
 async fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -161,6 +184,10 @@ async fn main() {
     let until = Instant::now() + Duration::from_secs(u64::from(seconds) + 2);
     let cookie = signed_in(address, name, password).await;
     let load = Load { address: address.clone(), cookie, view: word(2), of: word(3) };
+    if load.view == "take-orders" {
+        take_orders(&load, people).await;
+        return;
+    }
     let all = (0..people).map(|who| {
         let load = load.clone();
         if load.view.ends_with("set") {

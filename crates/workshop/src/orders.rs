@@ -162,7 +162,12 @@ impl Workshop {
         if !problems.is_empty() {
             return Err(Refusal::UnusableOrder(problems));
         }
-        self.ordered_pickups(actor, draft, &[]).await?;
+        let store = self.of(actor);
+        for pickup in self.ordered_pickups(actor, draft, &[]).await? {
+            if let Some(revision) = pickup.revision {
+                store.revision(revision).await?;
+            }
+        }
         let document = serde_json::to_string(draft)?;
         let new = NewOrder {
             customer: draft.customer.trim(),
@@ -170,7 +175,6 @@ impl Workshop {
             state: draft.state,
             document: &document,
         };
-        let store = self.of(actor);
         match command.of {
             None => Ok(store.add_order(actor.person, &command.key, &new).await?),
             Some(of) => match store.change_order(actor.person, of, &new).await {
@@ -184,7 +188,7 @@ impl Workshop {
     /// Every pickup that an order asks for, with its run where there is one: void runs do not count.
     ///
     /// # Errors
-    /// When a revision or set is not there.
+    /// When a set or an old pickup is not there.
     pub async fn ordered_pickups(
         &self,
         actor: &Actor,
@@ -204,10 +208,7 @@ impl Workshop {
                 run: None,
             };
             let pickups: Vec<OrderedPickup> = match line.item {
-                OrderItem::Revision(id) => {
-                    store.revision(id).await?;
-                    vec![one(Some(id), None, None)]
-                }
+                OrderItem::Revision(id) => vec![one(Some(id), None, None)],
                 OrderItem::Set(id) => {
                     let set = crate::set_draft::draft_of(&store.pickup_set(id).await?)?;
                     let of_set = |p: &crate::set_draft::DraftPickup| {

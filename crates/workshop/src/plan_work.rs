@@ -89,11 +89,15 @@ pub(crate) struct ShopWork {
 }
 
 /// A pickup that is to be made.
+#[derive(Clone)]
 pub(crate) struct ToMake {
     pub(crate) what: String,
     pub(crate) operations: Vec<Operation>,
     pub(crate) turns: u32,
 }
+
+/// What is done to pickups, by what they are made by: orders ask for the same ones again and again.
+pub(crate) type Made = BTreeMap<(Option<RevisionId>, Option<ReferenceId>), ToMake>;
 
 /// What of the floor changes the plan.
 struct Floor {
@@ -175,13 +179,14 @@ impl Workshop {
             };
             all.add(planned, dry, run.turns, &hours, &floor);
         }
+        let mut made = Made::new();
         for (row, draft) in
             orders.iter().filter(|(row, _)| matches!(row.state.0, OrderState::Agreed | OrderState::InWork))
         {
             let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
             let pickups = self.ordered_pickups(actor, draft, &own).await?;
             for (k, pickup) in pickups.iter().enumerate().filter(|(_, p)| p.run.is_none()) {
-                let made = self.to_make(actor, pickup).await?;
+                let made = self.to_make(actor, pickup, &mut made).await?;
                 let planned = PlannedJob {
                     name: format!("order {}, pickup {}", row.number, k + 1),
                     key: format!("order:{}:{k}", row.id),
@@ -210,8 +215,9 @@ impl Workshop {
         asked: &[OrderedPickup],
     ) -> Result<ShopWork, Refusal> {
         let mut all = self.shop_work(actor).await?;
+        let mut made = Made::new();
         for (k, pickup) in asked.iter().enumerate() {
-            let made = self.to_make(actor, pickup).await?;
+            let made = self.to_make(actor, pickup, &mut made).await?;
             let job =
                 job(&format!("asked {k}"), None, None, &made.operations, |o| all.times.of(o, made.turns));
             all.work.jobs.push(job);
@@ -221,7 +227,28 @@ impl Workshop {
 
     /// What is done to a pickup that is not started. Of an old one without a design it is what its format usually takes, after it was
     /// examined.
-    pub(crate) async fn to_make(&self, actor: &Actor, pickup: &OrderedPickup) -> Result<ToMake, Refusal> {
+    pub(crate) async fn to_make(
+        &self,
+        actor: &Actor,
+        pickup: &OrderedPickup,
+        known: &mut Made,
+    ) -> Result<ToMake, Refusal> {
+        let by = (pickup.revision, pickup.reference.filter(|_| pickup.revision.is_none()));
+        let mut made = match known.get(&by) {
+            Some(made) => made.clone(),
+            None => {
+                let made = self.made_by(actor, pickup).await?;
+                known.insert(by, made.clone());
+                made
+            }
+        };
+        if let Some((_, name)) = &pickup.in_set {
+            made.what = format!("{}, {name}", made.what);
+        }
+        Ok(made)
+    }
+
+    async fn made_by(&self, actor: &Actor, pickup: &OrderedPickup) -> Result<ToMake, Refusal> {
         let store = self.of(actor);
         let Some(revision) = pickup.revision else {
             let reference = pickup.reference.ok_or(Refusal::NotFound("pickup of the order"))?;
@@ -239,11 +266,7 @@ impl Workshop {
         let revision = store.revision(revision).await?;
         let traveller: Traveller =
             self.traveller_of_revision(actor, revision.row.id, &revision.design).await?;
-        let what = match &pickup.in_set {
-            Some((_, name)) => format!("{}, {name}", revision.row.name),
-            None => revision.row.name.clone(),
-        };
-        Ok(ToMake { what, operations: traveller.0, turns: revision.row.turns })
+        Ok(ToMake { what: revision.row.name, operations: traveller.0, turns: revision.row.turns })
     }
 }
 

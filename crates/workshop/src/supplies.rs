@@ -3,6 +3,7 @@
 use crate::actor::Actor;
 use crate::orders::{OrderDraft, OrderedPickup, draft_of};
 use crate::permission::Action;
+use crate::plan_work::Made;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::collections::BTreeMap;
@@ -201,8 +202,9 @@ impl Workshop {
         let times = self.shop_times(actor).await?;
         let mut known: BTreeMap<RevisionId, (f64, bool)> = BTreeMap::new();
         let mut sum = OrderCost::default();
+        let mut made = Made::new();
         for pickup in self.ordered_pickups(actor, draft, &[]).await? {
-            let made = self.to_make(actor, &pickup).await?;
+            let made = self.to_make(actor, &pickup, &mut made).await?;
             sum.minutes += made.operations.iter().map(|o| times.of(o, made.turns).minutes).sum::<u32>();
             let Some(revision) = pickup.revision else {
                 sum.is_incomplete = true;
