@@ -203,7 +203,7 @@ async fn show(
             drawn.push(measured(&taken.label, tone, &taken.sweep().map_err(AppError::internal)?));
         }
     }
-    let examined: Vec<(ComparedId, String, bool)> = app
+    let mut examined: Vec<(ComparedId, String, bool)> = app
         .workshop
         .explained_references(&user.actor)
         .await?
