@@ -109,8 +109,8 @@ async fn a_winder_breaks_and_the_date_moves() {
         // Something is pinned, and taken off again; what cannot be is said.
         b.go("/day").await;
         b.until_script("document.querySelector('#plan:not([data-improving])') !== null").await;
-        b.press("section > .todo > li:last-child > .pin-it summary").await;
-        b.press("section > .todo > li:last-child > .pin-it button").await;
+        b.press("section > .todo > li:last-child > .deeds .pin-it summary").await;
+        b.press("section > .todo > li:last-child > .deeds .pin-it button").await;
         b.find(".flash").await;
         b.until(".todo", |t| t.contains("pinned")).await;
         b.press("button[name=off]").await;

@@ -211,6 +211,12 @@ async fn show(
         .map(|(id, name)| (ComparedId::Reference(id), name))
         .map(|(id, name)| (id, name, asked.of.contains(&id)))
         .collect();
+    // One that is asked for stands among them, though nobody settled what it is.
+    for one in all.iter().filter(|one| matches!(one.id, ComparedId::Reference(_))) {
+        if examined.iter().all(|(id, ..)| *id != one.id) {
+            examined.push((one.id, one.name.clone(), true));
+        }
+    }
     let shown: Vec<ComparedId> = rows.iter().map(|r| ComparedId::Revision(r.id)).collect();
     let choices: Vec<(RevisionRow, bool)> = rows
         .into_iter()
