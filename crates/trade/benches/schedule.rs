@@ -31,6 +31,7 @@ fn work() -> Work {
         needs: needs.iter().map(|kind| vec![(*kind).to_owned()]).collect(),
         start: None,
         on: Vec::new(),
+        waits_on: None,
         batch: None,
     };
     let jobs = (0..100)

@@ -19,6 +19,8 @@ pub const PERSON: &str = "person";
 pub const WINDER: &str = "winder";
 /// A gaussmeter.
 pub const GAUSSMETER: &str = "gaussmeter";
+/// A rack on which lacquer dries.
+pub const RACK: &str = "rack";
 /// A pot of wax.
 pub const POT: &str = "pot";
 
@@ -120,6 +122,7 @@ impl OperationTime {
             needs: self.needs.iter().map(|kind| vec![(*kind).to_owned()]).collect(),
             start: None,
             on: Vec::new(),
+            waits_on: (self.batch.is_some() && self.wait_minutes > 0).then(|| RACK.to_owned()),
             batch: self.batch.clone(),
         }
     }

@@ -12,7 +12,7 @@ use store::{OrderId, ReferenceId, RevisionId, RunId, WorkshopStore};
 use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
 use trade::operation_times::{
-    GAUSSMETER, OperationTime, PERSON, POT, WINDER, is_observed, own_median, usual,
+    GAUSSMETER, OperationTime, PERSON, POT, RACK, WINDER, is_observed, own_median, usual,
 };
 use trade::schedule::{FORMAT, Job, Moment, Resource, Work};
 use trade::traveller::{Operation, Traveller};
@@ -357,6 +357,7 @@ async fn resources(
         add("the gaussmeter", GAUSSMETER, None, 1, "gaussmeter");
     }
     add("wax pot", POT, None, hours.pot_holds.clamp(1, 100), "pot");
+    add("drying rack", RACK, None, hours.rack_holds.clamp(1, 500), "rack");
     Ok(all)
 }
 

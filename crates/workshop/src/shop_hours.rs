@@ -27,6 +27,8 @@ pub struct ShopHours {
     pub pot_holds: u32,
     /// Bobbins that are dipped in lacquer at once.
     pub dip_holds: u32,
+    /// Bobbins that dry on the rack at once.
+    pub rack_holds: u32,
     /// Hours of people who keep other ones, by their number.
     pub people: BTreeMap<u64, PersonHours>,
 }
@@ -56,6 +58,7 @@ impl Default for ShopHours {
             utc_offset_minutes: 0,
             pot_holds: 6,
             dip_holds: 6,
+            rack_holds: 24,
             people: BTreeMap::new(),
         }
     }

@@ -172,6 +172,9 @@ pub struct Operation {
     /// Names of the resources that a pinned or running operation holds.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub on: Vec<String>,
+    /// Kind of the resource that it lies on while it waits: a drying rack.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub waits_on: Option<String>,
     /// What it can be done together with: one dip takes several bobbins.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub batch: Option<Batch>,
@@ -321,6 +324,13 @@ impl Work {
                             "no resource is of that kind".into(),
                         );
                     }
+                }
+                if operation
+                    .waits_on
+                    .as_ref()
+                    .is_some_and(|kind| !self.resources.iter().any(|r| r.kind == *kind))
+                {
+                    add(at("waits_on"), "no-such-resource", "no resource is of that kind".into());
                 }
                 for (n, name) in operation.on.iter().enumerate() {
                     if !self.resources.iter().any(|r| r.name == *name) {

@@ -19,6 +19,8 @@ pub(super) struct Task {
     pub needs: Vec<Vec<usize>>,
     /// Where it is pinned, and what it holds there.
     pub pinned: Option<(i64, Vec<usize>)>,
+    /// Resources of which it lies on one while it waits; none where it needs none.
+    pub waits_on: Vec<usize>,
     /// Which batch it can be part of, and how many of them go together.
     pub batch: Option<(usize, u32)>,
 }
@@ -87,6 +89,9 @@ impl Problem {
                                 operation.on.iter().filter_map(by_name).collect(),
                             )
                         }),
+                        waits_on: (0..work.resources.len())
+                            .filter(|r| operation.waits_on.as_ref() == Some(&work.resources[*r].kind))
+                            .collect(),
                         batch: operation.batch.as_ref().map(|batch| (batch_of(&batch.name), batch.most)),
                     })
                     .collect(),
@@ -213,7 +218,7 @@ impl Lines<'_> {
     fn place(&self, task: &Task, at: i64) -> Option<(i64, Vec<usize>)> {
         let mut at = at;
         if task.minutes == 0 {
-            return Some((at, Vec::new()));
+            return self.room(task, at).map(|(when, _)| (when, Vec::new()));
         }
         loop {
             let mut next = at;
@@ -240,9 +245,34 @@ impl Lines<'_> {
                 }
             }
             if chosen.len() == task.needs.len() {
-                return Some((at, chosen));
+                match self.room(task, at + task.minutes) {
+                    // What it lies on afterwards is free then: now is a good moment.
+                    Some((when, _)) if when == at + task.minutes => return Some((at, chosen)),
+                    Some((when, _)) => next = when - task.minutes,
+                    None => return None,
+                }
             }
             at = next;
+        }
+    }
+}
+
+impl Lines<'_> {
+    /// The earliest moment from `at` on at which what a task lies on while it waits has room for all of that time, and which that is. Without
+    /// such a thing that is at once.
+    fn room(&self, task: &Task, at: i64) -> Option<(i64, Option<usize>)> {
+        if task.waits_on.is_empty() || task.wait == 0 {
+            return Some((at, None));
+        }
+        let soonest = |r: &usize| Some((self.earliest(*r, at, task.wait)?, Some(*r)));
+        task.waits_on.iter().filter_map(soonest).min()
+    }
+
+    /// Lays a task down where there is room; what is pinned lies on the first when there is none.
+    fn lay(&mut self, task: &Task, end: i64) {
+        if let Some((at, Some(resource))) = self.room(task, end) {
+            let resource = if at == end { resource } else { task.waits_on[0] };
+            self.all[resource].add(end, end + task.wait);
         }
     }
 }
@@ -289,11 +319,13 @@ pub(super) fn plan(problem: &Problem, order: &[usize]) -> Plan {
                 if let Some(same) = same {
                     same.count += 1;
                     placed[j][k] = same.placed.clone();
+                    lines.lay(task, placed[j][k].end);
                     continue;
                 }
                 for &resource in on {
                     lines.all[resource].add(*start, start + task.minutes);
                 }
+                lines.lay(task, start + task.minutes);
                 placed[j][k] = Placed { start: *start, end: start + task.minutes, on: on.clone() };
                 if let Some((batch, _)) = task.batch {
                     together.push(Together { batch, placed: placed[j][k].clone(), count: 1 });
@@ -316,8 +348,12 @@ pub(super) fn plan(problem: &Problem, order: &[usize]) -> Plan {
             continue;
         }
         let alone = lines.place(task, ready[j]);
-        if let Some(batch) = to_join(&mut together, task, ready[j], alone.as_ref().map(|(start, _)| *start)) {
+        let has_room = |end: i64| lines.room(task, end).is_some_and(|(at, _)| at == end);
+        let earliest = alone.as_ref().map(|(start, _)| *start);
+        let joined = to_join(&mut together, task, ready[j], earliest).filter(|t| has_room(t.placed.end));
+        if let Some(batch) = joined {
             batch.count += 1;
+            lines.lay(task, batch.placed.end);
             ready[j] = batch.placed.end + task.wait;
             placed[j][k] = batch.placed.clone();
             continue;
@@ -328,6 +364,7 @@ pub(super) fn plan(problem: &Problem, order: &[usize]) -> Plan {
                 for &resource in &on {
                     lines.all[resource].add(start, end);
                 }
+                lines.lay(task, end);
                 ready[j] = end + task.wait;
                 placed[j][k] = Placed { start, end, on };
                 if let Some((batch, _)) = task.batch {

@@ -26,6 +26,7 @@ fn random_work(seed: u64) -> Work {
         resource("W1", "winder", None, 1),
         resource("W2", "winder", None, 1),
         resource("pot", "pot", None, random.random_range(1..4)),
+        resource("rack", "rack", None, random.random_range(1..4)),
     ];
     let from: Moment = "2026-11-25T08:00".parse().unwrap();
     // A winder is broken for a while, and somebody is away for some hours.
@@ -50,6 +51,7 @@ fn random_work(seed: u64) -> Work {
                     needs,
                     start: None,
                     on: Vec::new(),
+                    waits_on: random.random_bool(0.3).then(|| "rack".into()),
                     batch: None,
                 });
             }
@@ -116,6 +118,22 @@ fn check(work: &Work, found: &Schedule) {
     }
     assert!((found.weighted_lateness_minutes - lateness).abs() < 1e-6);
     assert!(found.lower_bound_minutes <= found.weighted_lateness_minutes + 1e-6);
+    // What lies on the rack while it waits has room there: the most at once are counted where one begins to lie.
+    let lying: Vec<(Moment, Moment)> = found
+        .operations
+        .iter()
+        .filter_map(|o| {
+            let job = work.jobs.iter().find(|j| j.name == o.job).unwrap();
+            let of = &job.operations[o.operation];
+            let lies = of.waits_on.is_some() && of.wait_minutes > 0 && of.start.is_none();
+            lies.then(|| (o.end, o.end.later(i64::from(of.wait_minutes))))
+        })
+        .collect();
+    let room = work.resources.iter().find(|r| r.kind == "rack").map_or(usize::MAX, |r| r.capacity as usize);
+    for (from, _) in &lying {
+        let at_once = lying.iter().filter(|(a, b)| a <= from && b > from).count();
+        assert!(at_once <= room, "{at_once} lie where {room} have room");
+    }
     for resource in &work.resources {
         let held: Vec<_> = found
             .operations
@@ -200,6 +218,7 @@ fn what_can_be_done_together_is(#[values(1, 2, 3, 4, 5, 6, 7, 8)] seed: u64) {
             needs: vec![vec!["person".into()]],
             start: None,
             on: Vec::new(),
+            waits_on: None,
             batch: Some(Batch { name: "dip".into(), most: 3 }),
         }],
     };
@@ -225,6 +244,7 @@ fn what_runs_is_not_moved() {
         needs: vec![vec!["person".into()], vec!["winder".into()]],
         start: Some(began),
         on: vec!["A".into(), "W1".into()],
+        waits_on: None,
         batch: None,
     };
     let found = schedule_with(&work, 200, &mut |_| true).unwrap();
@@ -286,6 +306,7 @@ fn what_fits_no_day_is_told() {
         needs: vec![vec!["person".into()]],
         start: None,
         on: Vec::new(),
+        waits_on: None,
         batch: None,
     };
     assert_eq!(schedule_at_once(&work).unwrap_err()[0].code, "fits-no-day");

@@ -15,6 +15,7 @@ pub(super) fn hour_fields(hours: &ShopHours, typed: Option<(&FormData, Errors)>)
         ("zone", hours.zone.clone()),
         ("pot", hours.pot_holds.to_string()),
         ("dip", hours.dip_holds.to_string()),
+        ("rack", hours.rack_holds.to_string()),
     ]
     .into_iter()
     .collect();
@@ -33,6 +34,7 @@ pub(super) fn hour_fields(hours: &ShopHours, typed: Option<(&FormData, Errors)>)
         )),
         filled(Field::typed("pot", "Pickups in the wax at once", "")),
         filled(Field::typed("dip", "Bobbins in a dip of lacquer", "")),
+        filled(Field::typed("rack", "Bobbins on the drying rack", "")),
     ]
 }
 

@@ -26,6 +26,7 @@ pub(super) async fn save(
 ) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
     let pot = optional(&form, &mut errors, "pot", (1.0, 100.0), plain).unwrap_or(6.0);
+    let rack = optional(&form, &mut errors, "rack", (1.0, 500.0), plain).unwrap_or(24.0);
     let dip = optional(&form, &mut errors, "dip", (1.0, 100.0), plain).unwrap_or(6.0);
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "within their ranges")]
     let hours = ShopHours {
@@ -36,6 +37,7 @@ pub(super) async fn save(
         zone: form.get("zone").to_owned(),
         pot_holds: pot.round() as u32,
         dip_holds: dip.round() as u32,
+        rack_holds: rack.round() as u32,
         ..user.settings.hours.clone()
     };
     for at in hours.problems() {

@@ -17,6 +17,7 @@ use presentation::form_fields::Errors;
 use presentation::format::moment;
 use time::macros::format_description;
 use time::{Date, Duration};
+use trade::operation_times::RACK;
 use trade::schedule::ScheduledOperation;
 use workshop::{Action, Refusal, ShopHours, ShopPlan};
 
@@ -46,7 +47,9 @@ fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> 
     let mut rows: Vec<(String, Vec<Bar>)> = if by_order {
         Vec::new()
     } else {
-        plan.work.resources.iter().map(|r| (r.name.clone(), Vec::new())).collect()
+        // What lies on the rack takes no hands: it is in no row.
+        let rows = plan.work.resources.iter().filter(|r| r.kind != RACK);
+        rows.map(|r| (r.name.clone(), Vec::new())).collect()
     };
     let begins = from.midnight();
     // What is done as one is one bar, with the name of the first and how many they are.
@@ -198,6 +201,14 @@ pub(super) async fn week_page(
                         .map(|j| j.ready)
                         .max()
                         .map_or_else(String::new, |m| m.to_string().replace('T', " ")),
+                ),
+                (
+                    "Late in all",
+                    format!(
+                        "{:.0} h, no plan under {:.0} h",
+                        (s.weighted_lateness_minutes / 60.0).ceil(),
+                        (s.lower_bound_minutes / 60.0).floor()
+                    ),
                 ),
                 ("Holds back", s.bottleneck.clone().unwrap_or_else(|| "nothing".into())),
             ];
