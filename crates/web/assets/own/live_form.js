@@ -44,12 +44,41 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     for (const e of fields.querySelectorAll(".error")) e.textContent = errors[e.id.slice(2)] ?? "";
   }
 
+  /** What is typed or chosen, by name; boxes and hidden fields are left to the server. */
+  function typed() {
+    /** @type {Map<string, string>} */
+    const all = new Map();
+    for (const e of fields.querySelectorAll("input, select")) {
+      const isTyped = e instanceof HTMLSelectElement || (e instanceof HTMLInputElement && !["checkbox", "radio", "hidden"].includes(e.type));
+      if (isTyped && e.name) all.set(e.name, e.value);
+    }
+    return all;
+  }
+
+  /**
+   * Puts the fields anew, and into them what was changed since the answer was asked for.
+   * @param {string} anew
+   * @param {Map<string, string>} sent
+   */
+  function renew(anew, sent) {
+    const focused = document.activeElement?.id || document.activeElement?.getAttribute("name");
+    const later = [...typed()].filter(([name, value]) => sent.has(name) && sent.get(name) !== value);
+    fields.innerHTML = anew;
+    for (const [name, value] of later) {
+      const field = fields.querySelector(`[name="${name}"]`);
+      if (field instanceof HTMLInputElement || field instanceof HTMLSelectElement) field.value = value;
+    }
+    const again = focused && fields.querySelector(`[id="${focused}"], [name="${focused}"]`);
+    if (again instanceof HTMLElement) again.focus();
+  }
+
   /** @param {string} step */
   async function send(step) {
     const mine = ++asked;
     const body = new URLSearchParams();
     for (const [name, value] of new FormData(form)) body.append(name, String(value));
     body.set("step", step);
+    const sent = typed();
     try {
       const answer = await fetch(url, { method: "POST", body, signal: AbortSignal.timeout(20_000) });
       if (answer.redirected || answer.status === 403) throw new Error("Sign in again in another tab, then continue here.");
@@ -58,12 +87,7 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
       const found = await answer.json();
       if (mine < answered) return;
       answered = mine;
-      if (found.fields) {
-        const focused = document.activeElement?.id || document.activeElement?.getAttribute("name");
-        fields.innerHTML = found.fields;
-        const again = focused && fields.querySelector(`[id="${focused}"], [name="${focused}"]`);
-        if (again instanceof HTMLElement) again.focus();
-      }
+      if (found.fields) renew(found.fields, sent);
       mark(found.errors);
       const wrong = Object.keys(found.errors).length;
       status.textContent = wrong ? "See the marked fields." : "Not saved yet";

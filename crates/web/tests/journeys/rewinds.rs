@@ -39,6 +39,15 @@ async fn capture(b: &Browser) {
     b.until_script("document.querySelector('[name=core_width]').value !== '4.75'").await;
     b.choose("kind", "tall-single").await;
     b.until_script("document.querySelector('[name=core_width]').value === '4.75'").await;
+    // What is chosen while the fields are still on their way is not lost with them.
+    let quickly = "const set = (n, v) => { const e = document.querySelector(`[name=${n}]`); e.value = v; \
+         e.dispatchEvent(new Event('change', { bubbles: true })); }; \
+         set('kind', 'per-string'); set('strings', '8'); set('kind', 'tall-single'); set('strings', '6'); \
+         document.querySelector('[name=markings]').value = 'Mon 12'; arguments[arguments.length - 1]('');";
+    b.asked(quickly).await;
+    b.until_script("document.querySelector('[name=core_width]').value === '4.75'").await;
+    b.until_script("document.querySelectorAll('.pole-table tbody tr').length === 6").await;
+    b.holds("markings", "Mon 12").await;
     // Poles are measured each by itself; the others take the first one's sizes at one touch.
     b.fill("pole_length_1", "12.5").await;
     b.press_called("All poles sized as the first").await;
