@@ -221,6 +221,15 @@ impl WorkshopStore {
         .map_err(StoreError::from);
         match done {
             Ok(_) => {
+                sqlx::query(
+                    "UPDATE operation_starts SET ended_at = UTC_TIMESTAMP(6) \
+                     WHERE workshop_id = ? AND run_id = ? AND operation = ? AND ended_at IS NULL",
+                )
+                .bind(self.workshop)
+                .bind(run)
+                .bind(operation)
+                .execute(&mut *transaction)
+                .await?;
                 if lock_run(&mut transaction, self.workshop, run).await? {
                     sqlx::query(
                         "UPDATE runs SET closed_at = UTC_TIMESTAMP(6) WHERE workshop_id = ? AND id = ?",
@@ -335,8 +344,8 @@ impl WorkshopStore {
         .fetch_all(&self.pool)
         .await?;
         let begun: Vec<(RunId, String, PrimitiveDateTime)> = sqlx::query_as(
-            "SELECT run_id, operation, MAX(started_at) FROM operation_starts WHERE workshop_id = ? AND ended_at IS NULL \
-             GROUP BY run_id, operation ORDER BY MAX(id) DESC LIMIT 5000",
+            "SELECT run_id, operation, started_at FROM operation_starts WHERE workshop_id = ? AND ended_at IS NOT NULL \
+             ORDER BY id DESC LIMIT 5000",
         )
         .bind(self.workshop)
         .fetch_all(&self.pool)

@@ -165,6 +165,7 @@ impl Workshop {
         order: OrderId,
         pickups: &[OrderedPickup],
     ) -> Result<Vec<Reservation>, Refusal> {
+        actor.require(Action::ReadOrders)?;
         let agreed = self.reservations(actor).await?;
         if let Some((_, own)) = agreed.iter().find(|(id, _)| *id == order) {
             return Ok(own.clone());
@@ -183,6 +184,7 @@ impl Workshop {
     /// # Errors
     /// As [`Workshop::reservations`].
     pub async fn purchases(&self, actor: &Actor) -> Result<Vec<(Supply, f64)>, Refusal> {
+        actor.require(Action::ReadOrders)?;
         let mut all = Needs::new();
         for reservation in self.reservations(actor).await?.iter().flat_map(|(_, all)| all) {
             if reservation.short() > 0.0 {

@@ -18,6 +18,7 @@ mod netlist;
 mod notices;
 mod physical_sense;
 mod self_capacitance;
+mod set_choices;
 mod sets;
 mod strings;
 mod surroundings;

@@ -1,6 +1,7 @@
 // A form of which the server says what it means while it is filled in: new figures while fields change, messages at fields, and the fields
 // anew after a step of the whole form.
 import { around } from "./elements.js";
+import { UndoHistory } from "./undo_history.js";
 
 /**
  * The server's answer to a change.
@@ -44,6 +45,50 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     for (const e of fields.querySelectorAll(".error")) e.textContent = errors[e.id.slice(2)] ?? "";
   }
 
+  /** Everything that the fields hold, for going back to it. */
+  function state() {
+    /** @type {Record<string, string>} */
+    const all = {};
+    for (const [name, value] of new FormData(form)) {
+      const field = form.elements.namedItem(name);
+      if (field instanceof Element && fields.contains(field)) all[name] = String(value);
+    }
+    return all;
+  }
+
+  const history = new UndoHistory(state());
+  /** The one field that the last step changed: what is typed on there is the same step. */
+  let lately = "";
+
+  function remember() {
+    const now = state();
+    const names = new Set([...Object.keys(now), ...Object.keys(history.now)]);
+    const changed = [...names].filter((name) => now[name] !== history.now[name]);
+    if (changed.length === 0) return;
+    const only = changed.length === 1 ? (changed[0] ?? "") : "";
+    if (only && only === lately && history.past.length > 0) history.amend(now);
+    else history.step(now);
+    lately = only;
+    showHistory();
+  }
+
+  function showHistory() {
+    for (const [css, steps] of /** @type {const} */ ([["[data-undo]", history.past], ["[data-redo]", history.future]])) {
+      const button = document.querySelector(css);
+      if (button instanceof HTMLButtonElement) button.disabled = steps.length === 0;
+    }
+  }
+
+  /**
+   * Puts the form as it was, with its figures.
+   * @param {Record<string, string> | null} to
+   */
+  function restore(to) {
+    lately = "";
+    showHistory();
+    if (to) void send("fields", to);
+  }
+
   /** What is typed or chosen, by name; boxes and hidden fields are left to the server. */
   function typed() {
     /** @type {Map<string, string>} */
@@ -72,11 +117,16 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     if (again instanceof HTMLElement) again.focus();
   }
 
-  /** @param {string} step */
-  async function send(step) {
+  /**
+   * @param {string} step
+   * @param {Record<string, string> | null} [instead] What stands in place of the fields, to go back to it.
+   */
+  async function send(step, instead = null) {
     const mine = ++asked;
     const body = new URLSearchParams();
-    for (const [name, value] of new FormData(form)) body.append(name, String(value));
+    const own = state();
+    for (const [name, value] of new FormData(form)) if (!instead || !(name in own)) body.append(name, String(value));
+    for (const [name, value] of Object.entries(instead ?? {})) body.append(name, value);
     body.set("step", step);
     const sent = typed();
     try {
@@ -88,6 +138,7 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
       if (mine < answered) return;
       answered = mine;
       if (found.fields) renew(found.fields, sent);
+      if (!instead) remember();
       mark(found.errors);
       const wrong = Object.keys(found.errors).length;
       status.textContent = wrong ? "See the marked fields." : "Not saved yet";
@@ -129,6 +180,17 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     if (event.key !== "Enter" || !(event.target instanceof HTMLInputElement)) return;
     event.preventDefault();
     ask();
+  });
+  document.addEventListener("click", (event) => {
+    if (around(event, "[data-undo]")) restore(history.undo());
+    if (around(event, "[data-redo]")) restore(history.redo());
+  });
+  document.addEventListener("keydown", (event) => {
+    const isUndo = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z";
+    const isRedo = (isUndo && event.shiftKey) || (event.ctrlKey && event.key.toLowerCase() === "y");
+    if (!isUndo && !isRedo) return;
+    event.preventDefault();
+    restore(isRedo ? history.redo() : history.undo());
   });
   fields.addEventListener("click", (event) => {
     const step = around(event, "[data-step]")?.dataset.step;

@@ -2,3 +2,4 @@
 
 pub(crate) mod frame;
 pub(crate) mod strip;
+pub(crate) mod supply;

@@ -22,6 +22,15 @@ pub(super) async fn set_of_one(b: &Browser) {
     b.until("#e-p0_place", |t| !t.is_empty()).await;
     b.fill("p0_place", "48").await;
     b.until("#e-p0_place", str::is_empty).await;
+    // Steps are undone and done again, with their figures.
+    b.fill("p0_place", "60").await;
+    b.until_script("document.querySelector('[data-undo]:not([disabled])') !== null").await;
+    b.press("[data-undo]").await;
+    b.until_script("document.querySelector('[name=p0_place]').value.startsWith('48')").await;
+    b.press("[data-redo]").await;
+    b.until_script("document.querySelector('[name=p0_place]').value.startsWith('60')").await;
+    b.press("[data-undo]").await;
+    b.until_script("document.querySelector('[name=p0_place]').value.startsWith('48')").await;
     b.press_called("Save the new set").await;
     b.until("h1", |t| t == "Bittern pair").await;
 }

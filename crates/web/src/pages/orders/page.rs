@@ -3,12 +3,12 @@
 use super::form::{self, LineFields};
 use crate::app::App;
 use crate::components::frame::Frame;
+use crate::components::supply::supply_words;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::pages::photos::PhotoStrip;
-use crate::pages::plan::figures::supply_words;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_session::Session;

@@ -2,14 +2,14 @@
 
 use crate::app::App;
 use crate::components::frame::Frame;
+use crate::components::supply::supply_words;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::respond::render_page;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use presentation::format::METRE;
 use store::order::OrderState;
-use workshop::{ShopFigures, Supply};
+use workshop::ShopFigures;
 
 /// Orders that left, as the page shows them.
 const MOST_KEPT: usize = 20;
@@ -39,14 +39,6 @@ struct FiguresPage {
     operations: Vec<OperationRow>,
     in_progress: Vec<(String, usize)>,
     purchases: Vec<(String, String)>,
-}
-
-/// What is missing, in words.
-pub(in crate::pages) fn supply_words(supply: &Supply, amount: f64) -> (String, String) {
-    match supply {
-        Supply::Wire(gauge) => (format!("{gauge} wire"), METRE.text(amount)),
-        Supply::Part(name) => (name.clone(), format!("{amount:.0}")),
-    }
 }
 
 fn page(frame: Frame, figures: &ShopFigures) -> FiguresPage {

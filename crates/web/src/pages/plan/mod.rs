@@ -3,7 +3,7 @@
 mod day;
 mod deeds;
 mod feed;
-pub(super) mod figures;
+mod figures;
 mod gantt;
 mod hour_fields;
 mod hours;

@@ -2,6 +2,7 @@
 
 mod changes;
 mod curve;
+mod diagnosis;
 mod files;
 mod form;
 mod list;
