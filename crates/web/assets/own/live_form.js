@@ -57,18 +57,25 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
   }
 
   const history = new UndoHistory(state());
-  /** The one field that the last step changed: what is typed on there is the same step. */
+  /** The one field that the last step changed: what is typed on there is the same step, until it is left. */
   let lately = "";
+  let isLeft = false;
+  /** The last question before one went back: its answer is no step any more. */
+  let restored = 0;
 
   function remember() {
     const now = state();
     const names = new Set([...Object.keys(now), ...Object.keys(history.now)]);
     const changed = [...names].filter((name) => now[name] !== history.now[name]);
-    if (changed.length === 0) return;
+    if (changed.length === 0) {
+      if (isLeft) lately = "";
+      return;
+    }
     const only = changed.length === 1 ? (changed[0] ?? "") : "";
     if (only && only === lately && history.past.length > 0) history.amend(now);
     else history.step(now);
-    lately = only;
+    lately = isLeft ? "" : only;
+    isLeft = false;
     showHistory();
   }
 
@@ -86,7 +93,14 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
   function restore(to) {
     lately = "";
     showHistory();
+    restored = asked;
     if (to) void send("fields", to);
+  }
+
+  function goBack() {
+    // What was typed just now is a step as well, though nobody answered it yet.
+    remember();
+    restore(history.undo());
   }
 
   /** What is typed or chosen, by name; boxes and hidden fields are left to the server. */
@@ -138,7 +152,9 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
       if (mine < answered) return;
       answered = mine;
       if (found.fields) renew(found.fields, sent);
-      if (!instead) remember();
+      // What the server shows of a state may be written in another way: it is still that state.
+      if (instead) history.now = state();
+      else if (mine > restored) remember();
       mark(found.errors);
       const wrong = Object.keys(found.errors).length;
       status.textContent = wrong ? "See the marked fields." : "Not saved yet";
@@ -171,6 +187,7 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     pause = setTimeout(() => ask(), PAUSE_MS);
   });
   form.addEventListener("change", (event) => {
+    isLeft = true;
     // Another design, or another pickup on, has other fields.
     const isOther = event.target instanceof Element && event.target.matches(others);
     ask(isOther ? "fields" : "");
@@ -182,7 +199,7 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     ask();
   });
   document.addEventListener("click", (event) => {
-    if (around(event, "[data-undo]")) restore(history.undo());
+    if (around(event, "[data-undo]")) goBack();
     if (around(event, "[data-redo]")) restore(history.redo());
   });
   document.addEventListener("keydown", (event) => {
@@ -190,7 +207,8 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     const isRedo = (isUndo && event.shiftKey) || (event.ctrlKey && event.key.toLowerCase() === "y");
     if (!isUndo && !isRedo) return;
     event.preventDefault();
-    restore(isRedo ? history.redo() : history.undo());
+    if (isRedo) restore(history.redo());
+    else goBack();
   });
   fields.addEventListener("click", (event) => {
     const step = around(event, "[data-step]")?.dataset.step;

@@ -23,8 +23,13 @@ pub(super) async fn set_of_one(b: &Browser) {
     b.fill("p0_place", "48").await;
     b.until("#e-p0_place", str::is_empty).await;
     // Steps are undone and done again, with their figures.
-    b.fill("p0_place", "60").await;
+    let moved = "const e = document.querySelector('[name=p0_place]'); e.value = '60'; \
+         e.dispatchEvent(new Event('change', { bubbles: true })); arguments[arguments.length - 1]('');";
+    b.asked("document.querySelector('[name=p0_place]').dispatchEvent(new Event('change', { bubbles: true })); arguments[0]('');").await;
     b.until_script("document.querySelector('[data-undo]:not([disabled])') !== null").await;
+    b.asked(moved).await;
+    let drawn = "document.querySelector('[data-pickup=\"0\"]').getAttribute('transform').includes('(60')";
+    b.until_script(drawn).await;
     b.press("[data-undo]").await;
     b.until_script("document.querySelector('[name=p0_place]').value.startsWith('48')").await;
     b.press("[data-redo]").await;

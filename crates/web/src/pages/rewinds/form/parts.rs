@@ -44,12 +44,7 @@ fn finish_part(form: &FormFields, errors: &Errors) -> Part {
 }
 
 /// The sheet's parts.
-pub(in crate::pages::rewinds) fn parts(
-    form: &FormFields,
-    errors: &Errors,
-    pickup: &Design,
-    units: Units,
-) -> Vec<Part> {
+pub(crate) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: Units) -> Vec<Part> {
     let magnets = std::iter::once(Choice::new("", "not known, or none"))
         .chain(Grade::MAGNETS.into_iter().map(|g| Choice::new(g.word(), g.spoken())))
         .collect();

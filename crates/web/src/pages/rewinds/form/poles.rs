@@ -16,7 +16,7 @@ const SIZES: [(&str, &str, (f64, f64)); 3] = [
 const FLUX_MT: (f64, f64) = (-1000.0, 1000.0);
 
 /// What is asked of each pole, a row a pole.
-pub(in crate::pages::rewinds) struct PoleTable {
+pub(crate) struct PoleTable {
     /// What the columns hold, with their unit.
     pub heads: Vec<(String, &'static str)>,
     /// The poles.
@@ -24,7 +24,7 @@ pub(in crate::pages::rewinds) struct PoleTable {
 }
 
 /// A pole.
-pub(in crate::pages::rewinds) struct PoleRow {
+pub(crate) struct PoleRow {
     /// Which.
     pub name: String,
     /// A field a column; none where it does not apply.
