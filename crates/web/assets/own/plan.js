@@ -17,8 +17,10 @@ async function renew() {
     try {
       const answer = await fetch(location.href, { headers: { Accept: "text/html" }, redirect: "error" });
       const page = new DOMParser().parseFromString(answer.ok ? await answer.text() : "", "text/html");
-      const better = page.querySelector("#plan");
-      if (better) plan.replaceWith(document.importNode(better, true));
+      for (const id of ["plan", "plan-state"]) {
+        const better = page.getElementById(id);
+        if (better) document.getElementById(id)?.replaceWith(document.importNode(better, true));
+      }
     } catch {
       // The first plan stays.
     }
