@@ -1,7 +1,7 @@
 //! Orders: who asked for what by when, and the runs that are made for them.
 
 use crate::audit::AuditAction;
-use crate::{ClientKey, OrderId, PersonId, RunId, StoreError, Stored, WorkshopStore};
+use crate::{ClientKey, OrderId, PersonId, RevisionId, RunId, StoreError, Stored, WorkshopStore};
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
 use time::{Date, PrimitiveDateTime};
@@ -86,6 +86,8 @@ pub struct OrderRun {
     pub order_id: OrderId,
     /// Which of its lines, from 0.
     pub line: u32,
+    /// The revision that it is wound by.
+    pub revision_id: RevisionId,
     /// The run's number.
     pub number: u32,
     /// Whether every operation is signed.
@@ -245,7 +247,7 @@ impl WorkshopStore {
     /// The runs of all orders that have not left.
     pub async fn order_runs(&self) -> Result<Vec<OrderRun>, StoreError> {
         Ok(sqlx::query_as(
-            "SELECT r.run_id, r.order_id, r.line, u.number, u.closed_at IS NOT NULL AS is_closed, u.voided_at IS NOT NULL AS is_voided, \
+            "SELECT r.run_id, r.order_id, r.line, u.revision_id, u.number, u.closed_at IS NOT NULL AS is_closed, u.voided_at IS NOT NULL AS is_voided, \
              EXISTS (SELECT 1 FROM readings g WHERE g.run_id = u.id AND g.kind = 'turns') AS is_wound, \
              EXISTS (SELECT 1 FROM part_moves m WHERE m.run_id = u.id AND m.by_count < 0) AS has_parts \
              FROM order_runs r JOIN runs u ON u.id = r.run_id JOIN orders o ON o.id = r.order_id \

@@ -142,7 +142,7 @@ pub use settings::{
     WorkshopSettings,
 };
 pub use shop_figures::{KeptPromise, OperationFigure, ShopFigures};
-pub use shop_floor::{BegunJob, MovedDate, Outable, OutageNote, PlanMoves, ReportOutage, queue};
+pub use shop_floor::{BegunJob, MovedDate, OutageNote, OutageSubject, PlanMoves, ReportOutage, queue};
 pub use shop_hours::{PersonHours, ShopHours};
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};

@@ -218,11 +218,21 @@ impl Workshop {
                 }
                 OrderItem::Rewind(id) => vec![one(store.reference(id).await?.revision_id, None, Some(id))],
             };
-            let mut own = runs.iter().filter(|r| r.line == number && !r.is_voided).copied();
+            let mut own: Vec<OrderRun> =
+                runs.iter().filter(|r| r.line == number && !r.is_voided).copied().collect();
+            let begins = all.len();
             for _ in 0..line.quantity {
                 for pickup in &pickups {
-                    all.push(OrderedPickup { run: own.next(), ..pickup.clone() });
+                    // A run is of the pickup by whose revision it is wound, in whatever order they are started.
+                    let of_it = own.iter().position(|r| Some(r.revision_id) == pickup.revision);
+                    let run = of_it.map(|place| own.remove(place));
+                    all.push(OrderedPickup { run, ..pickup.clone() });
                 }
+            }
+            // What was wound by another revision stands for a pickup that has no run.
+            let mut others = own.into_iter();
+            for pickup in all[begins..].iter_mut().filter(|p| p.run.is_none()) {
+                pickup.run = others.next();
             }
         }
         Ok(all)
@@ -251,15 +261,11 @@ impl Workshop {
         actor.require(Action::Wind)?;
         let store = self.of(actor);
         let row = store.order(order).await?;
-        let own: Vec<OrderRun> = store
-            .order_runs()
-            .await?
-            .into_iter()
-            .filter(|r| r.order_id == order && r.run_id != run)
-            .collect();
-        let pickups = self.ordered_pickups(actor, &draft_of(&row)?, &own).await?;
         store.assign_run_to_order(run, order, line).await?;
-        if let Some(pickup) = pickups.iter().position(|p| p.line == line && p.run.is_none()) {
+        let mut own = store.order_runs().await?;
+        own.retain(|r| r.order_id == order);
+        let pickups = self.ordered_pickups(actor, &draft_of(&row)?, &own).await?;
+        if let Some(pickup) = pickups.iter().position(|p| p.run.is_some_and(|r| r.run_id == run)) {
             store.move_pins(order, pickup, run).await?;
         }
         if row.state.0 < OrderState::InWork {

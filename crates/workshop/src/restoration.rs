@@ -65,7 +65,6 @@ pub struct CopyReference {
 
 /// Turns of the first coil that fill a winding as thick as the old one, as the design would be laid.
 fn fill_to(design: &mut Design, edge_mm: f64) {
-    let first = f64::from(design.coils.first().map_or(1, |c| c.wind.turns.max(1)));
     for coil in &mut design.coils {
         coil.wind.packing = None;
     }
@@ -85,7 +84,6 @@ fn fill_to(design: &mut Design, edge_mm: f64) {
             break;
         }
     }
-    debug_assert!(first > 0.0);
 }
 
 /// The design of a way; `None` where nothing is known that it needs.

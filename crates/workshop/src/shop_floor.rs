@@ -55,14 +55,14 @@ pub struct OutageNote {
 }
 
 /// Something that can be reported as broken or away: its key and its name.
-pub type Outable = (String, String);
+pub type OutageSubject = (String, String);
 
 /// A report that something is broken, or somebody away.
 #[derive(Clone, Debug)]
 pub struct ReportOutage {
     /// Key of the submission.
     pub key: ClientKey,
-    /// What, as of [`Workshop::what_can_be_out`].
+    /// What, as of [`Workshop::outage_subjects`].
     pub resource: String,
     /// Why.
     pub reason: String,
@@ -352,7 +352,7 @@ impl Workshop {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn what_can_be_out(&self, actor: &Actor) -> Result<Vec<Outable>, Refusal> {
+    pub async fn outage_subjects(&self, actor: &Actor) -> Result<Vec<OutageSubject>, Refusal> {
         actor.require(Action::ReadRuns)?;
         out_names(&self.of(actor)).await
     }
@@ -472,8 +472,8 @@ impl Workshop {
 }
 
 /// Keys and names of what can be broken or away.
-async fn out_names(store: &WorkshopStore) -> Result<Vec<Outable>, Refusal> {
-    let mut all: Vec<Outable> = Vec::new();
+async fn out_names(store: &WorkshopStore) -> Result<Vec<OutageSubject>, Refusal> {
+    let mut all: Vec<OutageSubject> = Vec::new();
     for instrument in store.instruments().await? {
         match instrument.kind.0 {
             InstrumentKind::Winder => all.push((format!("winder:{}", instrument.id), instrument.name)),

@@ -176,7 +176,7 @@ impl Workshop {
             spools: store.spools().await?,
             people: winding_people(&store).await?,
             winders,
-            traveller: self.traveller_for(actor, &revision.design).await?,
+            traveller: self.traveller_of_revision(actor, revision.row.id, &revision.design).await?,
             coils: prediction.map_or_else(Vec::new, |p| p.coils.clone()),
             revision,
         })

@@ -129,7 +129,7 @@ async fn a_winder_breaks_and_the_date_moves() {
         b.is_well().await;
         b.fill("reason", "bearing").await;
         b.press_called("Report it").await;
-        b.until("#plan", |t| t.contains("Winder one is out")).await;
+        b.until("#plan", |t| t.contains("Winder one is not available")).await;
         b.until(".moved", |t| t.contains("order 1")).await;
         b.is_well().await;
         b.go("/orders/1").await;

@@ -7,11 +7,11 @@ use store::PickupSetId;
 use trade::pairing::{PickupChange, ReverseWinding};
 use workshop::{AuditionSide, DraftPickup, MakePartner, SavePickupSet, SetDraft, ThirdString};
 
-fn pickup(name: &str, revision: RevisionId, from_bridge_mm: f64) -> DraftPickup {
+pub(super) fn pickup(name: &str, revision: RevisionId, from_bridge_mm: f64) -> DraftPickup {
     DraftPickup { name: name.into(), revision, from_bridge_mm, turned: false, leads: LeadOrder::Normal }
 }
 
-fn draft(pickups: Vec<DraftPickup>) -> SetDraft {
+pub(super) fn draft(pickups: Vec<DraftPickup>) -> SetDraft {
     SetDraft {
         name: "Sedge pair".into(),
         switch: SetDraft::usual_switch(&pickups),
@@ -23,7 +23,7 @@ fn draft(pickups: Vec<DraftPickup>) -> SetDraft {
     }
 }
 
-async fn saved(workshop: &Workshop, actor: &Actor, draft: &SetDraft) -> PickupSetId {
+pub(super) async fn saved(workshop: &Workshop, actor: &Actor, draft: &SetDraft) -> PickupSetId {
     let command = SavePickupSet { key: ClientKey::random(), of: None, draft: draft.clone() };
     workshop.save_pickup_set(actor, &command).await.unwrap()
 }

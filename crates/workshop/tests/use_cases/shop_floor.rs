@@ -104,7 +104,7 @@ async fn a_broken_winder_moves_the_dates() {
     let before = settled(&workshop, &owner).await;
     assert!(queue(&before, "Winder one").count() == 2);
     assert_eq!(workshop.plan_moves(&owner, &before).await.unwrap(), None);
-    let known = workshop.what_can_be_out(&owner).await.unwrap();
+    let known = workshop.outage_subjects(&owner).await.unwrap();
     let (resource, _) = known.iter().find(|(_, name)| name == "Winder one").unwrap().clone();
     let report = |reason: &str, until| ReportOutage {
         key: ClientKey::random(),
@@ -207,6 +207,25 @@ async fn supplies_are_reserved_by_promise() {
     );
     let cost = workshop.order_cost(&owner, &asked(revision, 2)).await.unwrap();
     assert!(cost.is_incomplete && cost.minutes > 60, "a spool without a price: {cost:?}");
+}
+
+/// Of a set the neck is started first: the bridge is still to be made.
+#[tokio::test]
+async fn a_run_is_of_the_pickup_by_whose_revision_it_is_wound() {
+    let (workshop, owner, _) = set_up().await;
+    let bridge = design(&workshop, &owner).await;
+    let neck = workshop.save_revision(&owner, &command(tall_single("Rush", 6, 10.4))).await.unwrap();
+    let both = vec![pickup_sets::pickup("bridge", bridge, 42.0), pickup_sets::pickup("neck", neck, 158.0)];
+    let set = pickup_sets::saved(&workshop, &owner, &pickup_sets::draft(both)).await;
+    let lines = vec![OrderLine { item: OrderItem::Set(set), quantity: 2, options: String::new() }];
+    let order = OrderDraft { lines, ..asked(bridge, 1) };
+    let id = saved(&workshop, &owner, &order).await;
+    let made = run(&workshop, &owner, neck).await;
+    workshop.assign_run_to_order(&owner, made, id, 0).await.unwrap();
+    let runs = workshop.runs_of_orders(&owner).await.unwrap();
+    let pickups = workshop.ordered_pickups(&owner, &order, &runs).await.unwrap();
+    let started: Vec<bool> = pickups.iter().map(|p| p.run.is_some()).collect();
+    assert_eq!(started, [false, true, false, false]);
 }
 
 /// An old pickup is a line of its own: planned from its format until its design is made, by that afterwards.

@@ -307,7 +307,7 @@ pub(super) async fn day_page(
     let day = asked.or(next.filter(|d| *d > today)).unwrap_or(today);
     let empty = FormData::default();
     let (form, errors) = report.map_or((&empty, Errors::new()), |(form, errors)| (form, errors));
-    let known = app.workshop.what_can_be_out(&user.actor).await?;
+    let known = app.workshop.outage_subjects(&user.actor).await?;
     let outages = app.workshop.outages(&user.actor).await?;
     let mut page = DayPage {
         frame: Frame::new(user, "plan", "The day"),

@@ -23,6 +23,11 @@ fn back(form: &FormData) -> HttpResponse {
     redirect(if is_day { format!("/day?on={on}") } else { "/day".to_owned() })
 }
 
+/// The run that a job is, once there is one.
+fn run_of(form: &FormData) -> Option<RunId> {
+    form.get("job").strip_prefix("run:").and_then(|id| id.parse().ok()).map(RunId)
+}
+
 /// Says what was done, or why it was not, on the day.
 fn told(
     session: &Session,
@@ -48,7 +53,7 @@ pub(super) async fn begin(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let (job, operation) = (form.get("job"), form.get("operation"));
-    if let Some(run) = job.strip_prefix("run:").and_then(|id| id.parse().ok()).map(RunId) {
+    if let Some(run) = run_of(&form) {
         let done = app.workshop.begin_operation(&user.actor, &form.key()?, run, operation).await;
         if done.is_ok() && operation == "wind" {
             return Ok(redirect(format!("/runs/{run}/station")));
@@ -94,10 +99,9 @@ pub(super) async fn lay_down(
     session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let run = form.get("job").strip_prefix("run:").and_then(|id| id.parse().ok()).map(RunId);
-    let run = run.ok_or(AppError::NotFound("run"))?;
+    let run = run_of(&form).ok_or(AppError::NotFound("run"))?;
     let done = app.workshop.lay_down_operation(&user.actor, run, form.get("operation")).await;
-    told(&session, &form, done, "Laid down: the plan is made anew.")
+    told(&session, &form, done, "Stopped for now: the plan is made anew.")
 }
 
 /// Pins an operation, or takes its pin off.
@@ -167,7 +171,7 @@ pub(super) async fn there_again(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let done = app.workshop.end_outage(&user.actor, OutageId(*id)).await;
-    told(&session, &form, done, "There again: the plan is made anew with it.")
+    told(&session, &form, done, "Available again: the plan is made anew with it.")
 }
 
 /// Keeps the plan as the one that people saw.
