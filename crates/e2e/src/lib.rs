@@ -182,15 +182,23 @@ impl Browser {
 
     /// Types into a field in place of what is there.
     pub async fn fill(&self, name: &str, text: &str) {
+        self.type_into(&format!("[name='{name}']"), text).await;
+    }
+
+    /// Types into what is found so. A page may draw it anew, or move it, between finding and typing.
+    async fn type_into(&self, css: &str, text: &str) {
+        let mut last = String::new();
         for _ in 0..5 {
-            let field = self.find(&format!("[name='{name}']")).await;
+            let field = self.find(css).await;
             let cleared = field.clear().await;
             match if cleared.is_ok() { field.send_keys(text).await } else { cleared } {
-                Err(error) if error.to_string().contains("stale") => {}
-                done => return done.unwrap_or_else(|e| panic!("{name}: {e}")),
+                Ok(()) => return,
+                Err(error) => last = error.to_string(),
             }
+            assert!(last.contains("stale") || last.contains("not interactable"), "{css}: {last}");
+            tokio::time::sleep(Duration::from_millis(100)).await;
         }
-        panic!("{name} is drawn anew all the time");
+        panic!("{css}: {last}");
     }
 
     /// Chooses a file of this machine in a field for files.
@@ -202,9 +210,7 @@ impl Browser {
 
     /// Types into a field by its id, in place of what is there.
     pub async fn fill_id(&self, id: &str, text: &str) {
-        let field = self.find(&format!("#{id}")).await;
-        field.clear().await.unwrap_or_else(|e| panic!("{id}: {e}"));
-        field.send_keys(text).await.unwrap_or_else(|e| panic!("{id}: {e}"));
+        self.type_into(&format!("#{id}"), text).await;
     }
 
     /// Chooses from a list by value.
