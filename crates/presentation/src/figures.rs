@@ -130,13 +130,18 @@ impl Figure {
     /// Its target range; an open end is infinite.
     pub fn aim(self, aims: &Aims) -> Option<[f64; 2]> {
         let range = self.row().aim.and_then(|aim| aim(aims))?;
+        Some(target_ends(self.target_key()?, range))
+    }
+
+    /// The key of its target in a document, such as `inductance_h`; none of figures that have no target.
+    pub fn target_key(self) -> Option<&'static str> {
+        self.row().aim?;
         // Targets have the prediction's own names, but for these two.
-        let key = match self {
+        Some(match self {
             Self::Resistance => "resistance_ohm",
             Self::RelativeOutput => "output_db",
             other => other.quantity(),
-        };
-        Some(target_ends(key, range))
+        })
     }
 
     /// The reading that measures it.

@@ -36,6 +36,10 @@ pub enum Step {
     FitCore(usize),
     /// Pole lengths.
     Stagger(Stagger),
+    /// One more pole in a coil: beside the last of a row, or a second blade across from the first.
+    AddPole(usize),
+    /// A pole taken out.
+    RemovePole(usize),
     /// Every pole's diameter, alloy, charge and polarity as the first one's of its coil.
     FillPoles,
     /// The strings one by one.
@@ -69,10 +73,22 @@ pub enum StepError {
     /// More coils than are predicted.
     #[error("a pickup has at most {} coils here", MOST_COILS)]
     TooMany,
+    /// More poles than are predicted.
+    #[error("a pickup has at most {} poles here", MOST_POLES)]
+    TooManyPoles,
+    /// A further pole would stand in another one.
+    #[error(
+        "there is no room for one more pole in this coil: make its core longer or wider, or its poles thinner"
+    )]
+    NoRoom,
 }
 
 /// Most coils that a step makes.
 const MOST_COILS: usize = 12;
+/// Most poles that a step makes.
+const MOST_POLES: usize = 60;
+/// Clear distance of a further pole from its neighbour, mm.
+const BETWEEN_POLES_MM: f64 = 1.0;
 /// Distance of two coils' flanges when one is put beside another, mm.
 const BESIDE_MM: f64 = 1.0;
 
@@ -88,6 +104,8 @@ impl fmt::Display for Step {
             Self::Stagger(Stagger::Level) => write!(f, "poles.level"),
             Self::Stagger(Stagger::Arched) => write!(f, "poles.arched"),
             Self::Stagger(Stagger::Stepped) => write!(f, "poles.stepped"),
+            Self::AddPole(i) => write!(f, "pole.add:{i}"),
+            Self::RemovePole(i) => write!(f, "pole.remove:{i}"),
             Self::FillPoles => write!(f, "poles.fill"),
             Self::EachString => write!(f, "strings.each"),
             Self::AddBar => write!(f, "bar.add"),
@@ -117,6 +135,8 @@ impl FromStr for Step {
             "poles.level" => Self::Stagger(Stagger::Level),
             "poles.arched" => Self::Stagger(Stagger::Arched),
             "poles.stepped" => Self::Stagger(Stagger::Stepped),
+            "pole.add" => Self::AddPole(i),
+            "pole.remove" => Self::RemovePole(i),
             "poles.fill" => Self::FillPoles,
             "strings.each" => Self::EachString,
             "bar.add" => Self::AddBar,
@@ -160,6 +180,12 @@ impl Step {
             Self::FitCore(i) => fit_core(design, i),
             Self::Stagger(stagger) => {
                 staggered(design, stagger);
+                Ok(())
+            }
+            Self::AddPole(i) => add_pole(design, i),
+            Self::RemovePole(i) => {
+                take_out(&mut design.poles, i)?;
+                design.drop_missing_grounds();
                 Ok(())
             }
             Self::FillPoles => {
@@ -248,6 +274,67 @@ impl Design {
         alone.aims = crate::design::Aims::default();
         Some(alone)
     }
+}
+
+/// The first string that has no pole, in a row whose poles belong to strings.
+fn next_string(design: &Design, coil: &str) -> Option<u32> {
+    let mut own = design.poles.iter().filter(|p| p.coil == coil).peekable();
+    let taken: Vec<u32> = own.clone().filter_map(|p| p.string).collect();
+    let has_strings = own.peek().is_none() || !taken.is_empty();
+    (1..=design.strings.count).find(|n| has_strings && !taken.contains(n))
+}
+
+/// A pole for the first string without one; else beside the outermost, within the core; a blade gets a second across from it.
+fn add_pole(design: &mut Design, i: usize) -> Result<(), StepError> {
+    if design.poles.len() >= MOST_POLES {
+        return Err(StepError::TooManyPoles);
+    }
+    let coil = design.coils.get(i).ok_or(StepError::Missing)?.clone();
+    let (length, width) = coil.former.core.size_mm();
+    let last = design.poles.iter().rposition(|p| p.coil == coil.name);
+    let Some(last) = last else {
+        let strings = &design.strings;
+        let place = super::place_in_row(1, strings.count, strings.pitch_mm, strings.handed);
+        let height = coil.former.flange_bottom_mm + coil.former.height_mm + coil.former.flange_top_mm;
+        let is_under = (place - coil.center_mm[0]).abs() < length / 2.0;
+        design.poles.push(super::Pole {
+            coil: coil.name.clone(),
+            string: is_under.then_some(1),
+            x_mm: if is_under { place } else { coil.center_mm[0] },
+            y_mm: 0.0,
+            shape: super::PoleShape::Rod,
+            diameter_mm: (width - 0.2).clamp(0.5, 4.8),
+            length_mm: height,
+            bottom_mm: coil.base_mm,
+            bevel_mm: 0.0,
+            material: Material::Named(Grade::Alnico5),
+            charge: 1.0,
+            up: super::Polarity::South,
+        });
+        return Ok(());
+    };
+    let mut pole = design.poles[last].clone();
+    let room = pole.diameter_mm + BETWEEN_POLES_MM;
+    if pole.shape == super::PoleShape::Blade {
+        let own = design.poles.iter().filter(|p| p.coil == coil.name).count();
+        if own > 1 || width < 2.0 * pole.diameter_mm + BETWEEN_POLES_MM {
+            return Err(StepError::NoRoom);
+        }
+        pole.y_mm = room / 2.0;
+        design.poles[last].y_mm = -room / 2.0;
+    } else if let Some(string) = next_string(design, &coil.name) {
+        let strings = &design.strings;
+        pole.x_mm = super::place_in_row(string, strings.count, strings.pitch_mm, strings.handed);
+        pole.string = Some(string);
+    } else {
+        let own = || design.poles.iter().filter(|p| p.coil == coil.name).map(|p| p.x_mm);
+        let (low, high) = (own().fold(f64::MAX, f64::min), own().fold(f64::MIN, f64::max));
+        let fits = |x: f64| (x - coil.center_mm[0]).abs() + pole.diameter_mm / 2.0 <= length / 2.0 + 1e-6;
+        pole.x_mm = [high + room, low - room].into_iter().find(|x| fits(*x)).ok_or(StepError::NoRoom)?;
+        pole.string = None;
+    }
+    design.poles.insert(last + 1, pole);
+    Ok(())
 }
 
 fn take_out<T>(all: &mut Vec<T>, i: usize) -> Result<(), StepError> {
@@ -444,6 +531,40 @@ mod tests {
             assert!(pickup.inductance_h.nominal < 0.55 * whole.inductance_h.nominal);
         }
         assert!(twin.alone("Z").is_none());
+    }
+
+    #[test]
+    fn poles_are_added_and_taken_out() {
+        let mut design = tall_single("Sedge", 6, 10.4);
+        assert_eq!(Step::AddPole(0).apply(&mut design), Err(StepError::NoRoom), "every string has one");
+        Step::RemovePole(2).apply(&mut design).unwrap();
+        Step::AddPole(0).apply(&mut design).unwrap();
+        let again = design.poles.iter().find(|p| p.string == Some(3)).unwrap();
+        assert!((again.x_mm - 5.2).abs() < 1e-9);
+        assert_eq!((design.poles.len(), design.problems()), (6, vec![]));
+        while !design.poles.is_empty() {
+            Step::RemovePole(0).apply(&mut design).unwrap();
+        }
+        Step::AddPole(0).apply(&mut design).unwrap();
+        assert!(crate::prediction::predict(&design).is_ok());
+    }
+
+    /// Two blades in one coil link the coil's flux on both sides of its middle: more steel in the core, more inductance.
+    #[test]
+    fn a_second_blade_stands_across_from_the_first() {
+        let mut design = starting_point(Kind::Blade, "Sedge", 6, 10.0);
+        assert_eq!(Step::AddPole(0).apply(&mut design), Err(StepError::NoRoom));
+        design.coils[0].former.core.width_mm = Some(9.0);
+        let henries = |d: &Design| crate::prediction::predict(d).unwrap().pickup.inductance_h.nominal;
+        let one = henries(&design);
+        Step::AddPole(0).apply(&mut design).unwrap();
+        assert_eq!(design.poles.len(), 2);
+        assert!((design.poles[0].y_mm + design.poles[1].y_mm).abs() < 1e-9);
+        assert!(design.problems().is_empty(), "{:?}", design.problems());
+        assert!(henries(&design) > 1.05 * one);
+        let mut nested = design.clone();
+        nested.poles[1].y_mm = nested.poles[0].y_mm;
+        assert_eq!(nested.problems()[0].at, "poles[1].x_mm");
     }
 
     #[test]

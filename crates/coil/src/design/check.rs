@@ -262,6 +262,7 @@ impl Design {
                 walk.report(&at("string"), "there is no such string", format!("1 to {}", self.strings.count));
             }
             walk.limited(&at("x_mm"), pole.x_mm);
+            walk.limited(&at("y_mm"), pole.y_mm);
             walk.limited(&at("diameter_mm"), pole.diameter_mm);
             walk.limited(&at("length_mm"), pole.length_mm);
             walk.limited(&at("bottom_mm"), pole.bottom_mm);
@@ -279,9 +280,11 @@ impl Design {
             walk.limited(&at("charge"), pole.charge);
             walk.material(&at("material"), pole.material);
             let beside = |other: &super::Pole| {
-                other.coil == pole.coil
-                    && (other.x_mm - pole.x_mm).abs() < (other.diameter_mm + pole.diameter_mm) / 2.0 - 1e-6
-                    && pole.shape != super::PoleShape::Blade
+                let room = (other.diameter_mm + pole.diameter_mm) / 2.0 - 1e-6;
+                let is_blade = [pole, other].iter().any(|p| p.shape == super::PoleShape::Blade);
+                // A blade runs through its coil from end to end.
+                let is_near_along = is_blade || (other.x_mm - pole.x_mm).abs() < room;
+                other.coil == pole.coil && is_near_along && (other.y_mm - pole.y_mm).abs() < room
             };
             if self.poles[..i].iter().any(beside) {
                 walk.report(
@@ -358,7 +361,9 @@ impl Design {
         }
         self.check_surroundings(walk);
         walk.limited("load.volume_kohm", self.load.volume_kohm);
+        walk.limited("load.volume_at", self.load.volume_at);
         walk.limited("load.tone_kohm", self.load.tone_kohm);
+        walk.limited("load.tone_at", self.load.tone_at);
         walk.limited("load.tone_nf", self.load.tone_nf);
         walk.limited("load.cable_pf", self.load.cable_pf);
         walk.limited("load.input_mohm", self.load.input_mohm);

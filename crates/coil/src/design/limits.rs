@@ -49,6 +49,7 @@ pub const LIMITS: &[Limit] = &[
     limit("coils[].wind.packing", 0.3, 1.15, ""),
     limit("coils[].wind.plan[].until_turn", 1.0, 50_000.0, "turns"),
     limit("poles[].x_mm", -250.0, 250.0, "mm"),
+    limit("poles[].y_mm", -100.0, 100.0, "mm"),
     limit("poles[].diameter_mm", 0.5, 40.0, "mm"),
     limit("poles[].length_mm", 0.5, 80.0, "mm"),
     limit("poles[].bottom_mm", -100.0, 100.0, "mm"),
@@ -65,7 +66,9 @@ pub const LIMITS: &[Limit] = &[
     limit("leads.pf_per_m", 0.0, 1000.0, "pF/m"),
     limit("wiring.foil_gap_mm", 0.05, 20.0, "mm"),
     limit("load.volume_kohm", 1.0, 1e5, "kΩ"),
+    limit("load.volume_at", 0.01, 1.0, ""),
     limit("load.tone_kohm", 0.0, 1e5, "kΩ"),
+    limit("load.tone_at", 0.0, 1.0, ""),
     limit("load.tone_nf", 0.0, 1000.0, "nF"),
     limit("load.cable_pf", 0.0, 10_000.0, "pF"),
     limit("load.input_mohm", 0.001, 1000.0, "MΩ"),
@@ -142,6 +145,9 @@ mod tests {
         value["leads"]["pf_per_m"] = json!(42.0);
         value["wiring"]["foil_gap_mm"] = json!(0.3);
         value["poles"][0]["bevel_mm"] = json!(0.2);
+        value["poles"][0]["y_mm"] = json!(0.1);
+        value["load"]["volume_at"] = json!(0.5);
+        value["load"]["tone_at"] = json!(0.5);
         value["coils"][0]["wind"]["turns_per_pass"] = json!(100.0);
         value["coils"][0]["wind"]["tension_n"] = json!(0.2);
         value["coils"][0]["wind"]["packing"] = json!(0.8);

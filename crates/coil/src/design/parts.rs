@@ -16,6 +16,9 @@ pub struct Pole {
     pub string: Option<u32>,
     /// Where it stands along the row, mm.
     pub x_mm: f64,
+    /// Where it stands across the row, from the middle of its coil, mm; 0 when absent. Two blades in one coil stand on either side.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub y_mm: f64,
     /// Its shape.
     #[serde(default)]
     pub shape: PoleShape,
@@ -71,6 +74,23 @@ document_word! {
         North,
         #[default]
         South,
+    }
+}
+
+impl super::Design {
+    /// Where the axis of a pole stands along and across the row, mm: its coil's place across, and its own from there. A pole of a coil
+    /// that is not there counts from the middle of the row.
+    ///
+    /// ```
+    /// use coil::design::{Kind, starting_point};
+    /// let mut twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+    /// twin.poles[0].y_mm = 1.5;
+    /// assert_eq!(twin.place_of_pole_mm(&twin.poles[0])[1], twin.coils[0].center_mm[1] + 1.5);
+    /// ```
+    #[must_use]
+    pub fn place_of_pole_mm(&self, pole: &Pole) -> [f64; 2] {
+        let coil = self.coils.iter().find(|coil| coil.name == pole.coil);
+        [pole.x_mm, coil.map_or(0.0, |coil| coil.center_mm[1]) + pole.y_mm]
     }
 }
 

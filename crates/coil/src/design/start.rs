@@ -272,6 +272,7 @@ fn pole(
         coil: coil.into(),
         string: None,
         x_mm,
+        y_mm: 0.0,
         shape,
         diameter_mm,
         length_mm,

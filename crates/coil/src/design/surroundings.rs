@@ -227,6 +227,13 @@ impl Design {
         }
     }
 
+    /// Takes the bevel off poles whose shape can have none.
+    pub fn drop_bevels_of_flat_poles(&mut self) {
+        for pole in self.poles.iter_mut().filter(|pole| !pole.is_round()) {
+            pole.bevel_mm = 0.0;
+        }
+    }
+
     /// Distance from the winding's thickest place to a grounded foil, mm; `None` without one.
     #[must_use]
     pub fn foil_gap_mm(&self) -> Option<f64> {

@@ -51,9 +51,15 @@ pub struct Load {
     /// Volume pot, kΩ; 250 when absent.
     #[serde(default = "default_pot")]
     pub volume_kohm: f64,
+    /// Share of the volume pot's resistance between its wiper and ground, 0.01 to 1; 1 when absent, the knob fully up.
+    #[serde(default = "fully_up", skip_serializing_if = "is_fully_up")]
+    pub volume_at: f64,
     /// Tone pot, kΩ; 250 when absent.
     #[serde(default = "default_pot")]
     pub tone_kohm: f64,
+    /// Share of the tone pot's resistance that stands before the capacitor, 0 to 1; 1 when absent, the knob fully up.
+    #[serde(default = "fully_up", skip_serializing_if = "is_fully_up")]
+    pub tone_at: f64,
     /// Tone capacitor, nF; 22 when absent, 0 for none.
     #[serde(default = "default_tone")]
     pub tone_nf: f64,
@@ -66,13 +72,13 @@ pub struct Load {
 }
 
 impl Load {
-    /// As a circuit, with both pots at full.
+    /// As a circuit, with the knobs where they stand.
     #[must_use]
     pub fn circuit(&self) -> LoadCircuit {
         LoadCircuit {
             volume_ohm: self.volume_kohm * 1e3,
-            volume_at: 1.0,
-            tone_ohm: if self.tone_nf > 0.0 { self.tone_kohm * 1e3 } else { f64::INFINITY },
+            volume_at: self.volume_at,
+            tone_ohm: if self.tone_nf > 0.0 { self.tone_kohm * 1e3 * self.tone_at } else { f64::INFINITY },
             tone_f: self.tone_nf * 1e-9,
             cable_f: self.cable_pf * 1e-12,
             input_ohm: self.input_mohm * 1e6,
@@ -84,7 +90,9 @@ impl Default for Load {
     fn default() -> Self {
         Self {
             volume_kohm: default_pot(),
+            volume_at: fully_up(),
             tone_kohm: default_pot(),
+            tone_at: fully_up(),
             tone_nf: default_tone(),
             cable_pf: default_cable(),
             input_mohm: default_input(),
@@ -124,6 +132,15 @@ pub struct Aims {
 
 fn default_join() -> String {
     "single".into()
+}
+
+fn fully_up() -> f64 {
+    1.0
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for a reference")]
+fn is_fully_up(share: &f64) -> bool {
+    *share >= 1.0
 }
 
 fn default_pot() -> f64 {

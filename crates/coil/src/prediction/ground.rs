@@ -92,7 +92,10 @@ fn pole_f(pole: &Pole, coil: &Coil, winding: &Surfaces<'_>) -> f64 {
     let (low, high) = (pole.bottom_mm * 1e-3, (pole.bottom_mm + pole.length_mm) * 1e-3);
     let length = (high.min(winding.to_z_m) - low.max(winding.from_z_m)).max(0.0);
     let radius = pole.diameter_mm * 1e-3 / 2.0;
-    let gap = (half_y - radius).max(LINER_M) + film;
+    // What stands beside the middle is nearer to one side by as much as it is farther from the other: the mean of both ways.
+    let [near, far] =
+        [-1.0, 1.0].map(|side| (half_y - radius + side * pole.y_mm.abs() * 1e-3).max(LINER_M) + film);
+    let gap = 2.0 / (1.0 / near + 1.0 / far);
     let per_m = if !pole.is_round() {
         let along = if pole.shape == PoleShape::Blade { 2.0 * half_x } else { 2.0 * radius };
         2.0 * along / gap

@@ -248,8 +248,8 @@ fn extent(design: &Design, plane: Plane) -> ([f64; 2], [f64; 2]) {
         take([coil.center_mm[0], coil.center_mm[1], coil.base_mm + height / 2.0], size);
     }
     for pole in &design.poles {
-        let y = design.coils.iter().find(|c| c.name == pole.coil).map_or(0.0, |c| c.center_mm[1]);
-        let center = [pole.x_mm, y, pole.bottom_mm + pole.length_mm / 2.0];
+        let [x, y] = design.place_of_pole_mm(pole);
+        let center = [x, y, pole.bottom_mm + pole.length_mm / 2.0];
         take(center, [pole.diameter_mm, pole.diameter_mm, pole.length_mm]);
     }
     design.bars.iter().for_each(|bar| take(bar.center_mm, bar.size_mm));

@@ -211,10 +211,10 @@ fn reading_t(design: &Design, (model, solved): (&Model, &Solved), pole: usize, g
         return None;
     }
     let given = &design.poles[pole];
-    let y_m = design.coils.iter().find(|c| c.name == given.coil).map_or(0.0, |c| c.center_mm[1] * 1e-3);
+    let [x_m, y_m] = design.place_of_pole_mm(given).map(|mm| mm * 1e-3);
     // A hair above the face: the face itself belongs to neither side.
     let z_m = (given.bottom_mm + given.length_mm) * 1e-3 + gap_m.max(1e-7);
-    Some(solved.flux_density([given.x_mm * 1e-3, y_m, z_m])[2])
+    Some(solved.flux_density([x_m, y_m, z_m])[2])
 }
 
 fn report(

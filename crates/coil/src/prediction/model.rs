@@ -395,8 +395,8 @@ fn joined(design: &Design) -> (Vec<usize>, Join) {
 
 fn pole_body(design: &Design, pole: &Pole) -> Body {
     let coil = design.coils.iter().find(|c| c.name == pole.coil);
-    let y_m = coil.map_or(0.0, |c| c.center_mm[1] * 1e-3);
-    let (x_m, thick_m, length_m) = (pole.x_mm * 1e-3, pole.diameter_mm * 1e-3, pole.length_mm * 1e-3);
+    let [x_m, y_m] = design.place_of_pole_mm(pole).map(|mm| mm * 1e-3);
+    let (thick_m, length_m) = (pole.diameter_mm * 1e-3, pole.length_mm * 1e-3);
     let charge = if pole.up == Polarity::North { pole.charge } else { -pole.charge };
     let magnet = pole.material.demagnetisation().map(|curve| Magnetised { curve, charge });
     let mu_r = pole.material.recoil_mu();

@@ -64,6 +64,7 @@ impl Set {
             tone_nf: self.controls.tone_nf,
             cable_pf: self.cable_pf,
             input_mohm: self.input_mohm,
+            ..Load::default()
         };
         design.aims = Aims::default();
         if let Some(join) = join {
@@ -154,6 +155,7 @@ pub fn turned(design: &Design) -> Design {
     let count = design.strings.count;
     for pole in &mut other.poles {
         pole.x_mm = negative(pole.x_mm);
+        pole.y_mm = negative(pole.y_mm);
         pole.string = pole.string.map(|string| count + 1 - string.min(count));
     }
     for bar in &mut other.bars {

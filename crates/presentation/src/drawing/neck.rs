@@ -97,13 +97,13 @@ fn drawn(set: &Set, i: usize, signal: Option<&PickupSignal>, units: Units, (half
     );
     let turn = if pickup.turned { -1.0 } else { 1.0 };
     for pole in &pickup.design.poles {
-        let y = pickup.design.coils.iter().find(|c| c.name == pole.coil).map_or(0.0, |c| c.center_mm[1]);
+        let [x, y] = pickup.design.place_of_pole_mm(pole);
         group = group.child(
             Element::new("circle")
                 .with("class", "set-pole")
                 // Its coils' y is counted towards the bridge.
                 .with("cx", format_args!("{:.2}", -turn * y))
-                .with("cy", format_args!("{:.2}", turn * pole.x_mm))
+                .with("cy", format_args!("{:.2}", turn * x))
                 .with("r", format_args!("{:.2}", (pole.diameter_mm / 2.0).min(4.0))),
         );
     }

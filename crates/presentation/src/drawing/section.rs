@@ -24,19 +24,18 @@ fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
     let mut svg = Svg::default();
     let length = units.conversion(Measure::Length);
     let edge = extent(design).1;
-    let poles: Vec<(&Coil, &Pole)> =
-        design.coils.iter().filter_map(|c| middle_pole(design, c).map(|p| (c, p))).collect();
+    let poles: Vec<&Pole> = design.coils.iter().flat_map(|c| middle_poles(design, c)).collect();
     let bottom_of = |center: f64, size: f64| center - size / 2.0;
     let bottom = design
         .coils
         .iter()
         .map(|c| c.base_mm)
-        .chain(poles.iter().map(|(_, p)| p.bottom_mm))
+        .chain(poles.iter().map(|p| p.bottom_mm))
         .chain(design.bars.iter().map(|b| bottom_of(b.center_mm[2], b.size_mm[2])))
         .chain(design.metal.iter().map(|m| bottom_of(m.center_mm[2], m.size_mm[2])))
         .fold(0.0, f64::min);
     let roof = design.coils.iter().map(roof).fold(0.0, f64::max);
-    let pole_top = poles.iter().map(|(_, p)| p.bottom_mm + p.length_mm).fold(f64::NEG_INFINITY, f64::max);
+    let pole_top = poles.iter().map(|p| p.bottom_mm + p.length_mm).fold(f64::NEG_INFINITY, f64::max);
     let face = if pole_top.is_finite() { pole_top } else { roof };
     let gap = design.strings.core_and_gap_mm(design.strings.count / 2).1;
     for metal in &design.metal {
@@ -59,9 +58,9 @@ fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
     for ((i, coil), build) in design.coils.iter().enumerate().zip(builds) {
         winding(&mut svg, coil, build, i);
     }
-    for (coil, pole) in &poles {
-        let place =
-            (coil.center_mm[1] - pole.diameter_mm / 2.0, pole.bottom_mm, pole.diameter_mm, pole.length_mm);
+    for pole in &poles {
+        let from = design.place_of_pole_mm(pole)[1] - pole.diameter_mm / 2.0;
+        let place = (from, pole.bottom_mm, pole.diameter_mm, pole.length_mm);
         if pole.bevel_mm > 0.0 {
             bevelled(&mut svg, place, pole.bevel_mm);
         } else {
@@ -89,11 +88,10 @@ fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
             "coils[0].wind.turns",
         );
     }
-    if let Some((coil, pole)) = poles
-        .iter()
-        .max_by(|a, b| (a.1.bottom_mm + a.1.length_mm).total_cmp(&(b.1.bottom_mm + b.1.length_mm)))
+    if let Some(pole) =
+        poles.iter().max_by(|a, b| (a.bottom_mm + a.length_mm).total_cmp(&(b.bottom_mm + b.length_mm)))
     {
-        let y = coil.center_mm[1];
+        let y = design.place_of_pole_mm(pole)[1];
         svg.dimension((y, -face), (y, -string_z), &format!("gap {}", length.number(gap, 2)), "gap");
         let x = -edge - 3.0;
         svg.dimension((x, -pole.bottom_mm), (x, -pole.bottom_mm - pole.length_mm), "", ".length_mm");
@@ -141,9 +139,11 @@ fn roof(coil: &Coil) -> f64 {
     floor(coil) + coil.former.height_mm + coil.former.flange_top_mm
 }
 
-/// The pole of a coil nearest to the middle of the row.
-fn middle_pole<'a>(design: &'a Design, coil: &Coil) -> Option<&'a Pole> {
-    design.poles.iter().filter(|p| p.coil == coil.name).min_by(|a, b| a.x_mm.abs().total_cmp(&b.x_mm.abs()))
+/// The pole of a coil nearest to the middle of the row, with those that stand beside it across the row.
+fn middle_poles<'a>(design: &'a Design, coil: &'a Coil) -> impl Iterator<Item = &'a Pole> {
+    let own = || design.poles.iter().filter(|p| p.coil == coil.name);
+    let middle = own().min_by(|a, b| a.x_mm.abs().total_cmp(&b.x_mm.abs())).map(|p| p.x_mm);
+    own().filter(move |p| middle.is_some_and(|x_mm| (p.x_mm - x_mm).abs() < 1e-6))
 }
 
 fn winding(svg: &mut Svg, coil: &Coil, build: f64, index: usize) {

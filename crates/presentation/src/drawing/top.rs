@@ -135,7 +135,8 @@ fn turning(svg: &mut Svg, coil: &Coil, build: f64) {
 
 fn pole(svg: &mut Svg, design: &Design, pole: &Pole, index: usize) {
     let coil = design.coils.iter().find(|c| c.name == pole.coil);
-    let (x, y) = (pole.x_mm, coil.map_or(0.0, |c| -c.center_mm[1]));
+    let [x, y] = design.place_of_pole_mm(pole);
+    let y = -y;
     let r = pole.diameter_mm / 2.0;
     let field = format!("poles[{index}].length_mm");
     match pole.shape {

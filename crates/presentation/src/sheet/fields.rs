@@ -66,11 +66,21 @@ pub(super) struct Tool {
     /// The step.
     pub step: String,
     /// What it is called.
-    pub label: &'static str,
+    pub label: Cow<'static, str>,
 }
 
-/// Heads, and a label and fields a row.
-pub(super) type Table = (Vec<&'static str>, Vec<(String, Vec<FieldDef>)>);
+/// A row of fields side by side.
+pub(super) struct Row {
+    /// What it is of.
+    pub name: String,
+    /// A field a column; none where it does not apply.
+    pub cells: Vec<Option<FieldDef>>,
+    /// A button of its own.
+    pub tool: Option<Tool>,
+}
+
+/// Heads, and rows of fields.
+pub(super) type Table = (Vec<&'static str>, Vec<Row>);
 
 /// Fields that belong together.
 #[derive(Default)]
@@ -79,7 +89,7 @@ pub(super) struct Group {
     pub title: String,
     /// One below another.
     pub fields: Vec<FieldDef>,
-    /// Side by side: heads, and a label and fields a row.
+    /// Side by side.
     pub table: Option<Table>,
     /// Buttons.
     pub tools: Vec<Tool>,
@@ -163,7 +173,8 @@ pub(super) fn words(all: &[(&str, &str)]) -> Entry {
 
 impl Group {
     pub(super) fn all_fields_mut(&mut self) -> impl Iterator<Item = &mut FieldDef> {
-        let rows = self.table.iter_mut().flat_map(|(_, rows)| rows.iter_mut().flat_map(|(_, cells)| cells));
+        let rows = self.table.iter_mut().flat_map(|(_, rows)| rows);
+        let rows = rows.flat_map(|row| row.cells.iter_mut().flatten());
         self.fields.iter_mut().chain(rows)
     }
 }

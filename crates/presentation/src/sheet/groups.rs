@@ -1,13 +1,14 @@
 //! The groups of a design's sheet: which fields there are, in which order, with what is usual.
 
 use super::fields::{
-    Entry, FieldDef, Group, SpoolOption, Tool, bare_in, def, measure, mm, number, optional, percent, scaled,
-    turns, typed, words,
+    Entry, FieldDef, Group, Row, SpoolOption, Tool, bare_in, def, measure, mm, number, optional, percent,
+    scaled, turns, typed, words,
 };
-use super::surroundings;
+use super::{poles, surroundings};
 use crate::field::Choice;
 use coil::Word as _;
-use coil::design::{Design, Kind};
+use coil::design::{Design, Kind, MetalPart};
+use coil::former::CoreShape;
 use coil::magnet::{Grade, Material};
 use coil::quantity::{
     Capacitance, Fraction, Frequency, Inductance, Measure, Resistance, Tension, Turns, Units,
@@ -15,7 +16,7 @@ use coil::quantity::{
 use coil::wire::{Insulation, Stripping};
 
 /// A material: the named grades, and what the file gave by figures.
-fn material(now: Material, magnets_first: bool) -> Entry {
+pub(super) fn material(now: Material, magnets_first: bool) -> Entry {
     let magnets = Grade::MAGNETS.iter().copied();
     let others = [
         Grade::Steel,
@@ -49,8 +50,6 @@ fn insulations() -> Entry {
     Entry::Choice(Insulation::ALL.into_iter().map(|i| Choice::new(i.word(), label(i))).collect())
 }
 
-const POLARITY: [(&str, &str); 2] = [("north", "north up"), ("south", "south up")];
-
 /// All groups of a design's sheet, in the workshop's units.
 pub(super) fn groups(
     design: &Design,
@@ -71,7 +70,7 @@ fn groups_in_file_units(design: &Design, spools: &[SpoolOption], poles_one_by_on
         all.push(coil_winding(design, i, spools));
         all.push(coil_former(design, i));
     }
-    all.push(poles(design, poles_one_by_one));
+    all.push(poles::group(design, poles_one_by_one));
     all.push(strings(design));
     all.extend(parts(design));
     if design.coils.len() > 1 {
@@ -101,6 +100,12 @@ fn aims() -> Group {
             from_to("aims.resistance_ohm", "Resistance", ohms, "At 20 °C. Type 5.6k or 5600."),
             from_to("aims.inductance_h", "Inductance", henries, "As a meter reads it at a low frequency."),
             from_to(
+                "aims.resonance_unloaded_hz",
+                "Resonance, unloaded",
+                hertz,
+                "Of the pickup with its leads alone. Type 9 kHz.",
+            ),
+            from_to(
                 "aims.peak_hz",
                 "Peak, loaded",
                 hertz,
@@ -129,7 +134,7 @@ fn coil_of(design: &Design, i: usize) -> String {
     if design.coils.len() == 1 { String::new() } else { format!("Coil {}, ", design.coils[i].name) }
 }
 
-fn headed(text: &str) -> String {
+pub(super) fn headed(text: &str) -> String {
     let mut letters = text.chars();
     letters.next().map_or_else(String::new, |c| c.to_uppercase().chain(letters).collect())
 }
@@ -235,9 +240,9 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
             "Where the guide spends most of its time.",
         ));
     }
-    let mut tools = vec![Tool { step: format!("stage.add:{i}"), label: "Add a stage to the plan" }];
+    let mut tools = vec![Tool { step: format!("stage.add:{i}"), label: "Add a stage to the plan".into() }];
     if !coil.wind.plan.is_empty() {
-        tools.push(Tool { step: format!("stage.remove:{i}"), label: "Remove the last stage" });
+        tools.push(Tool { step: format!("stage.remove:{i}"), label: "Remove the last stage".into() });
     }
     Group {
         title: headed(&format!("{}wire and wind", coil_of(design, i))),
@@ -257,22 +262,32 @@ fn turns_hint(kind: Kind) -> &'static str {
     }
 }
 
+const fn core_name(shape: CoreShape) -> &'static str {
+    match shape {
+        CoreShape::Round => "round",
+        CoreShape::Stadium => "straight with round ends",
+        CoreShape::Rectangle => "rectangle",
+    }
+}
+
 fn coil_former(design: &Design, i: usize) -> Group {
     let at = |key: &str| format!("coils[{i}].{key}");
     let coil = &design.coils[i];
-    let mut fields = vec![def(
-        at("former.core.length_mm"),
-        "Core length",
-        mm(),
-        "What the first turn lies on, outside, along the row.",
-    )];
-    if coil.former.core.width_mm.is_some() {
-        fields.push(def(
-            at("former.core.width_mm"),
-            "Core width",
-            mm(),
-            "Outside, across the row. Liner included.",
-        ));
+    let shapes = [CoreShape::Round, CoreShape::Stadium, CoreShape::Rectangle]
+        .map(|shape| Choice::new(shape.word(), core_name(shape)));
+    let shape_note = "What the first turn lies on.";
+    let mut fields =
+        vec![def(at("former.core.shape"), "Core shape", Entry::Choice(shapes.to_vec()), shape_note)];
+    if coil.former.core.shape == CoreShape::Round {
+        fields.push(def(at("former.core.length_mm"), "Core diameter", mm(), "Outside."));
+    } else {
+        let note = "Outside, across the row, liner included. Empty: as wide as long.";
+        fields.push(def(at("former.core.length_mm"), "Core length", mm(), "Outside, along the row."));
+        fields.push(def(at("former.core.width_mm"), "Core width", optional(mm()), note));
+    }
+    if coil.former.core.shape == CoreShape::Rectangle {
+        let note = "Radius of its corners. Empty: sharp.";
+        fields.push(def(at("former.core.corner_mm"), "Core corners", optional(mm()), note));
     }
     fields.extend([
         def(at("former.height_mm"), "Winding height", mm(), "Between the flanges."),
@@ -286,112 +301,15 @@ fn coil_former(design: &Design, i: usize) -> Group {
         fields.push(def(at("center_mm[0]"), "Along", mm(), "Its middle along the row."));
     }
     let mut tools = vec![
-        Tool { step: format!("core.fit:{i}"), label: "Fit the core to its poles" },
-        Tool { step: format!("coil.duplicate:{i}"), label: "Duplicate" },
-        Tool { step: format!("coil.mirror:{i}"), label: "Mirror" },
-        Tool { step: format!("coil.reverse:{i}"), label: "Reverse the winding direction" },
+        Tool { step: format!("core.fit:{i}"), label: "Fit the core to its poles".into() },
+        Tool { step: format!("coil.duplicate:{i}"), label: "Duplicate".into() },
+        Tool { step: format!("coil.mirror:{i}"), label: "Mirror".into() },
+        Tool { step: format!("coil.reverse:{i}"), label: "Reverse the winding direction".into() },
     ];
     if design.coils.len() > 1 {
-        tools.push(Tool { step: format!("coil.remove:{i}"), label: "Remove this coil" });
+        tools.push(Tool { step: format!("coil.remove:{i}"), label: "Remove this coil".into() });
     }
     Group { title: headed(&format!("{}former", coil_of(design, i))), fields, tools, ..Group::default() }
-}
-
-/// The keys that a row of poles usually has in common.
-fn same_in_row(design: &Design, coil: &str) -> bool {
-    let mut row = design.poles.iter().filter(|p| p.coil == coil);
-    let Some(first) = row.next() else { return true };
-    let key = |p: &coil::design::Pole| {
-        (
-            [p.diameter_mm, p.bottom_mm, p.bevel_mm, p.charge].map(f64::to_bits),
-            p.up,
-            match p.material {
-                Material::Named(grade) => grade.word().to_owned(),
-                Material::Given(given) => format!("{given:?}"),
-            },
-        )
-    };
-    row.all(|p| key(p) == key(first))
-}
-
-fn poles(design: &Design, one_by_one: bool) -> Group {
-    let mut group = Group { title: "Poles".into(), ..Group::default() };
-    let common = !one_by_one && design.coils.iter().all(|c| same_in_row(design, &c.name));
-    let any_round = design.poles.iter().any(coil::design::Pole::is_round);
-    let columns = |at: &dyn Fn(&str) -> String, of: &str, now: Material| {
-        let mut all = vec![
-            def(
-                at("diameter_mm"),
-                format!("{of}diameter"),
-                mm(),
-                "4.75 mm is usual for rods; a blade's thickness.",
-            ),
-            def(at("bottom_mm"), format!("{of}lower face at"), mm(), "Height of the lower face."),
-            def(
-                at("material"),
-                format!("{of}alloy"),
-                material(now, true),
-                "A magnet's grade, or steel for screws and slugs.",
-            ),
-            def(at("charge"), format!("{of}charge"), percent(), "Share of full charge; steel takes none."),
-            def(at("up"), format!("{of}polarity"), words(&POLARITY), "The pole that faces the strings."),
-        ];
-        if any_round {
-            let note = "Of the upper edge at 45°; 0 for a sharp edge. Bevel before charging.";
-            all.insert(2, def(at("bevel_mm"), format!("{of}bevel"), mm(), note));
-        }
-        all
-    };
-    if common {
-        for coil in &design.coils {
-            let rows: Vec<usize> =
-                (0..design.poles.len()).filter(|&k| design.poles[k].coil == coil.name).collect();
-            let Some(&first) = rows.first() else { continue };
-            let of = if design.coils.len() == 1 { String::new() } else { format!("{}: ", coil.name) };
-            let at = |key: &str| format!("poles{{{}}}.{key}", coil.name);
-            group.fields.extend(
-                columns(&at, &of, design.poles[first].material)
-                    .into_iter()
-                    .map(|s| FieldDef { label: headed(&s.label), ..s }),
-            );
-            for k in rows {
-                let label = design.poles[k]
-                    .string
-                    .map_or_else(|| "Length".to_owned(), |s| format!("Length, string {s}"));
-                group.fields.push(def(
-                    format!("poles[{k}].length_mm"),
-                    headed(&format!("{of}{label}")),
-                    mm(),
-                    "A longer rod of one alloy reads stronger; 15 to 18 mm is usual for rods.",
-                ));
-            }
-        }
-        group.tools.push(Tool { step: "poles.each".into(), label: "Set poles individually" });
-    } else {
-        let rows = design.poles.iter().enumerate().map(|(k, pole)| {
-            let name = pole.string.map_or_else(|| pole.coil.clone(), |s| format!("{} {s}", pole.coil));
-            let at = |key: &str| format!("poles[{k}].{key}");
-            let mut cells = vec![def(at("length_mm"), "length", mm(), "")];
-            cells.extend(columns(&at, "", pole.material));
-            (name, cells)
-        });
-        group.table = Some((
-            ["Length", "Diameter", "Lower face at", "Bevel", "Alloy", "Charge %", "Polarity"]
-                .into_iter()
-                .filter(|column| any_round || *column != "Bevel")
-                .collect(),
-            rows.collect(),
-        ));
-        group.tools.push(Tool { step: "poles.fill".into(), label: "Copy the first pole of each row" });
-    }
-    if design.poles.iter().any(|p| p.string.is_some()) {
-        group.tools.extend([
-            Tool { step: "poles.level".into(), label: "Level" },
-            Tool { step: "poles.arched".into(), label: "Arched" },
-            Tool { step: "poles.stepped".into(), label: "Stepped by string" },
-        ]);
-    }
-    group
 }
 
 fn strings(design: &Design) -> Group {
@@ -424,7 +342,7 @@ fn strings(design: &Design) -> Group {
                 "Pole face to the string's underside; 2.4 mm is usual.",
             ),
         );
-        group.tools.push(Tool { step: "strings.each".into(), label: "Set strings individually" });
+        group.tools.push(Tool { step: "strings.each".into(), label: "Set strings individually".into() });
     } else {
         let rows = (0..design.strings.each.len()).map(|k| {
             let at = |key: &str| format!("strings.each[{k}].{key}");
@@ -434,7 +352,7 @@ fn strings(design: &Design) -> Group {
                 def(at("core_mm"), "core", optional(mm()), ""),
                 def(at("gap_mm"), "gap", mm(), ""),
             ];
-            (format!("{}", k + 1), cells)
+            Row { name: format!("{}", k + 1), cells: cells.into_iter().map(Some).collect(), tool: None }
         });
         group.table = Some((vec!["Note", "Diameter", "Core", "Gap"], rows.collect()));
     }
@@ -479,7 +397,11 @@ fn parts(design: &Design) -> Vec<Group> {
         ];
         fields.extend(place(&of, "size_mm", "Size"));
         fields.extend(place(&of, "center_mm", "Middle"));
-        let tools = vec![Tool { step: format!("bar.remove:{i}"), label: "Remove this bar" }];
+        if bar.material.demagnetisation().is_none() {
+            // Steel takes no charge.
+            fields.retain(|def| !["charge", "north"].iter().any(|key| def.at.ends_with(key)));
+        }
+        let tools = vec![Tool { step: format!("bar.remove:{i}"), label: "Remove this bar".into() }];
         all.push(Group { title: format!("Bar magnet {}", i + 1), fields, tools, ..Group::default() });
     }
     for (i, metal) in design.metal.iter().enumerate() {
@@ -503,11 +425,18 @@ fn parts(design: &Design) -> Vec<Group> {
                 material(metal.material, false),
                 "Nickel silver and brass carry eddy currents, steel bends the field as well.",
             ),
-            def(format!("{of}.wall_mm"), "Wall of a cover", optional(mm()), "Empty for a plate."),
         ];
+        if metal.part == MetalPart::Cover || metal.wall_mm.is_some() {
+            fields.push(def(
+                format!("{of}.wall_mm"),
+                "Wall",
+                optional(mm()),
+                "Thickness of the sheet; 0.5 mm is usual.",
+            ));
+        }
         fields.extend(place(&of, "size_mm", "Size"));
         fields.extend(place(&of, "center_mm", "Middle"));
-        let tools = vec![Tool { step: format!("metal.remove:{i}"), label: "Remove this part" }];
+        let tools = vec![Tool { step: format!("metal.remove:{i}"), label: "Remove this part".into() }];
         all.push(Group {
             title: headed(&format!("{} {}", metal.part.spoken(), i + 1)),
             fields,
@@ -518,9 +447,9 @@ fn parts(design: &Design) -> Vec<Group> {
     all.push(Group {
         title: "More parts".into(),
         tools: vec![
-            Tool { step: "bar.add".into(), label: "Add a bar magnet" },
-            Tool { step: "metal.add".into(), label: "Add a plate or cover" },
-            Tool { step: "coil.add".into(), label: "Add a coil" },
+            Tool { step: "bar.add".into(), label: "Add a bar magnet".into() },
+            Tool { step: "metal.add".into(), label: "Add a plate or cover".into() },
+            Tool { step: "coil.add".into(), label: "Add a coil".into() },
         ],
         ..Group::default()
     });
@@ -561,6 +490,9 @@ fn wiring(design: &Design) -> Group {
     Group { title: "Wiring".into(), fields, ..Group::default() }
 }
 
+/// What the position of a knob is.
+const KNOB: &str = "Share of the pot's resistance; 100 is fully up. Half a turn leaves 50 of a linear pot, 10 to 20 of a logarithmic one.";
+
 fn load() -> Group {
     let kohm = || number("kΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-3, "k"));
     Group {
@@ -568,7 +500,9 @@ fn load() -> Group {
         folded: true,
         fields: vec![
             def("load.volume_kohm", "Volume pot", kohm(), "250 for singles, 500 for twins is usual."),
+            def("load.volume_at", "Volume knob", percent(), KNOB),
             def("load.tone_kohm", "Tone pot", kohm(), "250 or 500 is usual."),
+            def("load.tone_at", "Tone knob", percent(), KNOB),
             def(
                 "load.tone_nf",
                 "Tone capacitor",

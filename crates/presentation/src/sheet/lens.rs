@@ -233,6 +233,8 @@ pub(super) fn slot<'a>(design: &'a mut Design, at: &str) -> Option<Slot<'a>> {
         "leads.pf_per_m" => Slot::LeadCapacitance(&mut design.leads),
         "wiring.foil_gap_mm" => Slot::Optional(&mut design.wiring.foil_gap_mm),
         "load.volume_kohm" => Slot::Number(&mut load.volume_kohm),
+        "load.volume_at" => Slot::Number(&mut load.volume_at),
+        "load.tone_at" => Slot::Number(&mut load.tone_at),
         "load.tone_kohm" => Slot::Number(&mut load.tone_kohm),
         "load.tone_nf" => Slot::Number(&mut load.tone_nf),
         "load.cable_pf" => Slot::Number(&mut load.cable_pf),
@@ -256,6 +258,8 @@ fn coil<'a>(coil: &'a mut Coil, at: &str) -> Option<Slot<'a>> {
     let (former, wire, wind) = (&mut coil.former, &mut coil.wire, &mut coil.wind);
     Some(match at {
         "base_mm" => Slot::Number(&mut coil.base_mm),
+        "former.core.shape" => word(&mut former.core.shape),
+        "former.core.corner_mm" => Slot::Optional(&mut former.core.corner_mm),
         "former.core.length_mm" => Slot::Number(&mut former.core.length_mm),
         "former.core.width_mm" => Slot::Optional(&mut former.core.width_mm),
         "former.height_mm" => Slot::Number(&mut former.height_mm),
@@ -282,6 +286,9 @@ fn pole<'a>(pole: &'a mut Pole, at: &str) -> Option<Slot<'a>> {
     Some(match at {
         "length_mm" => Slot::Number(&mut pole.length_mm),
         "diameter_mm" => Slot::Number(&mut pole.diameter_mm),
+        "x_mm" => Slot::Number(&mut pole.x_mm),
+        "y_mm" => Slot::Number(&mut pole.y_mm),
+        "shape" => word(&mut pole.shape),
         "bottom_mm" => Slot::Number(&mut pole.bottom_mm),
         "bevel_mm" => Slot::Number(&mut pole.bevel_mm),
         "material" => Slot::Material(&mut pole.material),

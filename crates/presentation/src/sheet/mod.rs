@@ -3,6 +3,7 @@
 mod fields;
 mod groups;
 mod lens;
+mod poles;
 mod surroundings;
 
 use crate::field::Field;
@@ -13,6 +14,7 @@ use coil::wire::Gauge;
 pub use fields::SpoolOption;
 use fields::{Entry, FieldDef, Group};
 use lens::{Slot, aim_range, slot};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 /// A group of fields as the template shows it.
@@ -24,14 +26,33 @@ pub struct Section {
     pub fields: Vec<Field>,
     /// Heads and rows of fields side by side.
     pub heads: Vec<&'static str>,
-    /// Rows: label and fields.
-    pub rows: Vec<(String, Vec<Field>)>,
+    /// Rows of fields.
+    pub rows: Vec<SectionRow>,
     /// Buttons: step and label.
-    pub tools: Vec<(String, &'static str)>,
+    pub tools: Vec<(String, Cow<'static, str>)>,
     /// Can be folded away.
     pub folded: bool,
     /// Begins unfolded.
     pub open: bool,
+}
+
+impl Section {
+    /// Whether rows have buttons of their own.
+    #[must_use]
+    pub fn has_row_tools(&self) -> bool {
+        self.rows.iter().any(|row| row.tool.is_some())
+    }
+}
+
+/// A row of fields as the template shows it.
+#[derive(Debug)]
+pub struct SectionRow {
+    /// What it is of.
+    pub name: String,
+    /// A field a column; none where it does not apply.
+    pub cells: Vec<Option<Field>>,
+    /// Its own button: step and label.
+    pub tool: Option<(String, Cow<'static, str>)>,
 }
 
 /// Names of fields that are no places in the document.
@@ -56,7 +77,8 @@ fn places(at: &str, design: &Design) -> Vec<String> {
 
 fn all_fields(groups: &[Group]) -> impl Iterator<Item = &FieldDef> {
     groups.iter().flat_map(|g| {
-        let rows = g.table.iter().flat_map(|(_, rows)| rows.iter().flat_map(|(_, cells)| cells));
+        let rows =
+            g.table.iter().flat_map(|(_, rows)| rows.iter().flat_map(|row| row.cells.iter().flatten()));
         g.fields.iter().chain(rows)
     })
 }
@@ -166,6 +188,7 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
     }
     follow_row(base, &mut design);
     design.drop_missing_grounds();
+    design.drop_bevels_of_flat_poles();
     if let Some(gap) = gap {
         set_gap(&mut design, gap);
     }
@@ -366,8 +389,8 @@ pub fn sections(
         match def.entry {
             Entry::Number(number) => {
                 number.unit().clone_into(&mut field.unit);
-                // What one may aim at has no useful range.
-                if !def.at.starts_with("aims.") {
+                // The range of a target stands at its first end only.
+                if !(def.at.starts_with("aims.") && def.at.ends_with("[1]")) {
                     field.hint = number.with_range(&def.hint);
                 }
             }
@@ -390,7 +413,11 @@ pub fn sections(
                 heads,
                 rows: rows
                     .into_iter()
-                    .map(|(l, cells)| (l, cells.into_iter().map(&mut field).collect()))
+                    .map(|row| SectionRow {
+                        name: row.name,
+                        cells: row.cells.into_iter().map(|cell| cell.map(&mut field)).collect(),
+                        tool: row.tool.map(|t| (t.step, t.label)),
+                    })
                     .collect(),
                 tools: group.tools.into_iter().map(|t| (t.step, t.label)).collect(),
             }
@@ -423,9 +450,9 @@ pub fn place_in_words(at: &str, design: &Design) -> String {
                 format!("{}: {label}", group.title)
             };
         }
-        for (row, cells) in rows {
-            if let Some(cell) = cells.into_iter().find(|s| s.at == at) {
-                return format!("{} {row}, {}", group.title.trim_end_matches('s'), cell.label);
+        for row in rows {
+            if let Some(cell) = row.cells.into_iter().flatten().find(|s| s.at == at) {
+                return format!("{} {}, {}", group.title.trim_end_matches('s'), row.name, cell.label);
             }
         }
     }

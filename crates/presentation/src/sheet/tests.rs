@@ -235,3 +235,41 @@ fn places_are_said_as_the_sheet_says_them() {
     let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
     assert_eq!(place_in_words("coils[1].wind.turns", &twin), "Coil B, wire and wind: Turns");
 }
+
+/// Fields that do not apply are not there: no charge of steel, no bevel of a blade, no wall of a plate, no width of a round core.
+#[test]
+fn fields_are_there_where_they_apply() {
+    let has = |design: &Design, at: &str| names(design, false).iter().any(|name| name == at);
+    let blade = starting_point(Kind::Blade, "Sedge", 6, 10.0);
+    let tall = tall_single("Sedge", 6, 10.4);
+    assert!(has(&tall, "poles{A}.charge") && has(&tall, "poles{A}.bevel_mm"));
+    assert!(!has(&blade, "poles{A}.charge") && !has(&blade, "poles{A}.bevel_mm"));
+    let short = starting_point(Kind::ShortSingle, "Sedge", 6, 10.0);
+    assert!(has(&short, "metal[0].part") && !has(&short, "metal[0].wall_mm"));
+    let mut round = tall.clone();
+    round.coils[0].former.core = coil::former::Core::round(20.0);
+    assert!(has(&tall, "coils[0].former.core.width_mm") && !has(&round, "coils[0].former.core.width_mm"));
+}
+
+/// Rods become squares, with what squares cannot have taken off; a core becomes a rectangle with corners.
+#[test]
+fn shapes_are_chosen() {
+    let mut base = tall_single("Sedge", 6, 10.4);
+    base.poles.iter_mut().for_each(|pole| pole.bevel_mm = 0.4);
+    let mut sheet = form_of(&base, Units::default());
+    sheet.set("poles{A}.shape", "square");
+    sheet.set("coils[0].former.core.shape", "rectangle");
+    sheet.set("load.volume_at", "40");
+    let design = read(&sheet, &base, &[], Units::default()).map_err(|e| format!("{e:?}")).unwrap().design;
+    assert!(design.poles.iter().all(|p| p.shape == coil::design::PoleShape::Square && p.bevel_mm == 0.0));
+    assert_eq!(design.coils[0].former.core.shape, coil::former::CoreShape::Rectangle);
+    assert!((design.load.circuit().volume_at - 0.4).abs() < 1e-12);
+    // One by one the poles have places, and buttons to take them out.
+    let mut one_by_one = form_of(&design, Units::default());
+    one_by_one.set(ONE_BY_ONE, "yes");
+    let all = sections(&design, &one_by_one, &Errors::new(), &[], Units::default());
+    let poles = all.iter().find(|s| s.has_row_tools()).unwrap();
+    assert_eq!(poles.heads.len(), poles.rows[0].cells.len());
+    assert!(!poles.heads.contains(&"Bevel"));
+    assert_eq!(poles.rows[2].tool.as_ref().map(|(step, _)| step.as_str()), Some("pole.remove:2"));
+}

@@ -1,6 +1,7 @@
 // Small things on every page: local times, and drafts that are done with once their form went through.
 import { removeDrafts } from "./drafts.js";
 import { around } from "./elements.js";
+import "./picker.js";
 import { localMoment } from "./text.js";
 
 for (const time of document.querySelectorAll("time[datetime]")) {

@@ -30,7 +30,17 @@ const SIGN_IN_AGAIN = "Sign in again in another tab, then continue here.";
 const PATIENCE_MS = 20_000;
 /** How long a button that is held down keeps an answer from being shown: a press takes less. */
 const PRESS_MS = 700;
-const BUTTONS = "[data-step], [data-view], [data-goal], [data-search], [data-document], [data-overlay-off]";
+const BUTTONS = "[data-step], [data-field-of], [data-view], [data-goal], [data-search], [data-document], [data-overlay-off]";
+
+/**
+ * The section, or the first drawing, once more where it stays in sight: on a narrow screen the drawings lie below the fields.
+ * @param {HTMLElement} drawings
+ */
+function dock(drawings) {
+  const place = document.getElementById("dock-drawing");
+  const drawing = drawings.querySelector("svg.section") ?? drawings.querySelector("figure svg.drawing");
+  if (place) place.replaceChildren(...(drawing ? [drawing.cloneNode(true)] : []));
+}
 
 /** @param {unknown} found @returns {found is Control} */
 const isControl = (found) =>
@@ -82,6 +92,7 @@ const data = () => ({
     setInterval(() => this.draft.touch(), ALIVE_MS);
     addEventListener("pagehide", () => this.draft.leave());
     addEventListener("pageshow", () => this.draft.comeBack());
+    dock(byId("drawings", HTMLElement));
     this.$root.addEventListener("pointerdown", (event) => this.pressed(event));
     this.arrange();
     void this.fetched();
@@ -192,6 +203,7 @@ const data = () => ({
     const chosen = around(event, BUTTONS)?.dataset;
     if (!chosen) return;
     if (chosen.step) void this.ask(chosen.step);
+    else if (chosen.fieldOf) this.bringUp(chosen.fieldOf);
     else if (chosen.document) {
       // What the sheet holds is one step of undo; its drawings come with it.
       this.control("view").value = "pickup";
@@ -203,6 +215,17 @@ const data = () => ({
       this.control(name).value = chosen.goal ?? chosen.view ?? "";
       void this.ask();
     }
+  },
+  /**
+   * Opens the part of the sheet that a field is in, and goes to it.
+   * @param {string} name
+   */
+  bringUp(name) {
+    const field = this.$root.querySelector(`[name="${CSS.escape(name)}"]`);
+    if (!(field instanceof HTMLElement)) return;
+    field.closest("details")?.setAttribute("open", "");
+    field.scrollIntoView({ block: "center" });
+    field.focus({ preventScroll: true });
   },
   /**
    * Another pickup's response over this one's, or off it.
@@ -326,7 +349,7 @@ const data = () => ({
     if (part) {
       for (const e of this.fields()) if (e.name.endsWith(part)) e.classList.add("lit");
     } else if (field) {
-      for (const e of this.$root.querySelectorAll("#drawings [data-field]")) {
+      for (const e of this.$root.querySelectorAll("#drawings [data-field], #dock [data-field]")) {
         const of = e.getAttribute("data-field");
         if (of && field.endsWith(of)) e.classList.add("lit");
       }
@@ -445,6 +468,7 @@ const data = () => ({
     // Nobody's typing is taken from under the fingers: a panel that is being filled in stays.
     if (!drawings.contains(document.activeElement) || !isTypedInto(document.activeElement)) {
       drawings.innerHTML = found.drawings;
+      dock(drawings);
       plots(drawings);
       void this.fetched();
     }

@@ -1,7 +1,7 @@
 //! The readout strip.
 
-use coil::design::Design;
-use coil::prediction::{Calibration, ContributionSource, PredictionSummary, Quantity};
+use coil::design::{Coil, Design};
+use coil::prediction::{Calibration, CoilPrediction, ContributionSource, PredictionSummary, Quantity};
 use coil::quantity::{Units, significant};
 use presentation::drawing::band;
 use presentation::figures::Figure;
@@ -29,6 +29,8 @@ pub(crate) struct Cell {
     pub change: String,
     /// Whether it lies in its aim: "", "in" or "out".
     pub aim: &'static str,
+    /// The sheet's field where its target is set; empty for figures without one.
+    pub target: String,
     /// Measured value, with unit; empty without.
     pub measured: String,
     /// What the analyser shows of it; empty without.
@@ -220,6 +222,13 @@ const STRIP: [Figure; 7] = [
     Figure::RelativeOutput,
 ];
 
+fn target_field(figure: Figure) -> String {
+    figure.target_key().map_or_else(String::new, |key| format!("aims.{key}[0]"))
+}
+
+/// Most coils whose figures fit into a cell one by one.
+const MOST_NAMED_COILS: usize = 3;
+
 fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Cell {
     let scale = figure.scale();
     let old = context.before.and_then(|b| figure.of(&b.pickup));
@@ -236,6 +245,7 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
             drawing: String::new(),
             change: String::new(),
             aim: if aim.is_some() { "out" } else { "" },
+            target: target_field(figure),
             measured: measured.map_or_else(String::new, |v| scale.text(v)),
             seen: String::new(),
             seen_by: String::new(),
@@ -253,6 +263,7 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
             if is_level { level_change(q.nominal - o.nominal) } else { change(q.nominal / o.nominal - 1.0) }
         }),
         aim: in_aim(q.nominal, aim),
+        target: target_field(figure),
         measured: measured.map_or_else(String::new, |v| scale.text(v)),
         seen: match context.analyser {
             Some((_, q)) if figure == Figure::Resonance => scale.text(q.nominal),
@@ -266,8 +277,7 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
 /// The strip of a prediction.
 pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Vec<Cell> {
     let mut all: Vec<Cell> = STRIP.iter().map(|f| cell(*f, design, figures, context)).collect();
-    if let Some(coil) = figures.coils.first() {
-        let old = context.before.and_then(|b| b.coils.first());
+    if !figures.coils.is_empty() {
         let plain =
             |key, label, value: String, unit: &str, band: String, drawing: String, by: Option<f64>| Cell {
                 key,
@@ -278,24 +288,60 @@ pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &Cell
                 drawing,
                 change: by.map_or_else(String::new, change),
                 aim: "",
+                target: String::new(),
                 measured: String::new(),
                 seen: String::new(),
                 seen_by: String::new(),
                 why: why(key, design, figures, context),
             };
-        let fill = significant(coil.fill * 100.0, 2);
+        // The fullest coil is the one to watch; the wire is that of the whole pickup.
+        let fullest = figures
+            .coils
+            .iter()
+            .enumerate()
+            .max_by(|a, b| a.1.fill.total_cmp(&b.1.fill))
+            .map_or(0, |(i, _)| i);
+        let coil = &figures.coils[fullest];
+        let of_all = |text: &dyn Fn(&CoilPrediction) -> String| {
+            let each = |(c, figures): (&Coil, &CoilPrediction)| format!("{} {}", c.name, text(figures));
+            let all: Vec<String> = design.coils.iter().zip(&figures.coils).map(each).collect();
+            (2..=MOST_NAMED_COILS).contains(&all.len()).then(|| all.join(" · "))
+        };
+        let percent = |c: &CoilPrediction| significant(c.fill * 100.0, 2);
         let build = format!("build {}", context.units.length(coil.build_mm, 2));
-        let by = old.map(|o| coil.fill / o.fill - 1.0);
+        let by = context.before.and_then(|b| b.coils.get(fullest)).map(|o| coil.fill / o.fill - 1.0);
         all.push(Cell {
             aim: if coil.fill > 1.0 { "out" } else { "" },
-            ..plain("fill", "Fill", fill, "%", build, String::new(), by)
+            ..plain(
+                "fill",
+                if figures.coils.len() > 1 { "Fill, fullest coil" } else { "Fill" },
+                percent(coil),
+                "%",
+                of_all(&percent).unwrap_or(build),
+                String::new(),
+                by,
+            )
         });
-        let wire = &coil.wire_length_m;
-        let by = old.map(|o| wire.nominal / o.wire_length_m.nominal - 1.0);
-        let length = METRE.number(wire.nominal);
-        all.push(plain("wire", "Wire", length, METRE.unit, METRE.band(wire), band(wire, None, None), by));
+        let wire = total_wire(figures);
+        let by = context.before.map(|b| wire.nominal / total_wire(b).nominal - 1.0);
+        let metres = |c: &CoilPrediction| METRE.number(c.wire_length_m.nominal);
+        all.push(plain(
+            "wire",
+            if figures.coils.len() > 1 { "Wire, all coils" } else { "Wire" },
+            METRE.number(wire.nominal),
+            METRE.unit,
+            of_all(&metres).unwrap_or_else(|| METRE.band(&wire)),
+            band(&wire, None, None),
+            by,
+        ));
     }
     all
+}
+
+/// The wire of all coils. What is uncertain of one is of the others alike: their bands add.
+fn total_wire(figures: &PredictionSummary) -> Quantity {
+    let sum = |of: fn(&Quantity) -> f64| figures.coils.iter().map(|c| of(&c.wire_length_m)).sum();
+    Quantity { nominal: sum(|q| q.nominal), p05: sum(|q| q.p05), p95: sum(|q| q.p95) }
 }
 
 fn signed(db: f64) -> String {

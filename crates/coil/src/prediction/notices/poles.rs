@@ -21,7 +21,8 @@ fn places(case: Case<'_>, gather: &mut Gather) {
             let radius = pole.diameter_mm / 2.0;
             let along = if pole.shape == crate::design::PoleShape::Blade { 0.0 } else { radius };
             pole.coil == coil.name
-                && ((pole.x_mm - coil.center_mm[0]).abs() + along > half_x + 1e-6 || radius > half_y + 1e-6)
+                && ((pole.x_mm - coil.center_mm[0]).abs() + along > half_x + 1e-6
+                    || pole.y_mm.abs() + radius > half_y + 1e-6)
         });
         if let Some((i, pole)) = outside {
             gather.report(
