@@ -136,6 +136,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         design: &design,
         prediction: None,
         newest_seen: None,
+        is_variant: false,
     };
     let revision = store.of(workshop).save_revision(owner, &new).await.unwrap();
     let run = NewRun {

@@ -216,7 +216,7 @@ impl WorkshopStore {
         design: DesignId,
         calibration_policy: CalibrationPolicy,
     ) -> Result<(), StoreError> {
-        const STANDS: &str = "SELECT (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.number DESC LIMIT 1), \
+        const STANDS: &str = "SELECT (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.is_variant, r.number DESC LIMIT 1), \
              JSON_OBJECT('calibration', d.calibration_policy, 'version', \
              (SELECT c.number FROM calibrations c WHERE c.id = d.calibration_id)) \
              FROM designs d WHERE d.workshop_id = ? AND d.id = ? FOR UPDATE";
@@ -245,7 +245,7 @@ impl WorkshopStore {
     /// Designs that do not use the newest version.
     pub async fn calibration_exceptions(&self) -> Result<Vec<CalibrationException>, StoreError> {
         let rows: Vec<(DesignId, String, Option<u32>)> = sqlx::query_as(
-            "SELECT d.id, (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.number DESC LIMIT 1), \
+            "SELECT d.id, (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.is_variant, r.number DESC LIMIT 1), \
              IF(d.calibration_policy = 'frozen', l.number, NULL) FROM designs d \
              LEFT JOIN calibrations l ON l.id = d.calibration_id \
              WHERE d.workshop_id = ? AND d.calibration_policy <> 'on' ORDER BY 2",

@@ -56,6 +56,8 @@ pub struct RevisionRow {
     pub archived_at: Option<PrimitiveDateTime>,
     /// Tags of its design, parted by commas.
     pub tags: String,
+    /// Whether it was made to be compared only: it is never the newest of its design.
+    pub is_variant: bool,
 }
 
 /// Which designs a list shows.
@@ -88,6 +90,8 @@ pub struct NewRevision<'a> {
     pub prediction: Option<&'a Prediction>,
     /// The newest number of its design that was seen: a newer one refuses it. `None` does not ask.
     pub newest_seen: Option<u32>,
+    /// Whether it is made to be compared only: it is never the newest of its design.
+    pub is_variant: bool,
 }
 
 /// How a list of designs is ordered.
@@ -111,7 +115,7 @@ macro_rules! revision_columns {
              r.resistance_20c_ohm, r.inductance_h, r.peak_hz, p.name AS author, r.created_at, \
              (SELECT COUNT(*) FROM runs WHERE runs.revision_id = r.id) AS runs, d.archived_at, \
              COALESCE((SELECT GROUP_CONCAT(t.tag ORDER BY t.tag SEPARATOR ',') FROM design_tags t \
-               WHERE t.design_id = r.design_id), '') AS tags \
+               WHERE t.design_id = r.design_id), '') AS tags, r.is_variant \
              FROM revisions r JOIN people p ON p.id = r.created_by JOIN designs d ON d.id = r.design_id ",
             $rest
         )
@@ -194,15 +198,20 @@ impl WorkshopStore {
             .fetch_one(&mut *tx)
             .await?;
         // Under the design's lock, so that of several who save at once from one state one does.
-        if new.newest_seen.is_some_and(|seen| last.unwrap_or(0) > seen) {
+        let newest: Option<u32> =
+            sqlx::query_scalar("SELECT MAX(number) FROM revisions WHERE design_id = ? AND NOT is_variant")
+                .bind(design)
+                .fetch_one(&mut *tx)
+                .await?;
+        if new.newest_seen.is_some_and(|seen| newest.unwrap_or(0) > seen) {
             return Err(StoreError::Changed("design"));
         }
         let coil = new.design.coils.first();
         let pickup = new.prediction.map(|p| &p.pickup);
         let done = sqlx::query(
             "INSERT INTO revisions (workshop_id, design_id, number, parent_id, client_key, note, name, kind, gauge, \
-             turns, resistance_20c_ohm, inductance_h, peak_hz, document, created_by) \
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+             turns, resistance_20c_ohm, inductance_h, peak_hz, document, created_by, is_variant) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         )
         .bind(workshop)
         .bind(design)
@@ -219,6 +228,7 @@ impl WorkshopStore {
         .bind(pickup.and_then(|p| p.peak_hz).map(|q| q.nominal))
         .bind(document)
         .bind(author)
+        .bind(new.is_variant)
         .execute(&mut *tx)
         .await
         .map_err(StoreError::from);
@@ -282,7 +292,8 @@ impl WorkshopStore {
     pub async fn designs(&self, filter: &DesignFilter) -> Result<Vec<RevisionRow>, StoreError> {
         let workshop = self.workshop;
         let mut found: Vec<RevisionRow> = sqlx::query_as(revision_columns!(
-            "JOIN (SELECT design_id, MAX(number) AS number FROM revisions WHERE workshop_id = ? GROUP BY design_id) \
+            "JOIN (SELECT design_id, MAX(number) AS number FROM revisions WHERE workshop_id = ? AND NOT is_variant \
+               GROUP BY design_id) \
              newest ON newest.design_id = r.design_id AND newest.number = r.number \
              WHERE r.workshop_id = ? AND LOCATE(?, r.name) > 0 AND (? IS NULL OR r.kind = ?) \
              AND (d.archived_at IS NOT NULL) = ? AND (? = '' OR EXISTS \

@@ -12,10 +12,7 @@ pub struct Experiment {
     pub id: ExperimentId,
     /// What is asked.
     pub question: String,
-    /// The revision that is compared with.
-    pub first_id: RevisionId,
-    /// The revision that differs from it.
-    pub second_id: RevisionId,
+    arms: String,
     /// The difference that matters, per cent.
     pub cares_percent: f64,
     /// What came of it; empty while it goes on.
@@ -26,6 +23,14 @@ pub struct Experiment {
     pub made_at: PrimitiveDateTime,
 }
 
+impl Experiment {
+    /// The revisions that are compared: the one that the others are compared with first.
+    #[must_use]
+    pub fn arms(&self) -> Vec<RevisionId> {
+        self.arms.split(',').filter_map(|id| id.parse().ok()).map(RevisionId).collect()
+    }
+}
+
 /// An experiment to begin.
 #[derive(Clone, Debug)]
 pub struct NewExperiment<'a> {
@@ -33,10 +38,8 @@ pub struct NewExperiment<'a> {
     pub key: ClientKey,
     /// What is asked.
     pub question: &'a str,
-    /// The revision that is compared with.
-    pub first: RevisionId,
-    /// The revision that differs from it.
-    pub second: RevisionId,
+    /// The revisions that are compared, each once: the one that the others are compared with first.
+    pub arms: &'a [RevisionId],
     /// The difference that matters, per cent.
     pub cares_percent: f64,
 }
@@ -105,7 +108,8 @@ impl Listening {
 macro_rules! experiment_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT e.id, e.question, e.first_id, e.second_id, e.cares_percent, e.closed, p.name AS `by`, e.made_at \
+            "SELECT e.id, e.question, (SELECT GROUP_CONCAT(a.revision_id ORDER BY a.place SEPARATOR ',') FROM experiment_arms a \
+               WHERE a.experiment_id = e.id) AS arms, e.cares_percent, e.closed, p.name AS `by`, e.made_at \
              FROM experiments e JOIN people p ON p.id = e.made_by ",
             $rest
         )
@@ -120,26 +124,40 @@ impl WorkshopStore {
         new: &NewExperiment<'_>,
     ) -> Result<ExperimentId, StoreError> {
         let workshop = self.workshop;
+        let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
-            "INSERT INTO experiments (workshop_id, client_key, question, first_id, second_id, cares_percent, made_by) \
-             SELECT ?, ?, ?, a.id, b.id, ?, ? FROM revisions a JOIN revisions b ON b.workshop_id = a.workshop_id \
-             WHERE a.workshop_id = ? AND a.id = ? AND b.id = ?",
+            "INSERT INTO experiments (workshop_id, client_key, question, cares_percent, made_by) VALUES (?, ?, ?, ?, ?)",
         )
         .bind(workshop)
         .bind(new.key.as_str())
         .bind(new.question)
         .bind(new.cares_percent)
         .bind(by)
-        .bind(workshop)
-        .bind(new.first)
-        .bind(new.second)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await
         .map_err(StoreError::from);
         match done {
-            Ok(done) if done.rows_affected() > 0 => return Ok(ExperimentId(done.last_insert_id())),
-            Ok(_) => return Err(StoreError::Missing("revision")),
-            Err(StoreError::Taken(index)) if index == "experiments_client_key" => {}
+            Ok(done) => {
+                let id = ExperimentId(done.last_insert_id());
+                for (place, revision) in new.arms.iter().enumerate() {
+                    let arm = sqlx::query(
+                        "INSERT INTO experiment_arms (experiment_id, place, revision_id) \
+                         SELECT ?, ?, r.id FROM revisions r WHERE r.workshop_id = ? AND r.id = ?",
+                    )
+                    .bind(id)
+                    .bind(u8::try_from(place).unwrap_or(u8::MAX))
+                    .bind(workshop)
+                    .bind(revision)
+                    .execute(&mut *tx)
+                    .await?;
+                    if arm.rows_affected() == 0 {
+                        return Err(StoreError::Missing("revision"));
+                    }
+                }
+                tx.commit().await?;
+                return Ok(id);
+            }
+            Err(StoreError::Taken(index)) if index == "experiments_client_key" => tx.rollback().await?,
             Err(error) => return Err(error),
         }
         sqlx::query_scalar("SELECT id FROM experiments WHERE workshop_id = ? AND client_key = ?")
@@ -226,6 +244,33 @@ impl WorkshopStore {
         .bind(workshop)
         .bind(experiment)
         .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Notes that somebody was shown which letter is which coil; again it changes nothing. Returns false when there is no such listening.
+    pub async fn see_listening_key(&self, id: ListeningId, by: PersonId) -> Result<bool, StoreError> {
+        let found = sqlx::query(
+            "INSERT INTO listening_keys (listening_id, person_id) SELECT l.id, ? FROM listenings l \
+             WHERE l.workshop_id = ? AND l.id = ? ON DUPLICATE KEY UPDATE seen_at = listening_keys.seen_at",
+        )
+        .bind(by)
+        .bind(self.workshop)
+        .bind(id)
+        .execute(&self.pool)
+        .await?;
+        Ok(found.rows_affected() > 0 || self.has_seen_listening_key(id, by).await?)
+    }
+
+    /// Whether somebody was shown which letter is which coil.
+    pub async fn has_seen_listening_key(&self, id: ListeningId, by: PersonId) -> Result<bool, StoreError> {
+        Ok(sqlx::query_scalar(
+            "SELECT EXISTS (SELECT 1 FROM listening_keys k JOIN listenings l ON l.id = k.listening_id \
+             WHERE l.workshop_id = ? AND k.listening_id = ? AND k.person_id = ?)",
+        )
+        .bind(self.workshop)
+        .bind(id)
+        .bind(by)
+        .fetch_one(&self.pool)
         .await?)
     }
 

@@ -420,7 +420,7 @@ impl WorkshopStore {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
             "SELECT k.design_id, \
-             (SELECT r.name FROM revisions r WHERE r.design_id = k.design_id ORDER BY r.number DESC LIMIT 1) AS name, k.n \
+             (SELECT r.name FROM revisions r WHERE r.design_id = k.design_id ORDER BY r.is_variant, r.number DESC LIMIT 1) AS name, k.n \
              FROM (SELECT design_id, COUNT(*) AS n FROM logbook WHERE workshop_id = ? GROUP BY design_id) k ORDER BY 2",
         )
         .bind(workshop)

@@ -236,7 +236,7 @@ impl WorkshopStore {
         design: DesignId,
         counts: &[(PartId, u32)],
     ) -> Result<(), StoreError> {
-        const STANDS: &str = "SELECT (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.number DESC LIMIT 1), \
+        const STANDS: &str = "SELECT (SELECT r.name FROM revisions r WHERE r.design_id = d.id ORDER BY r.is_variant, r.number DESC LIMIT 1), \
              COALESCE((SELECT CONCAT('{', GROUP_CONCAT(CONCAT(JSON_QUOTE(p.name), ': ', t.count) ORDER BY p.name \
              SEPARATOR ', '), '}') FROM design_parts t JOIN parts p ON p.id = t.part_id WHERE t.design_id = d.id), '{}') \
              FROM designs d WHERE d.workshop_id = ? AND d.id = ? FOR UPDATE";

@@ -43,6 +43,7 @@ async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &st
         design: &design,
         prediction: Some(&prediction),
         newest_seen: None,
+        is_variant: false,
     };
     store.of(workshop).save_revision(author, &new).await.unwrap()
 }
@@ -225,6 +226,7 @@ async fn a_document_with_every_part_comes_back_as_it_was() {
         design: &document,
         prediction: None,
         newest_seen: None,
+        is_variant: false,
     };
     let id = store.of(shop).save_revision(owner, &new).await.unwrap();
     let saved = store.of(shop).revision(id).await.unwrap();

@@ -50,6 +50,54 @@ pub fn spread(families: &[&[f64]], noise: Option<Noise>) -> Option<(f64, f64)> {
         .filter(|(sd, _)| *sd > 0.0)
 }
 
+/// Risk of claiming a difference that is not there, in all comparisons with the first family together.
+const RISK: f64 = 0.05;
+
+/// The risk that each of some comparisons may take, so that all of them together stay within [`RISK`] (Bonferroni's bound).
+fn risk_of_each(comparisons: usize) -> f64 {
+    RISK / comparisons.max(1) as f64
+}
+
+/// The effects of several families against the first, of logarithms of readings: the spread of one coil is that of all families, and the
+/// intervals hold together with 95 %. `None` of a family where it or the first is empty, or nothing is known of the spread.
+///
+/// ```
+/// use trade::experiment::{effect, effects};
+/// let ln = |values: &[f64]| values.iter().map(|v| v.ln()).collect::<Vec<f64>>();
+/// let families = [ln(&[6.00, 6.02, 5.98]), ln(&[6.30, 6.32, 6.28]), ln(&[6.01, 6.03, 5.99])];
+/// let found = effects(&families, None);
+/// assert!(found[0].unwrap().is_clear() && !found[1].unwrap().is_clear());
+/// // Two families are the plain comparison of two.
+/// assert_eq!(effects(&families[..2], None)[0], effect(&families[0], &families[1], None));
+/// ```
+#[must_use]
+pub fn effects(families: &[Vec<f64>], noise: Option<Noise>) -> Vec<Option<Effect>> {
+    let Some((first, others)) = families.split_first() else { return Vec::new() };
+    let all: Vec<&[f64]> = families.iter().map(Vec::as_slice).collect();
+    let spread = spread(&all, noise);
+    let compared = others.iter().filter(|f| !f.is_empty()).count();
+    others
+        .iter()
+        .map(|other| spread.and_then(|spread| between(first, other, spread, risk_of_each(compared))))
+        .collect()
+}
+
+/// The effect between two families whose spread, with its degrees of freedom, is known.
+fn between(first: &[f64], second: &[f64], (sd, degrees): (f64, f64), risk: f64) -> Option<Effect> {
+    if first.is_empty() || second.is_empty() {
+        return None;
+    }
+    let t = StudentsT::new(0.0, 1.0, degrees).ok()?.inverse_cdf(1.0 - risk / 2.0);
+    let by = mean(second) - mean(first);
+    let half = t * sd * (1.0 / first.len() as f64 + 1.0 / second.len() as f64).sqrt();
+    Some(Effect {
+        by: by.exp_m1(),
+        interval: ((by - half).exp_m1(), (by + half).exp_m1()),
+        sd,
+        counts: (first.len(), second.len()),
+    })
+}
+
 /// The effect between two families of logarithms of readings; `None` where either is empty or nothing is known of the
 /// spread.
 ///
@@ -62,19 +110,7 @@ pub fn spread(families: &[&[f64]], noise: Option<Noise>) -> Option<(f64, f64)> {
 /// ```
 #[must_use]
 pub fn effect(first: &[f64], second: &[f64], noise: Option<Noise>) -> Option<Effect> {
-    if first.is_empty() || second.is_empty() {
-        return None;
-    }
-    let (sd, degrees) = spread(&[first, second], noise)?;
-    let t = StudentsT::new(0.0, 1.0, degrees).ok()?.inverse_cdf(0.975);
-    let by = mean(second) - mean(first);
-    let half = t * sd * (1.0 / first.len() as f64 + 1.0 / second.len() as f64).sqrt();
-    Some(Effect {
-        by: by.exp_m1(),
-        interval: ((by - half).exp_m1(), (by + half).exp_m1()),
-        sd,
-        counts: (first.len(), second.len()),
-    })
+    between(first, second, spread(&[first, second], noise)?, RISK)
 }
 
 /// Whether a test looks to one side or to both.

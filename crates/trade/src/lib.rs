@@ -15,6 +15,7 @@ pub mod impedance_fit;
 pub mod instrument;
 pub mod judgement;
 pub mod least_squares;
+pub mod listening;
 pub mod machine;
 pub mod matching;
 pub mod operation_times;

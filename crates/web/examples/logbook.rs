@@ -88,6 +88,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             design: &design,
             prediction: Some(&prediction),
             newest_seen: None,
+            is_variant: false,
         };
         designs.push((store.of(workshop).save_revision(owner, &new).await.unwrap(), design, prediction));
     }

@@ -233,6 +233,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /experiments/{id}/close",
             "POST /experiments/{id}/listen",
             "POST /experiments/{id}/listen/{listening}",
+            "POST /experiments/{id}/listen/{listening}/key",
         ],
     ),
     (Action::ChangeTravellers, &["POST /travellers"]),

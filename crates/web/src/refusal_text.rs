@@ -1,5 +1,6 @@
 //! Refusals of the use cases, in words.
 
+use coil::search::{FamilyError, MOST_VARIANTS};
 use presentation::format::{METRE, counted, signed_percent, turns};
 use workshop::{Action, LONGEST_SIGN_IN, PIN_DIGITS, Refusal, SHORTEST_PASSWORD, WeakPassword};
 
@@ -137,8 +138,11 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::PinCannotHold
         | Refusal::UnusableOutage(_) => plan_text(refusal),
         Refusal::CoilInAnotherSet => "One of these coils is in another set already.".into(),
-        Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
-        Refusal::ListeningScored => "This listening is scored already and cannot be changed.".into(),
+        Refusal::ExperimentClosed
+        | Refusal::ListeningKeySeen
+        | Refusal::ListeningScored
+        | Refusal::NotComparable
+        | Refusal::NoFamily(_) => experiment_text(refusal),
         Refusal::NoCalibration => "There is no calibration yet that could be frozen.".into(),
         Refusal::AddressNotAllowed(address) => format!(
             "{address} lies in no network that is allowed for instruments, or does not answer to its name. The owner allows \
@@ -196,5 +200,30 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::Interrupted
         | Refusal::Encoding(_)
         | Refusal::Sound(_) => "Something failed on our side.".into(),
+    }
+}
+fn experiment_text(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),
+        Refusal::ListeningKeySeen => {
+            "You have seen which letter is which coil, so somebody else scores this listening.".into()
+        }
+        Refusal::NotComparable => "An experiment compares two to eight revisions, each once.".into(),
+        Refusal::NoFamily(why) => family_text(why),
+        _ => "This listening is scored already and cannot be changed.".into(),
+    }
+}
+
+fn family_text(why: &FamilyError) -> String {
+    match why {
+        FamilyError::Empty => "Enter values other than the revision’s own.".into(),
+        FamilyError::TooMany(many) => format!("{many} values are too many: up to {MOST_VARIANTS}."),
+        FamilyError::Unreadable(words) => {
+            format!(
+                "“{words}” cannot be read. A list such as “7200, 7400”, or a range such as “7000 to 8000 by 250”."
+            )
+        }
+        FamilyError::OutOfRange(words) => format!("At “{words}” there is no such pickup."),
+        FamilyError::NoRange => "Write the values one by one: there is nothing between them.".into(),
     }
 }

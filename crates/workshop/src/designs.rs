@@ -1,15 +1,18 @@
 //! Designs and their immutable revisions: saving, restoring, varying, labelling, archiving, and measured responses.
 
 use crate::actor::Actor;
+use crate::experiments::USUAL_DIFFERENCE_PERCENT;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Design;
-use coil::search::Adjustment;
+use coil::quantity::Units;
+use coil::search::Varied;
 use store::design::{NewRevision, Revision, RevisionRow};
+use store::experiment::NewExperiment;
 use store::run::RunRow;
 use store::sweep::{NewSweep, SweepRow};
-use store::{ClientKey, RevisionId, StoreError};
+use store::{ClientKey, ExperimentId, RevisionId, StoreError};
 use trade::sweep::Sweep;
 
 /// A revision to save.
@@ -29,17 +32,19 @@ pub struct SaveRevision {
     pub design: Design,
 }
 
-/// Two revisions that differ from a third in one thing, so that the coils wound of them can be told apart.
+/// Revisions that differ from one in one thing, at values of the maker's own choosing, and the experiment that compares them.
 #[derive(Clone, Debug)]
 pub struct VaryRevision {
     /// Key of the submission.
     pub key: ClientKey,
     /// The revision that is varied.
     pub revision: RevisionId,
-    /// The adjustment to either side.
-    pub adjustments: [Adjustment; 2],
-    /// What is varied, in words for the notes.
-    pub what: String,
+    /// What is varied.
+    pub varied: Varied,
+    /// Its values as they were typed: a list, or a range with its step.
+    pub values: String,
+    /// The units that lengths without one are in.
+    pub units: Units,
 }
 
 /// A revision with all that its page shows beside the design.
@@ -75,6 +80,7 @@ impl Workshop {
             design,
             prediction: prediction.as_deref(),
             newest_seen: None,
+            is_variant: false,
         };
         Ok(self.of(actor).save_revision(actor.person, &new).await?)
     }
@@ -116,7 +122,7 @@ impl Workshop {
     pub async fn newest_revision(&self, actor: &Actor, of: &Revision) -> Result<RevisionRow, Refusal> {
         actor.require(Action::ReadDesigns)?;
         let all = self.of(actor).revisions(of.row.design_id).await?;
-        Ok(all.into_iter().next().unwrap_or_else(|| of.row.clone()))
+        Ok(all.into_iter().find(|row| !row.is_variant).unwrap_or_else(|| of.row.clone()))
     }
 
     /// Saves a revision with its prediction.
@@ -148,6 +154,7 @@ impl Workshop {
             design: &command.design,
             prediction: prediction.as_deref(),
             newest_seen,
+            is_variant: false,
         };
         match store.save_revision(actor.person, &new).await {
             // Somebody was quicker by a moment.
@@ -186,43 +193,51 @@ impl Workshop {
         self.save_revision(actor, &command).await
     }
 
-    /// Saves two branches that differ from a revision in one thing; returns all three.
+    /// Saves variants of a revision that differ from it in one thing, and begins the experiment that compares them; the same key again
+    /// answers with what was begun. Variants are no newer revisions of the design.
     ///
     /// # Errors
-    /// [`Refusal::AdjustmentOutOfRange`] when an adjustment leads outside what the engine allows; then nothing is saved.
+    /// [`Refusal::NoFamily`] when the values make no variants; then nothing is saved.
     pub async fn vary_revision(
         &self,
         actor: &Actor,
         command: &VaryRevision,
-    ) -> Result<Vec<RevisionId>, Refusal> {
+    ) -> Result<ExperimentId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
+        actor.require(Action::ChangeAnalysis)?;
         let store = self.of(actor);
         let revision = store.revision(command.revision).await?;
-        let mut designs = Vec::new();
-        for adjustment in command.adjustments {
-            let design = adjustment.applied(&revision.design).ok_or(Refusal::AdjustmentOutOfRange)?;
-            designs.push((adjustment, design));
-        }
-        let mut family = vec![revision.row.id];
-        for (k, (adjustment, design)) in designs.into_iter().enumerate() {
-            let prediction = self.prediction_of(actor, Some(revision.row.design_id), &design).await?.ok();
-            let note = format!(
-                "Variation of r{}, {}: {}; nothing else differs.",
-                revision.row.number,
-                command.what,
-                adjustment.words()
-            );
+        let variants = command.varied.variants(&revision.design, &command.values, command.units)?;
+        let mut arms = vec![revision.row.id];
+        for (k, variant) in variants.iter().enumerate() {
+            let prediction =
+                self.prediction_of(actor, Some(revision.row.design_id), &variant.design).await?.ok();
+            let note =
+                format!("Variant of r{}: {}; nothing else differs.", revision.row.number, variant.value);
             let new = NewRevision {
                 key: command.key.derived(u8::try_from(k).unwrap_or(u8::MAX)),
                 parent: Some(revision.row.id),
                 note: &note,
-                design: &design,
+                design: &variant.design,
                 prediction: prediction.as_deref(),
                 newest_seen: None,
+                is_variant: true,
             };
-            family.push(store.save_revision(actor.person, &new).await?);
+            arms.push(store.save_revision(actor.person, &new).await?);
         }
-        Ok(family)
+        let values: Vec<&str> = variants.iter().map(|v| v.value.as_str()).collect();
+        let question: String =
+            format!("{} r{}: {}", revision.row.name, revision.row.number, values.join(", "))
+                .chars()
+                .take(300)
+                .collect();
+        let new = NewExperiment {
+            key: command.key.clone(),
+            question: &question,
+            arms: &arms,
+            cares_percent: USUAL_DIFFERENCE_PERCENT,
+        };
+        Ok(store.begin_experiment(actor.person, &new).await?)
     }
 
     /// Saves what a revision is called, its design's tags, and whether the design is archived (`None` leaves that).

@@ -1,4 +1,4 @@
-//! Experiments: two revisions that differ in one thing, what that does, and what was heard blind.
+//! Experiments: revisions that differ in one thing, what that does, and what was heard blind.
 
 use crate::actor::Actor;
 use crate::permission::Action;
@@ -9,14 +9,19 @@ use rand::RngExt as _;
 use store::design::{Revision, RevisionRow};
 use store::experiment::{Experiment, Listening, NewExperiment, Sample, Score};
 use store::logbook::{LogFilter, LogbookRow};
-use store::{ClientKey, ExperimentId, ListeningId, RevisionId};
+use store::{ClientKey, ExperimentId, ListeningId, RevisionId, StoreError};
 use trade::calibration::{CalibrationModel, Quantity};
-use trade::experiment::{Effect, Noise, coils_needed, effect, letters, spread};
+use trade::experiment::{Effect, Noise, coils_needed, effects, letters, spread};
+use trade::listening::{Comparison, Heard, compare};
 
 /// Most runs of a family.
 const MOST_RUNS: u32 = 500;
 /// Most coils of each family in a listening.
 const MOST_SAMPLES: usize = 3;
+/// The difference that matters where nobody said which, per cent.
+pub(crate) const USUAL_DIFFERENCE_PERCENT: f64 = 2.0;
+/// Most revisions that an experiment compares.
+pub const MOST_ARMS: usize = coil::search::MOST_VARIANTS + 1;
 /// Most revisions of a design among the choices.
 const MOST_REVISIONS: u32 = 12;
 
@@ -29,21 +34,65 @@ pub struct FamilyRuns {
     pub runs: Vec<LogbookRow>,
 }
 
-/// What one quantity says.
+/// What one quantity says of one revision against the first.
 #[derive(Clone, Debug)]
 pub struct QuantityEffect {
-    /// The quantity.
-    pub quantity: Quantity,
-    /// Means of both families with spool, operator and winder taken off, SI; `None` where none was measured.
-    pub means: [Option<f64>; 2],
+    /// The place of the revision among those compared, from 1.
+    pub arm: usize,
     /// The predicted difference, as a ratio less one.
     pub predicted: Option<f64>,
     /// The measured one; `None` where there is nothing to compare.
     pub effect: Option<Effect>,
-    /// Coils of each family that would show the difference that matters.
-    pub coils_needed: Option<u32>,
     /// Coils of the smaller family.
     pub coils: usize,
+}
+
+/// What one quantity says.
+#[derive(Clone, Debug)]
+pub struct QuantityEffects {
+    /// The quantity.
+    pub quantity: Quantity,
+    /// Means of all families with spool, operator and winder taken off, SI; `None` where none was measured.
+    pub means: Vec<Option<f64>>,
+    /// Every further revision against the first.
+    pub effects: Vec<QuantityEffect>,
+    /// Coils of each family that would show the difference that matters.
+    pub coils_needed: Option<u32>,
+}
+
+/// What listeners score.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum HeardWord {
+    /// Brighter is more.
+    Bright,
+    /// Fuller is more.
+    Full,
+    /// Liked.
+    Liked,
+}
+
+impl HeardWord {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Bright, Self::Full, Self::Liked];
+
+    /// Its score, 0 to 10.
+    #[must_use]
+    pub const fn of(self, score: &Score) -> u8 {
+        match self {
+            Self::Bright => score.bright,
+            Self::Full => score.full,
+            Self::Liked => score.liked,
+        }
+    }
+}
+
+/// How the revisions were heard in one word, each further one against the first.
+#[derive(Clone, Debug)]
+pub struct HeardEffects {
+    /// The word.
+    pub word: HeardWord,
+    /// The comparisons, in the order of the further revisions.
+    pub comparisons: Vec<Option<Comparison>>,
 }
 
 /// An experiment with all that is known of it.
@@ -51,10 +100,12 @@ pub struct QuantityEffect {
 pub struct ExperimentDetails {
     /// The experiment.
     pub experiment: Experiment,
-    /// Both families.
-    pub families: [FamilyRuns; 2],
+    /// The families, the one that the others are compared with first.
+    pub families: Vec<FamilyRuns>,
     /// What each quantity says.
-    pub quantities: Vec<QuantityEffect>,
+    pub quantities: Vec<QuantityEffects>,
+    /// What was heard, word by word; empty while nothing was scored.
+    pub heard: Vec<HeardEffects>,
     /// What was heard, newest first.
     pub listenings: Vec<Listening>,
 }
@@ -69,7 +120,7 @@ impl ExperimentDetails {
     /// Whether a listening can begin.
     #[must_use]
     pub fn can_listen(&self) -> bool {
-        self.families.iter().all(|f| !f.runs.is_empty())
+        self.families.iter().filter(|f| !f.runs.is_empty()).count() > 1
             && self.experiment.closed.is_empty()
             && !self.is_blind()
     }
@@ -89,27 +140,69 @@ fn adjusted(row: &LogbookRow, quantity: Quantity, model: Option<&CalibrationMode
     Some(value.ln() - others)
 }
 
-fn quantity_effect(
+fn quantity_effects(
     quantity: Quantity,
-    families: [&[LogbookRow]; 2],
+    families: &[FamilyRuns],
     model: Option<&CalibrationModel>,
-    predicted: Option<f64>,
+    predicted: &[Option<f64>],
     matters: f64,
-) -> QuantityEffect {
-    let values =
-        families.map(|f| f.iter().filter_map(|r| adjusted(r, quantity, model)).collect::<Vec<f64>>());
+) -> QuantityEffects {
+    let values: Vec<Vec<f64>> = families
+        .iter()
+        .map(|f| f.runs.iter().filter_map(|r| adjusted(r, quantity, model)).collect())
+        .collect();
     let noise =
         model.and_then(|m| m.of(quantity)).map(|fitted| Noise { sd: fitted.noise_sd(), runs: fitted.runs() });
-    let spread = spread(&[&values[0], &values[1]], noise);
-    let mean = |v: &[f64]| (!v.is_empty()).then(|| trade::consistency::mean(v).exp());
-    QuantityEffect {
+    let slices: Vec<&[f64]> = values.iter().map(Vec::as_slice).collect();
+    let spread = spread(&slices, noise);
+    let mean = |v: &Vec<f64>| (!v.is_empty()).then(|| trade::consistency::mean(v).exp());
+    let ratio =
+        |arm: usize| match (predicted.first().copied().flatten(), predicted.get(arm).copied().flatten()) {
+            (Some(first), Some(other)) => Some(other / first - 1.0),
+            _ => None,
+        };
+    let effects = (1..).zip(effects(&values, noise)).map(|(arm, effect)| QuantityEffect {
+        arm,
+        predicted: ratio(arm),
+        effect,
+        coils: values[0].len().min(values[arm].len()),
+    });
+    QuantityEffects {
         quantity,
-        means: [mean(&values[0]), mean(&values[1])],
-        predicted,
-        effect: effect(&values[0], &values[1], noise),
+        means: values.iter().map(mean).collect(),
+        effects: effects.collect(),
         coils_needed: spread.and_then(|(sd, _)| coils_needed(matters / 100.0, sd)),
-        coils: values[0].len().min(values[1].len()),
     }
+}
+
+/// What was heard in all scored listenings, word by word.
+fn heard_effects(families: &[FamilyRuns], listenings: &[Listening]) -> Result<Vec<HeardEffects>, StoreError> {
+    let family_of = |run| families.iter().position(|f| f.runs.iter().any(|r| r.run_id == run));
+    let mut heard: Vec<(usize, usize, Score)> = Vec::new();
+    for (k, listening) in listenings.iter().enumerate() {
+        let samples = listening.samples()?;
+        for score in listening.scores()? {
+            let sample = samples.iter().find(|s| s.letter == score.letter);
+            if let Some(family) = sample.and_then(|s| family_of(s.run)) {
+                heard.push((family, k, score));
+            }
+        }
+    }
+    if heard.is_empty() {
+        return Ok(Vec::new());
+    }
+    let of = |word: HeardWord| {
+        let scores: Vec<Heard> = heard
+            .iter()
+            .map(|(family, listening, score)| Heard {
+                family: *family,
+                listening: *listening,
+                score: f64::from(word.of(score)),
+            })
+            .collect();
+        HeardEffects { word, comparisons: compare(&scores, families.len()) }
+    };
+    Ok(HeardWord::ALL.map(of).into())
 }
 
 impl Workshop {
@@ -126,13 +219,17 @@ impl Workshop {
     /// Begins an experiment; the same key again begins nothing more.
     ///
     /// # Errors
-    /// When one of the revisions is not there.
+    /// [`Refusal::NotComparable`] when there are fewer than two revisions or one stands twice; when one of them is not there.
     pub async fn begin_experiment(
         &self,
         actor: &Actor,
         new: &NewExperiment<'_>,
     ) -> Result<ExperimentId, Refusal> {
         actor.require(Action::ChangeAnalysis)?;
+        let is_each_once = (1..new.arms.len()).all(|k| !new.arms[..k].contains(&new.arms[k]));
+        if !(2..=MOST_ARMS).contains(&new.arms.len()) || !is_each_once {
+            return Err(Refusal::NotComparable);
+        }
         Ok(self.of(actor).begin_experiment(actor.person, new).await?)
     }
 
@@ -158,32 +255,33 @@ impl Workshop {
         actor.require(Action::ReadAnalysis)?;
         let store = self.of(actor);
         let experiment = store.experiment(id).await?;
-        let families =
-            [self.family(actor, experiment.first_id).await?, self.family(actor, experiment.second_id).await?];
+        let mut families = Vec::new();
+        let mut predicted = Vec::new();
+        for revision in experiment.arms() {
+            let family = self.family(actor, revision).await?;
+            predicted.push(self.uncalibrated_prediction(&family.revision.design).await?.ok());
+            families.push(family);
+        }
         let model = self.newest_calibration(actor).await?.map(|version| version.model);
-        let predicted = [
-            self.uncalibrated_prediction(&families[0].revision.design).await?.ok(),
-            self.uncalibrated_prediction(&families[1].revision.design).await?.ok(),
-        ];
-        let ratio = |pick: fn(&PickupPrediction) -> f64| match &predicted {
-            [Some(a), Some(b)] => Some(pick(&b.pickup) / pick(&a.pickup) - 1.0),
-            _ => None,
+        let each = |pick: fn(&PickupPrediction) -> f64| -> Vec<Option<f64>> {
+            predicted.iter().map(|p| p.as_ref().map(|p| pick(&p.pickup))).collect()
         };
         let of = [
-            (Quantity::Resistance, ratio(|p| p.resistance_20c_ohm.nominal)),
-            (Quantity::Inductance, ratio(|p| p.inductance_h.nominal)),
-            (Quantity::Capacitance, ratio(|p| p.capacitance_f.nominal)),
+            (Quantity::Resistance, each(|p| p.resistance_20c_ohm.nominal)),
+            (Quantity::Inductance, each(|p| p.inductance_h.nominal)),
+            (Quantity::Capacitance, each(|p| p.capacitance_f.nominal)),
         ];
         let quantities = of
             .into_iter()
             .map(|(quantity, predicted)| {
-                let rows = [families[0].runs.as_slice(), families[1].runs.as_slice()];
-                quantity_effect(quantity, rows, model.as_deref(), predicted, experiment.cares_percent)
+                let model = model.as_deref();
+                quantity_effects(quantity, &families, model, &predicted, experiment.cares_percent)
             })
-            .filter(|q| q.quantity != Quantity::Capacitance || q.effect.is_some())
+            .filter(|q| q.quantity != Quantity::Capacitance || q.effects.iter().any(|e| e.effect.is_some()))
             .collect();
         let listenings = store.listenings(id).await?;
-        Ok(ExperimentDetails { experiment, families, quantities, listenings })
+        let heard = heard_effects(&families, &listenings)?;
+        Ok(ExperimentDetails { experiment, families, quantities, heard, listenings })
     }
 
     /// Closes an experiment with what came of it, for good.
@@ -219,7 +317,7 @@ impl Workshop {
             return Err(Refusal::ExperimentClosed);
         }
         let mut runs = Vec::new();
-        for revision in [experiment.first_id, experiment.second_id] {
+        for revision in experiment.arms() {
             let family = self.family(actor, revision).await?;
             runs.extend(family.runs.iter().rev().take(MOST_SAMPLES).map(|r| r.run_id));
         }
@@ -245,10 +343,40 @@ impl Workshop {
         Ok(found.samples()?)
     }
 
+    /// Which coil is under which letter, for whoever fits the coils: who is shown it cannot score the listening any more.
+    ///
+    /// # Errors
+    /// When there is no such listening.
+    pub async fn see_listening_key(
+        &self,
+        actor: &Actor,
+        experiment: ExperimentId,
+        listening: ListeningId,
+    ) -> Result<Vec<Sample>, Refusal> {
+        actor.require(Action::ChangeAnalysis)?;
+        let samples = self.listening_samples(actor, experiment, listening).await?;
+        self.of(actor).see_listening_key(listening, actor.person).await?;
+        Ok(samples)
+    }
+
+    /// Whether whoever asks was shown which letter is which coil.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn has_seen_listening_key(
+        &self,
+        actor: &Actor,
+        listening: ListeningId,
+    ) -> Result<bool, Refusal> {
+        actor.require(Action::ReadAnalysis)?;
+        Ok(self.of(actor).has_seen_listening_key(listening, actor.person).await?)
+    }
+
     /// Scores a listening, once.
     ///
     /// # Errors
-    /// [`Refusal::ListeningScored`] when it was scored before.
+    /// [`Refusal::ListeningScored`] when it was scored before; [`Refusal::ListeningKeySeen`] to whoever was shown which letter is
+    /// which coil.
     pub async fn score_listening(
         &self,
         actor: &Actor,
@@ -256,6 +384,9 @@ impl Workshop {
         scores: &[Score],
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
+        if self.of(actor).has_seen_listening_key(listening, actor.person).await? {
+            return Err(Refusal::ListeningKeySeen);
+        }
         let is_new = self.of(actor).score_listening(listening, scores).await?;
         if is_new { Ok(()) } else { Err(Refusal::ListeningScored) }
     }

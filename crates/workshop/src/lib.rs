@@ -99,7 +99,9 @@ pub use credentials::{
 };
 pub use designs::{RevisionDetails, SaveRevision, VaryRevision};
 pub use events::LogEvent;
-pub use experiments::{ExperimentDetails, FamilyRuns, QuantityEffect};
+pub use experiments::{
+    ExperimentDetails, FamilyRuns, HeardEffects, HeardWord, MOST_ARMS, QuantityEffect, QuantityEffects,
+};
 pub use feeds::FeedPlan;
 pub use import::{ImportCheck, ImportOutcome, LineProblem, ReviewedLine};
 pub use inventory::{SpoolState, is_low};

@@ -233,6 +233,7 @@ impl Workshop {
                         design: &pickup.design,
                         prediction: prediction.as_deref(),
                         newest_seen: None,
+                        is_variant: false,
                     };
                     store.save_revision(actor.person, &new).await?
                 }

@@ -3,6 +3,7 @@
 use crate::credentials::WeakPassword;
 use crate::permission::Action;
 use coil::design::Problem;
+use coil::search::FamilyError;
 use instruments::InstrumentError;
 use instruments::network::NetworkError;
 use std::time::Duration;
@@ -109,6 +110,15 @@ pub enum Refusal {
     /// The listening was scored, and what was heard blind is not changed.
     #[error("the listening is scored")]
     ListeningScored,
+    /// Who was shown which letter is which coil cannot score them blind.
+    #[error("the key of the listening was seen")]
+    ListeningKeySeen,
+    /// An experiment compares two revisions or more, each once.
+    #[error("these revisions cannot be compared")]
+    NotComparable,
+    /// The values make no variants of the revision.
+    #[error("no variants: {0}")]
+    NoFamily(#[from] FamilyError),
     /// Nothing was calibrated yet that could be kept.
     #[error("there is no calibration yet")]
     NoCalibration,

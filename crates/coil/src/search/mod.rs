@@ -2,12 +2,14 @@
 
 mod adjustment;
 mod candidates;
+mod family;
 mod matter;
 mod sensitivity;
 mod tone_preset;
 
 pub use adjustment::{Adjustment, UnknownAdjustment};
 pub use candidates::{Candidate, ProgressCallback, SearchSpace, TargetRange, search_designs};
+pub use family::{FamilyError, MOST_VARIANTS, Variant, Varied};
 pub use matter::{Choice, Matter, matters};
 pub use sensitivity::{Goal, Sensitivity, sensitivities};
 pub use tone_preset::{TonePreset, aims_like};

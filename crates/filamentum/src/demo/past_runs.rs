@@ -122,6 +122,26 @@ impl DemoWorkshop<'_> {
         parent: Option<RevisionId>,
         note: &str,
     ) -> anyhow::Result<RevisionId> {
+        self.save_revision(design, parent, note, false).await
+    }
+
+    /// A revision that is made to be compared only.
+    pub(super) async fn variant(
+        &self,
+        design: &Design,
+        of: RevisionId,
+        note: &str,
+    ) -> anyhow::Result<RevisionId> {
+        self.save_revision(design, Some(of), note, true).await
+    }
+
+    async fn save_revision(
+        &self,
+        design: &Design,
+        parent: Option<RevisionId>,
+        note: &str,
+        is_variant: bool,
+    ) -> anyhow::Result<RevisionId> {
         let prediction = predict(design).ok();
         let new = NewRevision {
             key: ClientKey::random(),
@@ -130,6 +150,7 @@ impl DemoWorkshop<'_> {
             design,
             prediction: prediction.as_ref(),
             newest_seen: None,
+            is_variant,
         };
         Ok(self.store.of(self.workshop).save_revision(self.owner, &new).await?)
     }

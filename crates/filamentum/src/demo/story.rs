@@ -112,11 +112,7 @@ impl DemoWorkshop<'_> {
         let mut straight = mandola.clone();
         straight.coils[0].wind.wander = 0.0;
         let second = self
-            .revision(
-                &straight,
-                Some(parts.mandola),
-                "Laid straight in place of scattered; nothing else differs",
-            )
+            .variant(&straight, parts.mandola, "Laid straight in place of scattered; nothing else differs")
             .await?;
         for (k, operator) in [(20, parts.owner), (18, parts.ivo), (16, parts.owner)] {
             let run = Wound {
@@ -134,8 +130,7 @@ impl DemoWorkshop<'_> {
         let new = NewExperiment {
             key: ClientKey::random(),
             question: "Does a straight lay read differently on the Heron?",
-            first: parts.mandola,
-            second,
+            arms: &[parts.mandola, second],
             cares_percent: 2.0,
         };
         self.store.of(self.workshop).begin_experiment(parts.owner, &new).await?;

@@ -23,6 +23,7 @@ async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
         design: &changed,
         prediction: None,
         newest_seen: None,
+        is_variant: false,
     };
     let second = store.of(shop).save_revision(owner, &next).await.unwrap();
     // The same submission again is the same revision.
@@ -53,6 +54,7 @@ async fn two_people_saving_at_once_get_two_revisions() {
             design: &document,
             prediction: None,
             newest_seen: None,
+            is_variant: false,
         };
         store.of(shop).save_revision(owner, &new).await
     };

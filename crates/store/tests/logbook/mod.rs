@@ -376,8 +376,7 @@ async fn a_listening_is_scored_once() {
     let new = NewExperiment {
         key: ClientKey::random(),
         question: "Does it?",
-        first: revision,
-        second: revision,
+        arms: &[revision],
         cares_percent: 2.0,
     };
     let id = store.of(shop).begin_experiment(owner, &new).await.unwrap();

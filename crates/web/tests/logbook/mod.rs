@@ -423,15 +423,16 @@ async fn listening_is_blind_until_it_is_scored() {
         design: &other,
         prediction: None,
         newest_seen: None,
+        is_variant: false,
     };
     store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let second = "date,design,revision,turns,resistance,coil_c\n2026-06-01,Sedge,r2,8020,6.2k,20\n2026-06-02,Sedge,r2,8020,6.21k,20\n";
     import_runs(&mut visit, second).await;
-    let same = [("question", "Turns?"), ("first", "1"), ("second", "1"), ("cares", "")];
+    let same = [("question", "Turns?"), ("arm_0", "1"), ("arm_1", "1"), ("cares", "")];
     let refused = send(&mut visit, "/experiments", "/experiments", &same).await;
     assert_eq!(refused.status, 422);
-    assert!(!text_of(&refused.body, "#e-second").is_empty());
-    let asked = [("question", "What do 400 turns do?"), ("first", "1"), ("second", "2"), ("cares", "2 %")];
+    assert!(!text_of(&refused.body, "#e-arm_1").is_empty());
+    let asked = [("question", "What do 400 turns do?"), ("arm_0", "1"), ("arm_1", "2"), ("cares", "2 %")];
     let page = send(&mut visit, "/experiments", "/experiments", &asked).await.headers["location"].clone();
     let shown = visit.get(&page).await;
     let effects = text_of(&shown.body, ".effects-table tbody tr");
@@ -499,6 +500,7 @@ async fn a_model_is_compared_with_its_target() {
         design: &design,
         prediction: None,
         newest_seen: None,
+        is_variant: false,
     };
     store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let empty = visit.get("/consistency").await;

@@ -2,7 +2,8 @@
 
 use super::{command, design, measure_well, run, set_up};
 use coil::design::tall_single;
-use coil::search::{Adjustment, SearchSpace, TargetRange};
+use coil::quantity::Units;
+use coil::search::{SearchSpace, TargetRange, Varied};
 use store::ClientKey;
 use store::design::{DesignFilter, DesignOrder};
 use trade::sweep::Sweep;
@@ -33,24 +34,36 @@ async fn a_restored_revision_is_the_newest_and_loses_nothing() {
     assert_eq!(details.parent.unwrap().coils[0].wind.turns, 8000);
 }
 
+/// A family is made at values of the maker's own choosing and begins its experiment; the design goes on from where it was.
 #[tokio::test]
-async fn a_family_differs_in_one_thing_to_either_side() {
+async fn a_family_differs_in_one_thing_at_chosen_values() {
     let (workshop, actor, _) = set_up().await;
     let revision = design(&workshop, &actor).await;
-    let command = VaryRevision {
+    let vary = VaryRevision {
         key: ClientKey::random(),
         revision,
-        adjustments: [Adjustment::Turns(-300), Adjustment::Turns(300)],
-        what: "turns".into(),
+        varied: Varied::Turns,
+        values: "7000 to 8000 by 250".into(),
+        units: Units::default(),
     };
-    let family = workshop.vary_revision(&actor, &command).await.unwrap();
-    let mut turns = Vec::new();
-    for id in &family {
-        turns.push(workshop.revision(&actor, *id).await.unwrap().design.coils[0].wind.turns);
-    }
-    assert_eq!(turns, [7500, 7200, 7800]);
+    let experiment = workshop.vary_revision(&actor, &vary).await.unwrap();
     // Sent twice, it is one family.
-    assert_eq!(workshop.vary_revision(&actor, &command).await.unwrap(), family);
+    assert_eq!(workshop.vary_revision(&actor, &vary).await.unwrap(), experiment);
+    let details = workshop.experiment(&actor, experiment).await.unwrap();
+    let turns: Vec<u32> = details.families.iter().map(|f| f.revision.design.coils[0].wind.turns).collect();
+    assert_eq!(turns, [7500, 7000, 7250, 7750, 8000]);
+    let resistance = &details.quantities[0];
+    assert!(
+        resistance.effects[0].predicted.unwrap() < -0.05 && resistance.effects[3].predicted.unwrap() > 0.05
+    );
+    // Variants are no newer revisions: the list shows the one that was varied, and the next is saved on it.
+    let shown = workshop.designs(&actor, &DesignFilter::default()).await.unwrap();
+    assert_eq!((shown.len(), shown[0].id), (1, revision));
+    let next =
+        SaveRevision { parent: Some(revision), newest_seen: 1, ..command(tall_single("Sedge", 6, 10.6)) };
+    let next = workshop.save_revision(&actor, &next).await.unwrap();
+    assert_eq!(workshop.revision(&actor, next).await.unwrap().row.number, 6);
+    assert_eq!(workshop.designs(&actor, &DesignFilter::default()).await.unwrap()[0].id, next);
 }
 
 #[tokio::test]

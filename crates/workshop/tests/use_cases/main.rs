@@ -267,10 +267,11 @@ async fn a_variation_out_of_range_saves_nothing() {
     let vary = VaryRevision {
         key: ClientKey::random(),
         revision,
-        adjustments: [coil::search::Adjustment::Turns(300), coil::search::Adjustment::Turns(-300)],
-        what: "turns".into(),
+        varied: coil::search::Varied::Turns,
+        values: "500, 3".into(),
+        units: coil::quantity::Units::default(),
     };
-    assert!(matches!(workshop.vary_revision(&actor, &vary).await, Err(Refusal::AdjustmentOutOfRange)));
+    assert!(matches!(workshop.vary_revision(&actor, &vary).await, Err(Refusal::NoFamily(_))));
     let details = workshop.revision_details(&actor, revision).await.unwrap();
     assert_eq!(details.siblings.len(), 1);
 }
@@ -283,8 +284,12 @@ async fn a_closed_experiment_stays_as_it_was_closed() {
     other.coils[0].wind.turns = 7900;
     let second = SaveRevision { parent: Some(first), newest_seen: 1, ..command(other) };
     let second = workshop.save_revision(&actor, &second).await.unwrap();
-    let new =
-        NewExperiment { key: ClientKey::random(), question: "Turns?", first, second, cares_percent: 2.0 };
+    let new = NewExperiment {
+        key: ClientKey::random(),
+        question: "Turns?",
+        arms: &[first, second],
+        cares_percent: 2.0,
+    };
     let id = workshop.begin_experiment(&actor, &new).await.unwrap();
     workshop.close_experiment(&actor, id, "fuller").await.unwrap();
     let again = workshop.close_experiment(&actor, id, "brighter").await;

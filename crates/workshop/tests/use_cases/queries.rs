@@ -66,7 +66,12 @@ async fn fill(workshop: &Workshop, actor: &Actor, name: &str) {
     other.coils[0].wind.turns = 8000;
     let second = SaveRevision { parent: Some(first), newest_seen: 1, ..command(other) };
     let second = workshop.save_revision(actor, &second).await.unwrap();
-    let new = NewExperiment { key: ClientKey::random(), question: name, first, second, cares_percent: 3.0 };
+    let new = NewExperiment {
+        key: ClientKey::random(),
+        question: name,
+        arms: &[first, second],
+        cares_percent: 3.0,
+    };
     workshop.begin_experiment(actor, &new).await.unwrap();
     for revision in [first, second] {
         let id = run(workshop, actor, revision).await;

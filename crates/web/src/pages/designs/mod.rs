@@ -17,7 +17,6 @@ mod sensitivity;
 mod share;
 mod sheet_step;
 mod spools;
-mod variations;
 mod view;
 mod workbench;
 

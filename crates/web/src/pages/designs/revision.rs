@@ -1,7 +1,6 @@
 //! A saved revision: what it will be, its place in the tree, what was measured on it, and what can be made of it.
 
 use super::preview::{PreviewMarkup, preview_markup};
-use super::variations::VARIED;
 use super::view::View;
 use crate::app::App;
 use crate::components::frame::{Frame, ProgressStep, progress_steps};
@@ -11,12 +10,13 @@ use crate::form::FormData;
 use crate::respond::{attachment, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use coil::Word as _;
 use coil::design::Aims;
-use presentation::field::Field;
+use coil::search::Varied;
+use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format;
 use serde::Deserialize;
-use std::borrow::Cow;
 use store::design::RevisionRow;
 use store::sweep::SweepRow;
 use store::{ClientKey, RevisionId};
@@ -24,6 +24,19 @@ use trade::verdict::Level;
 
 /// Most steps that a branch is shown further in.
 const MOST_DEPTH: usize = 5;
+
+/// What a revision can be varied in, as people say it.
+const VARIED: [(Varied, &str); 9] = [
+    (Varied::Turns, "turns"),
+    (Varied::Gauge, "gauge"),
+    (Varied::Build, "build of the enamel: single or heavy"),
+    (Varied::Wander, "hand wander, %"),
+    (Varied::Height, "winding height"),
+    (Varied::Gap, "gap to the strings"),
+    (Varied::PoleLength, "length of the poles, at the same gap"),
+    (Varied::Charge, "charge of the magnets, %"),
+    (Varied::Alloy, "alloy of the magnets"),
+];
 
 #[derive(Template)]
 #[template(path = "designs/revision.html")]
@@ -39,15 +52,15 @@ struct RevisionPage {
     /// Runs whose verdict is that of another engine.
     of_other_engine: usize,
     is_newest: bool,
-    varied: Vec<(&'static str, Cow<'static, str>)>,
+    vary: Vec<Field>,
     key: ClientKey,
     labels: Vec<Field>,
-    labels_open: bool,
     sweeps: Vec<SweepLine>,
     sweep_label: Field,
     sweep_input: Field,
     sweep_points: Field,
-    sweep_open: bool,
+    /// Which part is open because something in it is wrong; empty for none.
+    open: &'static str,
 }
 
 /// A run of the design.
@@ -136,6 +149,17 @@ fn sweep_line(row: SweepRow) -> Result<SweepLine, AppError> {
     Ok(SweepLine { label: row.label, peak, by: row.by, when, when_iso })
 }
 
+/// The part of the page that holds what is wrong.
+fn open_part(errors: &Errors) -> &'static str {
+    let parts = [
+        ("vary", &["values"][..]),
+        ("labels", &["label", "tags"]),
+        ("sweep", &["points", "sweep_label", "sweep_input"]),
+    ];
+    let is_wrong = |fields: &[&str]| fields.iter().any(|field| errors.contains_key(*field));
+    parts.iter().find(|(_, fields)| is_wrong(fields)).map_or("", |(part, _)| part)
+}
+
 /// The page of a revision, with what was sent to it where that is shown again.
 pub(super) async fn revision_page(
     app: &App,
@@ -158,7 +182,7 @@ pub(super) async fn revision_page(
         when: format::moment(row.created_at),
         when_iso: format::iso(row.created_at),
         preview,
-        is_newest: details.siblings.first().is_some_and(|s| s.id == row.id),
+        is_newest: details.siblings.iter().find(|s| !s.is_variant).is_some_and(|s| s.id == row.id),
         tree: tree(details.siblings, &row),
         of_other_engine: details
             .runs
@@ -176,7 +200,21 @@ pub(super) async fn revision_page(
                 operator: run.operator,
             })
             .collect(),
-        varied: VARIED.iter().map(|(name, what, _)| (*name, user.settings.units.sentence(what))).collect(),
+        vary: vec![
+            Field::chosen(
+                "vary",
+                "What differs",
+                "",
+                VARIED.map(|(v, what)| Choice::new(v.word(), what)).to_vec(),
+            )
+            .filled(form, errors),
+            Field::typed(
+                "values",
+                "Values",
+                "A list, such as “7200, 7400, 7800”, or a range, such as “7000 to 8000 by 250”. Up to seven.",
+            )
+            .filled(form, errors),
+        ],
         key: ClientKey::random(),
         labels: vec![
             Field::typed(
@@ -192,7 +230,6 @@ pub(super) async fn revision_page(
             )
             .filled_or(form, errors, &tags),
         ],
-        labels_open: errors.contains_key("label") || errors.contains_key("tags"),
         sweep_label: Field::typed("sweep_label", "Label", "Which coil, which exciter.").filled(form, errors),
         sweep_input: Field {
             unit: "pF".into(),
@@ -204,7 +241,7 @@ pub(super) async fn revision_page(
             .filled(form, errors)
         },
         sweep_points: Field::typed("points", "Hz and dB, one pair per line", sweep_hint).filled(form, errors),
-        sweep_open: ["points", "sweep_label", "sweep_input"].iter().any(|f| errors.contains_key(*f)),
+        open: open_part(errors),
         sweeps: details.sweeps.into_iter().map(sweep_line).collect::<Result<_, _>>()?,
         row,
     };

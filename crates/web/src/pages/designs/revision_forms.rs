@@ -1,43 +1,50 @@
 //! What is done to a saved revision: varied, restored, labelled, swept.
 
 use super::revision::{RevisionForm, revision_page};
-use super::variations::VARIED;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
 use actix_web::{HttpResponse, web};
 use coil::circuit::InstrumentInput;
+use coil::search::Varied;
 use presentation::form_fields::Errors;
 use presentation::read::{farads, limit_letters};
 use store::RevisionId;
 use trade::sweep::Sweep;
-use workshop::VaryRevision;
+use workshop::{Refusal, VaryRevision};
 
 /// Most letters of a revision's label.
 const MOST_LETTERS: usize = 60;
 /// Most letters of a sweep's label.
 const MOST_SWEEP_LETTERS: usize = 80;
 
-/// Saves two branches that differ from a revision in one thing, so that three coils can be wound and compared.
+/// Saves variants that differ from a revision in one thing, and begins the experiment that compares them.
 pub(super) async fn vary(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let varied = VARIED.iter().find(|(name, _, _)| *name == form.get("vary"));
-    let (_, what, adjustments) = varied.ok_or(AppError::NotFound("variation"))?;
+    let Ok(varied) = form.get("vary").parse::<Varied>() else { return Err(AppError::NotFound("variation")) };
     let command = VaryRevision {
         key: form.key()?,
         revision: RevisionId(*id),
-        adjustments: *adjustments,
-        what: (*what).to_owned(),
+        varied,
+        values: form.get("values").to_owned(),
+        units: user.settings.units,
     };
-    let family = app.workshop.vary_revision(&user.actor, &command).await?;
-    let of: Vec<String> = family.iter().map(|id| format!("of={id}")).collect();
-    Ok(redirect(format!("/compare?{}", of.join("&"))))
+    match app.workshop.vary_revision(&user.actor, &command).await {
+        Ok(experiment) => Ok(redirect(format!("/experiments/{experiment}"))),
+        Err(refusal @ Refusal::NoFamily(_)) => {
+            let errors = Errors::from([("values".to_owned(), refusal_text(&refusal))]);
+            let shown = RevisionForm { form, errors, ..RevisionForm::default() };
+            revision_page(&app, &user, RevisionId(*id), &shown).await
+        }
+        Err(refusal) => Err(refusal.into()),
+    }
 }
 
 /// Restores an older revision: its design becomes the newest one, and nothing in between is lost.

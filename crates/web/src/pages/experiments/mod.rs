@@ -1,4 +1,4 @@
-//! Experiments: two revisions that differ in one thing, what that does, and what was heard without knowing which is which.
+//! Experiments: revisions that differ in one thing, what that does, and what was heard without knowing which is which.
 
 use crate::app::App;
 use crate::components::frame::Frame;
@@ -18,7 +18,8 @@ use store::experiment::{Experiment, Listening, NewExperiment, Sample, Score};
 use store::logbook::LogbookRow;
 use store::{ClientKey, ExperimentId, ListeningId, RevisionId};
 use trade::calibration::Quantity;
-use workshop::{ExperimentDetails, QuantityEffect};
+use trade::listening::Comparison;
+use workshop::{ExperimentDetails, HeardEffects, HeardWord, QuantityEffect, QuantityEffects};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -28,8 +29,12 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/experiments/{id}", web::get().to(show))
         .route("/experiments/{id}/close", web::post().to(close))
         .route("/experiments/{id}/listen", web::post().to(listen))
-        .route("/experiments/{id}/listen/{listening}", web::post().to(score));
+        .route("/experiments/{id}/listen/{listening}", web::post().to(score))
+        .route("/experiments/{id}/listen/{listening}/key", web::post().to(see_key));
 }
+
+/// Revisions that can be chosen by hand; "Vary this revision" makes larger families.
+const MOST_CHOSEN: usize = 4;
 
 #[derive(Template)]
 #[template(path = "experiments/list.html")]
@@ -78,8 +83,15 @@ async fn list_page(
                 "Such as: does plain enamel read differently from polyurethane?",
             ))
             .wide(),
-            field(Field::chosen("first", "First revision", "The one to compare with.", choices.clone())),
-            field(Field::chosen("second", "Second revision", "It should differ in one thing.", choices)),
+            field(Field::chosen(
+                "arm_0",
+                "Revision to compare with",
+                "The others are compared with this one.",
+                choices.clone(),
+            )),
+            field(Field::chosen("arm_1", "Revision", "It should differ in one thing.", choices.clone())),
+            field(Field::chosen("arm_2", "Another one", "", choices.clone())),
+            field(Field::chosen("arm_3", "Another one", "", choices)),
             Field {
                 unit: "%".into(),
                 ..field(Field::typed("cares", "Smallest difference that matters", "2 % is usual."))
@@ -100,16 +112,19 @@ async fn begin(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result
     if question.is_empty() || question.chars().count() > 300 {
         errors.insert("question".into(), "Write the question, in up to 300 letters.".into());
     }
-    let mut revision = |name: &str| {
-        let id = form.get(name).parse::<u64>().ok();
-        if id.is_none() {
-            errors.insert(name.into(), "Choose a revision.".into());
+    let mut arms: Vec<RevisionId> = Vec::new();
+    for k in 0..MOST_CHOSEN {
+        let name = format!("arm_{k}");
+        match form.get(&name).parse::<u64>() {
+            Ok(id) if arms.contains(&RevisionId(id)) => {
+                errors.insert(name, "Choose another one: this stands above.".into());
+            }
+            Ok(id) => arms.push(RevisionId(id)),
+            Err(_) if k < 2 => {
+                errors.insert(name, "Choose a revision.".into());
+            }
+            Err(_) => {}
         }
-        RevisionId(id.unwrap_or(0))
-    };
-    let (first, second) = (revision("first"), revision("second"));
-    if first == second && first.0 != 0 {
-        errors.insert("second".into(), "Choose another one: these are the same.".into());
     }
     let cares = match form.get("cares").trim_end_matches(['%', ' ']).replace(',', ".").as_str() {
         "" => Some(2.0),
@@ -121,20 +136,36 @@ async fn begin(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result
     let (Some(cares_percent), true) = (cares, errors.is_empty()) else {
         return list_page(&app, &user, &form, &errors).await;
     };
-    let new = NewExperiment { key: form.key()?, question, first, second, cares_percent };
+    let new = NewExperiment { key: form.key()?, question, arms: &arms, cares_percent };
     let id = app.workshop.begin_experiment(&user.actor, &new).await?;
     Ok(redirect(format!("/experiments/{id}")))
 }
 
-/// A quantity of an experiment.
+/// A quantity of one revision against the first.
 struct QuantityRow {
+    /// The quantity; empty where the row above says it.
     name: &'static str,
+    /// The rows that the quantity has.
+    span: usize,
+    arm: usize,
+    arm_name: String,
     means: String,
     predicted: String,
     measured: String,
     drawing: String,
     words: String,
     class: &'static str,
+}
+
+/// How one revision was heard against the first, in one word.
+struct HeardRow {
+    word: &'static str,
+    span: usize,
+    arm: usize,
+    arm_name: String,
+    by: String,
+    drawing: String,
+    is_clear: bool,
 }
 
 /// A coil of an experiment.
@@ -153,7 +184,8 @@ struct ListeningRow {
     letters: Vec<char>,
     /// Letter, coil and scores, once it is scored.
     scored: Vec<ScoredSample>,
-    summary: String,
+    /// Whether whoever looks was shown the key, and what it says.
+    key_seen: bool,
     key: Vec<(char, u32)>,
 }
 
@@ -174,6 +206,7 @@ struct ExperimentPage {
     families: Vec<(u64, String, usize)>,
     differences: Vec<Difference>,
     quantities: Vec<QuantityRow>,
+    heard: Vec<HeardRow>,
     coils: Vec<CoilRow>,
     listenings: Vec<ListeningRow>,
     key: ClientKey,
@@ -187,8 +220,8 @@ fn percent(ratio: f64) -> String {
 }
 
 /// What a quantity's effect says, in words, and its class.
-fn effect_words(of: &QuantityEffect, matters: f64) -> (String, &'static str) {
-    let more = match of.coils_needed {
+fn effect_words(of: &QuantityEffect, coils_needed: Option<u32>, matters: f64) -> (String, &'static str) {
+    let more = match coils_needed {
         Some(n) if (n as usize) > of.coils => format!(
             " To see {matters} % four times in five, about {n} coils of each are needed: {} more.",
             n as usize - of.coils
@@ -214,24 +247,64 @@ const fn scale(quantity: Quantity) -> Scale {
     }
 }
 
-fn quantity_row(of: &QuantityEffect, matters: f64) -> QuantityRow {
-    let (words, class) = effect_words(of, matters);
-    let mean = |v: Option<f64>| v.map_or_else(|| "–".to_owned(), |v| scale(of.quantity).finer().text(v));
-    QuantityRow {
-        name: of.quantity.name(),
-        means: format!("{} and {}", mean(of.means[0]), mean(of.means[1])),
-        predicted: of.predicted.map_or_else(|| "–".into(), percent),
-        measured: of.effect.as_ref().map_or_else(
-            || "–".into(),
-            |e| format!("{} ({} to {})", percent(e.by), percent(e.interval.0), percent(e.interval.1)),
-        ),
-        drawing: of.effect.as_ref().map_or_else(String::new, |e| {
-            let reach = (1.5 * matters / 100.0).max(1.2 * e.interval.0.abs()).max(1.2 * e.interval.1.abs());
-            interval(e.by, e.interval.0, e.interval.1, reach)
-        }),
-        words,
-        class,
+fn quantity_rows(of: &QuantityEffects, names: &[String], matters: f64) -> Vec<QuantityRow> {
+    let mean = |arm: usize| {
+        let value = of.means.get(arm).copied().flatten();
+        value.map_or_else(|| "–".to_owned(), |v| scale(of.quantity).finer().text(v))
+    };
+    let row = |(k, effect): (usize, &QuantityEffect)| {
+        let (words, class) = effect_words(effect, of.coils_needed, matters);
+        QuantityRow {
+            name: if k == 0 { of.quantity.name() } else { "" },
+            span: of.effects.len(),
+            arm: effect.arm,
+            arm_name: names.get(effect.arm).cloned().unwrap_or_default(),
+            means: format!("{} against {}", mean(effect.arm), mean(0)),
+            predicted: effect.predicted.map_or_else(|| "–".into(), percent),
+            measured: effect.effect.as_ref().map_or_else(
+                || "–".into(),
+                |e| format!("{} ({} to {})", percent(e.by), percent(e.interval.0), percent(e.interval.1)),
+            ),
+            drawing: effect.effect.as_ref().map_or_else(String::new, |e| {
+                let reach =
+                    (1.5 * matters / 100.0).max(1.2 * e.interval.0.abs()).max(1.2 * e.interval.1.abs());
+                interval(e.by, e.interval.0, e.interval.1, reach)
+            }),
+            words,
+            class,
+        }
+    };
+    of.effects.iter().enumerate().map(row).collect()
+}
+
+const fn word_name(word: HeardWord) -> &'static str {
+    match word {
+        HeardWord::Bright => "bright",
+        HeardWord::Full => "full",
+        HeardWord::Liked => "liked",
     }
+}
+
+fn heard_rows(of: &HeardEffects, names: &[String]) -> Vec<HeardRow> {
+    /// Half the width of a drawn interval, points of ten.
+    const REACH: f64 = 5.0;
+    let signed = |v: f64| format!("{v:+.1}").replace('-', "−");
+    let row = |(k, comparison): (usize, &Option<Comparison>)| HeardRow {
+        word: if k == 0 { word_name(of.word) } else { "" },
+        span: of.comparisons.len(),
+        arm: k + 1,
+        arm_name: names.get(k + 1).cloned().unwrap_or_default(),
+        by: comparison.map_or_else(
+            || "too few scores".into(),
+            |c| format!("{} ({} to {})", signed(c.by), signed(c.interval.0), signed(c.interval.1)),
+        ),
+        drawing: comparison.map_or_else(String::new, |c| {
+            let ends = [c.interval.0, c.interval.1].map(|v| v.clamp(-REACH, REACH));
+            interval(c.by.clamp(-REACH, REACH), ends[0], ends[1], REACH)
+        }),
+        is_clear: comparison.is_some_and(|c| c.is_clear()),
+    };
+    of.comparisons.iter().enumerate().map(row).collect()
 }
 
 async fn show(app: web::Data<App>, user: CurrentUser, id: web::Path<u64>) -> Result<HttpResponse, AppError> {
@@ -246,26 +319,32 @@ async fn experiment_page(
 ) -> Result<HttpResponse, AppError> {
     let details = app.workshop.experiment(&user.actor, id).await?;
     let (hidden, can_listen) = (details.is_blind(), details.can_listen());
-    let ExperimentDetails { experiment, families, quantities, listenings } = details;
+    let ExperimentDetails { experiment, families, quantities, heard: heard_words, listenings } = details;
     let lines: Vec<(usize, &LogbookRow)> =
         families.iter().enumerate().flat_map(|(k, f)| f.runs.iter().map(move |l| (k, l))).collect();
     let mut rows = Vec::new();
     for listening in &listenings {
-        rows.push(listening_row(listening, &lines).map_err(AppError::internal)?);
+        let is_seen = app.workshop.has_seen_listening_key(&user.actor, listening.id).await?;
+        rows.push(listening_row(listening, &lines, is_seen).map_err(AppError::internal)?);
     }
-    let designs: [&Design; 2] = [&families[0].revision.design, &families[1].revision.design];
+    let names: Vec<String> =
+        families.iter().map(|f| format!("{} r{}", f.revision.row.name, f.revision.row.number)).collect();
+    let Some((first, others)) = families.split_first() else { return Err(AppError::NotFound("experiment")) };
+    let others: Vec<&Design> = others.iter().map(|f| &f.revision.design).collect();
     let page = ExperimentPage {
         frame: Frame::new(user, "logbook", experiment.question.clone()),
         tab: "experiments",
         families: families
             .iter()
-            .map(|f| {
-                let row = &f.revision.row;
-                (row.id.0, format!("{} r{}", row.name, row.number), f.runs.len())
-            })
+            .zip(&names)
+            .map(|(f, name)| (f.revision.row.id.0, name.clone(), f.runs.len()))
             .collect(),
-        differences: differences_in_words(designs[0], &[designs[1]], user.settings.units),
-        quantities: quantities.iter().map(|q| quantity_row(q, experiment.cares_percent)).collect(),
+        differences: differences_in_words(&first.revision.design, &others, user.settings.units),
+        quantities: quantities
+            .iter()
+            .flat_map(|q| quantity_rows(q, &names, experiment.cares_percent))
+            .collect(),
+        heard: heard_words.iter().flat_map(|h| heard_rows(h, &names)).collect(),
         coils: lines
             .iter()
             .map(|(family, l)| CoilRow {
@@ -319,20 +398,18 @@ fn heard(run: u32, all: &[ListeningRow]) -> String {
 fn listening_row(
     listening: &Listening,
     lines: &[(usize, &LogbookRow)],
+    key_seen: bool,
 ) -> Result<ListeningRow, store::StoreError> {
     let samples = listening.samples()?;
     let scores = listening.scores()?;
     let is_scored = listening.scored_at.is_some();
     let of = |sample: &Sample| lines.iter().find(|(_, l)| l.run_id == sample.run);
     let mut scored = Vec::new();
-    let mut bright: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
     for sample in samples.iter().filter(|_| is_scored) {
-        let (Some((family, line)), Some(score)) =
-            (of(sample), scores.iter().find(|s| s.letter == sample.letter))
+        let (Some((_, line)), Some(score)) = (of(sample), scores.iter().find(|s| s.letter == sample.letter))
         else {
             continue;
         };
-        bright[*family].push(f64::from(score.bright));
         scored.push(ScoredSample {
             letter: sample.letter,
             run: line.number,
@@ -340,24 +417,18 @@ fn listening_row(
             score: score.clone(),
         });
     }
-    let summary = match bright.each_ref().map(|l| (!l.is_empty()).then(|| trade::consistency::mean(l))) {
-        [Some(a), Some(b)] => format!(
-            "Brightness: {a:.1} for the first, {b:.1} for the second, of ten. A listening of few samples proves little."
-        ),
-        _ => String::new(),
-    };
     Ok(ListeningRow {
         id: listening.id.0,
         by: listening.by.clone(),
         when: format::moment(listening.begun_at),
         letters: if is_scored { Vec::new() } else { samples.iter().map(|s| s.letter).collect() },
-        key: if is_scored {
+        key_seen,
+        key: if is_scored || !key_seen {
             Vec::new()
         } else {
             samples.iter().filter_map(|s| of(s).map(|(_, l)| (s.letter, l.number))).collect()
         },
         scored,
-        summary,
     })
 }
 
@@ -384,6 +455,18 @@ async fn listen(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     app.workshop.begin_listening(&user.actor, ExperimentId(*id), &form.key()?).await?;
+    Ok(redirect(format!("/experiments/{id}")))
+}
+
+/// Shows whoever fits the coils which letter is which.
+async fn see_key(
+    app: web::Data<App>,
+    user: CurrentUser,
+    path: web::Path<(u64, u64)>,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let (id, listening) = path.into_inner();
+    app.workshop.see_listening_key(&user.actor, ExperimentId(id), ListeningId(listening)).await?;
     Ok(redirect(format!("/experiments/{id}")))
 }
 
