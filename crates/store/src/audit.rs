@@ -33,6 +33,8 @@ pub enum AuditAction {
     PickupSet,
     /// An examined pickup was changed or archived.
     Reference,
+    /// An experiment was deleted.
+    Experiment,
     /// An order was changed.
     Order,
     /// A person was invited, or their role, password, PIN or whether they may sign in.

@@ -39,6 +39,12 @@ pub enum StoreError {
     /// Somebody else changed it after it was read.
     #[error("the {0} was changed by somebody else")]
     Changed(&'static str),
+    /// Something depends on it: it stays.
+    #[error("something depends on the {0}")]
+    InUse(&'static str),
+    /// Another row refers to a row that was to go.
+    #[error("another row refers to it")]
+    Referenced,
     /// Every operation of the run is signed: nothing more is added to it.
     #[error("the run is signed off")]
     SignedOff,
@@ -71,6 +77,8 @@ impl From<sqlx::Error> for StoreError {
             && let Some(found) = inner.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>()
         {
             return match found.number() {
+                // 1451: a row is referred to by another.
+                1451 => Self::Referenced,
                 1062 => Self::Taken(index_of(inner.message())),
                 // 1213: deadlock, or a certification lost in a cluster; 1205: a lock waited for too long; 1020: the row
                 // changed since it was read.

@@ -29,6 +29,7 @@ macro_rules! notes {
 pub mod archive;
 pub mod audit;
 pub mod calibration;
+pub mod deletion;
 pub mod design;
 mod error;
 pub mod event;

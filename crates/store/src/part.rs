@@ -139,6 +139,22 @@ impl WorkshopStore {
         .await?)
     }
 
+    /// Gives a part another name.
+    ///
+    /// # Errors
+    /// [`StoreError::Taken`] when another part of the workshop has it.
+    pub async fn rename_part(&self, by: PersonId, id: PartId, name: &str) -> Result<(), StoreError> {
+        const STANDS: &str =
+            "SELECT name, JSON_OBJECT('name', name) FROM parts WHERE workshop_id = ? AND id = ? FOR UPDATE";
+        let mut change = self.begin_change(by, AuditAction::Part, ("part", STANDS), id.0).await?;
+        sqlx::query("UPDATE parts SET name = ?, version = version + 1 WHERE id = ?")
+            .bind(name)
+            .bind(id)
+            .execute(&mut *change.tx)
+            .await?;
+        change.write().await
+    }
+
     /// Saves what a part costs, when to order more, and who sells it.
     pub async fn update_part(
         &self,

@@ -254,6 +254,21 @@ impl WorkshopStore {
         change.write().await
     }
 
+    /// Writes another label on a spool.
+    ///
+    /// # Errors
+    /// [`StoreError::Taken`] when another spool of the workshop has it.
+    pub async fn rename_spool(&self, by: PersonId, id: SpoolId, label: &str) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT label, JSON_OBJECT('label', label) FROM spools WHERE workshop_id = ? AND id = ? FOR UPDATE";
+        let mut change = self.begin_change(by, AuditAction::Spool, ("spool", STANDS), id.0).await?;
+        sqlx::query("UPDATE spools SET label = ?, version = version + 1 WHERE id = ?")
+            .bind(label)
+            .bind(id)
+            .execute(&mut *change.tx)
+            .await?;
+        change.write().await
+    }
+
     /// Logs a check of a spool; what predictions take is then the mean over all places. The same key again logs nothing.
     pub async fn check_spool(
         &self,

@@ -274,6 +274,7 @@ mod tests {
     #[case(Refusal::NotAPicture, 409, "not-a-picture")]
     #[case(Refusal::TooManyPhotos, 409, "too-many-photos")]
     #[case(Refusal::ExperimentClosed, 409, "experiment-closed")]
+    #[case(Refusal::InUse("spool"), 409, "in-use")]
     #[case(Refusal::ListeningScored, 409, "listening-scored")]
     #[case(Refusal::ListeningKeySeen, 409, "listening-key-seen")]
     #[case(Refusal::NotComparable, 409, "not-comparable")]

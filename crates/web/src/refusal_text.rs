@@ -115,6 +115,9 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::ImplausibleTurns { .. } => winding_text(refusal),
         Refusal::NotFound(what) => format!("There is no such {what} in this workshop."),
         Refusal::NameTaken(what) => format!("There is another {what} with this name: choose another name."),
+        Refusal::InUse(what) => {
+            format!("Something depends on this {what}, so it stays. What is no longer used can be archived or retired.")
+        }
         Refusal::ChangedMeanwhile(what) => format!(
             "Somebody else changed this {what} after you opened it. What you entered is still here, and nothing was saved: \
              open it anew, see what they wrote, and enter yours there."
@@ -144,12 +147,9 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::NotComparable
         | Refusal::NoFamily(_) => experiment_text(refusal),
         Refusal::NoCalibration => "There is no calibration yet that could be frozen.".into(),
-        Refusal::AddressNotAllowed(address) => format!(
-            "{address} lies in no network that is allowed for instruments, or does not answer to its name. The owner allows \
-             networks and ports on the instruments page."
-        ),
-        Refusal::UnusableNetwork(why) => format!("Not a network for instruments: {why}."),
-        Refusal::Instrument { name, source } => format!("{name}: {source}."),
+        Refusal::AddressNotAllowed(_) | Refusal::UnusableNetwork(_) | Refusal::Instrument { .. } => {
+            instrument_text(refusal)
+        }
         Refusal::ReasonMissing => "Say why, in a few words.".into(),
         Refusal::InputUnknown => "Enter the capacitance of its input first.".into(),
         Refusal::NotSimulated => "Faults can only be set on a simulated instrument.".into(),
@@ -202,6 +202,18 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::Sound(_) => "Something failed on our side.".into(),
     }
 }
+fn instrument_text(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::AddressNotAllowed(address) => format!(
+            "{address} lies in no network that is allowed for instruments, or does not answer to its name. The owner allows \
+             networks and ports on the instruments page."
+        ),
+        Refusal::UnusableNetwork(why) => format!("Not a network for instruments: {why}."),
+        Refusal::Instrument { name, source } => format!("{name}: {source}."),
+        other => other.to_string(),
+    }
+}
+
 fn experiment_text(refusal: &Refusal) -> String {
     match refusal {
         Refusal::ExperimentClosed => "This experiment is closed and cannot be changed.".into(),

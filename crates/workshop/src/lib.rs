@@ -19,6 +19,7 @@ mod comparison;
 mod consistency;
 mod costs;
 mod credentials;
+mod deletion;
 mod designs;
 mod events;
 mod experiments;

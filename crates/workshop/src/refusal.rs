@@ -26,6 +26,9 @@ pub enum Refusal {
     /// Another one of that kind has this name.
     #[error("another {0} has this name")]
     NameTaken(&'static str),
+    /// Something depends on it, so it cannot be deleted.
+    #[error("something depends on the {0}")]
+    InUse(&'static str),
     /// Somebody else changed it after it was shown.
     #[error("the {0} was changed meanwhile")]
     ChangedMeanwhile(&'static str),
@@ -261,6 +264,7 @@ impl From<StoreError> for Refusal {
             StoreError::Missing(what) => Self::NotFound(what),
             StoreError::Changed(what) => Self::ChangedMeanwhile(what),
             StoreError::SignedOff => Self::RunClosed,
+            StoreError::InUse(what) => Self::InUse(what),
             StoreError::LastOwner => Self::LastOwner,
             StoreError::Taken(index) if index == "readings_corrects" => Self::ReadingSuperseded,
             away @ StoreError::Away(_) => Self::DatabaseAway(away),

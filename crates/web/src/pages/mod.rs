@@ -16,6 +16,7 @@ mod matching;
 mod orders;
 mod photos;
 mod plan;
+mod renaming;
 mod rewinds;
 mod runs;
 mod sets;
@@ -47,6 +48,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .configure(photos::routes)
         .configure(inventory::routes)
         .configure(instruments::routes)
+        .configure(renaming::routes)
         .configure(jobs::routes)
         .configure(timers::routes)
         .configure(account::routes)

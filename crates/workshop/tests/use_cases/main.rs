@@ -4,6 +4,7 @@
 mod assembly;
 mod attention;
 mod backups;
+mod deletion;
 mod designs;
 mod experiments;
 mod inventory;

@@ -30,6 +30,7 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Set => "Matched set",
         AuditAction::PickupSet => "Set of pickups",
         AuditAction::Reference => "Examined pickup",
+        AuditAction::Experiment => "Experiment",
         AuditAction::Order => "Order",
         AuditAction::Person => "Person",
         AuditAction::Settings => "Settings",
@@ -38,7 +39,7 @@ const fn name(action: AuditAction) -> &'static str {
 }
 
 /// Every kind of change.
-const ACTIONS: [AuditAction; 15] = [
+const ACTIONS: [AuditAction; 16] = [
     AuditAction::Spool,
     AuditAction::Part,
     AuditAction::DesignParts,
@@ -50,6 +51,7 @@ const ACTIONS: [AuditAction; 15] = [
     AuditAction::Set,
     AuditAction::PickupSet,
     AuditAction::Reference,
+    AuditAction::Experiment,
     AuditAction::Order,
     AuditAction::Person,
     AuditAction::Settings,

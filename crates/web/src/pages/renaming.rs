@@ -1,0 +1,129 @@
+//! Other names, and deleting what nothing depends on.
+
+use crate::app::App;
+use crate::current_user::CurrentUser;
+use crate::error::AppError;
+use crate::flash::{self, FlashKind};
+use crate::form::FormData;
+use crate::refusal_text::refusal_text;
+use crate::respond::redirect;
+use actix_session::Session;
+use actix_web::{HttpResponse, web};
+use store::deletion::Deletable;
+use store::{PartId, RevisionId, SpoolId};
+use workshop::Refusal;
+
+/// Longest name, letters.
+const LONGEST_NAME: usize = 120;
+
+/// What can be deleted: where it has its pages, what it is, and the list that remains.
+const DELETABLE: [(&str, Deletable, &str); 8] = [
+    ("revisions", Deletable::Revision, "/designs"),
+    ("spools", Deletable::Spool, "/spools"),
+    ("parts", Deletable::Part, "/parts"),
+    ("instruments", Deletable::Instrument, "/instruments"),
+    ("sets", Deletable::PickupSet, "/sets"),
+    ("rewinds", Deletable::Reference, "/rewinds"),
+    ("experiments", Deletable::Experiment, "/experiments"),
+    ("orders", Deletable::Order, "/orders"),
+];
+
+/// Routes.
+pub(super) fn routes(config: &mut web::ServiceConfig) {
+    for (pages, what, list) in DELETABLE {
+        config.route(
+            &format!("/{pages}/{{id}}/delete"),
+            web::post().to(move |app, user, session, id, form| {
+                delete(app, user, session, id, form, (pages, what, list))
+            }),
+        );
+    }
+    config
+        .route("/spools/{id}/name", web::post().to(rename_spool))
+        .route("/parts/{id}/name", web::post().to(rename_part))
+        .route("/revisions/{id}/name", web::post().to(rename_design));
+}
+
+async fn delete(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    _form: FormData,
+    (pages, what, list): (&'static str, Deletable, &'static str),
+) -> Result<HttpResponse, AppError> {
+    match app.workshop.delete(&user.actor, what, *id).await {
+        Ok(()) => {
+            flash::put(&session, FlashKind::Done, "Deleted.");
+            Ok(redirect(list))
+        }
+        Err(refusal @ Refusal::InUse(_)) => {
+            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
+            // Parts have no page of their own.
+            let page = if what == Deletable::Part { list.to_owned() } else { format!("/{pages}/{id}") };
+            Ok(redirect(page))
+        }
+        Err(refusal) => Err(refusal.into()),
+    }
+}
+
+/// The name that was typed; what is wrong with it is told on the next page.
+fn name_of<'f>(form: &'f FormData, session: &Session) -> Option<&'f str> {
+    let name = form.get("name");
+    let is_name = !name.is_empty() && name.chars().count() <= LONGEST_NAME;
+    if !is_name {
+        flash::put(session, FlashKind::NotDone, "Not renamed: a name has 1 to 120 letters.");
+    }
+    is_name.then_some(name)
+}
+
+/// Tells what became of a new name, and shows the page again.
+fn renamed(session: &Session, done: Result<(), Refusal>, page: String) -> Result<HttpResponse, AppError> {
+    match done {
+        Ok(()) => flash::put(session, FlashKind::Done, "Renamed."),
+        Err(refusal @ (Refusal::NameTaken(_) | Refusal::NothingNew)) => {
+            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
+        }
+        Err(refusal) => return Err(refusal.into()),
+    }
+    Ok(redirect(page))
+}
+
+async fn rename_spool(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let page = format!("/spools/{id}");
+    let Some(name) = name_of(&form, &session) else { return Ok(redirect(page)) };
+    renamed(&session, app.workshop.rename_spool(&user.actor, SpoolId(*id), name).await, page)
+}
+
+async fn rename_part(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let page = "/parts".to_owned();
+    let Some(name) = name_of(&form, &session) else { return Ok(redirect(page)) };
+    renamed(&session, app.workshop.rename_part(&user.actor, PartId(*id), name).await, page)
+}
+
+async fn rename_design(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let page = format!("/revisions/{id}");
+    let Some(name) = name_of(&form, &session) else { return Ok(redirect(page)) };
+    match app.workshop.rename_design(&user.actor, RevisionId(*id), form.key()?, name).await {
+        Ok(next) => renamed(&session, Ok(()), format!("/revisions/{next}")),
+        Err(refusal) => renamed(&session, Err(refusal), page),
+    }
+}
