@@ -182,13 +182,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             format!("Give a name of up to {LONGEST_SIGN_IN} letters without special characters.")
         }
         Refusal::WrongPassword => "This is not your current password.".into(),
-        Refusal::WeakPassword(WeakPassword::Short) => {
-            format!("This is too short: at least {SHORTEST_PASSWORD} characters.")
-        }
-        Refusal::WeakPassword(WeakPassword::Long) => "This is too long for a password.".into(),
-        Refusal::WeakPassword(WeakPassword::Guessable) => {
-            "This is too easily guessed. Take several words that do not belong together.".into()
-        }
+        Refusal::WeakPassword(why) => weak_password_text(*why),
         Refusal::AlreadySetUp => "This workshop is set up already.".into(),
         Refusal::DiskFull(_) => "There is no room left on the disk of the database. Nothing of what you sent was written, and what was \
              written before is safe. Make room, go back, and send it again."
@@ -202,6 +196,16 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::Sound(_) => "Something failed on our side.".into(),
     }
 }
+fn weak_password_text(why: WeakPassword) -> String {
+    match why {
+        WeakPassword::Short => format!("This is too short: at least {SHORTEST_PASSWORD} characters."),
+        WeakPassword::Long => "This is too long for a password.".into(),
+        WeakPassword::Guessable => {
+            "This is too easily guessed. Take several words that do not belong together.".into()
+        }
+    }
+}
+
 fn instrument_text(refusal: &Refusal) -> String {
     match refusal {
         Refusal::AddressNotAllowed(address) => format!(

@@ -1,7 +1,9 @@
 //! What a field of the sheet is: a place in the document, with what it does, what is usual and what is allowed.
 
 use crate::field::Choice;
+use coil::Word as _;
 use coil::design::{Limit, limit_at};
+use coil::magnet::{Grade, Material};
 use coil::quantity::{Conversion, Fraction, Measure, ParseQuantity, Turns, Units};
 use std::borrow::Cow;
 
@@ -169,6 +171,34 @@ pub(super) fn limit_of(at: &str) -> Option<&'static Limit> {
 
 pub(super) fn words(all: &[(&str, &str)]) -> Entry {
     Entry::Choice(all.iter().map(|(value, label)| Choice::new(*value, *label)).collect())
+}
+
+/// A material: the named grades, and what the file gave by figures.
+pub(super) fn material(now: Material, magnets_first: bool) -> Entry {
+    let magnets = Grade::MAGNETS.iter().copied();
+    let others = [
+        Grade::Steel,
+        Grade::MildSteel1010,
+        Grade::Brass,
+        Grade::NickelSilver,
+        Grade::Copper,
+        Grade::Aluminium,
+    ];
+    let all: Vec<Grade> = if magnets_first {
+        magnets.chain(others).collect()
+    } else {
+        others.into_iter().chain(magnets).collect()
+    };
+    let mut choices: Vec<Choice> = all.iter().map(|g| Choice::new(g.word(), g.spoken())).collect();
+    if matches!(now, Material::Given(_)) {
+        choices.insert(0, Choice::new("keep", "as given in the file"));
+    }
+    Entry::Choice(choices)
+}
+
+pub(super) fn headed(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map_or_else(String::new, |c| c.to_uppercase().chain(letters).collect())
 }
 
 impl Group {

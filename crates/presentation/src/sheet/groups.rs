@@ -1,42 +1,18 @@
 //! The groups of a design's sheet: which fields there are, in which order, with what is usual.
 
 use super::fields::{
-    Entry, FieldDef, Group, Row, SpoolOption, Tool, bare_in, def, measure, mm, number, optional, percent,
-    scaled, turns, typed, words,
+    Entry, FieldDef, Group, Row, SpoolOption, Tool, bare_in, def, headed, material, measure, mm, number,
+    optional, percent, scaled, turns, typed, words,
 };
 use super::{poles, surroundings};
 use crate::field::Choice;
 use coil::Word as _;
 use coil::design::{Design, Kind, MetalPart};
 use coil::former::CoreShape;
-use coil::magnet::{Grade, Material};
 use coil::quantity::{
     Capacitance, Fraction, Frequency, Inductance, Measure, Resistance, Tension, Turns, Units,
 };
 use coil::wire::{Insulation, Stripping};
-
-/// A material: the named grades, and what the file gave by figures.
-pub(super) fn material(now: Material, magnets_first: bool) -> Entry {
-    let magnets = Grade::MAGNETS.iter().copied();
-    let others = [
-        Grade::Steel,
-        Grade::MildSteel1010,
-        Grade::Brass,
-        Grade::NickelSilver,
-        Grade::Copper,
-        Grade::Aluminium,
-    ];
-    let all: Vec<Grade> = if magnets_first {
-        magnets.chain(others).collect()
-    } else {
-        others.into_iter().chain(magnets).collect()
-    };
-    let mut choices: Vec<Choice> = all.iter().map(|g| Choice::new(g.word(), g.spoken())).collect();
-    if matches!(now, Material::Given(_)) {
-        choices.insert(0, Choice::new("keep", "as given in the file"));
-    }
-    Entry::Choice(choices)
-}
 
 /// The insulations, each with its thermal class and how it is stripped.
 fn insulations() -> Entry {
@@ -132,11 +108,6 @@ fn decibels() -> Entry {
 
 fn coil_of(design: &Design, i: usize) -> String {
     if design.coils.len() == 1 { String::new() } else { format!("Coil {}, ", design.coils[i].name) }
-}
-
-pub(super) fn headed(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map_or_else(String::new, |c| c.to_uppercase().chain(letters).collect())
 }
 
 #[allow(clippy::too_many_lines, reason = "one list of a coil's fields")]

@@ -1,7 +1,6 @@
 //! The poles of a sheet: a row at once, or each by itself.
 
-use super::fields::{Entry, FieldDef, Group, Row, Tool, def, mm, percent, words};
-use super::groups::{headed, material};
+use super::fields::{Entry, FieldDef, Group, Row, Tool, def, headed, material, mm, percent, words};
 use crate::field::Choice;
 use coil::Word as _;
 use coil::design::{Design, Pole, PoleShape};

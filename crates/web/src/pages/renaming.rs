@@ -8,7 +8,7 @@ use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
 use actix_session::Session;
-use actix_web::{HttpResponse, web};
+use actix_web::{HttpResponse, Route, web};
 use store::deletion::Deletable;
 use store::{PartId, RevisionId, SpoolId};
 use workshop::Refusal;
@@ -16,32 +16,27 @@ use workshop::Refusal;
 /// Longest name, letters.
 const LONGEST_NAME: usize = 120;
 
-/// What can be deleted: where it has its pages, what it is, and the list that remains.
-const DELETABLE: [(&str, Deletable, &str); 8] = [
-    ("revisions", Deletable::Revision, "/designs"),
-    ("spools", Deletable::Spool, "/spools"),
-    ("parts", Deletable::Part, "/parts"),
-    ("instruments", Deletable::Instrument, "/instruments"),
-    ("sets", Deletable::PickupSet, "/sets"),
-    ("rewinds", Deletable::Reference, "/rewinds"),
-    ("experiments", Deletable::Experiment, "/experiments"),
-    ("orders", Deletable::Order, "/orders"),
-];
+/// A kind of thing: where its pages are, what it is, and the list that remains.
+type Pages = (&'static str, Deletable, &'static str);
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
-    for (pages, what, list) in DELETABLE {
-        config.route(
-            &format!("/{pages}/{{id}}/delete"),
-            web::post().to(move |app, user, session, id, form| {
-                delete(app, user, session, id, form, (pages, what, list))
-            }),
-        );
-    }
     config
+        .route("/revisions/{id}/delete", post(("revisions", Deletable::Revision, "/designs")))
+        .route("/spools/{id}/delete", post(("spools", Deletable::Spool, "/spools")))
+        .route("/parts/{id}/delete", post(("parts", Deletable::Part, "/parts")))
+        .route("/instruments/{id}/delete", post(("instruments", Deletable::Instrument, "/instruments")))
+        .route("/sets/{id}/delete", post(("sets", Deletable::PickupSet, "/sets")))
+        .route("/rewinds/{id}/delete", post(("rewinds", Deletable::Reference, "/rewinds")))
+        .route("/experiments/{id}/delete", post(("experiments", Deletable::Experiment, "/experiments")))
+        .route("/orders/{id}/delete", post(("orders", Deletable::Order, "/orders")))
         .route("/spools/{id}/name", web::post().to(rename_spool))
         .route("/parts/{id}/name", web::post().to(rename_part))
         .route("/revisions/{id}/name", web::post().to(rename_design));
+}
+
+fn post(pages: Pages) -> Route {
+    web::post().to(move |app, user, session, id, form| delete(app, user, session, id, form, pages))
 }
 
 async fn delete(
@@ -50,7 +45,7 @@ async fn delete(
     session: Session,
     id: web::Path<u64>,
     _form: FormData,
-    (pages, what, list): (&'static str, Deletable, &'static str),
+    (pages, what, list): Pages,
 ) -> Result<HttpResponse, AppError> {
     match app.workshop.delete(&user.actor, what, *id).await {
         Ok(()) => {

@@ -19,7 +19,7 @@ use store::logbook::LogbookRow;
 use store::{ClientKey, ExperimentId, ListeningId, RevisionId};
 use trade::calibration::Quantity;
 use trade::listening::Comparison;
-use workshop::{ExperimentDetails, HeardEffects, HeardWord, QuantityEffect, QuantityEffects};
+use workshop::{ExperimentDetails, FamilyRuns, HeardEffects, HeardWord, QuantityEffect, QuantityEffects};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -307,6 +307,18 @@ fn heard_rows(of: &HeardEffects, names: &[String]) -> Vec<HeardRow> {
     of.comparisons.iter().enumerate().map(row).collect()
 }
 
+/// What each revision is called: by its value, where they differ in one thing.
+fn arm_names(families: &[FamilyRuns], differences: &[Difference]) -> Vec<String> {
+    let name = |(k, family): (usize, &FamilyRuns)| {
+        let row = &family.revision.row;
+        match differences {
+            [one] => format!("{} (r{})", one.values.get(k).map_or("", String::as_str), row.number),
+            _ => format!("{} r{}", row.name, row.number),
+        }
+    };
+    families.iter().enumerate().map(name).collect()
+}
+
 async fn show(app: web::Data<App>, user: CurrentUser, id: web::Path<u64>) -> Result<HttpResponse, AppError> {
     experiment_page(&app, &user, ExperimentId(*id), Vec::new()).await
 }
@@ -327,10 +339,10 @@ async fn experiment_page(
         let is_seen = app.workshop.has_seen_listening_key(&user.actor, listening.id).await?;
         rows.push(listening_row(listening, &lines, is_seen).map_err(AppError::internal)?);
     }
-    let names: Vec<String> =
-        families.iter().map(|f| format!("{} r{}", f.revision.row.name, f.revision.row.number)).collect();
     let Some((first, others)) = families.split_first() else { return Err(AppError::NotFound("experiment")) };
     let others: Vec<&Design> = others.iter().map(|f| &f.revision.design).collect();
+    let differences = differences_in_words(&first.revision.design, &others, user.settings.units);
+    let names = arm_names(&families, &differences);
     let page = ExperimentPage {
         frame: Frame::new(user, "logbook", experiment.question.clone()),
         tab: "experiments",
@@ -339,7 +351,7 @@ async fn experiment_page(
             .zip(&names)
             .map(|(f, name)| (f.revision.row.id.0, name.clone(), f.runs.len()))
             .collect(),
-        differences: differences_in_words(&first.revision.design, &others, user.settings.units),
+        differences,
         quantities: quantities
             .iter()
             .flat_map(|q| quantity_rows(q, &names, experiment.cares_percent))
