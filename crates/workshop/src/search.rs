@@ -35,7 +35,7 @@ impl Workshop {
             let SearchCommand { design, targets, space } = command;
             let found = search_designs(&design, &targets, &space, &mut |share| job.advance(share));
             job.finish(found.map_or(JobOutcome::Stopped, |candidates| {
-                JobOutcome::Found(Arc::new(SearchResults { from: design, candidates }))
+                JobOutcome::Found(Arc::new(SearchResults { from: design, targets, space, candidates }))
             }));
         }));
         Ok(name)

@@ -1,7 +1,7 @@
 //! What a search for designs or sets found.
 
 use coil::design::Design;
-use coil::search::Candidate;
+use coil::search::{Candidate, SearchSpace, TargetRange};
 use coil::set::{Set, SetCandidate};
 
 /// What a search found.
@@ -9,6 +9,10 @@ use coil::set::{Set, SetCandidate};
 pub struct SearchResults {
     /// The design that it started from.
     pub from: Design,
+    /// What it was to become.
+    pub targets: Vec<TargetRange>,
+    /// What could change.
+    pub space: SearchSpace,
     /// The candidates, the best first.
     pub candidates: Vec<Candidate>,
 }

@@ -137,8 +137,44 @@ pub struct Candidate {
     pub prediction: Prediction,
     /// How far it is from what is wanted: 0 within all, else in shares of the value (dB over 10).
     pub miss: f64,
+    /// Whether it can be wound: nothing about it stops the work.
+    pub can_be_wound: bool,
     /// How many things differ from where the search began.
     pub changed: u32,
+}
+
+/// A target that a design does not reach.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Missed {
+    /// The quantity.
+    pub goal: Goal,
+    /// Its value, SI or dB.
+    pub value: f64,
+    /// The end of the target that it does not reach, SI or dB.
+    pub end: f64,
+}
+
+impl Candidate {
+    /// The targets that it does not reach; empty when it meets all.
+    #[must_use]
+    pub fn missed(&self, targets: &[TargetRange]) -> Vec<Missed> {
+        targets
+            .iter()
+            .filter_map(|want| {
+                let value = want.goal.of(&self.prediction);
+                // A thousandth is no miss: the search itself reads between predictions.
+                let slack = if want.goal.is_level() { 0.01 } else { 1e-3 * value.abs() };
+                let end = if value < want.from - slack {
+                    want.from
+                } else if value > want.to + slack {
+                    want.to
+                } else {
+                    return None;
+                };
+                Some(Missed { goal: want.goal, value, end })
+            })
+            .collect()
+    }
 }
 
 /// How a search goes on: called with the share done; answers whether to go on.
@@ -343,13 +379,16 @@ pub fn search_designs(
         let Some(Some(design)) = shifted else { continue };
         let Ok(prediction) = predict(&design) else { continue };
         let stops = prediction.notices.iter().filter(|n| n.level == Level::Stop).count();
-        let miss = miss(&Goal::ALL.map(|g| g.of(&prediction)), targets) + stops as f64;
-        list.push(Candidate { design, prediction, miss, changed });
+        let miss = miss(&Goal::ALL.map(|g| g.of(&prediction)), targets);
+        list.push(Candidate { design, prediction, miss, can_be_wound: stops == 0, changed });
     }
-    list.sort_by(|a, b| a.miss.total_cmp(&b.miss).then(a.changed.cmp(&b.changed)));
+    list.sort_by(|a, b| {
+        let by_work = b.can_be_wound.cmp(&a.can_be_wound);
+        by_work.then(a.miss.total_cmp(&b.miss)).then(a.changed.cmp(&b.changed))
+    });
     // What cannot be wound is shown only where there is nothing else.
-    if list.first().is_some_and(|best| best.miss < 1.0) {
-        list.retain(|c| c.miss < 1.0);
+    if list.first().is_some_and(|best| best.can_be_wound) {
+        list.retain(|c| c.can_be_wound);
     }
     on(1.0);
     Some(list)

@@ -8,7 +8,7 @@ mod sensitivity;
 mod tone_preset;
 
 pub use adjustment::{Adjustment, UnknownAdjustment};
-pub use candidates::{Candidate, ProgressCallback, SearchSpace, TargetRange, search_designs};
+pub use candidates::{Candidate, Missed, ProgressCallback, SearchSpace, TargetRange, search_designs};
 pub use family::{FamilyError, MOST_VARIANTS, Variant, Varied};
 pub use matter::{Choice, Matter, matters};
 pub use sensitivity::{Goal, Sensitivity, sensitivities};
