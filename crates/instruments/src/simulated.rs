@@ -294,7 +294,7 @@ impl Gaussmeter for Bench {
         let (pole, gap_mm) = state.probe;
         let lying = state.lying()?;
         let all = lying.solution.pole_flux_mt(gap_mm);
-        let at = lying.piece.design.poles.iter().position(|p| p.string == Some(pole));
+        let at = lying.piece.design.pole_numbered(pole);
         let Some(Some(mt)) = at.and_then(|k| all.get(k).copied()) else {
             return Ok(0.0);
         };

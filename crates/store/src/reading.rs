@@ -61,6 +61,7 @@ impl NewReading {
             coil_c: self.coil_c,
             test_hz: self.test_hz,
             probe_mm: self.probe_mm,
+            taken_at: None,
         }
     }
 
@@ -260,6 +261,7 @@ impl Row {
                 coil_c: self.coil_c,
                 test_hz: self.test_hz,
                 probe_mm: self.probe_mm,
+                taken_at: Some(self.taken_at),
             },
             words: self.words,
             taken_by: self.taken_by,

@@ -1,6 +1,6 @@
 //! Measured responses.
 
-use crate::{ClientKey, PersonId, RevisionId, RunId, StoreError, SweepId, WorkshopStore};
+use crate::{ClientKey, DesignId, PersonId, RevisionId, RunId, StoreError, SweepId, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::sweep::Sweep;
@@ -102,13 +102,14 @@ impl WorkshopStore {
     }
 
     /// Names of what can be laid over a response, without documents and points: the newest revisions of designs that are
-    /// not archived (number in the database, name, number), and the last sweeps.
+    /// not archived (number in the database, name, number), and the last sweeps, each under its design.
     pub async fn overlay_names(&self) -> Result<OverlayNames, StoreError> {
         let rows: Vec<(Option<i64>, u64, String)> = sqlx::query_as(
             "(SELECT CAST(r.number AS SIGNED), r.id, r.name FROM designs d JOIN revisions r ON r.id = \
-               (SELECT MAX(id) FROM revisions WHERE design_id = d.id) \
+               (SELECT MAX(id) FROM revisions WHERE design_id = d.id AND NOT is_variant) \
                WHERE d.workshop_id = ? AND d.archived_at IS NULL ORDER BY r.id DESC LIMIT 500) \
-             UNION ALL (SELECT NULL, s.id, s.label FROM sweeps s WHERE s.workshop_id = ? \
+             UNION ALL (SELECT NULL, s.id, CONCAT(r.name, ' r', r.number, ': ', s.label) FROM sweeps s \
+               JOIN revisions r ON r.id = s.revision_id WHERE s.workshop_id = ? \
                ORDER BY s.taken_at DESC, s.id DESC LIMIT 200)",
         )
         .bind(self.workshop)
@@ -123,6 +124,18 @@ impl WorkshopStore {
             }
         }
         Ok((revisions, sweeps))
+    }
+
+    /// Sweeps of all revisions of a design, newest first.
+    pub async fn sweeps_of_design(&self, design: DesignId) -> Result<Vec<SweepRow>, StoreError> {
+        Ok(sqlx::query_as(sweep_columns!(
+            "JOIN revisions r ON r.id = s.revision_id WHERE s.workshop_id = ? AND r.design_id = ? \
+             ORDER BY s.taken_at DESC, s.id DESC LIMIT 200"
+        ))
+        .bind(self.workshop)
+        .bind(design)
+        .fetch_all(&self.pool)
+        .await?)
     }
 
     /// Sweeps of a workshop, newest first; of one revision when it is given.

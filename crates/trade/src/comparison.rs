@@ -268,7 +268,7 @@ fn compare_flux(solution: &Solution, readings: &[Reading]) -> Vec<Comparison> {
     // Most series are read at one distance: the field over the poles is worked out once for each.
     let mut by_distance: Vec<(f64, Vec<Option<f64>>)> = Vec::new();
     for reading in standing(readings).into_iter().filter(|r| r.kind == Kind::Flux) {
-        let (Some(string), Some(tesla)) = (reading.pole, reading.value) else { continue };
+        let (Some(number), Some(tesla)) = (reading.pole, reading.value) else { continue };
         let probe_mm = reading.probe_mm.unwrap_or(PROBE_MM);
         let known =
             by_distance.iter().position(|(mm, _)| (mm - probe_mm).abs() < 1e-9).unwrap_or_else(|| {
@@ -276,14 +276,14 @@ fn compare_flux(solution: &Solution, readings: &[Reading]) -> Vec<Comparison> {
                 by_distance.len() - 1
             });
         let flux = &by_distance[known].1;
-        let Some(index) = design.poles.iter().position(|p| p.string == Some(string)) else { continue };
+        let Some(index) = design.pole_numbered(number) else { continue };
         let Some(expected) = flux.get(index).copied().flatten() else { continue };
         let nominal = expected.abs() * 1e-3;
         let band = Quantity { nominal, p05: nominal * (1.0 - SPREAD), p95: nominal * (1.0 + SPREAD) };
-        let mut comparison = Comparison::new(Kind::Flux, Some(string), band, tesla.abs());
+        let mut comparison = Comparison::new(Kind::Flux, Some(number), band, tesla.abs());
         let north = design.poles[index].up == Polarity::North;
         comparison.reversed = tesla != 0.0 && (tesla > 0.0) != north;
-        found.retain(|c| c.pole != Some(string));
+        found.retain(|c| c.pole != Some(number));
         found.push(comparison);
     }
     found.sort_by_key(|c| c.pole);
@@ -337,6 +337,7 @@ mod tests {
                 coil_c: Some(coil_c),
                 test_hz: None,
                 probe_mm: None,
+                taken_at: None,
             };
             compare(&solution, &prediction, &[reading], &calibration, TolerancePolicy::default()).remove(0)
         };

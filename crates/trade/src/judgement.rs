@@ -179,7 +179,17 @@ mod tests {
             Some(20.0).filter(|_| kind == Kind::Resistance),
             Some(1000.0).filter(|_| kind == Kind::Inductance),
         );
-        Reading { id, corrects: None, kind, pole: None, value: Some(value), coil_c, test_hz, probe_mm: None }
+        Reading {
+            id,
+            corrects: None,
+            kind,
+            pole: None,
+            value: Some(value),
+            coil_c,
+            test_hz,
+            probe_mm: None,
+            taken_at: None,
+        }
     }
 
     /// What is learned from a run does not depend on what was known when it was judged.

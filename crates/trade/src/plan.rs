@@ -100,6 +100,7 @@ mod tests {
             coil_c,
             test_hz,
             probe_mm: None,
+            taken_at: None,
         }
     }
 

@@ -103,6 +103,8 @@ pub struct Reading {
     pub test_hz: Option<f64>,
     /// Distance of the probe's element from the pole's face, mm.
     pub probe_mm: Option<f64>,
+    /// When it was taken, UTC; `None` where that is not known.
+    pub taken_at: Option<time::PrimitiveDateTime>,
 }
 
 impl Reading {
@@ -141,6 +143,7 @@ mod tests {
             coil_c: Some(coil_c),
             test_hz: None,
             probe_mm: None,
+            taken_at: None,
         }
     }
 

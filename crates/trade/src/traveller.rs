@@ -5,7 +5,7 @@ mod rewind;
 
 pub use rewind::{RewindFinish, Wrap};
 
-use crate::reading::{Kind, Reading, latest};
+use crate::reading::{Kind, Reading, standing};
 use coil::design::{Design, Direction, Kind as Format, PoleShape, Sense};
 use coil::magnet::{Grade, Material};
 use coil::wire::Stripping;
@@ -212,11 +212,12 @@ impl Traveller {
         self
     }
 
-    /// Without waiting for what cannot be read on what is wound: flux where no magnet stands under a string.
+    /// Without waiting for what cannot be read on what is wound: flux where no pole is a magnet.
     #[must_use]
     pub fn readable_on(mut self, wound: &Design) -> Self {
         let is_magnet = |m: Material| m.demagnetisation().is_some();
-        if !wound.poles.iter().any(|p| p.string.is_some() && is_magnet(p.material)) {
+        let mut poles = wound.numbered_poles().into_iter().map(|(_, index)| &wound.poles[index]);
+        if !poles.any(|p| is_magnet(p.material)) {
             for one in &mut self.0 {
                 one.hold.retain(|kind| *kind != Kind::Flux);
             }
@@ -252,13 +253,14 @@ impl Traveller {
         let mut reached = false;
         self.0
             .iter()
-            .map(|one| {
+            .enumerate()
+            .map(|(at, one)| {
                 let status = match signed.iter().find(|s| s.operation == one.key) {
                     Some(done) => OperationStatus::Done(done.clone()),
                     None if reached => OperationStatus::Later,
                     None => {
                         reached = true;
-                        OperationStatus::Now(one.missing(readings))
+                        OperationStatus::Now(self.missing(at, signed, readings))
                     }
                 };
                 (one.clone(), status)
@@ -285,7 +287,7 @@ impl Traveller {
         if let Some(before) = self.0[..at].iter().find(|one| !is_signed(&one.key)) {
             return Err(SigningRefusal::Before(before.name.clone()));
         }
-        let missing = self.0[at].missing(readings);
+        let missing = self.missing(at, signed, readings);
         if missing.is_empty() || !waived.trim().is_empty() {
             return Ok(());
         }
@@ -293,21 +295,32 @@ impl Traveller {
         Err(SigningRefusal::Holds(names.join(" and ")))
     }
 
+    /// Readings that an operation holds for and that are not in. Where an earlier operation held for one as well, it is taken anew: what
+    /// was read before that one was signed says nothing of what was done since. An open coil has been read, and holds nothing up.
+    fn missing(&self, at: usize, signed: &[Signature], readings: &[Reading]) -> Vec<Kind> {
+        let earlier = |kind: Kind| {
+            let holding = self.0[..at].iter().filter(|one| one.hold.contains(&kind));
+            holding.filter_map(|one| signed.iter().find(|s| s.operation == one.key)).map(|s| s.at).max()
+        };
+        let is_in = |kind: &Kind| {
+            let since = earlier(*kind);
+            let counts = |of: Kind| {
+                let all = standing(readings).into_iter().filter(|r| r.kind == of);
+                let mut later = all.filter(|r| match (since, r.taken_at) {
+                    (Some(since), Some(taken)) => taken > since,
+                    _ => true,
+                });
+                later.next().is_some()
+            };
+            counts(*kind) || (*kind != Kind::Turns && counts(Kind::Open))
+        };
+        self.0[at].hold.iter().copied().filter(|kind| !is_in(kind)).collect()
+    }
+
     /// Whether every operation is signed.
     #[must_use]
     pub fn is_done(&self, signed: &[Signature]) -> bool {
         !self.0.is_empty() && self.0.iter().all(|one| signed.iter().any(|s| s.operation == one.key))
-    }
-}
-
-impl Operation {
-    /// Readings that it holds for and that are not in. An open coil has been read, and holds nothing up.
-    fn missing(&self, readings: &[Reading]) -> Vec<Kind> {
-        let is_in = |kind: &Kind| {
-            latest(readings, *kind).is_some()
-                || (*kind != Kind::Turns && latest(readings, Kind::Open).is_some())
-        };
-        self.hold.iter().copied().filter(|kind| !is_in(kind)).collect()
     }
 }
 
@@ -361,6 +374,7 @@ mod tests {
             coil_c: None,
             test_hz: None,
             probe_mm: None,
+            taken_at: None,
         }
     }
 
@@ -428,6 +442,28 @@ mod tests {
         assert!(all.is_done(&signed));
     }
 
+    /// The final measurement is one of its own: what the first check read does not stand for it.
+    #[test]
+    fn the_final_measurement_holds_until_it_is_made() {
+        let all = Traveller::usual(&tall_single("Sedge", 6, 10.4));
+        let signed: Vec<Signature> =
+            all.0.iter().filter(|one| one.key != "final").map(|one| sign(&one.key)).collect();
+        let at = |kind, hour: u8| {
+            let taken_at = signed[0].at.replace_hour(hour).ok();
+            Reading { taken_at, ..reading(kind) }
+        };
+        let before = [at(Kind::Resistance, 8), at(Kind::Inductance, 8)];
+        let missing = || Err(SigningRefusal::Holds("the resistance".into()));
+        assert_eq!(
+            all.may_sign("final", &signed, &before, ""),
+            missing(),
+            "inductance was not held for before"
+        );
+        let after = [at(Kind::Resistance, 8), at(Kind::Inductance, 8), at(Kind::Resistance, 10)];
+        assert_eq!(all.may_sign("final", &signed, &after, ""), Ok(()));
+        assert_eq!(all.may_sign("final", &signed, &before, "sold as it is"), Ok(()));
+    }
+
     #[test]
     fn a_coil_alone_is_checked_and_not_potted() {
         let all = Traveller::usual(&starting_point(Format::TwinCoil, "Sedge", 6, 10.0)).of_a_coil();
@@ -448,7 +484,10 @@ mod tests {
         };
         let of = |kind| starting_point(kind, "Sedge", 6, 10.4);
         assert!(holds(&of(Format::TallSingle), None).contains(&Kind::Flux));
-        assert!(!holds(&of(Format::ButtonMagnet), None).contains(&Kind::Flux));
+        assert!(
+            holds(&of(Format::ButtonMagnet), None).contains(&Kind::Flux),
+            "buttons are numbered in their order"
+        );
         assert!(!holds(&of(Format::Concentric), Some("outer")).contains(&Kind::Flux));
         assert!(holds(&of(Format::Concentric), Some("inner")).contains(&Kind::Flux));
         // A coil alone closes with all that its verdict asks for.

@@ -453,6 +453,7 @@ mod tests {
             coil_c: None,
             test_hz: None,
             probe_mm: None,
+            taken_at: None,
         }
     }
 

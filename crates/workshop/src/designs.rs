@@ -109,7 +109,7 @@ impl Workshop {
         Ok(RevisionDetails {
             siblings: store.revisions(revision.row.design_id).await?,
             runs: store.runs_of_design(revision.row.design_id).await?,
-            sweeps: store.sweeps(Some(id)).await?,
+            sweeps: store.sweeps_of_design(revision.row.design_id).await?,
             parent,
             revision,
         })

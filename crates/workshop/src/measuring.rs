@@ -129,7 +129,7 @@ async fn take(
         InstrumentKind::Gauss => {
             let poles: Vec<u32> = match command.pole {
                 Some(one) => vec![one],
-                None => run.design.poles.iter().filter_map(|p| p.string).collect(),
+                None => run.design.numbered_poles().into_iter().map(|(number, _)| number).collect(),
             };
             let mut all = Vec::with_capacity(poles.len());
             for pole in poles {

@@ -143,8 +143,10 @@ fn alloys(design: &coil::design::Design, readings: &[Reading]) -> Vec<AlloyGuess
         .filter_map(|r| Some((r.value?.abs(), r.probe_mm.unwrap_or(0.5), r.pole?)))
         .collect();
     read.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let Some(&(tesla, probe_mm, string)) = read.get(read.len() / 2) else { return Vec::new() };
-    let Some(pole) = design.poles.iter().find(|p| p.string == Some(string)) else { return Vec::new() };
+    let Some(&(tesla, probe_mm, number)) = read.get(read.len() / 2) else { return Vec::new() };
+    let Some(pole) = design.pole_numbered(number).map(|index| &design.poles[index]) else {
+        return Vec::new();
+    };
     let (length_m, diameter_m) = (pole.length_mm * 1e-3, pole.diameter_mm * 1e-3);
     let mut found = estimate_alloy(length_m, diameter_m, probe_mm * 1e-3, tesla, &Grade::MAGNETS);
     found.retain(|guess| guess.probability >= LEAST_LIKELY);

@@ -92,6 +92,34 @@ impl super::Design {
         let coil = self.coils.iter().find(|coil| coil.name == pole.coil);
         [pole.x_mm, coil.map_or(0.0, |coil| coil.center_mm[1]) + pole.y_mm]
     }
+
+    /// The poles that a probe is held over, by the numbers that readings call them by, each with its place in the list of poles: by
+    /// their strings, the first of each; where no pole belongs to a string (buttons, blades), in their order from 1.
+    ///
+    /// ```
+    /// use coil::design::{Kind, starting_point};
+    /// let numbers = |kind| -> Vec<u32> {
+    ///     starting_point(kind, "Sedge", 6, 10.0).numbered_poles().iter().map(|(number, _)| *number).collect()
+    /// };
+    /// assert_eq!(numbers(Kind::TwinCoil), [1, 2, 3, 4, 5, 6]);
+    /// assert_eq!(numbers(Kind::Blade), [1]);
+    /// ```
+    #[must_use]
+    pub fn numbered_poles(&self) -> Vec<(u32, usize)> {
+        let mut all: Vec<(u32, usize)> = Vec::new();
+        for (index, pole) in self.poles.iter().enumerate() {
+            if let Some(string) = pole.string.filter(|string| !all.iter().any(|(n, _)| n == string)) {
+                all.push((string, index));
+            }
+        }
+        if all.is_empty() { (1..).zip(0..self.poles.len()).collect() } else { all }
+    }
+
+    /// The place in the list of poles of the one that readings call by a number; `None` when there is none.
+    #[must_use]
+    pub fn pole_numbered(&self, number: u32) -> Option<usize> {
+        self.numbered_poles().into_iter().find(|(n, _)| *n == number).map(|(_, index)| index)
+    }
 }
 
 impl Polarity {

@@ -28,6 +28,7 @@ fn taken(turns: f64, ohms: f64) -> Vec<Reading> {
         coil_c: Some(20.0),
         test_hz: None,
         probe_mm: None,
+        taken_at: None,
     };
     vec![of(1, Kind::Turns, turns), of(2, Kind::Resistance, ohms)]
 }

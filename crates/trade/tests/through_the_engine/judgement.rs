@@ -26,6 +26,7 @@ fn read(kind: Kind, value: f64) -> Reading {
         coil_c: (kind == Kind::Resistance).then_some(25.0),
         test_hz: (kind == Kind::Inductance).then_some(1000.0),
         probe_mm: None,
+        taken_at: None,
     }
 }
 
@@ -179,6 +180,19 @@ fn flux_is_compared_at_the_probe_and_polarity_is_watched() {
     assert!(found[0].reversed);
     let half = compare(&design(), &[read(Kind::Flux, expected / 2.0)]);
     assert!(half[0].bands < -3.0);
+}
+
+/// Buttons belong to no string: they are read in their order, and each is compared with its own field.
+#[test]
+fn the_flux_of_buttons_is_compared_in_their_order() {
+    let buttons = starting_point(Format::ButtonMagnet, "Sedge", 6, 10.4);
+    let expected = Solution::of(&buttons).unwrap().pole_flux_mt(0.5);
+    let last = u32::try_from(buttons.poles.len()).unwrap();
+    let tesla = expected.last().unwrap().unwrap() * 1e-3;
+    let found = compare(&buttons, &[Reading { pole: Some(last), ..read(Kind::Flux, tesla) }]);
+    assert_eq!((found.len(), found[0].pole), (1, Some(last)));
+    assert!(found[0].deviation.abs() < 1e-9 && !found[0].reversed);
+    assert!(compare(&buttons, &[Reading { pole: Some(last + 1), ..read(Kind::Flux, tesla) }]).is_empty());
 }
 
 /// Readings of another design than the one that is judged: as if it had been wound by mistake.

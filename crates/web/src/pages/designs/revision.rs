@@ -75,6 +75,9 @@ struct RunLine {
 /// A measured response in the list.
 struct SweepLine {
     label: String,
+    revision: u32,
+    revision_id: u64,
+    run: Option<u64>,
     peak: String,
     by: String,
     when: String,
@@ -140,13 +143,23 @@ pub(super) async fn show(
     revision_page(&app, &user, RevisionId(*id), &shown).await
 }
 
-fn sweep_line(row: SweepRow) -> Result<SweepLine, AppError> {
+fn sweep_line(row: SweepRow, siblings: &[RevisionRow]) -> Result<SweepLine, AppError> {
+    let revision = siblings.iter().find(|s| s.id == row.revision_id).map_or(0, |s| s.number);
     let peak = row.sweep().map_err(AppError::internal)?.peak().map_or_else(
         || "no peak".to_owned(),
         |(hz, db)| format!("peak {}, {}", format::KILOHERTZ.text(hz), format::DECIBEL.text(db)),
     );
     let (when, when_iso) = (format::moment(row.taken_at), format::iso(row.taken_at));
-    Ok(SweepLine { label: row.label, peak, by: row.by, when, when_iso })
+    Ok(SweepLine {
+        label: row.label,
+        revision,
+        revision_id: row.revision_id.0,
+        run: row.run_id.map(|run| run.0),
+        peak,
+        by: row.by,
+        when,
+        when_iso,
+    })
 }
 
 /// The part of the page that holds what is wrong.
@@ -176,6 +189,11 @@ pub(super) async fn revision_page(
     let row = revision.row;
     let tags = row.tags.split(',').filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ");
     let sweep_hint = "As the analyser writes them, beginning at 400 Hz or below.";
+    let sweeps = details
+        .sweeps
+        .into_iter()
+        .map(|s| sweep_line(s, &details.siblings))
+        .collect::<Result<Vec<_>, _>>()?;
     let page = RevisionPage {
         frame: Frame::new(user, "designs", format!("{} r{}", row.name, row.number)),
         steps: progress_steps(revision.design.aims != Aims::default(), None, false),
@@ -242,7 +260,7 @@ pub(super) async fn revision_page(
         },
         sweep_points: Field::typed("points", "Hz and dB, one pair per line", sweep_hint).filled(form, errors),
         open: open_part(errors),
-        sweeps: details.sweeps.into_iter().map(sweep_line).collect::<Result<_, _>>()?,
+        sweeps,
         row,
     };
     render_page(&page, !errors.is_empty())

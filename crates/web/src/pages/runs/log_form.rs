@@ -103,7 +103,7 @@ pub(super) fn reading_fields(
     }
     let mut flux = Vec::new();
     if wanted(Kind::Flux) {
-        for pole in design.poles.iter().filter_map(|p| p.string) {
+        for (pole, _) in design.numbered_poles() {
             if corrects.is_none_or(|row| row.name == reading_name(Kind::Flux, Some(pole))) {
                 flux.push(measured(&format!("flux_{pole}"), &format!("Pole {pole}"), Measure::Flux, ""));
             }
@@ -192,7 +192,7 @@ pub(super) fn readings_from(
         readings.push(NewReading::of(Kind::Length, Some(mm * 1e-3)));
     }
     let probe_mm = measured(form, e, "probe", (0.0, 20.0), (Measure::Length, units));
-    for pole in design.poles.iter().filter_map(|p| p.string) {
+    for (pole, _) in design.numbered_poles() {
         let name = format!("flux_{pole}");
         if let Some(mt) = measured(form, e, &name, (-2000.0, 2000.0), (Measure::Flux, units)) {
             readings.push(NewReading {
@@ -379,6 +379,15 @@ mod tests {
         assert!((flux.value.unwrap() + 0.105).abs() < 1e-9);
         assert!((flux.probe_mm.unwrap() - 0.508).abs() < 1e-9);
         assert!((only(&[("width", "0.5")], units).value.unwrap() - 0.0127).abs() < 1e-9);
+    }
+
+    /// Buttons belong to no string, and are read in their order.
+    #[test]
+    fn buttons_have_fields_for_their_flux() {
+        let buttons = coil::design::starting_point(coil::design::Kind::ButtonMagnet, "Sedge", 6, 10.4);
+        let form: FormData = [("flux_2", "-60")].into_iter().collect();
+        let all = readings_from(&form, &buttons, Units::default()).unwrap();
+        assert_eq!((all.len(), all[0].kind, all[0].pole), (1, Kind::Flux, Some(2)));
     }
 
     #[test]
