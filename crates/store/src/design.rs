@@ -1,10 +1,11 @@
 //! Designs and their immutable revisions.
 
 use crate::audit::AuditAction;
-use crate::{ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
+use crate::{CalibrationId, ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
 use coil::design::Kind;
 use coil::prediction::Prediction;
+use serde::Serialize;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -58,6 +59,25 @@ pub struct RevisionRow {
     pub tags: String,
     /// Whether it was made to be compared only: it is never the newest of its design.
     pub is_variant: bool,
+    /// The engine and calibration that its listed figures are of; empty for those of its saving.
+    pub figures_of: String,
+    /// The calibration that its design uses now; `None` for the uncalibrated model.
+    pub calibration_id: Option<CalibrationId>,
+}
+
+/// Figures of a revision, as lists show them.
+#[derive(Clone, Debug, Serialize)]
+pub struct ListedFigures {
+    /// The revision.
+    pub id: RevisionId,
+    /// The engine and calibration that they are of.
+    pub figures_of: String,
+    /// Resistance at 20 °C, Ω.
+    pub resistance_20c_ohm: Option<f64>,
+    /// Inductance, H.
+    pub inductance_h: Option<f64>,
+    /// Loaded peak, Hz.
+    pub peak_hz: Option<f64>,
 }
 
 /// Which designs a list shows.
@@ -115,8 +135,11 @@ macro_rules! revision_columns {
              r.resistance_20c_ohm, r.inductance_h, r.peak_hz, p.name AS author, r.created_at, \
              (SELECT COUNT(*) FROM runs WHERE runs.revision_id = r.id) AS runs, d.archived_at, \
              COALESCE((SELECT GROUP_CONCAT(t.tag ORDER BY t.tag SEPARATOR ',') FROM design_tags t \
-               WHERE t.design_id = r.design_id), '') AS tags, r.is_variant \
-             FROM revisions r JOIN people p ON p.id = r.created_by JOIN designs d ON d.id = r.design_id ",
+               WHERE t.design_id = r.design_id), '') AS tags, r.is_variant, r.figures_of, \
+             IF(NOT w.calibration_enabled OR d.calibration_policy = 'off', NULL, IF(d.calibration_policy = 'frozen', d.calibration_id, \
+               (SELECT c.id FROM calibrations c WHERE c.workshop_id = w.id ORDER BY c.number DESC LIMIT 1))) AS calibration_id \
+             FROM revisions r JOIN people p ON p.id = r.created_by JOIN designs d ON d.id = r.design_id \
+             JOIN workshops w ON w.id = r.workshop_id ",
             $rest
         )
     };
@@ -321,6 +344,24 @@ impl WorkshopStore {
             DesignOrder::Inductance => found.sort_by(|a, b| falling(a.inductance_h, b.inductance_h)),
         }
         Ok(found)
+    }
+
+    /// Keeps figures that lists show; nothing else of a revision ever changes.
+    pub async fn keep_listed_figures(&self, all: &[ListedFigures]) -> Result<(), StoreError> {
+        let text = serde_json::to_string(all)
+            .map_err(|error| StoreError::Unreadable { what: "figures", detail: error.to_string() })?;
+        sqlx::query(
+            "UPDATE revisions r JOIN JSON_TABLE(?, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$.id', \
+             figures_of VARCHAR(40) PATH '$.figures_of', ohm DOUBLE PATH '$.resistance_20c_ohm', \
+             henry DOUBLE PATH '$.inductance_h', hz DOUBLE PATH '$.peak_hz')) f ON f.id = r.id \
+             SET r.figures_of = f.figures_of, r.resistance_20c_ohm = f.ohm, r.inductance_h = f.henry, r.peak_hz = f.hz \
+             WHERE r.workshop_id = ?",
+        )
+        .bind(text)
+        .bind(self.workshop)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
     }
 
     /// Saves what a revision is called, gives its design these tags in place of those it had, and archives or restores it

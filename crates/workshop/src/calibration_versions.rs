@@ -98,6 +98,21 @@ impl CalibrationVersions {
         Ok(AppliedCalibration { version, policy: choice.policy, enabled: choice.enabled, model, design })
     }
 
+    /// A version by its number in the database, as a design uses it; `None` for the uncalibrated model.
+    pub(crate) async fn of_version(
+        &self,
+        store: &WorkshopStore,
+        id: Option<CalibrationId>,
+        design: DesignId,
+    ) -> Result<AppliedCalibration, Refusal> {
+        let model = match id {
+            Some(id) => Some(self.version(store, id).await?),
+            None => None,
+        };
+        let (policy, design) = (CalibrationPolicy::On, Some(design));
+        Ok(AppliedCalibration { version: id.map(|id| (id, 0)), policy, enabled: id.is_some(), model, design })
+    }
+
     /// Notes that a workshop's fit is to be done; returns whether it was not noted before.
     pub(crate) fn schedule(&self, workshop: WorkshopId) -> bool {
         self.scheduled.lock().unwrap_or_else(PoisonError::into_inner).insert(workshop.0)

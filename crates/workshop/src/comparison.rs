@@ -13,7 +13,6 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::str::FromStr;
 use std::sync::Arc;
-use store::design::{DesignFilter, RevisionRow};
 use store::sweep::SweepRow;
 use store::{ReferenceId, RevisionId, RunId};
 use trade::reading::Kind;
@@ -162,15 +161,6 @@ impl Workshop {
     pub async fn explained_references(&self, actor: &Actor) -> Result<Vec<(ReferenceId, String)>, Refusal> {
         actor.require(Action::ReadDesigns)?;
         Ok(self.of(actor).explained_references().await?)
-    }
-
-    /// The newest revisions of the designs that pass a filter.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn designs(&self, actor: &Actor, filter: &DesignFilter) -> Result<Vec<RevisionRow>, Refusal> {
-        actor.require(Action::ReadDesigns)?;
-        Ok(self.of(actor).designs(filter).await?)
     }
 }
 

@@ -20,6 +20,7 @@ mod consistency;
 mod costs;
 mod credentials;
 mod deletion;
+mod design_list;
 mod designs;
 mod events;
 mod experiments;

@@ -184,3 +184,27 @@ async fn of_several_who_save_at_once_one_does() {
     assert_eq!(done.iter().filter(|d| d.is_ok()).count(), 1, "{done:?}");
     assert!(done.iter().filter_map(|d| d.as_ref().err()).all(|e| matches!(e, Refusal::NewerRevision(_))));
 }
+
+/// A list shows what the page of a design shows, whatever was known when the design was saved.
+#[tokio::test]
+async fn lists_show_the_figures_of_the_designs_own_pages() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    for _ in 0..6 {
+        let id = super::run(&workshop, &actor, revision).await;
+        super::measure_well(&workshop, &actor, id).await;
+    }
+    workshop.fit_now(&actor).await.unwrap();
+    for policy in [store::calibration::CalibrationPolicy::On, store::calibration::CalibrationPolicy::Off] {
+        let page = workshop.revision(&actor, revision).await.unwrap();
+        workshop.set_calibration_policy(&actor, page.row.design_id, policy).await.unwrap();
+        let shown =
+            workshop.prediction_of(&actor, Some(page.row.design_id), &page.design).await.unwrap().unwrap();
+        let listed = workshop.designs(&actor, &DesignFilter::default()).await.unwrap().remove(0);
+        assert_eq!(listed.resistance_20c_ohm, Some(shown.pickup.resistance_20c_ohm.nominal), "{policy:?}");
+        assert_eq!(listed.inductance_h, Some(shown.pickup.inductance_h.nominal));
+        // Kept: the next list finds them so.
+        let again = workshop.designs(&actor, &DesignFilter::default()).await.unwrap().remove(0);
+        assert_eq!((again.figures_of, again.peak_hz), (listed.figures_of, listed.peak_hz));
+    }
+}
