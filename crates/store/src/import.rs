@@ -96,7 +96,8 @@ impl WorkshopStore {
     pub async fn revision_names(&self) -> Result<Vec<(String, u32, RevisionId, DesignId)>, StoreError> {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
-            "SELECT r.name, r.number, r.id, r.design_id FROM revisions r WHERE r.workshop_id = ? ORDER BY r.design_id, r.number",
+            "SELECT r.name, r.number, r.id, r.design_id FROM revisions r WHERE r.workshop_id = ? \
+             ORDER BY r.design_id, NOT r.is_variant, r.number",
         )
         .bind(workshop)
         .fetch_all(&self.pool)

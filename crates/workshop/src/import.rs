@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::calibration_versions::CalibrationVersions;
+use crate::import_names::NameColumn;
 use crate::jobs::{Job, JobOutcome};
 use crate::permission::Action;
 use crate::prediction_cache::PredictionCache;
@@ -59,7 +60,7 @@ pub enum LineProblem {
     /// A name that is not known.
     UnknownName {
         /// The column.
-        column: &'static str,
+        column: NameColumn,
         /// The name.
         name: String,
         /// The name that is most like it.
@@ -90,10 +91,25 @@ pub struct ReviewedLine {
 pub struct ImportCheck {
     /// Every line.
     pub lines: Vec<ReviewedLine>,
+    /// The names that are known, by column, as they are written.
+    pub known_names: BTreeMap<NameColumn, Vec<String>>,
     new: Vec<ResolvedLine>,
 }
 
 impl ImportCheck {
+    /// The names that are not known, each once, with how many lines have it and the known name that is most like it.
+    #[must_use]
+    pub fn unknown_names(&self) -> BTreeMap<(NameColumn, String), (usize, Option<String>)> {
+        let mut all: BTreeMap<(NameColumn, String), (usize, Option<String>)> = BTreeMap::new();
+        for problem in self.lines.iter().flat_map(|line| &line.problems) {
+            if let LineProblem::UnknownName { column, name, suggestion } = problem {
+                let entry = all.entry((*column, name.clone())).or_insert((0, suggestion.clone()));
+                entry.0 += 1;
+            }
+        }
+        all
+    }
+
     /// How many lines come out so.
     #[must_use]
     pub fn count(&self, outcome: ImportOutcome) -> usize {
@@ -161,9 +177,20 @@ impl KnownNames {
         })
     }
 
+    /// All names as they are written, by column.
+    fn by_column(&self) -> BTreeMap<NameColumn, Vec<String>> {
+        let written = |small: &String| self.written.get(small).unwrap_or(small).clone();
+        BTreeMap::from([
+            (NameColumn::Design, self.designs.keys().map(written).collect()),
+            (NameColumn::Spool, self.spools.keys().map(written).collect()),
+            (NameColumn::Operator, self.people.keys().map(written).collect()),
+            (NameColumn::Winder, self.winders.keys().map(written).collect()),
+        ])
+    }
+
     fn unknown<'a>(
         &self,
-        column: &'static str,
+        column: NameColumn,
         name: &str,
         all: impl Iterator<Item = &'a String>,
     ) -> LineProblem {
@@ -177,13 +204,14 @@ impl KnownNames {
         let revision = match self.designs.get(&row.design.to_lowercase()) {
             None if row.design.is_empty() => None,
             None => {
-                problems.push(self.unknown("design", &row.design, self.designs.keys()));
+                problems.push(self.unknown(NameColumn::Design, &row.design, self.designs.keys()));
                 None
             }
             Some(all) => {
                 let found = match row.revision {
                     Some(number) => all.iter().find(|(n, _, _)| *n == number),
-                    None => all.iter().max_by_key(|(n, _, _)| *n),
+                    // Variants come first: the last is the newest of the design.
+                    None => all.last(),
                 };
                 if found.is_none() {
                     let available = all.iter().map(|(n, _, _)| *n).collect();
@@ -194,18 +222,18 @@ impl KnownNames {
         };
         let spool = self.spools.get(&row.spool.to_lowercase()).copied();
         if spool.is_none() && !row.spool.is_empty() {
-            problems.push(self.unknown("spool", &row.spool, self.spools.keys()));
+            problems.push(self.unknown(NameColumn::Spool, &row.spool, self.spools.keys()));
         }
         let operator = match row.operator.as_str() {
             "" => Some(actor.person),
             name => self.people.get(&name.to_lowercase()).copied(),
         };
         if operator.is_none() {
-            problems.push(self.unknown("operator", &row.operator, self.people.keys()));
+            problems.push(self.unknown(NameColumn::Operator, &row.operator, self.people.keys()));
         }
         let winder = self.winders.get(&row.winder.to_lowercase()).copied();
         if winder.is_none() && !row.winder.is_empty() {
-            problems.push(self.unknown("winder", &row.winder, self.winders.keys()));
+            problems.push(self.unknown(NameColumn::Winder, &row.winder, self.winders.keys()));
         }
         match (revision, operator) {
             (Some((revision, design)), Some(operator)) if problems.is_empty() => {
@@ -378,7 +406,7 @@ impl Workshop {
         for (revision, day, turns, ohms) in store.runs_alike().await? {
             alike.entry((revision, day)).or_default().push((turns, ohms));
         }
-        let mut check = ImportCheck { lines: Vec::new(), new: Vec::new() };
+        let mut check = ImportCheck { lines: Vec::new(), known_names: known.by_column(), new: Vec::new() };
         for ((line, names), (key, count)) in found.into_iter().zip(keys) {
             let (outcome, problems) = match names {
                 Err(problems) => (ImportOutcome::Wrong, problems),

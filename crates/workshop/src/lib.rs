@@ -26,6 +26,7 @@ mod events;
 mod experiments;
 mod feeds;
 mod import;
+mod import_names;
 mod import_reviews;
 mod instrument_networks;
 mod instruments;
@@ -106,6 +107,7 @@ pub use experiments::{
 };
 pub use feeds::FeedPlan;
 pub use import::{ImportCheck, ImportOutcome, LineProblem, ReviewedLine};
+pub use import_names::{NameColumn, NameDecision, NameDecisions, with_known_names};
 pub use inventory::{SpoolState, is_low};
 pub use jobs::{Job, JobOutcome};
 pub use judging::RejudgeSummary;

@@ -17,7 +17,10 @@ use trade::run_record::RunRecord;
 use trade::sweep::Sweep;
 use trade::verdict::Level;
 use trade::winding::{Event, WindingEventKind};
-use workshop::{Actor, JobOutcome, LogEvent, LogReadings, Workshop};
+use workshop::{
+    Actor, JobOutcome, LogEvent, LogReadings, NameColumn, NameDecision, NameDecisions, Refusal, Workshop,
+    with_known_names,
+};
 
 type Exported = Vec<(LogbookRow, RunRecord)>;
 
@@ -223,4 +226,42 @@ async fn a_run_is_started_while_others_are_imported() {
     let filter = LogFilter { rising: true, ..LogFilter::default() };
     let runs = workshop.runs_to_export(&actor, &filter, 2000).await.unwrap();
     assert!(runs.contains(&id) && runs.len() > 600);
+}
+
+/// Names that nobody knows are said to be those of somebody known, or are added on the way, by those who may.
+#[tokio::test]
+async fn unknown_names_are_added_or_known_by_another() {
+    let (workshop, actor, _) = set_up().await;
+    design(&workshop, &actor).await;
+    let text = "date,design,spool,operator,turns,resistance\n2026-06-01,Sedge,K-77,Jo Brandt,7500,5.8k\n\
+                2026-06-02,Sedgee,K-77,Jo Brandt,7500,5.81k\n2026-06-03,Rushes,,Jo Brandt,8000,6.1k\n";
+    let lines = || trade::run_import::read(text).unwrap();
+    let check = workshop.check_import(&actor, lines(), &BTreeSet::new()).await.unwrap();
+    assert_eq!(check.count(ImportOutcome::Wrong), 3);
+    let unknown = check.unknown_names();
+    assert_eq!(unknown[&(NameColumn::Operator, "Jo Brandt".to_owned())].0, 3);
+    assert_eq!(unknown[&(NameColumn::Design, "Sedgee".to_owned())].1.as_deref(), Some("Sedge"));
+    let decisions = NameDecisions::from([
+        ((NameColumn::Design, "Sedgee".into()), NameDecision::Is("Sedge".into())),
+        ((NameColumn::Design, "Rushes".into()), NameDecision::AddDesign(coil::design::Kind::WideSingle)),
+        ((NameColumn::Spool, "K-77".into()), NameDecision::Add),
+        ((NameColumn::Operator, "Jo Brandt".into()), NameDecision::Add),
+    ]);
+    let known = with_known_names(lines(), &decisions);
+    // Operators are added by those who may.
+    let designer = Actor { role: store::person::Role::Designer, ..actor };
+    let refused = workshop.add_import_names(&designer, &known, &decisions).await;
+    assert!(matches!(refused, Err(Refusal::NotAllowed(_))));
+    // Sent twice, it is added once.
+    for _ in 0..2 {
+        workshop.add_import_names(&actor, &known, &decisions).await.unwrap();
+    }
+    let check =
+        workshop.check_import(&actor, with_known_names(lines(), &decisions), &BTreeSet::new()).await.unwrap();
+    assert_eq!((check.count(ImportOutcome::New), check.unknown_names().len()), (3, 0));
+    assert_eq!(workshop.people(&actor).await.unwrap().iter().filter(|p| p.name == "Jo Brandt").count(), 1);
+    let spool = workshop.spools(&actor).await.unwrap().into_iter().find(|s| s.0.label == "K-77").unwrap();
+    assert_eq!(spool.0.gauge, "42 AWG");
+    let rushes = workshop.designs(&actor, &store::design::DesignFilter::default()).await.unwrap();
+    assert!(rushes.iter().any(|row| row.name == "Rushes" && row.turns == 8000));
 }

@@ -9,13 +9,18 @@ use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
-use presentation::field::Field;
+use coil::Word as _;
+use coil::design::Kind;
+use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOOHM};
 use std::collections::BTreeSet;
 use store::ClientKey;
 use trade::run_import::{COLUMNS, read};
-use workshop::{ImportOutcome, JobOutcome, LineProblem, ReviewedLine};
+use workshop::{
+    ImportCheck, ImportOutcome, JobOutcome, LineProblem, NameColumn, NameDecision, NameDecisions,
+    ReviewedLine, with_known_names,
+};
 
 /// Lines shown in the preview; all that are wrong are among them.
 const SHOWN: usize = 200;
@@ -58,6 +63,8 @@ struct ImportPage {
     lines: usize,
     /// Under which key a long file is kept, instead of being sent back and forth; empty otherwise.
     kept: String,
+    /// Names that are not known.
+    names: Vec<NameRow>,
 }
 
 impl ImportPage {
@@ -76,6 +83,7 @@ impl ImportPage {
             wrong: 0,
             lines: 0,
             kept: String::new(),
+            names: Vec::new(),
         }
     }
 
@@ -85,16 +93,103 @@ impl ImportPage {
     }
 }
 
+const fn column_word(column: NameColumn) -> &'static str {
+    match column {
+        NameColumn::Design => "design",
+        NameColumn::Spool => "spool",
+        NameColumn::Operator => "operator",
+        NameColumn::Winder => "winder",
+    }
+}
+
+/// Between column and name in the value of a field.
+const BETWEEN: char = '\u{1f}';
+
+/// A name that is not known, with what can be done about it.
+struct NameRow {
+    /// Number of its fields.
+    number: usize,
+    /// Column and name, as a field carries them.
+    of: String,
+    label: String,
+    choices: Vec<Choice>,
+    chosen: String,
+}
+
+fn name_rows(check: &ImportCheck, decisions: &NameDecisions, user: &CurrentUser) -> Vec<NameRow> {
+    // What was said before is said again with every check: the lines keep the name that they came with.
+    let said = decisions
+        .iter()
+        .filter(|(_, d)| matches!(d, NameDecision::Is(_)))
+        .map(|(of, _)| (of.clone(), (0, None)));
+    let all = check.unknown_names().into_iter().chain(said);
+    all.enumerate()
+        .map(|(number, ((column, name), (count, suggestion)))| {
+            let mut choices = vec![Choice::new("", "left as it is")];
+            if user.actor.may(column.action()) {
+                match column {
+                    NameColumn::Design => choices.extend(Kind::ALL.iter().map(|k| {
+                        Choice::new(format!("add:{}", k.word()), format!("a new design, {}", k.name()))
+                    })),
+                    NameColumn::Spool => {
+                        choices.push(Choice::new("add", "a new spool, of the wire of its design"));
+                    }
+                    NameColumn::Operator => choices.push(Choice::new("add", "a new operator")),
+                    NameColumn::Winder => {}
+                }
+            }
+            let known = check.known_names.get(&column).into_iter().flatten();
+            choices.extend(known.map(|k| Choice::new(format!("is:{k}"), format!("the same as {k}"))));
+            let chosen = match decisions.get(&(column, name.clone())) {
+                Some(NameDecision::Is(known)) => format!("is:{known}"),
+                _ => suggestion.map_or_else(String::new, |known| format!("is:{known}")),
+            };
+            let lines =
+                if count == 0 { String::new() } else { format!(", {}", format::counted(count, "line")) };
+            NameRow {
+                number,
+                of: format!("{}{BETWEEN}{name}", column_word(column)),
+                label: format!("{} “{name}”{lines}", column_word(column)),
+                choices,
+                chosen,
+            }
+        })
+        .collect()
+}
+
+/// What was said about names.
+fn decisions_of(form: &FormData) -> NameDecisions {
+    let mut all = NameDecisions::new();
+    for (field, of) in form.iter().filter(|(field, _)| field.starts_with("name_of_")) {
+        let Some((column, name)) = of.split_once(BETWEEN) else { continue };
+        let Ok(column) = column.parse::<NameColumn>() else { continue };
+        let decision = match form.get(&field.replace("name_of_", "name_is_")).split_once(':') {
+            Some(("is", known)) => NameDecision::Is(known.to_owned()),
+            Some(("add", kind)) => match kind.parse() {
+                Ok(kind) => NameDecision::AddDesign(kind),
+                Err(_) => continue,
+            },
+            _ if form.get(&field.replace("name_of_", "name_is_")) == "add" => NameDecision::Add,
+            _ => continue,
+        };
+        all.insert((column, name.to_owned()), decision);
+    }
+    all
+}
+
 /// What is wrong with a line, in words.
 fn problem_text(problem: &LineProblem) -> String {
     match problem {
         LineProblem::Unreadable { column, message } if column.is_empty() => message.clone(),
         LineProblem::Unreadable { column, message } => format!("{column}: {message}"),
         LineProblem::UnknownName { column, name, suggestion: Some(other) } => {
-            format!("{column}: there is no “{name}” here; did you mean “{other}”?")
+            format!("{}: there is no “{name}” here; did you mean “{other}”?", column_word(*column))
         }
         LineProblem::UnknownName { column, name, suggestion: None } => {
-            format!("{column}: there is no “{name}” here: add it first, or correct the name.")
+            format!(
+                "{}: there is no “{name}” here: say above what it is, or correct the name.",
+                column_word(*column)
+            )
         }
         LineProblem::UnknownRevision { design, available } => {
             let all: Vec<String> = available.iter().map(|n| format!("r{n}")).collect();
@@ -160,6 +255,9 @@ pub(super) async fn check(
         Ok(lines) => lines,
         Err(message) => return render_page(&ImportPage::new(&user, &text, &message, key), true),
     };
+    let decisions = decisions_of(&form);
+    let lines = with_known_names(lines, &decisions);
+    app.workshop.add_import_names(&user.actor, &lines, &decisions).await?;
     let check = app.workshop.check_import(&user.actor, lines, &anyway).await?;
     let (new, wrong) = (check.count(ImportOutcome::New), check.count(ImportOutcome::Wrong));
     let confirmed = form.is_ticked("take") && (wrong == 0 || form.is_ticked("without"));
@@ -171,6 +269,7 @@ pub(super) async fn check(
     let mut page = ImportPage::new(&user, if is_long { "" } else { &text }, "", key);
     (page.new, page.wrong, page.known) = (new, wrong, check.lines.len() - new - wrong);
     page.lines = check.lines.len();
+    page.names = name_rows(&check, &decisions, &user);
     let mut first: Vec<&ReviewedLine> = check.lines.iter().collect();
     // What is wrong first; beyond the room of the page the rest is as good as these.
     first.sort_by_key(|l| match l.outcome {
