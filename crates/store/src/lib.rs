@@ -60,6 +60,7 @@ mod stored;
 pub mod sweep;
 pub mod timer;
 pub mod verdict;
+pub mod word_search;
 
 pub use error::StoreError;
 pub use id::{

@@ -1,6 +1,6 @@
 //! Which lines of the logbook are asked for, and in which order.
 
-use crate::{DesignId, InstrumentId, PersonId, SpoolId, Stored, WorkshopId};
+use crate::{DesignId, InstrumentId, PersonId, SpoolId, Stored, WorkshopId, word_search};
 use coil::design::Kind as Format;
 use sqlx::{MySql, QueryBuilder};
 use time::Date;
@@ -94,33 +94,11 @@ pub struct LogFilter {
     pub rising: bool,
 }
 
-/// Words that MariaDB's full-text index leaves out (the default list of InnoDB).
-const STOPWORDS: [&str; 36] = [
-    "a", "about", "an", "are", "as", "at", "be", "by", "com", "de", "en", "for", "from", "how", "i", "in",
-    "is", "it", "la", "of", "on", "or", "that", "the", "this", "to", "was", "what", "when", "where", "who",
-    "will", "with", "und", "the", "www",
-];
-
 impl LogFilter {
     /// Writes the conditions.
     pub(crate) fn conditions(&self, query: &mut QueryBuilder<MySql>, workshop: WorkshopId) {
         query.push("WHERE l.workshop_id = ").push_bind(workshop);
-        let mut indexed = Vec::new();
-        for term in self.words.split_whitespace() {
-            let plain = term.chars().all(char::is_alphanumeric);
-            let lower = term.to_lowercase();
-            if plain && term.chars().count() >= 3 && !STOPWORDS.contains(&lower.as_str()) {
-                indexed.push(format!("+{term}*"));
-            } else {
-                query.push(" AND LOCATE(").push_bind(lower).push(", l.words) > 0");
-            }
-        }
-        if !indexed.is_empty() {
-            query
-                .push(" AND MATCH(l.words) AGAINST (")
-                .push_bind(indexed.join(" "))
-                .push(" IN BOOLEAN MODE)");
-        }
+        word_search::conditions(&self.words, query);
         if let Some(design) = self.design {
             query.push(" AND l.design_id = ").push_bind(design);
         }

@@ -548,7 +548,10 @@ pub(crate) async fn write_summary_on(
     .bind(run)
     .execute(&mut *connection)
     .await?;
-    if done.rows_affected() == 0 { Err(StoreError::Missing("run")) } else { Ok(()) }
+    if done.rows_affected() == 0 {
+        return Err(StoreError::Missing("run"));
+    }
+    crate::word_search::write_pieces(connection, run).await
 }
 
 /// What a comparison of a quantity is worth in an export: predicted and measured.

@@ -220,6 +220,11 @@ impl Workshop {
             }
             tracing::info!(mended, "readings judged that were not");
         }
+        let mut searchable = 0;
+        while let Ok(some @ 1..) = self.store.fill_word_search().await {
+            searchable += some;
+            tracing::info!(searchable, "rows of the logbook made searchable inside words");
+        }
         for workshop in workshops {
             self.schedule_whole_fit(WorkshopId(workshop));
         }

@@ -265,3 +265,29 @@ async fn unknown_names_are_added_or_known_by_another() {
     let rushes = workshop.designs(&actor, &store::design::DesignFilter::default()).await.unwrap();
     assert!(rushes.iter().any(|row| row.name == "Rushes" && row.turns == 8000));
 }
+
+/// A search finds words by their beginnings and what stands inside them, in any script, and phrases as they are written.
+#[rstest]
+#[case("bruch", 1)]
+#[case("draht bruch", 1)]
+#[case("着磁", 1)]
+#[case("磁石を着", 1)]
+#[case("\"start lead\"", 1)]
+#[case("lead start", 2)]
+#[case("\"lead start\"", 1)]
+#[case("e", 3)]
+#[case("nothing", 0)]
+#[tokio::test]
+async fn a_search_finds_what_stands_inside_words(#[case] words: &str, #[case] found: u64) {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    for remark in ["Drahtbruch am start lead, seen late", "磁石を着磁する", "lead start was loose"] {
+        let id = run(&workshop, &actor, revision).await;
+        let remark = NewReading { words: remark.into(), ..NewReading::of(Kind::Remark, None) };
+        let log = LogReadings { readings: vec![remark], ..readings(&[]) };
+        workshop.log_readings(&actor, id, log).await.unwrap();
+    }
+    let filter = LogFilter { words: words.into(), ..LogFilter::default() };
+    let page = workshop.logbook_page(&actor, &filter, 0).await.unwrap();
+    assert_eq!(page.1, found, "{words}");
+}

@@ -1,0 +1,1 @@
+ALTER TABLE logbook ADD FULLTEXT KEY IF NOT EXISTS logbook_suffixes (suffixes)

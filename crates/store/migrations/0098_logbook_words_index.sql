@@ -1,0 +1,1 @@
+ALTER TABLE logbook DROP KEY IF EXISTS logbook_words
