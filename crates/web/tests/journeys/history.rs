@@ -8,7 +8,7 @@ const TURNS: &str = "coils[0].wind.turns";
 /// What of the design the steps change, told by the page itself.
 async fn shape(b: &e2e::Browser) -> String {
     let script = "const count = (name) => document.querySelectorAll(`[name$='${name}']`).length; \
-         arguments[arguments.length - 1]([count('.wind.turns'), count('.north'), count('.wall_mm'), document.querySelector(\"[name='coils[0].wind.turns']\").value, \
+         arguments[arguments.length - 1]([count('.wind.turns'), count('.north'), count('].part'), document.querySelector(\"[name='coils[0].wind.turns']\").value, \
          document.querySelector(\"[name='strings.count']\").value].join(' '));";
     b.asked(script).await.as_str().unwrap_or_default().to_owned()
 }

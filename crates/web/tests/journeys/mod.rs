@@ -90,6 +90,11 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
     .await;
 }
 
+/// Turns as a field shows them.
+fn number(typed: &str) -> u32 {
+    typed.replace([',', ' '], "").parse().unwrap()
+}
+
 /// From a target to a wire and its turns, then three coils that differ in one thing, side by side.
 #[tokio::test(flavor = "multi_thread")]
 async fn searching_varying_and_comparing() {
@@ -121,8 +126,17 @@ async fn searching_varying_and_comparing() {
         b.holds(TURNS, &turns).await;
         b.press_called("Save the design").await;
         b.until("h1", |t| t == "Sedge r1").await;
+        // Values that make no family are told at their field, and nothing of them is lost.
         b.press_called("Vary this revision").await;
-        b.press_called("Create the branches").await;
+        b.fill("values", "1000 to 9000 by 100").await;
+        b.press_called("Create variants and experiment").await;
+        b.until("#e-values", |t| !t.is_empty()).await;
+        b.holds("values", "1000 to 9000 by 100").await;
+        b.fill("values", &format!("{}, {}", number(&turns) - 400, number(&turns) + 400)).await;
+        b.press_called("Create variants and experiment").await;
+        b.until(".experiment-arms", |t| t.contains(&format!("{}", number(&turns) + 400))).await;
+        b.is_well().await;
+        b.press_called("Compare predictions").await;
         b.until("h1", |t| t == "Compare").await;
         assert_eq!((b.count(".compared tbody tr").await, b.count(".changes tbody tr").await), (3, 1));
         b.press("svg.plot").await;
@@ -294,6 +308,10 @@ async fn a_clean_run_from_plan_to_sign_off() {
         b.until(".now-op h2", |t| t.contains("Final")).await;
         b.press_called("Sweep response").await;
         b.find("svg.plot").await;
+        // What the first check read does not stand for the final measurement.
+        b.until(".now-op", |t| t.contains("Waiting for the resistance")).await;
+        b.press_called("Read resistance").await;
+        b.until(".now-op", |t| !t.contains("Waiting for")).await;
         b.press_called("Done: sign").await;
         b.until("main", |t| t.contains("this run is closed")).await;
         b.until(".verdict h2", |t| t == "Pass").await;

@@ -1,7 +1,7 @@
 //! At the winding station: whose turns a counter counts, the keys, numbers that cannot be.
 
-use super::{server_with_bench, to_the_winder};
-use e2e::journey;
+use super::{server, server_with_bench, to_the_winder};
+use e2e::{Browser, journey};
 use instruments::Winder as _;
 
 /// The counter still shows the coil before: nothing of it is logged, and one touch puts that right. Space stops the winder,
@@ -152,6 +152,59 @@ async fn ten_strings_with_a_coil_each_and_a_run_that_is_voided() {
         b.until("#b-wind", |t| t == "Open runs").await;
         assert_ne!(b.path().await, run);
         b.is_well().await;
+        b
+    })
+    .await;
+}
+
+/// A coil of a twin by hand: started, wound, read and signed to its last operation.
+async fn coil_of_a_twin(b: &Browser, coil: &str) -> String {
+    b.go(&format!("/runs/new?revision=1&coil={coil}")).await;
+    b.press_called("Start the run").await;
+    b.find("#operations").await;
+    let run = b.path().await;
+    for (name, value) in [
+        ("turns", "5000"),
+        ("resistance", "3.7k"),
+        ("coil_c", "20"),
+        ("inductance", "1.6"),
+        ("test_hz", "1 kHz"),
+    ] {
+        b.fill(name, value).await;
+    }
+    b.press("form[action$='/readings'] .btn-primary").await;
+    b.find(".log li").await;
+    run
+}
+
+/// Each coil of a twin is wound by itself, with its own turns and readings; then the two become one pickup with readings of its own.
+#[tokio::test(flavor = "multi_thread")]
+async fn two_coils_of_a_twin_become_one_pickup() {
+    journey(server().await, |b| async move {
+        b.sign_in("ode").await;
+        b.go("/designs/new?kind=twin-coil").await;
+        b.fill("name", "Bittern twin").await;
+        b.press_called("Save the design").await;
+        b.until("h1", |t| t.starts_with("Bittern twin r1")).await;
+        coil_of_a_twin(&b, "A").await;
+        // What is missing for the whole is said, with the way there.
+        b.press_called("Assemble the pickup").await;
+        b.until("main", |t| t.contains("Wind coil B first")).await;
+        coil_of_a_twin(&b, "B").await;
+        b.press_called("Assemble the pickup").await;
+        b.press("form[action$='/assemble'] button").await;
+        b.until("[aria-labelledby=h-coils]", |t| t.contains("run 1") && t.contains("run 2")).await;
+        // The whole has readings of its own, and none of its coils'.
+        b.until("#operations", |t| t.contains("Assemble") && !t.contains("Wind ")).await;
+        b.fill("resistance", "7.4k").await;
+        b.fill("coil_c", "20").await;
+        b.fill("inductance", "4.2").await;
+        b.fill("test_hz", "1 kHz").await;
+        b.press("form[action$='/readings'] .btn-primary").await;
+        b.until(".compare", |t| t.contains("Resistance at 20 °C")).await;
+        b.is_well().await;
+        b.go("/runs/1").await;
+        b.until(".lead-in", |t| t.contains("run 3")).await;
         b
     })
     .await;

@@ -65,3 +65,51 @@ async fn what_surrounds_the_coil() {
     })
     .await;
 }
+
+/// Poles are given another shape, taken out and added; fields are there where they apply; a figure leads to its target; what is not needed
+/// any more is renamed and deleted.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_poles_of_a_coil_and_what_becomes_of_its_design() {
+    journey(server().await, |b| async move {
+        b.sign_in("ode").await;
+        b.go("/designs/new?kind=tall-single").await;
+        b.fill("name", "Sedge").await;
+        b.find("[name='poles{A}.bevel_mm']").await;
+        b.choose("poles{A}.shape", "square").await;
+        b.until_script("!document.querySelector('[name=\"poles{A}.bevel_mm\"]')").await;
+        b.choose("coils[0].former.core.shape", "rectangle").await;
+        b.find("[name='coils[0].former.core.corner_mm']").await;
+        b.press("[data-step='poles.each']").await;
+        b.press("[data-step='pole.remove:2']").await;
+        b.until_script("document.querySelectorAll('.top .pole').length === 5").await;
+        b.until("#notices", |t| t.contains("String 3")).await;
+        b.press("[data-step='pole.add:0']").await;
+        b.until_script("document.querySelectorAll('.top .pole').length === 6").await;
+        b.is_well().await;
+        // A figure leads to the field of its target.
+        b.press("[data-cell=inductance] .why-open").await;
+        b.press("#why-inductance [data-field-of]").await;
+        b.until_script("document.activeElement.name === 'aims.inductance_h[0]'").await;
+        b.fill("aims.inductance_h[0]", "1.5").await;
+        b.until("[data-cell=inductance]", |t| t.contains("on target")).await;
+        // The knobs of the load are half down: the peak goes.
+        b.press_called("Load").await;
+        b.fill("load.volume_at", "300").await;
+        b.until_script("document.getElementById('e-load.volume_at').textContent !== ''").await;
+        b.fill("load.volume_at", "50").await;
+        b.until_script("document.getElementById('e-load.volume_at').textContent === ''").await;
+        b.press_called("Save the design").await;
+        b.until("h1", |t| t == "Sedge r1").await;
+        b.press_called("Rename or delete").await;
+        b.fill("name", "Rush").await;
+        b.press("form[action$='/name'] button").await;
+        b.until("h1", |t| t == "Rush r2").await;
+        b.press_called("Rename or delete").await;
+        b.press("form[action$='/delete'] input[type=checkbox]").await;
+        b.press("form[action$='/delete'] button").await;
+        b.until(".flash", |t| t.contains("Deleted")).await;
+        b.until("main", |t| !t.contains("Rush")).await;
+        b
+    })
+    .await;
+}
