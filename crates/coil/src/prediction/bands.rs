@@ -184,7 +184,9 @@ pub(super) fn evaluate(model: &Model, solved: &Solved, calibration: &Calibration
         }
     }
     let mut contributions = Vec::new();
-    for (to, pick) in EXPLAINED {
+    // Where the response only falls there is no peak that anything could move.
+    let has_peak = nominal.peak.is_peak();
+    for (to, pick) in EXPLAINED.into_iter().filter(|(to, _)| has_peak || *to != "peak_hz") {
         let squares: Vec<(&str, f64)> = moved
             .iter()
             .map(|(input, [up, down])| (input.as_str(), 0.25 * (pick(up) - pick(down)).powi(2)))

@@ -379,6 +379,7 @@ mod tests {
         let cells = cells(&design, &figures, &CellContext::default());
         let peak = cells.iter().find(|c| c.key == "peak").unwrap();
         assert!(peak.drawing.is_empty() && !peak.value.contains(char::is_numeric), "{}", peak.value);
+        assert!(figures.contributions.iter().all(|c| c.to != "peak_hz"), "nothing moves what is not there");
     }
 
     #[test]
