@@ -312,7 +312,10 @@ fn arm_names(families: &[FamilyRuns], differences: &[Difference]) -> Vec<String>
     let name = |(k, family): (usize, &FamilyRuns)| {
         let row = &family.revision.row;
         match differences {
-            [one] => format!("{} (r{})", one.values.get(k).map_or("", String::as_str), row.number),
+            [one] => {
+                let value = one.values.get(k).map_or("", String::as_str);
+                format!("{} {value} (r{})", one.what, row.number)
+            }
             _ => format!("{} r{}", row.name, row.number),
         }
     };

@@ -138,11 +138,16 @@ fn name_rows(check: &ImportCheck, decisions: &NameDecisions, user: &CurrentUser)
                     NameColumn::Winder => {}
                 }
             }
-            let known = check.known_names.get(&column).into_iter().flatten();
-            choices.extend(known.map(|k| Choice::new(format!("is:{k}"), format!("the same as {k}"))));
+            // What is most like it comes first, and is still to be chosen: two spools may differ in one letter.
+            let like = suggestion.iter().map(|known| (known, format!("the same as {known}, most like it")));
+            let all = check.known_names.get(&column).into_iter().flatten();
+            let others = all.filter(|known| suggestion.as_ref() != Some(*known));
+            let others = others.map(|known| (known, format!("the same as {known}")));
+            choices
+                .extend(like.chain(others).map(|(known, label)| Choice::new(format!("is:{known}"), label)));
             let chosen = match decisions.get(&(column, name.clone())) {
                 Some(NameDecision::Is(known)) => format!("is:{known}"),
-                _ => suggestion.map_or_else(String::new, |known| format!("is:{known}")),
+                _ => String::new(),
             };
             let lines =
                 if count == 0 { String::new() } else { format!(", {}", format::counted(count, "line")) };
