@@ -1,5 +1,6 @@
 //! Which lines of the logbook are asked for, and in which order.
 
+use crate::word_search::Lookup;
 use crate::{DesignId, InstrumentId, PersonId, SpoolId, Stored, WorkshopId, word_search};
 use coil::design::Kind as Format;
 use sqlx::{MySql, QueryBuilder};
@@ -97,8 +98,21 @@ pub struct LogFilter {
 impl LogFilter {
     /// Writes the conditions.
     pub(crate) fn conditions(&self, query: &mut QueryBuilder<MySql>, workshop: WorkshopId) {
+        self.conditions_by(Lookup::Index, query, workshop);
+    }
+
+    /// Writes the conditions, with words looked up in a certain way.
+    pub(crate) fn conditions_by(
+        &self,
+        lookup: Lookup,
+        query: &mut QueryBuilder<MySql>,
+        workshop: WorkshopId,
+    ) {
         query.push("WHERE l.workshop_id = ").push_bind(workshop);
-        word_search::conditions(&self.words, query);
+        match lookup {
+            Lookup::Index => word_search::conditions(&self.words, query),
+            Lookup::InOrder => word_search::conditions_in_order(&self.words, query),
+        }
         if let Some(design) = self.design {
             query.push(" AND l.design_id = ").push_bind(design);
         }

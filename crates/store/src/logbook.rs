@@ -3,6 +3,7 @@
 //! The history itself is in the runs, readings and verdicts; a line is what lists, charts and learning read.
 
 pub use crate::log_filter::{LogFilter, Order};
+use crate::word_search::Lookup;
 use crate::{
     DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, Stored, WorkshopId,
     WorkshopStore,
@@ -228,6 +229,12 @@ fn known_since(then: Option<f64>, now: Option<f64>, at_c: Option<f64>) -> f64 {
     }
 }
 
+/// Lines of a search that are counted at most, where many rows have its words.
+pub const MOST_COUNTED: u32 = 2000;
+/// Newest rows that tell how common words are, and the share of them, one in so many, from which words are common.
+const SAMPLE: u32 = 400;
+const COMMON: i64 = 8;
+
 impl WorkshopStore {
     /// Writes, or writes anew, the line of a run.
     pub async fn write_summary(&self, run: RunId, outcome: &Judgement) -> Result<(), StoreError> {
@@ -260,23 +267,24 @@ impl WorkshopStore {
         most: u32,
         offset: u64,
     ) -> Result<(Vec<LogbookRow>, u64), StoreError> {
-        let workshop = self.workshop;
-        // The page's numbers first, by an index or a narrow sort; the wide rows only of those. Words are looked up once for
-        // both the page and the count.
-        let counted = if filter.words.is_empty() { "0" } else { "COUNT(*) OVER ()" };
+        // The page's numbers first, by an index or a narrow sort; the wide rows only of those. Words that few rows have are looked up
+        // once for both the page and the count; those that many have are found soon, and counted up to a bound.
+        let lookup = self.lookup(filter).await?;
+        let counted =
+            if filter.words.is_empty() || lookup == Lookup::InOrder { "0" } else { "COUNT(*) OVER ()" };
         let mut numbers: QueryBuilder<MySql> =
             QueryBuilder::new(format!("SELECT l.run_id, CAST({counted} AS SIGNED) FROM logbook l "));
-        filter.conditions(&mut numbers, workshop);
+        filter.conditions_by(lookup, &mut numbers, self.workshop);
         filter.ordering(&mut numbers);
         numbers.push(" LIMIT ").push_bind(most).push(" OFFSET ").push_bind(offset);
         let numbers = async { Ok(numbers.build_query_as::<(RunId, i64)>().fetch_all(&self.pool).await?) };
-        let (found, all) = if filter.words.is_empty() {
-            tokio::try_join!(numbers, self.count_lines(filter))?
+        let (found, all) = if counted == "0" {
+            tokio::try_join!(numbers, self.count_lines(filter, lookup))?
         } else {
             let found = numbers.await?;
             let all = match found.first() {
                 Some((_, all)) => *all,
-                None => self.count_lines(filter).await?,
+                None => self.count_lines(filter, lookup).await?,
             };
             (found, all)
         };
@@ -286,11 +294,32 @@ impl WorkshopStore {
         Ok((lines, u64::try_from(all).unwrap_or(0)))
     }
 
-    /// How many lines pass.
-    async fn count_lines(&self, filter: &LogFilter) -> Result<i64, StoreError> {
-        let mut count: QueryBuilder<MySql> = QueryBuilder::new("SELECT COUNT(*) FROM logbook l ");
-        filter.conditions(&mut count, self.workshop);
+    /// How many lines pass; of words that many rows have no more than [`MOST_COUNTED`] are counted.
+    async fn count_lines(&self, filter: &LogFilter, lookup: Lookup) -> Result<i64, StoreError> {
+        let mut count: QueryBuilder<MySql> = QueryBuilder::new(match lookup {
+            Lookup::Index => "SELECT COUNT(*) FROM logbook l ",
+            Lookup::InOrder => "SELECT COUNT(*) FROM (SELECT 1 FROM logbook l ",
+        });
+        filter.conditions_by(lookup, &mut count, self.workshop);
+        if lookup == Lookup::InOrder {
+            count.push(" LIMIT ").push_bind(MOST_COUNTED).push(") found");
+        }
         Ok(count.build_query_scalar().fetch_one(&self.pool).await?)
+    }
+
+    /// How the words of a filter are best looked up: by how many of the newest rows have them.
+    async fn lookup(&self, filter: &LogFilter) -> Result<Lookup, StoreError> {
+        if filter.words.is_empty() {
+            return Ok(Lookup::Index);
+        }
+        let mut sample: QueryBuilder<MySql> =
+            QueryBuilder::new("SELECT COUNT(*) FROM (SELECT s.words FROM logbook s WHERE s.workshop_id = ");
+        sample.push_bind(self.workshop);
+        sample.push(" ORDER BY s.started_at DESC, s.run_id DESC LIMIT ").push_bind(SAMPLE);
+        sample.push(") l WHERE TRUE");
+        crate::word_search::conditions_in_order(&filter.words, &mut sample);
+        let having: i64 = sample.build_query_scalar().fetch_one(&self.pool).await?;
+        Ok(if having * COMMON >= i64::from(SAMPLE) { Lookup::InOrder } else { Lookup::Index })
     }
 
     /// The runs that pass, up to `most`, in the filter's order.

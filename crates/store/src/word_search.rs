@@ -64,6 +64,22 @@ fn terms(query: &str) -> Vec<String> {
     all
 }
 
+/// How words are looked up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Lookup {
+    /// By the index: best for words that few rows have.
+    Index,
+    /// Row by row in the list's own order, until there are enough: best for words that many rows have.
+    InOrder,
+}
+
+/// Writes the conditions that all terms of a query hold in the words of the rows called `l`, read row by row.
+pub(crate) fn conditions_in_order(words: &str, query: &mut QueryBuilder<MySql>) {
+    for term in terms(words) {
+        query.push(" AND LOCATE(").push_bind(term).push(", l.words) > 0");
+    }
+}
+
 /// Writes the conditions that all terms of a query hold in the rows called `l`.
 pub(crate) fn conditions(words: &str, query: &mut QueryBuilder<MySql>) {
     let mut indexed: BTreeSet<String> = BTreeSet::new();

@@ -70,7 +70,39 @@ pub fn laid(section: &Section, units: Units) -> String {
     svg.framed([-0.6, -0.6, thick + 8.6, height + 1.2], "laid", title)
 }
 
-/// Draws where the guide asks the turns to lie, over the turns: the first passes in full, then all of them thinned out.
+/// Columns and rows that all turns of the guide are counted in, and the shades that the counts are drawn in.
+const ALL: (usize, usize) = (90, 12);
+const SHADES: usize = 5;
+
+/// Where the guide is over all turns: the fuller a place, the darker. Left upper corner and size of the drawing, mm.
+fn guide_over_all(svg: &mut Svg, path: &[f64], height_m: f64, [x, y, width, height]: [f64; 4]) {
+    let (columns, rows) = ALL;
+    let mut counts = vec![0_u32; columns * rows];
+    for (k, z) in path.iter().enumerate() {
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share of the rows")]
+        let row = (((1.0 - z / height_m).clamp(0.0, 1.0) * rows as f64) as usize).min(rows - 1);
+        counts[(k * columns / path.len()) * rows + row] += 1;
+    }
+    let most = counts.iter().copied().max().unwrap_or(1).max(1);
+    let (step_x, step_y) = (width / columns as f64, height / rows as f64);
+    for shade in 1..=SHADES {
+        let mut places = String::new();
+        for (k, count) in counts.iter().enumerate() {
+            let of_it = (*count as usize * SHADES).div_ceil(most as usize);
+            if of_it == shade {
+                let (column, row) = (k / rows, k % rows);
+                let (left, top) = (x + column as f64 * step_x, y + row as f64 * step_y);
+                let _ = write!(places, "M{left:.2} {top:.2}h{step_x:.2}v{step_y:.2}h-{step_x:.2}z");
+            }
+        }
+        let opacity = format!("{:.2}", shade as f64 / SHADES as f64);
+        svg.put(
+            Element::new("path").with("class", "guide-share").with("fill-opacity", opacity).with("d", places),
+        );
+    }
+}
+
+/// Draws where the guide asks the turns to lie, over the turns: the first passes turn by turn, and all of them by how many lie where.
 pub fn guide(plan: &GuidePlan) -> String {
     const WIDTH: f64 = 120.0;
     const HEIGHT: f64 = 40.0;
@@ -121,10 +153,24 @@ pub fn guide(plan: &GuidePlan) -> String {
             .with("y", format_args!("{:.2}", HEIGHT - 1.5))
             .text(format_args!("turn {first}")),
     );
+    guide_over_all(&mut svg, &path, plan.height_m, [14.0, HEIGHT + 2.0, WIDTH - 16.0, HEIGHT - 8.0]);
+    for (x, anchor, text) in [
+        (14.0, "start", "turn 1, all turns: darker where more lie".to_owned()),
+        (WIDTH - 2.0, "end", format!("turn {}", path.len())),
+    ] {
+        svg.put(
+            Element::new("text")
+                .with("class", "axis")
+                .with("text-anchor", anchor)
+                .with("x", format_args!("{x:.2}"))
+                .with("y", format_args!("{:.2}", 2.0 * HEIGHT - 1.5))
+                .text(text),
+        );
+    }
     svg.framed(
-        [0.0, 0.0, WIDTH, HEIGHT],
+        [0.0, 0.0, WIDTH, 2.0 * HEIGHT],
         "guide-path",
-        "Where the guide asks the first turns to lie, between the flanges",
+        "Where the guide asks the turns to lie, between the flanges: the first ones, and all of them",
     )
 }
 
@@ -150,6 +196,9 @@ mod tests {
         assert!((f64::from(x) * 1e-5 - last.out_m).abs() < 6e-6, "to half a hundredth of a millimetre");
         assert!((section.height_m - f64::from(y) * 1e-5 - last.height_m).abs() < 6e-6);
         assert!(svg.contains("thickest") && svg.contains("thinnest"));
-        assert!(guide(&plan).contains("turn 400"));
+        let guide = guide(&plan);
+        assert!(guide.contains("turn 400") && guide.contains(&format!("turn {}", plan.path().len())));
+        // Every column of all turns has some.
+        assert!(guide.matches("guide-share").count() == SHADES && guide.matches("h1.16").count() >= ALL.0);
     }
 }

@@ -110,6 +110,8 @@ pub(super) struct LogbookPage {
     headings: Vec<Heading>,
     rows: Vec<Row>,
     all: u64,
+    /// Whether a search found more than are counted.
+    is_more: bool,
     filtered: bool,
     first: u64,
     last: u64,
@@ -257,6 +259,7 @@ pub(super) async fn show(
                     .collect(),
             })
             .collect(),
+        is_more: !filter.words.is_empty() && all >= u64::from(store::logbook::MOST_COUNTED),
         all,
         first: first + 1,
         last,
