@@ -158,5 +158,5 @@ async fn a_refused_change_of_a_part_keeps_what_was_typed_in_its_row() {
         (refused.field("count").as_str(), refused.field("why").as_str()),
         ("some", "found behind the bench")
     );
-    assert_eq!(refused.field("name"), "", "the form that adds a part is left alone");
+    assert!(refused.find("#f-name[value='']").is_some(), "the form that adds a part is left alone");
 }
