@@ -540,14 +540,27 @@ async fn an_experiment_is_three_coils_that_differ_in_one_thing() {
     let mut visit = Visit::to(&store);
     let first = with_design(&mut visit).await;
     let page = visit.get(&first).await;
-    let fields = [("csrf", page.field("csrf")), ("key", page.field("key")), ("vary", "turns".to_owned())];
+    let fields = [
+        ("csrf", page.field("csrf")),
+        ("key", page.field("key")),
+        ("vary", "turns".to_owned()),
+        ("values", "7200, 7800".to_owned()),
+    ];
     let pairs: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (*k, v.as_str())).collect();
     let made = visit.post(&format!("{first}/vary"), &pairs).await;
     assert_eq!(made.status, 303);
-    let address = made.headers["location"].clone();
-    assert_eq!(address.matches("of=").count(), 3);
+    let experiment = made.headers["location"].clone();
     let again = visit.post(&format!("{first}/vary"), &pairs).await;
-    assert_eq!(again.headers["location"], address, "sent twice, it is the same family");
+    assert_eq!(again.headers["location"], experiment, "sent twice, it is the same family");
+    let shown = visit.get(&experiment).await;
+    let link = Selector::parse("a[href^='/compare']").unwrap();
+    let address = Html::parse_document(&shown.body)
+        .select(&link)
+        .next()
+        .and_then(|a| a.value().attr("href"))
+        .unwrap()
+        .to_owned();
+    assert_eq!(address.matches("of=").count(), 3);
     let compared = visit.get(&address).await;
     assert!(compared.body.contains("7200") && compared.body.contains("7800"));
     let page = Html::parse_document(&compared.body);

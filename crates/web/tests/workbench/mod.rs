@@ -91,7 +91,7 @@ async fn a_sweep_is_kept_and_laid_over_the_response() {
     assert!(page.body.contains("&quot;kind&quot;:&quot;measured&quot;"));
     let mut filled = sheet(&mut visit, &revision).await;
     let json = previewed(&mut visit, &filled).await;
-    assert!(part_of(&json, "drawings").contains("<option value=\"s1\">first coil"));
+    assert!(part_of(&json, "drawings").contains("<option value=\"s1\">Sedge r1: first coil"));
     filled.insert("overlay".into(), "s1".into());
     let json = previewed(&mut visit, &filled).await;
     assert!(part_of(&json, "drawings").contains("first coil, measured&quot;"));
