@@ -33,6 +33,7 @@ mod instruments;
 mod inventory;
 mod jobs;
 mod judging;
+mod known_names;
 mod level_names;
 mod logbook;
 mod machine_files;
@@ -106,11 +107,12 @@ pub use experiments::{
     ExperimentDetails, FamilyRuns, HeardEffects, HeardWord, MOST_ARMS, QuantityEffect, QuantityEffects,
 };
 pub use feeds::FeedPlan;
-pub use import::{ImportCheck, ImportOutcome, LineProblem, ReviewedLine};
+pub use import::{ImportCheck, ImportOutcome, ReviewedLine};
 pub use import_names::{NameColumn, NameDecision, NameDecisions, with_known_names};
 pub use inventory::{SpoolState, is_low};
 pub use jobs::{Job, JobOutcome};
 pub use judging::RejudgeSummary;
+pub use known_names::LineProblem;
 pub use level_names::LevelNames;
 pub use logbook::FilterChoices;
 pub use matching::{MatchedCoils, MatchingPools, MatchingQuery, Strength, stronger};

@@ -30,13 +30,17 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/rewinds/{id}/delete", post(("rewinds", Deletable::Reference, "/rewinds")))
         .route("/experiments/{id}/delete", post(("experiments", Deletable::Experiment, "/experiments")))
         .route("/orders/{id}/delete", post(("orders", Deletable::Order, "/orders")))
-        .route("/spools/{id}/name", web::post().to(rename_spool))
-        .route("/parts/{id}/name", web::post().to(rename_part))
+        .route("/spools/{id}/name", post_name(Renamed::Spool))
+        .route("/parts/{id}/name", post_name(Renamed::Part))
         .route("/revisions/{id}/name", web::post().to(rename_design));
 }
 
 fn post(pages: Pages) -> Route {
     web::post().to(move |app, user, session, id, form| delete(app, user, session, id, form, pages))
+}
+
+fn post_name(what: Renamed) -> Route {
+    web::post().to(move |app, user, session, id, form| rename(app, user, session, id, form, what))
 }
 
 async fn delete(
@@ -84,28 +88,32 @@ fn renamed(session: &Session, done: Result<(), Refusal>, page: String) -> Result
     Ok(redirect(page))
 }
 
-async fn rename_spool(
-    app: web::Data<App>,
-    user: CurrentUser,
-    session: Session,
-    id: web::Path<u64>,
-    form: FormData,
-) -> Result<HttpResponse, AppError> {
-    let page = format!("/spools/{id}");
-    let Some(name) = name_of(&form, &session) else { return Ok(redirect(page)) };
-    renamed(&session, app.workshop.rename_spool(&user.actor, SpoolId(*id), name).await, page)
+/// Something that has its name beside its other data, and is renamed in place.
+#[derive(Clone, Copy)]
+enum Renamed {
+    Spool,
+    Part,
 }
 
-async fn rename_part(
+async fn rename(
     app: web::Data<App>,
     user: CurrentUser,
     session: Session,
     id: web::Path<u64>,
     form: FormData,
+    what: Renamed,
 ) -> Result<HttpResponse, AppError> {
-    let page = "/parts".to_owned();
+    let page = match what {
+        Renamed::Spool => format!("/spools/{id}"),
+        // Parts have no page of their own.
+        Renamed::Part => "/parts".to_owned(),
+    };
     let Some(name) = name_of(&form, &session) else { return Ok(redirect(page)) };
-    renamed(&session, app.workshop.rename_part(&user.actor, PartId(*id), name).await, page)
+    let done = match what {
+        Renamed::Spool => app.workshop.rename_spool(&user.actor, SpoolId(*id), name).await,
+        Renamed::Part => app.workshop.rename_part(&user.actor, PartId(*id), name).await,
+    };
+    renamed(&session, done, page)
 }
 
 async fn rename_design(
