@@ -103,6 +103,9 @@ pub(crate) async fn serve(arguments: &ServeArguments, show: Show) -> anyhow::Res
     let database = Database::to_serve(&settings.database, settings.is_fresh).await?;
     let store = database.store().await?;
     let private = database.private;
+    if show_demo {
+        demo::clear_half_loaded(&store).await?;
+    }
     if show_demo && !store.has_workshop().await? {
         println!("Loading the demo workshop …");
         Box::pin(demo::load(&store)).await.context("the demo workshop could not be loaded")?;

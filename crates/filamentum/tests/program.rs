@@ -258,6 +258,24 @@ impl Drop for Demo {
     }
 }
 
+/// Killed while it loads its workshop, the demo loads it from the beginning at the next start.
+#[test]
+fn a_demo_that_was_killed_while_it_loads_begins_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("demo");
+    let mut first = Demo::start(&data);
+    first.until("Loading the demo");
+    std::thread::sleep(std::time::Duration::from_millis(1500));
+    first.signal("-9");
+    first.0.wait().unwrap();
+    std::thread::sleep(std::time::Duration::from_secs(2));
+    let mut again = Demo::start(&data);
+    let lines = again.until("Sign in as");
+    assert!(lines.iter().any(|l| l.contains("Loading the demo")), "{lines:?}");
+    again.signal("-TERM");
+    again.until("the data are kept");
+}
+
 /// The demo starts, holds its folder, survives a crash with its data, and stops cleanly.
 #[test]
 fn the_demo_lives_crashes_and_comes_back() {

@@ -372,6 +372,30 @@ impl Store {
         Ok(Loading { pool, connection, tables })
     }
 
+    /// Empties a database whose only workshop has a certain name, and says whether it did: for one whose filling was broken off. The
+    /// workshop goes last, so that a clearing that is broken off itself is done again.
+    pub async fn clear_only_workshop(&self, name: &str) -> Result<bool, StoreError> {
+        let mut connection = self.pool.acquire().await?;
+        // Its checks are switched off: nobody else gets it.
+        connection.close_on_drop();
+        let workshops: Vec<String> =
+            sqlx::query_scalar("SELECT name FROM workshops").fetch_all(&mut *connection).await?;
+        if workshops != [name] {
+            return Ok(false);
+        }
+        let tables: Vec<String> = sqlx::query_scalar(
+            "SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE() \
+             ORDER BY table_name = 'workshops', table_name",
+        )
+        .fetch_all(&mut *connection)
+        .await?;
+        sqlx::query("SET FOREIGN_KEY_CHECKS = 0").execute(&mut *connection).await?;
+        for table in tables.into_iter().filter(|table| table != notes!()) {
+            sqlx::query(AssertSqlSafe(format!("TRUNCATE TABLE `{table}`"))).execute(&mut *connection).await?;
+        }
+        Ok(true)
+    }
+
     /// Removes the tables of a database in which no workshop was set up; another one is left alone. Broken off at any moment,
     /// it leaves a database that the next start repairs and the next clearing takes.
     async fn clear_if_empty(&self) -> Result<(), StoreError> {

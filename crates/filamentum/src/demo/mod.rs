@@ -31,10 +31,22 @@ pub(crate) const PASSWORD: &str = "seven thousand turns";
 
 /// Gives the demo's owner a password of their own.
 pub(crate) async fn set_password(store: &Store, password: &str) -> anyhow::Result<()> {
-    workshop::check_password(password, &["ode", "Sedge Lane Windings"])
+    workshop::check_password(password, &["ode", NAME])
         .map_err(|why| anyhow::anyhow!("this password is too weak ({why:?}): take several words"))?;
     let owner = store.person_by_sign_in(SIGN_IN).await?.context("the demo has no owner")?;
     store.set_password(owner.id, &workshop::hash_password(password), "").await?;
+    Ok(())
+}
+
+/// What the workshop is called, and what while it is being loaded.
+const NAME: &str = "Sedge Lane Windings";
+const LOADING: &str = "Sedge Lane Windings, being loaded";
+
+/// Takes out a demo whose loading was broken off; it is then loaded from the beginning.
+pub(crate) async fn clear_half_loaded(store: &Store) -> anyhow::Result<()> {
+    if store.clear_only_workshop(LOADING).await.context("a half loaded demo could not be taken out")? {
+        println!("The demo was loaded in part only: it is loaded again.");
+    }
     Ok(())
 }
 
@@ -44,13 +56,13 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let hash = workshop::hash_password(PASSWORD);
     let owner =
         NewPerson { name: "Ode Farrow", sign_in: SIGN_IN, password_hash: Some(&hash), role: Role::Owner };
-    let (workshop, owner) = store.create_workshop("Sedge Lane Windings", &owner).await?;
+    let (workshop, owner) = store.create_workshop(LOADING, &owner).await?;
     // Whoever looks at the demo is not to be signed out over it.
     let session = SessionPolicy { idle_minutes: 720, longest_hours: 168 };
     let settings =
         WorkshopSettings { owner_session: session, other_session: session, ..WorkshopSettings::default() };
     let settings = serde_json::to_string(&settings)?;
-    store.of(workshop).set_settings(owner, "Sedge Lane Windings", &settings).await?;
+    store.of(workshop).set_settings(owner, LOADING, &settings).await?;
     let ivo = store
         .of(workshop)
         .add_person(&NewPerson {
@@ -249,5 +261,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     }
     let model = fit_calibration(&store.of(workshop).observations().await?);
     store.of(workshop).save_calibration(store.of(workshop).observation_count().await?, &model).await?;
+    // From here on it is whole.
+    store.of(workshop).set_settings(owner, NAME, &settings).await?;
     Ok(())
 }
