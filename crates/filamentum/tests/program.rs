@@ -269,7 +269,7 @@ fn a_demo_that_was_killed_while_it_loads_begins_again() {
     first.signal("-9");
     first.0.wait().unwrap();
     std::thread::sleep(std::time::Duration::from_secs(2));
-    let mut again = Demo::start(&data);
+    let again = Demo::start(&data);
     let lines = again.until("Sign in as");
     assert!(lines.iter().any(|l| l.contains("Loading the demo")), "{lines:?}");
     again.signal("-TERM");
