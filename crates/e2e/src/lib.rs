@@ -7,6 +7,7 @@
 )]
 
 use fantoccini::elements::Element;
+use fantoccini::error::CmdError;
 use fantoccini::wd::{Capabilities, WebDriverCompatibleCommand};
 use fantoccini::{Client, ClientBuilder, Locator};
 use futures_util::FutureExt as _;
@@ -146,18 +147,38 @@ impl Browser {
         wait.for_element(Locator::Css(css)).await.unwrap_or_else(|e| panic!("{css}: {e}"))
     }
 
-    /// Presses an element.
-    pub async fn press(&self, css: &str) {
+    /// Does something with what is found, and finds it again when the page drew it anew or moved it in between.
+    async fn with<T>(&self, locator: Locator<'_>, act: impl AsyncFn(Element) -> Result<T, CmdError>) -> T {
+        let wait = || self.client.wait().at_most(PATIENCE).every(Duration::from_millis(30));
         let mut last = String::new();
-        // What is found may be drawn anew before it is pressed, or be scrolled past the pointer.
-        for _ in 0..5 {
-            match self.find(css).await.click().await {
-                Ok(()) => return,
+        for _ in 0..8 {
+            let found = wait().for_element(locator).await.unwrap_or_else(|e| panic!("{locator:?}: {e}"));
+            match act(found).await {
+                Ok(done) => return done,
                 Err(error) => last = error.to_string(),
             }
+            let passes = ["stale", "not interactable", "intercepted", "not clickable"];
+            assert!(passes.iter().any(|p| last.contains(p)), "{locator:?}: {last}");
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
-        panic!("{css}: {last}");
+        panic!("{locator:?}: {last}");
+    }
+
+    /// What a script gives; asked again while the page that it asks is on its way or is drawn anew.
+    async fn script(&self, script: &str, arguments: Vec<Value>) -> Value {
+        let began = std::time::Instant::now();
+        loop {
+            match self.client.execute(script, arguments.clone()).await {
+                Ok(value) => return value,
+                Err(error) => assert!(began.elapsed() < PATIENCE, "{script}: {error}"),
+            }
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    /// Presses an element.
+    pub async fn press(&self, css: &str) {
+        self.with(Locator::Css(css), async |found: Element| found.click().await).await;
     }
 
     /// Presses what is called so.
@@ -165,19 +186,7 @@ impl Browser {
         let path = format!(
             "//*[self::a or self::button or self::summary][contains(normalize-space(.), \"{words}\")]"
         );
-        let mut last = String::new();
-        // A page that is still settling may move what is pressed from under the pointer.
-        for _ in 0..5 {
-            let wait = self.client.wait().at_most(PATIENCE);
-            let found =
-                wait.for_element(Locator::XPath(&path)).await.unwrap_or_else(|e| panic!("{words}: {e}"));
-            match found.click().await {
-                Ok(()) => return,
-                Err(error) => last = error.to_string(),
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        panic!("{words}: {last}");
+        self.with(Locator::XPath(&path), async |found: Element| found.click().await).await;
     }
 
     /// Types into a field in place of what is there.
@@ -185,27 +194,19 @@ impl Browser {
         self.type_into(&format!("[name='{name}']"), text).await;
     }
 
-    /// Types into what is found so. A page may draw it anew, or move it, between finding and typing.
+    /// Types into what is found so.
     async fn type_into(&self, css: &str, text: &str) {
-        let mut last = String::new();
-        for _ in 0..5 {
-            let field = self.find(css).await;
-            let cleared = field.clear().await;
-            match if cleared.is_ok() { field.send_keys(text).await } else { cleared } {
-                Ok(()) => return,
-                Err(error) => last = error.to_string(),
-            }
-            assert!(last.contains("stale") || last.contains("not interactable"), "{css}: {last}");
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        panic!("{css}: {last}");
+        self.with(Locator::Css(css), async |field: Element| {
+            field.clear().await?;
+            field.send_keys(text).await
+        })
+        .await;
     }
 
     /// Chooses a file of this machine in a field for files.
     pub async fn attach(&self, css: &str, file: &std::path::Path) {
-        let field = self.find(css).await;
         let path = file.to_str().expect("a path of plain text");
-        field.send_keys(path).await.unwrap_or_else(|e| panic!("{css}: {e}"));
+        self.with(Locator::Css(css), async |field: Element| field.send_keys(path).await).await;
     }
 
     /// Types into a field by its id, in place of what is there.
@@ -216,8 +217,8 @@ impl Browser {
     /// Chooses from a list by value.
     pub async fn choose(&self, name: &str, value: &str) {
         self.find(&format!("[name='{name}'] option[value='{value}']")).await;
-        let field = self.find(&format!("select[name='{name}']")).await;
-        field.select_by_value(value).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+        let list = format!("select[name='{name}']");
+        self.with(Locator::Css(&list), async |field: Element| field.select_by_value(value).await).await;
     }
 
     /// Presses the escape key where the focus is.
@@ -227,15 +228,17 @@ impl Browser {
 
     /// Presses a key where the focus is.
     pub async fn press_key(&self, key: char) {
-        let focused = self.client.active_element().await.unwrap();
-        focused.send_keys(&key.to_string()).await.unwrap();
+        self.with(Locator::Css(":focus, body:not(:has(:focus))"), async |focused: Element| {
+            focused.send_keys(&key.to_string()).await
+        })
+        .await;
     }
 
     /// What is in a field.
     pub async fn value(&self, name: &str) -> String {
         self.find(&format!("[name='{name}']")).await;
         let script = "return document.querySelector(`[name='${arguments[0]}']`).value;";
-        let value = self.client.execute(script, vec![json!(name)]).await.unwrap();
+        let value = self.script(script, vec![json!(name)]).await;
         value.as_str().unwrap_or_default().to_owned()
     }
 
@@ -244,7 +247,7 @@ impl Browser {
         let began = std::time::Instant::now();
         loop {
             let script = "const e = document.querySelector(arguments[0]); return e ? e.textContent : null;";
-            let text = self.client.execute(script, vec![json!(css)]).await.unwrap();
+            let text = self.script(script, vec![json!(css)]).await;
             let text = text.as_str().unwrap_or_default().split_whitespace().collect::<Vec<_>>().join(" ");
             if holds(&text) {
                 return text;
@@ -291,7 +294,7 @@ impl Browser {
 
     /// What the page shows of an element.
     pub async fn text(&self, css: &str) -> String {
-        self.find(css).await.text().await.unwrap()
+        self.with(Locator::Css(css), async |found: Element| found.text().await).await
     }
 
     /// Goes back a page.
