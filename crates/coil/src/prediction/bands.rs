@@ -105,9 +105,9 @@ fn spreads(model: &Model) -> Vec<Spread> {
         );
     }
     add("room_c".into(), Shape::Normal, Box::new(|m, s| m.room_k += s));
-    if !model.bodies.is_empty() {
+    if !model.parts.bodies.is_empty() {
         add("poles[*].material".into(), Shape::Normal, Box::new(|m, s| m.susceptibility += s));
-        let radius = model.bodies.iter().filter_map(|(_, b)| match b {
+        let radius = model.parts.bodies.iter().filter_map(|(_, b)| match b {
             crate::magnet::Body::Rod(rod) => Some(rod.radius_m),
             crate::magnet::Body::Block(_) => None,
         });

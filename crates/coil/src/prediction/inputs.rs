@@ -1,6 +1,7 @@
 //! What is not known exactly, and the figures for any choice of it.
 
 use super::model::Model;
+use super::part_list::PartList;
 use super::solve::Solved;
 use crate::circuit::{Network, NetworkCoil, Peak};
 use crate::wind::{Lay, Pattern};
@@ -134,7 +135,7 @@ fn circuit_and_signals(
     let n = coils.len();
     let shift: Vec<f64> = (0..n)
         .map(|i| {
-            let (slopes, change) = (solved.air_slopes[i], &inputs.coils[i]);
+            let (slopes, change) = (model.coils[i].air_slopes, &inputs.coils[i]);
             slopes.build * coils[i].1 + slopes.height * change.height_m + slopes.core * change.core_m
         })
         .collect();
@@ -149,7 +150,7 @@ fn circuit_and_signals(
     });
     // The parts sit inside: they feel the height, and hardly the build.
     let parts = DMatrix::from_fn(n, n, |a, b| {
-        let height = |i: usize| solved.air_slopes[i].height * inputs.coils[i].height_m;
+        let height = |i: usize| model.coils[i].air_slopes.height * inputs.coils[i].height_m;
         turns[a] * turns[b] * solved.gain_h[(a, b)] * gain * (0.5 * (height(a) + height(b))).exp() * model_l
     });
     let whole = &air + &parts;
@@ -287,8 +288,8 @@ const REFERENCE_CORES_M: [f64; 8] = [0.1e-3, 0.2e-3, 0.3e-3, 0.4e-3, 0.55e-3, 0.
 pub(super) fn reference(core_m: f64) -> f64 {
     static REFERENCE: OnceLock<Vec<(f64, f64)>> = OnceLock::new();
     let table = REFERENCE.get_or_init(|| {
-        let mut model = Model::of(&crate::design::reference_coil());
-        let solved = Solved::of(&model);
+        let design = crate::design::reference_coil();
+        let (mut model, solved) = Solved::of_design(&design, PartList::of(&design));
         let gap_m = crate::design::default_gap() * 1e-3;
         let tops: Vec<f64> = model.strings.iter().map(|s| s.z_m - s.core_m / 2.0 - gap_m).collect();
         REFERENCE_CORES_M

@@ -116,7 +116,7 @@ impl Solution {
                 Plane::Above { z_mm } => [a * 1e-3, b * 1e-3, z_mm * 1e-3],
             }
         };
-        let bodies: Vec<Body> = self.model.bodies.iter().map(|(_, body)| *body).collect();
+        let bodies: Vec<Body> = self.model.parts.bodies.iter().map(|(_, body)| *body).collect();
         let value = |at: [f64; 3]| {
             // Closer than this the discs that stand for a face would show one by one.
             if bodies.iter().any(|body| body.contains(at, NEAREST_M)) {

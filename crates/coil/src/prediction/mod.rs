@@ -5,15 +5,18 @@ mod calibration;
 mod difference;
 mod ground;
 mod inputs;
+mod kept;
 mod map;
 mod model;
 mod notices;
+mod part_list;
 mod parts;
 mod report;
 mod shift;
 mod signal;
 mod solve;
 mod strings;
+mod wound;
 
 pub use calibration::{Calibration, Correction};
 pub use difference::Differences;
@@ -31,6 +34,7 @@ use crate::string::string_mass_kg_m;
 use crate::wind::{GuidePlan, Section, USUAL_RPM};
 use bands::Outcome;
 use model::Model;
+use part_list::PartList;
 use solve::Solved;
 use std::f64::consts::PI;
 
@@ -80,15 +84,15 @@ impl Solution {
         if !problems.is_empty() {
             return Err(problems);
         }
-        let model = Model::of(design);
-        if Solved::is_too_large(&model) {
+        let list = PartList::of(design);
+        if Solved::is_too_large(&list) {
             return Err(vec![Problem::new(
                 "metal",
                 "the magnets, steel and metal parts together are too large to be computed",
                 "make them smaller, or leave out what lies far from the coils",
             )]);
         }
-        let solved = Solved::of(&model);
+        let (model, solved) = Solved::of_design(design, list);
         if !solved.is_sound(&model) {
             return Err(vec![Problem::new(
                 "coils",
@@ -142,7 +146,7 @@ impl Solution {
     /// The guide's plan of coil `coil` (from 0), and the lay that comes of it; `None` when there is no such coil.
     #[must_use]
     pub fn lay(&self, coil: usize) -> Option<(&GuidePlan, &Section)> {
-        self.model.coils.get(coil).map(|coil| (&coil.plan, &coil.section))
+        self.model.coils.get(coil).map(|coil| (&coil.plan, &*coil.section))
     }
 
     /// The equivalent circuit as a netlist for general circuit simulators, with the design's load.
@@ -201,13 +205,13 @@ pub fn lay_coil(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
     if !design.problems().is_empty() {
         return None;
     }
-    let model::Laid { plan, section, .. } = model::Laid::of(design.coils.get(coil)?);
+    let wound::Laid { plan, section, .. } = wound::Laid::of(design.coils.get(coil)?);
     Some((plan, section))
 }
 
 /// Flux density along z that a probe reads over a pole, `gap_m` above its face, T; `None` where no magnet is near.
 fn reading_t(design: &Design, (model, solved): (&Model, &Solved), pole: usize, gap_m: f64) -> Option<f64> {
-    if !model.has_magnet() {
+    if !model.parts.has_magnet() {
         return None;
     }
     let given = &design.poles[pole];

@@ -3,22 +3,19 @@
 //! It depends on those parts alone, and takes half of a prediction. While a winding is changed the parts stay: the last few are
 //! kept.
 
-use super::model::{Conductor, Model};
+use super::kept::Kept;
+use super::part_list::{Conductor, PartList};
 use crate::eddy::Sheet;
 use crate::inductance::MU_0;
 use crate::magnet::{Body, Charged, Reduced, Resolution, System};
 use nalgebra::DMatrix;
-use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// Size of the cells of conducting sheets, m.
 pub(super) const SHEET_CELL_M: f64 = 14e-3;
 
-/// Memory that kept parts may take together, bytes.
-const MOST_BYTES: usize = 24 << 20;
-
-/// The parts kept, the last used last.
-static KEPT: Mutex<VecDeque<Arc<Parts>>> = Mutex::new(VecDeque::new());
+/// The parts kept: at most 24 MB of them.
+static KEPT: Kept<Parts> = Kept::new(24 << 20);
 
 /// A conducting sheet among the magnetic parts.
 #[derive(Debug)]
@@ -46,41 +43,31 @@ pub(super) struct Parts {
 }
 
 impl Parts {
-    /// The parts of a model: those kept, where they are the same.
-    pub(super) fn of(model: &Model) -> Arc<Self> {
-        let is_same = |parts: &Arc<Self>| {
-            parts.bodies.iter().eq(model.bodies.iter().map(|(_, body)| body))
-                && parts.conductors == model.conductors
+    /// The parts of a list: those kept, where they are the same.
+    pub(super) fn of(list: &PartList) -> Arc<Self> {
+        Self::kept(list).unwrap_or_else(|| {
+            let parts = Self::solved(list);
+            let bytes = parts.bytes();
+            KEPT.keep(parts, bytes)
+        })
+    }
+
+    /// The parts of a list, where they are kept.
+    pub(super) fn kept(list: &PartList) -> Option<Arc<Self>> {
+        let is_same = |parts: &Self| {
+            parts.bodies.iter().eq(list.bodies.iter().map(|(_, body)| body))
+                && parts.conductors == list.conductors
         };
-        let mut kept = KEPT.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(parts) = kept.iter().position(is_same).and_then(|at| kept.remove(at)) {
-            kept.push_back(Arc::clone(&parts));
-            return parts;
-        }
-        // Not under the lock: others go on, and who needs the same parts just then works them out as well.
-        drop(kept);
-        let parts = Arc::new(Self::solved(model));
-        if parts.bytes() > MOST_BYTES / 4 {
-            return parts;
-        }
-        let mut kept = KEPT.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.push_back(Arc::clone(&parts));
-        let mut bytes: usize = kept.iter().map(|p| p.bytes()).sum();
-        while bytes > MOST_BYTES
-            && let Some(oldest) = kept.pop_front()
-        {
-            bytes -= oldest.bytes();
-        }
-        parts
+        KEPT.find(is_same)
     }
 
     /// Works everything out anew.
-    fn solved(model: &Model) -> Self {
-        let bodies: Vec<Body> = model.bodies.iter().map(|(_, body)| *body).collect();
+    fn solved(list: &PartList) -> Self {
+        let bodies: Vec<Body> = list.bodies.iter().map(|(_, body)| *body).collect();
         let system = System::new(&bodies, Resolution::default());
-        let sheets = model.conductors.iter().map(|c| PartSheet::of(c, &system)).collect();
+        let sheets = list.conductors.iter().map(|c| PartSheet::of(c, &system)).collect();
         let charges = system.charged(&system.held());
-        Self { bodies, conductors: model.conductors.clone(), system, charges, sheets }
+        Self { bodies, conductors: list.conductors.clone(), system, charges, sheets }
     }
 
     /// Memory that it takes, bytes; a little more than that of its matrices.
@@ -112,36 +99,26 @@ mod tests {
     use super::*;
     use crate::design::{Kind, starting_point};
 
-    fn model(change: impl FnOnce(&mut crate::design::Design)) -> Model {
+    fn list(change: impl FnOnce(&mut crate::design::Design)) -> PartList {
         let mut design = starting_point(Kind::ShortSingle, "Parts", 6, 10.0);
         change(&mut design);
-        Model::of(&design)
+        PartList::of(&design)
     }
 
     /// Another winding over the same parts finds them; another charge, length or thickness does not.
     #[test]
     fn the_parts_are_kept_while_only_the_winding_changes() {
-        let first = Parts::of(&model(|_| {}));
+        let first = Parts::of(&list(|_| {}));
         // Other tests of this process keep theirs beside, and may push these out in between.
         let is_found =
-            || Arc::ptr_eq(&Parts::of(&model(|_| {})), &Parts::of(&model(|d| d.coils[0].wind.turns += 300)));
+            || Arc::ptr_eq(&Parts::of(&list(|_| {})), &Parts::of(&list(|d| d.coils[0].wind.turns += 300)));
         assert!((0..20).any(|_| is_found()));
         for change in [
             (|d: &mut crate::design::Design| d.poles[0].charge = 0.7) as fn(&mut _),
             |d| d.poles[0].length_mm += 0.5,
             |d| d.metal[0].size_mm[2] += 0.1,
         ] {
-            assert!(!Arc::ptr_eq(&first, &Parts::of(&model(change))));
+            assert!(!Arc::ptr_eq(&first, &Parts::of(&list(change))));
         }
-    }
-
-    /// However many different parts are solved, what is kept stays within its bound.
-    #[test]
-    fn what_is_kept_is_bounded() {
-        for k in 0..60_u32 {
-            Parts::of(&model(|d| d.poles[0].length_mm += 0.01 * f64::from(k)));
-        }
-        let kept = KEPT.lock().unwrap();
-        assert!(kept.iter().map(|p| p.bytes()).sum::<usize>() <= MOST_BYTES && !kept.is_empty());
     }
 }

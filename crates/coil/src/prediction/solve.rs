@@ -1,22 +1,17 @@
 //! The dear part of a prediction, done once: fields, inductances, magnets, eddy currents, strings.
 
-use super::model::Model;
+use super::model::{self, Model};
+use super::part_list::PartList;
 use super::parts::{PartSheet, Parts, SHEET_CELL_M};
 use super::strings::{self, Answers, Loss, StringSignal};
+use super::wound::CoilModel;
 use crate::circuit::{Join, Network, NetworkCoil};
+use crate::design::Design;
 use crate::eddy::{Mode, Relaxation, Screening, Sheet, cells_of, pole_relaxations, with_skin};
-use crate::inductance::{MU_0, Winding, field_of_zones, inductance_of_zones};
+use crate::inductance::{MU_0, Winding, field_of_zones};
 use crate::magnet::{Body, Reduced, Resolution, State, System, flux_density};
 use nalgebra::{DMatrix, DVector};
 use std::sync::Arc;
-
-/// How an inductance answers to small changes, relative: to ln(build), to height (1/m), to the core's growth (1/m).
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Slopes {
-    pub build: f64,
-    pub height: f64,
-    pub core: f64,
-}
 
 /// What parts bring to the inductance of the joined coils, by how far it depends on permeability and size.
 #[derive(Clone, Copy, Debug, Default)]
@@ -34,7 +29,6 @@ pub(super) struct Solved {
     /// Inductance matrix in air, and what the parts add, H; all coils, currents the same way round.
     pub air_h: DMatrix<f64>,
     pub gain_h: DMatrix<f64>,
-    pub air_slopes: Vec<Slopes>,
     pub gain_slopes: GainSlopes,
     pub relaxations: Vec<Relaxation>,
     /// What the same currents take from the signal: the mean over the strings.
@@ -51,12 +45,12 @@ pub(super) struct Solved {
     pub ground_f: f64,
 }
 
-/// How much of a machine solving a model takes, in units of about a second of one: the magnetic parts' unknowns meet each
+/// How much of a machine solving parts takes, in units of about a second of one: the magnetic parts' unknowns meet each
 /// other and are eliminated, and so do the cells of each conducting part. Measured: 2,900 unknowns take 9 s, 480 cells 3 s.
-fn work(model: &Model) -> f64 {
-    let bodies: Vec<Body> = model.bodies.iter().map(|(_, body)| *body).collect();
+fn work(parts: &PartList) -> f64 {
+    let bodies: Vec<Body> = parts.bodies.iter().map(|(_, body)| *body).collect();
     let unknowns = System::unknowns_of(&bodies, Resolution::default()) as f64;
-    let sheets = model.conductors.iter().map(|c| cells_of(&c.panels, SHEET_CELL_M) as f64);
+    let sheets = parts.conductors.iter().map(|c| cells_of(&c.panels, SHEET_CELL_M) as f64);
     9.0 * (unknowns / 2900.0).powf(2.7) + sheets.map(|cells| 3.0 * (cells / 480.0).powi(2)).sum::<f64>()
 }
 
@@ -64,13 +58,20 @@ fn work(model: &Model) -> f64 {
 const MOST_WORK: f64 = 12.0;
 
 impl Solved {
-    /// Whether a model takes more than is computed; then it is not solved.
-    pub(super) fn is_too_large(model: &Model) -> bool {
-        work(model) > MOST_WORK
+    /// Whether parts take more than is computed; then they are not solved.
+    pub(super) fn is_too_large(parts: &PartList) -> bool {
+        work(parts) > MOST_WORK
     }
 
-    pub(super) fn of(model: &Model) -> Self {
-        let parts = Parts::of(model);
+    /// A checked design resolved and solved; `list` has its parts.
+    pub(super) fn of_design(design: &Design, list: PartList) -> (Model, Self) {
+        let (coils, parts) = coils_and_parts(design, &list);
+        let model = Model::of(design, coils, list);
+        let solved = Self::of(&model, parts);
+        (model, solved)
+    }
+
+    fn of(model: &Model, parts: Arc<Parts>) -> Self {
         let system = &parts.system;
         let air_h = air(model);
         let drives = drives(model, system);
@@ -98,7 +99,6 @@ impl Solved {
         Self {
             responses: responses.clone(),
             pattern: pattern.clone(),
-            air_slopes: air_slopes(model),
             gain_slopes: gain_slopes(model, system, &drive, &answer),
             eddy_shares: eddy_shares(model, &network, &weights),
             ground_f: ground(model, &network),
@@ -132,6 +132,21 @@ impl Solved {
     pub(super) fn flux_density(&self, point_m: [f64; 3]) -> [f64; 3] {
         flux_density(&self.parts.charges, point_m)
     }
+}
+
+/// The coils as laid and the parts as solved, which know nothing of each other: side by side, unless one of them is kept.
+fn coils_and_parts(design: &Design, list: &PartList) -> (Vec<CoilModel>, Arc<Parts>) {
+    if let Some(parts) = Parts::kept(list) {
+        return (model::coils(design), parts);
+    }
+    if CoilModel::are_kept(design) {
+        return (model::coils(design), Parts::of(list));
+    }
+    std::thread::scope(|scope| {
+        let laying = scope.spawn(|| model::coils(design));
+        let parts = Parts::of(list);
+        (laying.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), parts)
+    })
 }
 
 /// The circuit at rest for an inductance matrix of all coils.
@@ -170,11 +185,9 @@ fn spread(model: &Model, of_joined: &[f64]) -> Vec<f64> {
 fn air(model: &Model) -> DMatrix<f64> {
     let n = model.coils.len();
     let mut matrix = DMatrix::zeros(n, n);
-    let windings: Vec<Winding> = model.coils.iter().map(super::model::CoilModel::winding).collect();
+    let windings: Vec<Winding> = model.coils.iter().map(CoilModel::winding).collect();
     for i in 0..n {
-        let twin = (0..i).find(|&k| same_but_place(&model.coils[k].zones, &model.coils[i].zones));
-        matrix[(i, i)] =
-            twin.map_or_else(|| inductance_of_zones(&windings[i], &model.coils[i].zones), |k| matrix[(k, k)]);
+        matrix[(i, i)] = model.coils[i].air_h;
         for k in 0..i {
             let mutual = windings[i].mutual_h(&windings[k]);
             matrix[(i, k)] = mutual;
@@ -182,17 +195,6 @@ fn air(model: &Model) -> DMatrix<f64> {
         }
     }
     matrix
-}
-
-/// Whether two coils have the same self-inductance by their shape.
-fn same_but_place(a: &[Winding], b: &[Winding]) -> bool {
-    a.len() == b.len()
-        && a.iter().zip(b).all(|(x, y)| {
-            x.core == y.core
-                && (x.height_m() - y.height_m()).abs() < 1e-12
-                && (x.build_m - y.build_m).abs() < 1e-12
-                && (x.turns - y.turns).abs() < 1e-9
-        })
 }
 
 /// What one ampere in each coil drives in the parts.
@@ -327,8 +329,8 @@ impl PoleGroup {
 /// Currents inside conducting poles and magnetic plates, group by group of equal parts.
 fn pole_groups(model: &Model, system: &System, drive: &State, answer: &State) -> Vec<PoleGroup> {
     let mut groups: Vec<PoleGroup> = Vec::new();
-    for (i, (_, body)) in model.bodies.iter().enumerate() {
-        let sigma_s_m = model.body_sigma_s_m[i];
+    for (i, (_, body)) in model.parts.bodies.iter().enumerate() {
+        let sigma_s_m = model.parts.body_sigma_s_m[i];
         let radius_m = match body {
             Body::Rod(rod) => rod.radius_m,
             // A sheet of the same ratio of skin to core: half its thickness over √2 gives the same first loss as a
@@ -364,7 +366,7 @@ fn pole_groups(model: &Model, system: &System, drive: &State, answer: &State) ->
 
 fn gain_slopes(model: &Model, system: &System, drive: &State, answer: &State) -> GainSlopes {
     let (mut whole, mut by_chi, mut by_radius) = (0.0, 0.0, 0.0);
-    for (i, (_, body)) in model.bodies.iter().enumerate() {
+    for (i, (_, body)) in model.parts.bodies.iter().enumerate() {
         let gain = system.share(i, drive, answer);
         let chi = (body.mu_r() - 1.0).max(1e-4);
         // d(gain)/d(1/χ) is minus the overlap; a tenth more χ is 1/χ less by a tenth.
@@ -380,30 +382,8 @@ fn gain_slopes(model: &Model, system: &System, drive: &State, answer: &State) ->
     GainSlopes { susceptibility: by_chi / whole, radius: by_radius / whole }
 }
 
-/// Slopes of every coil; coils alike have them once.
-fn air_slopes(model: &Model) -> Vec<Slopes> {
-    let mut all: Vec<Slopes> = Vec::with_capacity(model.coils.len());
-    for (i, coil) in model.coils.iter().enumerate() {
-        let twin = (0..i).find(|&k| same_but_place(&model.coils[k].zones, &coil.zones));
-        all.push(twin.map_or_else(|| slopes(&coil.winding()), |k| all[k]));
-    }
-    all
-}
-
-/// By small differences of the even window.
-fn slopes(winding: &Winding) -> Slopes {
-    let base = winding.rough_inductance_h().ln();
-    let change = |other: Winding| other.rough_inductance_h().ln() - base;
-    let (build, height, core) = (0.02, 0.1e-3, 0.05e-3);
-    let thicker = Winding { build_m: winding.build_m * (1.0 + build), ..*winding };
-    let taller = Winding { to_z_m: winding.to_z_m + height, ..*winding };
-    let mut wider = *winding;
-    wider.core.corner_m += core;
-    Slopes { build: change(thicker) / build, height: change(taller) / height, core: change(wider) / core }
-}
-
 /// Turns times area of a coil that an even field meets, with what the poles gather, m²: the moment of one ampere, by reciprocity.
-pub(super) fn gathered_m2(coil: &super::model::CoilModel, system: &System, response: &State) -> [f64; 3] {
+pub(super) fn gathered_m2(coil: &CoilModel, system: &System, response: &State) -> [f64; 3] {
     let mut area = system.moment(response);
     area[2] += coil.turns * coil.mean_area_m2();
     area

@@ -80,7 +80,7 @@ fn heard(case: Case<'_>, gather: &mut Gather) {
 }
 
 fn magnets(case: Case<'_>, gather: &mut Gather) {
-    if !case.model.bodies.iter().any(|(_, body)| body.magnet().is_some()) {
+    if !case.model.parts.bodies.iter().any(|(_, body)| body.magnet().is_some()) {
         gather.report(
             Level::Warn,
             "no-magnet",
@@ -90,7 +90,7 @@ fn magnets(case: Case<'_>, gather: &mut Gather) {
         );
         return;
     }
-    if !case.model.has_magnet() {
+    if !case.model.parts.has_magnet() {
         gather.report(
             Level::Warn,
             "no-charge",
