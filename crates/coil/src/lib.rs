@@ -11,6 +11,7 @@ pub mod audition;
 pub mod circuit;
 pub mod design;
 pub mod eddy;
+mod factor;
 pub mod former;
 pub mod identification;
 pub mod inductance;

@@ -7,6 +7,7 @@
 //! many orders. Sheets thinner than the skin depth: 0.5 mm of brass up to 30 kHz.
 
 use super::Relaxation;
+use crate::factor::Factor;
 use crate::inductance::MU_0;
 use crate::magnet::{Patch, Shape, System, along};
 use crate::numeric::gauss;
@@ -32,8 +33,8 @@ pub struct Panel {
 pub struct Sheet {
     cells: Vec<Cell>,
     nodes: usize,
-    /// Resistance over nodes, Ω.
-    resistance: DMatrix<f64>,
+    /// Factor of the resistance over nodes, Ω; none where there is nothing that conducts.
+    resistance: Option<Factor>,
     /// Inductance over nodes, H.
     inductance: DMatrix<f64>,
 }
@@ -168,9 +169,8 @@ impl Sheet {
             .into_iter()
             .map(|(four, cell)| Cell { corners: four.map(|n| unknown[n]), ..cell })
             .collect();
-        let mut sheet =
-            Self { cells, nodes, resistance: DMatrix::zeros(0, 0), inductance: DMatrix::zeros(0, 0) };
-        sheet.resistance = sheet.resistances(1.0 / (sigma_s_m * thick_m));
+        let mut sheet = Self { cells, nodes, resistance: None, inductance: DMatrix::zeros(0, 0) };
+        sheet.resistance = Factor::of(sheet.resistances(1.0 / (sigma_s_m * thick_m)));
         sheet.inductance = sheet.inductances();
         sheet
     }
@@ -337,7 +337,7 @@ impl Sheet {
     /// aᵀR⁻¹b of two fluxes: how far they drive the same currents, slowly.
     #[must_use]
     pub fn drive_product(&self, a: &DVector<f64>, b: &DVector<f64>) -> f64 {
-        self.resistance.clone().cholesky().map_or(0.0, |factor| a.dot(&factor.solve(b)))
+        self.resistance.as_ref().map_or(0.0, |factor| a.dot(&factor.solve(b.as_view())))
     }
 
     /// The ways of dying away that `flux` (Wb per ampere of the coil) meets, magnetic parts answering by `answer`: what
@@ -345,17 +345,16 @@ impl Sheet {
     #[must_use]
     pub fn modes(&self, flux: &DVector<f64>, answer: Option<&DMatrix<f64>>) -> Vec<Mode> {
         const STEPS: usize = 8;
-        let Some(factor) = self.resistance.clone().cholesky() else { return Vec::new() };
-        let lower = factor.l();
+        let Some(factor) = &self.resistance else { return Vec::new() };
         let inductance = answer.map_or_else(|| self.inductance.clone(), |more| &self.inductance + more);
-        let Some(start) = lower.solve_lower_triangular(flux) else { return Vec::new() };
+        let start = factor.forward(flux.as_view());
         let size = start.norm();
         if size <= 0.0 {
             return Vec::new();
         }
         let apply = |v: &DVector<f64>| {
-            let up = lower.tr_solve_lower_triangular(v).unwrap_or_else(|| v.clone());
-            lower.solve_lower_triangular(&(&inductance * up)).unwrap_or_else(|| v.clone())
+            let up = factor.backward(v.as_view());
+            factor.forward((&inductance * up).as_view())
         };
         let mut basis = vec![&start / size];
         let (mut diagonal, mut beside) = (Vec::new(), Vec::new());
@@ -398,7 +397,7 @@ impl Sheet {
                         strength_hs: driven * driven,
                         time_s: eigen.eigenvalues[k].max(0.0),
                     },
-                    currents: lower.tr_solve_lower_triangular(&mode).unwrap_or(mode),
+                    currents: factor.backward(mode.as_view()),
                 }
             })
             .collect()

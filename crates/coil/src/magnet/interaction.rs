@@ -80,24 +80,7 @@ fn known<const N: usize>(
 
 /// From energies between surfaces to energies between unknowns.
 fn weigh(here: &Member, energies: &DMatrix<f64>, there: &Member) -> DMatrix<f64> {
-    let mut half = DMatrix::zeros(here.cut.patches.len(), there.cut.unknowns);
-    for (unknown, list) in there.cut.charges.iter().enumerate() {
-        for &(patch, density) in list {
-            let column = energies.column(patch) * density;
-            let mut sum = half.column_mut(unknown);
-            sum += column;
-        }
-    }
-    let half = half.transpose();
-    let mut whole = DMatrix::zeros(there.cut.unknowns, here.cut.unknowns);
-    for (unknown, list) in here.cut.charges.iter().enumerate() {
-        for &(patch, density) in list {
-            let column = half.column(patch) * density;
-            let mut sum = whole.column_mut(unknown);
-            sum += column;
-        }
-    }
-    whole.transpose()
+    here.densities.transpose() * (energies * &there.densities)
 }
 
 fn energies(here: &Member, there: &Member, between: impl Fn(&Patch, &Patch) -> f64) -> DMatrix<f64> {

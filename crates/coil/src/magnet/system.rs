@@ -11,8 +11,9 @@ use super::grade::Demagnetisation;
 use super::interaction::interactions;
 use super::member::Member;
 use super::patch::{Charged, Patch};
+use crate::factor::Factor;
 use crate::inductance::MU_0;
-use nalgebra::{DMatrix, DVector, linalg::Cholesky};
+use nalgebra::{DMatrix, DVector};
 
 /// The parts with their mutual action worked out.
 #[derive(Clone, Debug)]
@@ -25,12 +26,12 @@ pub struct System {
     /// Unknowns of plain parts.
     plain: usize,
     /// Factor of the plain parts' block, and L⁻¹ of what couples it to the magnets.
-    factor: Option<Cholesky<f64, nalgebra::Dyn>>,
+    factor: Option<Factor>,
     coupling: DMatrix<f64>,
     /// The magnets' own block with the answer of the plain parts in it.
     magnets: DMatrix<f64>,
     /// Factor of that block with the magnets' recoil permeability.
-    recoil: Option<Cholesky<f64, nalgebra::Dyn>>,
+    recoil: Option<Factor>,
 }
 
 /// A state of all parts: the magnetisation of every unknown, A/m.
@@ -67,7 +68,7 @@ impl System {
                 Body::Block(block) => block.cut(resolution),
             };
             let unknowns = cut.unknowns;
-            members.push(Member { body: bodies[i], cut, first });
+            members.push(Member::new(bodies[i], cut, first));
             first += unknowns;
             if bodies[i].magnet().is_none() {
                 plain = first;
@@ -143,12 +144,12 @@ impl System {
         self.coupling = DMatrix::zeros(plain, held);
         if plain > 0 {
             // Positive by construction; a failure would mean degenerate parts, which then carry nothing.
-            self.factor = Cholesky::new(matrix.view((0, 0), (plain, plain)).into_owned());
+            self.factor = Factor::of(matrix.view((0, 0), (plain, plain)).into_owned());
             if let Some(factor) = &self.factor
                 && held > 0
             {
-                let mixed = matrix.view((0, plain), (plain, held)).into_owned();
-                self.coupling = factor.l_dirty().solve_lower_triangular(&mixed).unwrap_or(mixed);
+                self.coupling = matrix.view((0, plain), (plain, held)).into_owned();
+                factor.forward_mut(&mut self.coupling);
                 // A product of whole matrices runs in blocks, `tr_mul` by single dot products.
                 self.magnets -= self.coupling.transpose() * &self.coupling;
             }
@@ -161,7 +162,7 @@ impl System {
                 recoil[(at + a, at + b)] += value / chi;
             }
         }
-        self.recoil = (held > 0).then(|| Cholesky::new(recoil)).flatten();
+        self.recoil = (held > 0).then(|| Factor::of(recoil)).flatten();
     }
 
     /// Where a coil's field has to be known.
@@ -198,24 +199,19 @@ impl System {
         let mut answer = DVector::zeros(all);
         if let Some(recoil) = &self.recoil {
             let magnets = drive.rows(plain, all - plain) - self.coupling.tr_mul(&forward);
-            answer.rows_mut(plain, all - plain).copy_from(&recoil.solve(&magnets));
+            answer.rows_mut(plain, all - plain).copy_from(&recoil.solve(magnets.as_view()));
         }
         if let Some(factor) = &self.factor {
             let rest = forward - &self.coupling * answer.rows(plain, all - plain);
-            if let Some(solved) = factor.l_dirty().tr_solve_lower_triangular(&rest) {
-                answer.rows_mut(0, plain).copy_from(&solved);
-            }
+            answer.rows_mut(0, plain).copy_from(&factor.backward(rest.as_view()));
         }
         answer
     }
 
     /// L⁻¹ of the plain parts' share of a drive.
     fn forward(&self, drive: &State) -> State {
-        let own = drive.rows(0, self.plain).into_owned();
-        match &self.factor {
-            Some(factor) => factor.l_dirty().solve_lower_triangular(&own).unwrap_or(own),
-            None => own,
-        }
+        let own = drive.rows(0, self.plain);
+        self.factor.as_ref().map_or_else(|| own.into_owned(), |factor| factor.forward(own))
     }
 
     /// Drives as [`Self::products_between`] takes them: L⁻¹ of them, where A = LLᵀ. It is the dear part of a product.
@@ -228,12 +224,12 @@ impl System {
         let held = self.unknowns() - self.plain;
         let mut plain = drives.rows(0, self.plain).into_owned();
         if let Some(factor) = &self.factor {
-            factor.l_dirty().solve_lower_triangular_mut(&mut plain);
+            factor.forward_mut(&mut plain);
         }
         let mut magnets = DMatrix::zeros(0, drives.ncols());
         if let Some(recoil) = &self.recoil {
             magnets = drives.rows(self.plain, held) - self.coupling.transpose() * &plain;
-            recoil.l_dirty().solve_lower_triangular_mut(&mut magnets);
+            recoil.forward_mut(&mut magnets);
         }
         if self.factor.is_none() {
             plain = DMatrix::zeros(0, drives.ncols());
@@ -351,6 +347,8 @@ impl System {
         for member in &holding {
             start(member, &mut magnets);
         }
+        // Each magnet's curve is followed as closely as the others' fields are known: to a share of what the last round moved.
+        let mut moved = 1.0;
         for _ in 0..60 {
             let mut largest = 0.0_f64;
             for member in &holding {
@@ -359,21 +357,20 @@ impl System {
                 let own = self.magnets.view((at, at), (size, size)).into_owned();
                 let others = self.magnets.rows(at, size) * &given - &own * given.rows(at, size);
                 let before = magnets.rows(at, size).into_owned();
-                let after = follow(member, &own, &others, before.clone());
+                let after = follow(member, &own, &others, before.clone(), 0.01 * moved);
                 largest = largest.max((&after - before).amax() / after.amax().max(1.0));
                 magnets.rows_mut(at, size).copy_from(&after);
             }
             if largest < 1e-4 {
                 break;
             }
+            moved = largest.min(1.0);
         }
         let mut state = DVector::zeros(all);
         let given = charge.component_mul(&magnets);
         if let Some(factor) = &self.factor {
             let pushed = -(&self.coupling * &given);
-            if let Some(solved) = factor.l_dirty().tr_solve_lower_triangular(&pushed) {
-                state.rows_mut(0, plain).copy_from(&solved);
-            }
+            state.rows_mut(0, plain).copy_from(&factor.backward(pushed.as_view()));
         }
         state.rows_mut(plain, all - plain).copy_from(&given);
         state
@@ -414,8 +411,14 @@ fn susceptibility(body: &Body) -> f64 {
     (body.mu_r() - 1.0).max(1e-4)
 }
 
-/// Newton's iteration for one magnet: own·m + others + ∫(−H(m)) = 0 along its curve.
-fn follow(member: &Member, own: &DMatrix<f64>, others: &DVector<f64>, mut m: DVector<f64>) -> DVector<f64> {
+/// Newton's iteration for one magnet: own·m + others + ∫(−H(m)) = 0 along its curve, until a step is less than a share of m.
+fn follow(
+    member: &Member,
+    own: &DMatrix<f64>,
+    others: &DVector<f64>,
+    mut m: DVector<f64>,
+    until: f64,
+) -> DVector<f64> {
     let Some(magnet) = member.body.magnet() else { return m };
     let sign = magnet.charge.signum();
     for _ in 0..40 {
@@ -431,12 +434,12 @@ fn follow(member: &Member, own: &DMatrix<f64>, others: &DVector<f64>, mut m: DVe
                 }
             }
         }
-        let Some(solver) = Cholesky::new(jacobian) else { break };
-        let step = solver.solve(&residual);
+        let Some(solver) = Factor::of(jacobian) else { break };
+        let step = solver.solve(residual.as_view());
         // A full step may leave the curve's second quadrant; a bounded one does not.
         let largest = step.amax() / m.amax().max(1.0);
         m -= &step * if largest > 0.3 { 0.3 / largest } else { 1.0 };
-        if largest < 1e-6 {
+        if largest < until {
             break;
         }
     }

@@ -65,8 +65,10 @@ impl Parts {
     fn solved(list: &PartList) -> Self {
         let bodies: Vec<Body> = list.bodies.iter().map(|(_, body)| *body).collect();
         let system = System::new(&bodies, Resolution::default());
-        let sheets = list.conductors.iter().map(|c| PartSheet::of(c, &system)).collect();
-        let charges = system.charged(&system.held());
+        let (sheets, charges) = super::side_by_side(
+            || list.conductors.iter().map(|c| PartSheet::of(c, &system)).collect(),
+            || system.charged(&system.held()),
+        );
         Self { bodies, conductors: list.conductors.clone(), system, charges, sheets }
     }
 

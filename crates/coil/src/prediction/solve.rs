@@ -142,11 +142,7 @@ fn coils_and_parts(design: &Design, list: &PartList) -> (Vec<CoilModel>, Arc<Par
     if CoilModel::are_kept(design) {
         return (model::coils(design), Parts::of(list));
     }
-    std::thread::scope(|scope| {
-        let laying = scope.spawn(|| model::coils(design));
-        let parts = Parts::of(list);
-        (laying.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), parts)
-    })
+    super::side_by_side(|| model::coils(design), || Parts::of(list))
 }
 
 /// The circuit at rest for an inductance matrix of all coils.

@@ -1,6 +1,7 @@
 //! What every string sends into every coil.
 
 use super::model::{Model, StringAt};
+use super::side_by_side;
 use crate::eddy::{Mode, Screening, Sheet};
 use crate::inductance::MU_0;
 use crate::magnet::{Charged, State, System};
@@ -69,20 +70,26 @@ pub(super) fn signals(
     let states = answers.responses.iter().chain(modes).chain(answers.groups.iter().map(|(state, _)| state));
     let induced: Vec<Vec<f64>> =
         states.map(|r| system.charged(r).iter().map(|c| c.density_a_m).collect()).collect();
-    let mut same: Vec<(f64, Linkage)> = Vec::new();
-    let mut beside = None;
-    model
-        .strings
-        .iter()
-        .map(|string| {
-            let known = same.iter().position(|(core, _)| (core - string.core_m).abs() < 1e-9);
-            let at = known.unwrap_or_else(|| {
-                same.push((string.core_m, Linkage::new(string.core_m / 2.0, from, to)));
-                same.len() - 1
-            });
-            signal(model, string, &same[at].1, (held, &induced, answers), &mut beside)
-        })
-        .collect()
+    // Neighbours are magnetised alike: each begins where the one before it ended, in two rows that know nothing of each other.
+    let row = |strings: &[StringAt]| -> Vec<StringSignal> {
+        let mut same: Vec<(f64, Linkage)> = Vec::new();
+        let mut beside = None;
+        strings
+            .iter()
+            .map(|string| {
+                let known = same.iter().position(|(core, _)| (core - string.core_m).abs() < 1e-9);
+                let at = known.unwrap_or_else(|| {
+                    same.push((string.core_m, Linkage::new(string.core_m / 2.0, from, to)));
+                    same.len() - 1
+                });
+                signal(model, string, &same[at].1, (held, &induced, answers), &mut beside)
+            })
+            .collect()
+    };
+    let (first, second) = model.strings.split_at(model.strings.len().div_ceil(2));
+    let (mut all, rest) = side_by_side(|| row(first), || row(second));
+    all.extend(rest);
+    all
 }
 
 /// Largest power of the distance that a field over poles falls with: an octupole's.
