@@ -22,6 +22,7 @@ pub mod quantity;
 pub mod search;
 pub mod set;
 pub mod string;
+mod threads;
 pub mod wind;
 pub mod wire;
 mod word;

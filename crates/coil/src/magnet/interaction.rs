@@ -4,43 +4,73 @@ use super::body::{Body, DISCS, Resolution, Rod, across_lengths};
 use super::member::Member;
 use super::patch::{Patch, Shape, ring_ring};
 use crate::numeric::gauss;
+use crate::threads::side_by_side;
 use nalgebra::DMatrix;
 use std::f64::consts::PI;
 use std::sync::LazyLock;
 
-/// A block of the matrix that stands for more than one pair: keys, and the block.
-type Known<const N: usize> = Vec<([f64; N], DMatrix<f64>)>;
-
 /// N over all unknowns.
 pub(super) fn interactions(members: &[Member], size: usize, resolution: Resolution) -> DMatrix<f64> {
+    let pairs: Vec<(usize, usize)> = (0..members.len()).flat_map(|i| (0..=i).map(move |j| (i, j))).collect();
+    let (first, same_as) = unlike(members, &pairs);
+    let blocks = blocks(members, &first, resolution);
     let mut matrix = DMatrix::zeros(size, size);
-    let (mut own, mut pairs): (Known<3>, Known<9>) = (Vec::new(), Vec::new());
-    for (i, here) in members.iter().enumerate() {
-        for there in &members[..=i] {
-            let itself = std::ptr::eq(here, there);
-            let block = match (&here.body, &there.body) {
-                (Body::Rod(rod), _) if itself => {
-                    known(&mut own, [rod.radius_m, rod.even_length_m(), kind(rod)], || {
-                        weigh(here, &own_of_rod(here, rod, resolution.rod), there)
-                    })
-                }
-                (Body::Rod(a), Body::Rod(b)) => known(&mut pairs, stands(a, b), || {
-                    let off = (a.axis_m.0 - b.axis_m.0, a.axis_m.1 - b.axis_m.1);
-                    let lateral = off.0.hypot(off.1).max(a.radius_m);
-                    let between = |p: &Patch, q: &Patch| between_rods(p, q, lateral, off.1 / lateral);
-                    weigh(here, &energies(here, there, between), there)
-                }),
-                _ if itself => weigh(here, &own_of_block(here), there),
-                _ => weigh(here, &energies(here, there, Patch::energy_with), there),
-            };
-            let (rows, columns) = (here.cut.unknowns, there.cut.unknowns);
-            matrix.view_mut((here.first, there.first), (rows, columns)).copy_from(&block);
-            if !itself {
-                matrix.view_mut((there.first, here.first), (columns, rows)).copy_from(&block.transpose());
-            }
+    for (&(i, j), &at) in pairs.iter().zip(&same_as) {
+        let (here, there, block) = (&members[i], &members[j], &blocks[at]);
+        let (rows, columns) = (here.cut.unknowns, there.cut.unknowns);
+        matrix.view_mut((here.first, there.first), (rows, columns)).copy_from(block);
+        if i != j {
+            matrix.view_mut((there.first, here.first), (columns, rows)).copy_from(&block.transpose());
         }
     }
     matrix
+}
+
+/// The pairs that do not stand as one before them, and for every pair the place of its like among those.
+fn unlike(members: &[Member], pairs: &[(usize, usize)]) -> (Vec<(usize, usize)>, Vec<usize>) {
+    let mut first = Vec::new();
+    let mut known: Vec<([f64; 9], usize)> = Vec::new();
+    let same_as = pairs
+        .iter()
+        .map(|&(i, j)| {
+            let key = match (&members[i].body, &members[j].body) {
+                (Body::Rod(a), Body::Rod(b)) => Some(stands(a, b)),
+                _ => None,
+            };
+            let is_alike = |a: &[f64; 9], b: &[f64; 9]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-9);
+            if let Some((_, at)) = key.and_then(|key| known.iter().find(|(other, _)| is_alike(other, &key))) {
+                return *at;
+            }
+            first.push((i, j));
+            known.extend(key.map(|key| (key, first.len() - 1)));
+            first.len() - 1
+        })
+        .collect();
+    (first, same_as)
+}
+
+/// The block of every pair, every other one on a thread of its own.
+fn blocks(members: &[Member], pairs: &[(usize, usize)], resolution: Resolution) -> Vec<DMatrix<f64>> {
+    let block = |&(i, j): &(usize, usize)| -> DMatrix<f64> {
+        let (here, there) = (&members[i], &members[j]);
+        let energies = match (&here.body, &there.body) {
+            (Body::Rod(rod), _) if i == j => own_of_rod(here, rod, resolution.rod),
+            (Body::Rod(a), Body::Rod(b)) => {
+                let off = (a.axis_m.0 - b.axis_m.0, a.axis_m.1 - b.axis_m.1);
+                let lateral = off.0.hypot(off.1).max(a.radius_m);
+                energies(here, there, |p, q| between_rods(p, q, lateral, off.1 / lateral))
+            }
+            _ if i == j => own_of_block(here),
+            _ => energies(here, there, Patch::energy_with),
+        };
+        here.densities.transpose() * (energies * &there.densities)
+    };
+    let (even, odd) = side_by_side(
+        || pairs.iter().step_by(2).map(block).collect::<Vec<_>>(),
+        || pairs.iter().skip(1).step_by(2).map(block).collect::<Vec<_>>(),
+    );
+    let (mut even, mut odd) = (even.into_iter(), odd.into_iter());
+    (0..pairs.len()).filter_map(|k| if k % 2 == 0 { even.next() } else { odd.next() }).collect()
 }
 
 /// How two rods stand to one another: in an even row most pairs stand alike.
@@ -62,25 +92,6 @@ fn stands(a: &Rod, b: &Rod) -> [f64; 9] {
 /// Magnets have more unknowns than plain rods.
 fn kind(rod: &Rod) -> f64 {
     f64::from(u8::from(rod.magnet.is_some()))
-}
-
-fn known<const N: usize>(
-    all: &mut Known<N>,
-    key: [f64; N],
-    make: impl FnOnce() -> DMatrix<f64>,
-) -> DMatrix<f64> {
-    let same = |k: &&([f64; N], DMatrix<f64>)| k.0.iter().zip(&key).all(|(a, b)| (a - b).abs() < 1e-9);
-    if let Some(found) = all.iter().find(same) {
-        return found.1.clone();
-    }
-    let made = make();
-    all.push((key, made.clone()));
-    made
-}
-
-/// From energies between surfaces to energies between unknowns.
-fn weigh(here: &Member, energies: &DMatrix<f64>, there: &Member) -> DMatrix<f64> {
-    here.densities.transpose() * (energies * &there.densities)
 }
 
 fn energies(here: &Member, there: &Member, between: impl Fn(&Patch, &Patch) -> f64) -> DMatrix<f64> {

@@ -209,15 +209,6 @@ pub fn lay_coil(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
     Some((plan, section))
 }
 
-/// Two pieces of work that know nothing of each other, on two threads.
-fn side_by_side<A, B: Send>(first: impl FnOnce() -> A, second: impl FnOnce() -> B + Send) -> (A, B) {
-    std::thread::scope(|scope| {
-        let second = scope.spawn(second);
-        let first = first();
-        (first, second.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
-    })
-}
-
 /// Flux density along z that a probe reads over a pole, `gap_m` above its face, T; `None` where no magnet is near.
 fn reading_t(design: &Design, (model, solved): (&Model, &Solved), pole: usize, gap_m: f64) -> Option<f64> {
     if !model.parts.has_magnet() {

@@ -65,7 +65,7 @@ impl Parts {
     fn solved(list: &PartList) -> Self {
         let bodies: Vec<Body> = list.bodies.iter().map(|(_, body)| *body).collect();
         let system = System::new(&bodies, Resolution::default());
-        let (sheets, charges) = super::side_by_side(
+        let (sheets, charges) = crate::threads::side_by_side(
             || list.conductors.iter().map(|c| PartSheet::of(c, &system)).collect(),
             || system.charged(&system.held()),
         );

@@ -142,7 +142,7 @@ fn coils_and_parts(design: &Design, list: &PartList) -> (Vec<CoilModel>, Arc<Par
     if CoilModel::are_kept(design) {
         return (model::coils(design), Parts::of(list));
     }
-    super::side_by_side(|| model::coils(design), || Parts::of(list))
+    crate::threads::side_by_side(|| model::coils(design), || Parts::of(list))
 }
 
 /// The circuit at rest for an inductance matrix of all coils.

@@ -1,11 +1,11 @@
 //! What every string sends into every coil.
 
 use super::model::{Model, StringAt};
-use super::side_by_side;
 use crate::eddy::{Mode, Screening, Sheet};
 use crate::inductance::MU_0;
 use crate::magnet::{Charged, State, System};
 use crate::string::{Along, Linkage, Magnetisation, Pluck, Steel, speed_rms_m_s};
+use crate::threads::side_by_side;
 use nalgebra::DVector;
 use std::f64::consts::PI;
 
