@@ -36,16 +36,26 @@ fn dot(a: &[Complex<f64>], b: &[Complex<f64>]) -> f64 {
     a.iter().zip(b).map(|(x, y)| x.re * y.re + x.im * y.im).sum()
 }
 
-/// Weights ≥ 0 and times, s, with Σ w·jωτ/(1 + jωτ) near `lost` between 30 Hz and 60 kHz, by coordinate descent.
+/// Weights ≥ 0 and times, s, with Σ w·jωτ/(1 + jωτ) near `lost` between 30 Hz and 60 kHz.
 pub(super) fn fit(lost: impl Fn(f64) -> Complex<f64>) -> [(f64, f64); TIMES] {
+    fit_of(&BASIS.hz.iter().map(|hz| lost(*hz)).collect::<Vec<_>>())
+}
+
+/// As [`fit`], from the values at the frequencies of the fit: by coordinate descent.
+fn fit_of(target: &[Complex<f64>]) -> [(f64, f64); TIMES] {
     let basis = &*BASIS;
-    let target: Vec<Complex<f64>> = basis.hz.iter().map(|hz| lost(*hz)).collect();
-    let wanted: Vec<f64> = basis.columns.iter().map(|a| dot(a, &target)).collect();
+    let wanted: Vec<f64> = basis.columns.iter().map(|a| dot(a, target)).collect();
     let mut weights = [0.0_f64; TIMES];
     for _ in 0..400 {
+        let mut moved = 0.0_f64;
         for k in 0..TIMES {
-            let others: f64 = (0..TIMES).filter(|&j| j != k).map(|j| basis.gram[k][j] * weights[j]).sum();
-            weights[k] = ((wanted[k] - others) / basis.gram[k][k]).max(0.0);
+            let all: f64 = basis.gram[k].iter().zip(&weights).map(|(g, w)| g * w).sum();
+            let weight = (weights[k] + (wanted[k] - all) / basis.gram[k][k]).max(0.0);
+            moved = moved.max((weight - weights[k]).abs());
+            weights[k] = weight;
+        }
+        if moved < 1e-9 {
+            break;
         }
     }
     std::array::from_fn(|k| (weights[k], basis.times_s[k]))
@@ -56,23 +66,25 @@ pub(super) fn fit(lost: impl Fn(f64) -> Complex<f64>) -> [(f64, f64); TIMES] {
 #[must_use]
 pub fn with_skin(modes: &[Mode], diffusion_s: f64) -> Vec<Mode> {
     let Some(first) = modes.first() else { return Vec::new() };
-    let growth = |hz: f64| {
+    let growth = |hz: &f64| {
         let x = Complex::new(0.0, 2.0 * PI * hz * diffusion_s).sqrt();
         x / x.tanh()
     };
+    let grown: Vec<Complex<f64>> = BASIS.hz.iter().map(growth).collect();
     let none = Mode {
         relaxation: Relaxation { strength_hs: 0.0, time_s: 0.0 },
         currents: DVector::zeros(first.currents.len()),
     };
     let mut spread = vec![none; TIMES];
     for mode in modes {
-        let lost = |hz: f64| {
-            let s = Complex::new(0.0, 2.0 * PI * hz);
-            s / (growth(hz) + s * mode.relaxation.time_s)
-        };
         // Scaled to about one, so that small modes are fitted as well as large ones.
         let scale = mode.relaxation.time_s.max(diffusion_s);
-        for (sum, (weight, time_s)) in spread.iter_mut().zip(fit(|hz| lost(hz) / scale)) {
+        let lost = |(hz, growth): (&f64, &Complex<f64>)| {
+            let s = Complex::new(0.0, 2.0 * PI * hz);
+            s / (growth + s * mode.relaxation.time_s) / scale
+        };
+        let target: Vec<Complex<f64>> = BASIS.hz.iter().zip(&grown).map(lost).collect();
+        for (sum, (weight, time_s)) in spread.iter_mut().zip(fit_of(&target)) {
             // w·jωτ/(1 + jωτ) is jω·(wτ)/(1 + jωτ).
             let share = weight * scale * time_s;
             sum.relaxation.time_s = time_s;
