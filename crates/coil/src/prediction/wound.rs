@@ -8,7 +8,7 @@ use super::kept::Kept;
 use crate::design::{Coil, Design, Wind};
 use crate::former::Outline;
 use crate::inductance::{Winding, inductance_of_zones};
-use crate::wind::{Bonds, GuidePlan, LaidTurn, Lay, Pattern, Section, lay};
+use crate::wind::{Bonds, GuidePlan, LaidTurn, Lay, Pattern, STRAIGHT_PITCH, Section, WANDER_SCATTERED, lay};
 use crate::wire::{Pull, WireData, pull};
 use std::sync::Arc;
 
@@ -110,9 +110,13 @@ impl CoilModel {
         let bonds = Bonds::of(&section, &core);
         let laid = section.packing();
         let packing = coil.wind.packing.unwrap_or(laid);
+        // Turns of the simulated straight lay slide together until they touch; real ones keep the guide's pitch, and cross those
+        // below twice a turn. A scattered lay crosses anyhow.
+        let straight = (1.0 - coil.wind.wander / WANDER_SCATTERED).max(0.0);
+        let clearance = 1.0 + (STRAIGHT_PITCH - 1.0) * straight;
         // A looser packing than the simulated one spreads the turns apart, a tighter one brings them closer until they touch.
         let between = |overall: f64, by_packing: f64| {
-            let spread = (laid / (packing * (1.0 + by_packing))).sqrt();
+            let spread = clearance * (laid / (packing * (1.0 + by_packing))).sqrt();
             let overall_m = wire.overall_m * (1.0 + overall);
             bonds.capacitance_f(wire.bare_m, overall_m, wire.permittivity, medium, spread).max(1e-18)
         };

@@ -26,15 +26,23 @@ fn picofarads(prediction: &Prediction) -> f64 {
 }
 
 /// Wax of permittivity 2.25 in all gaps multiplies the capacitance between turns: 1.76 to 1.86 for a scattered lay of heavy
-/// build, 1.96 for single build. Within 8 %.
+/// build, 1.96 for single build, 1.74 to 1.84 for straight lays (2-D finite elements of sections like these). Within a tenth.
 #[rstest]
-#[case(Build::Heavy, 1.81)]
-#[case(Build::Single, 1.96)]
-fn wax_in_a_scattered_lay(#[case] build: Build, #[case] factor: f64) {
-    let own =
-        |potting| tall(|d| (d.potting, d.coils[0].wire.build) = (potting, build)).coils[0].capacitance_f;
+#[case(Build::Heavy, 0.3, 1.81)]
+#[case(Build::Single, 0.3, 1.96)]
+#[case(Build::Heavy, 0.0, 1.79)]
+#[case(Build::Single, 0.0, 1.79)]
+fn wax_between_the_turns(#[case] build: Build, #[case] wander: f64, #[case] factor: f64) {
+    let own = |potting| {
+        let change = |d: &mut Design| {
+            d.potting = potting;
+            (d.coils[0].wire.build, d.coils[0].wind.wander) = (build, wander);
+        };
+        tall(change).coils[0].capacitance_f
+    };
     let found = own(WAX).nominal / own(None).nominal;
-    assert!((found / factor - 1.0).abs() < 0.08, "{found} for {factor}");
+    println!("wax {build:?} {wander}: {found:.3} for {factor}");
+    assert!((found / factor - 1.0).abs() < 0.1, "{found} for {factor}");
 }
 
 /// Between air and full wax every fill lies between, and epoxy beyond wax.
