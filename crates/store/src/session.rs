@@ -98,9 +98,12 @@ impl Store {
         Ok(())
     }
 
-    /// Moves a session's end: it was used now.
+    /// Moves a session's end: it was used now. One that is over stays over.
     pub async fn prolong_session(&self, key_hash: &[u8; 32]) -> Result<(), StoreError> {
-        sqlx::query(concat!(prolong!(), "key_hash = ?")).bind(&key_hash[..]).execute(&self.pool).await?;
+        sqlx::query(concat!(prolong!(), "key_hash = ? AND ", is_open!()))
+            .bind(&key_hash[..])
+            .execute(&self.pool)
+            .await?;
         Ok(())
     }
 

@@ -1,11 +1,16 @@
 //! Every query against a real MariaDB, on a private server and a fresh database per test.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod deletion;
 mod designs;
+mod instruments;
 mod logbook;
+mod orders;
+mod people;
 mod references;
 mod server;
 mod sets;
+mod shop_floor;
 
 use coil::design::tall_single;
 use coil::prediction::{Calibration, predict};

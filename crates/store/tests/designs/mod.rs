@@ -159,3 +159,79 @@ async fn sweeps_belong_to_a_revision_and_come_once() {
     );
     assert!(store.of(other).sweeps(None).await.unwrap().is_empty());
 }
+
+/// What can be laid over a response is named with its design; variants are no one's newest.
+#[tokio::test]
+async fn overlays_and_sweeps_are_found_by_their_design() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, _) = workshop(&store, "heron").await;
+    let own = store.of(shop);
+    let first = design(&store, shop, owner, "Mandola").await;
+    let document = own.revision(first).await.unwrap().design;
+    let next = |is_variant| NewRevision {
+        key: ClientKey::random(),
+        parent: Some(first),
+        note: "",
+        design: &document,
+        prediction: None,
+        newest_seen: None,
+        is_variant,
+    };
+    let second = own.save_revision(owner, &next(false)).await.unwrap();
+    own.save_revision(owner, &next(true)).await.unwrap();
+    let lone = design(&store, shop, owner, "Baritone").await;
+    let sweep = trade::sweep::Sweep { hz: vec![100.0, 4000.0], db: vec![0.0, 6.5], input: None };
+    for (revision, label) in [(first, "as wound"), (second, "waxed"), (lone, "other")] {
+        let (key, sweep) = (ClientKey::random(), &sweep);
+        own.add_sweep(owner, &NewSweep { key, revision, run: None, label, sweep, at: None }).await.unwrap();
+    }
+    let (revisions, sweeps) = own.overlay_names().await.unwrap();
+    let names: Vec<(&str, u32)> = revisions.iter().map(|r| (r.1.as_str(), r.2)).collect();
+    assert_eq!(names, [("Baritone", 1), ("Mandola", 2)]);
+    assert!(sweeps.iter().any(|s| s.1 == "Mandola r2: waxed"), "{sweeps:?}");
+    let design_id = own.revision(first).await.unwrap().row.design_id;
+    let of_design = own.sweeps_of_design(design_id).await.unwrap();
+    assert_eq!(of_design.iter().map(|s| s.label.as_str()).collect::<Vec<_>>(), ["waxed", "as wound"]);
+    assert!(store.of(other).sweeps_of_design(design_id).await.unwrap().is_empty());
+    assert!(matches!(store.of(other).sweep(sweeps[0].0).await, Err(StoreError::Missing("sweep"))));
+    assert_eq!(own.sweep(sweeps[0].0).await.unwrap().sweep().unwrap(), sweep);
+    // Archived designs are laid over nothing.
+    own.label_design(owner, lone, "", &[], Some(true)).await.unwrap();
+    assert_eq!(own.overlay_names().await.unwrap().0.len(), 1);
+    // The last revisions of each, up to as many as are asked for.
+    let recent = own.recent_revisions(2).await.unwrap();
+    assert_eq!(recent.iter().map(|r| r.number).collect::<Vec<_>>(), [3, 2]);
+    let documents = own.documents(&[first, lone]).await.unwrap();
+    assert_eq!(documents.len(), 2);
+    assert!(documents.iter().any(|(id, d)| *id == lone && d.name == "Baritone"));
+    assert!(store.of(other).documents(&[first]).await.unwrap().is_empty());
+    assert!(own.documents(&[]).await.unwrap().is_empty());
+}
+
+/// Lists show figures of the engine and the calibration as they are now; those of other workshops stay as they are.
+#[tokio::test]
+async fn listed_figures_are_kept_by_their_workshop() {
+    use store::design::ListedFigures;
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, _) = workshop(&store, "heron").await;
+    let own = store.of(shop);
+    let id = design(&store, shop, owner, "Mandola").await;
+    let figures = |ohm| ListedFigures {
+        id,
+        figures_of: "0.9.0:4".into(),
+        resistance_20c_ohm: Some(ohm),
+        inductance_h: None,
+        peak_hz: Some(4321.5),
+    };
+    own.keep_listed_figures(&[]).await.unwrap();
+    store.of(other).keep_listed_figures(&[figures(1.0)]).await.unwrap();
+    assert_ne!(own.revision(id).await.unwrap().row.resistance_20c_ohm, Some(1.0));
+    own.keep_listed_figures(&[figures(6543.25)]).await.unwrap();
+    let row = own.revision(id).await.unwrap().row;
+    assert_eq!((row.resistance_20c_ohm, row.inductance_h, row.peak_hz), (Some(6543.25), None, Some(4321.5)));
+    assert_eq!(row.figures_of, "0.9.0:4");
+    let found = own.revision_by_key(&ClientKey::random()).await.unwrap();
+    assert!(found.is_none(), "no submission had that key");
+}

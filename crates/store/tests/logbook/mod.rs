@@ -9,6 +9,7 @@ use store::experiment::{NewExperiment, Sample, Score};
 use store::import::{ImportedReading, ImportedRun};
 use store::logbook::{LogFilter, Order, planned_factor_levels};
 use store::part::NewPart;
+use store::person::{NewPerson, Role};
 use store::reading::NewReading;
 use store::spool::{NewCheck, NewSpool, SpoolDetails};
 use store::{ClientKey, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
@@ -17,6 +18,7 @@ use trade::calibration::{Factor, FactorLevels, fit_calibration};
 use trade::comparison::TolerancePolicy;
 use trade::judgement::judge_run;
 use trade::reading::{Kind, Reading};
+use trade::verdict::Level;
 
 fn taken(turns: f64, ohms: f64) -> Vec<Reading> {
     let of = |id, kind, value| Reading {
@@ -401,4 +403,184 @@ async fn a_listening_is_scored_once() {
         store.of(other).experiment(id).await.is_err()
             && store.of(other).listenings(id).await.unwrap().is_empty()
     );
+}
+
+/// A void run is counted nowhere, and counts again when it is taken back and judged.
+#[tokio::test]
+async fn void_runs_leave_the_figures() {
+    let (store, shop, owner, revision) = begun().await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let own = store.of(shop);
+    let runs: Vec<ImportedRun> = (1..=3).map(|k| brought(revision, owner, None, k, 5700.0)).collect();
+    own.import_runs(owner, &runs).await.unwrap();
+    let all = own.log_lines(&LogFilter::default(), 10).await.unwrap();
+    let (design, voided) = (all[0].design_id, all[0].run_id);
+    let counts = async || {
+        let off = own.measured_deviations(design).await.unwrap();
+        (off.resistance.map_or(0, |d| d.count), own.observation_count().await.unwrap())
+    };
+    assert_eq!(counts().await, (3, 3));
+    let before = own.log_stamp().await.unwrap();
+    assert!(!store.of(other).void_run(stranger, voided, "not ours").await.unwrap());
+    assert!(own.void_run(owner, voided, "the wrong spool").await.unwrap());
+    assert_eq!(counts().await, (2, 2));
+    let after = own.log_stamp().await.unwrap();
+    assert!(after.0 > before.0 && after.1 == before.1 + 1, "what is kept of lists is known to be old");
+    let line = &own.log_lines_of(&[voided]).await.unwrap()[0];
+    assert_eq!((line.level.0, line.verdict.as_str()), (Level::Void, "the wrong spool"));
+    assert_eq!(own.recent_observations(10).await.unwrap().len(), 2);
+    assert!(own.unvoid_run(voided).await.unwrap() && !own.unvoid_run(voided).await.unwrap());
+    assert!(!store.of(other).unvoid_run(voided).await.unwrap());
+    let judgement = judge_run(
+        &tall_single("Sedge", 6, 10.4),
+        &taken(7500.0, 5700.0),
+        &Calibration::default(),
+        TolerancePolicy::default(),
+    );
+    own.record_judgement(voided, &judgement, Some(owner)).await.unwrap();
+    assert_eq!(counts().await, (3, 3));
+    // The head of a list counts all of it.
+    let (head, count) = own.log_head(&LogFilter::default(), 2).await.unwrap();
+    assert_eq!((head.len(), count), (2, 3));
+    assert!(own.recent_bands(10).await.unwrap().is_empty(), "none of them was calibrated");
+}
+
+/// A reading is appended with the judgement that saw everything before it; one that did not is made anew.
+#[tokio::test]
+async fn a_judgement_that_missed_a_reading_is_not_written() {
+    let (store, shop, owner, revision) = begun().await;
+    let own = store.of(shop);
+    let document = own.revision(revision).await.unwrap().design;
+    let run = own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
+    let judgement = |readings: &[Reading]| {
+        judge_run(&document, readings, &Calibration::default(), TolerancePolicy::default())
+    };
+    let key = ClientKey::random();
+    let turns = [NewReading::of(Kind::Turns, Some(7500.0))];
+    let read = judgement(&taken(7500.0, 5700.0)[..1]);
+    assert!(own.log_judged_readings(run, owner, (&key, &turns), None, &read).await.unwrap());
+    assert!(
+        own.log_judged_readings(run, owner, (&key, &turns), None, &read).await.unwrap(),
+        "the same again"
+    );
+    let log = own.readings(run).await.unwrap();
+    assert_eq!(log.len(), 1);
+    // Somebody read in between: the second judgement knows nothing of it.
+    let ohms = [NewReading::of(Kind::Resistance, Some(5700.0))];
+    let other = ClientKey::random();
+    assert!(!own.log_judged_readings(run, owner, (&other, &ohms), None, &read).await.unwrap());
+    assert_eq!(own.readings(run).await.unwrap().len(), 1, "and nothing of it is written");
+    let last = Some(log[0].reading.id);
+    let whole = judgement(&taken(7500.0, 5700.0));
+    assert!(own.log_judged_readings(run, owner, (&other, &ohms), last, &whole).await.unwrap());
+    let row = own.run(run).await.unwrap().row;
+    assert_eq!((own.readings(run).await.unwrap().len(), row.verdict_level()), (2, Some(whole.verdict.level)));
+    assert!(store.runs_not_judged_to_the_end(RunId(0)).await.unwrap().is_empty());
+    // A reading without its judgement is found, until the run is void.
+    own.log_readings(run, owner, &ClientKey::random(), &ohms, None).await.unwrap();
+    assert_eq!(store.runs_not_judged_to_the_end(RunId(0)).await.unwrap(), [(shop, run)]);
+    own.void_run(owner, run, "begun by mistake").await.unwrap();
+    assert!(store.runs_not_judged_to_the_end(RunId(0)).await.unwrap().is_empty());
+}
+
+/// What is under way is planned with; what took how long is learned from.
+#[tokio::test]
+async fn runs_under_way_tell_what_is_done_of_them() {
+    let (store, shop, owner, revision) = begun().await;
+    let own = store.of(shop);
+    let document = own.revision(revision).await.unwrap().design;
+    let mut runs = Vec::new();
+    for _ in 0..3 {
+        runs.push(own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap());
+    }
+    own.void_run(owner, runs[2], "begun by mistake").await.unwrap();
+    let operations: Vec<String> =
+        own.traveller_of_run(runs[0]).await.unwrap().unwrap().0.iter().map(|o| o.key.clone()).collect();
+    let wound = operations.iter().position(|key| key == "wind").unwrap();
+    own.begin_operation(owner, runs[0], &operations[0]).await.unwrap();
+    own.sign(runs[0], owner, &operations[0], "").await.unwrap();
+    // Whoever read the final turns has wound it, and done all that comes before.
+    own.log_readings(
+        runs[1],
+        owner,
+        &ClientKey::random(),
+        &[NewReading::of(Kind::Turns, Some(7500.0))],
+        None,
+    )
+    .await
+    .unwrap();
+    let under_way = own.unfinished_runs().await.unwrap();
+    assert_eq!(under_way.iter().map(|r| r.id).collect::<Vec<_>>(), runs[..2]);
+    assert_eq!((under_way[0].signed.as_slice(), under_way[0].last_at.is_some()), (&operations[..1], true));
+    assert_eq!((under_way[1].signed.as_slice(), under_way[1].last_at), (&operations[..=wound], None));
+    assert_eq!((under_way[0].design.as_str(), under_way[0].turns), ("Sedge", 7500));
+    let minutes = own.operation_minutes().await.unwrap();
+    assert_eq!(minutes.len(), 1, "only the one that was begun has a length: {minutes:?}");
+    assert!(minutes[0].0 == operations[0] && (0.0..5.0).contains(&minutes[0].1));
+    let (other, _) = workshop(&store, "heron").await;
+    assert!(store.of(other).unfinished_runs().await.unwrap().is_empty());
+    assert!(store.of(other).operation_minutes().await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn a_set_that_was_sold_stays_as_it_is() {
+    let (store, shop, owner, revision) = begun().await;
+    let own = store.of(shop);
+    let runs: Vec<ImportedRun> = (1..=2).map(|k| brought(revision, owner, None, k, 5700.0)).collect();
+    own.import_runs(owner, &runs).await.unwrap();
+    let runs: Vec<RunId> =
+        own.log_lines(&LogFilter::default(), 10).await.unwrap().iter().map(|l| l.run_id).collect();
+    let key = ClientKey::random();
+    for _ in 0..2 {
+        own.make_set(owner, &key, "pair", &[(runs[0], "neck"), (runs[1], "bridge")]).await.unwrap();
+    }
+    let members = own.set_members().await.unwrap();
+    assert_eq!((members.len(), members[0].set_name.as_str(), members[0].sold_at), (2, "pair", None));
+    let again = own.make_set(owner, &ClientKey::random(), "other", &[(runs[0], "neck")]).await;
+    assert!(matches!(again, Err(StoreError::Taken(_))), "{again:?}");
+    own.mark_set_sold(owner, members[0].set_id, true).await.unwrap();
+    assert!(matches!(own.dissolve_set(owner, members[0].set_id).await, Err(StoreError::Changed("set"))));
+    assert!(own.set_members().await.unwrap().iter().all(|m| m.sold_at.is_some()));
+    own.mark_set_sold(owner, members[0].set_id, false).await.unwrap();
+    own.dissolve_set(owner, members[0].set_id).await.unwrap();
+    assert!(own.set_members().await.unwrap().is_empty());
+}
+
+/// Runs leave as whole records; who read them, where it was not the operator, only where names are wanted.
+#[tokio::test]
+async fn records_hold_what_a_run_holds() {
+    let (store, shop, owner, revision) = begun().await;
+    let own = store.of(shop);
+    let k7 = spool(&store, shop, "K-7").await;
+    let runs: Vec<ImportedRun> = (1..=2).map(|k| brought(revision, owner, Some(k7), k, 5700.0)).collect();
+    own.import_runs(owner, &runs).await.unwrap();
+    let lines = own.log_lines(&LogFilter::default(), 10).await.unwrap();
+    let helper = NewPerson { name: "Ivo Lark", sign_in: "ivo", password_hash: None, role: Role::Operator };
+    let helper = own.add_person(&helper).await.unwrap();
+    let peak = [NewReading::of(Kind::Inductance, Some(2.2))];
+    own.log_readings(lines[0].run_id, helper, &ClientKey::random(), &peak, None).await.unwrap();
+    let named = own.records_of(&lines, true).await.unwrap();
+    let unnamed = own.records_of(&lines, false).await.unwrap();
+    assert_eq!((named.len(), unnamed.len()), (2, 2));
+    let counts: Vec<usize> = named.iter().map(|r| r.readings.len()).collect();
+    assert_eq!(counts, [3, 2]);
+    let text = |records| serde_json::to_string(records).unwrap();
+    assert!(text(&named).contains("Ivo Lark") && !text(&unnamed).contains("Ivo Lark"));
+    assert!(own.records_of(&[], true).await.unwrap().is_empty());
+}
+
+/// Rows that an older version wrote are made searchable inside words, a few hundred at a time.
+#[tokio::test]
+async fn old_rows_are_made_searchable() {
+    let (url, _) = dev_database::fresh_database().await;
+    let store = Store::connect(&url).await.unwrap();
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let revision = design(&store, shop, owner, "Sedge").await;
+    store.of(shop).import_runs(owner, &[brought(revision, owner, None, 1, 5700.0)]).await.unwrap();
+    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    sqlx::query("UPDATE logbook SET suffixes = NULL").execute(&pool).await.unwrap();
+    let inside = LogFilter { words: "edge".into(), ..LogFilter::default() };
+    assert_eq!(store.fill_word_search().await.unwrap(), 1);
+    assert_eq!(store.fill_word_search().await.unwrap(), 0);
+    assert_eq!(store.of(shop).log_page(&inside, 0).await.unwrap().1, 1);
 }

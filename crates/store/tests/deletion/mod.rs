@@ -1,0 +1,208 @@
+//! What nothing depends on is deleted for good; everything else stays whole.
+
+use super::{design, run_of, workshop};
+use dev_database::fresh_store;
+use rstest::rstest;
+use store::audit::AuditFilter;
+use store::deletion::Deletable;
+use store::experiment::{NewExperiment, Sample, Score};
+use store::instrument::NewInstrument;
+use store::order::{NewOrder, OrderState};
+use store::part::NewPart;
+use store::reference::{NewReference, Purpose, ReferenceState};
+use store::spool::NewSpool;
+use store::{
+    ClientKey, ExperimentId, ListeningId, OrderId, PartId, PersonId, PickupSetId, ReferenceId, RevisionId,
+    SpoolId, StoreError, WorkshopStore,
+};
+use trade::instrument::InstrumentKind;
+use trade::stock::PartKind;
+
+async fn spool(shop: &WorkshopStore, label: &str) -> SpoolId {
+    let new = NewSpool {
+        key: ClientKey::random(),
+        label: label.into(),
+        gauge: "42 AWG".into(),
+        insulation: "polyurethane".into(),
+        build: "single".into(),
+        tolerance: "full".into(),
+        measured: coil::design::Spool::default(),
+        remark: String::new(),
+    };
+    shop.add_spool(&new).await.unwrap()
+}
+
+async fn part(shop: &WorkshopStore, by: PersonId, name: &str) -> PartId {
+    let new = NewPart {
+        key: ClientKey::random(),
+        kind: PartKind::Magnet,
+        name: name.into(),
+        each_cost: None,
+        order_below: None,
+        supplier: String::new(),
+        stock: 6,
+    };
+    shop.add_part(by, &new).await.unwrap()
+}
+
+async fn reference(shop: &WorkshopStore, by: PersonId) -> ReferenceId {
+    let new = NewReference {
+        name: "a quiet one",
+        purpose: Purpose::Rewind,
+        tags: "",
+        document: "{}",
+        conclusion: "",
+        state: ReferenceState::Open,
+        revision_id: None,
+    };
+    shop.add_reference(by, &ClientKey::random(), &new).await.unwrap()
+}
+
+async fn order(shop: &WorkshopStore, by: PersonId, document: &str) -> OrderId {
+    let new = NewOrder { customer: "mark A", promised_on: None, state: OrderState::Asked, document };
+    shop.add_order(by, &ClientKey::random(), &new).await.unwrap()
+}
+
+async fn experiment(shop: &WorkshopStore, by: PersonId, arms: &[RevisionId]) -> ExperimentId {
+    let new = NewExperiment { key: ClientKey::random(), question: "wax?", arms, cares_percent: 2.0 };
+    shop.begin_experiment(by, &new).await.unwrap()
+}
+
+/// One of each kind, with nothing that depends on it.
+async fn one_of(shop: &WorkshopStore, by: PersonId, revision: RevisionId, what: Deletable) -> u64 {
+    match what {
+        Deletable::Revision => revision.0,
+        Deletable::Spool => spool(shop, "K-7").await.0,
+        Deletable::Part => part(shop, by, "rod").await.0,
+        Deletable::Instrument => {
+            let new = NewInstrument {
+                key: ClientKey::random(),
+                kind: InstrumentKind::Lcr,
+                name: "bridge",
+                address: "",
+                resolution: None,
+                accuracy: None,
+                test_hz: None,
+                due: None,
+                input_pf: None,
+                input_mohm: None,
+                simulated: false,
+            };
+            shop.add_instrument(by, &new).await.unwrap();
+            shop.instruments().await.unwrap()[0].id.0
+        }
+        Deletable::PickupSet => {
+            shop.add_pickup_set(by, &ClientKey::random(), ("three", "{}", "")).await.unwrap().0
+        }
+        Deletable::Reference => reference(shop, by).await.0,
+        Deletable::Experiment => experiment(shop, by, &[revision]).await.0,
+        Deletable::Order => order(shop, by, "{}").await.0,
+    }
+}
+
+#[rstest]
+#[tokio::test]
+async fn what_stands_alone_goes_once_and_is_noted(
+    #[values(
+        Deletable::Revision,
+        Deletable::Spool,
+        Deletable::Part,
+        Deletable::Instrument,
+        Deletable::PickupSet,
+        Deletable::Reference,
+        Deletable::Experiment,
+        Deletable::Order
+    )]
+    what: Deletable,
+) {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let own = store.of(shop);
+    let revision = design(&store, shop, owner, "Sedge").await;
+    let id = one_of(&own, owner, revision, what).await;
+    let lines = async || own.audit_trail(&AuditFilter::default(), None, 50).await.unwrap();
+    let before = lines().await.len();
+    assert!(matches!(store.of(other).delete(stranger, what, id).await, Err(StoreError::Missing(_))));
+    own.delete(owner, what, id).await.unwrap();
+    let trail = lines().await;
+    assert_eq!(trail.len(), before + 1);
+    assert!(trail[0].before_text.is_some() && trail[0].after_text.is_none(), "{:?}", trail[0]);
+    assert!(matches!(own.delete(owner, what, id).await, Err(StoreError::Missing(_))));
+}
+
+/// What a run, a document or a listening depends on stays, with everything that belongs to it.
+#[tokio::test]
+async fn what_something_depends_on_stays_whole() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let own = store.of(shop);
+    let refused = async |what: Deletable, id: u64| {
+        let answer = own.delete(owner, what, id).await;
+        assert!(matches!(answer, Err(StoreError::InUse(_))), "{what:?}: {answer:?}");
+    };
+    let wound = design(&store, shop, owner, "wound").await;
+    let document = own.revision(wound).await.unwrap().design;
+    let k7 = spool(&own, "K-7").await;
+    let run = store::run::NewRun { spool: Some(k7), ..run_of(wound, owner, &document) };
+    let run = own.start_run(owner, &run).await.unwrap();
+    refused(Deletable::Revision, wound.0).await;
+    refused(Deletable::Spool, k7.0).await;
+    // A design of which a document speaks, in a set and in an order.
+    let in_set = design(&store, shop, owner, "in a set").await;
+    let in_order = design(&store, shop, owner, "in an order").await;
+    let set = format!("{{\"pickups\":[{{\"revision\":{in_set}}}]}}");
+    let set = own.add_pickup_set(owner, &ClientKey::random(), ("three", &set, "")).await.unwrap();
+    let examined = reference(&own, owner).await;
+    let lines = format!(
+        "{{\"lines\":[{{\"item\":{{\"revision\":{in_order}}}}},{{\"item\":{{\"set\":{set}}}}},{{\"item\":{{\"rewind\":{examined}}}}}]}}"
+    );
+    let asked = order(&own, owner, &lines).await;
+    refused(Deletable::Revision, in_set.0).await;
+    refused(Deletable::Revision, in_order.0).await;
+    refused(Deletable::PickupSet, set.0).await;
+    refused(Deletable::Reference, examined.0).await;
+    own.assign_run_to_order(run, asked, 0).await.unwrap();
+    refused(Deletable::Order, asked.0).await;
+    // A part that a design takes.
+    let rod = part(&own, owner, "rod").await;
+    let design_id = own.revision(wound).await.unwrap().row.design_id;
+    own.set_design_parts(owner, design_id, &[(rod, 6)]).await.unwrap();
+    refused(Deletable::Part, rod.0).await;
+    own.set_design_parts(owner, design_id, &[(rod, 0)]).await.unwrap();
+    own.delete(owner, Deletable::Part, rod.0).await.unwrap();
+    // Nothing of what was refused is half gone.
+    assert_eq!(own.revision(in_order).await.unwrap().design.name, "in an order");
+    assert_eq!(own.pickup_set(set).await.unwrap().id, PickupSetId(set.0));
+    assert_eq!(own.spool(k7).await.unwrap().label, "K-7");
+}
+
+/// Who was shown the key of a listening is known; an experiment with a listening stays.
+#[tokio::test]
+async fn a_listening_keeps_its_experiment() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let own = store.of(shop);
+    let (a, b) = (design(&store, shop, owner, "A").await, design(&store, shop, owner, "B").await);
+    let document = own.revision(a).await.unwrap().design;
+    let run = own.start_run(owner, &run_of(a, owner, &document)).await.unwrap();
+    let id = experiment(&own, owner, &[a, b]).await;
+    assert_eq!(own.experiment(id).await.unwrap().arms(), [a, b]);
+    let samples = [Sample { letter: 'A', run }];
+    own.begin_listening(id, owner, &ClientKey::random(), &samples).await.unwrap();
+    let listening = own.listenings(id).await.unwrap()[0].id;
+    assert!(!own.has_seen_listening_key(listening, owner).await.unwrap());
+    for _ in 0..2 {
+        assert!(own.see_listening_key(listening, owner).await.unwrap());
+    }
+    assert!(own.has_seen_listening_key(listening, owner).await.unwrap());
+    assert!(!own.has_seen_listening_key(listening, stranger).await.unwrap());
+    assert!(!store.of(other).see_listening_key(listening, stranger).await.unwrap());
+    assert!(!own.see_listening_key(ListeningId(999), owner).await.unwrap());
+    let scores: [Score; 0] = [];
+    assert!(own.score_listening(listening, &scores).await.unwrap());
+    assert!(!own.score_listening(listening, &scores).await.unwrap(), "what was heard is not changed");
+    assert!(matches!(own.delete(owner, Deletable::Experiment, id.0).await, Err(StoreError::InUse(_))));
+    assert!(matches!(own.delete(owner, Deletable::Revision, b.0).await, Err(StoreError::InUse(_))));
+}
