@@ -110,9 +110,16 @@ impl Scale {
     }
 }
 
+/// A number with its sign; what rounds to nothing has none.
+fn signed(value: f64, decimals: usize) -> String {
+    let text = format!("{value:+.decimals$}");
+    let is_zero = text.chars().all(|c| matches!(c, '+' | '-' | '0' | '.'));
+    if is_zero { text[1..].to_owned() } else { text.replace('-', "−") }
+}
+
 /// A ratio less one as a signed per cent: "+1.3 %".
 pub fn signed_percent(ratio: f64, decimals: usize) -> String {
-    format!("{:+.decimals$} %", ratio * 100.0).replace('-', "−")
+    format!("{} %", signed(ratio * 100.0, decimals))
 }
 
 /// A change in the logarithm as a signed per cent.
@@ -122,11 +129,7 @@ pub fn signed_percent_of_ln(ln: f64, decimals: usize) -> String {
 
 /// A signed level: "+1.5 dB".
 pub fn signed_db(db: f64, decimals: usize) -> String {
-    let text = format!("{db:+.decimals$}");
-    // What rounds to nothing has no sign.
-    let is_zero = text.chars().all(|c| matches!(c, '+' | '-' | '0' | '.'));
-    let text = if is_zero { text[1..].to_owned() } else { text.replace('-', "−") };
-    format!("{text} dB")
+    format!("{} dB", signed(db, decimals))
 }
 
 /// A sum of money in the workshop's currency.

@@ -1,7 +1,8 @@
 //! The form of a search for designs: what it asks for, and what was typed as targets and search space.
 
 use crate::form_fields::{Errors, FormFields};
-use coil::quantity::{Capacitance, Frequency, Inductance, ParseQuantity, Resistance, Turns};
+use crate::read::{farads, plain_in};
+use coil::quantity::{Frequency, Inductance, ParseQuantity, Resistance, Turns};
 use coil::search::{Goal, SearchSpace, TargetRange};
 
 /// Most wires and alloys of one search: each takes four predictions.
@@ -58,19 +59,8 @@ pub fn read_search(form: &FormFields) -> Result<(Vec<TargetRange>, SearchSpace),
             Goal::Resistance => Resistance::parse(text).map(Resistance::ohms).map_err(|e| text_of(&e)),
             Goal::Inductance => Inductance::parse(text).map(Inductance::henries).map_err(|e| text_of(&e)),
             Goal::Peak => Frequency::parse(text).map(Frequency::hz).map_err(|e| text_of(&e)),
-            Goal::Capacitance => {
-                let bare = text.chars().all(|c| c.is_ascii_digit() || ".,".contains(c));
-                let text = if bare { format!("{text} pF") } else { text.to_owned() };
-                Capacitance::parse(&text).map(Capacitance::farads).map_err(|e| text_of(&e))
-            }
-            Goal::PeakHeight | Goal::Output => text
-                .replace('−', "-")
-                .trim_end_matches("dB")
-                .trim()
-                .parse::<f64>()
-                .ok()
-                .filter(|v| v.is_finite())
-                .ok_or_else(|| "Not readable as decibels. Type +2 or -1.5.".to_owned()),
+            Goal::Capacitance => farads(text),
+            Goal::PeakHeight | Goal::Output => plain_in("dB")(text),
         }
     };
     let mut targets = Vec::new();

@@ -65,7 +65,7 @@ pub trait ParseQuantity: Sized {
 
 /// Splits `text` into its leading number and the rest, trimmed.
 ///
-/// Understood: `17`, `-0.5`, `.375`, `0,66` (decimal comma), `7,500` and `7 620` (thousands), `5k8` (the unit's letter for
+/// Understood: `17`, `-0.5`, `.375`, `0,66` (decimal comma), `7,500` and `7 430` (thousands), `5k8` (the unit's letter for
 /// the point), `1/16`, `2 1/2`.
 ///
 /// # Errors
@@ -100,7 +100,7 @@ pub fn number<'a>(text: &'a str, example: &'static str) -> Result<(f64, &'a str)
 /// Blanks that stand between thousands.
 const BLANKS: [char; 4] = [' ', '\u{a0}', '\u{2009}', '\u{202f}'];
 
-/// A whole number with blanks between its thousands, and what follows it: `7 620`, `14 800 turns`.
+/// A whole number with blanks between its thousands, and what follows it: `7 430`, `14 800 turns`.
 fn spaced_thousands(text: &str) -> Option<(f64, &str)> {
     let mut end = text.find(|c: char| !c.is_ascii_digit())?;
     if !(1..=3).contains(&end) || text.starts_with('0') {
@@ -307,15 +307,15 @@ mod tests {
     #[rstest]
     #[case("5.8k", 5800.0)]
     #[case("6.15 kΩ", 6150.0)]
-    #[case("5850 ohm", 5850.0)]
-    #[case("5,850", 5850.0)]
+    #[case("5730 ohm", 5730.0)]
+    #[case("5,730", 5730.0)]
     #[case("250 kohms", 250e3)]
     #[case("1M", 1e6)]
     #[case("5k8", 5800.0)]
     #[case("4R7", 4.7)]
     #[case("5,8k", 5800.0)]
-    #[case("5 850", 5850.0)]
-    #[case("5\u{202f}850 Ω", 5850.0)]
+    #[case("5 730", 5730.0)]
+    #[case("5\u{202f}730 Ω", 5730.0)]
     fn resistances(#[case] typed: &str, #[case] ohms: f64) {
         assert!((Resistance::parse(typed).unwrap().ohms() - ohms).abs() < 1e-6, "{typed}");
     }
@@ -331,7 +331,7 @@ mod tests {
         assert_eq!(Turns::parse("7,500").unwrap(), Turns(7500));
         assert_eq!(Turns::parse("7.5k").unwrap(), Turns(7500));
         assert_eq!(Turns::parse("7k5").unwrap(), Turns(7500));
-        assert_eq!(Turns::parse("7 620").unwrap(), Turns(7620));
+        assert_eq!(Turns::parse("7 430").unwrap(), Turns(7430));
         assert_eq!(Turns::parse("14\u{202f}800 turns").unwrap(), Turns(14_800));
         assert!(Turns::parse("3.5").is_err() && Turns::parse("3,5").is_err() && Turns::parse("-1").is_err());
         assert!((Inductance::parse("2H2").unwrap().henries() - 2.2).abs() < 1e-12);

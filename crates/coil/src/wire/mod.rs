@@ -217,8 +217,8 @@ mod tests {
     #[test]
     fn copper_gains_0_39_percent_per_kelvin() {
         assert!((at_temperature(1000.0, 20.0, 21.0) - 1003.93).abs() < 1e-9);
-        let there_and_back = at_temperature(at_temperature(5850.0, 25.0, 20.0), 20.0, 25.0);
-        assert!((there_and_back - 5850.0).abs() < 1e-9);
+        let there_and_back = at_temperature(at_temperature(5730.0, 25.0, 20.0), 20.0, 25.0);
+        assert!((there_and_back - 5730.0).abs() < 1e-9);
     }
 
     /// A kilogram of bare 42 AWG copper is 35.5 km: 8.89 g/cm³ over the section of 63.5 µm (IEC 60028); with a heavy

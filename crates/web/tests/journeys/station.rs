@@ -9,13 +9,13 @@ use instruments::Winder as _;
 #[tokio::test(flavor = "multi_thread")]
 async fn a_station_logs_the_turns_of_its_own_coil() {
     let (server, bench) = server_with_bench(12.0).await;
-    bench.clone().preset(7620).await.unwrap();
+    bench.clone().preset(7430).await.unwrap();
     journey(server, |b| async move {
         let run = to_the_winder(&b).await;
         b.press_called("Winding station").await;
-        b.until("#trouble", |t| t.contains("7620")).await;
+        b.until("#trouble", |t| t.contains("7430")).await;
         b.until("#turns", |t| t == "0").await;
-        b.until("#these-turns", |t| t.contains("7620")).await;
+        b.until("#these-turns", |t| t.contains("7430")).await;
         b.is_well().await;
         b.until("#set-counter", |t| t.contains("Set the counter to 0")).await;
         b.press("#set-counter").await;

@@ -80,7 +80,7 @@ async fn a_station_opens_on_the_winder_of_its_run() {
     assert_eq!(chosen(&workshop, &actor, third).await.as_deref(), Some("Winder two"));
 }
 
-/// After a coil of 7,620 turns its winder's counter still stands there: looking at a fresh run logs nothing, and neither does
+/// After a coil of 7,430 turns its winder's counter still stands there: looking at a fresh run logs nothing, and neither does
 /// running it, until somebody says whose turns those are.
 #[tokio::test(flavor = "multi_thread")]
 async fn looking_at_a_run_logs_no_other_coils_turns() {
@@ -88,16 +88,16 @@ async fn looking_at_a_run_logs_no_other_coils_turns() {
     let bench = with_winder(&store, &actor, "Winder one").await;
     let revision = design(&workshop, &actor).await;
     let fresh = run(&workshop, &actor, revision).await;
-    bench.clone().preset(7620).await.unwrap();
+    bench.clone().preset(7430).await.unwrap();
     let untaken = |s: &StationState| {
-        s.trouble == Some(StationTrouble::CounterNotTaken { counter: 7620, log: 0, other_run: None })
+        s.trouble == Some(StationTrouble::CounterNotTaken { counter: 7430, log: 0, other_run: None })
     };
     let state = seen(&workshop, &actor, fresh, WinderChoice::OfRun, untaken).await;
-    assert_eq!((state.progress.turns, state.counter), (0, Some(7620)));
+    assert_eq!((state.progress.turns, state.counter), (0, Some(7430)));
     tokio::time::sleep(Duration::from_secs(1)).await;
     assert_eq!(events(&workshop, &actor, fresh).await, 0);
     let refused = workshop.command_winder(&actor, fresh, WinderChoice::OfRun, RUN).await;
-    assert!(matches!(refused, Err(Refusal::CounterNotTaken { counter: 7620, log: 0 })));
+    assert!(matches!(refused, Err(Refusal::CounterNotTaken { counter: 7430, log: 0 })));
     let set = (TakeOver::SetToLog, false);
     workshop.take_over_counter(&actor, fresh, WinderChoice::OfRun, set).await.unwrap();
     assert_eq!(bench.clone().status().await.unwrap().turns, 0);

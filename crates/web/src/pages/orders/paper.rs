@@ -1,6 +1,5 @@
 //! A quote or a packing slip.
 
-use super::form::{item_key, items};
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
@@ -63,6 +62,17 @@ async fn facts(
     Ok(all)
 }
 
+/// What an item is called on paper: without the numbers of revisions, which are the workshop's own.
+async fn name(app: &App, user: &CurrentUser, item: OrderItem) -> Result<String, AppError> {
+    Ok(match item {
+        OrderItem::Revision(id) => app.workshop.revision(&user.actor, id).await?.row.name,
+        OrderItem::Set(id) => app.workshop.pickup_set(&user.actor, id).await?.0.name,
+        OrderItem::Rewind(id) => {
+            format!("rewind: {}", app.workshop.reference(&user.actor, id).await?.0.name)
+        }
+    })
+}
+
 /// The page: names, quantities, and of each pickup what a share sheet would show.
 pub(super) async fn show(
     app: web::Data<App>,
@@ -71,31 +81,12 @@ pub(super) async fn show(
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
     let (row, draft) = app.workshop.order(&user.actor, OrderId(*id)).await?;
-    let sets: Vec<_> =
-        app.workshop.pickup_sets(&user.actor, false).await?.into_iter().map(|(row, _)| row).collect();
-    let revisions = app.workshop.revisions_for_sets(&user.actor).await?;
-    let known = items(&sets, &revisions, &app.workshop.references(&user.actor, false).await?);
-    let name = |item: OrderItem| {
-        let key = item_key(item);
-        let found = known.iter().find(|(k, _)| *k == key).map(|(_, name)| name.as_str());
-        let found = found.unwrap_or("a pickup");
-        // Numbers of revisions are the workshop's own.
-        if let OrderItem::Rewind(_) = item {
-            return found.to_owned();
-        }
-        found
-            .strip_prefix("set: ")
-            .unwrap_or(found)
-            .rsplit_once(" r")
-            .map_or(found, |(name, _)| name)
-            .to_owned()
-    };
     let is_slip = query.get("as") == "slip";
     let mut lines = Vec::with_capacity(draft.lines.len());
     for line in &draft.lines {
         lines.push(PaperLine {
             quantity: line.quantity,
-            what: name(line.item),
+            what: name(&app, &user, line.item).await?,
             options: line.options.clone(),
             facts: if is_slip { Vec::new() } else { facts(&app, &user, line.item).await? },
         });

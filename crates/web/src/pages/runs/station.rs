@@ -524,7 +524,7 @@ mod tests {
             StationTrouble::CounterBehind { counter: 12, log: 4120 },
             StationTrouble::CounterAhead { counter: 60_000, log: 300 },
             StationTrouble::CounterNotTaken { counter: 0, log: 0, other_run: None },
-            StationTrouble::CounterNotTaken { counter: 7620, log: 0, other_run: Some(12) },
+            StationTrouble::CounterNotTaken { counter: 7430, log: 0, other_run: Some(12) },
             StationTrouble::RunClosed,
         ];
         let mut texts: Vec<String> = all.iter().map(trouble_text).collect();
