@@ -105,7 +105,12 @@ fn parts(design: &Design, builds_mm: &[f64], units: Units) -> (Svg, [f64; 4]) {
                 .text(format_args!("pole {}", length.number(pole.length_mm, 2))),
         );
     }
-    let view = [-edge - 15.0, -string_z - 3.0, 2.0 * edge + 30.0, string_z - bottom + 7.0];
+    // A coil or a cover may stand higher than the string over a pole.
+    let top_of = |center: f64, size: f64| center + size / 2.0;
+    let bars = design.bars.iter().map(|b| top_of(b.center_mm[2], b.size_mm[2]));
+    let metal = design.metal.iter().map(|m| top_of(m.center_mm[2], m.size_mm[2]));
+    let highest = bars.chain(metal).fold(string_z.max(roof), f64::max);
+    let view = [-edge - 15.0, -highest - 3.0, 2.0 * edge + 30.0, highest - bottom + 7.0];
     (svg, view)
 }
 

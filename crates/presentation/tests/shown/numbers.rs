@@ -43,7 +43,7 @@ fn a_logarithm_is_shown_as_a_ratio() {
 #[test]
 fn counts_and_sums() {
     assert_eq!(format::counted(1_u32, "run"), "1 run");
-    assert_eq!(format::counted(&0_usize, "run"), "0 runs");
+    assert_eq!(format::counted(0_usize, "run"), "0 runs");
     assert_eq!(format::counted(12_000_u64, "turn"), "12\u{202f}000 turns");
     assert_eq!((format::money(2.5), format::turns(-4.0)), ("2.50".into(), "0".into()));
     assert_eq!(format::plain(2.50, 3), "2.5");
@@ -126,7 +126,8 @@ fn farads_are_read(#[case] typed: &str, #[case] value: f64) {
 #[test]
 fn the_ends_of_a_range_can_be_typed() {
     let inches = Units { length: coil::quantity::LengthUnit::Inch, ..Units::default() };
-    for (typed, fits) in [("1.969", true), ("0.03937", true), ("2", false), ("0.03", false), ("1.9 cm", true)]
+    for (typed, fits) in
+        [("1.9685", true), ("0.03937", true), ("2", false), ("0.03", false), ("1.9 cm", true)]
     {
         let form: FormFields = [("height", typed)].into_iter().collect();
         let mut errors = Errors::new();

@@ -52,7 +52,7 @@ fn what_is_asked_for_comes_before_what_is_usual() {
 /// One thing changed is one line, in both designs' values; the turns are told apart.
 #[rstest]
 #[case(|d: &mut coil::design::Design| d.coils[0].wind.turns += 100, true)]
-#[case(|d: &mut coil::design::Design| d.coils[0].wind.direction = Direction::Clockwise, false)]
+#[case(|d: &mut coil::design::Design| d.coils[0].wind.direction = Direction::CounterClockwise, false)]
 #[case(|d: &mut coil::design::Design| d.poles.iter_mut().for_each(|p| p.length_mm += 0.5), false)]
 #[case(|d: &mut coil::design::Design| d.poles[2].charge = 0.5, false)]
 #[case(|d: &mut coil::design::Design| d.strings.scale_mm = 628.0, false)]
