@@ -1,7 +1,7 @@
 //! What differs between designs, in the sheet's words: rows of poles that differ alike are one line, whole parts are
 //! named and not spelt out.
 
-use crate::sheet::place_in_words;
+use crate::sheet::PlaceNames;
 use coil::design::{Change, Design, differences, limit_at};
 use coil::quantity::{Measure, Units, fixed};
 use serde_json::Value;
@@ -58,10 +58,14 @@ pub fn changes_in_words(
             None => lines.push(Line { kind, values, places: vec![at] }),
         }
     }
+    if lines.is_empty() {
+        return Vec::new();
+    }
+    let names: Vec<PlaceNames> = all.into_iter().map(PlaceNames::of).collect();
     lines
         .into_iter()
         .map(|line| Difference {
-            what: line.words(&all),
+            what: line.words(&names),
             is_turns: line.kind.ends_with(".wind.turns"),
             values: line.values,
         })
@@ -79,7 +83,7 @@ struct Line {
 }
 
 impl Line {
-    fn words(&self, all: &[&Design]) -> String {
+    fn words(&self, names: &[PlaceNames]) -> String {
         let at = &self.places[0];
         if self.kind == "poles[*]" {
             return if self.places.len() == 1 {
@@ -88,7 +92,7 @@ impl Line {
                 format!("{} poles", self.places.len())
             };
         }
-        let said = all.iter().map(|d| words(at, d)).find(|w| w != at).unwrap_or_else(|| plain(at));
+        let said = names.iter().map(|n| words(at, n)).find(|w| w != at).unwrap_or_else(|| plain(at));
         if self.places.len() == 1 || !at.starts_with("poles") {
             return said;
         }
@@ -111,10 +115,10 @@ fn without_number(at: &str) -> String {
 }
 
 /// A place in the sheet's words, also where the sheet has two fields or none for it.
-fn words(at: &str, design: &Design) -> String {
+fn words(at: &str, names: &PlaceNames) -> String {
     if at.starts_with("aims.") {
-        let said =
-            place_in_words(&format!("{}[0]", at.trim_end_matches("[1]").trim_end_matches("[0]")), design);
+        let first = format!("{}[0]", at.trim_end_matches("[1]").trim_end_matches("[0]"));
+        let said = names.words(&first);
         return format!("Target: {}", said.trim_end_matches(" from").to_lowercase());
     }
     if at.starts_with("wiring.grounded") {
@@ -133,7 +137,7 @@ fn words(at: &str, design: &Design) -> String {
         }
         _ => {}
     }
-    if at == "kind" { "Format".into() } else { place_in_words(at, design) }
+    if at == "kind" { "Format".into() } else { names.words(at).to_owned() }
 }
 
 /// "0]" is the first.

@@ -63,7 +63,7 @@ impl Winding {
         self.self_inductance_h(&TRIPLE, &PAIR, &SIX)
     }
 
-    /// As [`Self::inductance_h`] by a coarser rule, good to 1 %: for ratios, where the error falls out.
+    /// As [`Self::inductance_h`] by a coarser rule, good to 4 %: for ratios, where the error falls out.
     #[must_use]
     pub fn rough_inductance_h(&self) -> f64 {
         self.self_inductance_h(&PAIR, &PAIR, &FOUR)

@@ -7,6 +7,7 @@ mod grade;
 mod interaction;
 mod member;
 mod patch;
+mod rectangle;
 mod system;
 
 pub use body::{Block, Body, Magnetised, Resolution, Rod};

@@ -22,6 +22,7 @@ mod set_choices;
 mod sets;
 mod strings;
 mod surroundings;
+mod two_ways;
 mod winding_laws;
 
 use coil::former::Outline;

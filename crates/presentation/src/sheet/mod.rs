@@ -15,7 +15,7 @@ pub use fields::SpoolOption;
 use fields::{Entry, FieldDef, Group};
 use lens::{Slot, aim_range, slot};
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// A group of fields as the template shows it.
 #[derive(Debug)]
@@ -431,32 +431,37 @@ pub fn names(design: &Design, is_one_by_one: bool) -> Vec<String> {
     all_fields(&groups::groups(design, &[], is_one_by_one, Units::default())).map(|s| s.at.clone()).collect()
 }
 
-/// A place in the document as the sheet calls it.
-#[must_use]
-pub fn place_in_words(at: &str, design: &Design) -> String {
-    if at == NAME {
-        return "Name".into();
-    }
-    for group in groups::groups(design, &[], true, Units::default()) {
-        let (_, rows) = group.table.unwrap_or_default();
-        let found = group.fields.into_iter().find(|s| s.at == at).map(|s| s.label);
-        if let Some(label) = found {
+/// What the sheet of a design calls the places of its document; worked out once for all of them.
+#[derive(Clone, Debug)]
+pub struct PlaceNames(HashMap<String, String>);
+
+impl PlaceNames {
+    /// The names of every place that the design's sheet has a field for.
+    #[must_use]
+    pub fn of(design: &Design) -> Self {
+        let mut names = HashMap::from([(NAME.to_owned(), "Name".to_owned())]);
+        for group in groups::groups(design, &[], true, Units::default()) {
             let plain = group.title == "Target"
-                || group.title.starts_with("Wire")
-                || group.title.starts_with("Former");
-            return if plain || group.title.starts_with("Strings") {
-                label
-            } else {
-                format!("{}: {label}", group.title)
-            };
-        }
-        for row in rows {
-            if let Some(cell) = row.cells.into_iter().flatten().find(|s| s.at == at) {
-                return format!("{} {}, {}", group.title.trim_end_matches('s'), row.name, cell.label);
+                || ["Wire", "Former", "Strings"].iter().any(|title| group.title.starts_with(title));
+            for field in group.fields {
+                let name = if plain { field.label } else { format!("{}: {}", group.title, field.label) };
+                names.entry(field.at).or_insert(name);
+            }
+            for row in group.table.map(|(_, rows)| rows).unwrap_or_default() {
+                for cell in row.cells.into_iter().flatten() {
+                    let name = format!("{} {}, {}", group.title.trim_end_matches('s'), row.name, cell.label);
+                    names.entry(cell.at).or_insert(name);
+                }
             }
         }
+        Self(names)
     }
-    at.to_owned()
+
+    /// A place as the sheet calls it; the place itself where the sheet has no field for it.
+    #[must_use]
+    pub fn words<'a>(&'a self, at: &'a str) -> &'a str {
+        self.0.get(at).map_or(at, String::as_str)
+    }
 }
 
 #[cfg(test)]

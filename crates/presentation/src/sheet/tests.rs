@@ -229,11 +229,11 @@ fn a_document_that_the_engine_would_not_take_is_no_base(#[case] place: &str, #[c
 #[test]
 fn places_are_said_as_the_sheet_says_them() {
     let design = tall_single("Sedge", 6, 10.4);
-    assert_eq!(place_in_words("coils[0].wind.turns", &design), "Turns");
-    assert_eq!(place_in_words("poles[2].length_mm", &design), "Pole A 3, length");
-    assert_eq!(place_in_words("bars[0].charge", &design), "bars[0].charge");
+    assert_eq!(PlaceNames::of(&design).words("coils[0].wind.turns"), "Turns");
+    assert_eq!(PlaceNames::of(&design).words("poles[2].length_mm"), "Pole A 3, length");
+    assert_eq!(PlaceNames::of(&design).words("bars[0].charge"), "bars[0].charge");
     let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
-    assert_eq!(place_in_words("coils[1].wind.turns", &twin), "Coil B, wire and wind: Turns");
+    assert_eq!(PlaceNames::of(&twin).words("coils[1].wind.turns"), "Coil B, wire and wind: Turns");
 }
 
 /// Fields that do not apply are not there: no charge of steel, no bevel of a blade, no wall of a plate, no width of a round core.

@@ -6,7 +6,7 @@ use coil::quantity::{Units, significant};
 use presentation::drawing::band;
 use presentation::figures::Figure;
 use presentation::format::{METRE, signed_db, signed_percent, signed_percent_of_ln};
-use presentation::sheet::place_in_words;
+use presentation::sheet::PlaceNames;
 use store::calibration::CalibrationPolicy;
 use store::logbook::Deviations;
 use workshop::{AppliedCalibration, MeasuredCoils};
@@ -87,7 +87,7 @@ const fn model_of(key: &str) -> &'static str {
 }
 
 /// An input of the prediction in the sheet's words.
-fn input_words(source: ContributionSource<'_>, design: &Design) -> String {
+fn input_words(source: ContributionSource<'_>, names: &PlaceNames) -> String {
     let input = match source {
         ContributionSource::Runs(of) => {
             return format!(
@@ -100,13 +100,13 @@ fn input_words(source: ContributionSource<'_>, design: &Design) -> String {
         ContributionSource::Place(at) => at,
     };
     let at = input.replace("[*]", "[0]");
-    let said = place_in_words(&at, design);
+    let said = names.words(&at);
     if said != at {
         // What is said of the first of many is meant of all.
         let all = input.contains("[*]") && at.starts_with("poles");
         return match said.split_once(", ") {
             Some((_, what)) if all => format!("the poles' {what}"),
-            _ => said,
+            _ => said.to_owned(),
         };
     }
     match at.rsplit('.').next().unwrap_or_default() {
@@ -121,7 +121,11 @@ fn input_words(source: ContributionSource<'_>, design: &Design) -> String {
     }
 }
 
-fn why(key: &'static str, design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Why {
+fn why(
+    key: &'static str,
+    (figures, names): (&PredictionSummary, &PlaceNames),
+    context: &CellContext<'_>,
+) -> Why {
     let of = Figure::from_key(key).map_or("", Figure::quantity);
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share, 0 to 100")]
     let from = figures
@@ -129,7 +133,7 @@ fn why(key: &'static str, design: &Design, figures: &PredictionSummary, context:
         .iter()
         .filter(|c| c.to == of && c.share >= 0.01)
         .take(5)
-        .map(|c| (input_words(c.source(), design), (c.share * 100.0).round() as u32))
+        .map(|c| (input_words(c.source(), names), (c.share * 100.0).round() as u32))
         .collect();
     let measured = match key {
         "resistance" => Some(context.coils.resistance),
@@ -229,7 +233,12 @@ fn target_field(figure: Figure) -> String {
 /// Most coils whose figures fit into a cell one by one.
 const MOST_NAMED_COILS: usize = 3;
 
-fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Cell {
+fn cell(
+    figure: Figure,
+    design: &Design,
+    (figures, names): (&PredictionSummary, &PlaceNames),
+    context: &CellContext<'_>,
+) -> Cell {
     let scale = figure.scale();
     let old = context.before.and_then(|b| figure.of(&b.pickup));
     let aim = figure.aim(&design.aims);
@@ -249,7 +258,7 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
             measured: measured.map_or_else(String::new, |v| scale.text(v)),
             seen: String::new(),
             seen_by: String::new(),
-            why: why(figure.key(), design, figures, context),
+            why: why(figure.key(), (figures, names), context),
         };
     };
     Cell {
@@ -270,13 +279,14 @@ fn cell(figure: Figure, design: &Design, figures: &PredictionSummary, context: &
             _ => String::new(),
         },
         seen_by: context.analyser.map_or_else(String::new, |(name, _)| name.to_owned()),
-        why: why(figure.key(), design, figures, context),
+        why: why(figure.key(), (figures, names), context),
     }
 }
 
 /// The strip of a prediction.
 pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Vec<Cell> {
-    let mut all: Vec<Cell> = STRIP.iter().map(|f| cell(*f, design, figures, context)).collect();
+    let names = PlaceNames::of(design);
+    let mut all: Vec<Cell> = STRIP.iter().map(|f| cell(*f, design, (figures, &names), context)).collect();
     if !figures.coils.is_empty() {
         let plain =
             |key, label, value: String, unit: &str, band: String, drawing: String, by: Option<f64>| Cell {
@@ -292,7 +302,7 @@ pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &Cell
                 measured: String::new(),
                 seen: String::new(),
                 seen_by: String::new(),
-                why: why(key, design, figures, context),
+                why: why(key, (figures, &names), context),
             };
         // The fullest coil is the one to watch; the wire is that of the whole pickup.
         let fullest = figures
