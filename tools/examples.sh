@@ -1,5 +1,6 @@
 #!/bin/sh
-# Writes one example design of every format, and its prediction for people, to examples/designs/.
+# Writes one example design of every format with its prediction for people to examples/designs/, and what is found of the examined
+# pickups in examples/findings/ beside them.
 set -eu
 cd "$(dirname "$0")/.."
 cargo build --release --locked --quiet --package filamentum
@@ -20,3 +21,6 @@ button-magnet|4|9.5|Withy electric mandola
 concentric|6|10.4|Sallow baritone, two voices
 per-string|8|9.8|Marram console steel, string by string
 LIST
+for findings in examples/findings/*.json; do
+    "$program" identify "$findings" --format text > "${findings%.json}.txt"
+done

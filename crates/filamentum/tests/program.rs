@@ -142,6 +142,27 @@ fn says_what_a_pickup_was(#[case] name: &str, #[case] doubt: &str) {
     assert_eq!(json["errors"][0]["at"], "measured.outer_width_mm.value");
 }
 
+/// The examples' answers are those of the program as it is (tools/examples.sh writes them).
+#[rstest]
+#[case("designs/tall-single", "predict")]
+#[case("designs/short-single", "predict")]
+#[case("designs/wide-single", "predict")]
+#[case("designs/twin-coil", "predict")]
+#[case("designs/stacked-twin", "predict")]
+#[case("designs/blade", "predict")]
+#[case("designs/button-magnet", "predict")]
+#[case("designs/concentric", "predict")]
+#[case("designs/per-string", "predict")]
+#[case("sets/three-voices", "set")]
+#[case("work/two-sets", "schedule")]
+fn an_example_is_answered_as_it_is_shown(#[case] name: &str, #[case] command: &str) {
+    let example = format!("{}/../../examples/{name}.json", env!("CARGO_MANIFEST_DIR"));
+    let shown = std::fs::read_to_string(example.replace(".json", ".txt")).unwrap();
+    let output = filamentum(&[command, &example, "--format", "text"], "");
+    assert!(output.status.success());
+    assert_eq!(String::from_utf8(output.stdout).unwrap(), shown);
+}
+
 /// A new design of every format is sound, predicts, and makes a netlist; the schema is one.
 #[rstest]
 #[case("tall-single")]

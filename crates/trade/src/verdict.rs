@@ -109,8 +109,6 @@ impl Verdict {
         let share = |c: &Cause| c.probability.map_or_else(String::new, |p| format!(" ({:.0} %)", p * 100.0));
         match self.causes.as_slice() {
             [] => self.text.clone(),
-            // Verdicts of older versions name their cause themselves.
-            _ if self.text.contains("Most likely") => self.text.clone(),
             [only] => format!("{} Most likely{}: {}.", self.text, share(only), only.what),
             [first, second, ..] => format!(
                 "{} Most likely{}: {}. Otherwise{}: {}.",

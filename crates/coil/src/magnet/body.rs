@@ -9,7 +9,8 @@
 
 use super::bevel::{BevelledEnd, Seen, taken_m};
 use super::grade::Demagnetisation;
-use super::patch::{Densities, Patch, Shape, along};
+use super::patch::{Densities, Patch, Shape};
+use super::rectangle::along;
 use crate::numeric::gauss;
 use std::f64::consts::PI;
 use std::sync::LazyLock;

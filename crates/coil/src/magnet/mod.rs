@@ -13,6 +13,6 @@ mod system;
 pub use body::{Block, Body, Magnetised, Resolution, Rod};
 pub use estimate::{AlloyGuess, estimate_alloy};
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
-pub(crate) use patch::along;
 pub use patch::{Charged, Patch, Shape, flux_density};
+pub(crate) use rectangle::along;
 pub use system::{Probe, Reduced, State, System};

@@ -1,6 +1,6 @@
 //! Charged surfaces: what magnetised parts look like from outside, and how they act on one another.
 
-use super::rectangle;
+use super::rectangle::{self, along};
 use crate::inductance::MU_0;
 use crate::numeric::{elliptic_k, gauss};
 use std::f64::consts::PI;
@@ -69,15 +69,6 @@ pub fn flux_density(charged: &[Charged], point_m: [f64; 3]) -> [f64; 3] {
         }
     }
     total
-}
-
-/// The axes along a rectangle across `axis`.
-pub(crate) const fn along(axis: usize) -> (usize, usize) {
-    match axis {
-        0 => (1, 2),
-        1 => (0, 2),
-        _ => (0, 1),
-    }
 }
 
 /// Surfaces further apart than this, in sums of their reaches, act as their moments; nearer than the other, by

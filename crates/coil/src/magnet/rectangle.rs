@@ -1,8 +1,16 @@
 //! A rectangle of even charge, in closed form.
 
-use super::patch::along;
 use std::f64::consts::PI;
 use wide::{f64x2, f64x4};
+
+/// The axes along a rectangle across `axis`.
+pub(crate) const fn along(axis: usize) -> (usize, usize) {
+    match axis {
+        0 => (1, 2),
+        1 => (0, 2),
+        _ => (0, 1),
+    }
+}
 
 /// What a point sees of a rectangle: the logarithms along its edges, and the solid angle.
 struct Seen {

@@ -3,3 +3,4 @@
 
 mod judgement;
 mod machine_file;
+mod rules;

@@ -235,3 +235,32 @@ async fn a_search_says_what_it_needs_and_what_it_found() {
     assert!(visit.get("/sets/1").await.find(".flash.good").is_some());
     assert_eq!(visit.get("/sets/search/0123").await.status, 404);
 }
+
+/// A set's name goes onto paper as it is, also where it holds what looks like the number of a revision; a revision's own
+/// number stays in the house.
+#[tokio::test(flavor = "multi_thread")]
+async fn papers_of_an_order_name_what_is_in_it() {
+    let (mut visit, mut fields) = begun().await;
+    fields.insert("name".into(), "Sedge ready r2d for the harbour".into());
+    assert_eq!(send(&mut visit, "/sets", &fields).await.status, 303);
+    let mut order = fields_of(&visit.get("/orders/new").await, "main");
+    order.insert("customer".into(), "mark <A>".into());
+    for (name, value) in [
+        ("item0", "s1"),
+        ("quantity0", "2"),
+        ("options0", "black leads"),
+        ("item1", "r1"),
+        ("quantity1", "1"),
+    ] {
+        order.insert(name.into(), value.into());
+    }
+    let answer = send(&mut visit, "/orders", &order).await;
+    assert_eq!(answer.status, 303, "{}", answer.body);
+    for path in ["/orders/1/paper", "/orders/1/paper?as=slip"] {
+        let paper = visit.get(path).await;
+        assert_eq!(paper.status, 200, "{path}");
+        assert!(paper.body.contains("Sedge ready r2d for the harbour"), "{path}");
+        assert!(paper.body.contains("black leads") && paper.body.contains("mark &#60;A&#62;"), "{path}");
+        assert!(!paper.body.contains(" r1<"), "{path}: the number of a revision");
+    }
+}

@@ -1,6 +1,7 @@
 //! What a person can do, without HTTP, against a private MariaDB.
 #![allow(clippy::unwrap_used, reason = "a test says what is missing by failing")]
 
+mod accounts;
 mod assembly;
 mod attention;
 mod backups;
@@ -8,6 +9,7 @@ mod deletion;
 mod designs;
 mod experiments;
 mod inventory;
+mod judging;
 mod logbook_files;
 mod matching;
 mod meters;
