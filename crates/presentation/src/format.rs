@@ -111,7 +111,7 @@ impl Scale {
 }
 
 /// A number with its sign; what rounds to nothing has none.
-fn signed(value: f64, decimals: usize) -> String {
+pub fn signed(value: f64, decimals: usize) -> String {
     let text = format!("{value:+.decimals$}");
     let is_zero = text.chars().all(|c| matches!(c, '+' | '-' | '0' | '.'));
     if is_zero { text[1..].to_owned() } else { text.replace('-', "−") }

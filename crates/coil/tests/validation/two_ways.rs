@@ -360,3 +360,117 @@ fn a_signal_is_turned_round_with_its_leads() {
     let level = solution.between_poles().unwrap();
     assert!((0.0..=1.0).contains(&level));
 }
+
+/// What is kept from before and what is worked out beside it changes no figure: a design predicts the same to the last bit when
+/// other windings and other poles came in between, and when several threads ask at once.
+#[rstest]
+fn what_is_kept_changes_no_figure(
+    #[values(
+        Kind::TallSingle,
+        Kind::ShortSingle,
+        Kind::WideSingle,
+        Kind::TwinCoil,
+        Kind::StackedTwin,
+        Kind::Blade,
+        Kind::ButtonMagnet,
+        Kind::Concentric,
+        Kind::PerString
+    )]
+    kind: Kind,
+) {
+    let text = |design: &Design| serde_json::to_string(&predict(design).unwrap()).unwrap();
+    let design = starting_point(kind, "kept", 6, 10.0);
+    let first = text(&design);
+    let mut rewound = design.clone();
+    rewound.coils[0].wind.turns -= 211;
+    let mut shorter = design.clone();
+    shorter.poles[0].length_mm -= 0.25;
+    let mut moved = design.clone();
+    for coil in &mut moved.coils {
+        coil.base_mm += 0.5;
+    }
+    for other in [&rewound, &shorter, &moved] {
+        assert_ne!(text(other), first);
+    }
+    assert_eq!(text(&design), first);
+    std::thread::scope(|scope| {
+        let asked: Vec<_> =
+            [&design, &shorter, &design, &rewound].map(|d| scope.spawn(move || text(d))).into_iter().collect();
+        let answers: Vec<String> = asked.into_iter().map(|one| one.join().unwrap()).collect();
+        assert_eq!((&answers[0], &answers[2]), (&first, &first));
+    });
+}
+
+/// Where the zero of height lies is nobody's concern: a pickup whose parts are all lifted alike reads the same.
+#[rstest]
+fn a_pickup_is_the_same_at_any_height(
+    #[values(Kind::TallSingle, Kind::ShortSingle, Kind::TwinCoil, Kind::ButtonMagnet)] kind: Kind,
+    #[values(-3.0, 8.5)] up_mm: f64,
+) {
+    let design = starting_point(kind, "lifted", 6, 10.0);
+    let mut lifted = design.clone();
+    lifted.coils.iter_mut().for_each(|c| c.base_mm += up_mm);
+    lifted.poles.iter_mut().for_each(|p| p.bottom_mm += up_mm);
+    lifted.bars.iter_mut().for_each(|b| b.center_mm[2] += up_mm);
+    lifted.metal.iter_mut().for_each(|m| m.center_mm[2] += up_mm);
+    let (one, other) = (predict(&design).unwrap().pickup, predict(&lifted).unwrap().pickup);
+    for (a, b) in [
+        (one.resistance_ohm, other.resistance_ohm),
+        (one.inductance_h, other.inductance_h),
+        (one.capacitance_f, other.capacitance_f),
+        (one.resonance_unloaded_hz, other.resonance_unloaded_hz),
+        (one.output_mv, other.output_mv),
+    ] {
+        assert!((a.nominal / b.nominal - 1.0).abs() < 1e-3, "{kind:?} {up_mm}: {a:?} {b:?}");
+    }
+}
+
+/// Twice as large in every length at equal turns is twice the inductance (dimensions of the Neumann integral), and a magnet of
+/// twice the size has the same field at twice the distance (fields of magnetised bodies depend on shape alone).
+#[test]
+fn sizes_scale() {
+    let small = winding();
+    let core = Core::stadium(100.0, 12.0).outline();
+    let large = Winding { core, to_z_m: 2.0 * small.to_z_m, build_m: 2.0 * small.build_m, ..small };
+    assert!((large.inductance_h() / small.inductance_h() - 2.0).abs() < 1e-9);
+    let beside = |w: &Winding, by: f64| Winding { center_m: (0.0, 30e-3 * by), ..*w };
+    let (one, two) = (small.mutual_h(&beside(&small, 1.0)), large.mutual_h(&beside(&large, 2.0)));
+    assert!((two / one - 2.0).abs() < 1e-9);
+    let field = |size: f64| {
+        let magnet = coil::magnet::Magnetised {
+            curve: Material::Named(Grade::Alnico5).demagnetisation().unwrap(),
+            charge: 1.0,
+        };
+        let rod = Rod {
+            axis_m: (0.0, 0.0),
+            bottom_m: 0.0,
+            length_m: 16e-3 * size,
+            radius_m: 2.4e-3 * size,
+            bevel_m: 0.0,
+            mu_r: Material::Named(Grade::Alnico5).recoil_mu(),
+            magnet: Some(magnet),
+        };
+        let system = System::new(&[Body::Rod(rod)], Resolution::default());
+        let charges = system.charged(&system.held());
+        coil::magnet::flux_density(&charges, [1e-3 * size, 2e-3 * size, 19e-3 * size])
+    };
+    let (one, two) = (field(1.0), field(2.0));
+    for (a, b) in one.iter().zip(two) {
+        assert!((a - b).abs() < 1e-6 * one[2].abs(), "{one:?} {two:?}");
+    }
+}
+
+/// Eddy currents in a sheet of twice the size, thickness included, die away four times as slowly (diffusion).
+#[test]
+fn currents_die_away_with_the_square_of_size() {
+    let slowest = |size: f64| {
+        let panels = panels_of([0.0, 0.0, -2e-3 * size], [60e-3 * size, 30e-3 * size, 0.6e-3 * size], None);
+        let sheet = Sheet::new(&panels, 0.6e-3 * size, 5e6, 8e-3 * size);
+        let points: Vec<[f64; 3]> = sheet.points_m();
+        let even = vec![[0.0, 0.0, 1.0]; points.len()];
+        let modes = sheet.modes(&sheet.flux(&even), None);
+        modes.iter().map(|m| m.relaxation.time_s).fold(0.0, f64::max)
+    };
+    let ratio = slowest(2.0) / slowest(1.0);
+    assert!((ratio - 4.0).abs() < 1e-6, "{ratio}");
+}

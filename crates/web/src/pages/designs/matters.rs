@@ -10,7 +10,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::prediction::Quantity;
 use coil::search::{Choice, Matter};
-use presentation::format::signed_percent;
+use presentation::format::{self, signed_percent};
 use workshop::Scatter;
 
 /// A change of a quantity.
@@ -69,21 +69,7 @@ const fn question(choice: Choice) -> &'static str {
 
 /// A change in a unit; `None` where it is less than `least`, which is none.
 fn change(q: Quantity, per: f64, digits: usize, least: f64, scatter: f64) -> Change {
-    let signed = |v: f64| {
-        let size = format!("{:.digits$}", (v / per).abs());
-        // What rounds to nothing has no sign.
-        let is_nothing = size.chars().all(|c| matches!(c, '0' | '.'));
-        format!(
-            "{}{size}",
-            if is_nothing {
-                ""
-            } else if v < 0.0 {
-                "−"
-            } else {
-                "+"
-            }
-        )
-    };
+    let signed = |v: f64| format::signed(v / per, digits);
     if q.nominal.abs() < least && q.p05.abs() < least && q.p95.abs() < least {
         return Change { text: "=".into(), band: String::new(), is_larger: false };
     }
