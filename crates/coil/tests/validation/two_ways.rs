@@ -394,8 +394,10 @@ fn what_is_kept_changes_no_figure(
     }
     assert_eq!(text(&design), first);
     std::thread::scope(|scope| {
-        let asked: Vec<_> =
-            [&design, &shorter, &design, &rewound].map(|d| scope.spawn(move || text(d))).into_iter().collect();
+        let asked: Vec<_> = [&design, &shorter, &design, &rewound]
+            .map(|d| scope.spawn(move || text(d)))
+            .into_iter()
+            .collect();
         let answers: Vec<String> = asked.into_iter().map(|one| one.join().unwrap()).collect();
         assert_eq!((&answers[0], &answers[2]), (&first, &first));
     });

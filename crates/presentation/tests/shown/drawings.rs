@@ -207,3 +207,51 @@ fn the_map_holds_the_field() {
     }
     assert!(map.field_mt.iter().any(Option::is_none), "the section cuts a magnet");
 }
+
+/// A set's pickups along the strings, and what its positions hear of a string, whatever the pickups are called.
+#[test]
+fn a_set_is_drawn_in_its_frame() {
+    use coil::prediction::Calibration;
+    use coil::set::{PlacedPickup, SetSolution};
+    let text = include_str!("../../../../examples/sets/three-voices.json");
+    let mut set = coil::set::read(text).unwrap();
+    let names = ["<b>one</b>", "two & \"three\"", "' onload='x"];
+    for (pickup, name) in set.pickups.iter_mut().zip(names) {
+        let old = std::mem::replace(&mut pickup.name, name.to_owned());
+        for position in &mut set.switch {
+            position.on.iter_mut().filter(|on| **on == old).for_each(|on| name.clone_into(on));
+        }
+    }
+    let solve = |d: &Design| PlacedPickup::of(d, &Calibration::default()).map(std::sync::Arc::new);
+    let solution = SetSolution::of(&set, solve).unwrap();
+    let signals: Vec<_> = (0..set.pickups.len()).filter_map(|i| solution.signal(i)).collect();
+    assert_eq!(signals.len(), set.pickups.len());
+    for units in [Units::default(), INCHES] {
+        assert!(read(&drawing::neck(&set, &signals, units), 0.5) > 6);
+        assert!(read(&drawing::neck(&set, &[], units), 0.5) > 6, "also before it is solved");
+    }
+    let heard: Vec<_> = (0..set.switch.len())
+        .map(|index| {
+            let string = solution.strings(index).into_iter().next().unwrap();
+            (set.switch[index].name.clone(), string.partials)
+        })
+        .collect();
+    assert!(read(&drawing::comb(&heard), 0.5) > 10);
+}
+
+/// What a fit leaves is drawn about nothing, however large or small it is.
+#[rstest]
+#[case(&[(100.0, 0.0), (1000.0, 0.0)])]
+#[case(&[(0.0, -1e9), (1.0, 1e9)])]
+#[case(&[(440.0, 0.2)])]
+fn residuals_lie_about_nothing(#[case] off: &[(f64, f64)]) {
+    let svg = presentation::plot::residuals(off, "<Ω>");
+    let document = Document::parse(&svg).unwrap();
+    let dots: Vec<Node<'_, '_>> = document.descendants().filter(|n| n.has_tag_name("circle")).collect();
+    assert_eq!(dots.len(), off.len());
+    for (dot, (_, value)) in dots.iter().zip(off) {
+        let y = number(dot, "cy").unwrap();
+        assert!((0.0..=120.0).contains(&y) && (y < 60.0) == (*value > 0.0), "{y} for {value}");
+        assert!((0.0..=560.0).contains(&number(dot, "cx").unwrap()));
+    }
+}

@@ -206,3 +206,58 @@ async fn a_listening_keeps_its_experiment() {
     assert!(matches!(own.delete(owner, Deletable::Experiment, id.0).await, Err(StoreError::InUse(_))));
     assert!(matches!(own.delete(owner, Deletable::Revision, b.0).await, Err(StoreError::InUse(_))));
 }
+
+/// A spool and a part have another name everywhere afterwards, in the trail too; one that is taken stays with its owner.
+#[tokio::test]
+async fn spools_and_parts_are_renamed() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, stranger) = workshop(&store, "heron").await;
+    let own = store.of(shop);
+    let (k7, k8) = (spool(&own, "K-7").await, spool(&own, "K-8").await);
+    let (rod, screw) = (part(&own, owner, "rod").await, part(&own, owner, "screw").await);
+    own.rename_spool(owner, k7, "K-9").await.unwrap();
+    own.rename_part(owner, rod, "long rod").await.unwrap();
+    assert!(matches!(own.rename_spool(owner, k8, "K-9").await, Err(StoreError::Taken(_))));
+    assert!(matches!(own.rename_part(owner, screw, "long rod").await, Err(StoreError::Taken(_))));
+    let labels: Vec<String> = own.spool_labels().await.unwrap().into_iter().map(|(_, label)| label).collect();
+    assert!(labels.contains(&"K-9".to_owned()) && labels.contains(&"K-8".to_owned()), "{labels:?}");
+    let parts = own.parts().await.unwrap();
+    assert!(parts.iter().any(|p| p.name == "long rod") && parts.iter().any(|p| p.name == "screw"));
+    let theirs = store.of(other);
+    assert!(matches!(theirs.rename_spool(stranger, k7, "mine").await, Err(StoreError::Missing(_))));
+    assert!(matches!(theirs.rename_part(stranger, rod, "mine").await, Err(StoreError::Missing(_))));
+    let trail = own.audit_trail(&AuditFilter::default(), None, 50).await.unwrap();
+    assert!(trail.iter().any(|row| row.object == "K-7" || row.object == "K-9"), "{trail:?}");
+}
+
+/// Which calibration a design uses: the newest, the one at which it is frozen, or none; of no design, the workshop's.
+#[tokio::test]
+async fn a_design_chooses_its_calibration() {
+    use store::calibration::CalibrationPolicy;
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let (other, _) = workshop(&store, "heron").await;
+    let own = store.of(shop);
+    let revision = design(&store, shop, owner, "Sedge").await;
+    let design_id = own.revision(revision).await.unwrap().row.design_id;
+    let choice = async |of| own.calibration_choice(of).await.unwrap();
+    assert_eq!((choice(None).await.enabled, choice(None).await.newest), (true, None));
+    let model = trade::calibration::fit_calibration(&[]);
+    let first = own.save_calibration(8, &model).await.unwrap();
+    own.set_calibration_policy(owner, design_id, CalibrationPolicy::Frozen(first)).await.unwrap();
+    let second = own.save_calibration(9, &model).await.unwrap();
+    let frozen = choice(Some(design_id)).await;
+    assert_eq!(frozen.policy, CalibrationPolicy::Frozen(first));
+    assert_eq!((frozen.frozen, frozen.newest), (Some((first, 1)), Some((second, 2))));
+    assert_eq!(own.calibration_exceptions().await.unwrap()[0].frozen_at, Some(1));
+    own.set_calibration_policy(owner, design_id, CalibrationPolicy::Off).await.unwrap();
+    assert_eq!(choice(Some(design_id)).await.policy, CalibrationPolicy::Off);
+    own.set_calibration_policy(owner, design_id, CalibrationPolicy::On).await.unwrap();
+    assert_eq!(choice(Some(design_id)).await.policy, CalibrationPolicy::On);
+    assert!(own.calibration_exceptions().await.unwrap().is_empty());
+    own.set_calibration_enabled(owner, false).await.unwrap();
+    assert!(!choice(Some(design_id)).await.enabled && !own.calibration_enabled().await.unwrap());
+    let theirs = store.of(other).calibration_choice(Some(design_id)).await;
+    assert!(matches!(theirs, Err(StoreError::Missing("design"))), "{theirs:?}");
+}

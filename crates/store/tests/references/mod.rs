@@ -77,3 +77,39 @@ async fn photos_are_of_something_of_their_workshop() {
     assert!(matches!(own.photo(added).await, Err(StoreError::Missing("photo"))));
     assert!(own.reference(ReferenceId(99)).await.is_err() && own.photo(PhotoId(99)).await.is_err());
 }
+
+/// Explained pickups are offered for comparison, the one changed last first; one that is archived, or not explained, is not.
+#[tokio::test]
+async fn what_is_explained_can_be_compared_with() {
+    let store = fresh_store().await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
+    let own = store.of(shop);
+    let new = |name, state| NewReference {
+        name,
+        purpose: Purpose::Model,
+        tags: "",
+        document: "{}",
+        conclusion: "",
+        state,
+        revision_id: None,
+    };
+    let mut ids = Vec::new();
+    for (name, state) in [
+        ("open", ReferenceState::Open),
+        ("first", ReferenceState::Explained),
+        ("left", ReferenceState::Left),
+        ("second", ReferenceState::Designed),
+    ] {
+        ids.push(own.add_reference(owner, &ClientKey::random(), &new(name, state)).await.unwrap());
+    }
+    let names = async || {
+        own.explained_references().await.unwrap().into_iter().map(|(_, name)| name).collect::<Vec<_>>()
+    };
+    assert_eq!(names().await, ["second", "first"]);
+    own.change_reference(owner, (ids[1], 1), &new("first again", ReferenceState::Explained)).await.unwrap();
+    assert_eq!(names().await, ["first again", "second"]);
+    own.archive_reference(owner, ids[3], true).await.unwrap();
+    assert_eq!(names().await, ["first again"]);
+    let (other, _) = workshop(&store, "heron").await;
+    assert!(store.of(other).explained_references().await.unwrap().is_empty());
+}

@@ -103,9 +103,8 @@ pub(super) fn gantt(from: Date, shown: (i64, i64), rows: &[(String, Vec<Bar>)]) 
     }
     let mut top = TOP;
     for (row, ((name, bars), (lane, count))) in rows.iter().zip(&laid).enumerate() {
-        svg = svg.child(
-            Element::new("text").with("class", "row").with("x", 4).with("y", top + 17.0).text(name),
-        );
+        svg = svg
+            .child(Element::new("text").with("class", "row").with("x", 4).with("y", top + 17.0).text(name));
         for (bar, lane) in bars.iter().zip(lane) {
             svg = svg.child(days.bar(bar, row, top + ROW * *lane as f64 + 2.0));
         }
@@ -144,12 +143,16 @@ mod tests {
         let drawn =
             gantt(date!(2026 - 11 - 25), (480, 1020), &[("<i>".into(), bars), ("nobody".into(), Vec::new())]);
         let document = roxmltree::Document::parse(&drawn).unwrap();
-        let of = |name: &str| {
-            document.descendants().filter(|n| n.has_tag_name(name)).collect::<Vec<_>>()
-        };
+        let of = |name: &str| document.descendants().filter(|n| n.has_tag_name(name)).collect::<Vec<_>>();
         assert!(drawn.contains("Wed 25") && of("b").is_empty() && of("i").is_empty());
         assert_eq!((of("rect").len(), of("a").len(), of("g").len()), (4, 3, 1));
-        let view: Vec<f64> = document.root_element().attribute("viewBox").unwrap().split(' ').map(|v| v.parse().unwrap()).collect();
+        let view: Vec<f64> = document
+            .root_element()
+            .attribute("viewBox")
+            .unwrap()
+            .split(' ')
+            .map(|v| v.parse().unwrap())
+            .collect();
         for rect in of("rect") {
             let (x, wide) = (number(&rect, "x"), number(&rect, "width"));
             assert!(x >= LEFT - 0.1 && x + wide <= view[2] + 2.6 && wide > 0.0, "{rect:?}");
