@@ -115,8 +115,10 @@ pub fn residuals(off: &[(f64, f64)], unit: &str) -> String {
     let span = (off.last().map_or(10.0, |p| p.0.max(1e-3)).ln() - low).max(1e-6);
     let mut dots = String::new();
     for (hz, v) in off {
-        let (x, y) =
-            (50.0 + (WIDE - 60.0) * (hz.max(1e-3).ln() - low) / span, HIGH / 2.0 - (HIGH / 2.0 - 14.0) * v / most);
+        let (x, y) = (
+            50.0 + (WIDE - 60.0) * (hz.max(1e-3).ln() - low) / span,
+            HIGH / 2.0 - (HIGH / 2.0 - 14.0) * v / most,
+        );
         // Writing to a String cannot fail.
         let _ = write!(dots, r#"<circle cx="{x:.1}" cy="{y:.1}" r="2.5"/>"#);
     }
