@@ -70,14 +70,21 @@ pub(super) async fn preview(
     if let Err(refused) = step.apply((&app, &user), &form, parent.as_ref(), &mut design).await? {
         return Ok(web::Json(refused.into()));
     }
-    let names_before = sheet::names(&base, form.is_ticked(sheet::ONE_BY_ONE));
-    let is_new_shape = step.shows_fields() || sheet::names(&design, is_one_by_one) != names_before;
+    let was_one_by_one = form.is_ticked(sheet::ONE_BY_ONE);
     if step.sets_targets() {
         without_targets(&mut form);
     }
     let view = View::named(form.get("view"));
     let before = parent.as_ref().map(|p| &p.design);
-    let markup = preview_markup((&app, &user), &design, before, parent.as_ref(), (view, Some(&form))).await?;
+    let (markup, is_new_shape) = tokio::join!(
+        preview_markup((&app, &user), &design, before, parent.as_ref(), (view, Some(&form))),
+        // While the prediction is worked out elsewhere.
+        async {
+            step.shows_fields()
+                || sheet::names(&design, is_one_by_one) != sheet::names(&base, was_one_by_one)
+        },
+    );
+    let markup = markup?;
     let mut answer = PreviewAnswer {
         strip: markup.strip,
         drawings: markup.drawings,
