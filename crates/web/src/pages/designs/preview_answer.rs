@@ -80,8 +80,7 @@ pub(super) async fn preview(
         preview_markup((&app, &user), &design, before, parent.as_ref(), (view, Some(&form))),
         // While the prediction is worked out elsewhere.
         async {
-            step.shows_fields()
-                || sheet::names(&design, is_one_by_one) != sheet::names(&base, was_one_by_one)
+            step.shows_fields() || sheet::names(&design, is_one_by_one) != sheet::names(&base, was_one_by_one)
         },
     );
     let markup = markup?;
