@@ -110,10 +110,10 @@ impl CoilModel {
         let bonds = Bonds::of(&section, &core);
         let laid = section.packing();
         let packing = coil.wind.packing.unwrap_or(laid);
-        // Turns of the simulated straight lay slide together until they touch; real ones keep the guide's pitch, and cross those
-        // below twice a turn. A scattered lay crosses anyhow.
+        // Turns of the simulated straight lay slide together until they touch; the guide's play keeps real ones apart, and they
+        // cross those below twice a turn. A scattered lay crosses anyhow.
         let straight = (1.0 - coil.wind.wander / WANDER_SCATTERED).max(0.0);
-        let clearance = 1.0 + (STRAIGHT_PITCH - 1.0) * straight;
+        let clearance = 1.0 + MACHINE_PLAY * straight;
         // A looser packing than the simulated one spreads the turns apart, a tighter one brings them closer until they touch.
         let between = |overall: f64, by_packing: f64| {
             let spread = clearance * (laid / (packing * (1.0 + by_packing))).sqrt();

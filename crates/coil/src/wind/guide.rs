@@ -10,7 +10,7 @@ use std::f64::consts::PI;
 /// practice, no source).
 const HAND_MEMORY: f64 = 8.0;
 /// Turn to turn, the guide of a machine is true to a small part of the wire (common practice, no source).
-const MACHINE_PLAY: f64 = 0.02;
+pub const MACHINE_PLAY: f64 = 0.02;
 /// Pitch of a machine-straight lay over the wire's diameter, so that turns do not climb (common practice,
 /// no source).
 pub const STRAIGHT_PITCH: f64 = 1.03;

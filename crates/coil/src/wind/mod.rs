@@ -6,7 +6,7 @@ mod guide;
 mod section;
 
 pub use bonds::{Bonds, layered_capacitance, turn_to_turn};
-pub use guide::{GuidePlan, STRAIGHT_PITCH};
+pub use guide::{GuidePlan, MACHINE_PLAY, STRAIGHT_PITCH};
 pub use section::{LaidTurn, Section, USUAL_RPM, lay};
 
 use crate::former::Outline;

@@ -36,6 +36,20 @@ fn self_capacitance_of_a_tall_single() {
     assert!(scattered < straight && straight < single);
 }
 
+/// On every format a scattered lay has less capacitance than a straight one of the same wire and turns.
+#[test]
+fn scatter_lowers_the_capacitance() {
+    for kind in coil::design::Kind::ALL {
+        let mut design = coil::design::starting_point(kind, "lay", 6, 10.0);
+        let mut of = |wander: f64| {
+            design.coils.iter_mut().for_each(|c| c.wind.wander = wander);
+            predict(&design).unwrap().coils[0].capacitance_f.nominal
+        };
+        let (straight, scattered) = (of(0.0), of(0.3));
+        assert!(scattered < straight, "{kind:?}: {scattered:e} {straight:e}");
+    }
+}
+
 /// Resistance grows faster than turns when a coil is overwound: 9,112 → 10,047 turns of 42 AWG read
 /// 7.28 → 8.15 kΩ on one wide single; the ratio is what a uniform lay gives on any former of that size.
 #[test]
