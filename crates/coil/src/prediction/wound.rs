@@ -8,7 +8,7 @@ use super::kept::Kept;
 use crate::design::{Coil, Design, Wind};
 use crate::former::Outline;
 use crate::inductance::{Winding, inductance_of_zones};
-use crate::wind::{Bonds, GuidePlan, LaidTurn, Lay, Pattern, STRAIGHT_PITCH, Section, WANDER_SCATTERED, lay};
+use crate::wind::{Bonds, GuidePlan, LaidTurn, Lay, MACHINE_PLAY, Pattern, Section, WANDER_SCATTERED, lay};
 use crate::wire::{Pull, WireData, pull};
 use std::sync::Arc;
 
