@@ -190,6 +190,8 @@ export function liveForm({ form, fields, figures, status, url, others, drawn }) 
     isLeft = true;
     // Another design, or another pickup on, has other fields.
     const isOther = event.target instanceof Element && event.target.matches(others);
+    // A field that is left is a step, whatever is typed into it before the answer is there.
+    if (!isOther) remember();
     ask(isOther ? "fields" : "");
   });
   form.addEventListener("keydown", (event) => {
