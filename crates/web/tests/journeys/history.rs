@@ -23,7 +23,7 @@ async fn type_in(b: &e2e::Browser, name: &str, value: &str) {
 }
 
 async fn until_shape(b: &e2e::Browser, expected: &str) {
-    for _ in 0..150 {
+    for _ in 0..500 {
         if shape(b).await == expected {
             return;
         }
