@@ -16,27 +16,32 @@ fn prediction(c: &mut Criterion) {
         group.bench_function(BenchmarkId::from_parameter(kind.name()), |b| {
             // Other parts and another lay each time, by too little to see: nothing is kept from before.
             b.iter(|| {
-                design.poles[0].length_mm += 1e-8;
+                design.poles[0].length_mm += 2e-6;
                 for coil in &mut design.coils {
-                    coil.former.height_mm += 1e-8;
+                    coil.former.height_mm += 2e-6;
                 }
                 predict(black_box(&design))
             });
         });
     }
     group.finish();
-    // As on the sheet: another pole each time, under the same windings.
-    let mut group = c.benchmark_group("predict another pole");
-    for kind in Kind::ALL {
-        let mut design = starting_point(kind, kind.name(), 6, 10.0);
-        group.bench_function(BenchmarkId::from_parameter(kind.name()), |b| {
-            b.iter(|| {
-                design.poles[0].length_mm += 1e-8;
-                predict(black_box(&design))
+    // As on the sheet: other poles each time, one or a whole row, under the same windings. A step is more than that by which poles
+    // count as alike.
+    for (name, count) in [("predict another pole", 1), ("predict another row of poles", usize::MAX)] {
+        let mut group = c.benchmark_group(name);
+        for kind in Kind::ALL {
+            let mut design = starting_point(kind, kind.name(), 6, 10.0);
+            group.bench_function(BenchmarkId::from_parameter(kind.name()), |b| {
+                b.iter(|| {
+                    for pole in design.poles.iter_mut().take(count) {
+                        pole.length_mm += 2e-6;
+                    }
+                    predict(black_box(&design))
+                });
             });
-        });
+        }
+        group.finish();
     }
-    group.finish();
     // As on the sheet: another number of turns each time, over the same magnets and metal.
     let mut group = c.benchmark_group("predict another winding");
     for kind in Kind::ALL {

@@ -4,13 +4,30 @@
 //! whole matrices, which the processor does several times as fast as single rows [Golub].
 
 use nalgebra::{DMatrix, DVector, DVectorView};
+use std::ops::Range;
+use std::sync::OnceLock;
 
 /// Rows that are done together.
 const BLOCK: usize = 32;
 
+/// Rows and columns of a matrix, copied column by column.
+pub(crate) fn part(matrix: &DMatrix<f64>, rows: Range<usize>, columns: Range<usize>) -> DMatrix<f64> {
+    let (high, wide) = (rows.len(), columns.len());
+    let mut values = Vec::with_capacity(high * wide);
+    for column in columns {
+        let from = column * matrix.nrows();
+        values.extend_from_slice(&matrix.as_slice()[from + rows.start..from + rows.end]);
+    }
+    DMatrix::from_vec(high, wide, values)
+}
+
 /// A = LLᵀ with L lower triangular; what stands above L's diagonal means nothing.
 #[derive(Clone, Debug)]
-pub(crate) struct Factor(DMatrix<f64>);
+pub(crate) struct Factor {
+    lower: DMatrix<f64>,
+    /// Inverses of the blocks on L's diagonal: with them what is left of a solution by whole columns is products.
+    inverses: OnceLock<Vec<DMatrix<f64>>>,
+}
 
 impl Factor {
     /// The factor of a symmetric matrix, of which the lower half is read; `None` when it is not positive.
@@ -36,7 +53,7 @@ impl Factor {
                 matrix.column_mut(j).rows_range_mut(j..).scale_mut(by);
             }
             // What is left loses what the block explains, block column by block column.
-            let panel = matrix.view((from + width, from), (rest, width)).into_owned();
+            let panel = part(&matrix, from + width..size, from..from + width);
             for at in (0..rest).step_by(BLOCK) {
                 let wide = BLOCK.min(rest - at);
                 let across = panel.rows(at, wide).transpose();
@@ -49,21 +66,43 @@ impl Factor {
                 );
             }
         }
-        Some(Self(matrix))
+        Some(Self { lower: matrix, inverses: OnceLock::new() })
+    }
+
+    fn inverses(&self) -> &[DMatrix<f64>] {
+        let inverse = |from: usize| {
+            let width = BLOCK.min(self.lower.nrows() - from);
+            let mut inverse = DMatrix::identity(width, width);
+            self.lower.view((from, from), (width, width)).solve_lower_triangular_mut(&mut inverse);
+            inverse
+        };
+        self.inverses.get_or_init(|| (0..self.lower.nrows()).step_by(BLOCK).map(inverse).collect())
     }
 
     /// L⁻¹ of every column, in place.
     pub(crate) fn forward_mut(&self, columns: &mut DMatrix<f64>) {
-        let size = self.0.nrows();
-        for from in (0..size).step_by(BLOCK) {
-            let width = BLOCK.min(size - from);
-            let own = self.0.view((from, from), (width, width));
-            own.solve_lower_triangular_mut(&mut columns.rows_mut(from, width));
-            let rest = size - from - width;
-            if rest > 0 {
-                let solved = columns.rows(from, width).into_owned();
-                let below = self.0.view((from + width, from), (rest, width));
-                columns.rows_mut(from + width, rest).gemm(-1.0, &below, &solved, 1.0);
+        let size = self.lower.nrows();
+        for (from, inverse) in (0..size).step_by(BLOCK).zip(self.inverses()) {
+            let to = size.min(from + BLOCK);
+            let solved = inverse * part(columns, from..to, 0..columns.ncols());
+            columns.rows_mut(from, to - from).copy_from(&solved);
+            if to < size {
+                let below = self.lower.view((to, from), (size - to, to - from));
+                columns.rows_mut(to, size - to).gemm(-1.0, &below, &solved, 1.0);
+            }
+        }
+    }
+
+    /// L⁻ᵀ of every column, in place.
+    pub(crate) fn backward_mut(&self, columns: &mut DMatrix<f64>) {
+        let size = self.lower.nrows();
+        for (from, inverse) in (0..size).step_by(BLOCK).zip(self.inverses()).rev() {
+            let to = size.min(from + BLOCK);
+            let solved = inverse.transpose() * part(columns, from..to, 0..columns.ncols());
+            columns.rows_mut(from, to - from).copy_from(&solved);
+            if from > 0 {
+                let before = self.lower.view((from, 0), (to - from, from)).transpose();
+                columns.rows_mut(0, from).gemm(-1.0, &before, &solved, 1.0);
             }
         }
     }
@@ -71,14 +110,14 @@ impl Factor {
     /// L⁻¹ of one column.
     pub(crate) fn forward(&self, column: DVectorView<'_, f64>) -> DVector<f64> {
         let mut solved = column.into_owned();
-        self.0.solve_lower_triangular_mut(&mut solved);
+        self.lower.solve_lower_triangular_mut(&mut solved);
         solved
     }
 
     /// L⁻ᵀ of one column.
     pub(crate) fn backward(&self, column: DVectorView<'_, f64>) -> DVector<f64> {
         let mut solved = column.into_owned();
-        self.0.tr_solve_lower_triangular_mut(&mut solved);
+        self.lower.tr_solve_lower_triangular_mut(&mut solved);
         solved
     }
 
@@ -110,6 +149,9 @@ mod tests {
         ours.forward_mut(&mut forward);
         let expected = theirs.l().solve_lower_triangular(&columns).unwrap();
         assert!((&forward - &expected).amax() < 1e-9 * expected.amax());
+        let mut whole = forward.clone();
+        ours.backward_mut(&mut whole);
+        assert!((&matrix * whole - &columns).amax() < 1e-8);
         for (column, solved) in columns.column_iter().zip(expected.column_iter()) {
             assert!((ours.forward(column) - solved).amax() < 1e-9 * expected.amax());
             let whole = ours.solve(column);

@@ -15,6 +15,7 @@ mod factor;
 pub mod former;
 pub mod identification;
 pub mod inductance;
+mod kept;
 pub mod magnet;
 pub mod numeric;
 pub mod prediction;

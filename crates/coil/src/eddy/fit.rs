@@ -2,7 +2,7 @@
 
 use super::Relaxation;
 use super::sheet::Mode;
-use nalgebra::{Complex, DVector};
+use nalgebra::{Complex, DMatrix, DVector};
 use std::f64::consts::PI;
 use std::sync::LazyLock;
 
@@ -28,7 +28,8 @@ static BASIS: LazyLock<Basis> = LazyLock::new(|| {
         hz.iter().map(share).collect()
     };
     let columns: Vec<Vec<Complex<f64>>> = times_s.iter().map(column).collect();
-    let gram = std::array::from_fn(|a| std::array::from_fn(|b| dot(&columns[a], &columns[b])));
+    let gram: [[f64; TIMES]; TIMES] =
+        std::array::from_fn(|a| std::array::from_fn(|b| dot(&columns[a], &columns[b])));
     Basis { times_s, hz, columns, gram }
 });
 
@@ -41,24 +42,50 @@ pub(super) fn fit(lost: impl Fn(f64) -> Complex<f64>) -> [(f64, f64); TIMES] {
     fit_of(&BASIS.hz.iter().map(|hz| lost(*hz)).collect::<Vec<_>>())
 }
 
-/// As [`fit`], from the values at the frequencies of the fit: by coordinate descent.
+/// As [`fit`], from the values at the frequencies of the fit: least squares with weights that are not negative, by the active
+/// sets of Lawson and Hanson (Solving Least Squares Problems, 1974, chapter 23).
 fn fit_of(target: &[Complex<f64>]) -> [(f64, f64); TIMES] {
     let basis = &*BASIS;
-    let wanted: Vec<f64> = basis.columns.iter().map(|a| dot(a, target)).collect();
+    let wanted: [f64; TIMES] = std::array::from_fn(|k| dot(&basis.columns[k], target));
     let mut weights = [0.0_f64; TIMES];
-    for _ in 0..400 {
-        let mut moved = 0.0_f64;
-        for k in 0..TIMES {
-            let all: f64 = basis.gram[k].iter().zip(&weights).map(|(g, w)| g * w).sum();
-            let weight = (weights[k] + (wanted[k] - all) / basis.gram[k][k]).max(0.0);
-            moved = moved.max((weight - weights[k]).abs());
-            weights[k] = weight;
-        }
-        if moved < 1e-9 {
+    let mut free: Vec<usize> = Vec::new();
+    for _ in 0..3 * TIMES {
+        // The weight at zero that would explain the most of what is left, where one would explain anything.
+        let left = |k: usize| wanted[k] - basis.gram[k].iter().zip(&weights).map(|(g, w)| g * w).sum::<f64>();
+        let bound = (0..TIMES).filter(|k| !free.contains(k)).map(|k| (k, left(k)));
+        let Some((best, gain)) = bound.max_by(|a, b| a.1.total_cmp(&b.1)) else { break };
+        if gain < 1e-10 {
             break;
         }
+        free.push(best);
+        while let Some(unbound) = unbound(basis, &wanted, &free) {
+            let falls = |&(k, value): &(usize, f64)| value <= 0.0 && weights[k] >= 0.0;
+            let pairs: Vec<(usize, f64)> = free.iter().copied().zip(unbound).collect();
+            // As far towards what is best without bounds as no weight falls below zero.
+            let step = pairs.iter().filter(|pair| falls(pair)).map(|(k, v)| weights[*k] / (weights[*k] - v));
+            let step = step.fold(1.0, f64::min);
+            for (k, value) in &pairs {
+                weights[*k] += step * (value - weights[*k]);
+            }
+            if step >= 1.0 {
+                break;
+            }
+            for (k, value) in &pairs {
+                if *value <= 0.0 && weights[*k] <= 1e-12 {
+                    weights[*k] = 0.0;
+                }
+            }
+            free.retain(|k| weights[*k] > 0.0);
+        }
     }
-    std::array::from_fn(|k| (weights[k], basis.times_s[k]))
+    std::array::from_fn(|k| (weights[k].max(0.0), basis.times_s[k]))
+}
+
+/// The weights of some times alone that are best without bounds; none where they cannot be told apart.
+fn unbound(basis: &Basis, wanted: &[f64; TIMES], free: &[usize]) -> Option<Vec<f64>> {
+    let gram = DMatrix::from_fn(free.len(), free.len(), |i, j| basis.gram[free[i]][free[j]]);
+    let wanted = DVector::from_fn(free.len(), |i, _| wanted[free[i]]);
+    gram.cholesky().map(|factor| factor.solve(&wanted).as_slice().to_vec())
 }
 
 /// The modes of a sheet that is thicker than the skin depth: its currents sink in from both faces, so that its resistance

@@ -9,7 +9,7 @@
 use super::Relaxation;
 use crate::factor::Factor;
 use crate::inductance::MU_0;
-use crate::magnet::{Patch, Shape, System, along};
+use crate::magnet::{Patch, Shape, Surfaces, along};
 use crate::numeric::gauss;
 use nalgebra::{DMatrix, DVector, SymmetricEigen};
 use std::collections::HashMap;
@@ -305,17 +305,18 @@ impl Sheet {
         flux
     }
 
-    /// What unit stream functions of the nodes drive in magnetic parts: one column per node. By reciprocity: the flux
-    /// that the parts' unit magnetisations send through the sheet, taken in the middles of its cells; of a sheet that is
-    /// itself magnetic, as the mean just off its two faces, `half_m` from its middle plane: there field and flux are one.
+    /// What unit stream functions of the nodes drive in a magnetic part: one row per unknown of the part, one column per node.
+    /// By reciprocity: the flux that the part's unit magnetisations send through the sheet, taken in the middles of its cells; of
+    /// a sheet that is itself magnetic, as the mean just off its two faces, `half_m` from its middle plane: there field and flux
+    /// are one.
     #[must_use]
-    pub fn drives(&self, system: &System, half_m: Option<f64>) -> DMatrix<f64> {
-        let surfaces = system.surfaces();
-        let mut drives = DMatrix::zeros(system.unknowns(), self.nodes);
-        for cell in &self.cells {
+    pub(crate) fn drives(&self, part: &Surfaces<'_>, half_m: Option<f64>) -> DMatrix<f64> {
+        // First through every cell by every surface's unit charge.
+        let mut through = DMatrix::zeros(part.patches.len(), self.cells.len());
+        for (cell, mut column) in self.cells.iter().zip(through.column_iter_mut()) {
             let (axis, sign) = cell.normal;
             let share = sign * cell.patch.area_m2() / 4.0;
-            for (patch, unknowns) in &surfaces {
+            for (patch, value) in part.patches.iter().zip(column.iter_mut()) {
                 let off = |by: f64| {
                     let mut at = cell.patch.center_m;
                     at[axis] += by;
@@ -323,15 +324,29 @@ impl Sheet {
                 };
                 let field =
                     half_m.map_or_else(|| off(0.0), |half| 0.5 * (off(1.02 * half) + off(-1.02 * half)));
-                let through = share * field;
+                *value = share * field;
+            }
+        }
+        let mut drives = DMatrix::zeros(part.charges.len(), self.nodes);
+        for (cell, column) in self.cells.iter().zip(through.column_iter()) {
+            for (unknown, list) in part.charges.iter().enumerate() {
+                let sum: f64 = list.iter().map(|&(patch, density)| density * column[patch]).sum();
                 for node in cell.corners.into_iter().flatten() {
-                    for &(unknown, density) in unknowns {
-                        drives[(unknown, node)] += through * density;
-                    }
+                    drives[(unknown, node)] += sum;
                 }
             }
         }
         drives
+    }
+
+    /// Its nodes.
+    pub(crate) const fn nodes(&self) -> usize {
+        self.nodes
+    }
+
+    /// Memory that it takes, bytes.
+    pub(crate) fn bytes(&self) -> usize {
+        2 * self.nodes * self.nodes * size_of::<f64>() + self.cells.len() * size_of::<Cell>()
     }
 
     /// aᵀR⁻¹b of two fluxes: how far they drive the same currents, slowly.

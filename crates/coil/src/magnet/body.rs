@@ -93,6 +93,17 @@ impl Body {
         }
     }
 
+    /// Where it stands, its sizes and what it is of, by which others are told apart at a glance.
+    pub(crate) fn numbers(&self) -> [f64; 9] {
+        let charge = self.magnet().map_or(0.0, |magnet| magnet.charge);
+        let remanence_t = self.magnet().map_or(0.0, |magnet| magnet.curve.remanence_t());
+        let [a, b, c, d, e, f] = match self {
+            Self::Rod(r) => [r.axis_m.0, r.axis_m.1, r.bottom_m, r.length_m, r.radius_m, r.bevel_m],
+            Self::Block(Block { center_m: [x, y, z], size_m: [a, b, c], .. }) => [*x, *y, *z, *a, *b, *c],
+        };
+        [a, b, c, d, e, f, self.mu_r(), charge, remanence_t]
+    }
+
     /// Whether a place lies in it, or nearer than `margin_m` to its sides.
     #[must_use]
     pub fn contains(&self, at_m: [f64; 3], margin_m: f64) -> bool {
@@ -220,6 +231,16 @@ impl Rod {
             0.1 * even + 0.9 * (0.5 - 0.5 * (PI * even).cos())
         };
         (0..=intervals).map(|k| self.even_length_m() * place(k)).collect()
+    }
+
+    /// How many unknowns its cut has.
+    pub(super) const fn unknowns(&self, resolution: Resolution, is_beside_bar: bool) -> usize {
+        let nodes = resolution.rod + 1;
+        match self.magnet {
+            Some(_) => SPREADS * nodes,
+            None if is_beside_bar => nodes + resolution.rod.div_ceil(TOGETHER),
+            None => nodes,
+        }
     }
 
     /// A plain rod beside a bar magnet is also magnetised across: evenly along y in every interval.
@@ -353,6 +374,11 @@ impl Block {
             odd.clamp(if upright { 5 } else { 3 }, resolution.most)
         };
         (count(p), count(q))
+    }
+
+    /// How many unknowns its cut has.
+    pub(super) fn unknowns(&self, resolution: Resolution) -> usize {
+        Grid::new(self, self.counts(resolution)).unknowns()
     }
 
     pub(super) fn cut(&self, resolution: Resolution) -> Cut {

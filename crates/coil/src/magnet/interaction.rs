@@ -1,26 +1,37 @@
 //! How the charges of magnetic parts act on one another: the matrix N of [`super::System`].
 
-use super::body::{Body, DISCS, Resolution, Rod, across_lengths};
-use super::member::Member;
+use super::body::{Body, DISCS, Rod, across_lengths};
+use super::member::{Member, Source};
 use super::patch::{Patch, Shape, ring_ring};
+use crate::kept::Kept;
 use crate::numeric::gauss;
 use crate::threads::side_by_side;
 use nalgebra::DMatrix;
 use std::f64::consts::PI;
-use std::sync::LazyLock;
+use std::sync::{Arc, LazyLock};
+
+/// How one part's unknowns act on another's.
+struct Action {
+    here: Source,
+    there: Source,
+    matrix: DMatrix<f64>,
+}
+
+/// The actions kept: while one part is changed, most of the others stay.
+static KEPT: Kept<Action> = Kept::new(16 << 20);
 
 /// N over all unknowns.
-pub(super) fn interactions(members: &[Member], size: usize, resolution: Resolution) -> DMatrix<f64> {
+pub(super) fn interactions(members: &[Member], size: usize) -> DMatrix<f64> {
     let pairs: Vec<(usize, usize)> = (0..members.len()).flat_map(|i| (0..=i).map(move |j| (i, j))).collect();
     let (first, same_as) = unlike(members, &pairs);
-    let blocks = blocks(members, &first, resolution);
+    let actions = actions(members, &first);
     let mut matrix = DMatrix::zeros(size, size);
     for (&(i, j), &at) in pairs.iter().zip(&same_as) {
-        let (here, there, block) = (&members[i], &members[j], &blocks[at]);
+        let (here, there, action) = (&members[i], &members[j], &actions[at].matrix);
         let (rows, columns) = (here.cut.unknowns, there.cut.unknowns);
-        matrix.view_mut((here.first, there.first), (rows, columns)).copy_from(block);
+        matrix.view_mut((here.first, there.first), (rows, columns)).copy_from(action);
         if i != j {
-            matrix.view_mut((there.first, here.first), (columns, rows)).copy_from(&block.transpose());
+            matrix.view_mut((there.first, here.first), (columns, rows)).tr_copy_from(action);
         }
     }
     matrix
@@ -33,7 +44,7 @@ fn unlike(members: &[Member], pairs: &[(usize, usize)]) -> (Vec<(usize, usize)>,
     let same_as = pairs
         .iter()
         .map(|&(i, j)| {
-            let key = match (&members[i].body, &members[j].body) {
+            let key = match (members[i].body(), members[j].body()) {
                 (Body::Rod(a), Body::Rod(b)) => Some(stands(a, b)),
                 _ => None,
             };
@@ -49,28 +60,49 @@ fn unlike(members: &[Member], pairs: &[(usize, usize)]) -> (Vec<(usize, usize)>,
     (first, same_as)
 }
 
-/// The block of every pair, every other one on a thread of its own.
-fn blocks(members: &[Member], pairs: &[(usize, usize)], resolution: Resolution) -> Vec<DMatrix<f64>> {
-    let block = |&(i, j): &(usize, usize)| -> DMatrix<f64> {
-        let (here, there) = (&members[i], &members[j]);
-        let energies = match (&here.body, &there.body) {
-            (Body::Rod(rod), _) if i == j => own_of_rod(here, rod, resolution.rod),
-            (Body::Rod(a), Body::Rod(b)) => {
-                let off = (a.axis_m.0 - b.axis_m.0, a.axis_m.1 - b.axis_m.1);
-                let lateral = off.0.hypot(off.1).max(a.radius_m);
-                energies(here, there, |p, q| between_rods(p, q, lateral, off.1 / lateral))
-            }
-            _ if i == j => own_of_block(here),
-            _ => energies(here, there, Patch::energy_with),
-        };
-        here.densities.transpose() * (energies * &there.densities)
+/// The action of every pair, those kept as they are; every other one of the rest on a thread of its own.
+fn actions(members: &[Member], pairs: &[(usize, usize)]) -> Vec<Arc<Action>> {
+    let marks: Vec<u64> = members.iter().map(|m| m.source.mark()).collect();
+    let mark = |&(i, j): &(usize, usize)| marks[i].rotate_left(1) ^ marks[j];
+    let mut found: Vec<Option<Arc<Action>>> = pairs
+        .iter()
+        .map(|pair| {
+            let (here, there) = (members[pair.0].source, members[pair.1].source);
+            KEPT.find(mark(pair), |kept| kept.here == here && kept.there == there)
+        })
+        .collect();
+    let missing: Vec<usize> = (0..pairs.len()).filter(|&k| found[k].is_none()).collect();
+    let worked_out = |k: &usize| {
+        let pair = &pairs[*k];
+        let (here, there) = (&members[pair.0], &members[pair.1]);
+        let action =
+            Action { here: here.source, there: there.source, matrix: action(here, there, pair.0 == pair.1) };
+        let bytes = action.matrix.len() * size_of::<f64>() + size_of::<Action>();
+        (*k, KEPT.keep(mark(pair), action, bytes))
     };
     let (even, odd) = side_by_side(
-        || pairs.iter().step_by(2).map(block).collect::<Vec<_>>(),
-        || pairs.iter().skip(1).step_by(2).map(block).collect::<Vec<_>>(),
+        || missing.iter().step_by(2).map(worked_out).collect::<Vec<_>>(),
+        || missing.iter().skip(1).step_by(2).map(worked_out).collect::<Vec<_>>(),
     );
-    let (mut even, mut odd) = (even.into_iter(), odd.into_iter());
-    (0..pairs.len()).filter_map(|k| if k % 2 == 0 { even.next() } else { odd.next() }).collect()
+    for (k, action) in even.into_iter().chain(odd) {
+        found[k] = Some(action);
+    }
+    found.into_iter().flatten().collect()
+}
+
+/// The energies between two parts, or of one with itself, over their unknowns.
+fn action(here: &Member, there: &Member, is_own: bool) -> DMatrix<f64> {
+    let energies = match (here.body(), there.body()) {
+        (Body::Rod(rod), _) if is_own => own_of_rod(here, rod, here.source.resolution.rod),
+        (Body::Rod(a), Body::Rod(b)) => {
+            let off = (a.axis_m.0 - b.axis_m.0, a.axis_m.1 - b.axis_m.1);
+            let lateral = off.0.hypot(off.1).max(a.radius_m);
+            energies(here, there, |p, q| between_rods(p, q, lateral, off.1 / lateral))
+        }
+        _ if is_own => own_of_block(here),
+        _ => energies(here, there, Patch::energy_with),
+    };
+    here.densities.transpose() * (energies * &there.densities)
 }
 
 /// How two rods stand to one another: in an even row most pairs stand alike.

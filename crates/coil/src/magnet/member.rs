@@ -1,12 +1,47 @@
 //! A part in the system of all magnetic parts.
 
-use super::body::{Body, Cut};
+use super::body::{Body, Cut, Resolution};
+use super::patch::Patch;
+use crate::kept::mark;
 use nalgebra::DMatrix;
+
+/// All that the cut of a part depends on: the same source gives the same elements.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Source {
+    pub body: Body,
+    pub resolution: Resolution,
+    /// Whether a bar magnet stands among the other parts.
+    pub is_beside_bar: bool,
+}
+
+impl Source {
+    /// The part in elements.
+    pub(super) fn cut(&self) -> Cut {
+        match &self.body {
+            Body::Rod(rod) => rod.cut(self.resolution, self.is_beside_bar),
+            Body::Block(block) => block.cut(self.resolution),
+        }
+    }
+
+    /// How many unknowns the cut has, without making it.
+    pub(super) fn unknowns(&self) -> usize {
+        match &self.body {
+            Body::Rod(rod) => rod.unknowns(self.resolution, self.is_beside_bar),
+            Body::Block(block) => block.unknowns(self.resolution),
+        }
+    }
+
+    /// Its mark among what is kept.
+    pub(crate) fn mark(&self) -> u64 {
+        let cut = [self.resolution.cell_m, f64::from(u8::from(self.is_beside_bar))];
+        mark(self.body.numbers().into_iter().chain(cut))
+    }
+}
 
 /// One part in the system.
 #[derive(Clone, Debug)]
 pub(super) struct Member {
-    pub body: Body,
+    pub source: Source,
     pub cut: Cut,
     /// Its first unknown among all.
     pub first: usize,
@@ -15,14 +50,38 @@ pub(super) struct Member {
 }
 
 impl Member {
-    /// A part as it is cut; its unknowns follow those of the parts before it.
-    pub(super) fn new(body: Body, cut: Cut, first: usize) -> Self {
+    /// A part in elements; its unknowns follow those of the parts before it.
+    pub(super) fn new(source: Source, first: usize) -> Self {
+        let cut = source.cut();
         let mut densities = DMatrix::zeros(cut.patches.len(), cut.unknowns);
         for (unknown, list) in cut.charges.iter().enumerate() {
             for &(patch, density) in list {
                 densities[(patch, unknown)] += density;
             }
         }
-        Self { body, cut, first, densities }
+        Self { source, cut, first, densities }
     }
+
+    pub(super) const fn body(&self) -> &Body {
+        &self.source.body
+    }
+
+    /// What it looks like from outside.
+    pub(super) fn surfaces(&self) -> Surfaces<'_> {
+        let (patches, charges) = self.cut.outside();
+        Surfaces { source: self.source, patches, charges, first: self.first }
+    }
+}
+
+/// The surfaces of one part from outside.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Surfaces<'a> {
+    /// The part.
+    pub source: Source,
+    /// Its surfaces.
+    pub patches: &'a [Patch],
+    /// By each of its unknowns: surfaces with the charge density that it puts on them.
+    pub charges: &'a [Vec<(usize, f64)>],
+    /// Its first unknown among those of all parts.
+    pub first: usize,
 }

@@ -1,10 +1,12 @@
 //! Charged surfaces: what magnetised parts look like from outside, and how they act on one another.
 
+use super::moments::Moments;
 use super::rectangle::{self, along};
 use crate::inductance::MU_0;
 use crate::numeric::{elliptic_k, gauss};
 use std::f64::consts::PI;
 use std::sync::LazyLock;
+use wide::f64x4;
 
 /// The shape of an evenly charged surface.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -76,8 +78,26 @@ pub fn flux_density(charged: &[Charged], point_m: [f64; 3]) -> [f64; 3] {
 const FAR: f64 = 1.5;
 const NEAR: f64 = 0.5;
 
-/// Points of a rule over a patch: place and share of its charge.
-type Points = Vec<([f64; 3], f64)>;
+/// Points of a rule over a patch: place and share of its charge. There are so many pairs of patches that room is not asked for.
+struct Points {
+    all: [([f64; 3], f64); 16],
+    count: usize,
+}
+
+impl Points {
+    const fn none() -> Self {
+        Self { all: [([0.0; 3], 0.0); 16], count: 0 }
+    }
+
+    fn push(&mut self, at_m: [f64; 3], share: f64) {
+        self.all[self.count] = (at_m, share);
+        self.count += 1;
+    }
+
+    fn iter(&self) -> impl Iterator<Item = &([f64; 3], f64)> {
+        self.all[..self.count].iter()
+    }
+}
 
 static RADIAL: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(4));
 static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));
@@ -91,20 +111,10 @@ static RING: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| {
         })
         .collect()
 });
+/// Cosines of the points of one half of it, by fours.
+static HALF_RING: LazyLock<[f64x4; RING_POINTS as usize / 8]> =
+    LazyLock::new(|| std::array::from_fn(|four| f64x4::from(std::array::from_fn(|k| RING[4 * four + k].0))));
 const RING_POINTS: u32 = 24;
-
-/// Square of reach over distance above which a fourth moment still moves a field by a quarter of a per cent.
-const STILL_FELT: f64 = 1.0 / 16.0;
-
-/// Field of a fourth moment about z: minus the gradient of charge·P₄(cos θ)/d⁵, times d³.
-fn field_of_fourth(r: [f64; 3], by_d2: f64, moment: f64) -> [f64; 3] {
-    let c2 = r[2] * r[2] * by_d2;
-    // With Pₙ written in cos θ = z/d, ∂/∂r leaves a part along r and one along z.
-    let along_r = 0.125 * (315.0 * c2 * c2 - 210.0 * c2 + 15.0);
-    let along_z = 0.125 * (140.0 * c2 - 60.0);
-    let share = moment * by_d2 * by_d2;
-    [share * along_r * r[0], share * along_r * r[1], share * (along_r - along_z) * r[2]]
-}
 
 impl Patch {
     /// Area, m².
@@ -224,9 +234,10 @@ impl Patch {
         if matches!(self.shape, Shape::Across { .. }) {
             return self.field_of_across(r);
         }
-        let far = if matches!(self.shape, Shape::Rectangle { .. }) { 9.0 } else { 5.0 };
-        if dot(r, r) > far * self.reach_sq_m2() {
-            return self.field_from_far(r);
+        if let Some((moments, least)) = self.seen_from_far()
+            && dot(r, r) > least
+        {
+            return moments.field(r);
         }
         match self.shape {
             Shape::Rectangle { across, half_m } => rectangle::field(across, half_m, r),
@@ -234,34 +245,29 @@ impl Patch {
         }
     }
 
-    /// The charge in the middle and its second moments, good to (reach/distance)⁴.
-    fn field_from_far(&self, r: [f64; 3]) -> [f64; 3] {
-        let squares = self.squares();
-        // One division for all: this is asked for more often than anything else.
-        let by_d2 = dot(r, r).recip();
-        let charge = self.area_m2() / (4.0 * PI) * by_d2 * by_d2.sqrt();
-        // φ = q/4π·(1/d + ½Σ s·(3x² − d²)/d⁵), and minus its gradient.
-        let trace: f64 = squares.iter().sum();
-        let weighed = squares[0] * r[0] * r[0] + squares[1] * r[1] * r[1] + squares[2] * r[2] * r[2];
-        let mut field = std::array::from_fn(|i| {
-            charge * r[i] * (1.0 + (7.5 * weighed * by_d2 - 3.0 * squares[i] - 1.5 * trace) * by_d2)
-        });
-        let reach = self.reach_sq_m2() * by_d2;
-        if reach > STILL_FELT {
-            let fourth = self.fourth_moment_m4();
-            for (sum, part) in field.iter_mut().zip(field_of_fourth(r, by_d2, charge * fourth)) {
-                *sum += part;
-            }
-        }
-        field
+    /// What it is from further off, with the square of the distance from which it is no more than that; nothing for what is
+    /// magnetised across.
+    pub(super) fn seen_from_far(&self) -> Option<(Moments, f64)> {
+        let far = match self.shape {
+            Shape::Across { .. } => return None,
+            Shape::Rectangle { .. } => 9.0,
+            _ => 5.0,
+        };
+        let moments = self.moments();
+        Some((moments, far * moments.reach_sq_m2))
     }
 
-    /// Fourth moment of a disc or a band about its axis, m⁴: the mean of d⁴·P₄; nothing of the others.
-    fn fourth_moment_m4(&self) -> f64 {
-        match self.shape {
+    fn moments(&self) -> Moments {
+        let fourth_m4 = match self.shape {
             Shape::Disc { radius_m } => radius_m.powi(4) / 8.0,
             Shape::Band { radius_m: r, half_m: h } => h.powi(4) / 5.0 - h * h * r * r + 0.375 * r.powi(4),
             Shape::Across { .. } | Shape::Rectangle { .. } => 0.0,
+        };
+        Moments {
+            area_m2: self.area_m2(),
+            squares_m2: self.squares(),
+            fourth_m4,
+            reach_sq_m2: self.reach_sq_m2(),
         }
     }
 
@@ -271,14 +277,14 @@ impl Patch {
         if lateral < 1e-9 {
             return [0.0, 0.0, self.on_axis(r[2])];
         }
-        let (mut radial, mut axial) = (0.0, 0.0);
+        let (mut radial, mut axial) = (f64x4::ZERO, f64x4::ZERO);
         let mut ring = |radius: f64, dz: f64, share: f64| {
-            let flat = lateral * lateral + radius * radius + dz * dz;
-            for (cos, _) in &RING[..RING.len() / 2] {
-                let d_sq = (flat - 2.0 * lateral * radius * cos).max(1e-24);
-                let weight = share / (d_sq * d_sq.sqrt());
-                radial += weight * (lateral - radius * cos);
-                axial += weight * dz;
+            let flat = f64x4::splat(lateral * lateral + radius * radius + dz * dz);
+            for cos in &*HALF_RING {
+                let d_sq = (flat - f64x4::splat(2.0 * lateral * radius) * *cos).max(f64x4::splat(1e-24));
+                let weight = f64x4::splat(share) / (d_sq * d_sq.sqrt());
+                radial += weight * (f64x4::splat(lateral) - f64x4::splat(radius) * *cos);
+                axial += weight * f64x4::splat(dz);
             }
         };
         let share = 2.0 * self.area_m2() / (4.0 * PI * f64::from(RING_POINTS));
@@ -295,6 +301,7 @@ impl Patch {
             }
             Shape::Rectangle { .. } | Shape::Across { .. } => {}
         }
+        let (radial, axial) = (radial.reduce_add(), axial.reduce_add());
         [radial * r[0] / lateral, radial * r[1] / lateral, axial]
     }
 
@@ -311,53 +318,41 @@ impl Patch {
     /// Points over it: many for what is near, few for what is not.
     fn points(&self, near: bool) -> Points {
         let c = self.center_m;
+        let mut points = Points::none();
+        let mut around = |count: u32, from: f64, radius_m: f64, z: f64, share: f64| {
+            for k in 0..count {
+                let (sin, cos) = (from + 2.0 * PI * f64::from(k) / f64::from(count)).sin_cos();
+                points.push([c[0] + radius_m * cos, c[1] + radius_m * sin, z], share);
+            }
+        };
         match self.shape {
             Shape::Rectangle { across, half_m } => {
                 let (u, v) = along(across);
                 let rule = if near { &*TRIPLE } else { &*PAIR };
-                let mut points = Vec::with_capacity(rule.len() * rule.len());
                 for (s, ws) in rule {
                     for (t, wt) in rule {
                         let mut p = c;
                         p[u] += half_m[0] * (2.0 * s - 1.0);
                         p[v] += half_m[1] * (2.0 * t - 1.0);
-                        points.push((p, ws * wt));
+                        points.push(p, ws * wt);
                     }
                 }
-                points
             }
             // Four points at R/√2 are exact for cubics over a disc.
-            Shape::Disc { radius_m } if !near => (0..4)
-                .map(|k| {
-                    let (sin, cos) = (PI / 4.0 + PI / 2.0 * f64::from(k)).sin_cos();
-                    let r = radius_m / 2f64.sqrt();
-                    ([c[0] + r * cos, c[1] + r * sin, c[2]], 0.25)
-                })
-                .collect(),
+            Shape::Disc { radius_m } if !near => around(4, PI / 4.0, radius_m / 2f64.sqrt(), c[2], 0.25),
             // Stroud's seven points: exact for polynomials to the fifth degree over a disc.
             Shape::Disc { radius_m } => {
-                let mut points = vec![(c, 0.25)];
-                for k in 0..6 {
-                    let (sin, cos) = (PI / 3.0 * f64::from(k)).sin_cos();
-                    let r = radius_m * (2.0_f64 / 3.0).sqrt();
-                    points.push(([c[0] + r * cos, c[1] + r * sin, c[2]], 0.125));
-                }
-                points
+                around(6, 0.0, radius_m * (2.0_f64 / 3.0).sqrt(), c[2], 0.125);
+                points.push(c, 0.25);
             }
             Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
-                let around = if near { 8 } else { 4 };
-                let mut points = Vec::with_capacity(16);
+                let count = if near { 8 } else { 4 };
                 for (t, w) in PAIR.iter() {
-                    for k in 0..around {
-                        let (sin, cos) = (2.0 * PI * f64::from(k) / f64::from(around)).sin_cos();
-                        let z = c[2] + half_m * (2.0 * t - 1.0);
-                        points
-                            .push(([c[0] + radius_m * cos, c[1] + radius_m * sin, z], w / f64::from(around)));
-                    }
+                    around(count, 0.0, radius_m, c[2] + half_m * (2.0 * t - 1.0), w / f64::from(count));
                 }
-                points
             }
         }
+        points
     }
 
     /// Potential per charge density at a point, m: for a rectangle in closed form.
@@ -458,7 +453,7 @@ mod tests {
         Patch { center_m, shape: Shape::Rectangle { across, half_m } }
     }
 
-    fn many(patch: &Patch, n: u32) -> Points {
+    fn many(patch: &Patch, n: u32) -> Vec<([f64; 3], f64)> {
         let Shape::Rectangle { across, half_m } = patch.shape else { unreachable!() };
         let (u, v) = along(across);
         let mut points = Vec::new();
@@ -526,7 +521,7 @@ mod tests {
             for at in
                 [[0.0046, 0.0, 0.001], [0.0061, 0.0, 0.003], [0.001, 0.003, -0.0045], [0.0, 0.0, 0.0047]]
             {
-                let (far, near) = (patch.field_from_far(at), patch.field_of_rings(at));
+                let (far, near) = (patch.moments().field(at), patch.field_of_rings(at));
                 for (a, b) in far.iter().zip(near) {
                     assert!((a - b).abs() < 0.01 * norm(near), "{at:?}: {a} {b}");
                 }

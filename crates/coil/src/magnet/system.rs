@@ -6,12 +6,12 @@
 //! recoil permeability for what a coil's current does, once with their demagnetisation curves for what they
 //! hold by themselves.
 
-use super::body::{Body, Resolution, SPREADS};
+use super::body::{Body, LawPoint, Resolution, SPREADS};
 use super::grade::Demagnetisation;
 use super::interaction::interactions;
-use super::member::Member;
-use super::patch::{Charged, Patch};
-use crate::factor::Factor;
+use super::member::{Member, Source, Surfaces};
+use super::patch::Charged;
+use crate::factor::{Factor, part};
 use crate::inductance::MU_0;
 use nalgebra::{DMatrix, DVector};
 
@@ -63,13 +63,9 @@ impl System {
         let mut members = Vec::with_capacity(bodies.len());
         let (mut first, mut plain) = (0, 0);
         for &i in &ranked {
-            let cut = match &bodies[i] {
-                Body::Rod(rod) => rod.cut(resolution, has_bar),
-                Body::Block(block) => block.cut(resolution),
-            };
-            let unknowns = cut.unknowns;
-            members.push(Member::new(bodies[i], cut, first));
-            first += unknowns;
+            let member = Member::new(Source { body: bodies[i], resolution, is_beside_bar: has_bar }, first);
+            first += member.cut.unknowns;
+            members.push(member);
             if bodies[i].magnet().is_none() {
                 plain = first;
             }
@@ -78,7 +74,7 @@ impl System {
         for (place, &i) in ranked.iter().enumerate() {
             order[i] = place;
         }
-        let charges = interactions(&members, first, resolution);
+        let charges = interactions(&members, first);
         let mut system = Self {
             members,
             order,
@@ -97,11 +93,8 @@ impl System {
     #[must_use]
     pub fn unknowns_of(bodies: &[Body], resolution: Resolution) -> usize {
         let has_bar = has_bar(bodies);
-        let unknowns = |body: &Body| match body {
-            Body::Rod(rod) => rod.cut(resolution, has_bar).unknowns,
-            Body::Block(block) => block.cut(resolution).unknowns,
-        };
-        bodies.iter().map(unknowns).sum()
+        let source = |body: &Body| Source { body: *body, resolution, is_beside_bar: has_bar };
+        bodies.iter().map(|body| source(body).unknowns()).sum()
     }
 
     /// Number of unknowns.
@@ -129,34 +122,34 @@ impl System {
         let held = all - plain;
         let mut matrix = self.charges.clone();
         for member in &self.members {
-            let chi = susceptibility(&member.body);
+            let chi = susceptibility(member.body());
             let add = |list: &[(usize, usize, f64)], matrix: &mut DMatrix<f64>| {
                 for &(a, b, value) in list {
                     matrix[(member.first + a, member.first + b)] += value / chi;
                 }
             };
             add(&member.cut.across, &mut matrix);
-            if member.body.magnet().is_none() {
+            if member.body().magnet().is_none() {
                 add(&member.cut.along, &mut matrix);
             }
         }
-        self.magnets = matrix.view((plain, plain), (held, held)).into_owned();
+        self.magnets = part(&matrix, plain..all, plain..all);
         self.coupling = DMatrix::zeros(plain, held);
         if plain > 0 {
             // Positive by construction; a failure would mean degenerate parts, which then carry nothing.
-            self.factor = Factor::of(matrix.view((0, 0), (plain, plain)).into_owned());
+            self.factor = Factor::of(part(&matrix, 0..plain, 0..plain));
             if let Some(factor) = &self.factor
                 && held > 0
             {
-                self.coupling = matrix.view((0, plain), (plain, held)).into_owned();
+                self.coupling = part(&matrix, 0..plain, plain..all);
                 factor.forward_mut(&mut self.coupling);
                 // A product of whole matrices runs in blocks, `tr_mul` by single dot products.
                 self.magnets -= self.coupling.transpose() * &self.coupling;
             }
         }
         let mut recoil = self.magnets.clone();
-        for member in self.members.iter().filter(|m| m.body.magnet().is_some()) {
-            let chi = susceptibility(&member.body);
+        for member in self.members.iter().filter(|m| m.body().magnet().is_some()) {
+            let chi = susceptibility(member.body());
             let at = member.first - plain;
             for &(a, b, value) in &member.cut.along {
                 recoil[(at + a, at + b)] += value / chi;
@@ -194,24 +187,30 @@ impl System {
     /// The magnetisation that a drive induces, all parts answering with their recoil permeability.
     #[must_use]
     pub fn respond(&self, drive: &State) -> State {
-        let (plain, all) = (self.plain, self.unknowns());
-        let forward = self.forward(drive);
-        let mut answer = DVector::zeros(all);
-        if let Some(recoil) = &self.recoil {
-            let magnets = drive.rows(plain, all - plain) - self.coupling.tr_mul(&forward);
-            answer.rows_mut(plain, all - plain).copy_from(&recoil.solve(magnets.as_view()));
-        }
-        if let Some(factor) = &self.factor {
-            let rest = forward - &self.coupling * answer.rows(plain, all - plain);
-            answer.rows_mut(0, plain).copy_from(&factor.backward(rest.as_view()));
-        }
-        answer
+        let answer = self.responses(&DMatrix::from_columns(std::slice::from_ref(drive)));
+        answer.column(0).into_owned()
     }
 
-    /// L⁻¹ of the plain parts' share of a drive.
-    fn forward(&self, drive: &State) -> State {
-        let own = drive.rows(0, self.plain);
-        self.factor.as_ref().map_or_else(|| own.into_owned(), |factor| factor.forward(own))
+    /// The magnetisations that drives induce, column by column.
+    #[must_use]
+    pub fn responses(&self, drives: &DMatrix<f64>) -> DMatrix<f64> {
+        if self.is_empty() {
+            return drives.clone();
+        }
+        let Reduced { mut plain, mut magnets } = self.reduced(drives);
+        if let Some(recoil) = &self.recoil {
+            recoil.backward_mut(&mut magnets);
+        }
+        if let Some(factor) = &self.factor {
+            if self.recoil.is_some() {
+                plain -= &self.coupling * &magnets;
+            }
+            factor.backward_mut(&mut plain);
+        }
+        let mut answer = DMatrix::zeros(drives.nrows(), drives.ncols());
+        answer.rows_mut(0, plain.nrows()).copy_from(&plain);
+        answer.rows_mut(self.plain, magnets.nrows()).copy_from(&magnets);
+        answer
     }
 
     /// Drives as [`Self::products_between`] takes them: L⁻¹ of them, where A = LLᵀ. It is the dear part of a product.
@@ -222,7 +221,7 @@ impl System {
             return Reduced { plain: none.clone(), magnets: none };
         }
         let held = self.unknowns() - self.plain;
-        let mut plain = drives.rows(0, self.plain).into_owned();
+        let mut plain = part(drives, 0..self.plain, 0..drives.ncols());
         if let Some(factor) = &self.factor {
             factor.forward_mut(&mut plain);
         }
@@ -254,34 +253,21 @@ impl System {
     #[must_use]
     pub fn charged(&self, state: &State) -> Vec<Charged> {
         let mut all = Vec::new();
-        for member in &self.members {
+        for part in self.surfaces() {
             let from = all.len();
-            let (patches, charges) = member.cut.outside();
-            all.extend(patches.iter().map(|&patch| Charged { patch, density_a_m: 0.0 }));
-            for (unknown, list) in charges.iter().enumerate() {
+            all.extend(part.patches.iter().map(|&patch| Charged { patch, density_a_m: 0.0 }));
+            for (unknown, list) in part.charges.iter().enumerate() {
                 for &(patch, density) in list {
-                    all[from + patch].density_a_m += density * state[member.first + unknown];
+                    all[from + patch].density_a_m += density * state[part.first + unknown];
                 }
             }
         }
         all
     }
 
-    /// All surfaces, with the densities that each unknown puts on them.
-    #[must_use]
-    pub fn surfaces(&self) -> Vec<(Patch, Vec<(usize, f64)>)> {
-        let mut all: Vec<(Patch, Vec<(usize, f64)>)> = Vec::new();
-        for member in &self.members {
-            let from = all.len();
-            let (patches, charges) = member.cut.outside();
-            all.extend(patches.iter().map(|&patch| (patch, Vec::new())));
-            for (unknown, list) in charges.iter().enumerate() {
-                for &(patch, density) in list {
-                    all[from + patch].1.push((member.first + unknown, density));
-                }
-            }
-        }
-        all
+    /// What the parts look like from outside, in the order of [`Self::charged`].
+    pub(crate) fn surfaces(&self) -> impl Iterator<Item = Surfaces<'_>> {
+        self.members.iter().map(Member::surfaces)
     }
 
     /// stateᵀ·(∫M·M′ dV)·state of part `body`, in the order given: minus the slope of the energy over 1/χ.
@@ -337,27 +323,32 @@ impl System {
         let mut magnets: DVector<f64> = DVector::zeros(all - plain);
         let charge = self.charge_of_unknowns();
         let start = |member: &Member, state: &mut DVector<f64>| {
-            let Some(magnet) = member.body.magnet() else { return };
+            let Some(magnet) = member.body().magnet() else { return };
             let level = 0.4 * magnet.curve.remanence_t() / MU_0 * magnet.charge.signum();
             for at in 0..member.cut.unknowns {
                 state[member.first - plain + at] = level * aligned(member, at);
             }
         };
-        let holding: Vec<&Member> = self.members.iter().filter(|m| m.body.magnet().is_some()).collect();
+        let holding: Vec<&Member> = self.members.iter().filter(|m| m.body().magnet().is_some()).collect();
         for member in &holding {
             start(member, &mut magnets);
         }
+        let own_of = |m: &&Member| {
+            let range = m.first - plain..m.first - plain + m.cut.unknowns;
+            part(&self.magnets, range.clone(), range)
+        };
+        let own: Vec<DMatrix<f64>> = holding.iter().map(own_of).collect();
+        let mut slopes: Vec<Option<Factor>> = vec![None; holding.len()];
         // Each magnet's curve is followed as closely as the others' fields are known: to a share of what the last round moved.
         let mut moved = 1.0;
         for _ in 0..60 {
             let mut largest = 0.0_f64;
-            for member in &holding {
+            for ((member, own), slope) in holding.iter().zip(&own).zip(&mut slopes) {
                 let (at, size) = (member.first - plain, member.cut.unknowns);
                 let given = charge.component_mul(&magnets);
-                let own = self.magnets.view((at, at), (size, size)).into_owned();
-                let others = self.magnets.rows(at, size) * &given - &own * given.rows(at, size);
+                let others = self.magnets.rows(at, size) * &given - own * given.rows(at, size);
                 let before = magnets.rows(at, size).into_owned();
-                let after = follow(member, &own, &others, before.clone(), 0.01 * moved);
+                let after = follow(member, own, &others, (before.clone(), slope), 0.01 * moved);
                 largest = largest.max((&after - before).amax() / after.amax().max(1.0));
                 magnets.rows_mut(at, size).copy_from(&after);
             }
@@ -379,7 +370,7 @@ impl System {
     fn charge_of_unknowns(&self) -> DVector<f64> {
         let mut charge = DVector::zeros(self.unknowns() - self.plain);
         for member in &self.members {
-            if let Some(magnet) = member.body.magnet() {
+            if let Some(magnet) = member.body().magnet() {
                 charge.rows_mut(member.first - self.plain, member.cut.unknowns).fill(magnet.charge.abs());
             }
         }
@@ -389,7 +380,7 @@ impl System {
 
 /// 1 for an unknown that lies along the magnet's axis, else 0.
 fn aligned(member: &Member, unknown: usize) -> f64 {
-    match &member.body {
+    match member.body() {
         // The others are deviations from what is even over the section.
         Body::Rod(_) => f64::from(u8::from(SPREADS * unknown < member.cut.unknowns)),
         Body::Block(block) => {
@@ -411,37 +402,50 @@ fn susceptibility(body: &Body) -> f64 {
     (body.mu_r() - 1.0).max(1e-4)
 }
 
-/// Newton's iteration for one magnet: own·m + others + ∫(−H(m)) = 0 along its curve, until a step is less than a share of m.
+/// Newton's iteration for one magnet: own·m + others + ∫(−H(m)) = 0 along its curve, until a step is less than a share of m. The
+/// slope is taken from before for as long as the steps shrink with it to a quarter and less.
 fn follow(
     member: &Member,
     own: &DMatrix<f64>,
     others: &DVector<f64>,
-    mut m: DVector<f64>,
+    (mut m, slope): (DVector<f64>, &mut Option<Factor>),
     until: f64,
 ) -> DVector<f64> {
-    let Some(magnet) = member.body.magnet() else { return m };
+    let Some(magnet) = member.body().magnet() else { return m };
     let sign = magnet.charge.signum();
+    let along = |point: &LawPoint, m: &DVector<f64>| -> f64 {
+        sign * point.along.iter().map(|&(u, c)| c * m[u]).sum::<f64>()
+    };
+    let mut steps = (f64::INFINITY, f64::INFINITY);
     for _ in 0..40 {
-        let mut residual = own * &m + others;
-        let mut jacobian = own.clone();
-        for point in &member.cut.law {
-            let along: f64 = point.along.iter().map(|&(u, c)| c * m[u]).sum();
-            let (field, slope) = law(magnet.curve, sign * along);
-            for &(a, ca) in &point.along {
-                residual[a] += point.volume_m3 * sign * field * ca;
-                for &(b, cb) in &point.along {
-                    jacobian[(a, b)] += point.volume_m3 * slope.max(0.0) * ca * cb;
+        if slope.is_none() || steps.1 > 0.25 * steps.0 {
+            let mut jacobian = own.clone();
+            for point in &member.cut.law {
+                let by_m = law(magnet.curve, along(point, &m)).1.max(0.0);
+                for &(a, ca) in &point.along {
+                    for &(b, cb) in &point.along {
+                        jacobian[(a, b)] += point.volume_m3 * by_m * ca * cb;
+                    }
                 }
             }
+            *slope = Factor::of(jacobian);
         }
-        let Some(solver) = Factor::of(jacobian) else { break };
-        let step = solver.solve(residual.as_view());
+        let Some(factor) = &slope else { break };
+        let mut residual = own * &m + others;
+        for point in &member.cut.law {
+            let field = law(magnet.curve, along(point, &m)).0;
+            for &(a, ca) in &point.along {
+                residual[a] += point.volume_m3 * sign * field * ca;
+            }
+        }
+        let step = factor.solve(residual.as_view());
         // A full step may leave the curve's second quadrant; a bounded one does not.
         let largest = step.amax() / m.amax().max(1.0);
         m -= &step * if largest > 0.3 { 0.3 / largest } else { 1.0 };
         if largest < until {
             break;
         }
+        steps = (steps.1, largest);
     }
     m
 }

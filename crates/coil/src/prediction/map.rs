@@ -184,7 +184,13 @@ impl Solution {
         let mut model = self.model.clone();
         model.strings = x_mm.iter().map(|x| StringAt { x_m: x * 1e-3, ..*own }).collect();
         let pattern = &self.solved.pattern;
-        let answers = Answers { responses: &self.solved.responses, pattern, sheets: &[], groups: &[] };
+        let answers = Answers {
+            responses: &self.solved.responses,
+            pattern,
+            sheets: &[],
+            groups: &[],
+            are_likely_again: false,
+        };
         strings::signals(&model, &self.solved.parts.system, &self.solved.parts.charges, &answers)
     }
 

@@ -5,7 +5,6 @@ mod calibration;
 mod difference;
 mod ground;
 mod inputs;
-mod kept;
 mod map;
 mod model;
 mod notices;
@@ -15,6 +14,7 @@ mod report;
 mod shift;
 mod signal;
 mod solve;
+mod string_fields;
 mod strings;
 mod wound;
 

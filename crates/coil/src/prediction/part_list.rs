@@ -2,6 +2,7 @@
 
 use crate::design::{Design, Metal, MetalPart, Polarity, Pole, PoleShape};
 use crate::eddy::{Panel, panels_of};
+use crate::kept::mark;
 use crate::magnet::{Block, Body, Magnetised, Material, Rod};
 
 /// Parts of more than this permeability count as magnetic.
@@ -23,6 +24,14 @@ pub(super) struct Conductor {
     pub sigma_s_m: f64,
     /// Permeability of what is one of the magnetic parts as well: steel.
     pub mu_r: Option<f64>,
+}
+
+impl Conductor {
+    /// Its mark among what is kept.
+    pub(super) fn mark(&self) -> u64 {
+        let places = |p: &Panel| p.center_m.into_iter().chain(p.half_m);
+        mark(self.panels.iter().flat_map(places).chain([self.thick_m, self.sigma_s_m]))
+    }
 }
 
 /// What stands in the magnets' field, and what conducts.
@@ -58,6 +67,11 @@ impl PartList {
             list.add_metal(i, metal);
         }
         list
+    }
+
+    /// Its mark among what is kept.
+    pub(super) fn mark(&self) -> u64 {
+        mark(self.bodies.iter().flat_map(|(_, body)| body.numbers()))
     }
 
     /// Whether anything in it is a magnet with a charge.

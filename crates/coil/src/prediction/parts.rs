@@ -1,13 +1,13 @@
 //! What magnets, poles, plates and covers are to one another, without any coil.
 //!
 //! It depends on those parts alone, and takes half of a prediction. While a winding is changed the parts stay: the last few are
-//! kept.
+//! kept. While one part is changed the others stay, and with them what they are to one another: that is kept as well.
 
-use super::kept::Kept;
 use super::part_list::{Conductor, PartList};
 use crate::eddy::Sheet;
 use crate::inductance::MU_0;
-use crate::magnet::{Body, Charged, Reduced, Resolution, System};
+use crate::kept::Kept;
+use crate::magnet::{Body, Charged, Reduced, Resolution, Source, System};
 use nalgebra::DMatrix;
 use std::sync::Arc;
 
@@ -17,10 +17,23 @@ pub(super) const SHEET_CELL_M: f64 = 14e-3;
 /// The parts kept: at most 24 MB of them.
 static KEPT: Kept<Parts> = Kept::new(24 << 20);
 
+/// Conducting sheets kept, by themselves.
+static SHEETS: Kept<(Conductor, Arc<Sheet>)> = Kept::new(8 << 20);
+
+/// What a sheet drives in a magnetic part.
+struct SheetDrive {
+    conductor: Conductor,
+    source: Source,
+    drives: DMatrix<f64>,
+}
+
+/// The drives kept.
+static DRIVES: Kept<SheetDrive> = Kept::new(8 << 20);
+
 /// A conducting sheet among the magnetic parts.
 #[derive(Debug)]
 pub(super) struct PartSheet {
-    pub sheet: Sheet,
+    pub sheet: Arc<Sheet>,
     /// What unit stream functions of its nodes drive in the magnetic parts: one column per node.
     pub loops: DMatrix<f64>,
     /// Those, as [`System::products_between`] takes them.
@@ -48,7 +61,7 @@ impl Parts {
         Self::kept(list).unwrap_or_else(|| {
             let parts = Self::solved(list);
             let bytes = parts.bytes();
-            KEPT.keep(parts, bytes)
+            KEPT.keep(list.mark(), parts, bytes)
         })
     }
 
@@ -58,7 +71,7 @@ impl Parts {
             parts.bodies.iter().eq(list.bodies.iter().map(|(_, body)| body))
                 && parts.conductors == list.conductors
         };
-        KEPT.find(is_same)
+        KEPT.find(list.mark(), is_same)
     }
 
     /// Works everything out anew.
@@ -86,14 +99,41 @@ impl Parts {
 impl PartSheet {
     fn of(conductor: &Conductor, system: &System) -> Self {
         let thick_m = conductor.thick_m;
-        let sheet = Sheet::new(&conductor.panels, thick_m, conductor.sigma_s_m, SHEET_CELL_M);
-        let half_m = conductor.mu_r.is_some().then_some(thick_m / 2.0);
+        let sheet = sheet_of(conductor);
         let diffusion_s = conductor.mu_r.map(|mu| mu * MU_0 * conductor.sigma_s_m * thick_m * thick_m / 4.0);
-        let loops = if system.is_empty() { DMatrix::zeros(0, 0) } else { sheet.drives(system, half_m) };
+        let loops =
+            if system.is_empty() { DMatrix::zeros(0, 0) } else { drives_of(conductor, &sheet, system) };
         let reduced = system.reduced(&loops);
         let answer = (!system.is_empty()).then(|| System::products_between(&reduced, &reduced) * MU_0);
         Self { sheet, loops, reduced, answer, diffusion_s }
     }
+}
+
+fn sheet_of(conductor: &Conductor) -> Arc<Sheet> {
+    let mark = conductor.mark();
+    let kept = SHEETS.find(mark, |(other, _)| other == conductor).unwrap_or_else(|| {
+        let sheet = Sheet::new(&conductor.panels, conductor.thick_m, conductor.sigma_s_m, SHEET_CELL_M);
+        let bytes = sheet.bytes();
+        SHEETS.keep(mark, (conductor.clone(), Arc::new(sheet)), bytes)
+    });
+    Arc::clone(&kept.1)
+}
+
+/// What unit stream functions of a sheet's nodes drive in all parts: one column per node.
+fn drives_of(conductor: &Conductor, sheet: &Sheet, system: &System) -> DMatrix<f64> {
+    let half_m = conductor.mu_r.is_some().then_some(conductor.thick_m / 2.0);
+    let mut all = DMatrix::zeros(system.unknowns(), sheet.nodes());
+    for part in system.surfaces() {
+        let mark = conductor.mark().rotate_left(1) ^ part.source.mark();
+        let is_same = |kept: &SheetDrive| kept.source == part.source && kept.conductor == *conductor;
+        let kept = DRIVES.find(mark, is_same).unwrap_or_else(|| {
+            let drives = sheet.drives(&part, half_m);
+            let bytes = drives.len() * size_of::<f64>() + size_of::<SheetDrive>();
+            DRIVES.keep(mark, SheetDrive { conductor: conductor.clone(), source: part.source, drives }, bytes)
+        });
+        all.rows_mut(part.first, kept.drives.nrows()).copy_from(&kept.drives);
+    }
+    all
 }
 
 #[cfg(test)]

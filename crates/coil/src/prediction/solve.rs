@@ -80,21 +80,27 @@ impl Solved {
         let network = plain_network(model, &(&air_h + &gain_h));
         let pattern = spread(model, &network.pattern());
         let drive = &drives * DVector::from_vec(pattern.clone());
-        let answer = system.respond(&drive);
+        let responses = columns(&system.responses(&drives));
+        let shares = responses.iter().zip(&pattern);
+        let answer = shares.fold(State::zeros(drive.len()), |sum, (own, share)| sum + own * *share);
         let (sheets, weights) = sheet_modes(model, &parts, &reduced, &pattern);
         let groups = pole_groups(model, system, &drive, &answer);
         let of_sheets = sheets.iter().flat_map(|(_, modes)| modes.iter().map(|(mode, _)| mode.relaxation));
         let relaxations =
             of_sheets.chain(groups.iter().flat_map(|g| g.relaxations.iter().copied())).collect();
-        let responses: Vec<State> =
-            (0..model.coils.len()).map(|i| system.respond(&drives.column(i).into_owned())).collect();
         let losses: Vec<(State, Vec<Loss>)> =
             groups.iter().map(|g| (g.magnetised.clone(), g.losses())).collect();
         let strings = strings::signals(
             model,
             system,
             &parts.charges,
-            &Answers { responses: &responses, pattern: &pattern, sheets: &sheets, groups: &losses },
+            &Answers {
+                responses: &responses,
+                pattern: &pattern,
+                sheets: &sheets,
+                groups: &losses,
+                are_likely_again: true,
+            },
         );
         Self {
             responses: responses.clone(),
@@ -124,7 +130,13 @@ impl Solved {
     /// The signals of other strings over the same pickup.
     pub(super) fn strings_anew(&self, model: &Model) -> Vec<StringSignal> {
         let pattern = vec![1.0; self.responses.len()];
-        let answers = Answers { responses: &self.responses, pattern: &pattern, sheets: &[], groups: &[] };
+        let answers = Answers {
+            responses: &self.responses,
+            pattern: &pattern,
+            sheets: &[],
+            groups: &[],
+            are_likely_again: false,
+        };
         strings::signals(model, &self.parts.system, &self.parts.charges, &answers)
     }
 
@@ -226,6 +238,15 @@ fn fluxes(model: &Model, sheet: &Sheet) -> DMatrix<f64> {
     DMatrix::from_columns(&columns)
 }
 
+fn columns(matrix: &DMatrix<f64>) -> Vec<State> {
+    matrix.column_iter().map(nalgebra::Matrix::into_owned).collect()
+}
+
+fn of_columns(columns: &[&DVector<f64>]) -> DMatrix<f64> {
+    let values = columns.iter().flat_map(|column| column.iter().copied()).collect();
+    DMatrix::from_vec(columns[0].len(), columns.len(), values)
+}
+
 /// A sheet with the ways of its currents dying away, and what those magnetise.
 type SheetModes<'a> = (&'a Sheet, Vec<(Mode, State)>);
 
@@ -253,12 +274,12 @@ fn sheet_modes<'a>(
         if let Some(diffusion_s) = diffusion_s {
             modes = with_skin(&modes, *diffusion_s);
         }
-        let modes = modes.into_iter().map(|mode| {
-            let state =
-                if system.is_empty() { State::zeros(0) } else { system.respond(&(loops * &mode.currents)) };
-            (mode, state)
-        });
-        all.push((sheet, modes.collect()));
+        let mut states = vec![State::zeros(0); modes.len()];
+        if !system.is_empty() && !modes.is_empty() {
+            let currents: Vec<&DVector<f64>> = modes.iter().map(|mode| &mode.currents).collect();
+            states = columns(&system.responses(&(loops * of_columns(&currents))));
+        }
+        all.push((sheet.as_ref(), modes.into_iter().zip(states).collect()));
     }
     (all, weights)
 }

@@ -1,9 +1,10 @@
 //! What every string sends into every coil.
 
 use super::model::{Model, StringAt};
+use super::string_fields::StringField;
 use crate::eddy::{Mode, Screening, Sheet};
 use crate::inductance::MU_0;
-use crate::magnet::{Charged, State, System};
+use crate::magnet::{Charged, Line, State, System};
 use crate::string::{Along, Linkage, Magnetisation, Pluck, Steel, speed_rms_m_s};
 use crate::threads::side_by_side;
 use nalgebra::DVector;
@@ -48,6 +49,8 @@ pub(super) struct Answers<'a> {
     pub sheets: &'a [(&'a Sheet, Vec<(Mode, State)>)],
     /// Groups of conducting magnetic parts: what the pattern magnetises in them alone, and the shares of it that are lost.
     pub groups: &'a [(State, Vec<Loss>)],
+    /// Whether the same strings are likely to be asked for again, over other parts or other windings.
+    pub are_likely_again: bool,
 }
 
 /// A share of a part's magnetisation that is lost as jωτ/(1 + jωτ).
@@ -55,6 +58,13 @@ pub(super) struct Answers<'a> {
 pub(super) struct Loss {
     pub share: f64,
     pub time_s: f64,
+}
+
+/// Charges on all surfaces of the parts, A/m: of what the magnets hold, and of what is induced.
+struct Charges<'a> {
+    system: &'a System,
+    held: DVector<f64>,
+    induced: Vec<DVector<f64>>,
 }
 
 /// Signals of all strings: `held` are the magnets' charges.
@@ -68,8 +78,10 @@ pub(super) fn signals(
     let (from, to) = ys.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), y| (a.min(y), b.max(y)));
     let modes = answers.sheets.iter().flat_map(|(_, modes)| modes.iter().map(|(_, state)| state));
     let states = answers.responses.iter().chain(modes).chain(answers.groups.iter().map(|(state, _)| state));
-    let induced: Vec<Vec<f64>> =
-        states.map(|r| system.charged(r).iter().map(|c| c.density_a_m).collect()).collect();
+    let densities =
+        |charged: &[Charged]| DVector::from_iterator(charged.len(), charged.iter().map(|c| c.density_a_m));
+    let induced: Vec<DVector<f64>> = states.map(|r| densities(&system.charged(r))).collect();
+    let charges = Charges { system, held: densities(held), induced };
     // Neighbours are magnetised alike: each begins where the one before it ended, in two rows that know nothing of each other.
     let row = |strings: &[StringAt]| -> Vec<StringSignal> {
         let mut same: Vec<(f64, Linkage)> = Vec::new();
@@ -82,7 +94,7 @@ pub(super) fn signals(
                     same.push((string.core_m, Linkage::new(string.core_m / 2.0, from, to)));
                     same.len() - 1
                 });
-                signal(model, string, &same[at].1, (held, &induced, answers), &mut beside)
+                signal(model, string, &same[at].1, (&charges, answers), &mut beside)
             })
             .collect()
     };
@@ -99,26 +111,28 @@ fn signal(
     model: &Model,
     string: &StringAt,
     line: &Linkage,
-    (held, induced, answers): (&[Charged], &[Vec<f64>], &Answers<'_>),
+    (charges, answers): (&Charges<'_>, &Answers<'_>),
     beside: &mut Option<DVector<f64>>,
 ) -> StringSignal {
     let ys = line.points();
-    let points: Vec<[f64; 3]> = [STEP_M, -STEP_M]
-        .iter()
-        .flat_map(|lift| ys.iter().map(move |y| [string.x_m, *y, string.z_m + lift]))
-        .collect();
-    let (of_coils, of_losses) = induced.split_at(model.coils.len());
-    let fields = Fields::at(&points, held, of_coils, !of_losses.is_empty());
-    let magnetised = line.magnetised(Steel::default(), middle_and_slope(&fields.of_held), beside.as_ref());
+    let lines =
+        [STEP_M, -STEP_M].map(|lift| Line { x_m: string.x_m, z_m: string.z_m + lift, y_m: ys.clone() });
+    let points: Vec<[f64; 3]> =
+        lines.iter().flat_map(|line| line.y_m.iter().map(|y| [line.x_m, *y, line.z_m])).collect();
+    let (of_coils, of_losses) = charges.induced.split_at(model.coils.len());
+    let fields = StringField::at(charges.system, &lines, answers.are_likely_again);
+    let poles = middle_and_slope(&fields.of_charges(charges.held.as_view()));
+    let magnetised = line.magnetised(Steel::default(), poles, beside.as_ref());
     let mut by_coil = Vec::with_capacity(model.coils.len());
     let mut aperture = vec![0.0; ys.len()];
     let (mut falls, mut largest, mut sizes) = (0.0, 0.0_f64, 0.0);
     // What lies along the string, for the share that is screened: across it lies too little to tell.
     let mut along = 0.0;
-    for ((coil, induced), share) in model.coils.iter().zip(&fields.of_coils).zip(answers.pattern) {
+    for ((coil, induced), share) in model.coils.iter().zip(of_coils).zip(answers.pattern) {
         let air = coil.winding().field_beyond(&points);
+        let induced = fields.of_charges(induced.as_view());
         let total: Vec<[f64; 3]> =
-            air.iter().zip(induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
+            air.iter().zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
         let field = middle_and_slope(&total);
         let (linked, own) = (magnetised.linkage(&field), magnetised.aperture(&field));
         let by_m = magnetised.linkage_by_m(&field);
@@ -141,7 +155,8 @@ fn signal(
     let speed = speed_rms_m_s(Pluck::default(), string.fundamental_hz, &audible, HIGHEST_HZ);
     // Of coils out of phase little is left, and that little is heard as it is.
     let left = (aperture.iter().sum::<f64>().abs() / sizes.max(1e-300)).max(0.02);
-    let by_patch = fields.linked_by_patch(&magnetised);
+    // By reciprocity a coil's or a sheet's currents link the string by the sum over the charges that they bring.
+    let by_patch = fields.weighed_along(&magnetised.lifted_weights(STEP_M));
     StringSignal {
         by_coil,
         falls_per_m: falls,
@@ -181,13 +196,13 @@ fn places(model: &Model, string: &StringAt, ys: &[f64], aperture: &[f64], sizes:
 fn screening(
     magnetised: &Magnetisation<'_>,
     string: &StringAt,
-    (by_patch, of_losses, answers): (&[f64], &[Vec<f64>], &Answers<'_>),
+    (by_patch, of_losses, answers): (&DVector<f64>, &[DVector<f64>], &Answers<'_>),
     whole: f64,
 ) -> Vec<Screening> {
     if whole.abs() < 1e-30 {
         return Vec::new();
     }
-    let linked = |densities: &Vec<f64>| -> f64 { densities.iter().zip(by_patch).map(|(d, l)| d * l).sum() };
+    let linked = |densities: &DVector<f64>| -> f64 { densities.dot(by_patch) };
     let mut charges = of_losses.iter();
     let mut found = Vec::new();
     for (sheet, modes) in answers.sheets {
@@ -223,59 +238,6 @@ fn screening(
     // What takes less than a ten-thousandth at any frequency is left out.
     found.retain(|s| s.coupling_s.abs() > 1e-4 * s.time_s && s.time_s > 0.0);
     found
-}
-
-/// The fields at a string: of the held charges and of every coil's induced ones, T; and every patch's own along the string per
-/// charge density, from which what other charges do is taken once the string's magnetisation is known.
-struct Fields {
-    of_held: Vec<[f64; 3]>,
-    of_coils: Vec<Vec<[f64; 3]>>,
-    /// By point, patch by patch; empty where nothing else is asked for.
-    along: Vec<f64>,
-    patches: usize,
-}
-
-impl Fields {
-    fn at(points: &[[f64; 3]], held: &[Charged], coils: &[Vec<f64>], is_more_asked: bool) -> Self {
-        let mut of_held = vec![[0.0; 3]; points.len()];
-        let mut of_coils = vec![vec![[0.0; 3]; points.len()]; coils.len()];
-        let mut along = Vec::with_capacity(if is_more_asked { points.len() * held.len() } else { 0 });
-        let add = |sum: &mut [f64; 3], field: [f64; 3], density: f64| {
-            for (s, f) in sum.iter_mut().zip(field) {
-                *s += MU_0 * density * f;
-            }
-        };
-        for (p, point) in points.iter().enumerate() {
-            for (k, charged) in held.iter().enumerate() {
-                let field = charged.patch.field(*point);
-                add(&mut of_held[p], field, charged.density_a_m);
-                for (sums, densities) in of_coils.iter_mut().zip(coils) {
-                    add(&mut sums[p], field, densities[k]);
-                }
-                if is_more_asked {
-                    along.push(field[1]);
-                }
-            }
-        }
-        Self { of_held, of_coils, along, patches: held.len() }
-    }
-
-    /// What each patch's charge per density links with the string as it is lifted, Wb/m per A/m: by reciprocity a coil's or a
-    /// sheet's currents link it by the sum over the charges that they bring.
-    fn linked_by_patch(&self, magnetised: &Magnetisation<'_>) -> Vec<f64> {
-        let mut linked = vec![0.0; self.patches];
-        if self.along.is_empty() {
-            return linked;
-        }
-        // The upper points come first, then the lower ones.
-        let weights = magnetised.lifted_weights(STEP_M);
-        for (weight, row) in weights.iter().zip(self.along.chunks_exact(self.patches)) {
-            for (sum, field) in linked.iter_mut().zip(row) {
-                *sum += MU_0 * weight * field;
-            }
-        }
-        linked
-    }
 }
 
 /// Means and slopes of values taken above (first half) and below.

@@ -4,10 +4,10 @@
 //! the coils stay: the last few are kept.
 
 use super::ground::Surfaces;
-use super::kept::Kept;
 use crate::design::{Coil, Design, Wind};
 use crate::former::Outline;
 use crate::inductance::{Winding, inductance_of_zones};
+use crate::kept::{Kept, mark};
 use crate::wind::{Bonds, GuidePlan, LaidTurn, Lay, MACHINE_PLAY, Pattern, Section, WANDER_SCATTERED, lay};
 use crate::wire::{Pull, WireData, pull};
 use std::sync::Arc;
@@ -91,7 +91,7 @@ impl CoilModel {
         let kept = kept(coil, medium).unwrap_or_else(|| {
             let model = Self::laid(coil, medium);
             let bytes = model.section.turns.len() * size_of::<LaidTurn>() + 16_384;
-            KEPT.keep(KeptCoil { coil: coil.clone(), medium, model }, bytes)
+            KEPT.keep(kept_mark(coil, medium), KeptCoil { coil: coil.clone(), medium, model }, bytes)
         });
         kept.model.placed(coil, (sense, starts_at_ground))
     }
@@ -241,12 +241,25 @@ impl CoilModel {
 /// A coil laid before.
 fn kept(coil: &Coil, medium: f64) -> Option<Arc<KeptCoil>> {
     // Compared bit by bit: what is found is what would be worked out.
-    KEPT.find(|kept| {
+    KEPT.find(kept_mark(coil, medium), |kept| {
         kept.medium.to_bits() == medium.to_bits()
             && kept.coil.former == coil.former
             && kept.coil.wire == coil.wire
             && is_same_wind(&kept.coil.wind, &coil.wind)
     })
+}
+
+/// Its mark among what is kept.
+fn kept_mark(coil: &Coil, medium: f64) -> u64 {
+    let (former, wind, wire) = (&coil.former, &coil.wind, coil.wire.data());
+    let core = former.core.outline().half_size_m();
+    let given = [wind.turns_per_pass, wind.tension_n, wind.packing].map(|given| given.unwrap_or(-1.0));
+    let former =
+        [former.height_mm, former.room_mm, former.flange_bottom_mm, former.flange_top_mm, core.0, core.1];
+    let wire = [wire.bare_m, wire.overall_m, wire.ohm_per_m, wire.permittivity, wire.overall_sd];
+    #[allow(clippy::cast_precision_loss, reason = "another seed of the same mark is told by itself")]
+    let wind = [f64::from(wind.turns), wind.wander, wind.margin_mm, wind.seed as f64];
+    mark(former.into_iter().chain(wire).chain(wind).chain(given).chain([medium]))
 }
 
 /// Whether two windings lay their turns alike: all but the direction.
