@@ -5,10 +5,14 @@ use crate::orders::{OrderedPickup, draft_of};
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::shop_hours::ShopHours;
-use std::collections::BTreeMap;
+use crate::start_run::winding_people;
+use futures_util::future::try_join_all;
+use std::collections::{BTreeMap, BTreeSet};
+use store::instrument::Instrument;
 use store::order::{OrderRun, OrderState};
+use store::person::Person;
 use store::shop_floor::{Outage, PlanPin, RunningOperation};
-use store::{OrderId, ReferenceId, RevisionId, RunId, WorkshopStore};
+use store::{OrderId, ReferenceId, RevisionId, RunId};
 use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
 use trade::operation_times::{
@@ -61,6 +65,15 @@ pub(crate) struct ShopTimes {
 }
 
 impl ShopTimes {
+    /// From minutes that operations took, by their keys.
+    fn observed(minutes: Vec<(String, f64)>, hours: &ShopHours) -> Self {
+        let mut observed: BTreeMap<String, Vec<f64>> = BTreeMap::new();
+        for (key, minutes) in minutes {
+            observed.entry(key).or_default().push(minutes);
+        }
+        Self { observed, dip_holds: hours.dip_holds }
+    }
+
     /// The workshop's own median where there is one, else what is usual.
     pub(crate) fn of(&self, operation: &Operation, turns: u32) -> OperationTime {
         let mut time = usual(operation, turns, self.dip_holds);
@@ -96,8 +109,26 @@ pub(crate) struct ToMake {
     pub(crate) turns: u32,
 }
 
+/// What a pickup that is not started is made by.
+type MadeBy = (Option<RevisionId>, Option<ReferenceId>);
+
+fn made_by(pickup: &OrderedPickup) -> MadeBy {
+    (pickup.revision, pickup.reference.filter(|_| pickup.revision.is_none()))
+}
+
 /// What is done to pickups, by what they are made by: orders ask for the same ones again and again.
-pub(crate) type Made = BTreeMap<(Option<RevisionId>, Option<ReferenceId>), ToMake>;
+pub(crate) struct Made(BTreeMap<MadeBy, ToMake>);
+
+impl Made {
+    /// What is done to one of the pickups that it was worked out for.
+    pub(crate) fn of(&self, pickup: &OrderedPickup) -> Result<ToMake, Refusal> {
+        let mut made = self.0.get(&made_by(pickup)).ok_or(Refusal::NotFound("pickup of the order"))?.clone();
+        if let Some((_, name)) = &pickup.in_set {
+            made.what = format!("{}, {name}", made.what);
+        }
+        Ok(made)
+    }
+}
 
 /// What of the floor changes the plan.
 struct Floor {
@@ -109,26 +140,30 @@ struct Floor {
 impl Workshop {
     /// How long operations take in the workshop.
     pub(crate) async fn shop_times(&self, actor: &Actor) -> Result<ShopTimes, Refusal> {
-        let mut observed: BTreeMap<String, Vec<f64>> = BTreeMap::new();
-        for (key, minutes) in self.of(actor).operation_minutes().await? {
-            observed.entry(key).or_default().push(minutes);
-        }
-        Ok(ShopTimes { observed, dip_holds: self.settings_of(actor).await?.hours.dip_holds })
+        let settings = self.settings_of(actor).await?;
+        Ok(ShopTimes::observed(self.of(actor).operation_minutes().await?, &settings.hours))
     }
 
     /// What is to be done in the shop, and what each job is.
     pub(crate) async fn shop_work(&self, actor: &Actor) -> Result<ShopWork, Refusal> {
         let store = self.of(actor);
         let hours = self.settings_of(actor).await?.hours;
-        let times = self.shop_times(actor).await?;
         let now = hours.now();
         let from = now.later(-(i64::from(now.0.minute()) % GRAIN_MINUTES));
-        let floor = Floor {
-            running: store.running_operations().await?,
-            pins: store.plan_pins().await?,
-            outages: store.outages(now.0).await?,
-        };
-        let resources = resources(&store, &hours, &floor.outages).await?;
+        let (minutes, running, pins, outages, people, instruments, runs, orders, unfinished) = tokio::try_join!(
+            async { Ok::<_, Refusal>(store.operation_minutes().await?) },
+            async { Ok(store.running_operations().await?) },
+            async { Ok(store.plan_pins().await?) },
+            async { Ok(store.outages(now.0).await?) },
+            winding_people(&store),
+            async { Ok(store.instruments().await?) },
+            async { Ok(store.order_runs().await?) },
+            async { Ok(store.orders(false).await?) },
+            async { Ok(store.unfinished_runs().await?) },
+        )?;
+        let times = ShopTimes::observed(minutes, &hours);
+        let floor = Floor { running, pins, outages };
+        let resources = resources(&people, &instruments, &hours, &floor.outages);
         let mut all = ShopWork {
             work: Work {
                 format: FORMAT.into(),
@@ -141,14 +176,11 @@ impl Workshop {
             jobs: Vec::new(),
             times,
         };
-        let runs = store.order_runs().await?;
-        let orders: Vec<_> = store
-            .orders(false)
-            .await?
+        let orders: Vec<_> = orders
             .into_iter()
             .map(|row| draft_of(&row).map(|draft| (row, draft)))
             .collect::<Result<_, _>>()?;
-        for run in store.unfinished_runs().await? {
+        for run in unfinished {
             let of = runs.iter().find(|r| r.run_id == run.id);
             let order = of.and_then(|r| orders.iter().find(|(row, _)| row.id == r.order_id));
             let left: Vec<Operation> =
@@ -179,14 +211,19 @@ impl Workshop {
             };
             all.add(planned, dry, run.turns, &hours, &floor);
         }
-        let mut made = Made::new();
-        for (row, draft) in
-            orders.iter().filter(|(row, _)| matches!(row.state.0, OrderState::Agreed | OrderState::InWork))
-        {
-            let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
-            let pickups = self.ordered_pickups(actor, draft, &own).await?;
+        let asked = orders
+            .iter()
+            .filter(|(row, _)| matches!(row.state.0, OrderState::Agreed | OrderState::InWork))
+            .map(async |(row, draft)| {
+                let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
+                Ok::<_, Refusal>((row, self.ordered_pickups(actor, draft, &own).await?))
+            });
+        let asked = try_join_all(asked).await?;
+        let to_start = || asked.iter().flat_map(|(_, pickups)| pickups).filter(|p| p.run.is_none());
+        let made = self.made(actor, to_start()).await?;
+        for (row, pickups) in &asked {
             for (k, pickup) in pickups.iter().enumerate().filter(|(_, p)| p.run.is_none()) {
-                let made = self.to_make(actor, pickup, &mut made).await?;
+                let made = made.of(pickup)?;
                 let planned = PlannedJob {
                     name: format!("order {}, pickup {}", row.number, k + 1),
                     key: format!("order:{}:{k}", row.id),
@@ -215,9 +252,9 @@ impl Workshop {
         asked: &[OrderedPickup],
     ) -> Result<ShopWork, Refusal> {
         let mut all = self.shop_work(actor).await?;
-        let mut made = Made::new();
+        let made = self.made(actor, asked.iter()).await?;
         for (k, pickup) in asked.iter().enumerate() {
-            let made = self.to_make(actor, pickup, &mut made).await?;
+            let made = made.of(pickup)?;
             let job =
                 job(&format!("asked {k}"), None, None, &made.operations, |o| all.times.of(o, made.turns));
             all.work.jobs.push(job);
@@ -225,33 +262,23 @@ impl Workshop {
         Ok(all)
     }
 
-    /// What is done to a pickup that is not started. Of an old one without a design it is what its format usually takes, after it was
-    /// examined.
-    pub(crate) async fn to_make(
+    /// What is done to pickups that are not started, each kind of them looked up once. Of an old one without a design it is what its
+    /// format usually takes, after it was examined.
+    pub(crate) async fn made(
         &self,
         actor: &Actor,
-        pickup: &OrderedPickup,
-        known: &mut Made,
-    ) -> Result<ToMake, Refusal> {
-        let by = (pickup.revision, pickup.reference.filter(|_| pickup.revision.is_none()));
-        let mut made = match known.get(&by) {
-            Some(made) => made.clone(),
-            None => {
-                let made = self.made_by(actor, pickup).await?;
-                known.insert(by, made.clone());
-                made
-            }
-        };
-        if let Some((_, name)) = &pickup.in_set {
-            made.what = format!("{}, {name}", made.what);
-        }
-        Ok(made)
+        pickups: impl Iterator<Item = &OrderedPickup>,
+    ) -> Result<Made, Refusal> {
+        let all: BTreeSet<MadeBy> = pickups.map(made_by).collect();
+        let looked_up =
+            all.into_iter().map(async |by| Ok::<_, Refusal>((by, self.to_make(actor, by).await?)));
+        Ok(Made(try_join_all(looked_up).await?.into_iter().collect()))
     }
 
-    async fn made_by(&self, actor: &Actor, pickup: &OrderedPickup) -> Result<ToMake, Refusal> {
+    async fn to_make(&self, actor: &Actor, (revision, reference): MadeBy) -> Result<ToMake, Refusal> {
         let store = self.of(actor);
-        let Some(revision) = pickup.revision else {
-            let reference = pickup.reference.ok_or(Refusal::NotFound("pickup of the order"))?;
+        let Some(revision) = revision else {
+            let reference = reference.ok_or(Refusal::NotFound("pickup of the order"))?;
             let row = store.reference(reference).await?;
             let draft = crate::references::draft_of(&row)?;
             let design = &draft.findings.pickup;
@@ -318,11 +345,12 @@ impl ShopWork {
 }
 
 /// People, winders, gaussmeters and the wax pot of the shop, with when they are there.
-async fn resources(
-    store: &WorkshopStore,
+fn resources(
+    people: &[Person],
+    instruments: &[Instrument],
     hours: &ShopHours,
     outages: &[Outage],
-) -> Result<Vec<Resource>, Refusal> {
+) -> Vec<Resource> {
     let away = |key: &str| -> Vec<(Moment, Moment)> {
         let unknown = |o: &Outage| hours.now().0.max(o.from_at) + time::Duration::days(UNKNOWN_OUTAGE_DAYS);
         outages
@@ -340,10 +368,9 @@ async fn resources(
         }
         all.push(Resource { name, kind: kind.into(), calendar, capacity, away: away(key) });
     };
-    for person in crate::start_run::winding_people(store).await? {
+    for person in people {
         add(&person.name, PERSON, Some(hours.calendar_of(person.id.0)), 1, &format!("person:{}", person.id));
     }
-    let instruments = store.instruments().await?;
     for winder in instruments.iter().filter(|i| i.kind.0 == InstrumentKind::Winder) {
         add(&winder.name, WINDER, None, 1, &format!("winder:{}", winder.id));
     }
@@ -358,7 +385,7 @@ async fn resources(
     }
     add("wax pot", POT, None, hours.pot_holds.clamp(1, 100), "pot");
     add("drying rack", RACK, None, hours.rack_holds.clamp(1, 500), "rack");
-    Ok(all)
+    all
 }
 
 /// The midnight after a moment: what ends at an unknown time changes the plan once a day, not at every look.

@@ -3,7 +3,6 @@
 use crate::actor::Actor;
 use crate::orders::{OrderDraft, OrderedPickup, draft_of};
 use crate::permission::Action;
-use crate::plan_work::Made;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::collections::BTreeMap;
@@ -204,9 +203,10 @@ impl Workshop {
         let times = self.shop_times(actor).await?;
         let mut known: BTreeMap<RevisionId, (f64, bool)> = BTreeMap::new();
         let mut sum = OrderCost::default();
-        let mut made = Made::new();
-        for pickup in self.ordered_pickups(actor, draft, &[]).await? {
-            let made = self.to_make(actor, &pickup, &mut made).await?;
+        let pickups = self.ordered_pickups(actor, draft, &[]).await?;
+        let made = self.made(actor, pickups.iter()).await?;
+        for pickup in pickups {
+            let made = made.of(&pickup)?;
             sum.minutes += made.operations.iter().map(|o| times.of(o, made.turns).minutes).sum::<u32>();
             let Some(revision) = pickup.revision else {
                 sum.is_incomplete = true;
