@@ -235,6 +235,9 @@ pub const MOST_COUNTED: u32 = 2000;
 const SAMPLE: u32 = 400;
 const COMMON: i64 = 8;
 
+/// Lines of a list's head, which most lists do not fill: they are counted after it, where it is full.
+const HEAD: u32 = 10;
+
 impl WorkshopStore {
     /// Writes, or writes anew, the line of a run.
     pub async fn write_summary(&self, run: RunId, outcome: &Judgement) -> Result<(), StoreError> {
@@ -278,13 +281,18 @@ impl WorkshopStore {
         filter.ordering(&mut numbers);
         numbers.push(" LIMIT ").push_bind(most).push(" OFFSET ").push_bind(offset);
         let numbers = async { Ok(numbers.build_query_as::<(RunId, i64)>().fetch_all(&self.pool).await?) };
-        let (found, all) = if counted == "0" {
+        let is_head = offset == 0 && most <= HEAD;
+        let (found, all) = if counted == "0" && !is_head {
             tokio::try_join!(numbers, self.count_lines(filter, lookup))?
         } else {
             let found = numbers.await?;
             let all = match found.first() {
-                Some((_, all)) => *all,
-                None => self.count_lines(filter, lookup).await?,
+                // What does not fill a page is counted by it.
+                _ if offset == 0 && found.len() < most as usize => {
+                    i64::try_from(found.len()).unwrap_or(i64::MAX)
+                }
+                Some((_, all)) if counted != "0" => *all,
+                _ => self.count_lines(filter, lookup).await?,
             };
             (found, all)
         };

@@ -367,8 +367,10 @@ impl Workshop {
         revision: RevisionId,
         design: &Design,
     ) -> Result<Traveller, Refusal> {
-        let traveller = self.traveller_for(actor, design).await?;
-        let reference = self.of(actor).reference_of_revision(revision).await?;
+        let store = self.of(actor);
+        let (traveller, reference) = tokio::try_join!(self.traveller_for(actor, design), async {
+            Ok(store.reference_of_revision(revision).await?)
+        })?;
         Ok(match reference.filter(|row| row.purpose.0 == Purpose::Rewind) {
             Some(row) => traveller.for_rewind(draft_of(&row)?.finish),
             None => traveller,

@@ -18,7 +18,7 @@ struct Action {
 }
 
 /// The actions kept: while one part is changed, most of the others stay.
-static KEPT: Kept<Action> = Kept::new(16 << 20);
+static KEPT: Kept<Action> = Kept::new(6 << 20);
 
 /// N over all unknowns.
 pub(super) fn interactions(members: &[Member], size: usize) -> DMatrix<f64> {

@@ -18,7 +18,7 @@ pub(super) const SHEET_CELL_M: f64 = 14e-3;
 static KEPT: Kept<Parts> = Kept::new(24 << 20);
 
 /// Conducting sheets kept, by themselves.
-static SHEETS: Kept<(Conductor, Arc<Sheet>)> = Kept::new(8 << 20);
+static SHEETS: Kept<(Conductor, Arc<Sheet>)> = Kept::new(2 << 20);
 
 /// What a sheet drives in a magnetic part.
 struct SheetDrive {
@@ -28,7 +28,7 @@ struct SheetDrive {
 }
 
 /// The drives kept.
-static DRIVES: Kept<SheetDrive> = Kept::new(8 << 20);
+static DRIVES: Kept<SheetDrive> = Kept::new(4 << 20);
 
 /// A conducting sheet among the magnetic parts.
 #[derive(Debug)]

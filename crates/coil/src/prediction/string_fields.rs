@@ -16,8 +16,8 @@ struct PartField {
     by_surface: DMatrix<f64>,
 }
 
-/// The fields kept.
-static KEPT: Kept<PartField> = Kept::new(32 << 20);
+/// The fields kept: of a few designs that are worked at. More would be memory that is written and never read while poles are changed.
+static KEPT: Kept<PartField> = Kept::new(8 << 20);
 
 /// The fields of all parts along one string.
 pub(super) struct StringField {

@@ -439,9 +439,13 @@ async fn void_runs_leave_the_figures() {
     );
     own.record_judgement(voided, &judgement, Some(owner)).await.unwrap();
     assert_eq!(counts().await, (3, 3));
-    // The head of a list counts all of it.
-    let (head, count) = own.log_head(&LogFilter::default(), 2).await.unwrap();
-    assert_eq!((head.len(), count), (2, 3));
+    // The head of a list counts all of it, whether they fill it or not; so do other lists.
+    for (most, shown) in [(2, 2), (3, 3), (4, 3), (50, 3)] {
+        let (head, count) = own.log_head(&LogFilter::default(), most).await.unwrap();
+        assert_eq!((head.len(), count), (shown, 3), "{most}");
+    }
+    let none = LogFilter { level: Some(Level::Stop), ..LogFilter::default() };
+    assert_eq!(own.log_head(&none, 2).await.unwrap().1, 0);
     assert!(own.recent_bands(10).await.unwrap().is_empty(), "none of them was calibrated");
 }
 

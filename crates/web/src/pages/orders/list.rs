@@ -42,9 +42,11 @@ pub(super) async fn show(
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
     let are_gone = query.get("gone") == "yes";
-    let orders = app.workshop.orders(&user.actor, are_gone).await?;
     // Without a plan the list is still a list.
-    let plan = if are_gone { None } else { app.workshop.shop_plan(&user.actor).await.ok() };
+    let (orders, plan) = tokio::join!(app.workshop.orders(&user.actor, are_gone), async {
+        if are_gone { None } else { app.workshop.shop_plan(&user.actor).await.ok() }
+    });
+    let orders = orders?;
     let (q, state, sort) =
         (query.get("q").to_owned(), query.get("state").to_owned(), query.get("sort").to_owned());
     let words = q.to_lowercase();
