@@ -4,11 +4,13 @@ use super::model::{Model, StringAt};
 use super::string_fields::StringField;
 use crate::eddy::{Mode, Screening, Sheet};
 use crate::inductance::MU_0;
+use crate::kept::{Kept, mark};
 use crate::magnet::{Charged, Line, State, System};
 use crate::string::{Along, Linkage, Magnetisation, Pluck, Steel, speed_rms_m_s};
 use crate::threads::side_by_side;
 use nalgebra::DVector;
 use std::f64::consts::PI;
+use std::sync::Arc;
 
 /// Half the step of height for derivatives, m.
 const STEP_M: f64 = 0.1e-3;
@@ -84,24 +86,33 @@ pub(super) fn signals(
     let charges = Charges { system, held: densities(held), induced };
     // Neighbours are magnetised alike: each begins where the one before it ended, in two rows that know nothing of each other.
     let row = |strings: &[StringAt]| -> Vec<StringSignal> {
-        let mut same: Vec<(f64, Linkage)> = Vec::new();
         let mut beside = None;
-        strings
-            .iter()
-            .map(|string| {
-                let known = same.iter().position(|(core, _)| (core - string.core_m).abs() < 1e-9);
-                let at = known.unwrap_or_else(|| {
-                    same.push((string.core_m, Linkage::new(string.core_m / 2.0, from, to)));
-                    same.len() - 1
-                });
-                signal(model, string, &same[at].1, (&charges, answers), &mut beside)
-            })
-            .collect()
+        let of = |string: &StringAt| {
+            let line = line_of(string.core_m / 2.0, from, to);
+            signal(model, string, &line.1, (&charges, answers), &mut beside)
+        };
+        strings.iter().map(of).collect()
     };
     let (first, second) = model.strings.split_at(model.strings.len().div_ceil(2));
     let (mut all, rest) = side_by_side(|| row(first), || row(second));
     all.extend(rest);
     all
+}
+
+/// A string of a core's radius over poles between two places along y, m, with those.
+type KeptLine = ([f64; 3], Linkage);
+
+/// The strings kept: most instruments have the same.
+static LINES: Kept<KeptLine> = Kept::new(1 << 20);
+
+fn line_of(radius_m: f64, from_m: f64, to_m: f64) -> Arc<KeptLine> {
+    let of = [radius_m, from_m, to_m];
+    #[allow(clippy::float_cmp, reason = "the same numbers make the same line")]
+    LINES.find(mark(of), |(kept, _)| *kept == of).unwrap_or_else(|| {
+        let line = Linkage::new(radius_m, from_m, to_m);
+        let bytes = line.points().len().pow(2) * size_of::<f64>() + size_of::<KeptLine>();
+        LINES.keep(mark(of), (of, line), bytes)
+    })
 }
 
 /// Largest power of the distance that a field over poles falls with: an octupole's.
