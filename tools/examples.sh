@@ -1,6 +1,6 @@
 #!/bin/sh
-# Writes one example design of every format with its prediction for people to examples/designs/, and what is found of the examined
-# pickups in examples/findings/ beside them.
+# Writes one example design of every format with its prediction for people to examples/designs/, the answers to the sets, works and
+# findings of the other examples beside them.
 set -eu
 cd "$(dirname "$0")/.."
 cargo build --release --locked --quiet --package filamentum
@@ -21,6 +21,12 @@ button-magnet|4|9.5|Withy electric mandola
 concentric|6|10.4|Sallow baritone, two voices
 per-string|8|9.8|Marram console steel, string by string
 LIST
+for set in examples/sets/*.json; do
+    "$program" set "$set" --format text > "${set%.json}.txt"
+done
+for work in examples/work/*.json; do
+    "$program" schedule "$work" --format text > "${work%.json}.txt"
+done
 for findings in examples/findings/*.json; do
     "$program" identify "$findings" --format text > "${findings%.json}.txt"
 done

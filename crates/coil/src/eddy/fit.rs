@@ -42,8 +42,8 @@ pub(super) fn fit(lost: impl Fn(f64) -> Complex<f64>) -> [(f64, f64); TIMES] {
     fit_of(&BASIS.hz.iter().map(|hz| lost(*hz)).collect::<Vec<_>>())
 }
 
-/// As [`fit`], from the values at the frequencies of the fit: least squares with weights that are not negative, by the active
-/// sets of Lawson and Hanson (Solving Least Squares Problems, 1974, chapter 23).
+/// As [`fit`], from the values at the frequencies of the fit: least squares with weights that are not negative, by active
+/// sets \[Lawson\].
 fn fit_of(target: &[Complex<f64>]) -> [(f64, f64); TIMES] {
     let basis = &*BASIS;
     let wanted: [f64; TIMES] = std::array::from_fn(|k| dot(&basis.columns[k], target));
@@ -121,4 +121,48 @@ pub fn with_skin(modes: &[Mode], diffusion_s: f64) -> Vec<Mode> {
     }
     spread.retain(|m| m.relaxation.strength_hs > 0.0);
     spread
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    /// Where weights are bounded below by zero, the best have no slope where they are free and none upwards where they are zero
+    /// (Karush, Kuhn and Tucker).
+    #[rstest]
+    fn no_weight_can_be_bettered(
+        #[values(1e-6, 1e-5, 1e-4, 1e-3)] time_s: f64,
+        #[values(1e-6, 1e-5, 1e-4)] diffusion_s: f64,
+    ) {
+        let basis = &*BASIS;
+        let scale = time_s.max(diffusion_s);
+        let target: Vec<Complex<f64>> = basis
+            .hz
+            .iter()
+            .map(|hz| {
+                let s = Complex::new(0.0, 2.0 * PI * hz);
+                let x = (s * diffusion_s).sqrt();
+                s / (x / x.tanh() + s * time_s) / scale
+            })
+            .collect();
+        let weights = fit_of(&target).map(|(weight, _)| weight);
+        for k in 0..TIMES {
+            let explained: f64 = basis.gram[k].iter().zip(&weights).map(|(g, w)| g * w).sum();
+            let left = dot(&basis.columns[k], &target) - explained;
+            assert!(weights[k] >= 0.0 && left < 1e-8, "{k}: {left}");
+            assert!(weights[k] == 0.0 || left.abs() < 1e-8, "{k}: {left}");
+        }
+        assert!(weights.iter().any(|w| *w > 0.0));
+    }
+
+    /// What is one of the fixed times is found as that.
+    #[test]
+    fn a_time_of_its_own_is_found() {
+        for k in 0..TIMES {
+            let weights = fit_of(&BASIS.columns[k]).map(|(weight, _)| weight);
+            assert!((weights[k] - 1.0).abs() < 1e-6, "{k}: {weights:?}");
+            assert!(weights.iter().enumerate().all(|(i, w)| i == k || w.abs() < 1e-6));
+        }
+    }
 }
