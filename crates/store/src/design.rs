@@ -6,7 +6,7 @@ use coil::design::Design;
 use coil::design::Kind;
 use coil::prediction::Prediction;
 use serde::Serialize;
-use sqlx::FromRow;
+use sqlx::{FromRow, MySql, QueryBuilder};
 use time::PrimitiveDateTime;
 
 /// A revision with its document.
@@ -126,6 +126,19 @@ pub enum DesignOrder {
     Resistance,
     /// By predicted inductance, highest first.
     Inductance,
+}
+
+/// What is made by a revision.
+#[derive(Clone, Debug)]
+pub struct NamedDesign {
+    /// The revision.
+    pub revision: RevisionId,
+    /// The design's name.
+    pub name: String,
+    /// Its turns, as its row counts them.
+    pub turns: u32,
+    /// The design.
+    pub design: Design,
 }
 
 macro_rules! revision_columns {
@@ -283,19 +296,39 @@ impl WorkshopStore {
     /// One revision with its document.
     pub async fn revision(&self, id: RevisionId) -> Result<Revision, StoreError> {
         let workshop = self.workshop;
-        let row: RevisionRow = sqlx::query_as(revision_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
+        let row = sqlx::query_as(revision_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
             .bind(workshop)
             .bind(id)
-            .fetch_optional(&self.pool)
-            .await?
-            .ok_or(StoreError::Missing("revision"))?;
-        let document: String =
-            sqlx::query_scalar("SELECT document FROM revisions WHERE id = ? AND workshop_id = ?")
-                .bind(id)
-                .bind(workshop)
-                .fetch_one(&self.pool)
-                .await?;
+            .fetch_optional(&self.pool);
+        let document = sqlx::query_scalar("SELECT document FROM revisions WHERE id = ? AND workshop_id = ?")
+            .bind(id)
+            .bind(workshop)
+            .fetch_optional(&self.pool);
+        let (row, document): (Option<RevisionRow>, Option<String>) = tokio::try_join!(row, document)?;
+        let (row, document) = row.zip(document).ok_or(StoreError::Missing("revision"))?;
         Ok(Revision { row, design: parse_document(&document)? })
+    }
+
+    /// Names, turns and designs of revisions, in no order, without those that are not there.
+    pub async fn designs_of(&self, revisions: &[RevisionId]) -> Result<Vec<NamedDesign>, StoreError> {
+        if revisions.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut query: QueryBuilder<MySql> =
+            QueryBuilder::new("SELECT id, name, turns, document FROM revisions WHERE workshop_id = ");
+        query.push_bind(self.workshop).push(" AND id IN (");
+        let mut list = query.separated(", ");
+        for revision in revisions {
+            list.push_bind(*revision);
+        }
+        query.push(")");
+        let rows: Vec<(RevisionId, String, u32, String)> =
+            query.build_query_as().fetch_all(&self.pool).await?;
+        rows.into_iter()
+            .map(|(revision, name, turns, document)| {
+                Ok(NamedDesign { revision, name, turns, design: parse_document(&document)? })
+            })
+            .collect()
     }
 
     /// All revisions of a design, newest first.

@@ -3,7 +3,7 @@
 use crate::audit::AuditAction;
 use crate::{ClientKey, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
 use sqlx::{FromRow, MySqlConnection};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use time::PrimitiveDateTime;
 use trade::traveller::{Operation, Signature, Traveller};
 use trade::winding::{Event, WindingEventKind};
@@ -138,6 +138,16 @@ impl WorkshopStore {
                 .fetch_optional(&self.pool)
                 .await?;
         text.map(|text| parsed(&text)).transpose()
+    }
+
+    /// All travellers of the workshop's own, by the word of their format.
+    pub async fn travellers(&self) -> Result<BTreeMap<String, Traveller>, StoreError> {
+        let rows: Vec<(String, String)> =
+            sqlx::query_as("SELECT kind, document FROM travellers WHERE workshop_id = ?")
+                .bind(self.workshop)
+                .fetch_all(&self.pool)
+                .await?;
+        rows.into_iter().map(|(kind, text)| Ok((kind, parsed(&text)?))).collect()
     }
 
     /// Keeps the workshop's own traveller for a format; `None` goes back to the usual one.

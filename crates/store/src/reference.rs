@@ -3,7 +3,7 @@
 use crate::audit::AuditAction;
 use crate::{ClientKey, PersonId, ReferenceId, RevisionId, StoreError, Stored, WorkshopStore};
 use serde::{Deserialize, Serialize};
-use sqlx::FromRow;
+use sqlx::{FromRow, MySql, QueryBuilder};
 use time::PrimitiveDateTime;
 
 /// Why a pickup is examined.
@@ -169,6 +169,27 @@ impl WorkshopStore {
         .bind(revision)
         .fetch_optional(&self.pool)
         .await?)
+    }
+
+    /// As [`Self::reference_of_revision`] for several revisions: those that have one, with its number.
+    pub async fn references_of_revisions(
+        &self,
+        revisions: &[RevisionId],
+    ) -> Result<Vec<(RevisionId, ReferenceId)>, StoreError> {
+        if revisions.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(
+            "SELECT other.id, MAX(r.id) FROM pickup_references r JOIN revisions own ON own.id = r.revision_id \
+             JOIN revisions other ON other.design_id = own.design_id WHERE r.workshop_id = ",
+        );
+        query.push_bind(self.workshop).push(" AND other.id IN (");
+        let mut list = query.separated(", ");
+        for revision in revisions {
+            list.push_bind(*revision);
+        }
+        query.push(") GROUP BY other.id");
+        Ok(query.build_query_as().fetch_all(&self.pool).await?)
     }
 
     /// Adds a reference; the same key again adds nothing more.

@@ -365,6 +365,8 @@ async fn what_happens_at_the_winder_is_kept_once_and_in_order() {
     let mut own = traveller.clone();
     own.0.truncate(2);
     store.of(shop).keep_traveller(owner, "tall-single", Some(&own)).await.unwrap();
+    assert_eq!(store.of(shop).travellers().await.unwrap(), [("tall-single".to_owned(), own.clone())].into());
+    assert!(store.of(other).travellers().await.unwrap().is_empty());
     assert_eq!(store.of(shop).traveller("tall-single").await.unwrap(), Some(own));
     assert_eq!(store.of(other).traveller("tall-single").await.unwrap(), None);
     assert_eq!(store.of(shop).traveller_of_run(run).await.unwrap(), Some(traveller), "a run keeps its own");

@@ -6,11 +6,14 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::shop_hours::ShopHours;
 use crate::start_run::winding_people;
+use coil::Word as _;
+use coil::design::Design;
 use futures_util::future::try_join_all;
 use std::collections::{BTreeMap, BTreeSet};
 use store::instrument::Instrument;
 use store::order::{OrderRun, OrderState};
 use store::person::Person;
+use store::reference::Purpose;
 use store::shop_floor::{Outage, PlanPin, RunningOperation};
 use store::{OrderId, ReferenceId, RevisionId, RunId};
 use time::{Date, PrimitiveDateTime};
@@ -269,31 +272,41 @@ impl Workshop {
         actor: &Actor,
         pickups: impl Iterator<Item = &OrderedPickup>,
     ) -> Result<Made, Refusal> {
-        let all: BTreeSet<MadeBy> = pickups.map(made_by).collect();
-        let looked_up =
-            all.into_iter().map(async |by| Ok::<_, Refusal>((by, self.to_make(actor, by).await?)));
-        Ok(Made(try_join_all(looked_up).await?.into_iter().collect()))
-    }
-
-    async fn to_make(&self, actor: &Actor, (revision, reference): MadeBy) -> Result<ToMake, Refusal> {
         let store = self.of(actor);
-        let Some(revision) = revision else {
-            let reference = reference.ok_or(Refusal::NotFound("pickup of the order"))?;
-            let row = store.reference(reference).await?;
-            let draft = crate::references::draft_of(&row)?;
-            let design = &draft.findings.pickup;
-            let mut operations = vec![examine()];
-            operations.extend(self.traveller_for(actor, design).await?.for_rewind(draft.finish).0);
-            return Ok(ToMake {
-                what: row.name,
-                operations,
-                turns: design.coils.first().map_or(0, |c| c.wind.turns),
-            });
+        let all: BTreeSet<MadeBy> = pickups.map(made_by).collect();
+        let revisions: Vec<RevisionId> = all.iter().filter_map(|(revision, _)| *revision).collect();
+        let (travellers, designs, examined) = tokio::try_join!(
+            store.travellers(),
+            store.designs_of(&revisions),
+            store.references_of_revisions(&revisions),
+        )?;
+        let traveller = |design: &Design| {
+            travellers.get(design.kind.word()).cloned().unwrap_or_else(|| Traveller::usual(design))
         };
-        let revision = store.revision(revision).await?;
-        let traveller: Traveller =
-            self.traveller_of_revision(actor, revision.row.id, &revision.design).await?;
-        Ok(ToMake { what: revision.row.name, operations: traveller.0, turns: revision.row.turns })
+        let to_make = all.into_iter().map(async |by| {
+            let Some(revision) = by.0 else {
+                let reference = by.1.ok_or(Refusal::NotFound("pickup of the order"))?;
+                let row = store.reference(reference).await?;
+                let draft = crate::references::draft_of(&row)?;
+                let design = &draft.findings.pickup;
+                let mut operations = vec![examine()];
+                operations.extend(traveller(design).for_rewind(draft.finish).0);
+                let turns = design.coils.first().map_or(0, |c| c.wind.turns);
+                return Ok::<_, Refusal>((by, ToMake { what: row.name, operations, turns }));
+            };
+            let found =
+                designs.iter().find(|d| d.revision == revision).ok_or(Refusal::NotFound("revision"))?;
+            let mut own = traveller(&found.design);
+            // What was made of an old pickup to bring it back is followed by what brings it back.
+            if let Some((_, reference)) = examined.iter().find(|(of, _)| *of == revision) {
+                let row = store.reference(*reference).await?;
+                if row.purpose.0 == Purpose::Rewind {
+                    own = own.for_rewind(crate::references::draft_of(&row)?.finish);
+                }
+            }
+            Ok((by, ToMake { what: found.name.clone(), operations: own.0, turns: found.turns }))
+        });
+        Ok(Made(try_join_all(to_make).await?.into_iter().collect()))
     }
 }
 

@@ -33,11 +33,22 @@ async fn references_have_versions_and_belong_to_their_workshop() {
     let row = own.reference(id).await.unwrap();
     assert_eq!((row.state.0, row.revision_id, row.version), (ReferenceState::Designed, Some(revision), 2));
     assert_eq!(own.reference_of_revision(revision).await.unwrap().unwrap().id, id);
+    assert_eq!(own.references_of_revisions(&[revision]).await.unwrap(), [(revision, id)]);
+    let designs = own.designs_of(&[revision, revision]).await.unwrap();
+    let row = own.revision(revision).await.unwrap();
+    assert_eq!(designs.len(), 1);
+    assert_eq!(
+        (&designs[0].name, designs[0].turns, &designs[0].design),
+        (&row.row.name, row.row.turns, &row.design)
+    );
     // Another workshop neither sees nor changes it.
     assert!(matches!(theirs.reference(id).await, Err(StoreError::Missing("reference"))));
     assert!(theirs.change_reference(stranger, (id, 2), &NEW).await.is_err());
     assert!(theirs.references(false).await.unwrap().is_empty());
     assert!(theirs.reference_of_revision(revision).await.unwrap().is_none());
+    assert!(theirs.references_of_revisions(&[revision]).await.unwrap().is_empty());
+    assert!(theirs.designs_of(&[revision]).await.unwrap().is_empty());
+    assert!(own.designs_of(&[]).await.unwrap().is_empty());
     own.archive_reference(owner, id, true).await.unwrap();
     assert_eq!(
         (own.references(false).await.unwrap().len(), own.references(true).await.unwrap().len()),
