@@ -147,11 +147,12 @@ mod tests {
             })
             .collect();
         let weights = fit_of(&target).map(|(weight, _)| weight);
+        let size = target.iter().map(|value| value.norm()).sum::<f64>();
         for k in 0..TIMES {
             let explained: f64 = basis.gram[k].iter().zip(&weights).map(|(g, w)| g * w).sum();
             let left = dot(&basis.columns[k], &target) - explained;
-            assert!(weights[k] >= 0.0 && left < 1e-8, "{k}: {left}");
-            assert!(weights[k] == 0.0 || left.abs() < 1e-8, "{k}: {left}");
+            assert!(weights[k] >= 0.0 && left < 1e-12 * size, "{k}: {left} of {size}");
+            assert!(weights[k] == 0.0 || left.abs() < 1e-12 * size, "{k}: {left} of {size}");
         }
         assert!(weights.iter().any(|w| *w > 0.0));
     }
