@@ -146,41 +146,48 @@ impl WorkshopStore {
         key: &ClientKey,
         new: &NewOrder<'_>,
     ) -> Result<OrderId, StoreError> {
-        // Two at once may take the same number; the second takes the next.
-        for _ in 0..5 {
-            let added = sqlx::query(
-                "INSERT INTO orders (workshop_id, number, client_key, customer, promised_on, state, gone_at, document, made_by) \
-                 SELECT ?, COALESCE(MAX(number), 0) + 1, ?, ?, ?, ?, IF(? = 'gone', UTC_TIMESTAMP(6), NULL), ?, ? FROM orders \
-                 WHERE workshop_id = ?",
-            )
-            .bind(self.workshop)
-            .bind(key.as_str())
-            .bind(new.customer)
-            .bind(new.promised_on)
-            .bind(Stored(new.state))
-            .bind(Stored(new.state))
-            .bind(new.document)
-            .bind(by)
-            .bind(self.workshop)
-            .execute(&self.pool)
-            .await
-            .map_err(StoreError::from);
-            match added {
-                Ok(done) => return Ok(OrderId(done.last_insert_id())),
-                Err(StoreError::Taken(index)) if index == "orders_client_key" => {
-                    return Ok(sqlx::query_scalar(
-                        "SELECT id FROM orders WHERE workshop_id = ? AND client_key = ?",
-                    )
+        match retry_deadlock!(self.add_order_once(by, key, new)) {
+            Err(StoreError::Taken(index)) if index == "orders_client_key" => {
+                Ok(sqlx::query_scalar("SELECT id FROM orders WHERE workshop_id = ? AND client_key = ?")
                     .bind(self.workshop)
                     .bind(key.as_str())
                     .fetch_one(&self.pool)
-                    .await?);
-                }
-                Err(StoreError::Taken(_)) => {}
-                Err(error) => return Err(error),
+                    .await?)
             }
+            done => done,
         }
-        Err(StoreError::Taken("orders_number".into()))
+    }
+
+    async fn add_order_once(
+        &self,
+        by: PersonId,
+        key: &ClientKey,
+        new: &NewOrder<'_>,
+    ) -> Result<OrderId, StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        // The workshop's row is the lock under which numbers are given.
+        sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
+            .bind(self.workshop)
+            .fetch_one(&mut *transaction)
+            .await?;
+        let added = sqlx::query(
+            "INSERT INTO orders (workshop_id, number, client_key, customer, promised_on, state, gone_at, document, made_by) \
+             SELECT ?, COALESCE(MAX(number), 0) + 1, ?, ?, ?, ?, IF(? = 'gone', UTC_TIMESTAMP(6), NULL), ?, ? FROM orders \
+             WHERE workshop_id = ?",
+        )
+        .bind(self.workshop)
+        .bind(key.as_str())
+        .bind(new.customer)
+        .bind(new.promised_on)
+        .bind(Stored(new.state))
+        .bind(Stored(new.state))
+        .bind(new.document)
+        .bind(by)
+        .bind(self.workshop)
+        .execute(&mut *transaction)
+        .await?;
+        transaction.commit().await?;
+        Ok(OrderId(added.last_insert_id()))
     }
 
     /// Changes an order that is still as it was at `version`.

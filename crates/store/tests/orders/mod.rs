@@ -20,13 +20,13 @@ async fn orders_count_up_in_their_workshop() {
     let first = own.add_order(owner, &key, &ASKED).await.unwrap();
     assert_eq!(own.add_order(owner, &key, &NewOrder { customer: "other", ..ASKED }).await.unwrap(), first);
     // Several in the same moment each have a number of their own.
-    let keys: Vec<ClientKey> = (0..4).map(|_| ClientKey::random()).collect();
+    let keys: Vec<ClientKey> = (0..8).map(|_| ClientKey::random()).collect();
     let added =
         futures_util::future::join_all(keys.iter().map(|key| own.add_order(owner, key, &ASKED))).await;
     assert!(added.iter().all(Result::is_ok), "{added:?}");
     let rows = own.orders(false).await.unwrap();
-    assert_eq!(rows.iter().map(|o| o.number).collect::<Vec<_>>(), [5, 4, 3, 2, 1]);
-    assert_eq!((rows[4].customer.as_str(), rows[4].by.as_str()), ("mark A", "Ode Farrow"));
+    assert_eq!(rows.iter().map(|o| o.number).collect::<Vec<_>>(), [9, 8, 7, 6, 5, 4, 3, 2, 1]);
+    assert_eq!((rows[8].customer.as_str(), rows[8].by.as_str()), ("mark A", "Ode Farrow"));
     let theirs = store.of(other);
     assert_eq!(theirs.add_order(stranger, &ClientKey::random(), &ASKED).await.map(|_| ()).ok(), Some(()));
     assert_eq!(theirs.orders(false).await.unwrap()[0].number, 1);
