@@ -5,6 +5,7 @@ use crate::sheet::PlaceNames;
 use coil::design::{Change, Design, differences, limit_at};
 use coil::quantity::{Measure, Units, fixed};
 use serde_json::Value;
+use std::cell::LazyCell;
 use std::collections::BTreeMap;
 
 /// A line: what differs, and what it is in each design.
@@ -61,7 +62,9 @@ pub fn changes_in_words(
     if lines.is_empty() {
         return Vec::new();
     }
-    let names: Vec<PlaceNames> = all.into_iter().map(PlaceNames::of).collect();
+    // Most of the time the first sheet has every name.
+    let names: Vec<Names<'_>> =
+        all.into_iter().map(|design| LazyCell::new(Box::new(move || PlaceNames::of(design)) as _)).collect();
     lines
         .into_iter()
         .map(|line| Difference {
@@ -71,6 +74,9 @@ pub fn changes_in_words(
         })
         .collect()
 }
+
+/// The names of a design's sheet, worked out when they are asked for.
+type Names<'a> = LazyCell<PlaceNames, Box<dyn FnOnce() -> PlaceNames + 'a>>;
 
 /// Value before and after.
 type Ends = (Option<String>, Option<String>);
@@ -83,7 +89,7 @@ struct Line {
 }
 
 impl Line {
-    fn words(&self, names: &[PlaceNames]) -> String {
+    fn words(&self, names: &[Names<'_>]) -> String {
         let at = &self.places[0];
         if self.kind == "poles[*]" {
             return if self.places.len() == 1 {

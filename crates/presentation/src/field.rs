@@ -2,6 +2,7 @@
 
 use crate::form_fields::{Errors, FormFields};
 use coil::quantity::{Measure, Units};
+use std::borrow::Cow;
 
 /// A field.
 #[derive(Clone, Debug, Default)]
@@ -36,9 +37,9 @@ pub struct Field {
 #[derive(Clone, Debug)]
 pub struct Choice {
     /// Value in the form.
-    pub value: String,
+    pub value: Cow<'static, str>,
     /// As people read it.
-    pub label: String,
+    pub label: Cow<'static, str>,
 }
 
 impl Field {
@@ -103,7 +104,7 @@ impl Field {
 
 impl Choice {
     /// A choice.
-    pub fn new(value: impl Into<String>, label: impl Into<String>) -> Self {
+    pub fn new(value: impl Into<Cow<'static, str>>, label: impl Into<Cow<'static, str>>) -> Self {
         Self { value: value.into(), label: label.into() }
     }
 }

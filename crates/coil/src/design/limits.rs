@@ -1,5 +1,8 @@
 //! The one table of limits: what the engine checks, what the schema states, and what forms accept.
 
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
 /// The range that a number of the document may have.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Limit {
@@ -92,6 +95,11 @@ pub const LIMITS: &[Limit] = &[
 /// ```
 #[must_use]
 pub fn limit_at(place: &str) -> Option<&'static Limit> {
+    static BY_PLACE: LazyLock<HashMap<&str, &Limit>> =
+        LazyLock::new(|| LIMITS.iter().map(|limit| (limit.place, limit)).collect());
+    if !place.contains('[') {
+        return BY_PLACE.get(place).copied();
+    }
     let mut plain = String::with_capacity(place.len());
     let mut is_inside = false;
     for letter in place.chars() {
@@ -100,7 +108,7 @@ pub fn limit_at(place: &str) -> Option<&'static Limit> {
             plain.push(letter);
         }
     }
-    LIMITS.iter().find(|limit| limit.place == plain)
+    BY_PLACE.get(plain.as_str()).copied()
 }
 
 /// A target by what it asks: an end that stands at the end of what is allowed asks nothing, and is infinite here. So a target can have

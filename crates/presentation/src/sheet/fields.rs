@@ -169,7 +169,7 @@ pub(super) fn limit_of(at: &str) -> Option<&'static Limit> {
     limit_at(&place)
 }
 
-pub(super) fn words(all: &[(&str, &str)]) -> Entry {
+pub(super) fn words(all: &[(&'static str, &'static str)]) -> Entry {
     Entry::Choice(all.iter().map(|(value, label)| Choice::new(*value, *label)).collect())
 }
 

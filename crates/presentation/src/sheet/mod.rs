@@ -153,6 +153,8 @@ pub struct Read {
     pub design: Design,
     /// What each typed value was understood as.
     pub meant: BTreeMap<String, String>,
+    /// The names of all fields of the sheet that was read ([`names`]).
+    pub names: Vec<String>,
 }
 
 /// Reads the sheet into a design: what was typed, over `base`. A field that is not sent keeps what the base has.
@@ -198,7 +200,7 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
         let text = format!("{}: {advice}.", capital(&text).trim_end_matches('.'));
         errors.entry(field_of(&problem.at, base, &groups)).or_insert(text);
     }
-    if errors.is_empty() { Ok(Read { design, meant }) } else { Err(errors) }
+    if errors.is_empty() { Ok(Read { design, meant, names: names_of(&groups) }) } else { Err(errors) }
 }
 
 /// A gap other than the usual one needs the strings by name.
@@ -428,7 +430,11 @@ pub fn sections(
 /// The names of all fields of a design's sheet: two designs with the same names need no new sheet.
 #[must_use]
 pub fn names(design: &Design, is_one_by_one: bool) -> Vec<String> {
-    all_fields(&groups::groups(design, &[], is_one_by_one, Units::default())).map(|s| s.at.clone()).collect()
+    names_of(&groups::groups(design, &[], is_one_by_one, Units::default()))
+}
+
+fn names_of(groups: &[Group]) -> Vec<String> {
+    all_fields(groups).map(|field| field.at.clone()).collect()
 }
 
 /// What the sheet of a design calls the places of its document; worked out once for all of them.

@@ -53,7 +53,7 @@ pub(super) async fn preview(
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
     let referred = spools::referred(&app, &user, &form).await?;
-    let sheet::Read { mut design, meant } =
+    let sheet::Read { mut design, meant, names } =
         match sheet::read(&named(&form), &base, &referred, user.settings.units) {
             Ok(read) => read,
             Err(errors) if step == SheetStep::Show => {
@@ -70,7 +70,6 @@ pub(super) async fn preview(
     if let Err(refused) = step.apply((&app, &user), &form, parent.as_ref(), &mut design).await? {
         return Ok(web::Json(refused.into()));
     }
-    let was_one_by_one = form.is_ticked(sheet::ONE_BY_ONE);
     if step.sets_targets() {
         without_targets(&mut form);
     }
@@ -79,9 +78,7 @@ pub(super) async fn preview(
     let (markup, is_new_shape) = tokio::join!(
         preview_markup((&app, &user), &design, before, parent.as_ref(), (view, Some(&form))),
         // While the prediction is worked out elsewhere.
-        async {
-            step.shows_fields() || sheet::names(&design, is_one_by_one) != sheet::names(&base, was_one_by_one)
-        },
+        async { step.shows_fields() || sheet::names(&design, is_one_by_one) != names },
     );
     let markup = markup?;
     let mut answer = PreviewAnswer {

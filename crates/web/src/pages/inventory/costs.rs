@@ -64,7 +64,7 @@ async fn costs_page(
     let mut page = CostsPage {
         frame: Frame::new(user, "inventory", "What a pickup costs"),
         tab: "costs",
-        designs: designs.iter().map(|r| Choice::new(r.design_id.to_string(), &r.name)).collect(),
+        designs: designs.iter().map(|r| Choice::new(r.design_id.to_string(), r.name.clone())).collect(),
         design: String::new(),
         name: String::new(),
         lines: Vec::new(),

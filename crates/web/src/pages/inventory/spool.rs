@@ -102,7 +102,7 @@ fn detail_fields(
     units: Units,
 ) -> Vec<Field> {
     let mut stations = vec![Choice::new("", "no station")];
-    stations.extend(winders.iter().map(|i| Choice::new(i.id.to_string(), &i.name)));
+    stations.extend(winders.iter().map(|i| Choice::new(i.id.to_string(), i.name.clone())));
     let detail = |field: Field, usual: &str| field.filled_or(form, errors, usual);
     let in_use = vec![Choice::new("", "yes"), Choice::new("yes", "no: used up")];
     let used_up = if spool.emptied_at.is_some() { "yes" } else { "" };

@@ -61,7 +61,7 @@ async fn page(
     let measured = |name: &str, label: &str, measure: Measure, hint: &str| {
         fill(Field::measured(name, label, hint, (measure, user.settings.units)))
     };
-    let chosen = |name: &str, label: &str, all: &[&str]| {
+    let chosen = |name: &str, label: &str, all: &[&'static str]| {
         fill(Field::chosen(
             name,
             label,

@@ -282,13 +282,13 @@ fn choosers(choices: &FilterChoices, query: &QueryParameters) -> (Vec<Chooser>, 
     };
     let designs = choices.designs.iter();
     let designs = designs.map(|(id, name, n)| Choice::new(id.to_string(), format!("{name} ({n})")));
-    let spools = choices.spools.iter().map(|(id, label)| Choice::new(id.to_string(), label));
-    let people = choices.people.iter().map(|p| Choice::new(p.id.to_string(), &p.name));
-    let winders = choices.winders.iter().map(|i| Choice::new(i.id.to_string(), &i.name));
+    let spools = choices.spools.iter().map(|(id, label)| Choice::new(id.to_string(), label.clone()));
+    let people = choices.people.iter().map(|p| Choice::new(p.id.to_string(), p.name.clone()));
+    let winders = choices.winders.iter().map(|i| Choice::new(i.id.to_string(), i.name.clone()));
     let levels = Level::ALL.iter().map(|l| Choice::new(l.key(), l.name()));
     let states = RunState::ALL.iter().map(|s| Choice::new(s.key(), s.name()));
     let formats = Kind::ALL.iter().map(|kind| Choice::new(kind.word(), kind.name()));
-    let tags = choices.tags.iter().map(|t| Choice::new(t, t));
+    let tags = choices.tags.iter().map(|t| Choice::new(t.clone(), t.clone()));
     let first = vec![
         chooser("design", "Design", "any design", designs.collect()),
         chooser("spool", "Spool", "any spool", spools.collect()),

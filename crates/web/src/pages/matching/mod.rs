@@ -239,7 +239,7 @@ async fn show(
     Ok(MatchingPage {
         frame: Frame::new(&user, "sets", "Matching"),
         tab: "matching",
-        designs: designs.iter().map(|(id, name, _)| Choice::new(id.to_string(), name)).collect(),
+        designs: designs.iter().map(|(id, name, _)| Choice::new(id.to_string(), name.clone())).collect(),
         roles: [
             ("first", "First coil", number(0)),
             ("second", "Second coil", number(1)),

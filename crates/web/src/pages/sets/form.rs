@@ -325,7 +325,7 @@ impl Shown<'_> {
         field.filled(self.form, self.errors)
     }
 
-    fn chosen(&self, name: &str, label: &str, options: &[(&str, &str)]) -> Field {
+    fn chosen(&self, name: &str, label: &str, options: &[(&'static str, &'static str)]) -> Field {
         let options = options.iter().map(|(value, label)| Choice::new(*value, *label)).collect();
         self.field(Field::chosen(name, label, "", options))
     }
@@ -336,7 +336,7 @@ impl Shown<'_> {
         all.extend(self.rows.iter().map(|r| Choice::new(r.id.to_string(), words(r))));
         // One that is older than those listed stays chosen.
         if !chosen.is_empty() && !all.iter().any(|c| c.value == chosen) {
-            all.push(Choice::new(chosen, "an older revision"));
+            all.push(Choice::new(chosen.to_owned(), "an older revision"));
         }
         all
     }
