@@ -300,7 +300,7 @@ impl Loading {
         sqlx::query("COMMIT").execute(&mut *self.connection).await?;
         sqlx::query("SET FOREIGN_KEY_CHECKS = 1").execute(&mut *self.connection).await?;
         drop(self.connection);
-        let store = Store { pool: self.pool };
+        let store = Store::with_pool(self.pool);
         store.migrate(None).await?;
         Ok(store)
     }
@@ -355,7 +355,7 @@ impl Store {
     pub async fn begin_loading(url: &str, transport: Transport, version: i64) -> Result<Loading, StoreError> {
         let pool =
             MySqlPoolOptions::new().max_connections(2).connect_with(Self::options(url, transport)?).await?;
-        let store = Self { pool: pool.clone() };
+        let store = Self::with_pool(pool.clone());
         store.clear_if_empty().await?;
         store.migrate(Some(version)).await?;
         let mut connection = pool.acquire().await?;

@@ -1,6 +1,7 @@
 //! Designs and their immutable revisions.
 
 use crate::audit::AuditAction;
+use crate::list::push_in;
 use crate::{CalibrationId, ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
 use coil::design::Kind;
@@ -141,8 +142,19 @@ pub struct NamedDesign {
     pub design: Design,
 }
 
+/// A revision as lists need it, with its document.
+#[derive(FromRow)]
+struct WholeRow {
+    #[sqlx(flatten)]
+    row: RevisionRow,
+    document: String,
+}
+
 macro_rules! revision_columns {
     ($rest:literal) => {
+        revision_columns!("", $rest)
+    };
+    ($more:literal, $rest:literal) => {
         concat!(
             "SELECT r.id, r.design_id, r.number, r.parent_id, r.note, r.label, r.name, r.kind, r.gauge, r.turns, \
              r.resistance_20c_ohm, r.inductance_h, r.peak_hz, p.name AS author, r.created_at, \
@@ -150,8 +162,9 @@ macro_rules! revision_columns {
              COALESCE((SELECT GROUP_CONCAT(t.tag ORDER BY t.tag SEPARATOR ',') FROM design_tags t \
                WHERE t.design_id = r.design_id), '') AS tags, r.is_variant, r.figures_of, \
              IF(NOT w.calibration_enabled OR d.calibration_policy = 'off', NULL, IF(d.calibration_policy = 'frozen', d.calibration_id, \
-               (SELECT c.id FROM calibrations c WHERE c.workshop_id = w.id ORDER BY c.number DESC LIMIT 1))) AS calibration_id \
-             FROM revisions r JOIN people p ON p.id = r.created_by JOIN designs d ON d.id = r.design_id \
+               (SELECT c.id FROM calibrations c WHERE c.workshop_id = w.id ORDER BY c.number DESC LIMIT 1))) AS calibration_id",
+            $more,
+            " FROM revisions r JOIN people p ON p.id = r.created_by JOIN designs d ON d.id = r.design_id \
              JOIN workshops w ON w.id = r.workshop_id ",
             $rest
         )
@@ -172,25 +185,9 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// The documents of some revisions, in no order.
+    /// The designs of some revisions, in no order, without those that are not there.
     pub async fn documents(&self, ids: &[RevisionId]) -> Result<Vec<(RevisionId, Design)>, StoreError> {
-        let mut all = Vec::with_capacity(ids.len());
-        for some in ids.chunks(500) {
-            let mut query = sqlx::QueryBuilder::<sqlx::MySql>::new(
-                "SELECT id, document FROM revisions WHERE workshop_id = ",
-            );
-            query.push_bind(self.workshop).push(" AND id IN (");
-            let mut list = query.separated(", ");
-            for id in some {
-                list.push_bind(*id);
-            }
-            query.push(")");
-            let rows: Vec<(RevisionId, String)> = query.build_query_as().fetch_all(&self.pool).await?;
-            for (id, document) in rows {
-                all.push((id, parse_document(&document)?));
-            }
-        }
-        Ok(all)
+        Ok(self.designs_of(ids).await?.into_iter().map(|found| (found.revision, found.design)).collect())
     }
 
     /// Saves a revision: the first of a new design, or the next of the design its parent belongs to. The
@@ -295,40 +292,31 @@ impl WorkshopStore {
 
     /// One revision with its document.
     pub async fn revision(&self, id: RevisionId) -> Result<Revision, StoreError> {
-        let workshop = self.workshop;
-        let row = sqlx::query_as(revision_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
-            .bind(workshop)
-            .bind(id)
-            .fetch_optional(&self.pool);
-        let document = sqlx::query_scalar("SELECT document FROM revisions WHERE id = ? AND workshop_id = ?")
-            .bind(id)
-            .bind(workshop)
-            .fetch_optional(&self.pool);
-        let (row, document): (Option<RevisionRow>, Option<String>) = tokio::try_join!(row, document)?;
-        let (row, document) = row.zip(document).ok_or(StoreError::Missing("revision"))?;
-        Ok(Revision { row, design: parse_document(&document)? })
+        let found: Option<WholeRow> =
+            sqlx::query_as(revision_columns!(", r.document", "WHERE r.workshop_id = ? AND r.id = ?"))
+                .bind(self.workshop)
+                .bind(id)
+                .fetch_optional(&self.pool)
+                .await?;
+        let WholeRow { row, document } = found.ok_or(StoreError::Missing("revision"))?;
+        Ok(Revision { row, design: self.documents.design(&document)? })
     }
 
     /// Names, turns and designs of revisions, in no order, without those that are not there.
     pub async fn designs_of(&self, revisions: &[RevisionId]) -> Result<Vec<NamedDesign>, StoreError> {
-        if revisions.is_empty() {
-            return Ok(Vec::new());
+        let mut all = Vec::with_capacity(revisions.len());
+        for some in revisions.chunks(500) {
+            let mut query: QueryBuilder<MySql> =
+                QueryBuilder::new("SELECT id, name, turns, document FROM revisions WHERE workshop_id = ");
+            query.push_bind(self.workshop).push(" AND ");
+            push_in(&mut query, "id", some.iter().copied());
+            let rows: Vec<(RevisionId, String, u32, String)> =
+                query.build_query_as().fetch_all(&self.pool).await?;
+            for (revision, name, turns, document) in rows {
+                all.push(NamedDesign { revision, name, turns, design: self.documents.design(&document)? });
+            }
         }
-        let mut query: QueryBuilder<MySql> =
-            QueryBuilder::new("SELECT id, name, turns, document FROM revisions WHERE workshop_id = ");
-        query.push_bind(self.workshop).push(" AND id IN (");
-        let mut list = query.separated(", ");
-        for revision in revisions {
-            list.push_bind(*revision);
-        }
-        query.push(")");
-        let rows: Vec<(RevisionId, String, u32, String)> =
-            query.build_query_as().fetch_all(&self.pool).await?;
-        rows.into_iter()
-            .map(|(revision, name, turns, document)| {
-                Ok(NamedDesign { revision, name, turns, design: parse_document(&document)? })
-            })
-            .collect()
+        Ok(all)
     }
 
     /// All revisions of a design, newest first.
@@ -454,12 +442,4 @@ impl WorkshopStore {
             .fetch_all(&self.pool)
             .await?)
     }
-}
-
-/// Reads a stored document.
-pub(crate) fn parse_document(text: &str) -> Result<Design, StoreError> {
-    coil::design::read(text).map_err(|problems| StoreError::Unreadable {
-        what: "design",
-        detail: problems.first().map_or_else(String::new, |p| format!("{} {}", p.at, p.text)),
-    })
 }

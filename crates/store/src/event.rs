@@ -304,7 +304,8 @@ impl WorkshopStore {
     /// The runs that are under way, oldest first, up to 500, with what is done of each: what is signed, and of a coil whose final turns were
     /// read everything up to its winding. Runs that began a month ago and at which nobody signed anything since are left out.
     pub async fn unfinished_runs(&self) -> Result<Vec<UnfinishedRun>, StoreError> {
-        let rows: Vec<(RunId, u32, String, u32, String, bool)> = sqlx::query_as(
+        type Row = (RunId, u32, String, u32, String, bool);
+        let rows = sqlx::query_as(
             "SELECT u.id, u.number, r.name, u.planned_turns, u.traveller, \
              EXISTS (SELECT 1 FROM readings g WHERE g.run_id = u.id AND g.kind = 'turns') \
              FROM runs u JOIN revisions r ON r.id = u.revision_id \
@@ -313,15 +314,15 @@ impl WorkshopStore {
              AND s.signed_at > UTC_TIMESTAMP() - INTERVAL 30 DAY)) ORDER BY u.id LIMIT 500",
         )
         .bind(self.workshop)
-        .fetch_all(&self.pool)
-        .await?;
-        let signed: Vec<(RunId, String, PrimitiveDateTime)> = sqlx::query_as(
+        .fetch_all(&self.pool);
+        let signed = sqlx::query_as(
             "SELECT s.run_id, s.operation, s.signed_at FROM signatures s JOIN runs u ON u.id = s.run_id \
              WHERE s.workshop_id = ? AND u.closed_at IS NULL AND u.voided_at IS NULL ORDER BY s.id",
         )
         .bind(self.workshop)
-        .fetch_all(&self.pool)
-        .await?;
+        .fetch_all(&self.pool);
+        let (rows, signed): (Vec<Row>, Vec<(RunId, String, PrimitiveDateTime)>) =
+            tokio::try_join!(rows, signed)?;
         rows.into_iter()
             .map(|(id, number, design, turns, traveller, is_wound)| {
                 let own = || signed.iter().filter(|s| s.0 == id);
@@ -341,6 +342,14 @@ impl WorkshopStore {
                 })
             })
             .collect()
+    }
+
+    /// The number of the last signature; `None` while nobody signed.
+    pub async fn last_signature(&self) -> Result<Option<u64>, StoreError> {
+        Ok(sqlx::query_scalar("SELECT MAX(id) FROM signatures WHERE workshop_id = ?")
+            .bind(self.workshop)
+            .fetch_one(&self.pool)
+            .await?)
     }
 
     /// How long operations took, by their keys, of the last 5,000 signatures: minutes from when they were begun to their own, and where

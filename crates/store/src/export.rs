@@ -1,5 +1,6 @@
 //! Runs with everything they hold, many at a time.
 
+use crate::list::push_in;
 use crate::logbook::LogbookRow;
 use crate::sweep::SweepRow;
 use crate::{RunId, StoreError, Stored, WorkshopStore};
@@ -57,15 +58,12 @@ struct VerdictPart {
     missed: Option<String>,
 }
 
-/// The rows of a statement that ends in `WHERE … run IN (`, for some runs of a workshop.
+/// The rows of a statement that ends in a condition, for some runs of a workshop: `$column` holds the run.
 macro_rules! of_runs {
-    ($self:ident, $runs:ident, $sql:literal, $order:literal) => {{
+    ($self:ident, $runs:ident, $sql:literal, $column:literal, $order:literal) => {{
         let mut query: QueryBuilder<MySql> = QueryBuilder::new($sql);
-        let mut list = query.separated(", ");
-        for run in $runs {
-            list.push_bind(*run);
-        }
-        query.push(") AND w.workshop_id = ").push_bind($self.workshop).push($order);
+        push_in(&mut query, $column, $runs.iter().copied());
+        query.push(" AND w.workshop_id = ").push_bind($self.workshop).push($order);
         query.build_query_as().fetch_all(&$self.pool).await.map_err(StoreError::from)
     }};
 }
@@ -145,7 +143,8 @@ impl WorkshopStore {
                     self,
                     runs,
                     "SELECT w.id, w.document, w.stops, w.other_wire, \
-                 IF(w.voided_at IS NULL, NULL, w.void_reason) AS void_reason FROM runs w WHERE w.id IN (",
+                 IF(w.voided_at IS NULL, NULL, w.void_reason) AS void_reason FROM runs w WHERE ",
+                    "w.id",
                     ""
                 )
             },
@@ -155,7 +154,8 @@ impl WorkshopStore {
                     runs,
                     "SELECT w.run_id, w.id, w.corrects_id, w.kind, w.pole, w.value, w.coil_c, w.test_hz, \
                  w.probe_mm, w.words, p.name AS taken_by, w.taken_at FROM readings w JOIN people p ON p.id = w.taken_by \
-                 WHERE w.run_id IN (",
+                 WHERE ",
+                    "w.run_id",
                     " ORDER BY w.id"
                 )
             },
@@ -164,7 +164,8 @@ impl WorkshopStore {
                     self,
                     runs,
                     "SELECT w.run_id, w.what, w.at_turn, w.words, w.happened_at FROM run_events w \
-                 WHERE w.run_id IN (",
+                 WHERE ",
+                    "w.run_id",
                     " ORDER BY w.id"
                 )
             },
@@ -173,7 +174,8 @@ impl WorkshopStore {
                     self,
                     runs,
                     "SELECT w.run_id, w.level, w.text, w.comparisons, w.causes, w.missed FROM verdicts w \
-                 WHERE w.id = (SELECT MAX(m.id) FROM verdicts m WHERE m.run_id = w.run_id) AND w.run_id IN (",
+                 WHERE w.id = (SELECT MAX(m.id) FROM verdicts m WHERE m.run_id = w.run_id) AND ",
+                    "w.run_id",
                     ""
                 )
             },
@@ -182,7 +184,8 @@ impl WorkshopStore {
                     self,
                     runs,
                     "SELECT w.id, w.revision_id, w.run_id, w.label, p.name AS `by`, w.taken_at, w.points \
-                 FROM sweeps w JOIN people p ON p.id = w.taken_by WHERE w.run_id IN (",
+                 FROM sweeps w JOIN people p ON p.id = w.taken_by WHERE ",
+                    "w.run_id",
                     " ORDER BY w.taken_at, w.id"
                 )
             },

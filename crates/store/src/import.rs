@@ -1,5 +1,6 @@
 //! Runs brought in from elsewhere, all or none.
 
+use crate::list::push_in;
 use crate::reading::NewReading;
 use crate::run::first_of_next_numbers;
 use crate::{
@@ -81,12 +82,8 @@ impl WorkshopStore {
         for some in keys.chunks(500) {
             let mut query =
                 sqlx::QueryBuilder::<sqlx::MySql>::new("SELECT client_key FROM runs WHERE workshop_id = ");
-            query.push_bind(workshop).push(" AND client_key IN (");
-            let mut list = query.separated(", ");
-            for key in some {
-                list.push_bind(key.as_str().to_owned());
-            }
-            query.push(")");
+            query.push_bind(workshop).push(" AND ");
+            push_in(&mut query, "client_key", some.iter().map(ClientKey::as_str));
             known.extend(query.build_query_scalar::<String>().fetch_all(&self.pool).await?);
         }
         Ok(known)

@@ -2,6 +2,7 @@
 //!
 //! The history itself is in the runs, readings and verdicts; a line is what lists, charts and learning read.
 
+use crate::list::push_in;
 pub use crate::log_filter::{LogFilter, Order};
 use crate::word_search::Lookup;
 use crate::{
@@ -384,12 +385,8 @@ impl WorkshopStore {
         }
         let mut query: QueryBuilder<MySql> = QueryBuilder::new(COLUMNS);
         query.push("FROM logbook l ").push(JOINS).push("WHERE l.workshop_id = ").push_bind(workshop);
-        query.push(" AND l.run_id IN (");
-        let mut list = query.separated(", ");
-        for run in runs {
-            list.push_bind(*run);
-        }
-        query.push(")");
+        query.push(" AND ");
+        push_in(&mut query, "l.run_id", runs.iter().copied());
         Ok(query.build_query_as().fetch_all(&self.pool).await?)
     }
 
@@ -432,24 +429,21 @@ impl WorkshopStore {
 
     /// How the measured coils of a design deviate from their predictions.
     pub async fn measured_deviations(&self, design: DesignId) -> Result<MeasuredDeviations, StoreError> {
-        type Sums = (i64, Option<f64>, Option<f64>, Option<f64>);
-        let rows: Vec<Sums> = sqlx::query_as(
-            "SELECT COUNT(resistance_off), AVG(resistance_off), MIN(resistance_off), MAX(resistance_off) \
-             FROM logbook WHERE workshop_id = ? AND design_id = ? AND level <> 'void' UNION ALL \
-             SELECT COUNT(inductance_off), AVG(inductance_off), MIN(inductance_off), MAX(inductance_off) \
+        type Four = (i64, Option<f64>, Option<f64>, Option<f64>);
+        type Eight = (i64, Option<f64>, Option<f64>, Option<f64>, i64, Option<f64>, Option<f64>, Option<f64>);
+        let (a, b, c, d, e, f, g, h): Eight = sqlx::query_as(
+            "SELECT COUNT(resistance_off), AVG(resistance_off), MIN(resistance_off), MAX(resistance_off), \
+             COUNT(inductance_off), AVG(inductance_off), MIN(inductance_off), MAX(inductance_off) \
              FROM logbook WHERE workshop_id = ? AND design_id = ? AND level <> 'void'",
         )
         .bind(self.workshop)
         .bind(design)
-        .bind(self.workshop)
-        .bind(design)
-        .fetch_all(&self.pool)
+        .fetch_one(&self.pool)
         .await?;
-        let of = |k: usize| {
-            let (count, mean, lowest, highest) = *rows.get(k)?;
+        let of = |(count, mean, lowest, highest): Four| {
             Some(Deviations { count, mean: mean?, lowest: lowest?, highest: highest? })
         };
-        Ok(MeasuredDeviations { resistance: of(0), inductance: of(1) })
+        Ok(MeasuredDeviations { resistance: of((a, b, c, d)), inductance: of((e, f, g, h)) })
     }
 
     /// The designs that have lines: number, name, lines.
@@ -472,12 +466,8 @@ impl WorkshopStore {
         }
         let mut query: QueryBuilder<MySql> =
             QueryBuilder::new("SELECT number, id FROM runs WHERE workshop_id = ");
-        query.push_bind(self.workshop).push(" AND number IN (");
-        let mut list = query.separated(", ");
-        for number in numbers {
-            list.push_bind(*number);
-        }
-        query.push(")");
+        query.push_bind(self.workshop).push(" AND ");
+        push_in(&mut query, "number", numbers.iter().copied());
         Ok(query.build_query_as().fetch_all(&self.pool).await?)
     }
 

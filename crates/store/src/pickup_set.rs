@@ -1,8 +1,9 @@
 //! Sets of pickups: documents that name revisions, and the runs wound for them.
 
 use crate::audit::AuditAction;
+use crate::list::push_in;
 use crate::{ClientKey, PersonId, PickupSetId, RevisionId, RunId, StoreError, WorkshopStore};
-use sqlx::FromRow;
+use sqlx::{FromRow, MySql, QueryBuilder};
 use time::PrimitiveDateTime;
 
 /// A set of pickups.
@@ -80,6 +81,17 @@ impl WorkshopStore {
             .fetch_optional(&self.pool)
             .await?
             .ok_or(StoreError::Missing("set"))
+    }
+
+    /// Some sets, in no order, without those that are not there.
+    pub async fn pickup_sets_of(&self, ids: &[PickupSetId]) -> Result<Vec<PickupSetRow>, StoreError> {
+        if ids.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(set_columns!("WHERE s.workshop_id = "));
+        query.push_bind(self.workshop).push(" AND ");
+        push_in(&mut query, "s.id", ids.iter().copied());
+        Ok(query.build_query_as().fetch_all(&self.pool).await?)
     }
 
     /// Adds a set; the same key again adds nothing more.

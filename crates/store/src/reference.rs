@@ -1,6 +1,7 @@
 //! Pickups that were examined: to bring them back, or because they are liked.
 
 use crate::audit::AuditAction;
+use crate::list::push_in;
 use crate::{ClientKey, PersonId, ReferenceId, RevisionId, StoreError, Stored, WorkshopStore};
 use serde::{Deserialize, Serialize};
 use sqlx::{FromRow, MySql, QueryBuilder};
@@ -110,11 +111,24 @@ pub struct NewReference<'a> {
 const STANDS: &str = "SELECT r.name, JSON_OBJECT('reference', r.document, 'state', r.state, 'archived', r.archived_at IS NOT NULL) \
      FROM pickup_references r WHERE r.workshop_id = ? AND r.id = ? FOR UPDATE";
 
+/// A reference of which a revision's design was made.
+#[derive(FromRow)]
+struct ReferenceForRevision {
+    for_revision: RevisionId,
+    #[sqlx(flatten)]
+    reference: ReferenceRow,
+}
+
 macro_rules! reference_columns {
     ($rest:literal) => {
+        reference_columns!("", $rest)
+    };
+    ($more:literal, $rest:literal) => {
         concat!(
             "SELECT r.id, r.name, r.purpose, r.tags, r.document, r.conclusion, r.state, r.revision_id, r.version, p.name AS `by`, \
-             r.changed_at, r.archived_at FROM pickup_references r JOIN people p ON p.id = r.made_by ",
+             r.changed_at, r.archived_at",
+            $more,
+            " FROM pickup_references r JOIN people p ON p.id = r.made_by ",
             $rest
         )
     };
@@ -171,24 +185,35 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// As [`Self::reference_of_revision`] for several revisions: those that have one, with its number.
+    /// As [`Self::reference_of_revision`] for several revisions: those that have one, with it.
     pub async fn references_of_revisions(
         &self,
         revisions: &[RevisionId],
-    ) -> Result<Vec<(RevisionId, ReferenceId)>, StoreError> {
+    ) -> Result<Vec<(RevisionId, ReferenceRow)>, StoreError> {
         if revisions.is_empty() {
             return Ok(Vec::new());
         }
-        let mut query: QueryBuilder<MySql> = QueryBuilder::new(
-            "SELECT other.id, MAX(r.id) FROM pickup_references r JOIN revisions own ON own.id = r.revision_id \
-             JOIN revisions other ON other.design_id = own.design_id WHERE r.workshop_id = ",
-        );
-        query.push_bind(self.workshop).push(" AND other.id IN (");
-        let mut list = query.separated(", ");
-        for revision in revisions {
-            list.push_bind(*revision);
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(reference_columns!(
+            ", made.revision AS for_revision",
+            "JOIN (SELECT other.id AS revision, MAX(r.id) AS reference FROM pickup_references r \
+             JOIN revisions own ON own.id = r.revision_id JOIN revisions other ON other.design_id = own.design_id \
+             WHERE r.workshop_id = "
+        ));
+        query.push_bind(self.workshop).push(" AND ");
+        push_in(&mut query, "other.id", revisions.iter().copied());
+        query.push(" GROUP BY other.id) made ON made.reference = r.id");
+        let rows: Vec<ReferenceForRevision> = query.build_query_as().fetch_all(&self.pool).await?;
+        Ok(rows.into_iter().map(|row| (row.for_revision, row.reference)).collect())
+    }
+
+    /// Some references, in no order, without those that are not there.
+    pub async fn references_of(&self, ids: &[ReferenceId]) -> Result<Vec<ReferenceRow>, StoreError> {
+        if ids.is_empty() {
+            return Ok(Vec::new());
         }
-        query.push(") GROUP BY other.id");
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(reference_columns!("WHERE r.workshop_id = "));
+        query.push_bind(self.workshop).push(" AND ");
+        push_in(&mut query, "r.id", ids.iter().copied());
         Ok(query.build_query_as().fetch_all(&self.pool).await?)
     }
 

@@ -1,6 +1,5 @@
 //! Winding runs.
 
-use crate::design::parse_document;
 use crate::{
     CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError,
     Stored, TurnList, WorkshopStore,
@@ -271,7 +270,7 @@ impl WorkshopStore {
         let calibration = calibration
             .map_err(|error| StoreError::Unreadable { what: "calibration", detail: error.to_string() })?;
         let tolerance = TolerancePolicy { control_sd };
-        Ok(Run { row, design: parse_document(&document)?, calibration, tolerance })
+        Ok(Run { row, design: self.documents.design(&document)?, calibration, tolerance })
     }
 
     /// The runs of a design, newest first, up to 200.

@@ -1,6 +1,8 @@
 //! Measured responses.
 
-use crate::{ClientKey, DesignId, PersonId, RevisionId, RunId, StoreError, SweepId, WorkshopStore};
+use crate::{
+    ClientKey, DesignId, PersonId, ReferenceId, RevisionId, RunId, StoreError, SweepId, WorkshopStore,
+};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::sweep::Sweep;
@@ -58,8 +60,16 @@ macro_rules! sweep_columns {
     };
 }
 
-/// Revisions with name and number, and sweeps with their labels.
-pub type OverlayNames = (Vec<(RevisionId, String, u32)>, Vec<(SweepId, String)>);
+/// Names of what can be laid over a response.
+#[derive(Clone, Debug, Default)]
+pub struct OverlayNames {
+    /// The newest revisions of designs that are not archived, with name and number; the newest first, up to 500.
+    pub revisions: Vec<(RevisionId, String, u32)>,
+    /// The last sweeps, each under its design; up to 200.
+    pub sweeps: Vec<(SweepId, String)>,
+    /// References for which an explanation was settled on; the one changed last first, up to 100.
+    pub references: Vec<(ReferenceId, String)>,
+}
 
 impl WorkshopStore {
     /// Keeps a sweep; the same key again keeps nothing more.
@@ -101,29 +111,33 @@ impl WorkshopStore {
             .ok_or(StoreError::Missing("sweep"))
     }
 
-    /// Names of what can be laid over a response, without documents and points: the newest revisions of designs that are
-    /// not archived (number in the database, name, number), and the last sweeps, each under its design.
+    /// Names of what can be laid over a response, without documents and points.
     pub async fn overlay_names(&self) -> Result<OverlayNames, StoreError> {
-        let rows: Vec<(Option<i64>, u64, String)> = sqlx::query_as(
+        let rows: Vec<(i64, u64, String)> = sqlx::query_as(
             "(SELECT CAST(r.number AS SIGNED), r.id, r.name FROM designs d JOIN revisions r ON r.id = \
                (SELECT MAX(id) FROM revisions WHERE design_id = d.id AND NOT is_variant) \
                WHERE d.workshop_id = ? AND d.archived_at IS NULL ORDER BY r.id DESC LIMIT 500) \
-             UNION ALL (SELECT NULL, s.id, CONCAT(r.name, ' r', r.number, ': ', s.label) FROM sweeps s \
+             UNION ALL (SELECT 0, s.id, CONCAT(r.name, ' r', r.number, ': ', s.label) FROM sweeps s \
                JOIN revisions r ON r.id = s.revision_id WHERE s.workshop_id = ? \
-               ORDER BY s.taken_at DESC, s.id DESC LIMIT 200)",
+               ORDER BY s.taken_at DESC, s.id DESC LIMIT 200) \
+             UNION ALL (SELECT -1, id, name FROM pickup_references WHERE workshop_id = ? AND archived_at IS NULL \
+               AND state IN ('explained', 'designed') ORDER BY changed_at DESC, id DESC LIMIT 100)",
         )
+        .bind(self.workshop)
         .bind(self.workshop)
         .bind(self.workshop)
         .fetch_all(&self.pool)
         .await?;
-        let (mut revisions, mut sweeps) = (Vec::new(), Vec::new());
+        let mut names = OverlayNames::default();
         for (number, id, name) in rows {
-            match number.map(u32::try_from) {
-                Some(Ok(number)) => revisions.push((RevisionId(id), name, number)),
-                _ => sweeps.push((SweepId(id), name)),
+            // Revisions are numbered from 1; what has no number is told apart by what is none.
+            match u32::try_from(number) {
+                Ok(0) => names.sweeps.push((SweepId(id), name)),
+                Ok(number) => names.revisions.push((RevisionId(id), name, number)),
+                Err(_) => names.references.push((ReferenceId(id), name)),
             }
         }
-        Ok((revisions, sweeps))
+        Ok(names)
     }
 
     /// Sweeps of all revisions of a design, newest first.

@@ -74,21 +74,6 @@ pub struct SaveOrder {
     pub draft: OrderDraft,
 }
 
-/// A pickup that an order asks for: its line, its revision, its name in a set, and whether a coil of it is started.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct OrderedPickup {
-    /// Which line, from 0.
-    pub line: u32,
-    /// By which revision it is wound; `None` for an old one of which no design is made yet.
-    pub revision: Option<RevisionId>,
-    /// The old pickup that it is.
-    pub reference: Option<ReferenceId>,
-    /// The set and its name there, for a pickup of a set.
-    pub in_set: Option<(PickupSetId, String)>,
-    /// Its run, once there is one.
-    pub run: Option<OrderRun>,
-}
-
 impl OrderDraft {
     /// What is wrong with it, by its place.
     #[must_use]
@@ -183,59 +168,6 @@ impl Workshop {
                 Err(error) => Err(error.into()),
             },
         }
-    }
-
-    /// Every pickup that an order asks for, with its run where there is one: void runs do not count.
-    ///
-    /// # Errors
-    /// When a set or an old pickup is not there.
-    pub async fn ordered_pickups(
-        &self,
-        actor: &Actor,
-        draft: &OrderDraft,
-        runs: &[OrderRun],
-    ) -> Result<Vec<OrderedPickup>, Refusal> {
-        actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
-        let mut all = Vec::new();
-        for (i, line) in draft.lines.iter().enumerate() {
-            let number = u32::try_from(i).unwrap_or(u32::MAX);
-            let one = |revision, in_set, reference| OrderedPickup {
-                line: number,
-                revision,
-                reference,
-                in_set,
-                run: None,
-            };
-            let pickups: Vec<OrderedPickup> = match line.item {
-                OrderItem::Revision(id) => vec![one(Some(id), None, None)],
-                OrderItem::Set(id) => {
-                    let set = crate::set_draft::draft_of(&store.pickup_set(id).await?)?;
-                    let of_set = |p: &crate::set_draft::DraftPickup| {
-                        one(Some(p.revision), Some((id, p.name.clone())), None)
-                    };
-                    set.pickups.iter().map(of_set).collect()
-                }
-                OrderItem::Rewind(id) => vec![one(store.reference(id).await?.revision_id, None, Some(id))],
-            };
-            let mut own: Vec<OrderRun> =
-                runs.iter().filter(|r| r.line == number && !r.is_voided).copied().collect();
-            let begins = all.len();
-            for _ in 0..line.quantity {
-                for pickup in &pickups {
-                    // A run is of the pickup by whose revision it is wound, in whatever order they are started.
-                    let of_it = own.iter().position(|r| Some(r.revision_id) == pickup.revision);
-                    let run = of_it.map(|place| own.remove(place));
-                    all.push(OrderedPickup { run, ..pickup.clone() });
-                }
-            }
-            // What was wound by another revision stands for a pickup that has no run.
-            let mut others = own.into_iter();
-            for pickup in all[begins..].iter_mut().filter(|p| p.run.is_none()) {
-                pickup.run = others.next();
-            }
-        }
-        Ok(all)
     }
 
     /// The runs of all orders that have not left.

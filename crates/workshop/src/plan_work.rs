@@ -1,15 +1,17 @@
 //! What is to be done in the shop: the runs under way and the orders that are agreed, as work to be scheduled.
 
 use crate::actor::Actor;
-use crate::orders::{OrderedPickup, draft_of};
+use crate::observed_times::ObservedTimes;
+use crate::ordered_pickups::{OrderedPickup, OrderedThings};
+use crate::orders::draft_of;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::shop_hours::ShopHours;
 use crate::start_run::winding_people;
 use coil::Word as _;
 use coil::design::Design;
-use futures_util::future::try_join_all;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use store::instrument::Instrument;
 use store::order::{OrderRun, OrderState};
 use store::person::Person;
@@ -18,9 +20,7 @@ use store::shop_floor::{Outage, PlanPin, RunningOperation};
 use store::{OrderId, ReferenceId, RevisionId, RunId};
 use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
-use trade::operation_times::{
-    GAUSSMETER, OperationTime, PERSON, POT, RACK, WINDER, is_observed, own_median, usual,
-};
+use trade::operation_times::{GAUSSMETER, OperationTime, PERSON, POT, RACK, WINDER, usual};
 use trade::schedule::{FORMAT, Job, Moment, Resource, Work};
 use trade::traveller::{Operation, Traveller};
 
@@ -63,24 +63,15 @@ pub struct PlannedJob {
 /// How long operations take in a workshop.
 #[derive(Clone, Debug)]
 pub(crate) struct ShopTimes {
-    observed: BTreeMap<String, Vec<f64>>,
+    observed: Arc<ObservedTimes>,
     dip_holds: u32,
 }
 
 impl ShopTimes {
-    /// From minutes that operations took, by their keys.
-    fn observed(minutes: Vec<(String, f64)>, hours: &ShopHours) -> Self {
-        let mut observed: BTreeMap<String, Vec<f64>> = BTreeMap::new();
-        for (key, minutes) in minutes {
-            observed.entry(key).or_default().push(minutes);
-        }
-        Self { observed, dip_holds: hours.dip_holds }
-    }
-
     /// The workshop's own median where there is one, else what is usual.
     pub(crate) fn of(&self, operation: &Operation, turns: u32) -> OperationTime {
         let mut time = usual(operation, turns, self.dip_holds);
-        if let Some(median) = self.observed.get(&operation.key).and_then(|m| own_median(m)) {
+        if let Some(median) = self.observed.get(&operation.key).and_then(|time| time.median) {
             time.minutes = median;
         }
         time
@@ -88,12 +79,7 @@ impl ShopTimes {
 
     /// How often each operation was observed, with the workshop's own median, minutes.
     pub(crate) fn medians(&self) -> impl Iterator<Item = (&str, usize, Option<u32>)> {
-        self.observed
-            .iter()
-            .map(|(key, all)| {
-                (key.as_str(), all.iter().filter(|m| is_observed(**m)).count(), own_median(all))
-            })
-            .filter(|(_, count, _)| *count > 0)
+        self.observed.iter().map(|(key, time)| (key.as_str(), time.count, time.median))
     }
 }
 
@@ -144,7 +130,12 @@ impl Workshop {
     /// How long operations take in the workshop.
     pub(crate) async fn shop_times(&self, actor: &Actor) -> Result<ShopTimes, Refusal> {
         let settings = self.settings_of(actor).await?;
-        Ok(ShopTimes::observed(self.of(actor).operation_minutes().await?, &settings.hours))
+        self.shop_times_of(actor, &settings.hours).await
+    }
+
+    async fn shop_times_of(&self, actor: &Actor, hours: &ShopHours) -> Result<ShopTimes, Refusal> {
+        let observed = self.known_times.of(actor.workshop, &self.of(actor)).await?;
+        Ok(ShopTimes { observed, dip_holds: hours.dip_holds })
     }
 
     /// What is to be done in the shop, and what each job is.
@@ -153,8 +144,8 @@ impl Workshop {
         let hours = self.settings_of(actor).await?.hours;
         let now = hours.now();
         let from = now.later(-(i64::from(now.0.minute()) % GRAIN_MINUTES));
-        let (minutes, running, pins, outages, people, instruments, runs, orders, unfinished) = tokio::try_join!(
-            async { Ok::<_, Refusal>(store.operation_minutes().await?) },
+        let (times, running, pins, outages, people, instruments, runs, orders, unfinished) = tokio::try_join!(
+            self.shop_times_of(actor, &hours),
             async { Ok(store.running_operations().await?) },
             async { Ok(store.plan_pins().await?) },
             async { Ok(store.outages(now.0).await?) },
@@ -164,7 +155,6 @@ impl Workshop {
             async { Ok(store.orders(false).await?) },
             async { Ok(store.unfinished_runs().await?) },
         )?;
-        let times = ShopTimes::observed(minutes, &hours);
         let floor = Floor { running, pins, outages };
         let resources = resources(&people, &instruments, &hours, &floor.outages);
         let mut all = ShopWork {
@@ -214,16 +204,18 @@ impl Workshop {
             };
             all.add(planned, dry, run.turns, &hours, &floor);
         }
-        let asked = orders
-            .iter()
-            .filter(|(row, _)| matches!(row.state.0, OrderState::Agreed | OrderState::InWork))
-            .map(async |(row, draft)| {
+        let agreed = || {
+            orders.iter().filter(|(row, _)| matches!(row.state.0, OrderState::Agreed | OrderState::InWork))
+        };
+        let things = OrderedThings::of(&store, agreed().map(|(_, draft)| draft)).await?;
+        let asked = agreed()
+            .map(|(row, draft)| {
                 let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
-                Ok::<_, Refusal>((row, self.ordered_pickups(actor, draft, &own).await?))
-            });
-        let asked = try_join_all(asked).await?;
+                Ok((row, things.pickups(draft, &own)?))
+            })
+            .collect::<Result<Vec<_>, Refusal>>()?;
         let to_start = || asked.iter().flat_map(|(_, pickups)| pickups).filter(|p| p.run.is_none());
-        let made = self.made(actor, to_start()).await?;
+        let made = self.made(actor, &things, to_start()).await?;
         for (row, pickups) in &asked {
             for (k, pickup) in pickups.iter().enumerate().filter(|(_, p)| p.run.is_none()) {
                 let made = made.of(pickup)?;
@@ -252,10 +244,11 @@ impl Workshop {
     pub(crate) async fn work_with(
         &self,
         actor: &Actor,
+        things: &OrderedThings,
         asked: &[OrderedPickup],
     ) -> Result<ShopWork, Refusal> {
         let mut all = self.shop_work(actor).await?;
-        let made = self.made(actor, asked.iter()).await?;
+        let made = self.made(actor, things, asked.iter()).await?;
         for (k, pickup) in asked.iter().enumerate() {
             let made = made.of(pickup)?;
             let job =
@@ -270,6 +263,7 @@ impl Workshop {
     pub(crate) async fn made(
         &self,
         actor: &Actor,
+        things: &OrderedThings,
         pickups: impl Iterator<Item = &OrderedPickup>,
     ) -> Result<Made, Refusal> {
         let store = self.of(actor);
@@ -283,30 +277,28 @@ impl Workshop {
         let traveller = |design: &Design| {
             travellers.get(design.kind.word()).cloned().unwrap_or_else(|| Traveller::usual(design))
         };
-        let to_make = all.into_iter().map(async |by| {
+        let to_make = all.into_iter().map(|by| {
             let Some(revision) = by.0 else {
-                let reference = by.1.ok_or(Refusal::NotFound("pickup of the order"))?;
-                let row = store.reference(reference).await?;
-                let draft = crate::references::draft_of(&row)?;
+                let row = things.reference(by.1.ok_or(Refusal::NotFound("pickup of the order"))?)?;
+                let draft = crate::references::draft_of(row)?;
                 let design = &draft.findings.pickup;
                 let mut operations = vec![examine()];
                 operations.extend(traveller(design).for_rewind(draft.finish).0);
                 let turns = design.coils.first().map_or(0, |c| c.wind.turns);
-                return Ok::<_, Refusal>((by, ToMake { what: row.name, operations, turns }));
+                return Ok((by, ToMake { what: row.name.clone(), operations, turns }));
             };
             let found =
                 designs.iter().find(|d| d.revision == revision).ok_or(Refusal::NotFound("revision"))?;
             let mut own = traveller(&found.design);
             // What was made of an old pickup to bring it back is followed by what brings it back.
-            if let Some((_, reference)) = examined.iter().find(|(of, _)| *of == revision) {
-                let row = store.reference(*reference).await?;
-                if row.purpose.0 == Purpose::Rewind {
-                    own = own.for_rewind(crate::references::draft_of(&row)?.finish);
-                }
+            if let Some((_, row)) =
+                examined.iter().find(|(of, row)| *of == revision && row.purpose.0 == Purpose::Rewind)
+            {
+                own = own.for_rewind(crate::references::draft_of(row)?.finish);
             }
             Ok((by, ToMake { what: found.name.clone(), operations: own.0, turns: found.turns }))
         });
-        Ok(Made(try_join_all(to_make).await?.into_iter().collect()))
+        Ok(Made(to_make.collect::<Result<_, Refusal>>()?))
     }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::actor::Actor;
 use crate::blocking::blocking;
+use crate::ordered_pickups::OrderedThings;
 use crate::orders::OrderDraft;
 use crate::permission::Action;
 use crate::plan_cache::KnownPlan;
@@ -134,8 +135,9 @@ impl Workshop {
         draft: &OrderDraft,
     ) -> Result<(Moment, Option<String>), Refusal> {
         actor.require(Action::ReadOrders)?;
-        let asked = self.ordered_pickups(actor, draft, &[]).await?;
-        let all = self.work_with(actor, &asked).await?;
+        let things = OrderedThings::of(&self.of(actor), [draft]).await?;
+        let asked = things.pickups(draft, &[])?;
+        let all = self.work_with(actor, &things, &asked).await?;
         let before = all.jobs.len();
         let work = all.work;
         let found = blocking(move || {

@@ -18,6 +18,7 @@ use std::sync::Arc;
 use store::design::Revision;
 use store::logbook::MeasuredDeviations;
 use store::spool::Spool;
+use store::sweep::OverlayNames;
 use store::{DesignId, ReferenceId, RevisionId, SpoolId, SweepId};
 use trade::sweep::Sweep;
 
@@ -171,8 +172,7 @@ impl Workshop {
     ) -> Result<Preview, Refusal> {
         actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
-        let (mut context, analyser) = tokio::try_join!(self.context(actor, of, query), self.analyser(actor))?;
-        context.analyser = analyser;
+        let mut context = self.context(actor, of, query).await?;
         context.calibration = context.applied.of(document);
         let before = match parent {
             Some(parent) => self.predictions.prediction(parent, context.applied.of(parent)).await?.ok(),
@@ -191,43 +191,55 @@ impl Workshop {
     ) -> Result<DesignContext, Refusal> {
         let store = self.of(actor);
         let design: Option<DesignId> = of.map(|r| r.row.design_id);
-        let mut context =
-            DesignContext { applied: self.applied_calibration(actor, design).await?, ..Default::default() };
-        if let Some(design) = design {
-            context.measured = store.measured_deviations(design).await?;
-        }
-        if let (true, Some(of)) = (query.own_sweeps, of) {
-            for row in store.sweeps(Some(of.row.id)).await?.into_iter().take(MOST_OVERLAYS) {
-                context.overlays.push((None, row.label.clone(), Overlay::Sweep(row.sweep()?)));
-            }
+        let own_sweeps = of.filter(|_| query.own_sweeps).map(|r| r.row.id);
+        let wants_choices = query.overlay_choices && query.overlays.len() < MOST_OVERLAYS;
+        let (applied, analyser, measured, sweeps, names) = tokio::try_join!(
+            self.applied_calibration(actor, design),
+            self.analyser(actor),
+            async {
+                match design {
+                    Some(design) => Ok(store.measured_deviations(design).await?),
+                    None => Ok(MeasuredCoils::default()),
+                }
+            },
+            async {
+                match own_sweeps {
+                    Some(of) => Ok(store.sweeps(Some(of)).await?),
+                    None => Ok(Vec::new()),
+                }
+            },
+            async {
+                if wants_choices || query.references {
+                    Ok(store.overlay_names().await?)
+                } else {
+                    Ok(OverlayNames::default())
+                }
+            },
+        )?;
+        let mut context = DesignContext { applied, measured, analyser, ..Default::default() };
+        for row in sweeps.into_iter().take(MOST_OVERLAYS) {
+            context.overlays.push((None, row.label.clone(), Overlay::Sweep(row.sweep()?)));
         }
         for reference in query.overlays.iter().take(MOST_OVERLAYS) {
             let (name, overlay) = self.overlay(actor, *reference).await?;
             let Some(overlay) = overlay else { continue };
             context.overlays.push((Some(*reference), name, overlay));
         }
-        let wants_choices = query.overlay_choices && query.overlays.len() < MOST_OVERLAYS;
-        if wants_choices || query.references {
-            let (revisions, sweeps) = store.overlay_names().await?;
-            let named = |(id, name, number): &(RevisionId, String, u32)| (*id, format!("{name} r{number}"));
-            if query.references {
-                context.references = revisions.iter().map(named).collect();
-            }
-            if wants_choices {
-                let own = of.map(|r| r.row.id);
-                let pickups = revisions
-                    .iter()
-                    .filter(|(id, _, _)| Some(*id) != own)
-                    .map(|r| (OverlayRef::Revision(r.0), named(r).1));
-                let examined = store.explained_references().await?;
-                let examined = examined.into_iter().map(|(id, name)| (OverlayRef::Reference(id), name));
-                let swept = sweeps.into_iter().map(|(id, label)| (OverlayRef::Sweep(id), label));
-                context.overlay_choices = swept
-                    .chain(examined)
-                    .chain(pickups)
-                    .filter(|(r, _)| !query.overlays.contains(r))
-                    .collect();
-            }
+        let named = |(id, name, number): &(RevisionId, String, u32)| (*id, format!("{name} r{number}"));
+        if query.references {
+            context.references = names.revisions.iter().map(named).collect();
+        }
+        if wants_choices {
+            let own = of.map(|r| r.row.id);
+            let pickups = names
+                .revisions
+                .iter()
+                .filter(|(id, _, _)| Some(*id) != own)
+                .map(|r| (OverlayRef::Revision(r.0), named(r).1));
+            let examined = names.references.into_iter().map(|(id, name)| (OverlayRef::Reference(id), name));
+            let swept = names.sweeps.into_iter().map(|(id, label)| (OverlayRef::Sweep(id), label));
+            context.overlay_choices =
+                swept.chain(examined).chain(pickups).filter(|(r, _)| !query.overlays.contains(r)).collect();
         }
         Ok(context)
     }

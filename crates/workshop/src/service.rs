@@ -5,6 +5,7 @@ use crate::backup::BackupFolder;
 use crate::calibration_versions::CalibrationVersions;
 use crate::import_reviews::ImportReviews;
 use crate::jobs::Jobs;
+use crate::observed_times::KnownTimes;
 use crate::permits::AllPermits;
 use crate::plan_cache::Plans;
 use crate::prediction_cache::PredictionCache;
@@ -25,6 +26,7 @@ pub struct Workshop {
     pub(crate) store: Store,
     pub(crate) predictions: PredictionCache,
     pub(crate) plans: Plans,
+    pub(crate) known_times: KnownTimes,
     pub(crate) calibrations: CalibrationVersions,
     pub(crate) jobs: Jobs,
     pub(crate) reviews: ImportReviews,
@@ -51,6 +53,7 @@ impl Workshop {
             store,
             predictions: PredictionCache::default(),
             plans: Plans::default(),
+            known_times: KnownTimes::default(),
             calibrations: CalibrationVersions::default(),
             jobs: Jobs::default(),
             reviews: ImportReviews::default(),

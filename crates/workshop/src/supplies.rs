@@ -1,7 +1,8 @@
 //! What orders take of wire and parts, reserved in the order of their promises, and what has to be bought.
 
 use crate::actor::Actor;
-use crate::orders::{OrderDraft, OrderedPickup, draft_of};
+use crate::ordered_pickups::{OrderedPickup, OrderedThings};
+use crate::orders::{OrderDraft, draft_of};
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -143,11 +144,13 @@ impl Workshop {
         let mut rows = store.orders(false).await?;
         rows.retain(|row| matches!(row.state.0, OrderState::Agreed | OrderState::InWork));
         rows.sort_by(by_promise);
+        let drafts: Vec<OrderDraft> = rows.iter().map(draft_of).collect::<Result<_, _>>()?;
+        let things = OrderedThings::of(&store, &drafts).await?;
         let mut known = BTreeMap::new();
         let mut all = Vec::with_capacity(rows.len());
-        for row in rows {
+        for (row, draft) in rows.iter().zip(&drafts) {
             let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
-            let pickups = self.ordered_pickups(actor, &draft_of(&row)?, &own).await?;
+            let pickups = things.pickups(draft, &own)?;
             let needs = self.needs(actor, &pickups, &mut known).await?;
             all.push((row.id, reserve(&mut stock, &needs)));
         }
@@ -203,8 +206,9 @@ impl Workshop {
         let times = self.shop_times(actor).await?;
         let mut known: BTreeMap<RevisionId, (f64, bool)> = BTreeMap::new();
         let mut sum = OrderCost::default();
-        let pickups = self.ordered_pickups(actor, draft, &[]).await?;
-        let made = self.made(actor, pickups.iter()).await?;
+        let things = OrderedThings::of(&store, [draft]).await?;
+        let pickups = things.pickups(draft, &[])?;
+        let made = self.made(actor, &things, pickups.iter()).await?;
         for pickup in pickups {
             let made = made.of(&pickup)?;
             sum.minutes += made.operations.iter().map(|o| times.of(o, made.turns).minutes).sum::<u32>();

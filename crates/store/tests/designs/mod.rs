@@ -4,7 +4,7 @@ use super::{design, workshop};
 use dev_database::fresh_store;
 use store::audit::{AuditAction, AuditFilter};
 use store::design::{DesignFilter, DesignOrder, NewRevision};
-use store::sweep::NewSweep;
+use store::sweep::{NewSweep, OverlayNames};
 use store::{ClientKey, RunId, StoreError};
 
 #[tokio::test]
@@ -186,7 +186,8 @@ async fn overlays_and_sweeps_are_found_by_their_design() {
         let (key, sweep) = (ClientKey::random(), &sweep);
         own.add_sweep(owner, &NewSweep { key, revision, run: None, label, sweep, at: None }).await.unwrap();
     }
-    let (revisions, sweeps) = own.overlay_names().await.unwrap();
+    let OverlayNames { revisions, sweeps, references } = own.overlay_names().await.unwrap();
+    assert!(references.is_empty());
     let names: Vec<(&str, u32)> = revisions.iter().map(|r| (r.1.as_str(), r.2)).collect();
     assert_eq!(names, [("Baritone", 1), ("Mandola", 2)]);
     assert!(sweeps.iter().any(|s| s.1 == "Mandola r2: waxed"), "{sweeps:?}");
@@ -198,7 +199,7 @@ async fn overlays_and_sweeps_are_found_by_their_design() {
     assert_eq!(own.sweep(sweeps[0].0).await.unwrap().sweep().unwrap(), sweep);
     // Archived designs are laid over nothing.
     own.label_design(owner, lone, "", &[], Some(true)).await.unwrap();
-    assert_eq!(own.overlay_names().await.unwrap().0.len(), 1);
+    assert_eq!(own.overlay_names().await.unwrap().revisions.len(), 1);
     // The last revisions of each, up to as many as are asked for.
     let recent = own.recent_revisions(2).await.unwrap();
     assert_eq!(recent.iter().map(|r| r.number).collect::<Vec<_>>(), [3, 2]);

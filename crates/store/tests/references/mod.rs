@@ -33,7 +33,10 @@ async fn references_have_versions_and_belong_to_their_workshop() {
     let row = own.reference(id).await.unwrap();
     assert_eq!((row.state.0, row.revision_id, row.version), (ReferenceState::Designed, Some(revision), 2));
     assert_eq!(own.reference_of_revision(revision).await.unwrap().unwrap().id, id);
-    assert_eq!(own.references_of_revisions(&[revision]).await.unwrap(), [(revision, id)]);
+    let of_revisions = own.references_of_revisions(&[revision]).await.unwrap();
+    assert_eq!(of_revisions.iter().map(|(of, row)| (*of, row.id)).collect::<Vec<_>>(), [(revision, id)]);
+    let named = own.references_of(&[id, id]).await.unwrap();
+    assert_eq!(named.iter().map(|row| row.id).collect::<Vec<_>>(), [id]);
     let designs = own.designs_of(&[revision, revision]).await.unwrap();
     let row = own.revision(revision).await.unwrap();
     assert_eq!(designs.len(), 1);
