@@ -152,6 +152,16 @@ pub(crate) struct Change {
 }
 
 impl Change {
+    /// Archives the thing, which is a row of `table`, or restores it, and commits. What is archived already keeps its day.
+    pub(crate) async fn archive(mut self, table: &'static str, is_archived: bool) -> Result<(), StoreError> {
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new("UPDATE ");
+        query.push(table).push(" SET archived_at = IF(").push_bind(is_archived);
+        query.push(", COALESCE(archived_at, UTC_TIMESTAMP(6)), NULL) WHERE workshop_id = ");
+        query.push_bind(self.audit.workshop).push(" AND id = ").push_bind(self.id);
+        query.build().execute(&mut *self.tx).await?;
+        self.write().await
+    }
+
     /// Writes down what has become of the thing, and commits.
     pub(crate) async fn write(mut self) -> Result<(), StoreError> {
         self.audit.changed(&mut self.tx, self.sql, self.id, Some(self.before)).await?;

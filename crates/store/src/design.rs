@@ -2,6 +2,7 @@
 
 use crate::audit::AuditAction;
 use crate::list::push_in;
+use crate::submission::added_once;
 use crate::{CalibrationId, ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
 use coil::design::Kind;
@@ -263,31 +264,18 @@ impl WorkshopStore {
         .bind(author)
         .bind(new.is_variant)
         .execute(&mut *tx)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) => {
-                tx.commit().await?;
-                Ok(RevisionId(done.last_insert_id()))
-            }
-            Err(StoreError::Taken(index)) if index == "revisions_client_key" => {
-                tx.rollback().await?;
-                self.revision_by_key(&new.key).await?.ok_or(StoreError::Missing("revision"))
-            }
-            Err(error) => Err(error),
-        }
+        .await;
+        let Some(done) = added_once("revisions", done)? else {
+            tx.rollback().await?;
+            return Ok(RevisionId(self.known_number("revisions", &new.key).await?));
+        };
+        tx.commit().await?;
+        Ok(RevisionId(done.last_insert_id()))
     }
 
     /// The revision that a submission saved; `None` where it saved none yet.
     pub async fn revision_by_key(&self, key: &ClientKey) -> Result<Option<RevisionId>, StoreError> {
-        let workshop = self.workshop;
-        let found: Option<u64> =
-            sqlx::query_scalar("SELECT id FROM revisions WHERE workshop_id = ? AND client_key = ?")
-                .bind(workshop)
-                .bind(key.as_str())
-                .fetch_optional(&self.pool)
-                .await?;
-        Ok(found.map(RevisionId))
+        Ok(self.number_by_key("revisions", key).await?.map(RevisionId))
     }
 
     /// One revision with its document.

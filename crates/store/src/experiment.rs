@@ -1,5 +1,6 @@
 //! Experiments, and the blind listening kept beside them.
 
+use crate::submission::added_once;
 use crate::{ClientKey, ExperimentId, ListeningId, PersonId, RevisionId, RunId, StoreError, WorkshopStore};
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
@@ -134,38 +135,29 @@ impl WorkshopStore {
         .bind(new.cares_percent)
         .bind(by)
         .execute(&mut *tx)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) => {
-                let id = ExperimentId(done.last_insert_id());
-                for (place, revision) in new.arms.iter().enumerate() {
-                    let arm = sqlx::query(
-                        "INSERT INTO experiment_arms (experiment_id, place, revision_id) \
-                         SELECT ?, ?, r.id FROM revisions r WHERE r.workshop_id = ? AND r.id = ?",
-                    )
-                    .bind(id)
-                    .bind(u8::try_from(place).unwrap_or(u8::MAX))
-                    .bind(workshop)
-                    .bind(revision)
-                    .execute(&mut *tx)
-                    .await?;
-                    if arm.rows_affected() == 0 {
-                        return Err(StoreError::Missing("revision"));
-                    }
-                }
-                tx.commit().await?;
-                return Ok(id);
-            }
-            Err(StoreError::Taken(index)) if index == "experiments_client_key" => tx.rollback().await?,
-            Err(error) => return Err(error),
-        }
-        sqlx::query_scalar("SELECT id FROM experiments WHERE workshop_id = ? AND client_key = ?")
+        .await;
+        let Some(done) = added_once("experiments", done)? else {
+            tx.rollback().await?;
+            return Ok(ExperimentId(self.known_number("experiments", &new.key).await?));
+        };
+        let id = ExperimentId(done.last_insert_id());
+        for (place, revision) in new.arms.iter().enumerate() {
+            let arm = sqlx::query(
+                "INSERT INTO experiment_arms (experiment_id, place, revision_id) \
+                 SELECT ?, ?, r.id FROM revisions r WHERE r.workshop_id = ? AND r.id = ?",
+            )
+            .bind(id)
+            .bind(u8::try_from(place).unwrap_or(u8::MAX))
             .bind(workshop)
-            .bind(new.key.as_str())
-            .fetch_optional(&self.pool)
-            .await?
-            .ok_or(StoreError::Missing("revision"))
+            .bind(revision)
+            .execute(&mut *tx)
+            .await?;
+            if arm.rows_affected() == 0 {
+                return Err(StoreError::Missing("revision"));
+            }
+        }
+        tx.commit().await?;
+        Ok(id)
     }
 
     /// All experiments, those that go on first, the newest first.
@@ -223,13 +215,10 @@ impl WorkshopStore {
         .bind(workshop)
         .bind(experiment)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) if done.rows_affected() == 0 => Err(StoreError::Missing("experiment")),
-            Ok(_) => Ok(()),
-            Err(StoreError::Taken(index)) if index == "listenings_client_key" => Ok(()),
-            Err(error) => Err(error),
+        .await;
+        match added_once("listenings", done)? {
+            Some(done) if done.rows_affected() == 0 => Err(StoreError::Missing("experiment")),
+            _ => Ok(()),
         }
     }
 

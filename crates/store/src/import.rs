@@ -3,6 +3,7 @@
 use crate::list::push_in;
 use crate::reading::NewReading;
 use crate::run::first_of_next_numbers;
+use crate::submission::added_once;
 use crate::{
     ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError, Stored, TurnList,
     WorkshopId, WorkshopStore,
@@ -184,13 +185,8 @@ async fn insert_run(
     .bind(&run.void)
     .bind(by)
     .execute(&mut *connection)
-    .await
-    .map_err(StoreError::from);
-    match done {
-        Ok(done) => Ok(Some(RunId(done.last_insert_id()))),
-        Err(StoreError::Taken(index)) if index == "runs_client_key" => Ok(None),
-        Err(error) => Err(error),
-    }
+    .await;
+    Ok(added_once("runs", done)?.map(|done| RunId(done.last_insert_id())))
 }
 
 /// Inserts what was read.

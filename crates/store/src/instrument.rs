@@ -1,6 +1,7 @@
 //! Instruments on the bench.
 
 use crate::audit::{AuditAction, snapshot};
+use crate::submission::added_once;
 use crate::{ClientKey, InstrumentId, PersonId, RunId, Store, StoreError, Stored, WorkshopStore};
 use coil::circuit::InstrumentInput;
 use sqlx::FromRow;
@@ -129,18 +130,12 @@ impl WorkshopStore {
         .bind(new.input_mohm)
         .bind(new.simulated)
         .execute(&mut *tx)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) => {
-                let audit = self.audit(by, AuditAction::Instrument);
-                audit.changed(&mut tx, INSTRUMENT, done.last_insert_id(), None).await?;
-                tx.commit().await?;
-                Ok(())
-            }
-            Err(StoreError::Taken(index)) if index == "instruments_client_key" => Ok(()),
-            Err(error) => Err(error),
-        }
+        .await;
+        let Some(done) = added_once("instruments", done)? else { return Ok(()) };
+        let audit = self.audit(by, AuditAction::Instrument);
+        audit.changed(&mut tx, INSTRUMENT, done.last_insert_id(), None).await?;
+        tx.commit().await?;
+        Ok(())
     }
 
     /// All instruments in use, by kind and name.

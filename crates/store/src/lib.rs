@@ -59,6 +59,7 @@ pub mod shop_floor;
 pub mod spool;
 pub mod station;
 mod stored;
+mod submission;
 pub mod sweep;
 pub mod timer;
 pub mod verdict;

@@ -1,6 +1,7 @@
 //! Orders: who asked for what by when, and the runs that are made for them.
 
 use crate::audit::AuditAction;
+use crate::submission::added_once;
 use crate::{ClientKey, OrderId, PersonId, RevisionId, RunId, StoreError, Stored, WorkshopStore};
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
@@ -146,15 +147,10 @@ impl WorkshopStore {
         key: &ClientKey,
         new: &NewOrder<'_>,
     ) -> Result<OrderId, StoreError> {
-        match retry_deadlock!(self.add_order_once(by, key, new)) {
-            Err(StoreError::Taken(index)) if index == "orders_client_key" => {
-                Ok(sqlx::query_scalar("SELECT id FROM orders WHERE workshop_id = ? AND client_key = ?")
-                    .bind(self.workshop)
-                    .bind(key.as_str())
-                    .fetch_one(&self.pool)
-                    .await?)
-            }
-            done => done,
+        let added = retry_deadlock!(self.add_order_once(by, key, new))?;
+        match added {
+            Some(id) => Ok(id),
+            None => Ok(OrderId(self.known_number("orders", key).await?)),
         }
     }
 
@@ -163,7 +159,7 @@ impl WorkshopStore {
         by: PersonId,
         key: &ClientKey,
         new: &NewOrder<'_>,
-    ) -> Result<OrderId, StoreError> {
+    ) -> Result<Option<OrderId>, StoreError> {
         let mut transaction = self.pool.begin().await?;
         // The workshop's row is the lock under which numbers are given.
         sqlx::query("SELECT id FROM workshops WHERE id = ? FOR UPDATE")
@@ -185,9 +181,10 @@ impl WorkshopStore {
         .bind(by)
         .bind(self.workshop)
         .execute(&mut *transaction)
-        .await?;
+        .await;
+        let Some(added) = added_once("orders", added)? else { return Ok(None) };
         transaction.commit().await?;
-        Ok(OrderId(added.last_insert_id()))
+        Ok(Some(OrderId(added.last_insert_id())))
     }
 
     /// Changes an order that is still as it was at `version`.

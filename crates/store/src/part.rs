@@ -1,6 +1,7 @@
 //! Parts: magnets, bobbins, plates and what else goes into a pickup, with stock and cost.
 
 use crate::audit::AuditAction;
+use crate::submission::added_once;
 use crate::{ClientKey, DesignId, PartId, PersonId, RunId, StoreError, Stored, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -93,22 +94,12 @@ impl WorkshopStore {
         .bind(new.order_below)
         .bind(&new.supplier)
         .execute(&mut *tx)
-        .await
-        .map_err(StoreError::from);
-        let id = match done {
-            Ok(done) => PartId(done.last_insert_id()),
-            Err(StoreError::Taken(index)) if index == "parts_client_key" => {
-                tx.rollback().await?;
-                return Ok(sqlx::query_scalar(
-                    "SELECT id FROM parts WHERE workshop_id = ? AND client_key = ?",
-                )
-                .bind(workshop)
-                .bind(new.key.as_str())
-                .fetch_one(&self.pool)
-                .await?);
-            }
-            Err(error) => return Err(error),
+        .await;
+        let Some(done) = added_once("parts", done)? else {
+            tx.rollback().await?;
+            return Ok(PartId(self.known_number("parts", &new.key).await?));
         };
+        let id = PartId(done.last_insert_id());
         if new.stock != 0 {
             sqlx::query(
                 "INSERT INTO part_moves (workshop_id, part_id, client_key, by_count, why, by_id) VALUES (?, ?, ?, ?, ?, ?)",
@@ -209,13 +200,10 @@ impl WorkshopStore {
             .bind(workshop)
             .bind(part)
             .execute(&mut *tx)
-            .await
-            .map_err(StoreError::from);
-            match done {
-                Ok(done) if done.rows_affected() == 0 => return Err(StoreError::Missing("part")),
-                Ok(_) => {}
-                Err(StoreError::Taken(index)) if index == "part_moves_client_key" => return Ok(()),
-                Err(error) => return Err(error),
+            .await;
+            let Some(done) = added_once("part_moves", done)? else { return Ok(()) };
+            if done.rows_affected() == 0 {
+                return Err(StoreError::Missing("part"));
             }
         }
         tx.commit().await?;

@@ -161,19 +161,8 @@ impl WorkshopStore {
         .bind(&new.thumbnail)
         .bind(by)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match added {
-            Ok(done) => Ok(PhotoId(done.last_insert_id())),
-            Err(StoreError::Taken(index)) if index == "photos_client_key" => {
-                Ok(sqlx::query_scalar("SELECT id FROM photos WHERE workshop_id = ? AND client_key = ?")
-                    .bind(self.workshop)
-                    .bind(new.key.as_str())
-                    .fetch_one(&self.pool)
-                    .await?)
-            }
-            Err(error) => Err(error),
-        }
+        .await;
+        Ok(PhotoId(self.number_added("photos", &new.key, added).await?))
     }
 
     /// Removes a photo for good.

@@ -111,19 +111,8 @@ impl WorkshopStore {
         .bind(trouble)
         .bind(by)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match added {
-            Ok(done) => Ok(PickupSetId(done.last_insert_id())),
-            Err(StoreError::Taken(index)) if index == "pickup_sets_client_key" => {
-                Ok(sqlx::query_scalar("SELECT id FROM pickup_sets WHERE workshop_id = ? AND client_key = ?")
-                    .bind(self.workshop)
-                    .bind(key.as_str())
-                    .fetch_one(&self.pool)
-                    .await?)
-            }
-            Err(error) => Err(error),
-        }
+        .await;
+        Ok(PickupSetId(self.number_added("pickup_sets", key, added).await?))
     }
 
     /// Changes a set that is still as it was at `version`.
@@ -162,17 +151,8 @@ impl WorkshopStore {
         id: PickupSetId,
         is_archived: bool,
     ) -> Result<(), StoreError> {
-        let mut change = self.begin_change(by, AuditAction::PickupSet, ("set", STANDS), id.0).await?;
-        sqlx::query(
-            "UPDATE pickup_sets SET archived_at = IF(?, COALESCE(archived_at, UTC_TIMESTAMP(6)), NULL) \
-             WHERE workshop_id = ? AND id = ?",
-        )
-        .bind(is_archived)
-        .bind(self.workshop)
-        .bind(id)
-        .execute(&mut *change.tx)
-        .await?;
-        change.write().await
+        let change = self.begin_change(by, AuditAction::PickupSet, ("set", STANDS), id.0).await?;
+        change.archive("pickup_sets", is_archived).await
     }
 
     /// Notes that a run is wound for a pickup of a set, in place of what was noted of it before.

@@ -240,21 +240,8 @@ impl WorkshopStore {
         .bind(new.revision_id)
         .bind(by)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match added {
-            Ok(done) => Ok(ReferenceId(done.last_insert_id())),
-            Err(StoreError::Taken(index)) if index == "pickup_references_client_key" => {
-                Ok(sqlx::query_scalar(
-                    "SELECT id FROM pickup_references WHERE workshop_id = ? AND client_key = ?",
-                )
-                .bind(self.workshop)
-                .bind(key.as_str())
-                .fetch_one(&self.pool)
-                .await?)
-            }
-            Err(error) => Err(error),
-        }
+        .await;
+        Ok(ReferenceId(self.number_added("pickup_references", key, added).await?))
     }
 
     /// Changes a reference that is still as it was at `version`.
@@ -297,16 +284,7 @@ impl WorkshopStore {
         id: ReferenceId,
         is_archived: bool,
     ) -> Result<(), StoreError> {
-        let mut change = self.begin_change(by, AuditAction::Reference, ("reference", STANDS), id.0).await?;
-        sqlx::query(
-            "UPDATE pickup_references SET archived_at = IF(?, COALESCE(archived_at, UTC_TIMESTAMP(6)), NULL) \
-             WHERE workshop_id = ? AND id = ?",
-        )
-        .bind(is_archived)
-        .bind(self.workshop)
-        .bind(id)
-        .execute(&mut *change.tx)
-        .await?;
-        change.write().await
+        let change = self.begin_change(by, AuditAction::Reference, ("reference", STANDS), id.0).await?;
+        change.archive("pickup_references", is_archived).await
     }
 }

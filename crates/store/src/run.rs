@@ -1,5 +1,6 @@
 //! Winding runs.
 
+use crate::submission::added_once;
 use crate::{
     CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError,
     Stored, TurnList, WorkshopStore,
@@ -176,7 +177,7 @@ impl WorkshopStore {
 
     async fn start_once(&self, by: PersonId, new: &NewRun<'_>) -> Result<RunId, StoreError> {
         let workshop = self.workshop;
-        if let Some(started) = self.run_by_key(&new.key).await? {
+        if let Some(started) = self.number_by_key("runs", &new.key).await?.map(RunId) {
             return Ok(started);
         }
         let document = serde_json::to_string(new.design)
@@ -209,44 +210,27 @@ impl WorkshopStore {
         .bind(by)
         .bind(new.at)
         .execute(&mut *tx)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) => {
-                let run = RunId(done.last_insert_id());
-                for coil in new.coils {
-                    sqlx::query("INSERT INTO run_coils (run_id, workshop_id, whole_id) VALUES (?, ?, ?)")
-                        .bind(coil)
-                        .bind(workshop)
-                        .bind(run)
-                        .execute(&mut *tx)
-                        .await
-                        .map_err(StoreError::from)?;
-                }
-                if let Some(judgement) = new.judgement {
-                    crate::logbook::write_summary_on(&mut tx, self.workshop, run, judgement).await?;
-                    crate::verdict::write_prediction_on(&mut tx, self.workshop, run, judgement).await?;
-                }
-                tx.commit().await?;
-                Ok(run)
-            }
-            Err(StoreError::Taken(index)) if index == "runs_client_key" => {
-                tx.rollback().await?;
-                self.run_by_key(&new.key).await?.ok_or(StoreError::Missing("run"))
-            }
-            Err(error) => Err(error),
-        }
-    }
-
-    async fn run_by_key(&self, key: &ClientKey) -> Result<Option<RunId>, StoreError> {
-        let workshop = self.workshop;
-        let found: Option<u64> =
-            sqlx::query_scalar("SELECT id FROM runs WHERE workshop_id = ? AND client_key = ?")
+        .await;
+        let Some(done) = added_once("runs", done)? else {
+            tx.rollback().await?;
+            return Ok(RunId(self.known_number("runs", &new.key).await?));
+        };
+        let run = RunId(done.last_insert_id());
+        for coil in new.coils {
+            sqlx::query("INSERT INTO run_coils (run_id, workshop_id, whole_id) VALUES (?, ?, ?)")
+                .bind(coil)
                 .bind(workshop)
-                .bind(key.as_str())
-                .fetch_optional(&self.pool)
-                .await?;
-        Ok(found.map(RunId))
+                .bind(run)
+                .execute(&mut *tx)
+                .await
+                .map_err(StoreError::from)?;
+        }
+        if let Some(judgement) = new.judgement {
+            crate::logbook::write_summary_on(&mut tx, self.workshop, run, judgement).await?;
+            crate::verdict::write_prediction_on(&mut tx, self.workshop, run, judgement).await?;
+        }
+        tx.commit().await?;
+        Ok(run)
     }
 
     /// One run with its document.

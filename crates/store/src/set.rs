@@ -1,6 +1,7 @@
 //! Matched sets: coils set aside for one another.
 
 use crate::audit::AuditAction;
+use crate::submission::added_once;
 use crate::{ClientKey, PersonId, RunId, SetId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -49,13 +50,9 @@ impl WorkshopStore {
                 .bind(name)
                 .bind(by)
                 .execute(&mut *tx)
-                .await
-                .map_err(StoreError::from);
-        let set = match made {
-            Ok(done) => SetId(done.last_insert_id()),
-            Err(StoreError::Taken(index)) if index == "sets_client_key" => return Ok(()),
-            Err(error) => return Err(error),
-        };
+                .await;
+        let Some(made) = added_once("sets", made)? else { return Ok(()) };
+        let set = SetId(made.last_insert_id());
         for (run, role) in coils {
             let done = sqlx::query(
                 "INSERT INTO set_runs (run_id, workshop_id, set_id, role) SELECT u.id, u.workshop_id, ?, ? FROM runs u \

@@ -1,6 +1,7 @@
 //! What goes on in the shop beside its runs: operations that were begun, what is pinned in the plan, what is broken or away, and the plan
 //! that people last saw.
 
+use crate::submission::added_once;
 use crate::{ClientKey, OrderId, OutageId, PersonId, RunId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -184,13 +185,8 @@ impl WorkshopStore {
         .bind(new.until_at)
         .bind(by)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(_) => Ok(()),
-            Err(StoreError::Taken(index)) if index == "outages_client_key" => Ok(()),
-            Err(error) => Err(error),
-        }
+        .await;
+        added_once("outages", done).map(drop)
     }
 
     /// Notes that it is there again.

@@ -1,6 +1,7 @@
 //! Spools of wire.
 
 use crate::audit::AuditAction;
+use crate::submission::added_once;
 use crate::{ClientKey, InstrumentId, PersonId, SpoolId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -162,8 +163,8 @@ impl WorkshopStore {
     /// Adds a spool; the same key again adds nothing.
     pub async fn add_spool(&self, spool: &NewSpool) -> Result<SpoolId, StoreError> {
         let workshop = self.workshop;
-        if let Some(added) = self.spool_by_key(&spool.key).await? {
-            return Ok(added);
+        if let Some(added) = self.number_by_key("spools", &spool.key).await? {
+            return Ok(SpoolId(added));
         }
         let done = sqlx::query(
             "INSERT INTO spools (workshop_id, client_key, label, gauge, insulation, build, tolerance, bare_mm, \
@@ -183,26 +184,8 @@ impl WorkshopStore {
         .bind(spool.measured.left_m)
         .bind(&spool.remark)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) => Ok(SpoolId(done.last_insert_id())),
-            Err(StoreError::Taken(index)) if index == "spools_client_key" => {
-                self.spool_by_key(&spool.key).await?.ok_or(StoreError::Missing("spool"))
-            }
-            Err(error) => Err(error),
-        }
-    }
-
-    async fn spool_by_key(&self, key: &ClientKey) -> Result<Option<SpoolId>, StoreError> {
-        let workshop = self.workshop;
-        let found: Option<u64> =
-            sqlx::query_scalar("SELECT id FROM spools WHERE workshop_id = ? AND client_key = ?")
-                .bind(workshop)
-                .bind(key.as_str())
-                .fetch_optional(&self.pool)
-                .await?;
-        Ok(found.map(SpoolId))
+        .await;
+        Ok(SpoolId(self.number_added("spools", &spool.key, done).await?))
     }
 
     /// All spools of a workshop, by label.
@@ -295,12 +278,9 @@ impl WorkshopStore {
         .bind(by)
         .bind(check.at)
         .execute(&mut *tx)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(_) => {}
-            Err(StoreError::Taken(index)) if index == "spool_checks_client_key" => return Ok(()),
-            Err(error) => return Err(error),
+        .await;
+        if added_once("spool_checks", done)?.is_none() {
+            return Ok(());
         }
         // 0.00393 per kelvin, IEC 60028, as in the engine.
         sqlx::query(

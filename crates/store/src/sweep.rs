@@ -1,5 +1,6 @@
 //! Measured responses.
 
+use crate::submission::added_once;
 use crate::{
     ClientKey, DesignId, PersonId, ReferenceId, RevisionId, RunId, StoreError, SweepId, WorkshopStore,
 };
@@ -91,13 +92,10 @@ impl WorkshopStore {
         .bind(workshop)
         .bind(new.revision)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(done) if done.rows_affected() == 0 => Err(StoreError::Missing("revision")),
-            Ok(_) => Ok(()),
-            Err(StoreError::Taken(index)) if index == "sweeps_client_key" => Ok(()),
-            Err(error) => Err(error),
+        .await;
+        match added_once("sweeps", done)? {
+            Some(done) if done.rows_affected() == 0 => Err(StoreError::Missing("revision")),
+            _ => Ok(()),
         }
     }
 

@@ -1,5 +1,6 @@
 //! Timers: what dries, soaks or cools.
 
+use crate::submission::added_once;
 use crate::{ClientKey, PersonId, RunId, StoreError, TimerId, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -59,13 +60,8 @@ impl WorkshopStore {
         .bind(by)
         .bind(new.at)
         .execute(&self.pool)
-        .await
-        .map_err(StoreError::from);
-        match done {
-            Ok(_) => Ok(()),
-            Err(StoreError::Taken(index)) if index == "timers_client_key" => Ok(()),
-            Err(error) => Err(error),
-        }
+        .await;
+        added_once("timers", done).map(drop)
     }
 
     /// The timers that are running or rang and were not taken off, the first due first.
