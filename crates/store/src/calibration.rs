@@ -2,6 +2,7 @@
 
 use crate::PersonId;
 use crate::audit::{AuditAction, snapshot};
+use crate::logbook::{Deviations, MeasuredDeviations};
 use crate::{CalibrationId, DesignId, StoreError, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -66,39 +67,131 @@ struct ChoiceRow {
     newest_number: Option<u32>,
 }
 
+impl ChoiceRow {
+    fn choice(self) -> CalibrationChoice {
+        CalibrationChoice {
+            enabled: self.enabled,
+            policy: match (self.policy.as_deref(), self.frozen_id) {
+                (Some("off"), _) => CalibrationPolicy::Off,
+                (Some("frozen"), Some(id)) => CalibrationPolicy::Frozen(id),
+                _ => CalibrationPolicy::On,
+            },
+            newest: self.newest_id.zip(self.newest_number),
+            frozen: self.frozen_id.zip(self.frozen_number),
+        }
+    }
+}
+
+/// How measured coils deviate, as a statement counts it.
+#[derive(FromRow)]
+struct DeviationsRow {
+    resistances: i64,
+    resistance_mean: Option<f64>,
+    resistance_least: Option<f64>,
+    resistance_most: Option<f64>,
+    inductances: i64,
+    inductance_mean: Option<f64>,
+    inductance_least: Option<f64>,
+    inductance_most: Option<f64>,
+}
+
+impl DeviationsRow {
+    fn deviations(&self) -> MeasuredDeviations {
+        let of = |count, mean: Option<f64>, lowest: Option<f64>, highest: Option<f64>| {
+            Some(Deviations { count, mean: mean?, lowest: lowest?, highest: highest? })
+        };
+        MeasuredDeviations {
+            resistance: of(
+                self.resistances,
+                self.resistance_mean,
+                self.resistance_least,
+                self.resistance_most,
+            ),
+            inductance: of(
+                self.inductances,
+                self.inductance_mean,
+                self.inductance_least,
+                self.inductance_most,
+            ),
+        }
+    }
+}
+
+/// What a design's predictions go by.
+#[derive(FromRow)]
+struct ChoiceAndDeviationsRow {
+    #[sqlx(flatten)]
+    choice: ChoiceRow,
+    #[sqlx(flatten)]
+    deviations: DeviationsRow,
+}
+
+/// Which calibration a design uses, with `$more` columns of tables that `$tables` joins; binds the design and then, last, the workshop.
+macro_rules! choice_columns {
+    ($more:literal, $tables:literal) => {
+        concat!(
+            "SELECT w.calibration_enabled AS enabled, d.calibration_policy AS policy, f.id AS frozen_id, \
+             f.number AS frozen_number, n.id AS newest_id, n.number AS newest_number",
+            $more,
+            " FROM workshops w LEFT JOIN designs d ON d.workshop_id = w.id AND d.id = ? \
+             LEFT JOIN calibrations f ON f.id = d.calibration_id \
+             LEFT JOIN calibrations n ON n.id = \
+               (SELECT id FROM calibrations WHERE workshop_id = w.id ORDER BY number DESC LIMIT 1) ",
+            $tables,
+            "WHERE w.id = ?"
+        )
+    };
+}
+
+/// Refuses a design that is not there.
+fn known(design: Option<DesignId>, row: &ChoiceRow) -> Result<(), StoreError> {
+    if design.is_some() && row.policy.is_none() { Err(StoreError::Missing("design")) } else { Ok(()) }
+}
+
 impl WorkshopStore {
     /// Which calibration a design uses; of no design, what the workshop uses.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`] when there is no such design.
     pub async fn calibration_choice(
         &self,
         design: Option<DesignId>,
     ) -> Result<CalibrationChoice, StoreError> {
-        let row: ChoiceRow = sqlx::query_as(
-            "SELECT w.calibration_enabled AS enabled, d.calibration_policy AS policy, f.id AS frozen_id, \
-             f.number AS frozen_number, n.id AS newest_id, n.number AS newest_number \
-             FROM workshops w LEFT JOIN designs d ON d.workshop_id = w.id AND d.id = ? \
-             LEFT JOIN calibrations f ON f.id = d.calibration_id \
-             LEFT JOIN calibrations n ON n.id = \
-               (SELECT id FROM calibrations WHERE workshop_id = w.id ORDER BY number DESC LIMIT 1) \
-             WHERE w.id = ?",
-        )
-        .bind(design.map_or(0, |d| d.0))
+        let row: ChoiceRow = sqlx::query_as(choice_columns!("", ""))
+            .bind(design.map_or(0, |d| d.0))
+            .bind(self.workshop)
+            .fetch_one(&self.pool)
+            .await?;
+        known(design, &row)?;
+        Ok(row.choice())
+    }
+
+    /// Which calibration a design uses, and how its measured coils deviate from their predictions; of no design, what the workshop uses,
+    /// and nothing.
+    ///
+    /// # Errors
+    /// As [`Self::calibration_choice`].
+    pub async fn calibration_and_deviations(
+        &self,
+        design: Option<DesignId>,
+    ) -> Result<(CalibrationChoice, MeasuredDeviations), StoreError> {
+        let id = design.map_or(0, |d| d.0);
+        let row: ChoiceAndDeviationsRow = sqlx::query_as(choice_columns!(
+            ", m.*",
+            "JOIN (SELECT COUNT(resistance_off) AS resistances, AVG(resistance_off) AS resistance_mean, \
+               MIN(resistance_off) AS resistance_least, MAX(resistance_off) AS resistance_most, \
+               COUNT(inductance_off) AS inductances, AVG(inductance_off) AS inductance_mean, \
+               MIN(inductance_off) AS inductance_least, MAX(inductance_off) AS inductance_most \
+               FROM logbook WHERE workshop_id = ? AND design_id = ? AND level <> 'void') m "
+        ))
+        .bind(id)
+        .bind(self.workshop)
+        .bind(id)
         .bind(self.workshop)
         .fetch_one(&self.pool)
         .await?;
-        if design.is_some() && row.policy.is_none() {
-            return Err(StoreError::Missing("design"));
-        }
-        let policy = match (row.policy.as_deref(), row.frozen_id) {
-            (Some("off"), _) => CalibrationPolicy::Off,
-            (Some("frozen"), Some(id)) => CalibrationPolicy::Frozen(id),
-            _ => CalibrationPolicy::On,
-        };
-        Ok(CalibrationChoice {
-            enabled: row.enabled,
-            policy,
-            newest: row.newest_id.zip(row.newest_number),
-            frozen: row.frozen_id.zip(row.frozen_number),
-        })
+        known(design, &row.choice)?;
+        Ok((row.choice.choice(), row.deviations.deviations()))
     }
 
     /// Keeps a version; gives its number in the database. The workshop's row is the lock under which numbers are given.

@@ -427,25 +427,6 @@ impl WorkshopStore {
         Ok(u32::try_from(count).unwrap_or(u32::MAX))
     }
 
-    /// How the measured coils of a design deviate from their predictions.
-    pub async fn measured_deviations(&self, design: DesignId) -> Result<MeasuredDeviations, StoreError> {
-        type Four = (i64, Option<f64>, Option<f64>, Option<f64>);
-        type Eight = (i64, Option<f64>, Option<f64>, Option<f64>, i64, Option<f64>, Option<f64>, Option<f64>);
-        let (a, b, c, d, e, f, g, h): Eight = sqlx::query_as(
-            "SELECT COUNT(resistance_off), AVG(resistance_off), MIN(resistance_off), MAX(resistance_off), \
-             COUNT(inductance_off), AVG(inductance_off), MIN(inductance_off), MAX(inductance_off) \
-             FROM logbook WHERE workshop_id = ? AND design_id = ? AND level <> 'void'",
-        )
-        .bind(self.workshop)
-        .bind(design)
-        .fetch_one(&self.pool)
-        .await?;
-        let of = |(count, mean, lowest, highest): Four| {
-            Some(Deviations { count, mean: mean?, lowest: lowest?, highest: highest? })
-        };
-        Ok(MeasuredDeviations { resistance: of((a, b, c, d)), inductance: of((e, f, g, h)) })
-    }
-
     /// The designs that have lines: number, name, lines.
     pub async fn logged_designs(&self) -> Result<Vec<(DesignId, String, i64)>, StoreError> {
         let workshop = self.workshop;

@@ -7,7 +7,7 @@ use lru::LruCache;
 use std::collections::BTreeSet;
 use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, PoisonError};
-use store::calibration::CalibrationPolicy;
+use store::calibration::{CalibrationChoice, CalibrationPolicy};
 use store::logbook::planned_factor_levels;
 use store::{CalibrationId, DesignId, InstrumentId, PersonId, SpoolId, WorkshopId, WorkshopStore};
 use trade::calibration::CalibrationModel;
@@ -85,7 +85,16 @@ impl CalibrationVersions {
         store: &WorkshopStore,
         design: Option<DesignId>,
     ) -> Result<AppliedCalibration, Refusal> {
-        let choice = store.calibration_choice(design).await?;
+        self.chosen(store, design, &store.calibration_choice(design).await?).await
+    }
+
+    /// The same, of what was chosen for the design.
+    pub(crate) async fn chosen(
+        &self,
+        store: &WorkshopStore,
+        design: Option<DesignId>,
+        choice: &CalibrationChoice,
+    ) -> Result<AppliedCalibration, Refusal> {
         let version = match (choice.enabled, choice.policy) {
             (false, _) | (_, CalibrationPolicy::Off) => None,
             (true, CalibrationPolicy::On) => choice.newest,

@@ -91,13 +91,33 @@ fn key_of(value: &impl Serialize) -> Result<Key, Refusal> {
     Ok(hash.finalize().into())
 }
 
+/// A design with its key, so that the whole document is hashed once for everything that is asked of it.
+struct Keyed<'a> {
+    design: &'a Design,
+    key: Key,
+}
+
+impl<'a> Keyed<'a> {
+    fn new(design: &'a Design) -> Result<Self, Refusal> {
+        Ok(Self { design, key: key_of(design)? })
+    }
+
+    /// The key of what a calibration makes of it.
+    fn with(&self, calibration: &Calibration) -> Result<Key, Refusal> {
+        key_of(&(self.key, calibration))
+    }
+}
+
 impl PredictionCache {
     /// The solution of a design.
     pub(crate) async fn solution(&self, design: &Design) -> Result<SolutionResult, Refusal> {
-        let key = key_of(design)?;
+        self.solution_of(&Keyed::new(design)?).await
+    }
+
+    async fn solution_of(&self, of: &Keyed<'_>) -> Result<SolutionResult, Refusal> {
         self.solutions
-            .get_or_insert_async(&key, async {
-                let design = design.clone();
+            .get_or_insert_async(&of.key, async {
+                let design = of.design.clone();
                 blocking(move || Solution::of(&design).map(Arc::new)).await
             })
             .await
@@ -109,10 +129,27 @@ impl PredictionCache {
         design: &Design,
         calibration: Calibration,
     ) -> Result<PredictionResult, Refusal> {
-        let key = key_of(&(design, &calibration))?;
+        self.prediction_of(&Keyed::new(design)?, calibration).await
+    }
+
+    /// The prediction of a design and its solution.
+    pub(crate) async fn prediction_and_solution(
+        &self,
+        design: &Design,
+        calibration: Calibration,
+    ) -> Result<(PredictionResult, SolutionResult), Refusal> {
+        let keyed = Keyed::new(design)?;
+        Ok((self.prediction_of(&keyed, calibration).await?, self.solution_of(&keyed).await?))
+    }
+
+    async fn prediction_of(
+        &self,
+        of: &Keyed<'_>,
+        calibration: Calibration,
+    ) -> Result<PredictionResult, Refusal> {
         self.predictions
-            .get_or_insert_async(&key, async {
-                match self.solution(design).await? {
+            .get_or_insert_async(&of.with(&calibration)?, async {
+                match self.solution_of(of).await? {
                     Ok(solution) => blocking(move || Ok(Arc::new(solution.prediction(&calibration)))).await,
                     Err(problems) => Ok(Err(problems)),
                 }
@@ -126,9 +163,8 @@ impl PredictionCache {
         design: &Design,
         calibration: Calibration,
     ) -> Result<PlacedResult, Refusal> {
-        let key = key_of(&(design, &calibration))?;
         self.placed
-            .get_or_insert_async(&key, async {
+            .get_or_insert_async(&Keyed::new(design)?.with(&calibration)?, async {
                 let design = design.clone();
                 blocking(move || PlacedPickup::of(&design, &calibration).map(Arc::new)).await
             })

@@ -178,8 +178,8 @@ impl Workshop {
             Some(parent) => self.predictions.prediction(parent, context.applied.of(parent)).await?.ok(),
             None => None,
         };
-        let prediction = self.predictions.prediction(document, context.calibration).await?;
-        let solution = self.predictions.solution(document).await?;
+        let (prediction, solution) =
+            self.predictions.prediction_and_solution(document, context.calibration).await?;
         Ok(Preview { prediction, solution, before, context })
     }
 
@@ -193,15 +193,12 @@ impl Workshop {
         let design: Option<DesignId> = of.map(|r| r.row.design_id);
         let own_sweeps = of.filter(|_| query.own_sweeps).map(|r| r.row.id);
         let wants_choices = query.overlay_choices && query.overlays.len() < MOST_OVERLAYS;
-        let (applied, analyser, measured, sweeps, names) = tokio::try_join!(
-            self.applied_calibration(actor, design),
-            self.analyser(actor),
+        let ((applied, measured), analyser, sweeps, names) = tokio::try_join!(
             async {
-                match design {
-                    Some(design) => Ok(store.measured_deviations(design).await?),
-                    None => Ok(MeasuredCoils::default()),
-                }
+                let (choice, measured) = store.calibration_and_deviations(design).await?;
+                Ok::<_, Refusal>((self.calibrations.chosen(&store, design, &choice).await?, measured))
             },
+            self.analyser(actor),
             async {
                 match own_sweeps {
                     Some(of) => Ok(store.sweeps(Some(of)).await?),

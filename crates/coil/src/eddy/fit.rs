@@ -47,6 +47,8 @@ pub(super) fn fit(lost: impl Fn(f64) -> Complex<f64>) -> [(f64, f64); TIMES] {
 fn fit_of(target: &[Complex<f64>]) -> [(f64, f64); TIMES] {
     let basis = &*BASIS;
     let wanted: [f64; TIMES] = std::array::from_fn(|k| dot(&basis.columns[k], target));
+    // Less than this is what rounding leaves of what is wanted.
+    let least = 1e-12 * wanted.iter().fold(0.0_f64, |most, value| most.max(value.abs()));
     let mut weights = [0.0_f64; TIMES];
     let mut free: Vec<usize> = Vec::new();
     for _ in 0..3 * TIMES {
@@ -54,7 +56,7 @@ fn fit_of(target: &[Complex<f64>]) -> [(f64, f64); TIMES] {
         let left = |k: usize| wanted[k] - basis.gram[k].iter().zip(&weights).map(|(g, w)| g * w).sum::<f64>();
         let bound = (0..TIMES).filter(|k| !free.contains(k)).map(|k| (k, left(k)));
         let Some((best, gain)) = bound.max_by(|a, b| a.1.total_cmp(&b.1)) else { break };
-        if gain < 1e-10 {
+        if gain <= least {
             break;
         }
         free.push(best);

@@ -34,8 +34,6 @@ pub(super) enum Entry {
 #[derive(Clone, Copy)]
 pub(super) struct Number {
     conversion: Conversion,
-    /// Least and most, in the document's unit.
-    range: (f64, f64),
     /// Whether it may be left empty.
     pub optional: bool,
     reading: Reading,
@@ -108,8 +106,7 @@ pub(super) fn bare_in<T: ParseQuantity>(text: &str, number: fn(T) -> f64, bare: 
     T::parse_in(text, bare).map(number).map_err(|e| e.to_string())
 }
 
-/// A number of which `per` of the document's unit make one as shown; its range comes from the table of limits once its place
-/// is known.
+/// A number of which `per` of the document's unit make one as shown; its range comes from the table of limits, by its place.
 pub(super) const fn scaled(unit: &'static str, per: f64, read: fn(&str) -> Result<f64, String>) -> Entry {
     Entry::Number(Number::new(Conversion::own(unit, per), Reading::Own(read)))
 }
@@ -147,16 +144,10 @@ pub(super) fn optional(entry: Entry) -> Entry {
 pub(super) fn def(
     at: impl Into<String>,
     label: impl Into<String>,
-    mut entry: Entry,
+    entry: Entry,
     hint: &'static str,
 ) -> FieldDef {
-    let at = at.into();
-    if let Entry::Number(number) = &mut entry
-        && let Some(limit) = limit_of(&at)
-    {
-        number.range = (limit.low, limit.high);
-    }
-    FieldDef { at, label: label.into(), hint: hint.into(), entry }
+    FieldDef { at: at.into(), label: label.into(), hint: hint.into(), entry }
 }
 
 /// The limit of a field: that of the places it stands for.
@@ -209,7 +200,15 @@ impl Group {
     }
 }
 
+/// Least and most of a number, in the document's unit.
+pub(super) type Range = (f64, f64);
+
 impl FieldDef {
+    /// What its number may be.
+    pub(super) fn range(&self) -> Range {
+        limit_of(&self.at).map_or((f64::NEG_INFINITY, f64::INFINITY), |limit| (limit.low, limit.high))
+    }
+
     pub(super) fn set_units(&mut self, units: Units) {
         self.hint = units.sentence(&self.hint).into_owned().into();
         if let Entry::Number(number) = &mut self.entry
@@ -223,7 +222,7 @@ impl FieldDef {
 
 impl Number {
     const fn new(conversion: Conversion, reading: Reading) -> Self {
-        Self { conversion, range: (f64::NEG_INFINITY, f64::INFINITY), optional: false, reading }
+        Self { conversion, optional: false, reading }
     }
 
     /// Its unit as shown.
@@ -240,8 +239,7 @@ impl Number {
     }
 
     /// The value within its range; `None` outside. A limit as it is shown in another unit may lie a last digit beyond.
-    pub(super) fn in_range(&self, value: f64) -> Option<f64> {
-        let (low, high) = self.range;
+    pub(super) fn in_range(&self, value: f64, (low, high): Range) -> Option<f64> {
         let slack = self.conversion.rounding(3).max(1e-9 * low.abs().max(high.abs()));
         (value >= low - slack && value <= high + slack).then(|| value.clamp(low, high))
     }
@@ -252,16 +250,16 @@ impl Number {
     }
 
     /// The range that is taken, in the unit as shown.
-    pub(super) fn range_text(&self) -> [String; 2] {
-        [self.range.0, self.range.1].map(|end| {
+    pub(super) fn range_text(&self, (low, high): Range) -> [String; 2] {
+        [low, high].map(|end| {
             let shown = self.conversion.shown(end);
             if shown >= 10_000.0 { crate::format::turns(shown) } else { self.conversion.number(end, 3) }
         })
     }
 
     /// A hint with the range that is taken.
-    pub(super) fn with_range(&self, hint: &str) -> String {
-        let [low, high] = self.range_text();
+    pub(super) fn with_range(&self, hint: &str, range: Range) -> String {
+        let [low, high] = self.range_text(range);
         let range = format!("{hint} {low} to {high} {}", self.unit());
         format!("{}.", range.trim())
     }

@@ -328,8 +328,9 @@ impl Reader<'_> {
                 return None;
             }
         };
-        let Some(value) = number.in_range(value) else {
-            let ([low, high], unit) = (number.range_text(), number.unit());
+        let range = def.range();
+        let Some(value) = number.in_range(value, range) else {
+            let ([low, high], unit) = (number.range_text(range), number.unit());
             let message = format!("{} is out of range: between {low} and {high} {unit}", number.text(value));
             self.fail(def, format!("{}.", message.trim_end()));
             return None;
@@ -388,12 +389,13 @@ pub fn sections(
     let mut field = |def: FieldDef| {
         let now = form.0.get(&def.at).cloned().unwrap_or_else(|| display(&def, &mut copy));
         let mut field = Field::typed(&def.at, &def.label, &def.hint);
+        let range = def.range();
         match def.entry {
             Entry::Number(number) => {
                 number.unit().clone_into(&mut field.unit);
                 // The range of a target stands at its first end only.
                 if !(def.at.starts_with("aims.") && def.at.ends_with("[1]")) {
-                    field.hint = number.with_range(&def.hint);
+                    field.hint = number.with_range(&def.hint, range);
                 }
             }
             Entry::Choice(choices) => field.options = choices,

@@ -416,7 +416,7 @@ async fn void_runs_leave_the_figures() {
     let all = own.log_lines(&LogFilter::default(), 10).await.unwrap();
     let (design, voided) = (all[0].design_id, all[0].run_id);
     let counts = async || {
-        let off = own.measured_deviations(design).await.unwrap();
+        let off = own.calibration_and_deviations(Some(design)).await.unwrap().1;
         (off.resistance.map_or(0, |d| d.count), own.observation_count().await.unwrap())
     };
     assert_eq!(counts().await, (3, 3));
