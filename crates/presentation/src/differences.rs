@@ -143,7 +143,7 @@ fn words(at: &str, names: &PlaceNames) -> String {
         }
         _ => {}
     }
-    if at == "kind" { "Format".into() } else { names.words(at).to_owned() }
+    if at == "kind" { "Format".into() } else { names.words(at).into_owned() }
 }
 
 /// "0]" is the first.

@@ -292,6 +292,38 @@ async fn with_design(visit: &mut Visit) -> String {
     visit.post("/designs", &borrowed).await.headers["location"].clone()
 }
 
+/// Fields of a form by name.
+type Fields = BTreeMap<String, String>;
+
+/// The fields of the page's form as a browser sends them.
+fn fields_of(page: &Answer, form: &str) -> Fields {
+    let page = Html::parse_document(&page.body);
+    let all = Selector::parse(&format!("{form} input, {form} select")).unwrap();
+    let option = Selector::parse("option[selected]").unwrap();
+    page.select(&all)
+        .filter(|e| e.value().attr("type") != Some("checkbox") || e.value().attr("checked").is_some())
+        .filter_map(|e| {
+            let name = e.value().attr("name")?.to_owned();
+            let chosen = e.select(&option).next().and_then(|o| o.value().attr("value"));
+            let value = if e.value().name() == "select" { chosen } else { e.value().attr("value") };
+            Some((name, value.unwrap_or_default().to_owned()))
+        })
+        .collect()
+}
+
+async fn send(visit: &mut Visit, path: &str, fields: &Fields) -> Answer {
+    let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    visit.post(path, &borrowed).await
+}
+
+/// Fills the form of a page and sends it to where new things are added.
+async fn add(visit: &mut Visit, (page, form): (&str, &str), to: &str, typed: &[(&str, &str)]) {
+    let mut fields = fields_of(&visit.get(page).await, form);
+    fields.extend(typed.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())));
+    let answer = send(visit, to, &fields).await;
+    assert_eq!(answer.status, 303, "{to}: {}", answer.body);
+}
+
 /// Starts a run of that revision; gives its path.
 async fn with_run(visit: &mut Visit, revision: &str) -> String {
     let id = revision.rsplit('/').next().unwrap().to_owned();

@@ -42,12 +42,26 @@ pub(super) fn groups(
 
 fn groups_in_file_units(design: &Design, spools: &[SpoolOption], poles_one_by_one: bool) -> Vec<Group> {
     let mut all = vec![aims()];
-    for i in 0..design.coils.len() {
-        all.push(coil_winding(design, i, spools));
-        all.push(coil_former(design, i));
-    }
+    all.extend(coils(design, spools));
     all.push(poles::group(design, poles_one_by_one));
-    all.push(strings(design));
+    all.extend(groups_after_poles(design));
+    all
+}
+
+/// All groups but that of the poles, in the document's units.
+pub(super) fn groups_without_poles(design: &Design) -> Vec<Group> {
+    let mut all = vec![aims()];
+    all.extend(coils(design, &[]));
+    all.extend(groups_after_poles(design));
+    all
+}
+
+fn coils(design: &Design, spools: &[SpoolOption]) -> impl Iterator<Item = Group> {
+    (0..design.coils.len()).flat_map(|i| [coil_winding(design, i, spools), coil_former(design, i)])
+}
+
+fn groups_after_poles(design: &Design) -> Vec<Group> {
+    let mut all = vec![strings(design)];
     all.extend(parts(design));
     if design.coils.len() > 1 {
         all.push(wiring(design));

@@ -8,7 +8,7 @@ mod surroundings;
 
 use crate::field::Field;
 use crate::form_fields::{Errors, FormFields};
-use coil::design::{Design, FORMAT, OneString, follow_row, limit_at};
+use coil::design::{Design, FORMAT, OneString, Pole, follow_row, limit_at};
 use coil::quantity::Units;
 use coil::wire::Gauge;
 pub use fields::SpoolOption;
@@ -441,14 +441,18 @@ fn names_of(groups: &[Group]) -> Vec<String> {
 
 /// What the sheet of a design calls the places of its document; worked out once for all of them.
 #[derive(Clone, Debug)]
-pub struct PlaceNames(HashMap<String, String>);
+pub struct PlaceNames {
+    names: HashMap<String, String>,
+    /// There are many places of poles, and few are asked for.
+    poles: Vec<Pole>,
+}
 
 impl PlaceNames {
     /// The names of every place that the design's sheet has a field for.
     #[must_use]
     pub fn of(design: &Design) -> Self {
         let mut names = HashMap::from([(NAME.to_owned(), "Name".to_owned())]);
-        for group in groups::groups(design, &[], true, Units::default()) {
+        for group in groups::groups_without_poles(design) {
             let plain = group.title == "Target"
                 || ["Wire", "Former", "Strings"].iter().any(|title| group.title.starts_with(title));
             for field in group.fields {
@@ -462,13 +466,14 @@ impl PlaceNames {
                 }
             }
         }
-        Self(names)
+        Self { names, poles: design.poles.clone() }
     }
 
     /// A place as the sheet calls it; the place itself where the sheet has no field for it.
     #[must_use]
-    pub fn words<'a>(&'a self, at: &'a str) -> &'a str {
-        self.0.get(at).map_or(at, String::as_str)
+    pub fn words<'a>(&'a self, at: &'a str) -> Cow<'a, str> {
+        let known = self.names.get(at).map(|name| Cow::Borrowed(name.as_str()));
+        known.or_else(|| poles::name_of(&self.poles, at).map(Cow::Owned)).unwrap_or(Cow::Borrowed(at))
     }
 }
 

@@ -109,6 +109,20 @@ fn length_of_row(pole: &Pole, k: usize, of: &str) -> FieldDef {
     def(format!("poles[{k}].length_mm"), headed(&format!("{of}{label}")), mm(), note)
 }
 
+/// What a pole's row is called where poles are set one by one.
+fn row_name(pole: &Pole) -> String {
+    pole.string.map_or_else(|| pole.coil.clone(), |s| format!("{} {s}", pole.coil))
+}
+
+/// What the sheet calls a place of one of some poles, where they are set one by one; `None` for any other place, and for a key that does
+/// not apply.
+pub(super) fn name_of(poles: &[Pole], at: &str) -> Option<String> {
+    let (number, key) = at.strip_prefix("poles[")?.split_once("].")?;
+    let pole = poles.get(number.parse::<usize>().ok()?)?;
+    COLUMNS.iter().find(|(column, _)| *column == key)?;
+    Some(format!("Pole {}, {}", row_name(pole), field(key, "", pole)?.label))
+}
+
 pub(super) fn group(design: &Design, one_by_one: bool) -> Group {
     let mut group = Group { title: "Poles".into(), ..Group::default() };
     if !one_by_one && design.coils.iter().all(|c| is_alike(design, &c.name)) {
@@ -129,9 +143,8 @@ pub(super) fn group(design: &Design, one_by_one: bool) -> Group {
         };
         let mut rows: Vec<Row> = Vec::new();
         for (k, pole) in design.poles.iter().enumerate() {
-            let name = pole.string.map_or_else(|| pole.coil.clone(), |s| format!("{} {s}", pole.coil));
             let tool = Tool { step: format!("pole.remove:{k}"), label: "Remove".into() };
-            rows.push(Row { name, cells: cells(k, pole), tool: Some(tool) });
+            rows.push(Row { name: row_name(pole), cells: cells(k, pole), tool: Some(tool) });
         }
         // A column in which no pole has a field is not there.
         let is_used: Vec<bool> =

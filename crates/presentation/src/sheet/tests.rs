@@ -231,6 +231,18 @@ fn places_are_said_as_the_sheet_says_them() {
     let design = tall_single("Sedge", 6, 10.4);
     assert_eq!(PlaceNames::of(&design).words("coils[0].wind.turns"), "Turns");
     assert_eq!(PlaceNames::of(&design).words("poles[2].length_mm"), "Pole A 3, length");
+    for unknown in ["poles[99].length_mm", "poles[0].colour", "poles[x].length_mm", "poles[0]"] {
+        assert_eq!(PlaceNames::of(&design).words(unknown), unknown);
+    }
+    // Every field of poles set one by one is called as its row and column are.
+    for group in groups::groups(&design, &[], true, Units::default()) {
+        for row in group.table.map(|(_, rows)| rows).unwrap_or_default() {
+            for cell in row.cells.iter().flatten().filter(|cell| cell.at.starts_with("poles")) {
+                let expected = format!("Pole {}, {}", row.name, cell.label);
+                assert_eq!(PlaceNames::of(&design).words(&cell.at), expected);
+            }
+        }
+    }
     assert_eq!(PlaceNames::of(&design).words("bars[0].charge"), "bars[0].charge");
     let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
     assert_eq!(PlaceNames::of(&twin).words("coils[1].wind.turns"), "Coil B, wire and wind: Turns");

@@ -106,7 +106,7 @@ fn input_words(source: ContributionSource<'_>, names: &PlaceNames) -> String {
         let all = input.contains("[*]") && at.starts_with("poles");
         return match said.split_once(", ") {
             Some((_, what)) if all => format!("the poles' {what}"),
-            _ => said.to_owned(),
+            _ => said.into_owned(),
         };
     }
     match at.rsplit('.').next().unwrap_or_default() {

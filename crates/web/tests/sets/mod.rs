@@ -1,32 +1,8 @@
 //! Sets over HTTP: what is typed is kept, what cannot be is told at its field, and what is saved is what is shown.
 
-use super::{Answer, Visit, with_design, with_workshop};
+use super::{Answer, Fields, Visit, fields_of, send, with_design, with_workshop};
 use scraper::{Html, Selector};
 use serde_json::Value;
-use std::collections::BTreeMap;
-
-type Fields = BTreeMap<String, String>;
-
-/// The fields of the page's form as a browser sends them.
-fn fields_of(page: &Answer, form: &str) -> Fields {
-    let page = Html::parse_document(&page.body);
-    let all = Selector::parse(&format!("{form} input, {form} select")).unwrap();
-    let option = Selector::parse("option[selected]").unwrap();
-    page.select(&all)
-        .filter(|e| e.value().attr("type") != Some("checkbox") || e.value().attr("checked").is_some())
-        .filter_map(|e| {
-            let name = e.value().attr("name")?.to_owned();
-            let chosen = e.select(&option).next().and_then(|o| o.value().attr("value"));
-            let value = if e.value().name() == "select" { chosen } else { e.value().attr("value") };
-            Some((name, value.unwrap_or_default().to_owned()))
-        })
-        .collect()
-}
-
-async fn send(visit: &mut Visit, path: &str, fields: &Fields) -> Answer {
-    let borrowed: Vec<(&str, &str)> = fields.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
-    visit.post(path, &borrowed).await
-}
 
 fn json(answer: &Answer) -> Value {
     assert_eq!(answer.status, 200, "{}", answer.body);

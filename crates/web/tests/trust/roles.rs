@@ -1,7 +1,7 @@
 //! Roles over HTTP: every route by every role, and that what is offered is allowed.
 
 use super::visit;
-use crate::{Answer, Visit, with_design, with_run};
+use crate::{Answer, Visit, add, with_design, with_run};
 use scraper::{Html, Selector};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use store::Store;
@@ -131,6 +131,11 @@ async fn what_is_offered_is_allowed() {
     owner.sign_in("ode", WORDS).await;
     let path = with_design(&mut owner).await;
     with_run(&mut owner, &path).await;
+    let pair = [("name", "Sedge pair"), ("p0_revision", "1"), ("p1_revision", "1")];
+    add(&mut owner, ("/sets/new", "#set-form"), "/sets", &pair).await;
+    add(&mut owner, ("/rewinds/new?kind=tall-single", "#sheet"), "/rewinds", &[("name", "Old Sedge")]).await;
+    let order = [("customer", "mark A"), ("state", "agreed"), ("item0", "r1"), ("quantity0", "2")];
+    add(&mut owner, ("/orders/new", "main"), "/orders", &order).await;
     for role in Role::ALL {
         let (mut visit, token, _) = signed_in(&store, &owner, *role).await;
         let mut to_see = VecDeque::from(["/".to_owned()]);

@@ -19,7 +19,7 @@ use time::macros::format_description;
 use time::{Date, Duration};
 use trade::operation_times::RACK;
 use trade::schedule::ScheduledOperation;
-use workshop::{Action, Refusal, ShopHours, ShopPlan};
+use workshop::{Action, Actor, Refusal, ShopHours, ShopPlan};
 
 #[derive(Template)]
 #[template(path = "plan/week.html")]
@@ -42,8 +42,10 @@ pub(super) struct WeekPage {
     feeds: Vec<(u64, &'static str, String)>,
 }
 
-/// Bars of a plan in the seven days from `from` on: the row, and what is done.
-fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> {
+/// Bars of a plan in the seven days from `from` on: the row, and what is done. Bars of what is not started lead to its order, for whoever
+/// may open it.
+fn bars(plan: &ShopPlan, from: Date, by_order: bool, actor: &Actor) -> Vec<(String, Vec<Bar>)> {
+    let may_open_orders = actor.may(Action::ReadOrders);
     let mut rows: Vec<(String, Vec<Bar>)> = if by_order {
         Vec::new()
     } else {
@@ -94,7 +96,7 @@ fn bars(plan: &ShopPlan, from: Date, by_order: bool) -> Vec<(String, Vec<Bar>)> 
             ),
             link: match (planned.run, planned.order) {
                 (Some((run, _)), _) => format!("/runs/{run}"),
-                (None, Some((order, _))) => format!("/orders/{order}"),
+                (None, Some((order, _))) if may_open_orders => format!("/orders/{order}"),
                 _ => String::new(),
             },
             tone: job % 6,
@@ -188,7 +190,8 @@ pub(super) async fn week_page(
     }
     match app.workshop.shop_plan(&user.actor).await {
         Ok(plan) => {
-            page.drawing = gantt(from, shown_hours(&user.settings.hours), &bars(&plan, from, by_order));
+            page.drawing =
+                gantt(from, shown_hours(&user.settings.hours), &bars(&plan, from, by_order, &user.actor));
             let s = &plan.schedule;
             let late = s.jobs.iter().filter(|j| j.late_minutes > 0).count();
             page.figures = vec![
