@@ -121,10 +121,13 @@ async fn people_change_and_leave() {
     own.set_pin(leaves, Some("pin")).await.unwrap();
     assert_eq!(store.person(leaves).await.unwrap().unwrap().pin_hash.as_deref(), Some("pin"));
     session(&store, 7, leaves, LIMITS).await;
+    // Either of the two may be the one who leaves.
+    own.link_password(Some(owners[0]), leaves, &[2; 32], Duration::DAY).await.unwrap();
+    assert_eq!(store.person_by_password_link(&[2; 32]).await.unwrap().map(|p| p.id), Some(leaves));
     own.change_person(Some(owners[0]), leaves, PersonChange::Disable).await.unwrap();
     let person = store.person(leaves).await.unwrap().unwrap();
     assert!(person.disabled_at.is_some() && store.sessions_of(leaves).await.unwrap().is_empty());
-    assert!(store.person_by_password_link(&[1; 32]).await.unwrap().is_none(), "nor by a link");
+    assert!(store.person_by_password_link(&[2; 32]).await.unwrap().is_none(), "nor by a link");
     own.change_person(Some(owners[0]), leaves, PersonChange::Enable).await.unwrap();
     assert!(store.person(leaves).await.unwrap().unwrap().disabled_at.is_none());
     own.change_person(Some(owners[0]), leaves, PersonChange::Anonymise { name: "former operator" })
