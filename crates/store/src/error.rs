@@ -72,6 +72,16 @@ pub enum StoreError {
 
 impl From<sqlx::Error> for StoreError {
     fn from(error: sqlx::Error) -> Self {
+        let error = Self::of(error);
+        if matches!(error, Self::Away(_)) {
+            crate::trust::note_away();
+        }
+        error
+    }
+}
+
+impl StoreError {
+    fn of(error: sqlx::Error) -> Self {
         // 1062: duplicate entry; 1053, 1927: server shutdown, connection killed.
         if let sqlx::Error::Database(inner) = &error
             && let Some(found) = inner.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>()

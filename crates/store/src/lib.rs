@@ -62,6 +62,7 @@ mod stored;
 mod submission;
 pub mod sweep;
 pub mod timer;
+mod trust;
 pub mod verdict;
 pub mod word_search;
 
@@ -96,9 +97,6 @@ pub struct WorkshopStore {
     workshop: WorkshopId,
     documents: DesignDocuments,
 }
-
-/// A connection that was in order so long ago is not asked again whether it is.
-const TRUSTED_FOR: Duration = Duration::from_millis(500);
 
 /// How a database on another machine may be reached.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -236,12 +234,11 @@ impl Store {
             .max_connections(12)
             // A visitor should see within seconds that the database is away.
             .acquire_timeout(Duration::from_secs(3))
-            // Whether a connection still stands is asked when it is given back, and again when it was at rest: to ask before each
-            // statement doubles what a small one costs.
+            // Whether a connection stands is asked where it is not trusted.
             .test_before_acquire(false)
             .before_acquire(|connection, known| {
                 Box::pin(async move {
-                    if known.idle_for >= TRUSTED_FOR {
+                    if !trust::is_trusted(known.idle_for) {
                         connection.ping().await?;
                     }
                     Ok(true)
