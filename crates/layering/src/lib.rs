@@ -163,6 +163,35 @@ mod tests {
         assert!(found.is_empty(), "circles: {found:#?}");
     }
 
+    /// Lines longer than this are not read, and not seen in a difference.
+    const LONGEST_LINE: usize = 200;
+
+    /// Lines of the templates in a folder that are too long, with how many templates there are.
+    fn long_lines(folder: &Path) -> (usize, Vec<String>) {
+        let (mut templates, mut found) = (0, Vec::new());
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                let (more, inside) = long_lines(&path);
+                templates += more;
+                found.extend(inside);
+            } else if path.extension().is_some_and(|kind| kind == "html") {
+                templates += 1;
+                let text = std::fs::read_to_string(&path).unwrap();
+                let long = text.lines().enumerate().filter(|(_, line)| line.chars().count() > LONGEST_LINE);
+                found.extend(long.map(|(k, _)| format!("{}:{}", path.display(), k + 1)));
+            }
+        }
+        (templates, found)
+    }
+
+    #[test]
+    fn no_template_has_a_long_line() {
+        let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
+        let (templates, found) = long_lines(&crates.join("web/src"));
+        assert!(templates > 30 && found.is_empty(), "too long: {found:#?}");
+    }
+
     /// Both rules see what they are there for.
     #[test]
     fn a_circle_and_an_upward_arrow_are_found() {
