@@ -148,6 +148,9 @@ const data = () => ({
       this.isUnshown || ["document", "poles_each"].some((name) => values[name] !== this.control(name).value);
     this.isUnshown = isOther;
     this.write(values);
+    // Who leaves before the server has shown the state's fields finds it again all the same.
+    this.history.now = values;
+    this.keepDraft();
     if (isOther) await this.ask("show", values, true);
     // Who goes on to another state meanwhile does not want this one back.
     if (mine !== this.puts) return;
@@ -427,6 +430,8 @@ const data = () => ({
     for (const [name, value] of Object.entries(values)) body.set(name, value);
     body.set("step", step);
     const sent = this.read();
+    // What a whole step makes of the design is known, and kept, only with its answer.
+    if (step && !isRestoring) this.status = "";
     const strip = byId("strip", HTMLElement);
     strip.setAttribute("aria-busy", "true");
     try {

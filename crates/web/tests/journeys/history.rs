@@ -76,12 +76,13 @@ async fn ten_steps_are_undone_and_redone_over_a_reload() {
             states.push(now);
         }
         assert_eq!(states.len(), 11);
-        for state in states.iter().rev().skip(1).take(4) {
+        for state in states.iter().rev().skip(1).take(3) {
             b.press("[aria-label=Undo]").await;
             until_shape(&b, state).await;
         }
-        b.until(".status", |t| t == "Draft saved").await;
-        // The page is loaded again in between.
+        // The page is loaded again in between, before the server has answered the last step back.
+        b.asked("window.fetch = () => new Promise(() => {}); arguments[arguments.length - 1]('');").await;
+        b.press("[aria-label=Undo]").await;
         b.go("/designs/new?kind=twin-coil").await;
         b.find(".draft:not([style*=none])").await;
         until_shape(&b, &states[6]).await;
