@@ -72,17 +72,26 @@ fn actions(members: &[Member], pairs: &[(usize, usize)]) -> Vec<Arc<Action>> {
         })
         .collect();
     let missing: Vec<usize> = (0..pairs.len()).filter(|&k| found[k].is_none()).collect();
-    let worked_out = |k: &usize| {
-        let pair = &pairs[*k];
-        let (here, there) = (&members[pair.0], &members[pair.1]);
-        let action =
-            Action { here: here.source, there: there.source, matrix: action(here, there, pair.0 == pair.1) };
-        let bytes = action.matrix.len() * size_of::<f64>() + size_of::<Action>();
-        (*k, KEPT.keep(mark(pair), action, bytes))
+    let groups = mirrored(members, pairs, &missing);
+    let worked_out = |group: &Group| {
+        let mut energies = energies_of(members, pairs[group.first]);
+        let keep = |k: usize, energies: &DMatrix<f64>| {
+            let (here, there) = (&members[pairs[k].0], &members[pairs[k].1]);
+            let matrix = over_unknowns(energies, here, there);
+            let bytes = matrix.len() * size_of::<f64>() + size_of::<Action>();
+            let action = Action { here: here.source, there: there.source, matrix };
+            (k, KEPT.keep(mark(&pairs[k]), action, bytes))
+        };
+        let first = keep(group.first, &energies);
+        let second = group.mirrored.as_ref().map(|mirrored| {
+            energies = mirrored.energies(&energies);
+            keep(mirrored.pair, &energies)
+        });
+        std::iter::once(first).chain(second)
     };
     let (even, odd) = side_by_side(
-        || missing.iter().step_by(2).map(worked_out).collect::<Vec<_>>(),
-        || missing.iter().skip(1).step_by(2).map(worked_out).collect::<Vec<_>>(),
+        || groups.iter().step_by(2).flat_map(worked_out).collect::<Vec<_>>(),
+        || groups.iter().skip(1).step_by(2).flat_map(worked_out).collect::<Vec<_>>(),
     );
     for (k, action) in even.into_iter().chain(odd) {
         found[k] = Some(action);
@@ -90,9 +99,87 @@ fn actions(members: &[Member], pairs: &[(usize, usize)]) -> Vec<Arc<Action>> {
     found.into_iter().flatten().collect()
 }
 
-/// The energies between two parts, or of one with itself, over their unknowns.
-fn action(here: &Member, there: &Member, is_own: bool) -> DMatrix<f64> {
-    let energies = match (here.body(), there.body()) {
+/// A pair whose action is to be worked out, with one that is its mirror image.
+struct Group {
+    first: usize,
+    mirrored: Option<Mirrored>,
+}
+
+/// A pair of a rod and a block that stands as another does in a mirror across x through the block's middle.
+struct Mirrored {
+    pair: usize,
+    /// Whether the block is the first of the pair.
+    is_block_first: bool,
+    /// By each of the block's patches the one in its place in the mirror.
+    patches: Vec<usize>,
+}
+
+impl Mirrored {
+    /// The energies of this pair from those of the other.
+    fn energies(&self, other: &DMatrix<f64>) -> DMatrix<f64> {
+        if self.is_block_first {
+            other.select_rows(&self.patches)
+        } else {
+            other.select_columns(&self.patches)
+        }
+    }
+}
+
+/// The pairs to be worked out, those together that are mirror images of each other: in an even row over an even plate half are.
+fn mirrored(members: &[Member], pairs: &[(usize, usize)], missing: &[usize]) -> Vec<Group> {
+    let mut groups: Vec<Group> = Vec::new();
+    for &k in missing {
+        let image = groups
+            .iter()
+            .position(|g| g.mirrored.is_none() && is_mirrored(members, pairs[g.first], pairs[k]));
+        let found = image.and_then(|at| {
+            let (here, there) = (&members[pairs[k].0], &members[pairs[k].1]);
+            let is_block_first = matches!(here.body(), Body::Block(_));
+            let patches = in_mirror(&if is_block_first { here } else { there }.cut.patches)?;
+            Some((at, Mirrored { pair: k, is_block_first, patches }))
+        });
+        match found {
+            Some((at, mirrored)) => groups[at].mirrored = Some(mirrored),
+            None => groups.push(Group { first: k, mirrored: None }),
+        }
+    }
+    groups
+}
+
+/// Whether two pairs of a rod and a block, the same block for both, are mirror images.
+fn is_mirrored(members: &[Member], one: (usize, usize), other: (usize, usize)) -> bool {
+    let (rods, block) = match [one, other].map(|(i, j)| (members[i].body(), members[j].body())) {
+        [(Body::Rod(a), Body::Block(block)), (Body::Rod(b), Body::Block(_))] if one.1 == other.1 => {
+            ([a, b], block)
+        }
+        [(Body::Block(block), Body::Rod(a)), (Body::Block(_), Body::Rod(b))] if one.0 == other.0 => {
+            ([a, b], block)
+        }
+        _ => return false,
+    };
+    let [a, b] = rods.map(|rod| Rod { axis_m: (0.0, rod.axis_m.1), ..*rod });
+    a == b && (rods[0].axis_m.0 + rods[1].axis_m.0 - 2.0 * block.center_m[0]).abs() < 1e-9
+}
+
+/// By each patch the one that stands in its place in a mirror across x through the middle of all; nothing where one has none.
+fn in_mirror(patches: &[Patch]) -> Option<Vec<usize>> {
+    let xs = patches.iter().map(|p| p.center_m[0]);
+    let (low, high) = xs.fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), x| (low.min(x), high.max(x)));
+    let is_image = |a: &Patch, b: &Patch| {
+        let apart = [
+            a.center_m[0] + b.center_m[0] - low - high,
+            a.center_m[1] - b.center_m[1],
+            a.center_m[2] - b.center_m[2],
+        ];
+        a.shape == b.shape && apart.iter().all(|d| d.abs() < 1e-9)
+    };
+    patches.iter().map(|a| patches.iter().position(|b| is_image(a, b))).collect()
+}
+
+/// The energies between the patches of two parts, or of one with itself.
+fn energies_of(members: &[Member], pair: (usize, usize)) -> DMatrix<f64> {
+    let (here, there, is_own) = (&members[pair.0], &members[pair.1], pair.0 == pair.1);
+    match (here.body(), there.body()) {
         (Body::Rod(rod), _) if is_own => own_of_rod(here, rod, here.source.resolution.rod),
         (Body::Rod(a), Body::Rod(b)) => {
             let off = (a.axis_m.0 - b.axis_m.0, a.axis_m.1 - b.axis_m.1);
@@ -101,8 +188,24 @@ fn action(here: &Member, there: &Member, is_own: bool) -> DMatrix<f64> {
         }
         _ if is_own => own_of_block(here),
         _ => energies(here, there, Patch::energy_with),
-    };
-    here.densities.transpose() * (energies * &there.densities)
+    }
+}
+
+/// Energies between patches as those between unknowns. An unknown charges a few patches only.
+fn over_unknowns(energies: &DMatrix<f64>, here: &Member, there: &Member) -> DMatrix<f64> {
+    let mut of_there = DMatrix::zeros(energies.nrows(), there.cut.unknowns);
+    for (mut column, charges) in of_there.column_iter_mut().zip(&there.cut.charges) {
+        for &(patch, density) in charges {
+            column.axpy(density, &energies.column(patch), 1.0);
+        }
+    }
+    let mut all = DMatrix::zeros(here.cut.unknowns, there.cut.unknowns);
+    for (mut into, from) in all.column_iter_mut().zip(of_there.column_iter()) {
+        for (value, charges) in into.iter_mut().zip(&here.cut.charges) {
+            *value = charges.iter().map(|&(patch, density)| density * from[patch]).sum();
+        }
+    }
+    all
 }
 
 /// How two rods stand to one another: in an even row most pairs stand alike.
@@ -378,4 +481,39 @@ fn mean_inverse(a: &Patch, b: &Patch, lateral: f64) -> f64 {
     let second = -(a_sq + b_sq) / 4.0;
     let fourth = (a_four + b_four) / 64.0 + a_sq * b_sq / 16.0;
     mean(0) + second * mean(2) + fourth * mean(4)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::body::{Block, Resolution};
+    use super::*;
+
+    /// Rods to both sides of a plate's middle, one of them without a mirror image: what is taken from an image is what is worked out
+    /// directly.
+    #[test]
+    fn a_mirror_image_is_what_is_worked_out() {
+        let rod = |x_m: f64, y_m: f64| {
+            Body::Rod(Rod {
+                axis_m: (x_m, y_m),
+                bottom_m: 0.001,
+                length_m: 0.012,
+                radius_m: 0.0024,
+                bevel_m: 0.0,
+                mu_r: 100.0,
+                magnet: None,
+            })
+        };
+        let block = |center_m| {
+            Body::Block(Block { center_m, size_m: [0.06, 0.02, 0.0015], mu_r: 200.0, magnet: None })
+        };
+        let bodies = [block([0.001, 0.0, -0.001]), rod(-0.014, 0.001), rod(0.003, 0.0), rod(0.016, 0.001)];
+        let source = |body| Source { body, resolution: Resolution::default(), is_beside_bar: false };
+        let members: Vec<Member> = bodies.iter().map(|body| Member::new(source(*body), 0)).collect();
+        let pairs = [(1, 0), (2, 0), (3, 0)];
+        let groups = mirrored(&members, &pairs, &[0, 1, 2]);
+        assert_eq!(groups.len(), 2);
+        let found = groups[0].mirrored.as_ref().unwrap().energies(&energies_of(&members, pairs[0]));
+        let expected = energies_of(&members, pairs[2]);
+        assert!((found - &expected).amax() < 1e-9 * expected.amax());
+    }
 }

@@ -3,7 +3,6 @@
 use super::body::{Body, Cut, Resolution};
 use super::patch::Patch;
 use crate::kept::mark;
-use nalgebra::DMatrix;
 
 /// All that the cut of a part depends on: the same source gives the same elements.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -45,21 +44,13 @@ pub(super) struct Member {
     pub cut: Cut,
     /// Its first unknown among all.
     pub first: usize,
-    /// Charge densities on its patches (rows) of its unknowns (columns).
-    pub densities: DMatrix<f64>,
 }
 
 impl Member {
     /// A part in elements; its unknowns follow those of the parts before it.
     pub(super) fn new(source: Source, first: usize) -> Self {
         let cut = source.cut();
-        let mut densities = DMatrix::zeros(cut.patches.len(), cut.unknowns);
-        for (unknown, list) in cut.charges.iter().enumerate() {
-            for &(patch, density) in list {
-                densities[(patch, unknown)] += density;
-            }
-        }
-        Self { source, cut, first, densities }
+        Self { source, cut, first }
     }
 
     pub(super) const fn body(&self) -> &Body {

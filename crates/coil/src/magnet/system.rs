@@ -346,7 +346,8 @@ impl System {
             for ((member, own), slope) in holding.iter().zip(&own).zip(&mut slopes) {
                 let (at, size) = (member.first - plain, member.cut.unknowns);
                 let given = charge.component_mul(&magnets);
-                let others = self.magnets.rows(at, size) * &given - own * given.rows(at, size);
+                // The matrix is symmetric, and its columns are read faster than its rows.
+                let others = self.magnets.columns(at, size).tr_mul(&given) - own * given.rows(at, size);
                 let before = magnets.rows(at, size).into_owned();
                 let after = follow(member, own, &others, (before.clone(), slope), 0.01 * moved);
                 largest = largest.max((&after - before).amax() / after.amax().max(1.0));
