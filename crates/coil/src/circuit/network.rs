@@ -372,45 +372,45 @@ impl Peak {
     pub fn of(amplitude: impl Fn(f64) -> f64, near: Option<Self>) -> Self {
         const GOLDEN: f64 = 0.618_033_988_75;
         let rest = amplitude(80.0).max(f64::MIN_POSITIVE);
-        let level = |hz: f64| 20.0 * (amplitude(hz) / rest).log10();
         let beside = near.filter(|p| p.peak_db > 0.5).and_then(|p| {
             let (low, high) = (p.peak_hz / 1.2, p.peak_hz * 1.2);
-            let middle = level(p.peak_hz);
-            (middle > level(low) && middle > level(high)).then_some((low, high))
+            let middle = amplitude(p.peak_hz);
+            (middle > amplitude(low) && middle > amplitude(high)).then_some((low, high))
         });
         let (mut low, mut high) = beside.unwrap_or_else(|| {
             let steps = 75_usize;
             let grid = |i: usize| Self::LOWEST_HZ * 300f64.powf(i as f64 / steps as f64);
-            let (mut best, mut best_db) = (0, f64::MIN);
+            let (mut best, mut highest) = (0, f64::MIN);
             for i in 0..=steps {
-                let db = level(grid(i));
-                if db > best_db {
-                    (best, best_db) = (i, db);
+                let own = amplitude(grid(i));
+                if own > highest {
+                    (best, highest) = (i, own);
                 }
             }
             (grid(best.saturating_sub(1)), grid((best + 1).min(steps)))
         });
         let mut a = high - GOLDEN * (high - low);
         let mut b = low + GOLDEN * (high - low);
-        let (mut at_a, mut at_b) = (level(a), level(b));
+        let (mut at_a, mut at_b) = (amplitude(a), amplitude(b));
         while high / low > 1.0002 {
             if at_a > at_b {
                 (high, b, at_b) = (b, a, at_a);
                 a = high - GOLDEN * (high - low);
-                at_a = level(a);
+                at_a = amplitude(a);
             } else {
                 (low, a, at_a) = (a, b, at_b);
                 b = low + GOLDEN * (high - low);
-                at_b = level(b);
+                at_b = amplitude(b);
             }
         }
         let peak_hz = 0.5 * (low + high);
+        let fallen = rest * 10f64.powf(-3.0 / 20.0);
         let (mut from, mut to) = (peak_hz, 2e5);
         while to / from > 1.0002 {
             let middle = (from * to).sqrt();
-            if level(middle) > -3.0 { from = middle } else { to = middle }
+            if amplitude(middle) > fallen { from = middle } else { to = middle }
         }
-        Self { peak_hz, peak_db: level(peak_hz), minus3db_hz: from }
+        Self { peak_hz, peak_db: 20.0 * (amplitude(peak_hz) / rest).log10(), minus3db_hz: from }
     }
 }
 

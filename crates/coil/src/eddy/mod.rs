@@ -39,19 +39,22 @@ pub struct Screening {
 #[must_use]
 pub fn screened(screening: &[Screening], hz: f64) -> Complex<f64> {
     let omega = 2.0 * PI * hz;
-    let lost: Complex<f64> = screening
-        .iter()
-        .map(|s| Complex::new(0.0, omega * s.coupling_s) / Complex::new(1.0, omega * s.time_s))
-        .sum();
-    Complex::from(1.0) - lost
+    // jωκ/(1 + jωτ), with its denominator made real.
+    let lost = |s: &Screening| {
+        let by = omega * s.time_s;
+        Complex::new(by, 1.0) * (omega * s.coupling_s / (1.0 + by * by))
+    };
+    Complex::from(1.0) - screening.iter().map(lost).sum::<Complex<f64>>()
 }
 
 /// What relaxations add to a coil's impedance at `hz`, Ω.
 #[must_use]
 pub fn impedance(relaxations: &[Relaxation], hz: f64) -> Complex<f64> {
     let omega = 2.0 * PI * hz;
-    relaxations
-        .iter()
-        .map(|r| Complex::from(omega * omega * r.strength_hs) / Complex::new(1.0, omega * r.time_s))
-        .sum()
+    // ω²s/(1 + jωτ), with its denominator made real.
+    let own = |r: &Relaxation| {
+        let by = omega * r.time_s;
+        Complex::new(1.0, -by) * (omega * omega * r.strength_hs / (1.0 + by * by))
+    };
+    relaxations.iter().map(own).sum()
 }

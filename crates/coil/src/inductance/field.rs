@@ -4,7 +4,7 @@ use super::{MU_0, Winding};
 use crate::former::Outline;
 use crate::numeric::gauss;
 use std::f64::consts::{FRAC_PI_2, PI};
-use wide::f64x2;
+use wide::{f64x2, f64x4};
 
 impl Winding {
     /// Flux density per ampere at a point outside the winding itself, T/A.
@@ -120,21 +120,25 @@ fn add_corners(
     nodes: &[(f64, f64, f64)],
     b: &mut [f64; 3],
 ) {
-    let radius = outline.corner_m;
+    let radius = f64x4::splat(outline.corner_m);
     let (x, y) = (outline.straight_x_m / 2.0, outline.straight_y_m / 2.0);
+    // Places of the point from the four corners, which are done side by side.
+    let (px, py) = (p[0] - f64x4::from([x, -x, -x, x]), p[1] - f64x4::from([y, y, -y, -y]));
+    let mut sum = [f64x4::ZERO; 3];
     for &(cos, sin, weight) in nodes {
-        for (cx, cy, c, s) in [(x, y, cos, sin), (-x, y, -sin, cos), (-x, -y, -cos, -sin), (x, -y, sin, -cos)]
-        {
-            let (lx, ly) = (-s * radius * weight, c * radius * weight);
-            let (rx, ry) = (p[0] - cx - radius * c, p[1] - cy - radius * s);
-            let d_sq = (rx * rx + ry * ry).max(1e-24);
-            let moment = (lx * ry - ly * rx) / d_sq;
-            for (t, edge) in [(t_bottom, 1.0), (t_top, -1.0)] {
-                let r = (d_sq + t * t).sqrt();
-                b[2] += edge * moment * t / r;
-                b[0] -= edge * ly / r;
-                b[1] += edge * lx / r;
-            }
-        }
+        let (c, s) = (f64x4::from([cos, -sin, -cos, sin]), f64x4::from([sin, cos, -sin, -cos]));
+        let (lx, ly) = (-s * radius * weight, c * radius * weight);
+        let (rx, ry) = (px - radius * c, py - radius * s);
+        let d_sq = (rx * rx + ry * ry).max(f64x4::splat(1e-24));
+        let moment = (lx * ry - ly * rx) / d_sq;
+        let by_r = |t: f64| f64x4::ONE / (d_sq + t * t).sqrt();
+        let (low, high) = (by_r(t_bottom), by_r(t_top));
+        let fall = low - high;
+        sum[0] -= ly * fall;
+        sum[1] += lx * fall;
+        sum[2] += moment * (low * t_bottom - high * t_top);
+    }
+    for (b, sum) in b.iter_mut().zip(sum) {
+        *b += sum.reduce_add();
     }
 }

@@ -11,6 +11,7 @@ use crate::threads::side_by_side;
 use nalgebra::DVector;
 use std::f64::consts::PI;
 use std::sync::Arc;
+use wide::f64x4;
 
 /// Half the step of height for derivatives, m.
 const STEP_M: f64 = 0.1e-3;
@@ -218,19 +219,10 @@ fn screening(
     let mut found = Vec::new();
     for (sheet, modes) in answers.sheets {
         let lifted = |lift: f64| {
-            let charges = magnetised.charges_lifted(lift);
+            let charges = in_fours(&magnetised.charges_lifted(lift));
             sheet.flux_of_line((string.x_m, string.z_m), |at, axis| {
-                let across = (at[0] - string.x_m, at[2] - string.z_m - lift);
-                let square = across.0 * across.0 + across.1 * across.1;
-                let sum: f64 = charges
-                    .iter()
-                    .map(|(y, charge)| {
-                        let along = at[1] - y;
-                        let distance_sq = square + along * along;
-                        charge / (distance_sq * distance_sq.sqrt()) * [across.0, along, across.1][axis]
-                    })
-                    .sum();
-                MU_0 / (4.0 * PI) * sum
+                let from_line = [at[0] - string.x_m, at[1], at[2] - string.z_m - lift];
+                MU_0 / (4.0 * PI) * field_of_line(&charges, from_line, axis)
             })
         };
         let in_air = (lifted(STEP_M) - lifted(-STEP_M)) / (2.0 * STEP_M);
@@ -249,6 +241,28 @@ fn screening(
     // What takes less than a ten-thousandth at any frequency is left out.
     found.retain(|s| s.coupling_s.abs() > 1e-4 * s.time_s && s.time_s > 0.0);
     found
+}
+
+/// Point charges on a line, place and charge, four by four; nothing, far away, in place of those that lack.
+fn in_fours(charges: &[(f64, f64)]) -> Vec<(f64x4, f64x4)> {
+    let four = |some: &[(f64, f64)]| {
+        let at = |k: usize| some.get(k).copied().unwrap_or((1e3, 0.0));
+        (f64x4::from([0, 1, 2, 3].map(|k| at(k).0)), f64x4::from([0, 1, 2, 3].map(|k| at(k).1)))
+    };
+    charges.chunks(4).map(four).collect()
+}
+
+/// Σ q·r/r³ along an axis at a place beside a line along y of point charges.
+fn field_of_line(charges: &[(f64x4, f64x4)], at: [f64; 3], axis: usize) -> f64 {
+    let across_sq = f64x4::splat(at[0] * at[0] + at[2] * at[2]);
+    let mut sum = f64x4::ZERO;
+    for (y, charge) in charges {
+        let along = f64x4::splat(at[1]) - *y;
+        let distance_sq = across_sq + along * along;
+        let strength = *charge / (distance_sq * distance_sq.sqrt());
+        sum += if axis == 1 { strength * along } else { strength };
+    }
+    sum.reduce_add() * if axis == 1 { 1.0 } else { at[axis] }
 }
 
 /// Means and slopes of values taken above (first half) and below.
