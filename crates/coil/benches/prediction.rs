@@ -9,6 +9,10 @@ use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
 use std::sync::Arc;
 
+/// As in the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn prediction(c: &mut Criterion) {
     let mut group = c.benchmark_group("predict");
     for kind in Kind::ALL {
