@@ -114,6 +114,13 @@ static RING: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| {
 /// Cosines of the points of one half of it, by fours.
 static HALF_RING: LazyLock<[f64x4; RING_POINTS as usize / 8]> =
     LazyLock::new(|| std::array::from_fn(|four| f64x4::from(std::array::from_fn(|k| RING[4 * four + k].0))));
+/// Cosines and sines of every other point of it, by fours.
+static SPARSE_RING: LazyLock<[(f64x4, f64x4); RING_POINTS as usize / 8]> = LazyLock::new(|| {
+    let four = |part: fn(&(f64, f64)) -> f64, four: usize| {
+        f64x4::from(std::array::from_fn(|k| part(&RING[2 * (4 * four + k)])))
+    };
+    std::array::from_fn(|k| (four(|p| p.0, k), four(|p| p.1, k)))
+});
 const RING_POINTS: u32 = 24;
 
 impl Patch {
@@ -179,20 +186,20 @@ impl Patch {
         if dot(r, r) > 9.0 * self.reach_sq_m2() {
             return self.field_of_dipoles(r);
         }
-        // Every other place of the ring.
-        let share = self.area_m2() / (4.0 * PI * f64::from(RING_POINTS / 2));
-        let mut sum = [0.0; 3];
+        let mut sum = [f64x4::ZERO; 3];
         for (t, w) in TRIPLE.iter() {
-            for &(cos, sin) in RING.iter().step_by(2) {
-                let d = [r[0] - radius_m * cos, r[1] - radius_m * sin, r[2] - half_m * (2.0 * t - 1.0)];
-                let d2 = dot(d, d).max(1e-8);
-                let by = share * w * sin / (d2 * d2.sqrt());
-                for (s, c) in sum.iter_mut().zip(d) {
-                    *s += by * c;
+            let dz = r[2] - half_m * (2.0 * t - 1.0);
+            for &(cos, sin) in &*SPARSE_RING {
+                let (dx, dy) = (r[0] - cos * radius_m, r[1] - sin * radius_m);
+                let d_sq = (dx * dx + dy * dy + dz * dz).max(f64x4::splat(1e-8));
+                let by = sin * *w / (d_sq * d_sq.sqrt());
+                for (s, d) in sum.iter_mut().zip([dx, dy, f64x4::splat(dz)]) {
+                    *s += by * d;
                 }
             }
         }
-        sum
+        let share = self.area_m2() / (4.0 * PI * f64::from(RING_POINTS / 2));
+        sum.map(|s| share * s.reduce_add())
     }
 
     fn field_of_dipoles(&self, r: [f64; 3]) -> [f64; 3] {
