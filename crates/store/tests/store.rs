@@ -24,7 +24,7 @@ use store::run::NewRun;
 use store::session::{NewSession, SessionLimits};
 use store::spool::NewSpool;
 use store::timer::NewTimer;
-use store::{ClientKey, PersonId, RevisionId, Store, StoreError, WorkshopId};
+use store::{ClientKey, PersonId, RevisionId, SpoolId, Store, StoreError, WorkshopId, WorkshopStore};
 use time::Duration;
 use trade::comparison::TolerancePolicy;
 use trade::judgement::{Judgement, judge_run};
@@ -51,6 +51,24 @@ async fn design(store: &Store, workshop: WorkshopId, author: PersonId, name: &st
         is_variant: false,
     };
     store.of(workshop).save_revision(author, &new).await.unwrap()
+}
+
+/// Five kilometres of wire.
+fn new_spool(label: &str) -> NewSpool {
+    NewSpool {
+        key: ClientKey::random(),
+        label: label.into(),
+        gauge: "42 AWG".into(),
+        insulation: "polyurethane".into(),
+        build: "single".into(),
+        tolerance: "full".into(),
+        measured: coil::design::Spool { left_m: Some(5000.0), ..coil::design::Spool::default() },
+        remark: String::new(),
+    }
+}
+
+async fn spool(shop: &WorkshopStore, label: &str) -> SpoolId {
+    shop.add_spool(&new_spool(label)).await.unwrap()
 }
 
 fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Design) -> NewRun<'_> {
@@ -146,16 +164,8 @@ async fn sessions_end() {
 async fn spools_are_unique_by_label() {
     let store = fresh_store().await;
     let (shop, _) = workshop(&store, "kestrel").await;
-    let spool = NewSpool {
-        key: ClientKey::random(),
-        label: "K-7".into(),
-        gauge: "42 AWG".into(),
-        insulation: "polyvinyl-acetal".into(),
-        build: "heavy".into(),
-        tolerance: "full".into(),
-        measured: coil::design::Spool { ohm_per_m: Some(5.51), ..Default::default() },
-        remark: String::new(),
-    };
+    let measured = coil::design::Spool { ohm_per_m: Some(5.51), ..coil::design::Spool::default() };
+    let spool = NewSpool { measured, ..new_spool("K-7") };
     let id = store.of(shop).add_spool(&spool).await.unwrap();
     assert_eq!(store.of(shop).add_spool(&spool).await.unwrap(), id);
     let again = NewSpool { key: ClientKey::random(), ..spool };

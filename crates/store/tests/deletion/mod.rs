@@ -1,6 +1,6 @@
 //! What nothing depends on is deleted for good; everything else stays whole.
 
-use super::{design, run_of, workshop};
+use super::{design, run_of, spool, workshop};
 use dev_database::fresh_store;
 use rstest::rstest;
 use store::audit::AuditFilter;
@@ -10,27 +10,12 @@ use store::instrument::NewInstrument;
 use store::order::{NewOrder, OrderState};
 use store::part::NewPart;
 use store::reference::{NewReference, Purpose, ReferenceState};
-use store::spool::NewSpool;
 use store::{
     ClientKey, ExperimentId, ListeningId, OrderId, PartId, PersonId, PickupSetId, ReferenceId, RevisionId,
-    SpoolId, StoreError, WorkshopStore,
+    StoreError, WorkshopStore,
 };
 use trade::instrument::InstrumentKind;
 use trade::stock::PartKind;
-
-async fn spool(shop: &WorkshopStore, label: &str) -> SpoolId {
-    let new = NewSpool {
-        key: ClientKey::random(),
-        label: label.into(),
-        gauge: "42 AWG".into(),
-        insulation: "polyurethane".into(),
-        build: "single".into(),
-        tolerance: "full".into(),
-        measured: coil::design::Spool::default(),
-        remark: String::new(),
-    };
-    shop.add_spool(&new).await.unwrap()
-}
 
 async fn part(shop: &WorkshopStore, by: PersonId, name: &str) -> PartId {
     let new = NewPart {

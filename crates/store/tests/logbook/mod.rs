@@ -1,6 +1,6 @@
 //! The logbook's lines and what is kept beside them, each query once.
 
-use super::{design, run_of, workshop};
+use super::{design, run_of, spool, workshop};
 use coil::design::{Design, tall_single};
 use coil::prediction::Calibration;
 use dev_database::fresh_store;
@@ -11,7 +11,7 @@ use store::logbook::{LogFilter, Order, planned_factor_levels};
 use store::part::NewPart;
 use store::person::{NewPerson, Role};
 use store::reading::NewReading;
-use store::spool::{NewCheck, NewSpool, SpoolDetails};
+use store::spool::{NewCheck, SpoolDetails};
 use store::{ClientKey, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, WorkshopId};
 use time::macros::{date, datetime};
 use trade::calibration::{Factor, FactorLevels, fit_calibration};
@@ -64,20 +64,6 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
     }
 }
 
-async fn spool(store: &Store, workshop: WorkshopId, label: &str) -> SpoolId {
-    let new = NewSpool {
-        key: ClientKey::random(),
-        label: label.into(),
-        gauge: "42 AWG".into(),
-        insulation: "polyurethane".into(),
-        build: "single".into(),
-        tolerance: "full".into(),
-        measured: coil::design::Spool { left_m: Some(5000.0), ..coil::design::Spool::default() },
-        remark: String::new(),
-    };
-    store.of(workshop).add_spool(&new).await.unwrap()
-}
-
 async fn begun() -> (Store, WorkshopId, PersonId, RevisionId) {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
@@ -88,7 +74,7 @@ async fn begun() -> (Store, WorkshopId, PersonId, RevisionId) {
 #[tokio::test]
 async fn lines_are_found_counted_and_ordered() {
     let (store, shop, owner, revision) = begun().await;
-    let k7 = spool(&store, shop, "K-7").await;
+    let k7 = spool(&store.of(shop), "K-7").await;
     let runs: Vec<ImportedRun> = (1..=9)
         .map(|k| brought(revision, owner, (k % 2 == 0).then_some(k7), k, 5700.0 + 10.0 * f64::from(k)))
         .collect();
@@ -272,7 +258,7 @@ async fn a_run_carries_its_experience() {
 #[tokio::test]
 async fn spools_are_checked_weighed_and_used() {
     let (store, shop, owner, revision) = begun().await;
-    let id = spool(&store, shop, "K-7").await;
+    let id = spool(&store.of(shop), "K-7").await;
     let check = |ohms, left_m, at| NewCheck {
         ohm_per_m: Some(ohms),
         at_c: Some(20.0),
@@ -555,7 +541,7 @@ async fn a_set_that_was_sold_stays_as_it_is() {
 async fn records_hold_what_a_run_holds() {
     let (store, shop, owner, revision) = begun().await;
     let own = store.of(shop);
-    let k7 = spool(&store, shop, "K-7").await;
+    let k7 = spool(&store.of(shop), "K-7").await;
     let runs: Vec<ImportedRun> = (1..=2).map(|k| brought(revision, owner, Some(k7), k, 5700.0)).collect();
     own.import_runs(owner, &runs).await.unwrap();
     let lines = own.log_lines(&LogFilter::default(), 10).await.unwrap();

@@ -1,5 +1,6 @@
 //! Judging anew, what else is said of a run beside its verdict, and small rules of figures and switches.
 
+use super::inventory::new_spool;
 use super::*;
 use coil::circuit::Join;
 use rstest::rstest;
@@ -166,21 +167,11 @@ async fn one_instrument_is_across_the_coil() {
 /// Spools that are used up are offered no more, and still known.
 #[tokio::test]
 async fn an_empty_spool_is_not_offered() {
-    use store::spool::{NewSpool, SpoolDetails};
+    use store::spool::SpoolDetails;
     let (workshop, actor, _) = set_up().await;
     let mut ids = Vec::new();
     for label in ["K-7", "K-8"] {
-        let new = NewSpool {
-            key: ClientKey::random(),
-            label: label.into(),
-            gauge: "42 AWG".into(),
-            insulation: "polyurethane".into(),
-            build: "single".into(),
-            tolerance: "full".into(),
-            measured: coil::design::Spool::default(),
-            remark: String::new(),
-        };
-        ids.push(workshop.add_spool(&actor, &new).await.unwrap());
+        ids.push(workshop.add_spool(&actor, &new_spool(label, None)).await.unwrap());
     }
     let seen = workshop.spool_measurements(&actor, ids[0]).await.unwrap();
     let details = SpoolDetails { emptied: true, version: Some(seen.version), ..SpoolDetails::default() };

@@ -1,7 +1,8 @@
 //! How much is asked of the database: as much, however much there is.
 
+use super::inventory::new_spool;
 use super::{command, design, measure_well, run, set_up};
-use coil::design::{Spool as Measured, tall_single};
+use coil::design::tall_single;
 use std::cell::Cell;
 use std::future::Future;
 use std::sync::Once;
@@ -10,7 +11,6 @@ use store::design::DesignFilter;
 use store::experiment::NewExperiment;
 use store::logbook::LogFilter;
 use store::part::NewPart;
-use store::spool::NewSpool;
 use store::timer::NewTimer;
 use tracing_subscriber::layer::{Context, SubscriberExt as _};
 use tracing_subscriber::{Layer, Registry};
@@ -77,17 +77,7 @@ async fn fill(workshop: &Workshop, actor: &Actor, name: &str) {
         let id = run(workshop, actor, revision).await;
         measure_well(workshop, actor, id).await;
     }
-    let spool = NewSpool {
-        key: ClientKey::random(),
-        label: name.into(),
-        gauge: "42 AWG".into(),
-        insulation: "polyurethane".into(),
-        build: "single".into(),
-        tolerance: "full".into(),
-        measured: Measured::default(),
-        remark: String::new(),
-    };
-    workshop.add_spool(actor, &spool).await.unwrap();
+    workshop.add_spool(actor, &new_spool(name, None)).await.unwrap();
     let part = NewPart {
         key: ClientKey::random(),
         kind: PartKind::Magnet,
