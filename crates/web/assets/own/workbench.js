@@ -81,12 +81,13 @@ const data = () => ({
     this.server = this.read();
     this.history = new UndoHistory(this.server);
     const kept = this.$root.dataset.refused ? null : this.draft.take();
+    // Where the past is known it goes on, also from a state that the server sends by itself.
+    const history = kept && UndoHistory.unpacked(kept.history);
+    if (history) this.history = history;
     if (kept && JSON.stringify(kept.values) !== JSON.stringify(this.server)) {
       this.restored = true;
-      // Where the past is known it goes on; else what the server sent is the one step before.
-      const history = UndoHistory.unpacked(kept.history);
-      if (history) this.history = history;
-      else this.history.step(kept.values);
+      // Else what the server sent is the one step before.
+      if (!history) this.history.step(kept.values);
       void this.put(kept.values);
     }
     setInterval(() => this.draft.touch(), ALIVE_MS);

@@ -93,6 +93,10 @@ async fn ten_steps_are_undone_and_redone_over_a_reload() {
             until_shape(&b, state).await;
         }
         assert_eq!(b.count("[aria-label=Undo]:disabled").await, 1);
+        // What was undone is still there to be redone after the page is loaded again, also from the first state.
+        b.go("/designs/new?kind=twin-coil").await;
+        b.find("[aria-label=Redo]:not(:disabled)").await;
+        assert_eq!(b.count("[aria-label=Undo]:disabled").await, 1);
         for state in &states[1..] {
             b.press("[aria-label=Redo]").await;
             until_shape(&b, state).await;
