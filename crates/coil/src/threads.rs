@@ -41,7 +41,7 @@ pub(crate) fn side_by_side<A, B: Send>(
 mod tests {
     use super::*;
 
-    /// However deep they are nested, and however many ask, all is done and no more threads are begun than there are to spare.
+    /// However deep they are nested, all is done, and no more threads are given back than were taken.
     #[test]
     fn work_is_done_with_and_without_a_spare_thread() {
         fn sum(from: u64, to: u64) -> u64 {
