@@ -1,5 +1,6 @@
 //! The pickup as a circuit of coupled coils.
 
+use super::peak::Peak;
 use crate::eddy::{self, Relaxation, Screening};
 use crate::word::document_word;
 use nalgebra::{Complex, DMatrix, DVector};
@@ -88,37 +89,6 @@ impl InstrumentInput {
             cable_f: self.capacitance_f,
             input_ohm: self.resistance_ohm,
         }
-    }
-}
-
-/// The shape of a response.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Peak {
-    /// Frequency of the highest point, Hz.
-    pub peak_hz: f64,
-    /// Its height over the low-frequency level, dB.
-    pub peak_db: f64,
-    /// Where the level falls 3 dB below the low-frequency level, Hz.
-    pub minus3db_hz: f64,
-}
-
-impl Peak {
-    /// Peaks are looked for from here up, Hz.
-    pub const LOWEST_HZ: f64 = 200.0;
-
-    /// Whether it is one: a response that only falls has its highest point at the lower end of what is looked at.
-    ///
-    /// ```
-    /// use coil::circuit::{LoadCircuit, Network};
-    /// let coil = Network::single(6000.0, 2.5, 100e-12);
-    /// assert!(coil.peak(None).is_peak());
-    /// // A low resistance across it takes the peak away.
-    /// let load = LoadCircuit { volume_ohm: 10e3, volume_at: 1.0, tone_ohm: f64::INFINITY, tone_f: 0.0, cable_f: 470e-12, input_ohm: 1e6 };
-    /// assert!(!coil.peak(Some(&load)).is_peak());
-    /// ```
-    #[must_use]
-    pub fn is_peak(&self) -> bool {
-        self.peak_hz > 1.1 * Self::LOWEST_HZ
     }
 }
 
@@ -323,8 +293,8 @@ impl Network {
 
     /// Highest point and −3 dB point of the response, between 200 Hz and 60 kHz.
     ///
-    /// Found on 30 points per decade, then by golden section and bisection to 0.01 %. A response that only falls
-    /// has its highest point at the lower end, with 0 dB: see [`Peak::is_peak`].
+    /// Found on 30 points per decade, then to 0.01 %. A response that only falls has its highest point at the lower end, with
+    /// 0 dB: see [`Peak::is_peak`].
     #[must_use]
     pub fn peak(&self, load: Option<&LoadCircuit>) -> Peak {
         self.peak_near(load, None)
@@ -333,7 +303,7 @@ impl Network {
     /// As [`Self::peak`], looking first within a fifth of a peak already known, which is quicker.
     #[must_use]
     pub fn peak_near(&self, load: Option<&LoadCircuit>, near: Option<Peak>) -> Peak {
-        Peak::of(|hz| self.response(load, hz).norm(), near)
+        Peak::of(|hz| self.response(load, hz).norm_sqr(), near)
     }
 
     /// The network with other resistances, inductances and capacitances, each by the logarithm of its change. Eddy currents go
@@ -362,55 +332,6 @@ impl Network {
         }
         other.leads_f *= c;
         other
-    }
-}
-
-impl Peak {
-    /// Highest point and −3 dB point of a response of which `amplitude` tells the size at a frequency, Hz. Looked for as
-    /// [`Network::peak`] says; `near` is a peak already known.
-    #[must_use]
-    pub fn of(amplitude: impl Fn(f64) -> f64, near: Option<Self>) -> Self {
-        const GOLDEN: f64 = 0.618_033_988_75;
-        let rest = amplitude(80.0).max(f64::MIN_POSITIVE);
-        let beside = near.filter(|p| p.peak_db > 0.5).and_then(|p| {
-            let (low, high) = (p.peak_hz / 1.2, p.peak_hz * 1.2);
-            let middle = amplitude(p.peak_hz);
-            (middle > amplitude(low) && middle > amplitude(high)).then_some((low, high))
-        });
-        let (mut low, mut high) = beside.unwrap_or_else(|| {
-            let steps = 75_usize;
-            let grid = |i: usize| Self::LOWEST_HZ * 300f64.powf(i as f64 / steps as f64);
-            let (mut best, mut highest) = (0, f64::MIN);
-            for i in 0..=steps {
-                let own = amplitude(grid(i));
-                if own > highest {
-                    (best, highest) = (i, own);
-                }
-            }
-            (grid(best.saturating_sub(1)), grid((best + 1).min(steps)))
-        });
-        let mut a = high - GOLDEN * (high - low);
-        let mut b = low + GOLDEN * (high - low);
-        let (mut at_a, mut at_b) = (amplitude(a), amplitude(b));
-        while high / low > 1.0002 {
-            if at_a > at_b {
-                (high, b, at_b) = (b, a, at_a);
-                a = high - GOLDEN * (high - low);
-                at_a = amplitude(a);
-            } else {
-                (low, a, at_a) = (a, b, at_b);
-                b = low + GOLDEN * (high - low);
-                at_b = amplitude(b);
-            }
-        }
-        let peak_hz = 0.5 * (low + high);
-        let fallen = rest * 10f64.powf(-3.0 / 20.0);
-        let (mut from, mut to) = (peak_hz, 2e5);
-        while to / from > 1.0002 {
-            let middle = (from * to).sqrt();
-            if amplitude(middle) > fallen { from = middle } else { to = middle }
-        }
-        Self { peak_hz, peak_db: 20.0 * (amplitude(peak_hz) / rest).log10(), minus3db_hz: from }
     }
 }
 

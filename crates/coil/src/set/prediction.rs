@@ -193,7 +193,7 @@ impl SetSolution {
 
     fn position(&self, position: &SwitchPosition, members: &[Member]) -> PositionPrediction {
         let joined = self.joined(members, position.join);
-        let peak = Peak::of(|hz| joined.amplitude(hz), None);
+        let peak = Peak::of(|hz| joined.amplitude(hz).powi(2), None);
         let heard = Heard::of(&joined, members);
         let moved = moved(&joined, members, &heard, peak);
         let nominal = Figures::of(&joined, peak, heard.output(&vec![1.0; members.len()]));
@@ -496,7 +496,7 @@ fn moved(joined: &JoinedPickups, members: &[Member], heard: &Heard, near: Peak) 
         }
         let factors: Vec<f64> = (0..members.len()).map(|i| changes(i, 3).exp()).collect();
         let is_circuit = (0..members.len()).any(|i| (0..3).any(|k| changes(i, k) != 0.0));
-        let peak = if is_circuit { Peak::of(|hz| other.amplitude(hz), Some(near)) } else { near };
+        let peak = if is_circuit { Peak::of(|hz| other.amplitude(hz).powi(2), Some(near)) } else { near };
         let mv = if is_circuit { nominal_mv } else { heard.output(&factors) };
         Figures::of(&other, peak, mv)
     };
