@@ -64,9 +64,9 @@ impl Bonds {
     pub fn of(section: &Section, core: &Outline) -> Self {
         let places: Vec<Place> =
             section.turns.iter().zip(0u32..).map(|(t, order)| (t.out_m, t.height_m, order)).collect();
-        Self::between(&places, section.overall_m, |i, j| {
-            0.5 * (section.turn_length_m(i, core) + section.turn_length_m(j, core))
-        })
+        let once_round_m = core.perimeter_m();
+        // The mean length of two turns.
+        Self::between(&places, section.overall_m, |a, b| once_round_m + PI * (a.0 + b.0))
     }
 
     /// The bonds of straight parallel turns, per metre: (distance from the core, height, order laid).
@@ -75,7 +75,7 @@ impl Bonds {
         Self::between(places, overall_m, |_, _| 1.0)
     }
 
-    fn between(places: &[Place], overall: f64, length_m: impl Fn(usize, usize) -> f64) -> Self {
+    fn between(places: &[Place], overall: f64, length_m: impl Fn(Place, Place) -> f64) -> Self {
         // An eighth of the turns stands for all of a large coil: thousands of bonds remain to average over, and the
         // capacitance moves by 5 % at most, a tenth of its band.
         let every = if places.len() > 3000 { 8 } else { 1 };
@@ -88,12 +88,14 @@ impl Bonds {
             cells.near(places, i, &mut near);
             asked += 1;
             bonds += near.len();
-            for &Near { turn: j, distance, .. } in &near {
-                let apart = (f64::from(places[i].2) - f64::from(places[j].2)) / last;
+            for neighbour in &near {
+                let other = places[neighbour.turn];
+                let apart = (f64::from(places[i].2) - f64::from(other.2)) / last;
                 // Seen from both its ends, a bond counts half from each.
-                let weight = 0.5 * every as f64 * apart * apart * length_m(i, j);
-                for reach in notch_angles(&near, j, NOTCH * overall) {
-                    weight_m[bin(distance / overall, reach)] += weight;
+                let weight = 0.5 * every as f64 * apart * apart * length_m(places[i], other);
+                let bins = bins_of(neighbour.distance / overall);
+                for reach in notch_angles(&near, neighbour, NOTCH * overall) {
+                    weight_m[bins + bin(reach)] += weight;
                 }
             }
         }
@@ -123,12 +125,18 @@ impl Bonds {
     }
 }
 
-/// Index of a half bond: the distances are finest at touch, where the capacitance changes most.
+/// Where the bins of half bonds of a distance begin: they are finest at touch, where the capacitance changes most.
 #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to the bins")]
-fn bin(distance: f64, reach_rad: f64) -> usize {
+fn bins_of(distance: f64) -> usize {
     let d = (((distance - 1.0).max(0.0) / (REACH - 1.0)).sqrt() * DISTANCES as f64) as usize;
+    d.min(DISTANCES - 1) * ANGLES
+}
+
+/// Bin of a half angle among those of a distance.
+#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to the bins")]
+fn bin(reach_rad: f64) -> usize {
     let angle = (reach_rad / OPEN_RAD * ANGLES as f64 + 0.5).max(1.0) as usize - 1;
-    d.min(DISTANCES - 1) * ANGLES + angle.min(ANGLES - 1)
+    angle.min(ANGLES - 1)
 }
 
 /// A neighbour of a turn: which, how far off and where from it, m.
@@ -139,29 +147,34 @@ struct Near {
     z: f64,
 }
 
-/// Half angles of the field between a turn and its neighbour `j` on either side; a third turn within `notch_m` of both
+/// Half angles of the field between a turn and its neighbour `b` on either side; a third turn within `notch_m` of both
 /// takes what lies beyond the bisector.
-fn notch_angles(near: &[Near], j: usize, notch_m: f64) -> [f64; 2] {
-    let mut reach = [OPEN_RAD; 2];
-    let Some(b) = near.iter().find(|n| n.turn == j) else { return reach };
-    let (ux, uz) = (b.x / b.distance, b.z / b.distance);
-    for c in near.iter().filter(|c| c.turn != j && c.distance <= notch_m) {
-        let (bx, bz) = (c.x - b.x, c.z - b.z);
-        if bx * bx + bz * bz > notch_m * notch_m {
+fn notch_angles(near: &[Near], b: &Near, notch_m: f64) -> [f64; 2] {
+    // The angles at the two add up to what the one at the third leaves of half a turn: the widest counts, whose cotangent is the least.
+    let mut least = [f64::INFINITY; 2];
+    for c in near.iter().filter(|c| c.turn != b.turn && c.distance <= notch_m) {
+        let (x, z) = (b.x - c.x, b.z - c.z);
+        if x * x + z * z > notch_m * notch_m {
             continue;
         }
-        let across = ux * c.z - uz * c.x;
-        let from_a = rough_angle(across.abs(), ux * c.x + uz * c.z);
-        let from_b = rough_angle(across.abs(), -(ux * bx + uz * bz));
+        let across = b.x * c.z - b.z * c.x;
+        let cotangent = -(c.x * x + c.z * z) / across.abs().max(f64::MIN_POSITIVE);
         let side = usize::from(across <= 0.0);
-        reach[side] = reach[side].min(0.25 * (from_a + from_b));
+        least[side] = least[side].min(cotangent);
     }
-    reach
+    least.map(|cotangent| {
+        if cotangent < f64::INFINITY {
+            OPEN_RAD.min(0.25 * (PI - rough_angle(1.0, cotangent)))
+        } else {
+            OPEN_RAD
+        }
+    })
 }
 
 /// The turns sorted into square cells, so that neighbours are found in the nine about a turn.
 struct Cells {
     reach_m: f64,
+    per_m: f64,
     from: (f64, f64),
     columns: usize,
     rows: usize,
@@ -177,11 +190,13 @@ impl Cells {
         };
         let ((x0, x1), (z0, z1)) = (range(|p| p.0), range(|p| p.1));
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "coils are bounded")]
-        let count =
-            |from: f64, to: f64| if places.is_empty() { 1 } else { ((to - from) / reach_m) as usize + 1 };
+        let count = |from: f64, to: f64| {
+            if places.is_empty() { 1 } else { ((to - from) * reach_m.recip()) as usize + 1 }
+        };
         let (rows, columns) = (count(x0, x1), count(z0, z1));
         let mut cells = Self {
             reach_m,
+            per_m: reach_m.recip(),
             from: (x0, z0),
             columns,
             rows,
@@ -212,7 +227,7 @@ impl Cells {
 
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "coils are bounded")]
     fn cell(&self, p: &Place) -> (usize, usize) {
-        (((p.0 - self.from.0) / self.reach_m) as usize, ((p.1 - self.from.1) / self.reach_m) as usize)
+        (((p.0 - self.from.0) * self.per_m) as usize, ((p.1 - self.from.1) * self.per_m) as usize)
     }
 
     /// The neighbours of turn `i` nearer than the reach.
