@@ -73,7 +73,11 @@ impl Factor {
         let inverse = |from: usize| {
             let width = BLOCK.min(self.lower.nrows() - from);
             let mut inverse = DMatrix::identity(width, width);
-            self.lower.view((from, from), (width, width)).solve_lower_triangular_mut(&mut inverse);
+            // Of a lower triangular matrix it is lower triangular as well.
+            for k in 0..width {
+                let block = self.lower.view((from + k, from + k), (width - k, width - k));
+                block.solve_lower_triangular_mut(&mut inverse.view_mut((k, k), (width - k, 1)));
+            }
             inverse
         };
         self.inverses.get_or_init(|| (0..self.lower.nrows()).step_by(BLOCK).map(inverse).collect())

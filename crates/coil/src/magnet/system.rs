@@ -21,8 +21,8 @@ pub struct System {
     members: Vec<Member>,
     /// Places of the members in the order that the parts were given.
     order: Vec<usize>,
-    /// N alone, over all unknowns: plain parts first, then magnets.
-    charges: DMatrix<f64>,
+    /// Unknowns of all parts, plain ones first, then magnets.
+    unknowns: usize,
     /// Unknowns of plain parts.
     plain: usize,
     /// Factor of the plain parts' block, and L⁻¹ of what couples it to the magnets.
@@ -78,14 +78,14 @@ impl System {
         let mut system = Self {
             members,
             order,
-            charges,
+            unknowns: first,
             plain,
             factor: None,
             coupling: DMatrix::zeros(0, 0),
             magnets: DMatrix::zeros(0, 0),
             recoil: None,
         };
-        system.eliminate();
+        system.eliminate(charges);
         system
     }
 
@@ -99,15 +99,15 @@ impl System {
 
     /// Number of unknowns.
     #[must_use]
-    pub fn unknowns(&self) -> usize {
-        self.charges.nrows()
+    pub const fn unknowns(&self) -> usize {
+        self.unknowns
     }
 
     /// Memory that its matrices hold, bytes.
     #[must_use]
     pub fn bytes(&self) -> usize {
-        let (all, held) = (self.unknowns(), self.unknowns() - self.plain);
-        let entries = all * all + self.plain * self.plain + self.plain * held + 2 * held * held;
+        let held = self.unknowns - self.plain;
+        let entries = self.plain * self.plain + self.plain * held + 2 * held * held;
         entries * std::mem::size_of::<f64>()
     }
 
@@ -117,10 +117,10 @@ impl System {
         self.members.is_empty()
     }
 
-    fn eliminate(&mut self) {
-        let (all, plain) = (self.unknowns(), self.plain);
+    /// Factors N over all unknowns with what the materials add to it.
+    fn eliminate(&mut self, mut matrix: DMatrix<f64>) {
+        let (all, plain) = (self.unknowns, self.plain);
         let held = all - plain;
-        let mut matrix = self.charges.clone();
         for member in &self.members {
             let chi = susceptibility(member.body());
             let add = |list: &[(usize, usize, f64)], matrix: &mut DMatrix<f64>| {
@@ -143,8 +143,7 @@ impl System {
             {
                 self.coupling = part(&matrix, 0..plain, plain..all);
                 factor.forward_mut(&mut self.coupling);
-                // A product of whole matrices runs in blocks, `tr_mul` by single dot products.
-                self.magnets -= self.coupling.transpose() * &self.coupling;
+                take_square(&mut self.magnets, &self.coupling);
             }
         }
         let mut recoil = self.magnets.clone();
@@ -377,6 +376,23 @@ impl System {
         }
         charge
     }
+}
+
+/// Takes aᵀa from a symmetric matrix: what lies on and below the diagonal as products of block columns, the rest by symmetry.
+fn take_square(matrix: &mut DMatrix<f64>, a: &DMatrix<f64>) {
+    const BLOCK: usize = 48;
+    let size = matrix.nrows();
+    let transposed = a.transpose();
+    for from in (0..size).step_by(BLOCK) {
+        let wide = BLOCK.min(size - from);
+        matrix.view_mut((from, from), (size - from, wide)).gemm(
+            -1.0,
+            &transposed.rows(from, size - from),
+            &a.columns(from, wide),
+            1.0,
+        );
+    }
+    matrix.fill_upper_triangle_with_lower_triangle();
 }
 
 /// 1 for an unknown that lies along the magnet's axis, else 0.
