@@ -4,6 +4,7 @@ use super::{MU_0, Winding};
 use crate::former::Outline;
 use crate::numeric::gauss;
 use std::f64::consts::{FRAC_PI_2, PI};
+use std::sync::LazyLock;
 use wide::{f64x2, f64x4};
 
 impl Winding {
@@ -13,7 +14,7 @@ impl Winding {
     /// form, quarter circles by Gauss. Near the window's own edge it is smooth but not exact.
     #[must_use]
     pub fn field(&self, point_m: [f64; 3]) -> [f64; 3] {
-        self.field_with(point_m, &FieldRule::new())
+        self.field_with(point_m, &FINE)
     }
 
     fn field_with(&self, point_m: [f64; 3], rule: &FieldRule) -> [f64; 3] {
@@ -36,35 +37,28 @@ impl Winding {
     /// Flux density per ampere at many points, T/A.
     #[must_use]
     pub fn field_at(&self, points_m: &[[f64; 3]]) -> Vec<[f64; 3]> {
-        let rule = FieldRule::new();
-        points_m.iter().map(|&p| self.field_with(p, &rule)).collect()
+        points_m.iter().map(|&p| self.field_with(p, &FINE)).collect()
     }
 
     /// As [`Self::field_at`] for points a few millimetres off the winding, where half the nodes do: within 0.5 %.
     #[must_use]
     pub fn field_beyond(&self, points_m: &[[f64; 3]]) -> Vec<[f64; 3]> {
-        let rule = FieldRule::coarse();
-        points_m.iter().map(|&p| self.field_with(p, &rule)).collect()
+        points_m.iter().map(|&p| self.field_with(p, &COARSE)).collect()
     }
 }
 
-/// Quadrature nodes for the field, made once for many points.
+/// Quadrature nodes for the field.
 struct FieldRule {
     depths: Vec<(f64, f64)>,
     /// Cosine, sine and weight over a quarter circle.
     corner: Vec<(f64, f64, f64)>,
 }
 
+static FINE: LazyLock<FieldRule> = LazyLock::new(|| FieldRule::new(2, 5));
+static COARSE: LazyLock<FieldRule> = LazyLock::new(|| FieldRule::new(2, 4));
+
 impl FieldRule {
-    fn new() -> Self {
-        Self::with(2, 5)
-    }
-
-    fn coarse() -> Self {
-        Self::with(2, 4)
-    }
-
-    fn with(depths: usize, around: usize) -> Self {
+    fn new(depths: usize, around: usize) -> Self {
         let corner = gauss(around).into_iter().map(|(t, w)| {
             let (sin, cos) = (t * FRAC_PI_2).sin_cos();
             (cos, sin, w * FRAC_PI_2)

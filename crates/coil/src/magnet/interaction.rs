@@ -72,9 +72,9 @@ fn actions(members: &[Member], pairs: &[(usize, usize)]) -> Vec<Arc<Action>> {
         })
         .collect();
     let missing: Vec<usize> = (0..pairs.len()).filter(|&k| found[k].is_none()).collect();
-    let groups = mirrored(members, pairs, &missing);
+    let groups = alike(members, pairs, &missing);
     let worked_out = |group: &Group| {
-        let mut energies = energies_of(members, pairs[group.first]);
+        let energies = energies_of(members, pairs[group.first]);
         let keep = |k: usize, energies: &DMatrix<f64>| {
             let (here, there) = (&members[pairs[k].0], &members[pairs[k].1]);
             let matrix = over_unknowns(energies, here, there);
@@ -82,12 +82,9 @@ fn actions(members: &[Member], pairs: &[(usize, usize)]) -> Vec<Arc<Action>> {
             let action = Action { here: here.source, there: there.source, matrix };
             (k, KEPT.keep(mark(&pairs[k]), action, bytes))
         };
-        let first = keep(group.first, &energies);
-        let second = group.mirrored.as_ref().map(|mirrored| {
-            energies = mirrored.energies(&energies);
-            keep(mirrored.pair, &energies)
-        });
-        std::iter::once(first).chain(second)
+        let mut all = vec![keep(group.first, &energies)];
+        all.extend(group.images.iter().map(|image| keep(image.pair, &image.energies(&energies))));
+        all
     };
     let (even, odd) = side_by_side(
         || groups.iter().step_by(2).flat_map(worked_out).collect::<Vec<_>>(),
@@ -99,79 +96,131 @@ fn actions(members: &[Member], pairs: &[(usize, usize)]) -> Vec<Arc<Action>> {
     found.into_iter().flatten().collect()
 }
 
-/// A pair whose action is to be worked out, with one that is its mirror image.
+/// A pair whose action is to be worked out, with those that are its mirror images.
 struct Group {
     first: usize,
-    mirrored: Option<Mirrored>,
+    images: Vec<Image>,
 }
 
-/// A pair of a rod and a block that stands as another does in a mirror across x through the block's middle.
-struct Mirrored {
+/// A pair of a rod and a block that stands as another does in a mirror across x, across y or in both.
+struct Image {
     pair: usize,
     /// Whether the block is the first of the pair.
     is_block_first: bool,
     /// By each of the block's patches the one in its place in the mirror.
     patches: Vec<usize>,
+    /// The rod's patches of which the charge changes sign in it.
+    turned: Vec<usize>,
 }
 
-impl Mirrored {
+impl Image {
     /// The energies of this pair from those of the other.
     fn energies(&self, other: &DMatrix<f64>) -> DMatrix<f64> {
+        let mut all;
         if self.is_block_first {
-            other.select_rows(&self.patches)
+            all = other.select_rows(&self.patches);
+            self.turned.iter().for_each(|&patch| all.column_mut(patch).neg_mut());
         } else {
-            other.select_columns(&self.patches)
+            all = other.select_columns(&self.patches);
+            self.turned.iter().for_each(|&patch| all.row_mut(patch).neg_mut());
         }
+        all
     }
 }
 
-/// The pairs to be worked out, those together that are mirror images of each other: in an even row over an even plate half are.
-fn mirrored(members: &[Member], pairs: &[(usize, usize)], missing: &[usize]) -> Vec<Group> {
+/// Whether a mirror across x, and one across y, leaves a place as it is (1) or takes it to the other side (−1).
+type Mirror = [f64; 2];
+
+/// The pairs to be worked out, those together that are mirror images of one another: in an even row over an even plate or between two
+/// bars most are.
+fn alike(members: &[Member], pairs: &[(usize, usize)], missing: &[usize]) -> Vec<Group> {
     let mut groups: Vec<Group> = Vec::new();
     for &k in missing {
-        let image = groups
-            .iter()
-            .position(|g| g.mirrored.is_none() && is_mirrored(members, pairs[g.first], pairs[k]));
-        let found = image.and_then(|at| {
-            let (here, there) = (&members[pairs[k].0], &members[pairs[k].1]);
-            let is_block_first = matches!(here.body(), Body::Block(_));
-            let patches = in_mirror(&if is_block_first { here } else { there }.cut.patches)?;
-            Some((at, Mirrored { pair: k, is_block_first, patches }))
+        let image = RodAndBlock::of(members, pairs[k]).and_then(|pair| {
+            groups.iter_mut().find_map(|group| {
+                let mirror = RodAndBlock::of(members, pairs[group.first])?.mirror_to(&pair)?;
+                let (is_block_first, turned) = (pair.is_block_first, turned(pair.rod, mirror));
+                let patches = in_mirror(&pair.block.cut.patches, mirror)?;
+                Some((group, Image { pair: k, is_block_first, patches, turned }))
+            })
         });
-        match found {
-            Some((at, mirrored)) => groups[at].mirrored = Some(mirrored),
-            None => groups.push(Group { first: k, mirrored: None }),
+        match image {
+            Some((group, image)) => group.images.push(image),
+            None => groups.push(Group { first: k, images: Vec::new() }),
         }
     }
     groups
 }
 
-/// Whether two pairs of a rod and a block, the same block for both, are mirror images.
-fn is_mirrored(members: &[Member], one: (usize, usize), other: (usize, usize)) -> bool {
-    let (rods, block) = match [one, other].map(|(i, j)| (members[i].body(), members[j].body())) {
-        [(Body::Rod(a), Body::Block(block)), (Body::Rod(b), Body::Block(_))] if one.1 == other.1 => {
-            ([a, b], block)
-        }
-        [(Body::Block(block), Body::Rod(a)), (Body::Block(_), Body::Rod(b))] if one.0 == other.0 => {
-            ([a, b], block)
-        }
-        _ => return false,
-    };
-    let [a, b] = rods.map(|rod| Rod { axis_m: (0.0, rod.axis_m.1), ..*rod });
-    a == b && (rods[0].axis_m.0 + rods[1].axis_m.0 - 2.0 * block.center_m[0]).abs() < 1e-9
+/// A pair of a rod and a block.
+struct RodAndBlock<'a> {
+    rod: &'a Member,
+    block: &'a Member,
+    is_block_first: bool,
+    /// From the block's middle to the rod's axis along x and y, m.
+    off_m: [f64; 2],
 }
 
-/// By each patch the one that stands in its place in a mirror across x through the middle of all; nothing where one has none.
-fn in_mirror(patches: &[Patch]) -> Option<Vec<usize>> {
-    let xs = patches.iter().map(|p| p.center_m[0]);
-    let (low, high) = xs.fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), x| (low.min(x), high.max(x)));
+impl<'a> RodAndBlock<'a> {
+    fn of(members: &'a [Member], pair: (usize, usize)) -> Option<Self> {
+        let (here, there) = (&members[pair.0], &members[pair.1]);
+        let of = |rod, block, is_block_first, off_m| Some(Self { rod, block, is_block_first, off_m });
+        let off = |rod: &Rod, center_m: [f64; 3]| [rod.axis_m.0 - center_m[0], rod.axis_m.1 - center_m[1]];
+        match (here.body(), there.body()) {
+            (Body::Rod(rod), Body::Block(block)) => of(here, there, false, off(rod, block.center_m)),
+            (Body::Block(block), Body::Rod(rod)) => of(there, here, true, off(rod, block.center_m)),
+            _ => None,
+        }
+    }
+
+    /// The mirror in which another pair stands as this one does.
+    fn mirror_to(&self, other: &Self) -> Option<Mirror> {
+        if self.is_block_first != other.is_block_first
+            || !is_cut_alike(self.block, other.block)
+            || !is_cut_alike(self.rod, other.rod)
+        {
+            return None;
+        }
+        let side = |axis: usize| {
+            let (from, to) = (self.off_m[axis], other.off_m[axis]);
+            [1.0, -1.0].into_iter().find(|sign| (sign * from - to).abs() < 1e-9)
+        };
+        Some([side(0)?, side(1)?])
+    }
+}
+
+/// Whether two parts have the same surfaces but for their places along x and y.
+fn is_cut_alike(a: &Member, b: &Member) -> bool {
+    let (a, b) = (&a.cut.patches, &b.cut.patches);
+    let apart = |k: usize, axis: usize| a[k].center_m[axis] - b[k].center_m[axis];
+    let is_alike = |k: usize, axis: usize| {
+        let first = if axis == 2 { 0.0 } else { apart(0, axis) };
+        (apart(k, axis) - first).abs() < 1e-9
+    };
+    a.len() == b.len()
+        && (0..a.len()).all(|k| a[k].shape == b[k].shape && (0..3).all(|axis| is_alike(k, axis)))
+}
+
+/// The patches of a rod of which the charge changes sign in a mirror: those charged as the cosine of the angle from y.
+fn turned(rod: &Member, mirror: Mirror) -> Vec<usize> {
+    let patches = rod.cut.patches.iter().enumerate();
+    let is_turned = |patch: &Patch| mirror[1] < 0.0 && patch.sign_across_y() < 0.0;
+    patches.filter(|(_, patch)| is_turned(patch)).map(|(k, _)| k).collect()
+}
+
+/// By each patch the one that stands in its place in a mirror through the middle of all; nothing where one has none.
+fn in_mirror(patches: &[Patch], mirror: Mirror) -> Option<Vec<usize>> {
+    let middle = [0, 1].map(|axis: usize| {
+        let places = patches.iter().map(|p| p.center_m[axis]);
+        let ends = (f64::INFINITY, f64::NEG_INFINITY);
+        let (low, high) = places.fold(ends, |(low, high), at| (low.min(at), high.max(at)));
+        0.5 * (low + high)
+    });
     let is_image = |a: &Patch, b: &Patch| {
-        let apart = [
-            a.center_m[0] + b.center_m[0] - low - high,
-            a.center_m[1] - b.center_m[1],
-            a.center_m[2] - b.center_m[2],
-        ];
-        a.shape == b.shape && apart.iter().all(|d| d.abs() < 1e-9)
+        let off = |p: &Patch, axis: usize| p.center_m[axis] - middle[axis];
+        a.shape == b.shape
+            && (0..2).all(|axis| (off(a, axis) - mirror[axis] * off(b, axis)).abs() < 1e-9)
+            && (a.center_m[2] - b.center_m[2]).abs() < 1e-9
     };
     patches.iter().map(|a| patches.iter().position(|b| is_image(a, b))).collect()
 }
@@ -187,8 +236,29 @@ fn energies_of(members: &[Member], pair: (usize, usize)) -> DMatrix<f64> {
             energies(here, there, |p, q| between_rods(p, q, lateral, off.1 / lateral))
         }
         _ if is_own => own_of_block(here),
-        _ => energies(here, there, Patch::energy_with),
+        _ => RodAndBlock::of(members, pair)
+            .and_then(|pair| energies_over_middle(&pair))
+            .unwrap_or_else(|| energies(here, there, Patch::energy_with)),
     }
+}
+
+/// Energies between a block and a rod over its middle line along x, which does to one side what it does to the other.
+fn energies_over_middle(pair: &RodAndBlock<'_>) -> Option<DMatrix<f64>> {
+    const ACROSS_Y: Mirror = [1.0, -1.0];
+    if pair.off_m[1].abs() > 1e-9 {
+        return None;
+    }
+    let (block, rod) = (&pair.block.cut.patches, &pair.rod.cut.patches);
+    let beyond = in_mirror(block, ACROSS_Y)?;
+    let turned = turned(pair.rod, ACROSS_Y);
+    let mut all = DMatrix::zeros(block.len(), rod.len());
+    for (j, (mut column, of_rod)) in all.column_iter_mut().zip(rod).enumerate() {
+        let sign = if turned.contains(&j) { -1.0 } else { 1.0 };
+        for (i, of_block) in block.iter().enumerate() {
+            column[i] = if beyond[i] < i { sign * column[beyond[i]] } else { of_block.energy_with(of_rod) };
+        }
+    }
+    Some(if pair.is_block_first { all } else { all.transpose() })
 }
 
 /// Energies between patches as those between unknowns. An unknown charges a few patches only.
@@ -488,32 +558,69 @@ mod tests {
     use super::super::body::{Block, Resolution};
     use super::*;
 
-    /// Rods to both sides of a plate's middle, one of them without a mirror image: what is taken from an image is what is worked out
-    /// directly.
+    fn rod(x_m: f64, y_m: f64) -> Body {
+        Body::Rod(Rod {
+            axis_m: (x_m, y_m),
+            bottom_m: 0.001,
+            length_m: 0.012,
+            radius_m: 0.0024,
+            bevel_m: 0.0,
+            mu_r: 100.0,
+            magnet: None,
+        })
+    }
+
+    fn block(center_m: [f64; 3]) -> Body {
+        Body::Block(Block { center_m, size_m: [0.06, 0.02, 0.0015], mu_r: 200.0, magnet: None })
+    }
+
+    /// Rods that are magnetised across as well.
+    fn members(bodies: &[Body]) -> Vec<Member> {
+        let source = |body| Source { body, resolution: Resolution::default(), is_beside_bar: true };
+        bodies.iter().map(|body| Member::new(source(*body), 0)).collect()
+    }
+
+    /// Rods to both sides of a plate's middle, across x, across y and both, and one that has no mirror image: what is taken from an
+    /// image is what is worked out directly, whichever of the two is named first.
     #[test]
     fn a_mirror_image_is_what_is_worked_out() {
-        let rod = |x_m: f64, y_m: f64| {
-            Body::Rod(Rod {
-                axis_m: (x_m, y_m),
-                bottom_m: 0.001,
-                length_m: 0.012,
-                radius_m: 0.0024,
-                bevel_m: 0.0,
-                mu_r: 100.0,
-                magnet: None,
-            })
-        };
-        let block = |center_m| {
-            Body::Block(Block { center_m, size_m: [0.06, 0.02, 0.0015], mu_r: 200.0, magnet: None })
-        };
-        let bodies = [block([0.001, 0.0, -0.001]), rod(-0.014, 0.001), rod(0.003, 0.0), rod(0.016, 0.001)];
-        let source = |body| Source { body, resolution: Resolution::default(), is_beside_bar: false };
-        let members: Vec<Member> = bodies.iter().map(|body| Member::new(source(*body), 0)).collect();
-        let pairs = [(1, 0), (2, 0), (3, 0)];
-        let groups = mirrored(&members, &pairs, &[0, 1, 2]);
-        assert_eq!(groups.len(), 2);
-        let found = groups[0].mirrored.as_ref().unwrap().energies(&energies_of(&members, pairs[0]));
-        let expected = energies_of(&members, pairs[2]);
+        let plate = [block([0.001, 0.0, -0.001])];
+        let rods = [(-0.014, 0.001), (0.003, 0.0), (0.016, 0.001), (-0.014, -0.001), (0.016, -0.001)];
+        let rods = rods.map(|(x, y)| rod(x, y));
+        for (first, others) in [(&plate[..], &rods[..]), (&rods[..], &plate[..])] {
+            let members = members(&[others, first].concat());
+            let of_others = 0..others.len();
+            let of_first = others.len()..members.len();
+            let pairs: Vec<(usize, usize)> =
+                of_first.flat_map(|i| of_others.clone().map(move |j| (i, j))).collect();
+            let groups = alike(&members, &pairs, &[0, 1, 2, 3, 4]);
+            let images: Vec<usize> = groups.iter().map(|group| group.images.len()).collect();
+            assert_eq!(images, [3, 0]);
+            for image in &groups[0].images {
+                let found = image.energies(&energies_of(&members, pairs[groups[0].first]));
+                let expected = energies_of(&members, pairs[image.pair]);
+                assert!((found - &expected).amax() < 1e-9 * expected.amax());
+            }
+        }
+    }
+
+    /// Two bars beside a rod are images of each other for it.
+    #[test]
+    fn two_bars_are_images_of_each_other() {
+        let members = members(&[rod(0.0, 0.0), block([0.002, 0.012, 0.001]), block([0.002, -0.012, 0.001])]);
+        let pairs = [(1, 0), (2, 0)];
+        let groups = alike(&members, &pairs, &[0, 1]);
+        let found = groups[0].images[0].energies(&energies_of(&members, pairs[0]));
+        let expected = energies_of(&members, pairs[1]);
         assert!((found - &expected).amax() < 1e-9 * expected.amax());
+    }
+
+    #[test]
+    fn over_the_middle_one_side_tells_the_other() {
+        let members = members(&[rod(0.005, 0.002), block([0.001, 0.002, -0.001])]);
+        let expected = energies(&members[1], &members[0], Patch::energy_with);
+        for (pair, expected) in [((1, 0), expected.clone()), ((0, 1), expected.transpose())] {
+            assert!((energies_of(&members, pair) - &expected).amax() < 1e-9 * expected.amax());
+        }
     }
 }

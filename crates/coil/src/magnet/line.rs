@@ -13,12 +13,45 @@ pub(crate) struct Line {
     pub z_m: f64,
     /// The points along it, m.
     pub y_m: Vec<f64>,
+    /// The middle of its points, where they lie evenly to both sides of it.
+    middle_m: Option<f64>,
 }
 
+/// Lengths nearer to each other than a picometre are the same.
+const SAME_M: f64 = 1e-12;
+
 impl Line {
-    /// Whether its points lie evenly to both sides of `y_m`, to the picometre.
-    fn is_even_about(&self, y_m: f64) -> bool {
-        self.y_m.iter().zip(self.y_m.iter().rev()).all(|(a, b)| (a + b - 2.0 * y_m).abs() < 1e-12)
+    /// The line at x and height with these points along it, m.
+    pub(crate) fn new(x_m: f64, z_m: f64, y_m: Vec<f64>) -> Self {
+        let middle = y_m.first().zip(y_m.last()).map(|(first, last)| 0.5 * (first + last));
+        let is_even = |middle: &f64| {
+            y_m.iter().zip(y_m.iter().rev()).all(|(a, b)| (a + b - 2.0 * middle).abs() < SAME_M)
+        };
+        let middle_m = middle.filter(is_even);
+        Self { x_m, z_m, y_m, middle_m }
+    }
+
+    /// Whether its points lie evenly to both sides of `y_m`.
+    pub(crate) fn is_even_about(&self, y_m: f64) -> bool {
+        self.middle_m.is_some_and(|middle| (middle - y_m).abs() < SAME_M)
+    }
+
+    /// A field at all points of the line, of a source that is its own mirror image across y at `middle_m`: where the points are
+    /// theirs as well, `field` is asked for half of them.
+    pub(crate) fn of_even_source(
+        &self,
+        middle_m: f64,
+        field: impl Fn(&[[f64; 3]]) -> Vec<[f64; 3]>,
+    ) -> Vec<[f64; 3]> {
+        let count = self.y_m.len();
+        let half = if self.is_even_about(middle_m) { count.div_ceil(2) } else { count };
+        let points: Vec<[f64; 3]> = self.y_m[..half].iter().map(|y| [self.x_m, *y, self.z_m]).collect();
+        let mut all = field(&points);
+        for k in half..count {
+            let [x, y, z] = all[count - 1 - k];
+            all.push([x, -y, z]);
+        }
+        all
     }
 }
 
@@ -28,9 +61,8 @@ impl Patch {
     pub(crate) fn field_on_line(&self, line: &Line, into: &mut [f64]) {
         let count = line.y_m.len();
         let far = self.seen_from_far();
-        // Of an even charge the field beyond its middle is the mirrored one.
-        let is_mirrored = far.is_some() && line.is_even_about(self.center_m[1]);
-        let half = if is_mirrored { count.div_ceil(2) } else { count };
+        // Beyond its middle its field is the mirrored one.
+        let half = if line.is_even_about(self.center_m[1]) { count.div_ceil(2) } else { count };
         let (x, z) = (line.x_m - self.center_m[0], line.z_m - self.center_m[2]);
         for (at, four) in line.y_m[..half].chunks(4).enumerate() {
             // Of fewer than four the last stands for those that lack.
@@ -52,10 +84,13 @@ impl Patch {
                 }
             };
             for (axis, values) in field.iter().enumerate() {
-                into[axis * count + 4 * at..][..four.len()].copy_from_slice(&values[..four.len()]);
+                for (to, value) in into[axis * count + 4 * at..][..four.len()].iter_mut().zip(values) {
+                    *to = *value;
+                }
             }
         }
-        for (values, sign) in into.chunks_exact_mut(count).zip([1.0, -1.0, 1.0]) {
+        let sign = self.sign_across_y();
+        for (values, sign) in into.chunks_exact_mut(count).zip([sign, -sign, sign]) {
             let (first, rest) = values.split_at_mut(half);
             for (value, mirrored) in rest.iter_mut().rev().zip(first) {
                 *value = sign * *mirrored;
@@ -69,6 +104,31 @@ mod tests {
     use super::super::patch::Shape;
     use super::*;
     use rstest::rstest;
+
+    /// A winding's field along a line through its middle, from half of the points, and along one that is off it.
+    #[rstest]
+    fn half_of_a_line_tells_the_rest(#[values(26, 27)] count: u32, #[values(0.0, 1e-3)] off: f64) {
+        use crate::former::Outline;
+        use crate::inductance::Winding;
+        let winding = Winding {
+            core: Outline { straight_x_m: 0.05, straight_y_m: 0.002, corner_m: 0.002 },
+            center_m: (0.001, -0.004),
+            from_z_m: -0.012,
+            to_z_m: -0.001,
+            build_m: 0.003,
+            turns: 8000.0,
+        };
+        let middle = f64::from(count - 1) / 2.0;
+        let y_m: Vec<f64> = (0..count).map(|k| 0.003 * (f64::from(k) - middle) - 0.004 + off).collect();
+        let line = Line::new(0.006, 0.004, y_m);
+        let all = line.of_even_source(winding.center_m.1, |points| winding.field_beyond(points));
+        let points: Vec<[f64; 3]> = line.y_m.iter().map(|y| [line.x_m, *y, line.z_m]).collect();
+        let expected = winding.field_beyond(&points);
+        assert_eq!(all.len(), expected.len());
+        for (a, b) in all.iter().flatten().zip(expected.iter().flatten()) {
+            assert!((a - b).abs() < 1e-9 * expected[13][2].abs());
+        }
+    }
 
     /// Near and far, in fours and the rest of them, evenly about the surface or not, against one point at a time.
     #[rstest]
@@ -84,7 +144,7 @@ mod tests {
         let patch = Patch { center_m: [0.001, -0.002, 0.003], shape };
         let middle = f64::from(count - 1) / 2.0;
         let y_m = (0..count).map(|k| 0.003 * (f64::from(k) - middle) - 0.002 + off).collect();
-        let line = Line { x_m: 0.002, z_m: 0.007, y_m };
+        let line = Line::new(0.002, 0.007, y_m);
         let n = line.y_m.len();
         let mut along = vec![0.0; 3 * n];
         patch.field_on_line(&line, &mut along);

@@ -102,26 +102,22 @@ impl Points {
 static RADIAL: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(4));
 static PAIR: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(2));
 static TRIPLE: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(3));
-/// Cosines and sines of the angles of a ring's points.
-static RING: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| {
-    (0..RING_POINTS)
-        .map(|k| {
-            let (sin, cos) = (2.0 * PI * (f64::from(k) + 0.5) / f64::from(RING_POINTS)).sin_cos();
-            (cos, sin)
-        })
-        .collect()
-});
-/// Cosines of the points of one half of it, by fours.
-static HALF_RING: LazyLock<[f64x4; RING_POINTS as usize / 8]> =
-    LazyLock::new(|| std::array::from_fn(|four| f64x4::from(std::array::from_fn(|k| RING[4 * four + k].0))));
-/// Cosines and sines of every other point of it, by fours.
-static SPARSE_RING: LazyLock<[(f64x4, f64x4); RING_POINTS as usize / 8]> = LazyLock::new(|| {
-    let four = |part: fn(&(f64, f64)) -> f64, four: usize| {
-        f64x4::from(std::array::from_fn(|k| part(&RING[2 * (4 * four + k)])))
-    };
-    std::array::from_fn(|k| (four(|p| p.0, k), four(|p| p.1, k)))
-});
-const RING_POINTS: u32 = 24;
+/// Cosines of the points of one half of a ring, by fours.
+static HALF_RING: LazyLock<[f64x4; RING_POINTS / 8]> =
+    LazyLock::new(|| ring_of(RING_POINTS).map(|(cos, _)| cos));
+/// Cosines and sines of a ring of half as many points, by fours.
+static SPARSE_RING: LazyLock<[(f64x4, f64x4); RING_POINTS / 8]> = LazyLock::new(|| ring_of(RING_POINTS / 2));
+
+/// Cosines and sines of the first angles of a ring of `count` points, which is its own mirror image across x and y.
+fn ring_of(count: usize) -> [(f64x4, f64x4); RING_POINTS / 8] {
+    let angle = |k: usize| 2.0 * PI * (k as f64 + 0.5) / count as f64;
+    std::array::from_fn(|four| {
+        let of = |part: fn(f64) -> f64| f64x4::from(std::array::from_fn(|k| part(angle(4 * four + k))));
+        (of(f64::cos), of(f64::sin))
+    })
+}
+
+const RING_POINTS: usize = 24;
 
 impl Patch {
     /// Area, m².
@@ -175,6 +171,11 @@ impl Patch {
         TRIPLE.iter().map(move |(t, w)| (half * (2.0 * t - 1.0), w * volume))
     }
 
+    /// What its charge is multiplied by in a mirror across y through its middle.
+    pub(crate) const fn sign_across_y(&self) -> f64 {
+        if matches!(self.shape, Shape::Across { .. }) { -1.0 } else { 1.0 }
+    }
+
     /// Volume within an upright cylinder's side, m³.
     pub(super) fn volume_m3(&self) -> f64 {
         self.dipoles().map(|(_, moment)| moment).sum()
@@ -198,7 +199,7 @@ impl Patch {
                 }
             }
         }
-        let share = self.area_m2() / (4.0 * PI * f64::from(RING_POINTS / 2));
+        let share = self.area_m2() / (4.0 * PI * (RING_POINTS / 2) as f64);
         sum.map(|s| share * s.reduce_add())
     }
 
@@ -294,7 +295,7 @@ impl Patch {
                 axial += weight * f64x4::splat(dz);
             }
         };
-        let share = 2.0 * self.area_m2() / (4.0 * PI * f64::from(RING_POINTS));
+        let share = 2.0 * self.area_m2() / (4.0 * PI * RING_POINTS as f64);
         match self.shape {
             Shape::Disc { radius_m } => {
                 for (t, w) in RADIAL.iter() {

@@ -3,7 +3,7 @@
 
 use crate::inductance::MU_0;
 use crate::kept::{Kept, mark};
-use crate::magnet::{Line, Source, Surfaces, System};
+use crate::magnet::{Line, Patch, Source, Surfaces, System};
 use nalgebra::{DMatrix, DVector, DVectorView};
 use std::sync::Arc;
 
@@ -19,6 +19,33 @@ struct PartField {
 /// The fields kept: of a few designs that are worked at. More would be memory that is written and never read while poles are changed.
 static KEPT: Kept<PartField> = Kept::new(8 << 20);
 
+/// Surfaces that stand to one another as in a mirror across y: what one does along a string, the other does from the other end.
+pub(super) struct Images {
+    middle_m: f64,
+    /// By each surface of all parts, in their order: one before it that is its image.
+    of_surfaces: Vec<Option<usize>>,
+}
+
+impl Images {
+    /// The images among all parts' surfaces in a mirror at `middle_m`.
+    pub(super) fn of(system: &System, middle_m: f64) -> Self {
+        let all: Vec<Patch> = system.surfaces().flat_map(|part| part.patches).copied().collect();
+        let is_same = |a: f64, b: f64| (a - b).abs() < 1e-9;
+        let is_image = |a: &Patch, b: &Patch| {
+            is_same(a.center_m[1] + b.center_m[1], 2.0 * middle_m)
+                && is_same(a.center_m[0], b.center_m[0])
+                && is_same(a.center_m[2], b.center_m[2])
+                && a.shape == b.shape
+        };
+        let before = |k: usize| {
+            // What stands in the mirror is its own image.
+            let is_beside = !is_same(all[k].center_m[1], middle_m);
+            is_beside.then(|| all[..k].iter().position(|other| is_image(other, &all[k]))).flatten()
+        };
+        Self { middle_m, of_surfaces: (0..all.len()).map(before).collect() }
+    }
+}
+
 /// The fields of all parts along one string.
 pub(super) struct StringField {
     /// Each with the place of its first surface among all.
@@ -28,16 +55,22 @@ pub(super) struct StringField {
 
 impl StringField {
     /// The fields along a string, a little above its place and below it, from what is kept where it is likely to be asked for again.
-    pub(super) fn at(system: &System, lines: &[Line; 2], is_kept: bool) -> Self {
+    pub(super) fn at(system: &System, lines: &[Line; 2], images: &Images, is_kept: bool) -> Self {
         let places = lines.iter().flat_map(|line| [line.x_m, line.z_m]);
         let mark = is_kept.then(|| mark(places.chain(lines[0].y_m.iter().copied())));
+        let images = lines.iter().all(|line| line.is_even_about(images.middle_m)).then_some(images);
+        let mut parts: Vec<(usize, Arc<PartField>)> = Vec::new();
         let mut first = 0;
-        let placed = |part: Surfaces<'_>| {
-            let from = first;
+        for part in system.surfaces() {
+            let worked_out = || {
+                let image_of = |surface: usize| images.and_then(|images| images.of_surfaces[first + surface]);
+                PartField::worked_out(&part, lines, (first, &parts), image_of)
+            };
+            let field = PartField::of(&part, lines, mark, worked_out);
+            parts.push((first, field));
             first += part.patches.len();
-            (from, PartField::of(&part, lines, mark))
-        };
-        Self { parts: system.surfaces().map(placed).collect(), points: lines[0].y_m.len() }
+        }
+        Self { parts, points: lines[0].y_m.len() }
     }
 
     /// Flux densities of charges on all surfaces, A/m, at the points of the upper line and then of the lower one, T.
@@ -71,25 +104,110 @@ impl StringField {
 
 impl PartField {
     /// The field of a part; from what is kept, where the lines have a mark.
-    fn of(part: &Surfaces<'_>, lines: &[Line; 2], mark: Option<u64>) -> Arc<Self> {
-        let Some(mark) = mark else { return Arc::new(Self::worked_out(part, lines)) };
+    fn of(
+        part: &Surfaces<'_>,
+        lines: &[Line; 2],
+        mark: Option<u64>,
+        worked_out: impl Fn() -> Self,
+    ) -> Arc<Self> {
+        let Some(mark) = mark else { return Arc::new(worked_out()) };
         let mark = mark.rotate_left(1) ^ part.source.mark();
         let is_same = |kept: &Self| kept.source == part.source && kept.lines == *lines;
         KEPT.find(mark, is_same).unwrap_or_else(|| {
-            let field = Self::worked_out(part, lines);
+            let field = worked_out();
             let bytes = field.by_surface.len() * size_of::<f64>() + size_of::<Self>();
             KEPT.keep(mark, field, bytes)
         })
     }
 
-    fn worked_out(part: &Surfaces<'_>, lines: &[Line; 2]) -> Self {
-        let side = 3 * lines[0].y_m.len();
-        let mut by_surface = DMatrix::zeros(2 * side, part.patches.len());
-        for (patch, mut column) in part.patches.iter().zip(by_surface.column_iter_mut()) {
-            let (upper, lower) = column.as_mut_slice().split_at_mut(side);
-            patch.field_on_line(&lines[0], upper);
-            patch.field_on_line(&lines[1], lower);
+    /// The field of a part of which the first surface is the `first` of all, `before` being the parts before it; `image_of` tells the
+    /// surface among all that is the image of one of its own.
+    fn worked_out(
+        part: &Surfaces<'_>,
+        lines: &[Line; 2],
+        (first, before): (usize, &[(usize, Arc<Self>)]),
+        image_of: impl Fn(usize) -> Option<usize>,
+    ) -> Self {
+        let count = lines[0].y_m.len();
+        let whole = 6 * count;
+        let mut along = vec![0.0; whole];
+        let mut values: Vec<f64> = Vec::with_capacity(whole * part.patches.len());
+        for (surface, patch) in part.patches.iter().enumerate() {
+            let Some(image) = image_of(surface) else {
+                let (upper, lower) = along.split_at_mut(whole / 2);
+                patch.field_on_line(&lines[0], upper);
+                patch.field_on_line(&lines[1], lower);
+                values.extend_from_slice(&along);
+                continue;
+            };
+            let is_in = |from: usize, part: &Self| (from..from + part.by_surface.ncols()).contains(&image);
+            let other = before.iter().find(|(from, part)| is_in(*from, part));
+            match other {
+                Some((from, part)) => {
+                    along.copy_from_slice(part.by_surface.column(image - from).as_slice());
+                }
+                None => along.copy_from_slice(&values[whole * (image - first)..][..whole]),
+            }
+            let sign = patch.sign_across_y();
+            for (values_of_axis, sign) in
+                along.chunks_exact(count).zip([sign, -sign, sign].into_iter().cycle())
+            {
+                values.extend(values_of_axis.iter().rev().map(|value| sign * value));
+            }
         }
+        let by_surface = DMatrix::from_vec(whole, part.patches.len(), values);
         Self { source: part.source, lines: lines.clone(), by_surface }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::magnet::{Block, Body, Demagnetisation, Magnetised, Resolution, Rod};
+
+    /// Two bars to both sides of a row over a plate: what is taken from an image is what is worked out directly, within one part
+    /// and between two.
+    #[test]
+    fn an_image_is_what_is_worked_out() {
+        let block = |y_m: f64, z_m: f64, size_m: [f64; 3], magnet| {
+            Body::Block(Block { center_m: [0.0, y_m, z_m], size_m, mu_r: 50.0, magnet })
+        };
+        let bar = |y_m: f64, charge: f64| {
+            let curve = Demagnetisation::Line { br_t: 0.4, mu_r: 1.05 };
+            block(y_m, -0.004, [0.06, 0.008, 0.003], Some((1, Magnetised { curve, charge })))
+        };
+        let rod = |x_m: f64, y_m: f64| {
+            Body::Rod(Rod {
+                axis_m: (x_m, y_m),
+                bottom_m: -0.012,
+                length_m: 0.012,
+                radius_m: 0.0024,
+                bevel_m: 0.0003,
+                mu_r: 100.0,
+                magnet: None,
+            })
+        };
+        let bodies = [
+            rod(0.0, 0.002),
+            rod(0.01, 0.009),
+            rod(0.01, -0.005),
+            block(0.002, -0.014, [0.07, 0.02, 0.001], None),
+            bar(0.01, 1.0),
+            bar(-0.006, -1.0),
+        ];
+        let system = System::new(&bodies, Resolution::default());
+        let images = Images::of(&system, 0.002);
+        let count = images.of_surfaces.iter().flatten().count();
+        let whole = images.of_surfaces.len();
+        assert!(count > whole / 3 && count < whole / 2, "{count} of {whole}");
+        let lines = [0.0011, 0.0009]
+            .map(|z_m| Line::new(0.004, z_m, (0..27).map(|k| 0.002 * f64::from(k - 13) + 0.002).collect()));
+        let none = Images { middle_m: 0.002, of_surfaces: vec![None; whole] };
+        let found = StringField::at(&system, &lines, &images, false);
+        let expected = StringField::at(&system, &lines, &none, false);
+        for ((_, found), (_, expected)) in found.parts.iter().zip(&expected.parts) {
+            let size = expected.by_surface.amax();
+            assert!((&found.by_surface - &expected.by_surface).amax() < 1e-4 * size);
+        }
     }
 }

@@ -1,7 +1,7 @@
 //! What every string sends into every coil.
 
 use super::model::{Model, StringAt};
-use super::string_fields::StringField;
+use super::string_fields::{Images, StringField};
 use crate::eddy::{Mode, Screening, Sheet};
 use crate::inductance::MU_0;
 use crate::kept::{Kept, mark};
@@ -66,6 +66,7 @@ pub(super) struct Loss {
 /// Charges on all surfaces of the parts, A/m: of what the magnets hold, and of what is induced.
 struct Charges<'a> {
     system: &'a System,
+    images: Images,
     held: DVector<f64>,
     induced: Vec<DVector<f64>>,
 }
@@ -84,7 +85,8 @@ pub(super) fn signals(
     let densities =
         |charged: &[Charged]| DVector::from_iterator(charged.len(), charged.iter().map(|c| c.density_a_m));
     let induced: Vec<DVector<f64>> = states.map(|r| densities(&system.charged(r))).collect();
-    let charges = Charges { system, held: densities(held), induced };
+    let images = Images::of(system, 0.5 * (from + to));
+    let charges = Charges { system, images, held: densities(held), induced };
     // Neighbours are magnetised alike: each begins where the one before it ended, in two rows that know nothing of each other.
     let row = |strings: &[StringAt]| -> Vec<StringSignal> {
         let mut beside = None;
@@ -127,12 +129,9 @@ fn signal(
     beside: &mut Option<DVector<f64>>,
 ) -> StringSignal {
     let ys = line.points();
-    let lines =
-        [STEP_M, -STEP_M].map(|lift| Line { x_m: string.x_m, z_m: string.z_m + lift, y_m: ys.clone() });
-    let points: Vec<[f64; 3]> =
-        lines.iter().flat_map(|line| line.y_m.iter().map(|y| [line.x_m, *y, line.z_m])).collect();
+    let lines = [STEP_M, -STEP_M].map(|lift| Line::new(string.x_m, string.z_m + lift, ys.clone()));
     let (of_coils, of_losses) = charges.induced.split_at(model.coils.len());
-    let fields = StringField::at(charges.system, &lines, answers.are_likely_again);
+    let fields = StringField::at(charges.system, &lines, &charges.images, answers.are_likely_again);
     let poles = middle_and_slope(&fields.of_charges(charges.held.as_view()));
     let magnetised = line.magnetised(Steel::default(), poles, beside.as_ref());
     let mut by_coil = Vec::with_capacity(model.coils.len());
@@ -141,10 +140,13 @@ fn signal(
     // What lies along the string, for the share that is screened: across it lies too little to tell.
     let mut along = 0.0;
     for ((coil, induced), share) in model.coils.iter().zip(of_coils).zip(answers.pattern) {
-        let air = coil.winding().field_beyond(&points);
+        let winding = coil.winding();
+        let air = lines
+            .iter()
+            .flat_map(|line| line.of_even_source(coil.center_m.1, |points| winding.field_beyond(points)));
         let induced = fields.of_charges(induced.as_view());
         let total: Vec<[f64; 3]> =
-            air.iter().zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
+            air.zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
         let field = middle_and_slope(&total);
         let (linked, own) = (magnetised.linkage(&field), magnetised.aperture(&field));
         let by_m = magnetised.linkage_by_m(&field);
