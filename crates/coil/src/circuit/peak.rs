@@ -35,6 +35,7 @@ impl Peak {
 
 /// Steps of the first look over all frequencies, 30 per decade.
 const STEPS: usize = 75;
+const COARSE_STEPS: usize = 25;
 /// Ratio of the highest frequency looked at for a peak to the lowest.
 const LOOKED_AT: f64 = 300.0;
 /// The response has fallen before this, Hz.
@@ -52,7 +53,6 @@ impl Peak {
     #[must_use]
     pub fn of(power: impl Fn(f64) -> f64, near: Option<Self>) -> Self {
         let rest = power(80.0).max(f64::MIN_POSITIVE);
-        let near = near.filter(|p| p.peak_db > 0.5);
         // Of one coil and its capacitance 1/power is a parabola over the square of the frequency: of others it is nearly one.
         let inverse = |square: f64| rest / power(square.sqrt());
         let (square, least) = lowest(inverse, about(inverse, near), WITHIN);
@@ -68,7 +68,7 @@ impl Peak {
 /// followed downhill, else about the lowest of all that is looked at.
 fn about(inverse: impl Fn(f64) -> f64, near: Option<Peak>) -> [(f64, f64); 3] {
     let of = |hz: f64| (hz * hz, inverse(hz * hz));
-    if let Some(peak) = near {
+    if let Some(peak) = near.filter(Peak::is_peak) {
         let mut three = [peak.peak_hz / STRIDE, peak.peak_hz, peak.peak_hz * STRIDE].map(of);
         for _ in 0..MOST_STRIDES {
             let [low, middle, high] = three;
@@ -82,15 +82,21 @@ fn about(inverse: impl Fn(f64) -> f64, near: Option<Peak>) -> [(f64, f64); 3] {
             };
         }
     }
-    let grid = |i: usize| Peak::LOWEST_HZ * LOOKED_AT.powf(i as f64 / STEPS as f64);
-    let all: Vec<(f64, f64)> = (0..=STEPS).map(|i| of(grid(i))).collect();
+    // Where there was no peak before, there is none that only a closer look would show.
+    let steps = if near.is_some() { COARSE_STEPS } else { STEPS };
+    let grid = |i: usize| Peak::LOWEST_HZ * LOOKED_AT.powf(i as f64 / steps as f64);
+    let all: Vec<(f64, f64)> = (0..=steps).map(|i| of(grid(i))).collect();
     let mut best = 0;
     for (i, (_, value)) in all.iter().enumerate() {
         if *value < all[best].1 {
             best = i;
         }
     }
-    [all[best.saturating_sub(1)], all[best], all[(best + 1).min(STEPS)]]
+    if best == 0 {
+        // It only falls, or has its peak so near to the end that it is none.
+        return [all[0]; 3];
+    }
+    [all[best - 1], all[best], all[(best + 1).min(steps)]]
 }
 
 /// Two logarithms of frequencies with a function's values there, between which it falls below nothing: about what is already known
@@ -151,10 +157,26 @@ mod tests {
         assert!((level(peak.minus3db_hz) / level(80.0) / 0.5 - 1.0).abs() < 4e-3);
     }
 
-    #[test]
-    fn what_only_falls_has_none() {
-        let peak = Peak::of(|hz| (1.0 + hz / 1000.0).powi(-2), None);
-        assert!(!peak.is_peak() && peak.peak_db.abs() < 2.0 && peak.minus3db_hz > peak.peak_hz);
+    #[rstest]
+    fn what_only_falls_has_none(#[values(None, Some(200.0), Some(1500.0))] known_hz: Option<f64>) {
+        let known = known_hz.map(|peak_hz| Peak { peak_hz, peak_db: 0.1, minus3db_hz: 800.0 });
+        let peak = Peak::of(|hz| (1.0 + hz / 1000.0).powi(-2), known);
+        assert!(!peak.is_peak() && peak.peak_db.abs() < 2.0);
+        // (1 + f/1000)² is twice what it is at 80 Hz.
+        let expected_hz = 1000.0 * (1.08 * 10f64.powf(0.15) - 1.0);
+        assert!((peak.minus3db_hz / expected_hz - 1.0).abs() < 1e-5, "{peak:?} {expected_hz}");
+    }
+
+    /// A low bump that is hardly above what lies before it stays the peak that it was, whichever of the two is a hair higher.
+    #[rstest]
+    fn a_low_bump_is_followed(#[values(-2e-3, 0.0, 2e-3)] tilt: f64) {
+        let level = |hz: f64| {
+            let off = (hz / 2000.0).ln() / 0.2;
+            (1.0 + 1e-3 * (-0.5 * off * off).exp() - tilt * (300.0 / hz)) / (1.0 + (hz / 9000.0).powi(8))
+        };
+        let known = Peak { peak_hz: 1950.0, peak_db: 0.01, minus3db_hz: 9000.0 };
+        let peak = Peak::of(level, Some(known));
+        assert!((1500.0..2500.0).contains(&peak.peak_hz), "{peak:?}");
     }
 
     /// A known peak is looked beside in far fewer looks than all frequencies.

@@ -3,6 +3,7 @@
 use super::section::Section;
 use crate::former::Outline;
 use std::f64::consts::PI;
+use wide::f32x4;
 
 /// Permittivity of vacuum, F/m [CODATA].
 const EPSILON_0: f64 = 8.854_187_8e-12;
@@ -75,7 +76,7 @@ impl Bonds {
         Self::between(places, overall_m, |_, _| 1.0)
     }
 
-    fn between(places: &[Place], overall: f64, length_m: impl Fn(Place, Place) -> f64) -> Self {
+    fn between(places: &[Place], overall: f64, length_m: impl Fn(&Place, &Place) -> f64) -> Self {
         // An eighth of the turns stands for all of a large coil: thousands of bonds remain to average over, and the
         // capacitance moves by 5 % at most, a tenth of its band.
         let every = if places.len() > 3000 { 8 } else { 1 };
@@ -83,18 +84,18 @@ impl Bonds {
         let last = (places.len().max(2) - 1) as f64;
         let mut weight_m = vec![0.0; DISTANCES * ANGLES];
         let (mut bonds, mut asked) = (0usize, 0usize);
-        let mut near = Vec::with_capacity(12);
-        for i in (0..places.len()).step_by(every) {
-            cells.near(places, i, &mut near);
+        let mut near = Vec::with_capacity(16);
+        for place in places.iter().step_by(every) {
+            cells.near(place, &mut near);
             asked += 1;
             bonds += near.len();
-            for neighbour in &near {
-                let other = places[neighbour.turn];
-                let apart = (f64::from(places[i].2) - f64::from(other.2)) / last;
+            let notches = Notches::of(place, &near, overall);
+            for &(other, square) in &near {
+                let apart = (f64::from(place.2) - f64::from(other.2)) / last;
                 // Seen from both its ends, a bond counts half from each.
-                let weight = 0.5 * every as f64 * apart * apart * length_m(places[i], other);
-                let bins = bins_of(neighbour.distance / overall);
-                for reach in notch_angles(&near, neighbour, NOTCH * overall) {
+                let weight = 0.5 * every as f64 * apart * apart * length_m(place, other);
+                let bins = bins_of(square.sqrt() / overall);
+                for reach in notches.angles(other) {
                     weight_m[bins + bin(reach)] += weight;
                 }
             }
@@ -139,37 +140,73 @@ fn bin(reach_rad: f64) -> usize {
     angle.min(ANGLES - 1)
 }
 
-/// A neighbour of a turn: which, how far off and where from it, m.
-struct Near {
-    turn: usize,
-    distance: f64,
-    x: f64,
-    z: f64,
+/// The neighbours of one turn that can stand in a notch, four by four: places from it, in diameters.
+struct Notches {
+    from_m: (f64, f64),
+    per_m: f64,
+    fours: Vec<(f32x4, f32x4)>,
 }
 
-/// Half angles of the field between a turn and its neighbour `b` on either side; a third turn within `notch_m` of both
-/// takes what lies beyond the bisector.
-fn notch_angles(near: &[Near], b: &Near, notch_m: f64) -> [f64; 2] {
-    // The angles at the two add up to what the one at the third leaves of half a turn: the widest counts, whose cotangent is the least.
-    let mut least = [f64::INFINITY; 2];
-    for c in near.iter().filter(|c| c.turn != b.turn && c.distance <= notch_m) {
-        let (x, z) = (b.x - c.x, b.z - c.z);
-        if x * x + z * z > notch_m * notch_m {
-            continue;
+impl Notches {
+    fn of(turn: &Place, near: &[Neighbour<'_>], overall_m: f64) -> Self {
+        let (from_m, per_m) = ((turn.0, turn.1), overall_m.recip());
+        let is_in_reach = |square: f64| square <= (NOTCH * overall_m).powi(2);
+        let mut notches = Self { from_m, per_m, fours: Vec::with_capacity(near.len().div_ceil(4)) };
+        for four in near.chunks(4) {
+            // Far away in place of those that lack or do not count.
+            let (mut x, mut z) = ([FAR; 4], [FAR; 4]);
+            for (k, (other, _)) in four.iter().enumerate().filter(|(_, (_, square))| is_in_reach(*square)) {
+                (x[k], z[k]) = notches.place(other);
+            }
+            notches.fours.push((f32x4::from(x), f32x4::from(z)));
         }
-        let across = b.x * c.z - b.z * c.x;
-        let cotangent = -(c.x * x + c.z * z) / across.abs().max(f64::MIN_POSITIVE);
-        let side = usize::from(across <= 0.0);
-        least[side] = least[side].min(cotangent);
+        notches
     }
-    least.map(|cotangent| {
-        if cotangent < f64::INFINITY {
-            OPEN_RAD.min(0.25 * (PI - rough_angle(1.0, cotangent)))
-        } else {
-            OPEN_RAD
+
+    #[allow(clippy::cast_possible_truncation, reason = "single precision is ample for an angle")]
+    fn place(&self, other: &Place) -> (f32, f32) {
+        let in_diameters = |to: f64, from: f64| ((to - from) * self.per_m) as f32;
+        (in_diameters(other.0, self.from_m.0), in_diameters(other.1, self.from_m.1))
+    }
+
+    /// Half angles of the field between the turn and a neighbour on either side; a third turn within [`NOTCH`] of both takes what lies
+    /// beyond the bisector.
+    fn angles(&self, other: &Place) -> [f64; 2] {
+        #[allow(clippy::cast_possible_truncation, reason = "a constant")]
+        const REACH_SQUARE: f32 = (NOTCH * NOTCH) as f32;
+        let (bx, bz) = self.place(other);
+        let (bx, bz) = (f32x4::splat(bx), f32x4::splat(bz));
+        // The angles at the two add up to what the one at the third leaves of half a turn: the widest counts, whose cotangent is
+        // the least.
+        let nothing = f32x4::splat(f32::INFINITY);
+        let mut least = [nothing; 2];
+        for &(x, z) in &self.fours {
+            let (to_x, to_z) = (bx - x, bz - z);
+            let square = to_x * to_x + to_z * to_z;
+            let counts = square.simd_le(f32x4::splat(REACH_SQUARE)) & square.simd_gt(f32x4::splat(SAME));
+            let across = bx * z - bz * x;
+            let cotangent = -(x * to_x + z * to_z) / across.abs().fast_max(f32x4::splat(f32::MIN_POSITIVE));
+            let is_left = across.simd_gt(f32x4::ZERO);
+            least[0] = least[0].fast_min((counts & is_left).select(cotangent, nothing));
+            least[1] = least[1].fast_min((counts & !is_left).select(cotangent, nothing));
         }
-    })
+        least.map(|four| {
+            let cotangent = four.to_array().into_iter().fold(f32::INFINITY, f32::min);
+            if cotangent < f32::INFINITY {
+                OPEN_RAD.min(0.25 * (PI - rough_angle(1.0, f64::from(cotangent))))
+            } else {
+                OPEN_RAD
+            }
+        })
+    }
 }
+
+/// Further away than any neighbour, in diameters, and square of the distance at which two turns are one.
+const FAR: f32 = 1e3;
+const SAME: f32 = 1e-6;
+
+/// A neighbour of a turn, and the square of its distance, m².
+type Neighbour<'a> = (&'a Place, f64);
 
 /// The turns sorted into square cells, so that neighbours are found in the nine about a turn.
 struct Cells {
@@ -180,7 +217,7 @@ struct Cells {
     rows: usize,
     /// Where each cell's turns begin in `turns`.
     begins: Vec<u32>,
-    turns: Vec<u32>,
+    turns: Vec<Place>,
 }
 
 impl Cells {
@@ -189,62 +226,57 @@ impl Cells {
             places.iter().map(pick).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)))
         };
         let ((x0, x1), (z0, z1)) = (range(|p| p.0), range(|p| p.1));
+        let per_m = reach_m.recip();
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "coils are bounded")]
-        let count = |from: f64, to: f64| {
-            if places.is_empty() { 1 } else { ((to - from) * reach_m.recip()) as usize + 1 }
-        };
+        let count =
+            |from: f64, to: f64| if places.is_empty() { 1 } else { ((to - from) * per_m) as usize + 1 };
         let (rows, columns) = (count(x0, x1), count(z0, z1));
         let mut cells = Self {
             reach_m,
-            per_m: reach_m.recip(),
+            per_m,
             from: (x0, z0),
             columns,
             rows,
             begins: vec![0; rows * columns + 1],
-            turns: Vec::new(),
+            turns: vec![(0.0, 0.0, 0); places.len()],
         };
-        let at: Vec<usize> = places
-            .iter()
-            .map(|p| {
-                let (row, column) = cells.cell(p);
-                row * columns + column
-            })
-            .collect();
+        let at: Vec<u32> = places.iter().map(|place| cells.cell(place).2).collect();
         for &cell in &at {
-            cells.begins[cell + 1] += 1;
+            cells.begins[cell as usize + 1] += 1;
         }
         for cell in 0..rows * columns {
             cells.begins[cell + 1] += cells.begins[cell];
         }
         let mut next = cells.begins.clone();
-        cells.turns = vec![0; places.len()];
-        for (turn, &cell) in (0u32..).zip(&at) {
-            cells.turns[next[cell] as usize] = turn;
-            next[cell] += 1;
+        for (place, &cell) in places.iter().zip(&at) {
+            let next = &mut next[cell as usize];
+            cells.turns[*next as usize] = *place;
+            *next += 1;
         }
         cells
     }
 
+    /// Row, column and number of the cell of a place.
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "coils are bounded")]
-    fn cell(&self, p: &Place) -> (usize, usize) {
-        (((p.0 - self.from.0) * self.per_m) as usize, ((p.1 - self.from.1) * self.per_m) as usize)
+    fn cell(&self, p: &Place) -> (usize, usize, u32) {
+        let row = ((p.0 - self.from.0) * self.per_m) as usize;
+        let column = ((p.1 - self.from.1) * self.per_m) as usize;
+        (row, column, (row * self.columns + column) as u32)
     }
 
-    /// The neighbours of turn `i` nearer than the reach.
-    fn near(&self, places: &[Place], i: usize, near: &mut Vec<Near>) {
+    /// The neighbours of a turn nearer than the reach.
+    fn near<'a>(&'a self, turn: &Place, near: &mut Vec<Neighbour<'a>>) {
         near.clear();
-        let p = places[i];
-        let (row, column) = self.cell(&p);
+        let (row, column, _) = self.cell(turn);
         let columns = column.saturating_sub(1)..(column + 2).min(self.columns);
         for r in row.saturating_sub(1)..(row + 2).min(self.rows) {
             // The cells of one row lie one after the other.
             let (first, last) = (r * self.columns + columns.start, r * self.columns + columns.end);
-            for &j in &self.turns[self.begins[first] as usize..self.begins[last] as usize] {
-                let q = places[j as usize];
-                let (x, z) = (q.0 - p.0, q.1 - p.1);
+            for other in &self.turns[self.begins[first] as usize..self.begins[last] as usize] {
+                let (x, z) = (other.0 - turn.0, other.1 - turn.1);
                 let square = x * x + z * z;
-                if square < self.reach_m * self.reach_m && j as usize != i {
-                    near.push(Near { turn: j as usize, distance: square.sqrt(), x, z });
+                if square < self.reach_m * self.reach_m && other.2 != turn.2 {
+                    near.push((other, square));
                 }
             }
         }
