@@ -21,6 +21,15 @@ pub(crate) fn part(matrix: &DMatrix<f64>, rows: Range<usize>, columns: Range<usi
     DMatrix::from_vec(high, wide, values)
 }
 
+/// Takes a multiple of values from as many others; nothing where it is nothing, as between parts that do not meet.
+fn take_multiple(from: &mut [f64], share: f64, values: &[f64]) {
+    if share != 0.0 {
+        for (from, value) in from.iter_mut().zip(values) {
+            *from -= share * value;
+        }
+    }
+}
+
 /// A = LLᵀ with L lower triangular; what stands above L's diagonal means nothing.
 #[derive(Clone, Debug)]
 pub(crate) struct Factor {
@@ -37,20 +46,17 @@ impl Factor {
             let width = BLOCK.min(size - from);
             let rest = size - from - width;
             for j in from..from + width {
-                for k in from..j {
-                    let share = matrix[(j, k)];
-                    if share != 0.0 {
-                        let (known, mut now) = matrix.columns_range_pair_mut(k, j);
-                        let known = known.rows_range(j..);
-                        now.rows_range_mut(j..).axpy(-share, &known, 1.0);
-                    }
+                let (known, now) = matrix.as_mut_slice().split_at_mut(j * size);
+                let now = &mut now[j..size];
+                for known in known[from * size..].chunks_exact(size) {
+                    take_multiple(now, known[j], &known[j..]);
                 }
-                let pivot = matrix[(j, j)];
+                let pivot = now[0];
                 if pivot.is_nan() || pivot <= 0.0 {
                     return None;
                 }
                 let by = pivot.sqrt().recip();
-                matrix.column_mut(j).rows_range_mut(j..).scale_mut(by);
+                now.iter_mut().for_each(|value| *value *= by);
             }
             // What is left loses what the block explains, block column by block column.
             let panel = part(&matrix, from + width..size, from..from + width);

@@ -335,13 +335,18 @@ impl Sheet {
                 *value = share * field;
             }
         }
+        // Then through every node's share, and of that what each unknown charges.
+        let mut of_nodes = DMatrix::zeros(part.patches.len(), self.nodes);
+        for (cell, through) in self.cells.iter().zip(through.column_iter()) {
+            for node in cell.corners.into_iter().flatten() {
+                let mut of_node = of_nodes.column_mut(node);
+                of_node += &through;
+            }
+        }
         let mut drives = DMatrix::zeros(part.charges.len(), self.nodes);
-        for (cell, column) in self.cells.iter().zip(through.column_iter()) {
-            for (unknown, list) in part.charges.iter().enumerate() {
-                let sum: f64 = list.iter().map(|&(patch, density)| density * column[patch]).sum();
-                for node in cell.corners.into_iter().flatten() {
-                    drives[(unknown, node)] += sum;
-                }
+        for (mut column, of_node) in drives.column_iter_mut().zip(of_nodes.column_iter()) {
+            for (value, list) in column.iter_mut().zip(part.charges) {
+                *value = list.iter().map(|&(patch, density)| density * of_node[patch]).sum();
             }
         }
         drives

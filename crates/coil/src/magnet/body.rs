@@ -13,7 +13,7 @@ use super::patch::{Densities, Patch, Shape};
 use super::rectangle::along;
 use crate::numeric::gauss;
 use std::f64::consts::PI;
-use std::sync::LazyLock;
+use std::sync::{LazyLock, OnceLock};
 
 /// How finely parts are cut.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -159,9 +159,19 @@ pub(super) struct Cut {
     pub law: Vec<LawPoint>,
     /// The surfaces from outside, where they are not those that the parts act with.
     pub seen: Option<Seen>,
+    /// By each patch the one in its place in a mirror through the middle of all: in none, across x, across y and in both; worked out
+    /// when it is asked for.
+    pub in_mirrors: [OnceLock<Option<Vec<usize>>>; 4],
 }
 
 impl Cut {
+    /// Memory that it takes, bytes; about.
+    pub(super) fn bytes(&self) -> usize {
+        let lists = self.along.len() + self.across.len() + self.samples.len() * 12 + self.law.len() * 8;
+        let charges: usize = self.charges.iter().map(Vec::len).sum();
+        size_of::<Self>() + (lists + 3 * charges) * 24 + self.patches.len() * (size_of::<Patch>() + 64)
+    }
+
     /// The surfaces as they are seen from outside, with what each unknown puts on them.
     pub(super) fn outside(&self) -> (&[Patch], &[Densities]) {
         self.seen.as_ref().map_or((&self.patches, &self.charges), |seen| (&seen.patches, &seen.charges))
@@ -332,7 +342,17 @@ impl Rod {
                 along.push((kinds * count + i, kinds * count + i, area * 2.0 * half_m));
             }
         }
-        let mut cut = Cut { unknowns, patches, charges, along, across, samples, law, seen: None };
+        let mut cut = Cut {
+            unknowns,
+            patches,
+            charges,
+            along,
+            across,
+            samples,
+            law,
+            seen: None,
+            in_mirrors: Default::default(),
+        };
         if self.bevel_m > 0.0 {
             let end = BevelledEnd {
                 top_m: self.bottom_m + self.length_m,
@@ -392,6 +412,7 @@ impl Block {
             samples: Vec::new(),
             law: Vec::new(),
             seen: None,
+            in_mirrors: Default::default(),
         };
         for j in 0..grid.nq {
             for i in 0..grid.np {

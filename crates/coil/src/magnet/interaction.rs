@@ -25,16 +25,21 @@ pub(super) fn interactions(members: &[Member], size: usize) -> DMatrix<f64> {
     let pairs: Vec<(usize, usize)> = (0..members.len()).flat_map(|i| (0..=i).map(move |j| (i, j))).collect();
     let (first, same_as) = unlike(members, &pairs);
     let actions = actions(members, &first);
-    let mut matrix = DMatrix::zeros(size, size);
-    for (&(i, j), &at) in pairs.iter().zip(&same_as) {
-        let (here, there, action) = (&members[i], &members[j], &actions[at].matrix);
-        let (rows, columns) = (here.cut.unknowns, there.cut.unknowns);
-        matrix.view_mut((here.first, there.first), (rows, columns)).copy_from(action);
-        if i != j {
-            matrix.view_mut((there.first, here.first), (columns, rows)).tr_copy_from(action);
+    // Of the pair (i, j ≤ i), in their order.
+    let action = |i: usize, j: usize| &actions[same_as[i * (i + 1) / 2 + j]].matrix;
+    let mut values = Vec::with_capacity(size * size);
+    for (j, there) in members.iter().enumerate() {
+        for column in 0..there.cut.unknowns {
+            for i in 0..members.len() {
+                if i >= j {
+                    values.extend_from_slice(action(i, j).column(column).as_slice());
+                } else {
+                    values.extend(action(j, i).row(column).iter());
+                }
+            }
         }
     }
-    matrix
+    DMatrix::from_vec(size, size, values)
 }
 
 /// The pairs that do not stand as one before them, and for every pair the place of its like among those.
@@ -140,7 +145,7 @@ fn alike(members: &[Member], pairs: &[(usize, usize)], missing: &[usize]) -> Vec
             groups.iter_mut().find_map(|group| {
                 let mirror = RodAndBlock::of(members, pairs[group.first])?.mirror_to(&pair)?;
                 let (is_block_first, turned) = (pair.is_block_first, turned(pair.rod, mirror));
-                let patches = in_mirror(&pair.block.cut.patches, mirror)?;
+                let patches = in_mirror(pair.block, mirror)?.to_vec();
                 Some((group, Image { pair: k, is_block_first, patches, turned }))
             })
         });
@@ -208,8 +213,14 @@ fn turned(rod: &Member, mirror: Mirror) -> Vec<usize> {
     patches.filter(|(_, patch)| is_turned(patch)).map(|(k, _)| k).collect()
 }
 
-/// By each patch the one that stands in its place in a mirror through the middle of all; nothing where one has none.
-fn in_mirror(patches: &[Patch], mirror: Mirror) -> Option<Vec<usize>> {
+/// By each of a block's patches the one that stands in its place in a mirror through the middle of all; nothing where one has none.
+fn in_mirror(block: &Member, mirror: Mirror) -> Option<&[usize]> {
+    let at = usize::from(mirror[0] < 0.0) + 2 * usize::from(mirror[1] < 0.0);
+    let patches = &block.cut.patches;
+    block.cut.in_mirrors[at].get_or_init(|| images(patches, mirror)).as_deref()
+}
+
+fn images(patches: &[Patch], mirror: Mirror) -> Option<Vec<usize>> {
     let middle = [0, 1].map(|axis: usize| {
         let places = patches.iter().map(|p| p.center_m[axis]);
         let ends = (f64::INFINITY, f64::NEG_INFINITY);
@@ -249,7 +260,7 @@ fn energies_over_middle(pair: &RodAndBlock<'_>) -> Option<DMatrix<f64>> {
         return None;
     }
     let (block, rod) = (&pair.block.cut.patches, &pair.rod.cut.patches);
-    let beyond = in_mirror(block, ACROSS_Y)?;
+    let beyond = in_mirror(pair.block, ACROSS_Y)?;
     let turned = turned(pair.rod, ACROSS_Y);
     let mut all = DMatrix::zeros(block.len(), rod.len());
     for (j, (mut column, of_rod)) in all.column_iter_mut().zip(rod).enumerate() {

@@ -2,7 +2,11 @@
 
 use super::body::{Body, Cut, Resolution};
 use super::patch::Patch;
-use crate::kept::mark;
+use crate::kept::{Kept, mark};
+use std::sync::Arc;
+
+/// The cuts kept: while one part is changed the others stay.
+static KEPT: Kept<(Source, Arc<Cut>)> = Kept::new(2 << 20);
 
 /// All that the cut of a part depends on: the same source gives the same elements.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -14,8 +18,17 @@ pub(crate) struct Source {
 }
 
 impl Source {
-    /// The part in elements.
-    pub(super) fn cut(&self) -> Cut {
+    /// The part in elements: those kept, where it is the same.
+    fn cut(&self) -> Arc<Cut> {
+        let kept = KEPT.find(self.mark(), |(source, _)| source == self).unwrap_or_else(|| {
+            let cut = self.cut_anew();
+            let bytes = cut.bytes();
+            KEPT.keep(self.mark(), (*self, Arc::new(cut)), bytes)
+        });
+        Arc::clone(&kept.1)
+    }
+
+    fn cut_anew(&self) -> Cut {
         match &self.body {
             Body::Rod(rod) => rod.cut(self.resolution, self.is_beside_bar),
             Body::Block(block) => block.cut(self.resolution),
@@ -41,7 +54,7 @@ impl Source {
 #[derive(Clone, Debug)]
 pub(super) struct Member {
     pub source: Source,
-    pub cut: Cut,
+    pub cut: Arc<Cut>,
     /// Its first unknown among all.
     pub first: usize,
 }

@@ -13,7 +13,9 @@ use super::member::{Member, Source, Surfaces};
 use super::patch::Charged;
 use crate::factor::{Factor, part};
 use crate::inductance::MU_0;
+use crate::kept::Kept;
 use nalgebra::{DMatrix, DVector};
+use std::sync::Arc;
 
 /// The parts with their mutual action worked out.
 #[derive(Clone, Debug)]
@@ -26,13 +28,16 @@ pub struct System {
     /// Unknowns of plain parts.
     plain: usize,
     /// Factor of the plain parts' block, and L⁻¹ of what couples it to the magnets.
-    factor: Option<Factor>,
+    factor: Option<Arc<Factor>>,
     coupling: DMatrix<f64>,
     /// The magnets' own block with the answer of the plain parts in it.
     magnets: DMatrix<f64>,
     /// Factor of that block with the magnets' recoil permeability.
     recoil: Option<Factor>,
 }
+
+/// Factors of plain parts kept: while magnets are changed the plates stay.
+static PLAIN: Kept<(Vec<Source>, Arc<Factor>)> = Kept::new(4 << 20);
 
 /// A state of all parts: the magnetisation of every unknown, A/m.
 pub type State = DVector<f64>;
@@ -134,17 +139,17 @@ impl System {
             }
         }
         self.magnets = part(&matrix, plain..all, plain..all);
-        self.coupling = DMatrix::zeros(plain, held);
         if plain > 0 {
-            // Positive by construction; a failure would mean degenerate parts, which then carry nothing.
-            self.factor = Factor::of(part(&matrix, 0..plain, 0..plain));
-            if let Some(factor) = &self.factor
-                && held > 0
-            {
-                self.coupling = part(&matrix, 0..plain, plain..all);
-                factor.forward_mut(&mut self.coupling);
-                take_square(&mut self.magnets, &self.coupling);
-            }
+            self.factor = self.factor_of_plain(&matrix);
+        }
+        if let Some(factor) = &self.factor
+            && held > 0
+        {
+            self.coupling = part(&matrix, 0..plain, plain..all);
+            factor.forward_mut(&mut self.coupling);
+            take_square(&mut self.magnets, &self.coupling);
+        } else {
+            self.coupling = DMatrix::zeros(plain, held);
         }
         let mut recoil = self.magnets.clone();
         for member in self.members.iter().filter(|m| m.body().magnet().is_some()) {
@@ -155,6 +160,21 @@ impl System {
             }
         }
         self.recoil = (held > 0).then(|| Factor::of(recoil)).flatten();
+    }
+
+    /// The factor of the plain parts' block: that kept, where they are the same.
+    fn factor_of_plain(&self, matrix: &DMatrix<f64>) -> Option<Arc<Factor>> {
+        let sources =
+            || self.members.iter().map(|m| m.source).filter(|source| source.body.magnet().is_none());
+        let mark = sources().fold(0, |mark: u64, source| mark.rotate_left(1) ^ source.mark());
+        let found = PLAIN.find(mark, |(of, _)| of.iter().copied().eq(sources()));
+        found.map(|kept| Arc::clone(&kept.1)).or_else(|| {
+            // Positive by construction; a failure would mean degenerate parts, which then carry nothing.
+            let factor = Arc::new(Factor::of(part(matrix, 0..self.plain, 0..self.plain))?);
+            let bytes = self.plain * self.plain * size_of::<f64>() + self.members.len() * size_of::<Source>();
+            PLAIN.keep(mark, (sources().collect(), Arc::clone(&factor)), bytes);
+            Some(factor)
+        })
     }
 
     /// Where a coil's field has to be known.
@@ -342,13 +362,19 @@ impl System {
         let mut moved = 1.0;
         for _ in 0..60 {
             let mut largest = 0.0_f64;
-            for ((member, own), slope) in holding.iter().zip(&own).zip(&mut slopes) {
+            for (k, member) in holding.iter().enumerate() {
                 let (at, size) = (member.first - plain, member.cut.unknowns);
                 let given = charge.component_mul(&magnets);
                 // The matrix is symmetric, and its columns are read faster than its rows.
-                let others = self.magnets.columns(at, size).tr_mul(&given) - own * given.rows(at, size);
+                let others = self.magnets.columns(at, size).tr_mul(&given) - &own[k] * given.rows(at, size);
                 let before = magnets.rows(at, size).into_owned();
-                let after = follow(member, own, &others, (before.clone(), slope), 0.01 * moved);
+                let mut from = before.clone();
+                // At first a magnet is followed from where the one before it, of the same kind, has come to.
+                if slopes[k].is_none() && k > 0 && is_held_alike(holding[k - 1], member) {
+                    from.copy_from(&magnets.rows(holding[k - 1].first - plain, size));
+                    slopes[k] = slopes[k - 1].clone();
+                }
+                let after = follow(member, &own[k], &others, (from, &mut slopes[k]), 0.01 * moved);
                 largest = largest.max((&after - before).amax() / after.amax().max(1.0));
                 magnets.rows_mut(at, size).copy_from(&after);
             }
@@ -410,6 +436,12 @@ fn aligned(member: &Member, unknown: usize) -> f64 {
     }
 }
 
+/// Whether two magnets differ at most in their places: they hold much the same.
+fn is_held_alike(a: &Member, b: &Member) -> bool {
+    let kind = |member: &Member| member.body().magnet().map(|m| (m.curve, m.charge.signum()));
+    a.cut.unknowns == b.cut.unknowns && kind(a) == kind(b)
+}
+
 /// Whether a bar magnet is among parts: flux from it enters rods sideways.
 fn has_bar(bodies: &[Body]) -> bool {
     bodies.iter().any(|body| matches!(body, Body::Block(block) if block.magnet.is_some()))
@@ -440,7 +472,8 @@ fn follow(
             for point in &member.cut.law {
                 let by_m = law(magnet.curve, along(point, &m)).1.max(0.0);
                 for &(a, ca) in &point.along {
-                    for &(b, cb) in &point.along {
+                    // Of a symmetric matrix the lower half is read.
+                    for &(b, cb) in point.along.iter().filter(|(b, _)| *b <= a) {
                         jacobian[(a, b)] += point.volume_m3 * by_m * ca * cb;
                     }
                 }

@@ -76,10 +76,10 @@ impl StringField {
     /// Flux densities of charges on all surfaces, A/m, at the points of the upper line and then of the lower one, T.
     pub(super) fn of_charges(&self, densities: DVectorView<'_, f64>) -> Vec<[f64; 3]> {
         let n = self.points;
-        let mut sum = DVector::zeros(6 * n);
+        let mut sum = vec![0.0; 6 * n];
         for (first, part) in &self.parts {
             let own = densities.rows(*first, part.by_surface.ncols());
-            sum.gemv(MU_0, &part.by_surface, &own, 1.0);
+            add_multiples(&mut sum, part.by_surface.as_slice(), own.iter().map(|density| MU_0 * density));
         }
         let line = |k: usize| (0..n).map(move |p| [0, 1, 2].map(|axis| (3 * k + axis) * n + p));
         line(0).chain(line(1)).map(|at| at.map(|at| sum[at])).collect()
@@ -99,6 +99,28 @@ impl StringField {
             }
         }
         linked
+    }
+}
+
+/// Adds a multiple of each of the columns that follow one another in `columns`, four at a time: each is read once.
+fn add_multiples(sum: &mut [f64], columns: &[f64], mut by: impl Iterator<Item = f64>) {
+    let size = sum.len();
+    for four in columns.chunks(4 * size) {
+        let mut next = || by.next().unwrap_or(0.0);
+        if four.len() == 4 * size {
+            let [p, q, r, s] = [next(), next(), next(), next()];
+            let (a, rest) = four.split_at(size);
+            let (b, rest) = rest.split_at(size);
+            let (c, d) = rest.split_at(size);
+            for ((((sum, a), b), c), d) in sum.iter_mut().zip(a).zip(b).zip(c).zip(d) {
+                *sum += p * a + q * b + (r * c + s * d);
+            }
+        } else {
+            for column in four.chunks_exact(size) {
+                let by = next();
+                sum.iter_mut().zip(column).for_each(|(sum, value)| *sum += by * value);
+            }
+        }
     }
 }
 
