@@ -3,6 +3,7 @@
 use super::body::{Body, DISCS, Rod, across_lengths};
 use super::member::{Member, Source};
 use super::patch::{Patch, Shape, ring_ring};
+use super::rods;
 use crate::kept::Kept;
 use crate::numeric::gauss;
 use crate::threads::side_by_side;
@@ -244,7 +245,7 @@ fn energies_of(members: &[Member], pair: (usize, usize)) -> DMatrix<f64> {
         (Body::Rod(a), Body::Rod(b)) => {
             let off = (a.axis_m.0 - b.axis_m.0, a.axis_m.1 - b.axis_m.1);
             let lateral = off.0.hypot(off.1).max(a.radius_m);
-            energies(here, there, |p, q| between_rods(p, q, lateral, off.1 / lateral))
+            rods::energies(&here.cut.patches, &there.cut.patches, lateral, off.1 / lateral)
         }
         _ if is_own => own_of_block(here),
         _ => RodAndBlock::of(members, pair)
@@ -343,24 +344,6 @@ fn across_across(radius_m: f64, a: (f64, f64), b: (f64, f64)) -> f64 {
 }
 
 static ANGLES: LazyLock<Vec<(f64, f64)>> = LazyLock::new(|| gauss(12));
-
-/// Energy between surfaces of two rods, `lateral` apart and with the share `dy` of it along y, m³. A rod magnetised across is
-/// a line of dipoles to the other: its energy is the slope along y of what its length has with the other's charge.
-fn between_rods(a: &Patch, b: &Patch, lateral: f64, dy: f64) -> f64 {
-    let is_across = |p: &Patch| matches!(p.shape, Shape::Across { .. });
-    let step = 0.02 * lateral;
-    let mean = |at: f64| mean_inverse(a, b, at) / (4.0 * PI);
-    let slope = || (mean(lateral + step) - mean(lateral - step)) / (2.0 * step);
-    match (is_across(a), is_across(b)) {
-        (false, false) => energy_apart(a, b, lateral),
-        (true, false) => a.volume_m3() * b.area_m2() * slope() * dy,
-        (false, true) => -a.area_m2() * b.volume_m3() * slope() * dy,
-        (true, true) => {
-            let bent = (mean(lateral + step) - 2.0 * mean(lateral) + mean(lateral - step)) / (step * step);
-            -a.volume_m3() * b.volume_m3() * (bent * dy * dy + slope() / lateral * (1.0 - dy * dy))
-        }
-    }
-}
 
 /// A block's surfaces among themselves: the cells are alike, so that pairs that stand alike are reckoned once.
 fn own_of_block(here: &Member) -> DMatrix<f64> {
@@ -509,59 +492,6 @@ fn disc_with_disc(small_m: f64, large_m: f64, apart: f64) -> f64 {
         }
     }
     sum
-}
-
-/// The `order`th derivative of 1/√(D² + t²) by t, from −2 (second antiderivative) to 4.
-fn inverse_distance(order: i32, t: f64, lateral: f64) -> f64 {
-    let d2 = lateral * lateral;
-    let s2 = d2 + t * t;
-    let s = s2.sqrt();
-    match order {
-        -2 => t * (t / lateral).asinh() - s,
-        -1 => (t / lateral).asinh(),
-        0 => 1.0 / s,
-        1 => -t / (s2 * s),
-        2 => (2.0 * t * t - d2) / (s2 * s2 * s),
-        3 => (9.0 * d2 * t - 6.0 * t.powi(3)) / (s2.powi(3) * s),
-        _ => (24.0 * t.powi(4) - 72.0 * t * t * d2 + 9.0 * d2 * d2) / (s2.powi(4) * s),
-    }
-}
-
-/// Lower and upper edge, and mean square and mean fourth power of the distance from the axis.
-fn moments(patch: &Patch) -> (f64, f64, f64, f64) {
-    let z = patch.center_m[2];
-    match patch.shape {
-        Shape::Disc { radius_m: r } => (z, z, r * r / 2.0, r.powi(4) / 3.0),
-        Shape::Band { radius_m: r, half_m } => (z - half_m, z + half_m, r * r, r.powi(4)),
-        // A line of dipoles on its axis.
-        Shape::Across { half_m, .. } => (z - half_m, z + half_m, 0.0, 0.0),
-        Shape::Rectangle { .. } => (z, z, 0.0, 0.0),
-    }
-}
-
-/// Coulomb energy between surfaces of two rods whose axes are `lateral` apart, m³: averages of 1/d over rings
-/// as a series in the rings' radii, exact in height, to the fourth order in radius over distance.
-fn energy_apart(a: &Patch, b: &Patch, lateral: f64) -> f64 {
-    a.area_m2() * b.area_m2() / (4.0 * PI) * mean_inverse(a, b, lateral)
-}
-
-/// Mean of 1/d between surfaces of two rods, 1/m.
-fn mean_inverse(a: &Patch, b: &Patch, lateral: f64) -> f64 {
-    let ((a0, a1, a_sq, a_four), (b0, b1, b_sq, b_four)) = (moments(a), moments(b));
-    let mean = |order: i32| {
-        let f = |extra: i32, t: f64| inverse_distance(order + extra, t, lateral);
-        match (a1 > a0, b1 > b0) {
-            (false, false) => f(0, a0 - b0),
-            (true, false) => (f(-1, a1 - b0) - f(-1, a0 - b0)) / (a1 - a0),
-            (false, true) => (f(-1, b1 - a0) - f(-1, b0 - a0)) / (b1 - b0),
-            (true, true) => {
-                (f(-2, a1 - b0) - f(-2, a1 - b1) - f(-2, a0 - b0) + f(-2, a0 - b1)) / ((a1 - a0) * (b1 - b0))
-            }
-        }
-    };
-    let second = -(a_sq + b_sq) / 4.0;
-    let fourth = (a_four + b_four) / 64.0 + a_sq * b_sq / 16.0;
-    mean(0) + second * mean(2) + fourth * mean(4)
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! A part in the system of all magnetic parts.
 
-use super::body::{Body, Cut, Resolution};
+use super::body::{Body, Cut, Resolution, Rod};
 use super::patch::Patch;
 use crate::kept::{Kept, mark};
 use std::sync::Arc;
@@ -41,6 +41,17 @@ impl Source {
             Body::Rod(rod) => rod.unknowns(self.resolution, self.is_beside_bar),
             Body::Block(block) => block.unknowns(self.resolution),
         }
+    }
+
+    /// Whether it is a rod that stands as another does in a mirror across x at `middle_m`.
+    pub(crate) fn is_mirrored_across_x(&self, other: &Self, middle_m: f64) -> bool {
+        let (Body::Rod(rod), Body::Rod(of_other)) = (&self.body, &other.body) else { return false };
+        let in_place = Rod { axis_m: rod.axis_m, ..*of_other };
+        let image_m = (2.0 * middle_m - rod.axis_m.0, rod.axis_m.1);
+        *rod == in_place
+            && (image_m.0 - of_other.axis_m.0).abs() < 1e-9
+            && (image_m.1 - of_other.axis_m.1).abs() < 1e-9
+            && (self.resolution, self.is_beside_bar) == (other.resolution, other.is_beside_bar)
     }
 
     /// Its mark among what is kept.

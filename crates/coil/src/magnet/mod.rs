@@ -10,6 +10,7 @@ mod member;
 mod moments;
 mod patch;
 mod rectangle;
+mod rods;
 mod system;
 
 pub use body::{Block, Body, Magnetised, Resolution, Rod};

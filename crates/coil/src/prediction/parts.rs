@@ -9,6 +9,7 @@ use crate::inductance::MU_0;
 use crate::kept::Kept;
 use crate::magnet::{Body, Charged, Reduced, Resolution, Source, System};
 use nalgebra::DMatrix;
+use std::cell::LazyCell;
 use std::sync::Arc;
 
 /// Size of the cells of conducting sheets, m.
@@ -122,16 +123,26 @@ fn sheet_of(conductor: &Conductor) -> Arc<Sheet> {
 /// What unit stream functions of a sheet's nodes drive in all parts: one column per node.
 fn drives_of(conductor: &Conductor, sheet: &Sheet, system: &System) -> DMatrix<f64> {
     let half_m = conductor.mu_r.is_some().then_some(conductor.thick_m / 2.0);
+    let mirror = LazyCell::new(|| sheet.mirrored_across_x());
     let mut all = DMatrix::zeros(system.unknowns(), sheet.nodes());
+    let mut before: Vec<Arc<SheetDrive>> = Vec::new();
     for part in system.surfaces() {
         let mark = conductor.mark().rotate_left(1) ^ part.source.mark();
         let is_same = |kept: &SheetDrive| kept.source == part.source && kept.conductor == *conductor;
         let kept = DRIVES.find(mark, is_same).unwrap_or_else(|| {
-            let drives = sheet.drives(&part, half_m);
+            let from_image = || {
+                before.iter().find_map(|other| {
+                    let (middle_m, nodes) = (*mirror).as_ref()?;
+                    let is_image = part.source.is_mirrored_across_x(&other.source, *middle_m);
+                    is_image.then(|| other.drives.select_columns(nodes))
+                })
+            };
+            let drives = from_image().unwrap_or_else(|| sheet.drives(&part, half_m));
             let bytes = drives.len() * size_of::<f64>() + size_of::<SheetDrive>();
             DRIVES.keep(mark, SheetDrive { conductor: conductor.clone(), source: part.source, drives }, bytes)
         });
         all.rows_mut(part.first, kept.drives.nrows()).copy_from(&kept.drives);
+        before.push(kept);
     }
     all
 }

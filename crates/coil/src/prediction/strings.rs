@@ -193,14 +193,27 @@ fn places(model: &Model, string: &StringAt, ys: &[f64], aperture: &[f64], sizes:
     if sizes <= 0.0 {
         return places;
     }
-    for (y, weight) in ys.iter().zip(aperture) {
-        // sin(nθ) from its neighbours: 2·cos θ·sin((n − 1)θ) − sin((n − 2)θ).
-        let (sin, cos) = (PI * (model.from_bridge - y / model.scale_m)).sin_cos();
-        let (mut before, mut now) = (0.0, sin);
-        for place in &mut places {
-            *place += weight / sizes * now;
-            (before, now) = (now, 2.0 * cos * now - before);
+    // Four places along the string at once: what each counts, sin((n − 1)θ), sin(nθ) and 2·cos θ.
+    let four = |values: &[f64], of: &dyn Fn(f64) -> f64| {
+        f64x4::from(std::array::from_fn(|k| values.get(k).map_or(0.0, |value| of(*value))))
+    };
+    let angle = |y: f64| PI * (model.from_bridge - y / model.scale_m);
+    let mut fours: Vec<[f64x4; 4]> = ys
+        .chunks(4)
+        .zip(aperture.chunks(4))
+        .map(|(ys, weights)| {
+            let (sin, cos) = (four(ys, &|y| angle(y).sin()), four(ys, &|y| angle(y).cos()));
+            [four(weights, &|weight| weight / sizes), f64x4::ZERO, sin, cos + cos]
+        })
+        .collect();
+    for place in &mut places {
+        let mut sum = f64x4::ZERO;
+        for [weight, before, now, twice_cos] in &mut fours {
+            sum += *weight * *now;
+            // sin((n + 1)θ) from its neighbours: 2·cos θ·sin(nθ) − sin((n − 1)θ).
+            (*before, *now) = (*now, *twice_cos * *now - *before);
         }
+        *place = sum.reduce_add();
     }
     places
 }
