@@ -56,7 +56,9 @@ impl Factor {
                     return None;
                 }
                 let by = pivot.sqrt().recip();
-                now.iter_mut().for_each(|value| *value *= by);
+                for value in now {
+                    *value *= by;
+                }
             }
             // What is left loses what the block explains, block column by block column.
             let panel = part(&matrix, from + width..size, from..from + width);
@@ -120,15 +122,31 @@ impl Factor {
     /// L⁻¹ of one column.
     pub(crate) fn forward(&self, column: DVectorView<'_, f64>) -> DVector<f64> {
         let mut solved = column.into_owned();
-        self.lower.solve_lower_triangular_mut(&mut solved);
+        let values = solved.as_mut_slice();
+        for (k, lower) in self.columns() {
+            let (now, below) = values[k..].split_first_mut().expect("as long as the matrix");
+            *now /= lower[0];
+            take_multiple(below, *now, &lower[1..]);
+        }
         solved
     }
 
     /// L⁻ᵀ of one column.
     pub(crate) fn backward(&self, column: DVectorView<'_, f64>) -> DVector<f64> {
         let mut solved = column.into_owned();
-        self.lower.tr_solve_lower_triangular_mut(&mut solved);
+        let values = solved.as_mut_slice();
+        for (k, lower) in self.columns().rev() {
+            let (now, below) = values[k..].split_first_mut().expect("as long as the matrix");
+            let known: f64 = lower[1..].iter().zip(below).map(|(share, value)| share * *value).sum();
+            *now = (*now - known) / lower[0];
+        }
         solved
+    }
+
+    /// L's columns from the diagonal down, each with its place.
+    fn columns(&self) -> impl DoubleEndedIterator<Item = (usize, &[f64])> {
+        let size = self.lower.nrows().max(1);
+        self.lower.as_slice().chunks_exact(size).enumerate().map(|(k, column)| (k, &column[k..]))
     }
 
     /// A⁻¹ of one column.

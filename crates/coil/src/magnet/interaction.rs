@@ -281,13 +281,15 @@ fn over_unknowns(energies: &DMatrix<f64>, here: &Member, there: &Member) -> DMat
             column.axpy(density, &energies.column(patch), 1.0);
         }
     }
-    let mut all = DMatrix::zeros(here.cut.unknowns, there.cut.unknowns);
-    for (mut into, from) in all.column_iter_mut().zip(of_there.column_iter()) {
-        for (value, charges) in into.iter_mut().zip(&here.cut.charges) {
-            *value = charges.iter().map(|&(patch, density)| density * from[patch]).sum();
+    // Row by row of what follows, which are columns of what is read and written.
+    let of_there = of_there.transpose();
+    let mut all = DMatrix::zeros(there.cut.unknowns, here.cut.unknowns);
+    for (mut column, charges) in all.column_iter_mut().zip(&here.cut.charges) {
+        for &(patch, density) in charges {
+            column.axpy(density, &of_there.column(patch), 1.0);
         }
     }
-    all
+    all.transpose()
 }
 
 /// How two rods stand to one another: in an even row most pairs stand alike.

@@ -372,7 +372,8 @@ impl System {
                 // At first a magnet is followed from where the one before it, of the same kind, has come to.
                 if slopes[k].is_none() && k > 0 && is_held_alike(holding[k - 1], member) {
                     from.copy_from(&magnets.rows(holding[k - 1].first - plain, size));
-                    slopes[k] = slopes[k - 1].clone();
+                    let slope = slopes[k - 1].clone();
+                    slopes[k] = slope;
                 }
                 let after = follow(member, &own[k], &others, (from, &mut slopes[k]), 0.01 * moved);
                 largest = largest.max((&after - before).amax() / after.amax().max(1.0));

@@ -5,6 +5,7 @@
 //! of poles and of those charges drives the steel's own law, which saturates. What lies across the string is
 //! added: a thin cylinder's answer to a field across it.
 
+use crate::factor::Factor;
 use crate::inductance::MU_0;
 use crate::numeric::gauss;
 use nalgebra::{DMatrix, DVector};
@@ -53,8 +54,6 @@ pub struct Linkage {
     /// N: energies of the nodes' charges, m³.
     charges: DMatrix<f64>,
 }
-
-type Factor = nalgebra::Cholesky<f64, nalgebra::Dyn>;
 
 /// Half the length of string that counts, m.
 const REACH_M: f64 = 0.045;
@@ -170,8 +169,8 @@ impl Linkage {
                     }
                 }
             }
-            let Some(solver) = jacobian.cholesky() else { break };
-            let step = solver.solve(&residual);
+            let Some(solver) = Factor::of(jacobian) else { break };
+            let step = solver.solve(residual.as_view());
             last = Some(solver);
             let largest = step.amax() / top;
             m -= &step * if largest > 0.4 { 0.4 / largest } else { 1.0 };
@@ -204,7 +203,7 @@ impl Linkage {
         let (along, factor) = self.magnetise(steel, &poles.field, near);
         let along_by_m = factor.as_ref().map_or_else(
             || DVector::zeros(along.len()),
-            |factor| factor.solve(&self.against(|p| poles.by_m[p][1] / MU_0)),
+            |factor| factor.solve(self.against(|p| poles.by_m[p][1] / MU_0).as_view()),
         );
         Magnetisation { line: self, steel, poles, along, along_by_m, factor }
     }
@@ -251,7 +250,7 @@ impl Magnetisation<'_> {
         // What the coil's field weighs a change of drive by: the adjoint of the steel's slope.
         let weighing = self.factor.as_ref().map_or_else(
             || DVector::zeros(self.along.len()),
-            |factor| factor.solve(&line.against(|p| coil.field[p][1])),
+            |factor| factor.solve(line.against(|p| coil.field[p][1]).as_view()),
         );
         let (own, by_coil) = (line.charges_of(&self.along), line.charges_of(&weighing));
         let along: Vec<f64> = (0..own.len())
