@@ -342,26 +342,18 @@ impl Rod {
                 along.push((kinds * count + i, kinds * count + i, area * 2.0 * half_m));
             }
         }
-        let mut cut = Cut {
-            unknowns,
-            patches,
-            charges,
-            along,
-            across,
-            samples,
-            law,
-            seen: None,
-            in_mirrors: Default::default(),
+        let seen = self.seen(top, &patches, &charges);
+        Cut { unknowns, patches, charges, along, across, samples, law, seen, in_mirrors: Default::default() }
+    }
+
+    /// The surfaces from outside where the upper edge is bevelled; `even_m` is the length with straight ends.
+    fn seen(&self, even_m: f64, patches: &[Patch], charges: &[Densities]) -> Option<Seen> {
+        let end = BevelledEnd {
+            top_m: self.bottom_m + self.length_m,
+            even_m: self.bottom_m + even_m,
+            face_m: self.radius_m - self.bevel_m,
         };
-        if self.bevel_m > 0.0 {
-            let end = BevelledEnd {
-                top_m: self.bottom_m + self.length_m,
-                even_m: self.bottom_m + top,
-                face_m: self.radius_m - self.bevel_m,
-            };
-            cut.seen = Some(end.seen(&cut.patches, &cut.charges));
-        }
-        cut
+        (self.bevel_m > 0.0).then(|| end.seen(patches, charges))
     }
 }
 

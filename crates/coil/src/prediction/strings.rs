@@ -67,6 +67,8 @@ pub(super) struct Loss {
 struct Charges<'a> {
     system: &'a System,
     images: Images,
+    /// The place of the mirror, and by each sheet its cells that are images of others in it.
+    sheet_images: (f64, Vec<Vec<Option<usize>>>),
     held: DVector<f64>,
     induced: Vec<DVector<f64>>,
 }
@@ -85,8 +87,11 @@ pub(super) fn signals(
     let densities =
         |charged: &[Charged]| DVector::from_iterator(charged.len(), charged.iter().map(|c| c.density_a_m));
     let induced: Vec<DVector<f64>> = states.map(|r| densities(&system.charged(r))).collect();
-    let images = Images::of(system, 0.5 * (from + to));
-    let charges = Charges { system, images, held: densities(held), induced };
+    let middle_m = 0.5 * (from + to);
+    let images = Images::of(system, middle_m);
+    let of_sheets = answers.sheets.iter().map(|(sheet, _)| sheet.images_across_y(middle_m));
+    let sheet_images = (middle_m, of_sheets.collect());
+    let charges = Charges { system, images, sheet_images, held: densities(held), induced };
     // Neighbours are magnetised alike: each begins where the one before it ended, in two rows that know nothing of each other.
     let row = |strings: &[StringAt]| -> Vec<StringSignal> {
         let mut beside = None;
@@ -176,7 +181,7 @@ fn signal(
         falls_per_m: falls,
         speed_m_s: speed / left,
         places,
-        screening: screening(&magnetised, string, (&by_patch, of_losses, answers), along),
+        screening: screening(&magnetised, string, (&by_patch, of_losses), (charges, answers), along),
         pull: magnetised.pull(),
         magnetised: magnetised.saturation(),
         along_m: ys,
@@ -223,7 +228,8 @@ fn places(model: &Model, string: &StringAt, ys: &[f64], aperture: &[f64], sizes:
 fn screening(
     magnetised: &Magnetisation<'_>,
     string: &StringAt,
-    (by_patch, of_losses, answers): (&DVector<f64>, &[DVector<f64>], &Answers<'_>),
+    (by_patch, of_losses): (&DVector<f64>, &[DVector<f64>]),
+    (all, answers): (&Charges<'_>, &Answers<'_>),
     whole: f64,
 ) -> Vec<Screening> {
     if whole.abs() < 1e-30 {
@@ -232,10 +238,13 @@ fn screening(
     let linked = |densities: &DVector<f64>| -> f64 { densities.dot(by_patch) };
     let mut charges = of_losses.iter();
     let mut found = Vec::new();
-    for (sheet, modes) in answers.sheets {
+    let (middle_m, images) = &all.sheet_images;
+    for ((sheet, modes), images) in answers.sheets.iter().zip(images) {
         let lifted = |lift: f64| {
-            let charges = in_fours(&magnetised.charges_lifted(lift));
-            sheet.flux_of_line((string.x_m, string.z_m), |at, axis| {
+            let charges = magnetised.charges_lifted(lift);
+            let images = is_even_about(&charges, *middle_m).then_some(&images[..]);
+            let charges = in_fours(&charges);
+            sheet.flux_of_line((string.x_m, string.z_m), images, |at, axis| {
                 let from_line = [at[0] - string.x_m, at[1], at[2] - string.z_m - lift];
                 MU_0 / (4.0 * PI) * field_of_line(&charges, from_line, axis)
             })
@@ -256,6 +265,14 @@ fn screening(
     // What takes less than a ten-thousandth at any frequency is left out.
     found.retain(|s| s.coupling_s.abs() > 1e-4 * s.time_s && s.time_s > 0.0);
     found
+}
+
+/// Whether charges on a line, place and charge in rising order, are their own mirror image at a place, to a millionth.
+fn is_even_about(charges: &[(f64, f64)], middle_m: f64) -> bool {
+    let largest = charges.iter().fold(0.0_f64, |largest, (_, charge)| largest.max(charge.abs()));
+    charges.iter().zip(charges.iter().rev()).all(|((y, charge), (other_y, other))| {
+        (y + other_y - 2.0 * middle_m).abs() < 1e-9 && (charge - other).abs() <= 1e-6 * largest
+    })
 }
 
 /// Point charges on a line, place and charge, four by four; nothing, far away, in place of those that lack.

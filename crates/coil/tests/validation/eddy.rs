@@ -59,7 +59,8 @@ fn levels_over(cover: &Sheet, coil: &Winding, place: [f64; 3], axis: usize, hz: 
     let [high, low] = [step, -step].map(|lift| {
         let from = [place[0], place[1], place[2] + lift];
         // By reciprocity: what a dipole there sends through the currents is what they send to it.
-        let string = cover.flux_of_line((place[0], place[2]), |at, across| dipole(from, axis, at, across));
+        let string =
+            cover.flux_of_line((place[0], place[2]), None, |at, across| dipole(from, axis, at, across));
         let air = Complex::from(coil.field_at(&[from])[0][axis]);
         let whole = modes.iter().fold(air, |sum, mode| {
             let s = Complex::new(0.0, 2.0 * PI * hz);
