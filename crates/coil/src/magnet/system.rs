@@ -30,6 +30,8 @@ pub struct System {
     /// Factor of the plain parts' block, and L⁻¹ of what couples it to the magnets.
     factor: Option<Arc<Factor>>,
     coupling: DMatrix<f64>,
+    /// That with rows and columns exchanged: products take it again and again.
+    coupling_across: DMatrix<f64>,
     /// The magnets' own block with the answer of the plain parts in it.
     magnets: DMatrix<f64>,
     /// Factor of that block with the magnets' recoil permeability.
@@ -87,6 +89,7 @@ impl System {
             plain,
             factor: None,
             coupling: DMatrix::zeros(0, 0),
+            coupling_across: DMatrix::zeros(0, 0),
             magnets: DMatrix::zeros(0, 0),
             recoil: None,
         };
@@ -112,7 +115,7 @@ impl System {
     #[must_use]
     pub fn bytes(&self) -> usize {
         let held = self.unknowns - self.plain;
-        let entries = self.plain * self.plain + self.plain * held + 2 * held * held;
+        let entries = self.plain * self.plain + 2 * self.plain * held + 2 * held * held;
         entries * std::mem::size_of::<f64>()
     }
 
@@ -147,9 +150,11 @@ impl System {
         {
             self.coupling = part(&matrix, 0..plain, plain..all);
             factor.forward_mut(&mut self.coupling);
-            take_square(&mut self.magnets, &self.coupling);
+            self.coupling_across = self.coupling.transpose();
+            take_square(&mut self.magnets, &self.coupling, &self.coupling_across);
         } else {
             self.coupling = DMatrix::zeros(plain, held);
+            self.coupling_across = DMatrix::zeros(held, plain);
         }
         let mut recoil = self.magnets.clone();
         for member in self.members.iter().filter(|m| m.body().magnet().is_some()) {
@@ -164,15 +169,14 @@ impl System {
 
     /// The factor of the plain parts' block: that kept, where they are the same.
     fn factor_of_plain(&self, matrix: &DMatrix<f64>) -> Option<Arc<Factor>> {
-        let sources =
-            || self.members.iter().map(|m| m.source).filter(|source| source.body.magnet().is_none());
-        let mark = sources().fold(0, |mark: u64, source| mark.rotate_left(1) ^ source.mark());
-        let found = PLAIN.find(mark, |(of, _)| of.iter().copied().eq(sources()));
+        let (mark, sources) = self.plain_parts();
+        let sources: Vec<Source> = sources.collect();
+        let found = PLAIN.find(mark, |(of, _)| *of == sources);
         found.map(|kept| Arc::clone(&kept.1)).or_else(|| {
             // Positive by construction; a failure would mean degenerate parts, which then carry nothing.
             let factor = Arc::new(Factor::of(part(matrix, 0..self.plain, 0..self.plain))?);
-            let bytes = self.plain * self.plain * size_of::<f64>() + self.members.len() * size_of::<Source>();
-            PLAIN.keep(mark, (sources().collect(), Arc::clone(&factor)), bytes);
+            let bytes = self.plain * self.plain * size_of::<f64>() + sources.len() * size_of::<Source>();
+            PLAIN.keep(mark, (sources, Arc::clone(&factor)), bytes);
             Some(factor)
         })
     }
@@ -222,7 +226,7 @@ impl System {
         }
         if let Some(factor) = &self.factor {
             if self.recoil.is_some() {
-                plain -= &self.coupling * &magnets;
+                plain.gemm(-1.0, &self.coupling, &magnets, 1.0);
             }
             factor.backward_mut(&mut plain);
         }
@@ -235,18 +239,24 @@ impl System {
     /// Drives as [`Self::products_between`] takes them: L⁻¹ of them, where A = LLᵀ. It is the dear part of a product.
     #[must_use]
     pub fn reduced(&self, drives: &DMatrix<f64>) -> Reduced {
-        if self.is_empty() {
-            let none = DMatrix::zeros(0, drives.ncols());
-            return Reduced { plain: none.clone(), magnets: none };
-        }
-        let held = self.unknowns() - self.plain;
+        self.reduced_from(drives, self.forward_plain(drives))
+    }
+
+    /// The part of [`Self::reduced`] that plain parts alone have in it: it stays while magnets are changed.
+    pub(crate) fn forward_plain(&self, drives: &DMatrix<f64>) -> DMatrix<f64> {
         let mut plain = part(drives, 0..self.plain, 0..drives.ncols());
         if let Some(factor) = &self.factor {
             factor.forward_mut(&mut plain);
         }
+        plain
+    }
+
+    /// As [`Self::reduced`] from what [`Self::forward_plain`] gives.
+    pub(crate) fn reduced_from(&self, drives: &DMatrix<f64>, mut plain: DMatrix<f64>) -> Reduced {
         let mut magnets = DMatrix::zeros(0, drives.ncols());
         if let Some(recoil) = &self.recoil {
-            magnets = drives.rows(self.plain, held) - self.coupling.transpose() * &plain;
+            magnets = part(drives, self.plain..self.unknowns, 0..drives.ncols());
+            magnets.gemm(-1.0, &self.coupling_across, &plain, 1.0);
             recoil.forward_mut(&mut magnets);
         }
         if self.factor.is_none() {
@@ -255,10 +265,20 @@ impl System {
         Reduced { plain, magnets }
     }
 
+    /// The plain parts, with their mark among what is kept.
+    pub(crate) fn plain_parts(&self) -> (u64, impl Iterator<Item = Source>) {
+        let sources =
+            || self.members.iter().map(|m| m.source).filter(|source| source.body.magnet().is_none());
+        let mark = sources().fold(0, |mark: u64, source| mark.rotate_left(1) ^ source.mark());
+        (mark, sources())
+    }
+
     /// Products ⟨a, b⟩ = aᵀA⁻¹b of drives of one system: what they add to mutual inductances, over μ₀.
     #[must_use]
     pub fn products_between(a: &Reduced, b: &Reduced) -> DMatrix<f64> {
-        a.plain.transpose() * &b.plain + a.magnets.transpose() * &b.magnets
+        let mut all = a.plain.transpose() * &b.plain;
+        all.gemm(1.0, &a.magnets.transpose(), &b.magnets, 1.0);
+        all
     }
 
     /// Products of drives with one another, all at once.
@@ -405,16 +425,15 @@ impl System {
     }
 }
 
-/// Takes aᵀa from a symmetric matrix: what lies on and below the diagonal as products of block columns, the rest by symmetry.
-fn take_square(matrix: &mut DMatrix<f64>, a: &DMatrix<f64>) {
+/// Takes aᵀa from a symmetric matrix, `across` being aᵀ: what lies on and below the diagonal as products of block columns, the rest by symmetry.
+fn take_square(matrix: &mut DMatrix<f64>, a: &DMatrix<f64>, across: &DMatrix<f64>) {
     const BLOCK: usize = 48;
     let size = matrix.nrows();
-    let transposed = a.transpose();
     for from in (0..size).step_by(BLOCK) {
         let wide = BLOCK.min(size - from);
         matrix.view_mut((from, from), (size - from, wide)).gemm(
             -1.0,
-            &transposed.rows(from, size - from),
+            &across.rows(from, size - from),
             &a.columns(from, wide),
             1.0,
         );

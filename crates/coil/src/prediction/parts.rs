@@ -31,6 +31,16 @@ struct SheetDrive {
 /// The drives kept.
 static DRIVES: Kept<SheetDrive> = Kept::new(4 << 20);
 
+/// What a sheet drives in the plain parts, as [`System::forward_plain`] has it.
+struct PlainDrive {
+    conductor: Conductor,
+    parts: Vec<Source>,
+    forward: DMatrix<f64>,
+}
+
+/// Those kept: while magnets are changed the plates stay.
+static PLAIN_DRIVES: Kept<PlainDrive> = Kept::new(2 << 20);
+
 /// A conducting sheet among the magnetic parts.
 #[derive(Debug)]
 pub(super) struct PartSheet {
@@ -104,10 +114,26 @@ impl PartSheet {
         let diffusion_s = conductor.mu_r.map(|mu| mu * MU_0 * conductor.sigma_s_m * thick_m * thick_m / 4.0);
         let loops =
             if system.is_empty() { DMatrix::zeros(0, 0) } else { drives_of(conductor, &sheet, system) };
-        let reduced = system.reduced(&loops);
+        let reduced = system.reduced_from(&loops, forward_plain(conductor, &loops, system));
         let answer = (!system.is_empty()).then(|| System::products_between(&reduced, &reduced) * MU_0);
         Self { sheet, loops, reduced, answer, diffusion_s }
     }
+}
+
+/// The part in [`System::reduced`] of what a sheet drives that plain parts alone have.
+fn forward_plain(conductor: &Conductor, loops: &DMatrix<f64>, system: &System) -> DMatrix<f64> {
+    let (mark, parts) = system.plain_parts();
+    let mark = mark.rotate_left(1) ^ conductor.mark();
+    let parts: Vec<Source> = parts.collect();
+    let is_same = |kept: &PlainDrive| kept.parts == parts && kept.conductor == *conductor;
+    let found = PLAIN_DRIVES.find(mark, is_same).map(|kept| kept.forward.clone());
+    found.unwrap_or_else(|| {
+        let forward = system.forward_plain(loops);
+        let bytes = forward.len() * size_of::<f64>() + size_of_val(&parts[..]) + size_of::<PlainDrive>();
+        let kept = PlainDrive { conductor: conductor.clone(), parts, forward: forward.clone() };
+        PLAIN_DRIVES.keep(mark, kept, bytes);
+        forward
+    })
 }
 
 fn sheet_of(conductor: &Conductor) -> Arc<Sheet> {
