@@ -57,8 +57,8 @@ pub fn elliptic_ke(m: f64) -> (f64, f64) {
     (k, k * (1.0 - sum))
 }
 
-/// Where a function of one positive number is lowest, to a share `within` of that number, and its value there: by parabolas where they shrink the steps, by
-/// golden sections else [Brent].
+/// Where a function of one positive number is lowest, to a share `within` of that number, and its value there: by parabolas where they
+/// shrink the steps, by golden sections else [Brent].
 ///
 /// `three` are places in rising order with the function's values there; the middle one is the lowest, or one of the ends
 /// again.

@@ -4,6 +4,7 @@ use crate::inductance::MU_0;
 use crate::word::document_word;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use wide::f64x4;
 
 document_word! {
     /// A named magnet or pole material.
@@ -241,20 +242,27 @@ impl Demagnetisation {
     /// Field strength H (A/m) at which the material's magnetisation is `m_a_m` (A/m), and dH/dM.
     #[must_use]
     pub fn field_at(self, m_a_m: f64) -> (f64, f64) {
+        let (field, slope) = self.fields_at(f64x4::splat(m_a_m));
+        (field.to_array()[0], slope.to_array()[0])
+    }
+
+    /// As [`Self::field_at`] for four magnetisations.
+    pub(super) fn fields_at(self, m_a_m: f64x4) -> (f64x4, f64x4) {
+        let of = f64x4::splat;
         match self {
             Self::Line { br_t, mu_r } => {
                 let chi = (mu_r - 1.0).max(1e-3);
-                ((m_a_m - br_t / MU_0) / chi, 1.0 / chi)
+                ((m_a_m - of(br_t / MU_0)) / of(chi), of(1.0 / chi))
             }
             Self::Hyperbola { br_t, hc_a_m, a } => {
                 // μ₀(M + Hc·x)(1 + a·x) = Br(1 + x), the root that is 0 at M = Br/μ₀.
                 let quadratic = MU_0 * hc_a_m * a;
-                let linear = MU_0 * (hc_a_m + m_a_m * a) - br_t;
-                let constant = MU_0 * m_a_m - br_t;
-                let root = (linear * linear - 4.0 * quadratic * constant).max(0.0).sqrt();
-                let x = (-linear - root) / (2.0 * quadratic);
-                let slope = -MU_0 * (1.0 + a * x) / (2.0 * quadratic * x + linear);
-                (hc_a_m * x, hc_a_m * slope)
+                let linear = of(MU_0) * (of(hc_a_m) + m_a_m * of(a)) - of(br_t);
+                let constant = of(MU_0) * m_a_m - of(br_t);
+                let root = (linear * linear - of(4.0 * quadratic) * constant).max(f64x4::ZERO).sqrt();
+                let x = (-linear - root) / of(2.0 * quadratic);
+                let slope = of(-MU_0) * (f64x4::ONE + of(a) * x) / (of(2.0 * quadratic) * x + linear);
+                (of(hc_a_m) * x, of(hc_a_m) * slope)
             }
         }
     }

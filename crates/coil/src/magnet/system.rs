@@ -16,6 +16,7 @@ use crate::inductance::MU_0;
 use crate::kept::Kept;
 use nalgebra::{DMatrix, DVector};
 use std::sync::Arc;
+use wide::f64x4;
 
 /// The parts with their mutual action worked out.
 #[derive(Clone, Debug)]
@@ -425,7 +426,8 @@ impl System {
     }
 }
 
-/// Takes aᵀa from a symmetric matrix, `across` being aᵀ: what lies on and below the diagonal as products of block columns, the rest by symmetry.
+/// Takes aᵀa from a symmetric matrix, `across` being aᵀ: what lies on and below the diagonal as products of block columns, the rest by
+/// symmetry.
 fn take_square(matrix: &mut DMatrix<f64>, a: &DMatrix<f64>, across: &DMatrix<f64>) {
     const BLOCK: usize = 48;
     let size = matrix.nrows();
@@ -482,19 +484,28 @@ fn follow(
 ) -> DVector<f64> {
     let Some(magnet) = member.body().magnet() else { return m };
     let sign = magnet.charge.signum();
-    let along = |point: &LawPoint, m: &DVector<f64>| -> f64 {
-        sign * point.along.iter().map(|&(u, c)| c * m[u]).sum::<f64>()
+    // Field and slope at every point of the magnet.
+    let laws = |m: &DVector<f64>| -> Vec<(f64, f64)> {
+        let along = |point: &LawPoint| sign * point.along.iter().map(|&(u, c)| c * m[u]).sum::<f64>();
+        let four = |four: &[LawPoint]| {
+            // Of fewer than four the last stands for those that lack.
+            let m = f64x4::from(std::array::from_fn(|k| along(&four[k.min(four.len() - 1)])));
+            let (fields, slopes) = law(magnet.curve, m);
+            fields.to_array().into_iter().zip(slopes.to_array()).take(four.len())
+        };
+        member.cut.law.chunks(4).flat_map(four).collect()
     };
     let mut steps = (f64::INFINITY, f64::INFINITY);
     for _ in 0..40 {
+        let at_points = laws(&m);
         if slope.is_none() || steps.1 > 0.25 * steps.0 {
             let mut jacobian = own.clone();
-            for point in &member.cut.law {
-                let by_m = law(magnet.curve, along(point, &m)).1.max(0.0);
+            for (point, (_, by_m)) in member.cut.law.iter().zip(&at_points) {
+                let weight = point.volume_m3 * by_m.max(0.0);
                 for &(a, ca) in &point.along {
                     // Of a symmetric matrix the lower half is read.
                     for &(b, cb) in point.along.iter().filter(|(b, _)| *b <= a) {
-                        jacobian[(a, b)] += point.volume_m3 * by_m * ca * cb;
+                        jacobian[(a, b)] += weight * ca * cb;
                     }
                 }
             }
@@ -502,10 +513,10 @@ fn follow(
         }
         let Some(factor) = &slope else { break };
         let mut residual = own * &m + others;
-        for point in &member.cut.law {
-            let field = law(magnet.curve, along(point, &m)).0;
+        for (point, (field, _)) in member.cut.law.iter().zip(&at_points) {
+            let weight = point.volume_m3 * sign * field;
             for &(a, ca) in &point.along {
-                residual[a] += point.volume_m3 * sign * field * ca;
+                residual[a] += weight * ca;
             }
         }
         let step = factor.solve(residual.as_view());
@@ -520,10 +531,11 @@ fn follow(
     m
 }
 
-/// The curve, continued straight beyond remanence and below nothing, where it was not measured.
-fn law(curve: Demagnetisation, m_a_m: f64) -> (f64, f64) {
+/// The curve, continued straight beyond remanence and below nothing, where it was not measured: field strength and its slope at four
+/// magnetisations.
+fn law(curve: Demagnetisation, m_a_m: f64x4) -> (f64x4, f64x4) {
     let top = curve.remanence_t() / MU_0;
-    let kept = m_a_m.clamp(0.0, top);
-    let (field, slope) = curve.field_at(kept);
+    let kept = m_a_m.max(f64x4::ZERO).min(f64x4::splat(top));
+    let (field, slope) = curve.fields_at(kept);
     (field + slope * (m_a_m - kept), slope)
 }
