@@ -1,6 +1,6 @@
 //! The field of a charged surface along a line, at four points at a time where they are further off.
 
-use super::patch::Patch;
+use super::patch::{Patch, SeenFromFar};
 use wide::f64x4;
 
 /// Points on a line along y.
@@ -57,10 +57,9 @@ impl Line {
 
 impl Patch {
     /// Field strength per charge density at the points of a line, dimensionless: what lies along x at all of them, then what lies
-    /// along y, then along z.
-    pub(crate) fn field_on_line(&self, line: &Line, into: &mut [f64]) {
+    /// along y, then along z. `far` is what the surface is from further off, which many lines have in common.
+    pub(crate) fn field_on_line(&self, line: &Line, SeenFromFar(far): &SeenFromFar, into: &mut [f64]) {
         let count = line.y_m.len();
-        let far = self.seen_from_far();
         // Beyond its middle its field is the mirrored one.
         let half = if line.is_even_about(self.center_m[1]) { count.div_ceil(2) } else { count };
         let (x, z) = (line.x_m - self.center_m[0], line.z_m - self.center_m[2]);
@@ -68,7 +67,7 @@ impl Patch {
             // Of fewer than four the last stands for those that lack.
             let y: [f64; 4] = std::array::from_fn(|k| four[k.min(four.len() - 1)] - self.center_m[1]);
             let is_far = |least: f64| y.iter().all(|y| x * x + y * y + z * z > least);
-            let field = match &far {
+            let field = match far {
                 Some((moments, least)) if is_far(*least) => {
                     moments.field([f64x4::splat(x), f64x4::from(y), f64x4::splat(z)]).map(f64x4::to_array)
                 }
@@ -147,7 +146,7 @@ mod tests {
         let line = Line::new(0.002, 0.007, y_m);
         let n = line.y_m.len();
         let mut along = vec![0.0; 3 * n];
-        patch.field_on_line(&line, &mut along);
+        patch.field_on_line(&line, &patch.seen_from_far(), &mut along);
         for (k, y) in line.y_m.iter().enumerate() {
             let field = patch.field([line.x_m, *y, line.z_m]);
             let size = field.iter().map(|f| f.abs()).sum::<f64>();

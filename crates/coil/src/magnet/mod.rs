@@ -18,6 +18,7 @@ pub use estimate::{AlloyGuess, estimate_alloy};
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
 pub(crate) use line::Line;
 pub(crate) use member::{Source, Surfaces};
+pub(crate) use patch::SeenFromFar;
 pub use patch::{Charged, Patch, Shape, flux_density};
 pub(crate) use rectangle::along;
 pub use system::{Probe, Reduced, State, System};

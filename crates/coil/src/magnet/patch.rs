@@ -48,6 +48,11 @@ pub struct Patch {
     pub shape: Shape,
 }
 
+/// What a surface is from further off, with the square of the distance from which it is no more than that, m²; nothing for what is
+/// magnetised across.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct SeenFromFar(pub(super) Option<(Moments, f64)>);
+
 /// Patches with the charge density that one unknown puts on each.
 pub(super) type Densities = Vec<(usize, f64)>;
 
@@ -242,7 +247,7 @@ impl Patch {
         if matches!(self.shape, Shape::Across { .. }) {
             return self.field_of_across(r);
         }
-        if let Some((moments, least)) = self.seen_from_far()
+        if let SeenFromFar(Some((moments, least))) = self.seen_from_far()
             && dot(r, r) > least
         {
             return moments.field(r);
@@ -253,16 +258,15 @@ impl Patch {
         }
     }
 
-    /// What it is from further off, with the square of the distance from which it is no more than that; nothing for what is
-    /// magnetised across.
-    pub(super) fn seen_from_far(&self) -> Option<(Moments, f64)> {
+    /// What it is from further off.
+    pub(crate) fn seen_from_far(&self) -> SeenFromFar {
         let far = match self.shape {
-            Shape::Across { .. } => return None,
+            Shape::Across { .. } => return SeenFromFar(None),
             Shape::Rectangle { .. } => 9.0,
             _ => 5.0,
         };
         let moments = self.moments();
-        Some((moments, far * moments.reach_sq_m2))
+        SeenFromFar(Some((moments, far * moments.reach_sq_m2)))
     }
 
     fn moments(&self) -> Moments {

@@ -3,7 +3,7 @@
 
 use crate::inductance::MU_0;
 use crate::kept::{Kept, mark};
-use crate::magnet::{Line, Patch, Source, Surfaces, System};
+use crate::magnet::{Line, Patch, SeenFromFar, Source, Surfaces, System};
 use nalgebra::{DMatrix, DVector, DVectorView};
 use std::sync::Arc;
 
@@ -19,15 +19,16 @@ struct PartField {
 /// The fields kept: of a few designs that are worked at. More would be memory that is written and never read while poles are changed.
 static KEPT: Kept<PartField> = Kept::new(8 << 20);
 
-/// Surfaces that stand to one another as in a mirror across y: what one does along a string, the other does from the other end.
-pub(super) struct Images {
+/// What all strings have in common of the surfaces of all parts, in their order.
+pub(super) struct Common {
     middle_m: f64,
-    /// By each surface of all parts, in their order: one before it that is its image.
-    of_surfaces: Vec<Option<usize>>,
+    /// One before it that is its image in a mirror across y: what one does along a string, the other does from the other end.
+    images: Vec<Option<usize>>,
+    from_far: Vec<SeenFromFar>,
 }
 
-impl Images {
-    /// The images among all parts' surfaces in a mirror at `middle_m`.
+impl Common {
+    /// Of a system's parts, with the mirror at `middle_m`.
     pub(super) fn of(system: &System, middle_m: f64) -> Self {
         let all: Vec<Patch> = system.surfaces().flat_map(|part| part.patches).copied().collect();
         let is_same = |a: f64, b: f64| (a - b).abs() < 1e-9;
@@ -42,7 +43,8 @@ impl Images {
             let is_beside = !is_same(all[k].center_m[1], middle_m);
             is_beside.then(|| all[..k].iter().position(|other| is_image(other, &all[k]))).flatten()
         };
-        Self { middle_m, of_surfaces: (0..all.len()).map(before).collect() }
+        let images = (0..all.len()).map(before).collect();
+        Self { middle_m, images, from_far: all.iter().map(Patch::seen_from_far).collect() }
     }
 }
 
@@ -55,16 +57,17 @@ pub(super) struct StringField {
 
 impl StringField {
     /// The fields along a string, a little above its place and below it, from what is kept where it is likely to be asked for again.
-    pub(super) fn at(system: &System, lines: &[Line; 2], images: &Images, is_kept: bool) -> Self {
+    pub(super) fn at(system: &System, lines: &[Line; 2], common: &Common, is_kept: bool) -> Self {
         let places = lines.iter().flat_map(|line| [line.x_m, line.z_m]);
         let mark = is_kept.then(|| mark(places.chain(lines[0].y_m.iter().copied())));
-        let images = lines.iter().all(|line| line.is_even_about(images.middle_m)).then_some(images);
+        let has_images = lines.iter().all(|line| line.is_even_about(common.middle_m));
         let mut parts: Vec<(usize, Arc<PartField>)> = Vec::new();
         let mut first = 0;
         for part in system.surfaces() {
             let worked_out = || {
-                let image_of = |surface: usize| images.and_then(|images| images.of_surfaces[first + surface]);
-                PartField::worked_out(&part, lines, (first, &parts), image_of)
+                let own = first..first + part.patches.len();
+                let images = has_images.then(|| &common.images[own.clone()]);
+                PartField::worked_out(&part, lines, (first, &parts), (images, &common.from_far[own]))
             };
             let field = PartField::of(&part, lines, mark, worked_out);
             parts.push((first, field));
@@ -142,23 +145,23 @@ impl PartField {
         })
     }
 
-    /// The field of a part of which the first surface is the `first` of all, `before` being the parts before it; `image_of` tells the
-    /// surface among all that is the image of one of its own.
+    /// The field of a part of which the first surface is the `first` of all, `before` being the parts before it; `images` tell the
+    /// surfaces among all that are images of its own.
     fn worked_out(
         part: &Surfaces<'_>,
         lines: &[Line; 2],
         (first, before): (usize, &[(usize, Arc<Self>)]),
-        image_of: impl Fn(usize) -> Option<usize>,
+        (images, from_far): (Option<&[Option<usize>]>, &[SeenFromFar]),
     ) -> Self {
         let count = lines[0].y_m.len();
         let whole = 6 * count;
         let mut along = vec![0.0; whole];
         let mut values: Vec<f64> = Vec::with_capacity(whole * part.patches.len());
         for (surface, patch) in part.patches.iter().enumerate() {
-            let Some(image) = image_of(surface) else {
+            let Some(image) = images.and_then(|images| images[surface]) else {
                 let (upper, lower) = along.split_at_mut(whole / 2);
-                patch.field_on_line(&lines[0], upper);
-                patch.field_on_line(&lines[1], lower);
+                patch.field_on_line(&lines[0], &from_far[surface], upper);
+                patch.field_on_line(&lines[1], &from_far[surface], lower);
                 values.extend_from_slice(&along);
                 continue;
             };
@@ -218,14 +221,14 @@ mod tests {
             bar(-0.006, -1.0),
         ];
         let system = System::new(&bodies, Resolution::default());
-        let images = Images::of(&system, 0.002);
-        let count = images.of_surfaces.iter().flatten().count();
-        let whole = images.of_surfaces.len();
+        let common = Common::of(&system, 0.002);
+        let count = common.images.iter().flatten().count();
+        let whole = common.images.len();
         assert!(count > whole / 3 && count < whole / 2, "{count} of {whole}");
         let lines = [0.0011, 0.0009]
             .map(|z_m| Line::new(0.004, z_m, (0..27).map(|k| 0.002 * f64::from(k - 13) + 0.002).collect()));
-        let none = Images { middle_m: 0.002, of_surfaces: vec![None; whole] };
-        let found = StringField::at(&system, &lines, &images, false);
+        let none = Common { images: vec![None; whole], ..Common::of(&system, 0.002) };
+        let found = StringField::at(&system, &lines, &common, false);
         let expected = StringField::at(&system, &lines, &none, false);
         for ((_, found), (_, expected)) in found.parts.iter().zip(&expected.parts) {
             let size = expected.by_surface.amax();

@@ -1,7 +1,7 @@
 //! What every string sends into every coil.
 
 use super::model::{Model, StringAt};
-use super::string_fields::{Images, StringField};
+use super::string_fields::{Common, StringField};
 use crate::eddy::{Mode, Screening, Sheet};
 use crate::inductance::MU_0;
 use crate::kept::{Kept, mark};
@@ -66,7 +66,7 @@ pub(super) struct Loss {
 /// Charges on all surfaces of the parts, A/m: of what the magnets hold, and of what is induced.
 struct Charges<'a> {
     system: &'a System,
-    images: Images,
+    common: Common,
     /// The place of the mirror, and by each sheet its cells that are images of others in it.
     sheet_images: (f64, Vec<Vec<Option<usize>>>),
     held: DVector<f64>,
@@ -88,10 +88,10 @@ pub(super) fn signals(
         |charged: &[Charged]| DVector::from_iterator(charged.len(), charged.iter().map(|c| c.density_a_m));
     let induced: Vec<DVector<f64>> = states.map(|r| densities(&system.charged(r))).collect();
     let middle_m = 0.5 * (from + to);
-    let images = Images::of(system, middle_m);
+    let common = Common::of(system, middle_m);
     let of_sheets = answers.sheets.iter().map(|(sheet, _)| sheet.images_across_y(middle_m));
     let sheet_images = (middle_m, of_sheets.collect());
-    let charges = Charges { system, images, sheet_images, held: densities(held), induced };
+    let charges = Charges { system, common, sheet_images, held: densities(held), induced };
     // Neighbours are magnetised alike: each begins where the one before it ended, in two rows that know nothing of each other.
     let row = |strings: &[StringAt]| -> Vec<StringSignal> {
         let mut beside = None;
@@ -136,7 +136,7 @@ fn signal(
     let ys = line.points();
     let lines = [STEP_M, -STEP_M].map(|lift| Line::new(string.x_m, string.z_m + lift, ys.clone()));
     let (of_coils, of_losses) = charges.induced.split_at(model.coils.len());
-    let fields = StringField::at(charges.system, &lines, &charges.images, answers.are_likely_again);
+    let fields = StringField::at(charges.system, &lines, &charges.common, answers.are_likely_again);
     let poles = middle_and_slope(&fields.of_charges(charges.held.as_view()));
     let magnetised = line.magnetised(Steel::default(), poles, beside.as_ref());
     let mut by_coil = Vec::with_capacity(model.coils.len());
