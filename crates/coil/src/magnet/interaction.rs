@@ -181,17 +181,15 @@ impl<'a> RodAndBlock<'a> {
 
     /// The mirror in which another pair stands as this one does.
     fn mirror_to(&self, other: &Self) -> Option<Mirror> {
-        if self.is_block_first != other.is_block_first
-            || !is_cut_alike(self.block, other.block)
-            || !is_cut_alike(self.rod, other.rod)
-        {
-            return None;
-        }
         let side = |axis: usize| {
             let (from, to) = (self.off_m[axis], other.off_m[axis]);
             [1.0, -1.0].into_iter().find(|sign| (sign * from - to).abs() < 1e-9)
         };
-        Some([side(0)?, side(1)?])
+        let mirror = [side(0)?, side(1)?];
+        let is_alike = self.is_block_first == other.is_block_first
+            && is_cut_alike(self.block, other.block)
+            && is_cut_alike(self.rod, other.rod);
+        is_alike.then_some(mirror)
     }
 }
 
