@@ -58,7 +58,7 @@ pub fn elliptic_ke(m: f64) -> (f64, f64) {
 }
 
 /// Where a function of one positive number is lowest, to a share `within` of that number, and its value there: by parabolas where they
-/// shrink the steps, by golden sections else [Brent].
+/// shrink the steps, by golden sections else \[Brent\].
 ///
 /// `three` are places in rising order with the function's values there; the middle one is the lowest, or one of the ends
 /// again.
@@ -117,7 +117,7 @@ pub fn lowest(f: impl Fn(f64) -> f64, three: [(f64, f64); 3], within: f64) -> (f
 }
 
 /// Where a function falls from above nothing to below it between two places given with its values there: by straight lines between
-/// ends closer and closer together, of which the one that stays is pulled towards nothing [Dowell], until they are `within` of each
+/// ends closer and closer together, of which the one that stays is pulled towards nothing \[Dowell\], until they are `within` of each
 /// other and a last line tells the place between them. Where it does not fall so, the first place.
 pub fn crossing(f: impl Fn(f64) -> f64, [mut above, mut below]: [(f64, f64); 2], within: f64) -> f64 {
     const MOST: usize = 200;
