@@ -556,6 +556,18 @@ mod tests {
         })
     }
 
+    fn rod(x_m: f64, y_m: f64) -> Body {
+        Body::Rod(Rod {
+            axis_m: (x_m, y_m),
+            bottom_m: -0.013,
+            length_m: 0.016,
+            radius_m: 0.0024,
+            bevel_m: 0.0,
+            mu_r: 100.0,
+            magnet: None,
+        })
+    }
+
     /// Of an even source half of the cells tell the rest.
     #[test]
     fn half_of_the_cells_tell_the_flux_of_an_even_line() {
@@ -574,22 +586,11 @@ mod tests {
     /// What a rod to one side of a sheet's middle drives, one to the other side drives at the nodes in the mirror.
     #[test]
     fn a_rod_drives_what_its_image_does_at_the_images_of_the_nodes() {
-        let rod = |x_m: f64| {
-            Body::Rod(Rod {
-                axis_m: (x_m, 0.002),
-                bottom_m: -0.013,
-                length_m: 0.016,
-                radius_m: 0.0024,
-                bevel_m: 0.0,
-                mu_r: 100.0,
-                magnet: None,
-            })
-        };
         for sheet in sheets() {
             let (middle_m, nodes) = sheet.mirrored_across_x().expect("it is even");
             assert!((middle_m - 0.003).abs() < 1e-9);
             let drives = |x_m: f64| {
-                let system = System::new(&[rod(x_m)], Resolution::default());
+                let system = System::new(&[rod(x_m, 0.002)], Resolution::default());
                 let part = system.surfaces().next().expect("there is one");
                 sheet.drives(&part, None)
             };
@@ -602,17 +603,6 @@ mod tests {
     /// is a hair's breadth off, of which no half is taken from the other.
     #[test]
     fn half_of_a_sheet_tells_the_other() {
-        let rod = |y_m: f64| {
-            Body::Rod(Rod {
-                axis_m: (0.012, y_m),
-                bottom_m: -0.013,
-                length_m: 0.016,
-                radius_m: 0.0024,
-                bevel_m: 0.0,
-                mu_r: 100.0,
-                magnet: None,
-            })
-        };
         // Beside a bar a rod is magnetised across as well.
         let curve = Demagnetisation::Line { br_t: 0.4, mu_r: 1.05 };
         let bar = Body::Block(Block {
@@ -623,7 +613,7 @@ mod tests {
         });
         for sheet in sheets() {
             let drives = |y_m: f64| {
-                let system = System::new(&[rod(y_m), bar], Resolution::default());
+                let system = System::new(&[rod(0.012, y_m), bar], Resolution::default());
                 let part = system.surfaces().next().expect("the rod is plain and comes first");
                 sheet.drives(&part, None)
             };

@@ -155,6 +155,19 @@ fn add_corners(
     }
 }
 
+/// A winding off the origin, for tests.
+#[cfg(test)]
+pub(crate) fn off_the_origin() -> Winding {
+    Winding {
+        core: Outline { straight_x_m: 0.05, straight_y_m: 0.002, corner_m: 0.002 },
+        center_m: (0.001, -0.004),
+        from_z_m: -0.012,
+        to_z_m: -0.001,
+        build_m: 0.003,
+        turns: 8000.0,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -162,14 +175,7 @@ mod tests {
     /// Points to all sides of a winding off the origin, each by itself and all at once.
     #[test]
     fn images_have_the_fields_of_their_points() {
-        let winding = Winding {
-            core: Outline { straight_x_m: 0.05, straight_y_m: 0.002, corner_m: 0.002 },
-            center_m: (0.001, -0.004),
-            from_z_m: -0.012,
-            to_z_m: -0.001,
-            build_m: 0.003,
-            turns: 8000.0,
-        };
+        let winding = off_the_origin();
         let signs = [(1.0, 1.0), (-1.0, 1.0), (1.0, -1.0), (-1.0, -1.0)];
         let mut points: Vec<[f64; 3]> =
             signs.iter().map(|(x, y)| [0.001 + 0.011 * x, -0.004 + 0.003 * y, 0.002]).collect();

@@ -3,6 +3,9 @@
 mod field;
 mod loops;
 
+#[cfg(test)]
+pub(crate) use field::off_the_origin;
+
 use crate::former::Outline;
 use crate::numeric::gauss;
 use loops::{SIX, apart, concentric};

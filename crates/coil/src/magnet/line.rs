@@ -107,16 +107,7 @@ mod tests {
     /// A winding's field along a line through its middle, from half of the points, and along one that is off it.
     #[rstest]
     fn half_of_a_line_tells_the_rest(#[values(26, 27)] count: u32, #[values(0.0, 1e-3)] off: f64) {
-        use crate::former::Outline;
-        use crate::inductance::Winding;
-        let winding = Winding {
-            core: Outline { straight_x_m: 0.05, straight_y_m: 0.002, corner_m: 0.002 },
-            center_m: (0.001, -0.004),
-            from_z_m: -0.012,
-            to_z_m: -0.001,
-            build_m: 0.003,
-            turns: 8000.0,
-        };
+        let winding = crate::inductance::off_the_origin();
         let middle = f64::from(count - 1) / 2.0;
         let y_m: Vec<f64> = (0..count).map(|k| 0.003 * (f64::from(k) - middle) - 0.004 + off).collect();
         let line = Line::new(0.006, 0.004, y_m);
