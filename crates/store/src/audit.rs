@@ -3,7 +3,9 @@
 //! Runs, readings, events, signatures and revisions are appended with their person and are their own trail; this is for what
 //! is edited in place.
 
-use crate::{PersonId, StoreError, Stored, WorkshopId, WorkshopStore};
+use crate::submission::added_once;
+use crate::{ClientKey, PersonId, StoreError, Stored, WorkshopId, WorkshopStore};
+use sqlx::mysql::MySqlQueryResult;
 use sqlx::{FromRow, MySql, MySqlConnection, QueryBuilder, Transaction};
 use time::{Date, PrimitiveDateTime};
 
@@ -43,6 +45,18 @@ pub enum AuditAction {
     Settings,
     /// A shared station was enrolled or retired.
     Station,
+    /// A photo was added, removed or put back.
+    Photo,
+    /// A timer was ended.
+    Timer,
+    /// Work on an operation was begun or laid down.
+    Operation,
+    /// An operation was pinned in the plan, or its pin taken off.
+    Pin,
+    /// Something was reported broken or somebody away, or back again.
+    Outage,
+    /// A calendar feed was made or ended.
+    Feed,
 }
 
 /// A change, as the trail shows it.
@@ -183,6 +197,27 @@ impl WorkshopStore {
         let mut tx = self.pool.begin().await?;
         let before = snapshot(&mut tx, sql, self.workshop, id).await?.ok_or(StoreError::Missing(what))?;
         Ok(Change { tx, audit: self.audit(by, action), sql, id, before })
+    }
+
+    /// Commits what a submission added, with its line in the trail; returns its number, also where the same key added it before.
+    ///
+    /// # Errors
+    /// As [`added_once`].
+    pub(crate) async fn commit_added(
+        &self,
+        mut tx: Transaction<'static, MySql>,
+        audit: Audit,
+        sql: &'static str,
+        (table, key): (&'static str, &ClientKey),
+        done: Result<MySqlQueryResult, sqlx::Error>,
+    ) -> Result<u64, StoreError> {
+        let Some(done) = added_once(table, done)? else {
+            tx.rollback().await?;
+            return self.known_number(table, key).await;
+        };
+        audit.changed(&mut tx, sql, done.last_insert_id(), None).await?;
+        tx.commit().await?;
+        Ok(done.last_insert_id())
     }
 
     /// A transaction's note of who changes what.

@@ -1,5 +1,6 @@
 //! Calendar feeds: who subscribed, by the hash of a secret that is in the address.
 
+use crate::audit::AuditAction;
 use crate::{FeedId, PersonId, Store, StoreError, WorkshopId, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -14,6 +15,10 @@ pub struct FeedRow {
     /// When it was made, UTC.
     pub made_at: PrimitiveDateTime,
 }
+
+/// How a feed stands, for the trail of changes.
+const FEED: &str = "SELECT CONCAT('calendar feed ', id), JSON_OBJECT('whole shop', is_whole_shop, \
+     'ended', IF(revoked_at IS NULL, 'no', 'yes')) FROM calendar_feeds WHERE workshop_id = ? AND id = ? FOR UPDATE";
 
 /// Whose feed an address is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, FromRow)]
@@ -34,15 +39,19 @@ impl WorkshopStore {
         is_whole_shop: bool,
         secret_hash: &[u8; 32],
     ) -> Result<(), StoreError> {
-        sqlx::query(
+        let mut tx = self.pool.begin().await?;
+        let done = sqlx::query(
             "INSERT INTO calendar_feeds (workshop_id, person_id, is_whole_shop, secret_hash) VALUES (?, ?, ?, ?)",
         )
         .bind(self.workshop)
         .bind(person)
         .bind(is_whole_shop)
         .bind(&secret_hash[..])
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        let audit = self.audit(person, AuditAction::Feed);
+        audit.changed(&mut tx, FEED, done.last_insert_id(), None).await?;
+        tx.commit().await?;
         Ok(())
     }
 
@@ -63,6 +72,7 @@ impl WorkshopStore {
     /// # Errors
     /// [`StoreError::Missing`].
     pub async fn revoke_feed(&self, person: PersonId, id: FeedId) -> Result<(), StoreError> {
+        let mut change = self.begin_change(person, AuditAction::Feed, ("calendar feed", FEED), id.0).await?;
         let done = sqlx::query(
             "UPDATE calendar_feeds SET revoked_at = UTC_TIMESTAMP(6) \
              WHERE workshop_id = ? AND person_id = ? AND id = ? AND revoked_at IS NULL",
@@ -70,9 +80,12 @@ impl WorkshopStore {
         .bind(self.workshop)
         .bind(person)
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *change.tx)
         .await?;
-        if done.rows_affected() == 0 { Err(StoreError::Missing("calendar feed")) } else { Ok(()) }
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Missing("calendar feed"));
+        }
+        change.write().await
     }
 }
 

@@ -77,6 +77,10 @@ pub struct StockMovement {
     pub moved_at: PrimitiveDateTime,
 }
 
+/// How a part stands, for the trail of changes.
+const PART: &str = "SELECT name, JSON_OBJECT('cost each', each_cost, 'order below', order_below, 'supplier', supplier) \
+     FROM parts WHERE workshop_id = ? AND id = ? FOR UPDATE";
+
 impl WorkshopStore {
     /// Adds a part with its stock; the same key again adds nothing.
     pub async fn add_part(&self, by: PersonId, new: &NewPart) -> Result<PartId, StoreError> {
@@ -113,6 +117,7 @@ impl WorkshopStore {
             .execute(&mut *tx)
             .await?;
         }
+        self.audit(by, AuditAction::Part).changed(&mut tx, PART, id.0, None).await?;
         tx.commit().await?;
         Ok(id)
     }
@@ -153,9 +158,7 @@ impl WorkshopStore {
         id: PartId,
         details: &PartDetails,
     ) -> Result<(), StoreError> {
-        const STANDS: &str = "SELECT name, JSON_OBJECT('cost each', each_cost, 'order below', order_below, 'supplier', \
-             supplier) FROM parts WHERE workshop_id = ? AND id = ? FOR UPDATE";
-        let mut change = self.begin_change(by, AuditAction::Part, ("part", STANDS), id.0).await?;
+        let mut change = self.begin_change(by, AuditAction::Part, ("part", PART), id.0).await?;
         let done = sqlx::query(
             "UPDATE parts SET each_cost = ?, order_below = ?, supplier = ?, version = version + 1 \
              WHERE workshop_id = ? AND id = ? AND (? IS NULL OR version = ?)",

@@ -1,6 +1,7 @@
 //! Photos of what was examined, wound or bought.
 
-use crate::{ClientKey, PersonId, PhotoId, StoreError, Stored, WorkshopStore};
+use crate::audit::AuditAction;
+use crate::{ClientKey, PersonId, PhotoId, Store, StoreError, Stored, WorkshopStore};
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
@@ -43,6 +44,14 @@ impl PhotoSubject {
     }
 }
 
+/// How long a photo that was removed can be put back, days.
+pub const BIN_DAYS: u32 = 30;
+
+/// How a photo stands, for the trail of changes.
+const SNAPSHOT: &str = "SELECT CONCAT('photo ', id, ' of ', subject, ' ', subject_id), \
+     JSON_OBJECT('caption', caption, 'removed', IF(removed_at IS NULL, 'no', 'yes')) \
+     FROM photos WHERE workshop_id = ? AND id = ? FOR UPDATE";
+
 /// A photo without its picture.
 #[derive(Clone, Debug, PartialEq, Eq, FromRow)]
 pub struct PhotoRow {
@@ -62,6 +71,8 @@ pub struct PhotoRow {
     pub by: String,
     /// When, UTC.
     pub taken_at: PrimitiveDateTime,
+    /// When it was removed, UTC.
+    pub removed_at: Option<PrimitiveDateTime>,
 }
 
 /// A photo to add.
@@ -86,7 +97,7 @@ pub struct NewPhoto {
 macro_rules! photo_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT f.id, f.subject, f.subject_id, f.caption, f.width, f.height, p.name AS `by`, f.taken_at \
+            "SELECT f.id, f.subject, f.subject_id, f.caption, f.width, f.height, p.name AS `by`, f.taken_at, f.removed_at \
              FROM photos f JOIN people p ON p.id = f.taken_by ",
             $rest
         )
@@ -94,10 +105,10 @@ macro_rules! photo_columns {
 }
 
 impl WorkshopStore {
-    /// The photos of something, oldest first.
+    /// The photos of something, oldest first, and those that were removed and can still be put back.
     pub async fn photos(&self, subject: PhotoSubject, of: u64) -> Result<Vec<PhotoRow>, StoreError> {
         Ok(sqlx::query_as(photo_columns!(
-            "WHERE f.workshop_id = ? AND f.subject = ? AND f.subject_id = ? ORDER BY f.id LIMIT 200"
+            "WHERE f.workshop_id = ? AND f.subject = ? AND f.subject_id = ? ORDER BY f.id LIMIT 400"
         ))
         .bind(self.workshop)
         .bind(Stored(subject))
@@ -138,10 +149,11 @@ impl WorkshopStore {
     /// # Errors
     /// [`StoreError::Missing`] when there is nothing that it could be of.
     pub async fn add_photo(&self, by: PersonId, new: &NewPhoto) -> Result<PhotoId, StoreError> {
+        let mut tx = self.pool.begin().await?;
         let known: Option<i32> = sqlx::query_scalar(new.subject.exists())
             .bind(self.workshop)
             .bind(new.subject_id)
-            .fetch_optional(&self.pool)
+            .fetch_optional(&mut *tx)
             .await?;
         if known.is_none() {
             return Err(StoreError::Missing(new.subject.into()));
@@ -160,21 +172,43 @@ impl WorkshopStore {
         .bind(&new.picture)
         .bind(&new.thumbnail)
         .bind(by)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await;
-        Ok(PhotoId(self.number_added("photos", &new.key, added).await?))
+        let audit = self.audit(by, AuditAction::Photo);
+        Ok(PhotoId(self.commit_added(tx, audit, SNAPSHOT, ("photos", &new.key), added).await?))
     }
 
-    /// Removes a photo for good.
+    /// Removes a photo, or puts it back within [`BIN_DAYS`].
     ///
     /// # Errors
     /// [`StoreError::Missing`].
-    pub async fn remove_photo(&self, id: PhotoId) -> Result<(), StoreError> {
-        let done = sqlx::query("DELETE FROM photos WHERE workshop_id = ? AND id = ?")
-            .bind(self.workshop)
-            .bind(id)
+    pub async fn set_photo_removed(
+        &self,
+        by: PersonId,
+        id: PhotoId,
+        is_removed: bool,
+    ) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::Photo, ("photo", SNAPSHOT), id.0).await?;
+        sqlx::query(
+            "UPDATE photos SET removed_at = IF(?, COALESCE(removed_at, UTC_TIMESTAMP(6)), NULL) \
+             WHERE workshop_id = ? AND id = ?",
+        )
+        .bind(is_removed)
+        .bind(self.workshop)
+        .bind(id)
+        .execute(&mut *change.tx)
+        .await?;
+        change.write().await
+    }
+}
+
+impl Store {
+    /// Deletes the photos of all workshops that were removed more than [`BIN_DAYS`] ago; returns how many.
+    pub async fn empty_photo_bins(&self) -> Result<u64, StoreError> {
+        let done = sqlx::query("DELETE FROM photos WHERE removed_at < UTC_TIMESTAMP(6) - INTERVAL ? DAY")
+            .bind(BIN_DAYS)
             .execute(&self.pool)
             .await?;
-        if done.rows_affected() == 0 { Err(StoreError::Missing("photo")) } else { Ok(()) }
+        Ok(done.rows_affected())
     }
 }

@@ -1,10 +1,15 @@
 //! What goes on in the shop beside its runs: operations that were begun, what is pinned in the plan, what is broken or away, and the plan
 //! that people last saw.
 
-use crate::submission::added_once;
+use crate::audit::{AuditAction, Snapshot};
 use crate::{ClientKey, OrderId, OutageId, PersonId, RunId, StoreError, WorkshopStore};
-use sqlx::FromRow;
+use sqlx::{FromRow, MySqlConnection};
 use time::PrimitiveDateTime;
+
+/// How an outage stands, for the trail of changes.
+const OUTAGE: &str = "SELECT resource, JSON_OBJECT('reason', reason, 'from', CAST(from_at AS CHAR), \
+     'until', CAST(until_at AS CHAR), 'ended', IF(ended_at IS NULL, 'no', 'yes')) \
+     FROM outages WHERE workshop_id = ? AND id = ? FOR UPDATE";
 
 /// An operation that somebody began and that is not signed.
 #[derive(Clone, Debug, PartialEq, Eq, FromRow)]
@@ -94,15 +99,33 @@ impl WorkshopStore {
     }
 
     /// Takes back that an operation was begun: it was laid down before it was finished, and nobody learns from how long it took.
-    pub async fn lay_down_operation(&self, run: RunId, operation: &str) -> Result<(), StoreError> {
+    pub async fn lay_down_operation(
+        &self,
+        by: PersonId,
+        run: RunId,
+        operation: &str,
+    ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let before: Option<Snapshot> = sqlx::query_as(
+            "SELECT CONCAT('run ', u.number, ', ', s.operation), JSON_OBJECT('begun', CAST(s.started_at AS CHAR), 'person', s.started_by) \
+             FROM operation_starts s JOIN runs u ON u.id = s.run_id \
+             WHERE s.workshop_id = ? AND s.run_id = ? AND s.operation = ? AND s.ended_at IS NULL FOR UPDATE",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .bind(operation)
+        .fetch_optional(&mut *tx)
+        .await?;
         sqlx::query(
             "DELETE FROM operation_starts WHERE workshop_id = ? AND run_id = ? AND operation = ? AND ended_at IS NULL",
         )
         .bind(self.workshop)
         .bind(run)
         .bind(operation)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        self.audit(by, AuditAction::Operation).write(&mut tx, before.as_ref(), None).await?;
+        tx.commit().await?;
         Ok(())
     }
 
@@ -120,6 +143,8 @@ impl WorkshopStore {
 
     /// Pins an operation, in place of where it was pinned before.
     pub async fn pin_operation(&self, by: PersonId, pin: &PlanPin) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let before = self.pin_snapshot(&mut tx, &pin.job, &pin.operation).await?;
         sqlx::query(
             "INSERT INTO plan_pins (workshop_id, job, operation, starts_at, resources, pinned_by) VALUES (?, ?, ?, ?, ?, ?) \
              ON DUPLICATE KEY UPDATE starts_at = VALUES(starts_at), resources = VALUES(resources), pinned_by = VALUES(pinned_by)",
@@ -130,19 +155,44 @@ impl WorkshopStore {
         .bind(pin.starts_at)
         .bind(&pin.resources)
         .bind(by)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        let after = self.pin_snapshot(&mut tx, &pin.job, &pin.operation).await?;
+        self.audit(by, AuditAction::Pin).write(&mut tx, before.as_ref(), after.as_ref()).await?;
+        tx.commit().await?;
         Ok(())
     }
 
+    /// How a pin stands, for the trail of changes.
+    async fn pin_snapshot(
+        &self,
+        connection: &mut MySqlConnection,
+        job: &str,
+        operation: &str,
+    ) -> Result<Option<Snapshot>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT CONCAT(job, ', ', operation), JSON_OBJECT('from', CAST(starts_at AS CHAR), 'with', resources) \
+             FROM plan_pins WHERE workshop_id = ? AND job = ? AND operation = ? FOR UPDATE",
+        )
+        .bind(self.workshop)
+        .bind(job)
+        .bind(operation)
+        .fetch_optional(connection)
+        .await?)
+    }
+
     /// Takes the pin off an operation.
-    pub async fn unpin_operation(&self, job: &str, operation: &str) -> Result<(), StoreError> {
+    pub async fn unpin_operation(&self, by: PersonId, job: &str, operation: &str) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let before = self.pin_snapshot(&mut tx, job, operation).await?;
         sqlx::query("DELETE FROM plan_pins WHERE workshop_id = ? AND job = ? AND operation = ?")
             .bind(self.workshop)
             .bind(job)
             .bind(operation)
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await?;
+        self.audit(by, AuditAction::Pin).write(&mut tx, before.as_ref(), None).await?;
+        tx.commit().await?;
         Ok(())
     }
 
@@ -174,6 +224,7 @@ impl WorkshopStore {
         key: &ClientKey,
         new: &NewOutage<'_>,
     ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO outages (workshop_id, client_key, resource, reason, from_at, until_at, reported_by) VALUES (?, ?, ?, ?, ?, ?, ?)",
         )
@@ -184,33 +235,26 @@ impl WorkshopStore {
         .bind(new.from_at)
         .bind(new.until_at)
         .bind(by)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await;
-        added_once("outages", done).map(drop)
+        let audit = self.audit(by, AuditAction::Outage);
+        self.commit_added(tx, audit, OUTAGE, ("outages", key), done).await.map(drop)
     }
 
     /// Notes that it is there again.
     ///
     /// # Errors
     /// [`StoreError::Missing`].
-    pub async fn end_outage(&self, id: OutageId) -> Result<(), StoreError> {
-        let done = sqlx::query(
+    pub async fn end_outage(&self, by: PersonId, id: OutageId) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::Outage, ("outage", OUTAGE), id.0).await?;
+        sqlx::query(
             "UPDATE outages SET ended_at = COALESCE(ended_at, UTC_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
         )
         .bind(self.workshop)
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *change.tx)
         .await?;
-        if done.rows_affected() == 0 {
-            let known: Option<i32> =
-                sqlx::query_scalar("SELECT 1 FROM outages WHERE workshop_id = ? AND id = ?")
-                    .bind(self.workshop)
-                    .bind(id)
-                    .fetch_optional(&self.pool)
-                    .await?;
-            return known.map(|_| ()).ok_or(StoreError::Missing("outage"));
-        }
-        Ok(())
+        change.write().await
     }
 
     /// What is broken or away, or will be, at a moment of the shop's clock, the latest report first.

@@ -1,6 +1,6 @@
 //! Shared stations: tablets that stay signed in as themselves, and at which people take turns.
 
-use crate::audit::{AuditAction, snapshot};
+use crate::audit::{Audit, AuditAction, snapshot};
 use crate::{PersonId, StationId, Store, StoreError, WorkshopId, WorkshopStore};
 use sqlx::FromRow;
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
@@ -43,12 +43,20 @@ impl Store {
         .fetch_optional(&mut *transaction)
         .await?;
         let station = station.ok_or(StoreError::Missing("station"))?;
+        let before = snapshot(&mut transaction, STATION_SNAPSHOT, station.workshop_id, station.id.0).await?;
         sqlx::query(
             "UPDATE stations SET enrolled_at = UTC_TIMESTAMP(6), code_hash = NULL, code_expires_at = NULL WHERE id = ?",
         )
         .bind(station.id)
         .execute(&mut *transaction)
         .await?;
+        // The tablet is nobody: the line has whoever gave out the code.
+        let by: PersonId = sqlx::query_scalar("SELECT created_by FROM stations WHERE id = ?")
+            .bind(station.id)
+            .fetch_one(&mut *transaction)
+            .await?;
+        let audit = Audit { workshop: station.workshop_id, by, action: AuditAction::Station };
+        audit.changed(&mut transaction, STATION_SNAPSHOT, station.id.0, before).await?;
         transaction.commit().await?;
         Ok(station)
     }

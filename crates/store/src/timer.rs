@@ -1,5 +1,6 @@
 //! Timers: what dries, soaks or cools.
 
+use crate::audit::AuditAction;
 use crate::submission::added_once;
 use crate::{ClientKey, PersonId, RunId, StoreError, TimerId, WorkshopStore};
 use sqlx::FromRow;
@@ -79,15 +80,20 @@ impl WorkshopStore {
     }
 
     /// Takes a timer off.
-    pub async fn end_timer(&self, id: TimerId) -> Result<(), StoreError> {
-        let workshop = self.workshop;
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub async fn end_timer(&self, by: PersonId, id: TimerId) -> Result<(), StoreError> {
+        const STANDS: &str = "SELECT label, JSON_OBJECT('minutes', minutes, 'ended', IF(ended_at IS NULL, 'no', 'yes')) \
+             FROM timers WHERE workshop_id = ? AND id = ? FOR UPDATE";
+        let mut change = self.begin_change(by, AuditAction::Timer, ("timer", STANDS), id.0).await?;
         sqlx::query(
             "UPDATE timers SET ended_at = COALESCE(ended_at, CURRENT_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
         )
-        .bind(workshop)
+        .bind(self.workshop)
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *change.tx)
         .await?;
-        Ok(())
+        change.write().await
     }
 }

@@ -437,6 +437,6 @@ async fn instruments_sign_what_they_read_and_timers_run_until_taken_off() {
         (vec!["Wax", "Lacquer"], Some(1)),
         "first due first, each once"
     );
-    store.of(shop).end_timer(timers[0].id).await.unwrap();
+    store.of(shop).end_timer(owner, timers[0].id).await.unwrap();
     assert_eq!(store.of(shop).timers().await.unwrap().len(), 1);
 }

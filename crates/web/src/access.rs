@@ -4,6 +4,7 @@
 use crate::app::App;
 use crate::current_user::{Identity, identify};
 use crate::error::AppError;
+use crate::intake;
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
@@ -90,6 +91,7 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /sets/{id}/runs",
             "POST /photos",
             "POST /photos/{id}/remove",
+            "POST /photos/{id}/put-back",
             "POST /day/begin",
             "POST /day/lay-down",
             "POST /day/pin",
@@ -297,30 +299,42 @@ fn action_of(method: &Method, pattern: &str) -> Option<Action> {
 
 /// Finds who asks and whether they may, before anything of the request is read.
 pub(crate) async fn check(
-    request: ServiceRequest,
+    mut request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<BoxBody>, Error> {
-    match may(&request).await {
-        Ok(Some(identity)) => {
+    let memory = match may(&request).await {
+        Ok(Some((app, identity))) => {
+            workshop::asked_by(identity.person.id);
             request.extensions_mut().insert(identity);
+            match intake::read_large_body(&mut request, &app).await {
+                Ok(memory) => memory,
+                Err(error) => return Ok(request.into_response(error.error_response())),
+            }
         }
-        Ok(None) => {}
+        Ok(None) => None,
         // As an answer, not as an error: what is added to every answer is added to this one too.
         Err(error) => return Ok(request.into_response(error.error_response())),
-    }
-    Ok(next.call(request).await?.map_into_boxed_body())
+    };
+    let answer = next.call(request).await?.map_into_boxed_body();
+    drop(memory);
+    Ok(answer)
+}
+
+/// Whether nobody has to be signed in for a route.
+pub(crate) fn is_open(method: &Method, pattern: &str) -> bool {
+    OPEN.iter().any(|entry| is_route(entry, method, pattern))
 }
 
 /// Who asks, where the route asks for somebody.
-async fn may(request: &ServiceRequest) -> Result<Option<Identity>, AppError> {
+async fn may(request: &ServiceRequest) -> Result<Option<(web::Data<App>, Identity)>, AppError> {
     // Where there is no route at all, the answer is that there is no such page.
     let Some(pattern) = request.match_pattern() else { return Ok(None) };
-    if OPEN.iter().any(|entry| is_route(entry, request.method(), &pattern)) {
+    if is_open(request.method(), &pattern) {
         return Ok(None);
     }
-    let app = request.app_data::<web::Data<App>>();
+    let app = request.app_data::<web::Data<App>>().cloned();
     let app = app.ok_or_else(|| AppError::internal("no application"))?;
-    let found = identify(app, request.request()).await?;
+    let found = identify(&app, request.request()).await?;
     // A method that the route does not have.
     let Some(action) = action_of(request.method(), &pattern) else { return Ok(None) };
     if let Err(refusal) = found.actor.require(action) {
@@ -336,7 +350,7 @@ async fn may(request: &ServiceRequest) -> Result<Option<Identity>, AppError> {
     if found.lacks_second_factor() && action != Action::OwnAccount {
         return Err(AppError::SecondFactor);
     }
-    Ok(Some(found))
+    Ok(Some((app, found)))
 }
 
 #[cfg(test)]

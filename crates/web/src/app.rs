@@ -1,5 +1,6 @@
 //! What every handler can reach.
 
+use crate::intake::Intake;
 use crate::origin::{Origin, Timeouts};
 use crate::queue::Queue;
 use workshop::Workshop;
@@ -12,6 +13,8 @@ pub(crate) struct App {
     pub origin: Origin,
     /// How long requests may take to come in.
     pub timeouts: Timeouts,
+    /// Bodies that come in.
+    pub intake: Intake,
     /// Who waits for a turn.
     pub queue: Queue,
 }
@@ -19,6 +22,6 @@ pub(crate) struct App {
 impl App {
     /// An application over the use cases.
     pub(crate) fn new(workshop: Workshop, origin: Origin, timeouts: Timeouts) -> Self {
-        Self { workshop, origin, timeouts, queue: Queue::default() }
+        Self { workshop, origin, timeouts, intake: Intake::default(), queue: Queue::default() }
     }
 }

@@ -43,6 +43,12 @@ pub(crate) enum AppError {
     /// The body of a form took too long to come in.
     #[error("the body took too long")]
     SlowBody,
+    /// The body is larger than the route takes, bytes.
+    #[error("the body is larger than {0} bytes")]
+    TooLarge(usize),
+    /// Too many bodies from one address are still coming in.
+    #[error("too many unfinished bodies")]
+    TooManyBodies,
     /// More is asked for than can be answered just now.
     #[error("busy")]
     Busy,
@@ -118,6 +124,8 @@ impl ResponseError for AppError {
             Self::Refused(Refusal::DiskFull(_)) => StatusCode::INSUFFICIENT_STORAGE,
             Self::Refused(_) => StatusCode::CONFLICT,
             Self::SlowBody => StatusCode::REQUEST_TIMEOUT,
+            Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
+            Self::TooManyBodies => StatusCode::TOO_MANY_REQUESTS,
             Self::Busy | Self::DatabaseAway(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
@@ -148,6 +156,11 @@ impl ResponseError for AppError {
             Self::Refused(refusal @ Refusal::NotAllowed(_)) => ("Not yours to do", refusal_text(refusal)),
             Self::Refused(refusal @ Refusal::DiskFull(_)) => ("The disk is full", refusal_text(refusal)),
             Self::Refused(refusal) => ("Not done", refusal_text(refusal)),
+            Self::TooLarge(most) => ("This is too large", format!("Up to {} are taken here. Nothing of it was written.", bytes(*most))),
+            Self::TooManyBodies => (
+                "Busy",
+                "Too many forms from your address are still coming in. Nothing of what you sent was written; send it again in a minute.".into(),
+            ),
             Self::SlowBody => ("This took too long", "The form did not come in completely. Send it again.".into()),
             Self::Busy => (
                 "Busy",
@@ -167,7 +180,7 @@ impl ResponseError for AppError {
         };
         let page = ErrorPage { assets: assets::base(), title, text: &text, id };
         let mut response = HttpResponse::build(self.status_code());
-        if matches!(self, Self::Busy | Self::DatabaseAway(_)) {
+        if matches!(self, Self::Busy | Self::TooManyBodies | Self::DatabaseAway(_)) {
             response.insert_header((header::RETRY_AFTER, "5"));
         }
         if let Self::Refused(Refusal::TooManyAttempts { retry_after }) = self {
@@ -178,7 +191,8 @@ impl ResponseError for AppError {
         }
         let code = match self {
             Self::Refused(refusal) => Some(refusal.code()),
-            Self::Busy => Some("busy"),
+            Self::Busy | Self::TooManyBodies => Some("busy"),
+            Self::TooLarge(_) => Some("too-large"),
             Self::DatabaseAway(_) => Some("database-away"),
             _ => None,
         };
@@ -186,6 +200,14 @@ impl ResponseError for AppError {
             response.insert_header(("Filamentum-Code", code));
         }
         response.content_type("text/html; charset=utf-8").body(page.render().unwrap_or_else(|_| text.clone()))
+    }
+}
+
+/// A size as people read it.
+fn bytes(count: usize) -> String {
+    match count >> 20 {
+        0 => format!("{} kB", count >> 10),
+        megabytes => format!("{megabytes} MB"),
     }
 }
 
@@ -262,6 +284,7 @@ mod tests {
     #[case(Refusal::NotSigned(SigningRefusal::Unknown), 409, "not-signed")]
     #[case(Refusal::SpoolTooShort { left_m: 400.0, needed_m: 980.0 }, 409, "spool-too-short")]
     #[case(Refusal::NotPredictable(Vec::new()), 409, "not-predictable")]
+    #[case(Refusal::TooCostly { needed_s: 48.0, most_s: 10.0, place: "metal[3]".into() }, 409, "too-costly")]
     #[case(Refusal::AdjustmentOutOfRange, 409, "adjustment-out-of-range")]
     #[case(Refusal::TooManyJobs, 409, "too-many-jobs")]
     #[case(Refusal::NotOneOfEachCoil, 409, "not-one-of-each-coil")]

@@ -1,9 +1,7 @@
 //! A form as it was sent, with its token already checked. It is read at the edge, into typed commands.
 
-use crate::app::App;
 use crate::current_user::signed_in_token;
 use crate::error::AppError;
-use crate::origin::Timeouts;
 use actix_session::SessionExt as _;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
@@ -60,12 +58,9 @@ impl FromRequest for FormData {
         let session = request.get_session();
         let is_station = request.path().starts_with("/station/");
         let cookie = request.cookie(FORM_COOKIE).map(|cookie| cookie.value().to_owned());
-        let timeouts =
-            request.app_data::<web::Data<App>>().map_or_else(Timeouts::default, |app| app.timeouts);
         let body = web::Form::<Vec<(String, String)>>::from_request(request, payload);
         Box::pin(async move {
-            let body = tokio::time::timeout(timeouts.body, body).await.ok().ok_or(AppError::SlowBody)?;
-            let fields = body.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
+            let fields = body.await.map_err(|error| AppError::BadRequest(error.to_string()))?.into_inner();
             let form: Self = fields.into_iter().collect();
             let own = signed_in_token(&session)?;
             // At a station that rests, somebody is still signed in while the form asks who stands there now.

@@ -11,6 +11,9 @@ use actix_web::{Error, HttpResponse, web};
 /// How long a browser is to reach us over TLS only, where the configured address is one of TLS: a year.
 const STRICT_TRANSPORT: &str = "max-age=31536000";
 
+/// Where a winder is stopped without a page.
+const WINDER_STOP: &str = "/winder-stop";
+
 fn refused(
     request: ServiceRequest,
     status: StatusCode,
@@ -57,14 +60,12 @@ pub(crate) async fn wait_for_turn(
     let Some(app) = request.app_data::<web::Data<App>>().cloned() else {
         return Err(AppError::internal("no application").into());
     };
-    if request.path().ends_with("stop") {
+    if request.match_pattern().is_some_and(|pattern| pattern == WINDER_STOP) {
         return next.call(request).await;
     }
     let Some(turn) = app.queue.turn().await else {
         tracing::warn!("too many requests at once");
         return Err(AppError::Busy.into());
     };
-    let response = next.call(request).await;
-    drop(turn);
-    response
+    workshop::with_turn(app.queue.turns(), turn, next.call(request)).await
 }

@@ -10,6 +10,7 @@ mod error;
 mod flash;
 mod form;
 mod guard;
+mod intake;
 mod origin;
 mod pages;
 mod query;

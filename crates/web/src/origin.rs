@@ -56,7 +56,7 @@ impl BaseUrl {
 pub struct Timeouts {
     /// The head of a request.
     pub head: Duration,
-    /// The body of a form.
+    /// The body of a form, beside the time that its size takes.
     pub body: Duration,
     /// How long a connection may rest between two requests.
     pub rest: Duration,
@@ -65,7 +65,7 @@ pub struct Timeouts {
 impl Default for Timeouts {
     fn default() -> Self {
         let seconds = Duration::from_secs;
-        Self { head: seconds(10), body: seconds(30), rest: seconds(30) }
+        Self { head: seconds(10), body: seconds(10), rest: seconds(30) }
     }
 }
 

@@ -30,6 +30,11 @@ impl Queue {
         Self { turns: Arc::new(Semaphore::new(at_once)), places: Arc::new(Semaphore::new(waiting)), longest }
     }
 
+    /// Where turns come from.
+    pub(crate) fn turns(&self) -> Arc<Semaphore> {
+        Arc::clone(&self.turns)
+    }
+
     /// A turn, at once or in the order of asking; none where too many wait already, or it does not come in time.
     pub(crate) async fn turn(&self) -> Option<OwnedSemaphorePermit> {
         if let Ok(turn) = Arc::clone(&self.turns).try_acquire_owned() {

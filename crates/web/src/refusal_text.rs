@@ -97,6 +97,13 @@ fn winding_text(refusal: &Refusal) -> String {
     }
 }
 
+fn too_costly(needed_s: f64, most_s: f64, place: &str) -> String {
+    format!(
+        "Computing this would keep the machine busy for about {needed_s:.0} s; one request may take {most_s:.0} s. {place} takes \
+         most: make it smaller, leave out what lies far from the coils, or compare fewer at once."
+    )
+}
+
 /// A refusal as people read it.
 pub(crate) fn refusal_text(refusal: &Refusal) -> String {
     match refusal {
@@ -126,13 +133,14 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             || "This design cannot be predicted.".into(),
             |p| format!("This design cannot be predicted: {}; {}.", p.text, p.try_),
         ),
+        Refusal::TooCostly { needed_s, most_s, place } => too_costly(*needed_s, *most_s, place),
         Refusal::NewerRevision(row) => format!("Somebody saved r{} in the meantime.", row.number),
         Refusal::NothingNew => "Nothing differs from the revision before: there is nothing to save.".into(),
         Refusal::AdjustmentOutOfRange => "This adjustment leads outside the allowed range.".into(),
         Refusal::TooManyJobs => format!("{} jobs are running. Try again in a minute.", turns(2_u32)),
         Refusal::NotOneOfEachCoil => "A pickup is assembled of one of each coil of one design, each wound by itself.".into(),
         Refusal::NotAPicture => {
-            "This is no picture that can be read: JPEG, PNG or WebP, up to 16 MB and 12,000 pixels a side.".into()
+            "This is no picture that can be read: JPEG, PNG or WebP, up to 16 MB and 24 megapixels (14 for a progressive JPEG).".into()
         }
         Refusal::TooManyPhotos => "There are as many photos of it as are kept: remove one first.".into(),
         Refusal::UnusableOrder(_)

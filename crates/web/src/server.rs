@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::origin::{Origin, ServeOptions};
 use crate::request_span::RequestSpan;
 use crate::session::DatabaseSessions;
-use crate::{access, assets, error, guard, pages};
+use crate::{access, assets, error, guard, intake, pages};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession, TtlExtensionPolicy};
 use actix_web::cookie::{Key, SameSite};
@@ -18,12 +18,10 @@ use workshop::{STATION_SESSION, Workshop};
 /// Everything comes from ourselves; nothing inline, no frame, no plug-in.
 const POLICY: &str = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
      form-action 'self'; frame-ancestors 'none'";
-/// Largest form: a sheet with its document, or a pasted sweep.
-const FORM_BYTES: usize = 1 << 20;
 /// Connections of one worker at the same time.
 const MOST_CONNECTIONS: usize = 2048;
-/// How often expired sessions are removed.
-const SESSION_SWEEP: std::time::Duration = std::time::Duration::from_hours(1);
+/// How often what has expired is removed.
+const SWEEP: std::time::Duration = std::time::Duration::from_hours(1);
 
 /// Serves the application on a listener until it is stopped.
 ///
@@ -37,7 +35,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
     let stored = DatabaseSessions::new(workshop.clone());
     let behind = workshop.clone();
     tokio::spawn(async move { behind.mend_records().await });
-    tokio::spawn(remove_expired_sessions(workshop));
+    tokio::spawn(remove_what_expired(workshop));
     let server = HttpServer::new(move || {
         let sessions = SessionMiddleware::builder(stored.clone(), Key::generate_stable())
             // The prefix keeps another host of the same domain from planting one.
@@ -54,8 +52,8 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
             .build();
         Actix::new()
             .app_data(app.clone())
-            .app_data(web::PayloadConfig::new(FORM_BYTES))
-            .app_data(web::FormConfig::default().limit(FORM_BYTES))
+            // The intake has read it whole, and refused what is too large for its route.
+            .app_data(web::FormConfig::default().limit(usize::MAX))
             .service(web::scope("/assets").wrap(Compress::default()).service(assets::serve))
             .route("/healthz", web::get().to(pages::health))
             .service(
@@ -63,6 +61,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
                     .wrap(from_fn(access::check))
                     .wrap(sessions)
                     .wrap(from_fn(guard::wait_for_turn))
+                    .wrap(from_fn(intake::read_bodies))
                     .wrap(from_fn(error::boundary))
                     .wrap(Compress::default())
                     .wrap(DefaultHeaders::new().add(("Cache-Control", "no-store")))
@@ -91,15 +90,20 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
     Ok(server.run())
 }
 
-/// Removes expired sessions, now and by the clock.
-async fn remove_expired_sessions(workshop: Workshop) {
-    let mut clock = tokio::time::interval(SESSION_SWEEP);
+/// Removes expired sessions and photos, now and by the clock.
+async fn remove_what_expired(workshop: Workshop) {
+    let mut clock = tokio::time::interval(SWEEP);
     loop {
         clock.tick().await;
         match workshop.remove_expired_sessions().await {
             Ok(0) => {}
             Ok(count) => tracing::info!(count, "removed expired sessions"),
             Err(error) => tracing::warn!(%error, "expired sessions stay for now"),
+        }
+        match workshop.empty_photo_bins().await {
+            Ok(0) => {}
+            Ok(count) => tracing::info!(count, "deleted photos that were removed a month ago"),
+            Err(error) => tracing::warn!(%error, "removed photos stay for now"),
         }
     }
 }

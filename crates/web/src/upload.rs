@@ -1,14 +1,12 @@
 //! A form with a file, as it was sent, with its token already checked.
 
-use crate::app::App;
 use crate::current_user::signed_in_token;
 use crate::error::AppError;
 use crate::form::FormData;
-use crate::origin::Timeouts;
 use actix_multipart::Multipart;
 use actix_session::SessionExt as _;
 use actix_web::dev::Payload;
-use actix_web::{FromRequest, HttpRequest, web};
+use actix_web::{FromRequest, HttpRequest};
 use futures_util::TryStreamExt as _;
 use std::future::Future;
 use std::pin::Pin;
@@ -66,16 +64,10 @@ impl FromRequest for Upload {
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
         let session = request.get_session();
-        let timeouts =
-            request.app_data::<web::Data<App>>().map_or_else(Timeouts::default, |app| app.timeouts);
         let parts = Multipart::from_request(request, payload);
         Box::pin(async move {
             let parts = parts.await?;
-            // A photo over a slow line takes longer than a form.
-            let upload = tokio::time::timeout(timeouts.body * 6, read(parts))
-                .await
-                .ok()
-                .ok_or(AppError::SlowBody)??;
+            let upload = read(parts).await?;
             let own = signed_in_token(&session)?;
             if !own.is_some_and(|token| !token.is_empty() && upload.form.get("csrf") == token) {
                 return Err(AppError::StaleForm.into());

@@ -1,7 +1,7 @@
 //! Listening: one pickup against another, as sound.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::blocking_long;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -102,7 +102,7 @@ impl Workshop {
         let a = self.sound_of(actor, command.design, command.document).await?;
         let b = self.sound_of(actor, Some(other.row.design_id), other.design).await?;
         let (equal, side) = (command.equal_loudness, command.side);
-        blocking(move || one_of(&a, &b, equal, side)).await?
+        blocking_long(move || one_of(&a, &b, equal, side)).await?
     }
 
     /// One of two positions of a set's switch as a WAV file, and by how many dB the second is louder at true level.
@@ -123,7 +123,7 @@ impl Workshop {
         if a.max(b) >= draft.switch.len() {
             return Err(Refusal::NotFound("position"));
         }
-        blocking(move || {
+        blocking_long(move || {
             let [a, b] = [a, b].map(|index| predicted.solution.sound(index, &Phrase::default()));
             one_of(&a, &b, equal_loudness, side)
         })
@@ -139,7 +139,7 @@ impl Workshop {
     ) -> Result<Vec<f64>, Refusal> {
         let prediction = self.prediction_of(actor, of, &design).await?.map_err(Refusal::NotPredictable)?;
         let load = design.load.circuit();
-        blocking(move || play(&design, &prediction, Some(&load), &Phrase::default())).await
+        blocking_long(move || play(&design, &prediction, Some(&load), &Phrase::default())).await
     }
 }
 

@@ -1,7 +1,7 @@
 //! Calibration: what the workshop's runs say of the next coil, by version, and which designs use it.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::{blocking, blocking_long};
 use crate::calibration_versions::AppliedCalibration;
 use crate::level_names::LevelNames;
 use crate::permission::Action;
@@ -289,7 +289,7 @@ impl Workshop {
             return Ok(None);
         }
         let runs = store.observations().await?;
-        let model = blocking(move || fit_calibration(&runs)).await?;
+        let model = blocking_long(move || fit_calibration(&runs)).await?;
         let before = match &newest {
             Some(newest) => Some(self.calibrations.version(&store, newest.id).await?),
             None => None,

@@ -94,6 +94,7 @@ pub use backup::{
     ARCHIVE_FORMAT, BackupError, BackupFile, BackupFolder, Manifest, Member, restore_archive, verify_archive,
     write_archive,
 };
+pub use blocking::{asked_by, with_turn, without_turn};
 pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
 pub use calibration_versions::AppliedCalibration;
 pub use comparison::{ComparedId, ComparedPickup, MeasuredPickup};
@@ -155,6 +156,7 @@ pub use settings::{
 pub use shop_figures::{KeptPromise, OperationFigure, ShopFigures};
 pub use shop_floor::{BegunJob, MovedDate, OutageNote, OutageSubject, PlanMoves, ReportOutage, queue};
 pub use shop_hours::{PersonHours, ShopHours};
+pub use sign_in_limit::network_of;
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};

@@ -1,7 +1,7 @@
 //! Matching: which coils in stock belong together, and the sets that were made of them.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::blocking_long;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
@@ -176,7 +176,7 @@ impl Workshop {
                 None => None,
             };
             let (asked, opposite) = (query.criteria.clone(), query.opposite);
-            let (found, used) = blocking(move || {
+            let (found, used) = blocking_long(move || {
                 let ratios =
                     document.and_then(|(_, design)| stronger(&design, strength, share)).unwrap_or([1.0; 5]);
                 let criterion = |(measure, tolerance): &(Measure, f64)| {

@@ -1,7 +1,7 @@
 //! The plan of the shop: what is done when, by whom, and when an order could be promised.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::{begin_job, blocking, blocking_long};
 use crate::ordered_pickups::OrderedThings;
 use crate::orders::OrderDraft;
 use crate::permission::Action;
@@ -114,15 +114,14 @@ impl Workshop {
     /// Searches for a better plan beside the requests, and keeps it while it is of the same work.
     fn improve_plan(&self, workshop: WorkshopId, known: KnownPlan) {
         let plans = self.plans.clone();
-        // Nobody waits for the handle.
-        drop(tokio::task::spawn_blocking(move || {
+        begin_job(move || {
             let began = Instant::now();
             let found = schedule_with(&known.work, TRIES, &mut |_| began.elapsed() < IMPROVING);
             if plans.known(workshop, &known.of).is_some() {
                 let schedule = found.map_or_else(|_| known.schedule.clone(), Arc::new);
                 plans.keep(workshop, KnownPlan { schedule, is_improving: false, ..known });
             }
-        }));
+        });
     }
 
     /// When an order could be promised beside all that is planned: the moment that it would be ready, and what holds it back.
@@ -140,7 +139,7 @@ impl Workshop {
         let all = self.work_with(actor, &things, &asked).await?;
         let before = all.jobs.len();
         let work = all.work;
-        let found = blocking(move || {
+        let found = blocking_long(move || {
             let began = Instant::now();
             let (work, ..) = plan_at_once(&work)?;
             schedule_with(&work, TRIES, &mut |_| began.elapsed() < IMPROVING / 2)

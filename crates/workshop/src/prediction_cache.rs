@@ -1,10 +1,10 @@
 //! Solutions and predictions, each computed once: a parent, or a pickup overlaid on the response, is asked for again at
 //! every key that somebody types.
 
-use crate::blocking::blocking;
+use crate::blocking::{blocking, blocking_for};
 use crate::refusal::Refusal;
 use coil::design::{Design, Problem};
-use coil::prediction::{Calibration, Prediction, Solution};
+use coil::prediction::{Calibration, Effort, Prediction, Solution};
 use coil::set::PlacedPickup;
 use quick_cache::Weighter;
 use quick_cache::sync::Cache;
@@ -118,7 +118,7 @@ impl PredictionCache {
         self.solutions
             .get_or_insert_async(&of.key, async {
                 let design = of.design.clone();
-                blocking(move || Solution::of(&design).map(Arc::new)).await
+                blocking_for(&Effort::of(&design), move || Solution::of(&design).map(Arc::new)).await
             })
             .await
     }
@@ -166,7 +166,8 @@ impl PredictionCache {
         self.placed
             .get_or_insert_async(&Keyed::new(design)?.with(&calibration)?, async {
                 let design = design.clone();
-                blocking(move || PlacedPickup::of(&design, &calibration).map(Arc::new)).await
+                let effort = Effort::of(&design);
+                blocking_for(&effort, move || PlacedPickup::of(&design, &calibration).map(Arc::new)).await
             })
             .await
     }

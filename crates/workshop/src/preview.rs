@@ -2,7 +2,7 @@
 //! take as a reference, what the coils wound from it say. Only what the visible view shows is asked for.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::{blocking, blocking_for};
 use crate::calibration_versions::AppliedCalibration;
 use crate::permission::Action;
 use crate::prediction_cache::{PredictionResult, SolutionResult};
@@ -10,7 +10,7 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::circuit::InstrumentInput;
 use coil::design::{Design, Problem};
-use coil::prediction::{BendMap, Calibration, FieldMap, Plane, Prediction};
+use coil::prediction::{BendMap, Calibration, Effort, FieldMap, Plane, Prediction};
 use coil::search::{Goal, Matter, Sensitivity, matters, sensitivities};
 use std::fmt;
 use std::str::FromStr;
@@ -24,6 +24,8 @@ use trade::sweep::Sweep;
 
 /// Most pickups laid over one response: what can still be told apart.
 pub const MOST_OVERLAYS: usize = 4;
+/// About how many predictions a list of changes and their effects takes.
+const VARIANTS: usize = 20;
 
 /// What is laid over a response: a revision's prediction (`r7`), a sweep (`s7`), or an examined pickup as it is explained (`p7`).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -284,7 +286,7 @@ impl Workshop {
         actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let document = document.clone();
-        blocking(move || sensitivities(&document, goal)).await
+        blocking_for(&Effort::of(&document).times(VARIANTS), move || sensitivities(&document, goal)).await
     }
 
     /// What choices that makers differ about change in a design, with what its workshop's coils scatter by: about twenty
@@ -297,7 +299,9 @@ impl Workshop {
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let calibration = self.applied_calibration(actor, None).await?.of(document);
         let document = document.clone();
-        let all = blocking(move || matters(&document, &calibration)).await?;
+        let all =
+            blocking_for(&Effort::of(&document).times(VARIANTS), move || matters(&document, &calibration))
+                .await?;
         Ok((all, Scatter::of(&calibration)))
     }
 

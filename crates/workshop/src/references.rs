@@ -1,12 +1,13 @@
 //! Pickups that are examined: to bring them back, or to copy what is good.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::{blocking, blocking_for};
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Design;
 use coil::identification::{Candidate, Fault, Findings, Habits, Identification, Measurand, identify};
+use coil::prediction::Effort;
 use coil::wire::{Build, Gauge, Insulation};
 use serde::{Deserialize, Serialize};
 use store::logbook::{LogFilter, LogbookRow};
@@ -20,6 +21,8 @@ use trade::traveller::{RewindFinish, Traveller};
 const COILS_OF_SPOOL: f64 = 3.0;
 /// Points of a pickup's own impedance, from 100 Hz to 28 kHz, of which its losses are read.
 const LOSS_POINTS: i32 = 84;
+/// About how many times the parts of a pickup are solved to explain it.
+const SOLVED: usize = 4;
 /// Most runs that are compared with the original.
 const MOST_RUNS: u32 = 50;
 
@@ -198,7 +201,9 @@ impl Workshop {
         let habits = self.habits(actor).await?;
         let calibration = self.applied_calibration(actor, None).await?.of(&findings.pickup);
         let findings = findings.clone();
-        blocking(move || identify(&findings, &habits, &calibration)).await?.map_err(Refusal::NotPredictable)
+        let effort = Effort::of(&findings.pickup).times(SOLVED);
+        let found = blocking_for(&effort, move || identify(&findings, &habits, &calibration)).await?;
+        found.map_err(Refusal::NotPredictable)
     }
 
     /// The wires on the shelf, as what the workshop is used to.

@@ -68,6 +68,16 @@ pub enum Refusal {
     /// The design cannot be predicted.
     #[error("the design cannot be predicted")]
     NotPredictable(Vec<Problem>),
+    /// What one request asks to be computed takes too long; each part of it might be computed by itself.
+    #[error("{needed_s:.0} s of computing in one request, {most_s:.0} s are granted")]
+    TooCostly {
+        /// What it would take, seconds of one core.
+        needed_s: f64,
+        /// What one request may take, seconds.
+        most_s: f64,
+        /// The place of the part that takes most.
+        place: String,
+    },
     /// Somebody else saved a revision after the one that this goes on from; it is newer than what was seen.
     #[error("there is a newer revision")]
     NewerRevision(Box<RevisionRow>),

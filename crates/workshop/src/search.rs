@@ -1,6 +1,7 @@
 //! Searching for designs that hit targets, as a job.
 
 use crate::actor::Actor;
+use crate::blocking::begin_job;
 use crate::jobs::JobOutcome;
 use crate::permission::Action;
 use crate::refusal::Refusal;
@@ -30,14 +31,13 @@ impl Workshop {
         actor.require(Action::ReadDesigns)?;
         let permit = self.permits.jobs.acquire(actor.person)?;
         let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
-        // It runs beside the requests; nobody waits for the handle.
-        drop(tokio::task::spawn_blocking(move || {
+        begin_job(move || {
             let SearchCommand { design, targets, space } = command;
             let found = search_designs(&design, &targets, &space, &mut |share| job.advance(share));
             job.finish(found.map_or(JobOutcome::Stopped, |candidates| {
                 JobOutcome::Found(Arc::new(SearchResults { from: design, targets, space, candidates }))
             }));
-        }));
+        });
         Ok(name)
     }
 }

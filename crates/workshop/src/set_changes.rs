@@ -1,16 +1,19 @@
 //! Changes of a set: a pickup balanced, a partner made, a fault mended, a search taken over.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::blocking_for;
 use crate::permission::Action;
 use crate::pickup_sets::SavePickupSet;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::set_draft::{DraftPickup, SetDraft};
-use coil::prediction::Calibration;
+use coil::prediction::{Calibration, Effort};
 use coil::set::{Balanced, Freedom, LeadOrder, PickupMove, PlacedPickup, SetPickup, balanced, mirrored};
 use store::{ClientKey, PickupSetId, RevisionId};
 use trade::pairing::{PickupChange, ReverseWinding, partner};
+
+/// About how many times a pickup is solved to bring it to a level.
+const SOLVED: usize = 12;
 
 /// A partner to make of a pickup.
 #[derive(Clone, Debug)]
@@ -60,7 +63,8 @@ impl Workshop {
         }
         let target_mv = (others.iter().sum::<f64>() / others.len() as f64).exp();
         let set = preview.set;
-        let found = blocking(move || {
+        let effort = Effort::of(&set.pickups[pickup].design).times(SOLVED);
+        let found = blocking_for(&effort, move || {
             let mut all = Vec::new();
             for freedom in <Freedom as strum::VariantArray>::VARIANTS {
                 if let Ok(Some(found)) = balanced(&set, pickup, *freedom, target_mv, &Calibration::default())
@@ -140,7 +144,8 @@ impl Workshop {
         if command.is_balanced {
             let (of, last) = (set, draft.pickups.len());
             let pickup = command.pickup;
-            let found = blocking(move || {
+            let effort = Effort::of(&design).times(SOLVED);
+            let found = blocking_for(&effort, move || {
                 let calibration = Calibration::default();
                 let level = PlacedPickup::of(&of.placed(pickup, None), &calibration)?.signal.outputs_mv();
                 let target = level.iter().sum::<f64>() / level.len().max(1) as f64;

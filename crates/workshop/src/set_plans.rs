@@ -1,7 +1,7 @@
 //! What is computed of a set besides its prediction: heights for balance, and a search for one that meets its targets.
 
 use crate::actor::Actor;
-use crate::blocking::blocking;
+use crate::blocking::{begin_job, blocking_long};
 use crate::jobs::JobOutcome;
 use crate::permission::Action;
 use crate::refusal::Refusal;
@@ -55,8 +55,7 @@ impl Workshop {
         }
         let permit = self.permits.jobs.acquire(actor.person)?;
         let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
-        // It runs beside the requests; nobody waits for the handle.
-        drop(tokio::task::spawn_blocking(move || {
+        begin_job(move || {
             let found = search_sets(&set, &ranges, &Calibration::default(), &mut |share| job.advance(share));
             job.finish(match found {
                 Ok(Some(candidates)) => {
@@ -65,7 +64,7 @@ impl Workshop {
                 Ok(None) => JobOutcome::Stopped,
                 Err(problems) => JobOutcome::Failed(Refusal::NotPredictable(problems).code()),
             });
-        }));
+        });
         Ok(name)
     }
 
@@ -89,7 +88,7 @@ impl Workshop {
             }
         }
         let _permit = self.permits.predictions.acquire(actor.person)?;
-        blocking(move || set_up(&set, radius_mm, &Calibration::default()))
+        blocking_long(move || set_up(&set, radius_mm, &Calibration::default()))
             .await?
             .map_err(Refusal::NotPredictable)
     }

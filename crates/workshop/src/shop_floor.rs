@@ -191,7 +191,7 @@ impl Workshop {
         operation: &str,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).lay_down_operation(run, operation).await?)
+        Ok(self.of(actor).lay_down_operation(actor.person, run, operation).await?)
     }
 
     /// Begins a job of the plan that has no run yet: starts its run with what the design and the plan say, and its first operation. The
@@ -336,7 +336,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn unpin_operation(&self, actor: &Actor, job: &str, operation: &str) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).unpin_operation(job, operation).await?)
+        Ok(self.of(actor).unpin_operation(actor.person, job, operation).await?)
     }
 
     /// Who can wind, and so has work in the plan.
@@ -392,7 +392,7 @@ impl Workshop {
                 running.person == *name
             };
             if holds {
-                store.lay_down_operation(running.run_id, &running.operation).await?;
+                store.lay_down_operation(actor.person, running.run_id, &running.operation).await?;
             }
         }
         Ok(())
@@ -404,7 +404,7 @@ impl Workshop {
     /// When there is no such report.
     pub async fn end_outage(&self, actor: &Actor, id: OutageId) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).end_outage(id).await?)
+        Ok(self.of(actor).end_outage(actor.person, id).await?)
     }
 
     /// What is broken or away, or will be.

@@ -51,13 +51,19 @@ impl Default for SignInLimit {
 }
 
 /// The network of an address: an IPv6 customer has a /64 and as many addresses as they like.
-fn network(address: IpAddr) -> [u8; 8] {
-    let mut prefix = [0; 8];
+#[must_use]
+pub fn network_of(address: IpAddr) -> IpAddr {
     match address.to_canonical() {
-        IpAddr::V4(v4) => prefix[..4].copy_from_slice(&v4.octets()),
-        IpAddr::V6(v6) => prefix.copy_from_slice(&v6.octets()[..8]),
+        IpAddr::V6(v6) => IpAddr::V6((u128::from(v6) >> 64 << 64).into()),
+        v4 @ IpAddr::V4(_) => v4,
     }
-    prefix
+}
+
+fn network(address: IpAddr) -> Vec<u8> {
+    match network_of(address) {
+        IpAddr::V4(v4) => v4.octets().to_vec(),
+        IpAddr::V6(v6) => v6.octets().to_vec(),
+    }
 }
 
 fn key(parts: &[&[u8]]) -> Key {

@@ -33,6 +33,6 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn stop_timer(&self, actor: &Actor, id: TimerId) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).end_timer(id).await?)
+        Ok(self.of(actor).end_timer(actor.person, id).await?)
     }
 }

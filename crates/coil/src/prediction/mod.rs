@@ -3,6 +3,7 @@
 mod bands;
 mod calibration;
 mod difference;
+mod effort;
 mod ground;
 mod inputs;
 mod map;
@@ -20,6 +21,7 @@ mod wound;
 
 pub use calibration::{Calibration, Correction};
 pub use difference::Differences;
+pub use effort::Effort;
 pub use map::{BendMap, CutPart, CutString, FieldMap, Plane};
 pub use report::{
     CoilPrediction, Contribution, ContributionSource, Level, Notice, Partial, PickupPrediction,
@@ -85,12 +87,8 @@ impl Solution {
             return Err(problems);
         }
         let list = PartList::of(design);
-        if Solved::is_too_large(&list) {
-            return Err(vec![Problem::new(
-                "metal",
-                "the magnets, steel and metal parts together are too large to be computed",
-                "make them smaller, or leave out what lies far from the coils",
-            )]);
+        if let Some(problem) = Effort::problem(design.coils.len(), &list) {
+            return Err(vec![problem]);
         }
         let (model, solved) = Solved::of_design(design, list);
         if !solved.is_sound(&model) {

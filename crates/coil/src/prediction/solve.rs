@@ -2,14 +2,14 @@
 
 use super::model::{self, Model};
 use super::part_list::PartList;
-use super::parts::{PartSheet, Parts, SHEET_CELL_M};
+use super::parts::{PartSheet, Parts};
 use super::strings::{self, Answers, Loss, StringSignal};
 use super::wound::CoilModel;
 use crate::circuit::{Join, Network, NetworkCoil};
 use crate::design::Design;
-use crate::eddy::{Mode, Relaxation, Screening, Sheet, cells_of, pole_relaxations, with_skin};
+use crate::eddy::{Mode, Relaxation, Screening, Sheet, pole_relaxations, with_skin};
 use crate::inductance::{MU_0, Winding, field_of_zones};
-use crate::magnet::{Body, Reduced, Resolution, State, System, flux_density};
+use crate::magnet::{Body, Reduced, State, System, flux_density};
 use nalgebra::{DMatrix, DVector};
 use std::sync::Arc;
 
@@ -45,24 +45,7 @@ pub(super) struct Solved {
     pub ground_f: f64,
 }
 
-/// How much of a machine solving parts takes, in units of about a second of one: the magnetic parts' unknowns meet each
-/// other and are eliminated, and so do the cells of each conducting part. Measured: 2,900 unknowns take 9 s, 480 cells 3 s.
-fn work(parts: &PartList) -> f64 {
-    let bodies: Vec<Body> = parts.bodies.iter().map(|(_, body)| *body).collect();
-    let unknowns = System::unknowns_of(&bodies, Resolution::default()) as f64;
-    let sheets = parts.conductors.iter().map(|c| cells_of(&c.panels, SHEET_CELL_M) as f64);
-    9.0 * (unknowns / 2900.0).powf(2.7) + sheets.map(|cells| 3.0 * (cells / 480.0).powi(2)).sum::<f64>()
-}
-
-/// The most that is computed: everything that has been wound, and a good deal more.
-const MOST_WORK: f64 = 12.0;
-
 impl Solved {
-    /// Whether parts take more than is computed; then they are not solved.
-    pub(super) fn is_too_large(parts: &PartList) -> bool {
-        work(parts) > MOST_WORK
-    }
-
     /// A checked design resolved and solved; `list` has its parts.
     pub(super) fn of_design(design: &Design, list: PartList) -> (Model, Self) {
         let (coils, parts) = coils_and_parts(design, &list);

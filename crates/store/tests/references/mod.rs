@@ -1,10 +1,11 @@
 //! Examined pickups and photos: who has them, versions, what they are of.
 
 use super::{design, workshop};
-use dev_database::fresh_store;
+use dev_database::{fresh_database, fresh_store};
+use store::audit::{AuditAction, AuditFilter};
 use store::photo::{NewPhoto, PhotoSubject};
 use store::reference::{NewReference, Purpose, ReferenceState};
-use store::{ClientKey, PhotoId, ReferenceId, StoreError};
+use store::{ClientKey, PhotoId, ReferenceId, Store, StoreError};
 
 const NEW: NewReference<'static> = NewReference {
     name: "Dead mandola pickup",
@@ -61,7 +62,8 @@ async fn references_have_versions_and_belong_to_their_workshop() {
 
 #[tokio::test]
 async fn photos_are_of_something_of_their_workshop() {
-    let store = fresh_store().await;
+    let (url, _) = fresh_database().await;
+    let store = Store::connect(&url).await.unwrap();
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
     let (own, theirs) = (store.of(shop), store.of(other));
@@ -83,12 +85,26 @@ async fn photos_are_of_something_of_their_workshop() {
     assert_eq!(own.picture(added, true).await.unwrap(), [4]);
     // Nothing of another workshop, and nothing of what is not there.
     assert!(theirs.add_photo(stranger, &photo(PhotoSubject::Reference, id.0)).await.is_err());
-    assert!(theirs.picture(added, false).await.is_err() && theirs.remove_photo(added).await.is_err());
+    assert!(
+        theirs.picture(added, false).await.is_err()
+            && theirs.set_photo_removed(stranger, added, true).await.is_err()
+    );
     for (subject, of) in [(PhotoSubject::Run, 77), (PhotoSubject::Spool, 77), (PhotoSubject::Reference, 77)] {
         assert!(matches!(own.add_photo(owner, &photo(subject, of)).await, Err(StoreError::Missing(_))));
     }
-    own.remove_photo(added).await.unwrap();
+    own.set_photo_removed(owner, added, true).await.unwrap();
+    assert!(own.photo(added).await.unwrap().removed_at.is_some());
+    assert_eq!(store.empty_photo_bins().await.unwrap(), 0, "it can still be put back");
+    own.set_photo_removed(owner, added, false).await.unwrap();
+    assert!(own.photo(added).await.unwrap().removed_at.is_none());
+    own.set_photo_removed(owner, added, true).await.unwrap();
+    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    let aged = "UPDATE photos SET removed_at = removed_at - INTERVAL 31 DAY";
+    sqlx::query(aged).execute(&pool).await.unwrap();
+    assert_eq!(store.empty_photo_bins().await.unwrap(), 1);
     assert!(matches!(own.photo(added).await, Err(StoreError::Missing("photo"))));
+    let lines = own.audit_trail(&AuditFilter::default(), None, 9).await.unwrap();
+    assert_eq!(lines.iter().filter(|line| line.action.0 == AuditAction::Photo).count(), 4);
     assert!(own.reference(ReferenceId(99)).await.is_err() && own.photo(PhotoId(99)).await.is_err());
 }
 

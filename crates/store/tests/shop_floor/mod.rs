@@ -29,7 +29,7 @@ async fn an_operation_runs_from_when_it_was_begun() {
         (running[0].run_id, running[0].person.as_str(), &running[0].winder),
         (run, "Ode Farrow", &None)
     );
-    own.lay_down_operation(run, "solder").await.unwrap();
+    own.lay_down_operation(owner, run, "solder").await.unwrap();
     assert_eq!(own.running_operations().await.unwrap().len(), 1);
     // What is signed runs no more; so does what is voided.
     own.sign(run, owner, "wind", "").await.unwrap();
@@ -42,7 +42,7 @@ async fn an_operation_runs_from_when_it_was_begun() {
     assert!(matches!(own.begin_operation(owner, RunId(999), "wind").await, Err(StoreError::Missing("run"))));
     let theirs = store.of(other);
     assert!(theirs.begin_operation(stranger, run, "wind").await.is_err());
-    theirs.lay_down_operation(run, "solder").await.unwrap();
+    theirs.lay_down_operation(stranger, run, "solder").await.unwrap();
     assert_eq!(own.running_operations().await.unwrap().len(), 1, "not by another workshop");
 }
 
@@ -50,7 +50,7 @@ async fn an_operation_runs_from_when_it_was_begun() {
 async fn a_pin_holds_until_it_is_taken_off() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let (other, _) = workshop(&store, "heron").await;
+    let (other, stranger) = workshop(&store, "heron").await;
     let own = store.of(shop);
     let pin = |job: &str, starts_at| PlanPin {
         job: job.into(),
@@ -71,10 +71,10 @@ async fn a_pin_holds_until_it_is_taken_off() {
     let jobs: Vec<String> = own.plan_pins().await.unwrap().into_iter().map(|p| p.job).collect();
     assert!(jobs.contains(&"run:9".to_owned()) && !jobs.contains(&"order:4:1".to_owned()), "{jobs:?}");
     assert_eq!(own.plan_pins().await.unwrap()[0], pin("run:7", MORNING));
-    store.of(other).unpin_operation("run:7", "wind").await.unwrap();
-    own.unpin_operation("run:9", "solder").await.unwrap();
+    store.of(other).unpin_operation(stranger, "run:7", "wind").await.unwrap();
+    own.unpin_operation(owner, "run:9", "solder").await.unwrap();
     assert_eq!(own.plan_pins().await.unwrap().len(), jobs.len());
-    own.unpin_operation("run:7", "wind").await.unwrap();
+    own.unpin_operation(owner, "run:7", "wind").await.unwrap();
     assert_eq!(own.plan_pins().await.unwrap().len(), jobs.len() - 1);
 }
 
@@ -82,7 +82,7 @@ async fn a_pin_holds_until_it_is_taken_off() {
 async fn what_is_broken_is_told_until_it_is_mended() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let (other, _) = workshop(&store, "heron").await;
+    let (other, stranger) = workshop(&store, "heron").await;
     let own = store.of(shop);
     let broken = NewOutage { resource: "winder:1", reason: "belt", from_at: MORNING, until_at: None };
     let away = NewOutage { resource: "person:2", reason: "away", from_at: MORNING, until_at: Some(NOON) };
@@ -95,11 +95,14 @@ async fn what_is_broken_is_told_until_it_is_mended() {
     assert_eq!(all.iter().map(|o| o.resource.as_str()).collect::<Vec<_>>(), ["person:2", "winder:1"]);
     assert_eq!((all[1].reason.as_str(), all[1].from_at, all[1].by.as_str()), ("belt", MORNING, "Ode Farrow"));
     assert_eq!(own.outages(NOON).await.unwrap().len(), 1, "somebody is there again at noon");
-    assert!(matches!(store.of(other).end_outage(all[1].id).await, Err(StoreError::Missing("outage"))));
-    own.end_outage(all[1].id).await.unwrap();
-    own.end_outage(all[1].id).await.unwrap();
+    assert!(matches!(
+        store.of(other).end_outage(stranger, all[1].id).await,
+        Err(StoreError::Missing("outage"))
+    ));
+    own.end_outage(owner, all[1].id).await.unwrap();
+    own.end_outage(owner, all[1].id).await.unwrap();
     assert!(own.outages(NOON).await.unwrap().is_empty());
-    assert!(own.end_outage(OutageId(999)).await.is_err());
+    assert!(own.end_outage(owner, OutageId(999)).await.is_err());
 }
 
 #[tokio::test]

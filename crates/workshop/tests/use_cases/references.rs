@@ -220,6 +220,6 @@ async fn who_may_see_and_change_what() {
     let revision = design(&workshop, &owner).await;
     let run = run(&workshop, &owner, revision).await;
     let of_run = workshop.add_photo(&operator, photo(PhotoSubject::Run, run.0, &picture)).await.unwrap();
-    assert!(workshop.remove_photo(&viewer, of_run).await.is_err());
-    workshop.remove_photo(&operator, of_run).await.unwrap();
+    assert!(workshop.set_photo_removed(&viewer, of_run, true).await.is_err());
+    workshop.set_photo_removed(&operator, of_run, true).await.unwrap();
 }

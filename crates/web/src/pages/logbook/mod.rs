@@ -7,9 +7,6 @@ mod page;
 
 use actix_web::web;
 
-/// Largest import: the whole logbook of a shop comes in one form, as a document of 50,000 runs and more.
-const NOTEBOOK_BYTES: usize = 192 << 20;
-
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
@@ -18,7 +15,6 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/logbook.json", web::get().to(export::json))
         .service(
             web::resource("/logbook/import")
-                .app_data(web::FormConfig::default().limit(NOTEBOOK_BYTES))
                 .route(web::get().to(import::show))
                 .route(web::post().to(import::check)),
         )

@@ -9,11 +9,10 @@ use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
 use crate::upload::Upload;
 use actix_session::Session;
-use actix_web::http::header;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::format;
-use store::photo::PhotoSubject;
+use store::photo::{BIN_DAYS, PhotoRow, PhotoSubject};
 use store::{ClientKey, PhotoId};
 use workshop::{Action, AddPhoto, Refusal};
 
@@ -23,7 +22,8 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/photos", web::post().to(add))
         .route("/photos/{id}", web::get().to(picture))
         .route("/photos/{id}/small", web::get().to(small))
-        .route("/photos/{id}/remove", web::post().to(remove));
+        .route("/photos/{id}/remove", web::post().to(remove))
+        .route("/photos/{id}/put-back", web::post().to(put_back));
 }
 
 /// A photo as it is shown.
@@ -42,6 +42,8 @@ pub(super) struct PhotoStrip {
     subject: &'static str,
     of: u64,
     photos: Vec<Photo>,
+    /// Those that can still be put back.
+    removed: Vec<Photo>,
     may_change: bool,
     token: String,
     key: ClientKey,
@@ -67,19 +69,22 @@ impl PhotoStrip {
             PhotoSubject::Spool => Action::ChangeStock,
             PhotoSubject::Order => Action::ChangeOrders,
         };
+        let shown = |rows: Vec<PhotoRow>| {
+            let photo = |row: PhotoRow| Photo {
+                id: row.id.0,
+                about: format!("{}, {}", format::moment(row.taken_at), row.by),
+                caption: row.caption,
+                width: row.width,
+                height: row.height,
+            };
+            rows.into_iter().map(photo).collect()
+        };
+        let (removed, photos) = photos.into_iter().partition(|row| row.removed_at.is_some());
         Ok(Self {
             subject: subject.into(),
             of,
-            photos: photos
-                .into_iter()
-                .map(|row| Photo {
-                    id: row.id.0,
-                    about: format!("{}, {}", format::moment(row.taken_at), row.by),
-                    caption: row.caption,
-                    width: row.width,
-                    height: row.height,
-                })
-                .collect(),
+            photos: shown(photos),
+            removed: shown(removed),
             may_change: user.actor.may(change),
             token: user.token.clone(),
             key: ClientKey::random(),
@@ -130,19 +135,27 @@ async fn remove(
     id: web::Path<u64>,
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let photo = app.workshop.remove_photo(&user.actor, PhotoId(*id)).await?;
-    flash::put(&session, FlashKind::Done, "The photo is removed.");
+    let photo = app.workshop.set_photo_removed(&user.actor, PhotoId(*id), true).await?;
+    let words = format!("The photo is removed. It can be put back for {BIN_DAYS} days.");
+    flash::put(&session, FlashKind::Done, &words);
+    Ok(redirect(page_of(photo.subject.0, photo.subject_id)))
+}
+
+async fn put_back(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    _form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let photo = app.workshop.set_photo_removed(&user.actor, PhotoId(*id), false).await?;
+    flash::put(&session, FlashKind::Done, "The photo is back.");
     Ok(redirect(page_of(photo.subject.0, photo.subject_id)))
 }
 
 async fn sent(app: &App, user: &CurrentUser, id: u64, is_small: bool) -> Result<HttpResponse, AppError> {
     let bytes = app.workshop.photo_picture(&user.actor, PhotoId(id), is_small).await?;
-    // A photo never changes; only those who may see it keep it.
-    Ok(HttpResponse::Ok()
-        .content_type("image/jpeg")
-        .insert_header((header::CACHE_CONTROL, "private, max-age=31536000, immutable"))
-        .insert_header(("X-Content-Type-Options", "nosniff"))
-        .body(bytes))
+    Ok(HttpResponse::Ok().content_type("image/jpeg").body(bytes))
 }
 
 async fn picture(

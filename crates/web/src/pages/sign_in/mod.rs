@@ -25,52 +25,25 @@ use presentation::form_fields::Errors;
 use serde::Deserialize;
 use workshop::{LONGEST_SIGN_IN, Refusal, SetUp, SignInOutcome, sign_in_name};
 
-/// Largest form where nobody is signed in.
-const FORM_BYTES: usize = 16 << 10;
-
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
     config
-        .service(
-            web::resource("/sign-in")
-                .app_data(web::FormConfig::default().limit(FORM_BYTES))
-                .route(web::get().to(show))
-                .route(web::post().to(enter)),
-        )
-        .service(
-            web::resource("/setup")
-                .app_data(web::FormConfig::default().limit(FORM_BYTES))
-                .route(web::get().to(show_set_up))
-                .route(web::post().to(set_up)),
-        )
+        .service(web::resource("/sign-in").route(web::get().to(show)).route(web::post().to(enter)))
+        .service(web::resource("/setup").route(web::get().to(show_set_up)).route(web::post().to(set_up)))
         .service(
             web::resource("/welcome/{token}")
-                .app_data(web::FormConfig::default().limit(FORM_BYTES))
                 .route(web::get().to(welcome::show))
                 .route(web::post().to(welcome::accept)),
         )
         .service(
             web::resource("/sign-in/code")
-                .app_data(web::FormConfig::default().limit(FORM_BYTES))
                 .route(web::get().to(code::show))
                 .route(web::post().to(code::enter)),
         )
-        .service(
-            web::resource("/password-strength")
-                .app_data(web::FormConfig::default().limit(FORM_BYTES))
-                .route(web::post().to(strength::weigh)),
-        )
+        .service(web::resource("/password-strength").route(web::post().to(strength::weigh)))
         .route("/station", web::get().to(station::show))
-        .service(
-            web::resource("/station/enrol")
-                .app_data(web::FormConfig::default().limit(FORM_BYTES))
-                .route(web::post().to(station::enrol)),
-        )
-        .service(
-            web::resource("/station/stand")
-                .app_data(web::FormConfig::default().limit(FORM_BYTES))
-                .route(web::post().to(station::stand)),
-        )
+        .service(web::resource("/station/enrol").route(web::post().to(station::enrol)))
+        .service(web::resource("/station/stand").route(web::post().to(station::stand)))
         .route("/station/leave", web::post().to(station::leave))
         .route("/sign-out", web::post().to(leave));
 }

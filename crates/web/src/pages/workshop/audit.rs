@@ -35,28 +35,17 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Person => "Person",
         AuditAction::Settings => "Settings",
         AuditAction::Station => "Shared station",
+        AuditAction::Photo => "Photo",
+        AuditAction::Timer => "Timer",
+        AuditAction::Operation => "Work laid down",
+        AuditAction::Pin => "Pin in the plan",
+        AuditAction::Outage => "Broken or away",
+        AuditAction::Feed => "Calendar feed",
     }
 }
 
 /// Every kind of change.
-const ACTIONS: [AuditAction; 16] = [
-    AuditAction::Spool,
-    AuditAction::Part,
-    AuditAction::DesignParts,
-    AuditAction::Design,
-    AuditAction::Instrument,
-    AuditAction::InstrumentNetwork,
-    AuditAction::Traveller,
-    AuditAction::Calibration,
-    AuditAction::Set,
-    AuditAction::PickupSet,
-    AuditAction::Reference,
-    AuditAction::Experiment,
-    AuditAction::Order,
-    AuditAction::Person,
-    AuditAction::Settings,
-    AuditAction::Station,
-];
+const ACTIONS: &[AuditAction] = <AuditAction as strum::VariantArray>::VARIANTS;
 
 /// A value that differs: its name, what it was and what it is.
 struct Difference {
@@ -160,7 +149,7 @@ pub(super) async fn show(
         tab: "audit",
         rows: found.rows.into_iter().map(Row::from).collect(),
         actions: std::iter::once(Choice::new("", "everything"))
-            .chain(ACTIONS.map(|action| Choice::new(key(action), name(action))))
+            .chain(ACTIONS.iter().map(|action| Choice::new(key(*action), name(*action))))
             .collect(),
         action: query.get("action").to_owned(),
         people: std::iter::once(Choice::new("", "anybody"))
