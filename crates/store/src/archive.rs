@@ -10,6 +10,7 @@ use sqlx::mysql::{MySqlArguments, MySqlPoolOptions, MySqlRow};
 use sqlx::pool::PoolConnection;
 use sqlx::query::Query;
 use sqlx::{AssertSqlSafe, MySql, MySqlPool, Row as _};
+use std::collections::BTreeSet;
 use time::OffsetDateTime;
 use tokio::sync::mpsc::Sender;
 
@@ -120,6 +121,40 @@ impl FactTable {
         }
         Ok(query)
     }
+}
+
+/// The tables that an archive of a version of the database holds, by name: those that the migrations up to it leave. A newer
+/// version than this program's is taken for this one.
+#[must_use]
+pub fn fact_tables_at(version: i64) -> BTreeSet<String> {
+    let migrator = sqlx::migrate!();
+    let mut all = BTreeSet::new();
+    for migration in migrator.iter().filter(|migration| migration.version <= version) {
+        let text = migration.sql.as_str();
+        let mut words =
+            text.split(|c: char| c.is_whitespace() || c == '(' || c == ';').filter(|w| !w.is_empty());
+        match (words.next(), words.next()) {
+            (Some("CREATE"), Some("TABLE")) => {
+                let name = words.find(|word| !["IF", "NOT", "EXISTS"].contains(word));
+                all.extend(name.map(str::to_owned));
+            }
+            (Some("RENAME"), Some("TABLE")) => {
+                if let (Some(from), Some("TO"), Some(to)) = (words.next(), words.next(), words.next())
+                    && all.remove(from)
+                {
+                    all.insert(to.to_owned());
+                }
+            }
+            (Some("DROP"), Some("TABLE")) => {
+                words.for_each(|word| {
+                    all.remove(word);
+                });
+            }
+            _ => {}
+        }
+    }
+    all.retain(|name| !LEFT_OUT.contains(&name.as_str()));
+    all
 }
 
 /// The tables that an archive holds, by name.

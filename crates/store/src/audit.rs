@@ -55,8 +55,12 @@ pub enum AuditAction {
     Pin,
     /// Something was reported broken or somebody away, or back again.
     Outage,
+    /// Somebody guessed at a PIN or a second factor.
+    Guessing,
     /// A calendar feed was made or ended.
     Feed,
+    /// A run that could not be read was deleted.
+    Run,
 }
 
 /// A change, as the trail shows it.
@@ -236,7 +240,7 @@ impl WorkshopStore {
             // A person is kept in the trail by number: the name is the one of today.
             "SELECT a.id, a.at, p.name AS `by`, a.action, COALESCE(o.name, a.object) AS object, a.before_text, \
              a.after_text FROM audit a JOIN people p ON p.id = a.person_id \
-             LEFT JOIN people o ON a.action = 'person' AND o.workshop_id = a.workshop_id \
+             LEFT JOIN people o ON a.action IN ('person', 'guessing') AND o.workshop_id = a.workshop_id \
              AND a.object = CONCAT('person ', o.id) WHERE a.workshop_id = ",
         );
         query.push_bind(self.workshop);

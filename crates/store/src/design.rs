@@ -3,12 +3,13 @@
 use crate::audit::AuditAction;
 use crate::list::push_in;
 use crate::submission::added_once;
+use crate::unreadable::RecordKind;
 use crate::{CalibrationId, ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
 use coil::design::Kind;
 use coil::prediction::Prediction;
 use serde::Serialize;
-use sqlx::{FromRow, MySql, QueryBuilder};
+use sqlx::{FromRow, MySql, MySqlConnection, QueryBuilder};
 use time::PrimitiveDateTime;
 
 /// A revision with its document.
@@ -198,13 +199,36 @@ impl WorkshopStore {
         author: PersonId,
         new: &NewRevision<'_>,
     ) -> Result<RevisionId, StoreError> {
-        let workshop = self.workshop;
         if let Some(saved) = self.revision_by_key(&new.key).await? {
             return Ok(saved);
         }
+        let mut tx = self.pool.begin().await?;
+        match self.save_revision_in(&mut tx, author, new).await? {
+            Some(id) => {
+                tx.commit().await?;
+                Ok(id)
+            }
+            None => {
+                tx.rollback().await?;
+                Ok(RevisionId(self.known_number("revisions", &new.key).await?))
+            }
+        }
+    }
+
+    /// As [`Self::save_revision`], within a transaction; `None` where the key saved it before.
+    ///
+    /// # Errors
+    /// [`StoreError::Unreadable`] for a design whose document could not be read again.
+    pub(crate) async fn save_revision_in(
+        &self,
+        tx: &mut MySqlConnection,
+        author: PersonId,
+        new: &NewRevision<'_>,
+    ) -> Result<Option<RevisionId>, StoreError> {
+        let workshop = self.workshop;
         let document = serde_json::to_string(new.design)
             .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
-        let mut tx = self.pool.begin().await?;
+        self.documents.design(&document)?;
         let design = match new.parent {
             None => {
                 let made = sqlx::query("INSERT INTO designs (workshop_id, created_by) VALUES (?, ?)")
@@ -265,12 +289,7 @@ impl WorkshopStore {
         .bind(new.is_variant)
         .execute(&mut *tx)
         .await;
-        let Some(done) = added_once("revisions", done)? else {
-            tx.rollback().await?;
-            return Ok(RevisionId(self.known_number("revisions", &new.key).await?));
-        };
-        tx.commit().await?;
-        Ok(RevisionId(done.last_insert_id()))
+        Ok(added_once("revisions", done)?.map(|done| RevisionId(done.last_insert_id())))
     }
 
     /// The revision that a submission saved; `None` where it saved none yet.
@@ -287,10 +306,11 @@ impl WorkshopStore {
                 .fetch_optional(&self.pool)
                 .await?;
         let WholeRow { row, document } = found.ok_or(StoreError::Missing("revision"))?;
-        Ok(Revision { row, design: self.documents.design(&document)? })
+        let design = self.noted(RecordKind::Revision, id.0, &row.name, self.documents.design(&document))?;
+        Ok(Revision { row, design })
     }
 
-    /// Names, turns and designs of revisions, in no order, without those that are not there.
+    /// Names, turns and designs of revisions, in no order, without those that are not there or cannot be read.
     pub async fn designs_of(&self, revisions: &[RevisionId]) -> Result<Vec<NamedDesign>, StoreError> {
         let mut all = Vec::with_capacity(revisions.len());
         for some in revisions.chunks(500) {
@@ -301,7 +321,10 @@ impl WorkshopStore {
             let rows: Vec<(RevisionId, String, u32, String)> =
                 query.build_query_as().fetch_all(&self.pool).await?;
             for (revision, name, turns, document) in rows {
-                all.push(NamedDesign { revision, name, turns, design: self.documents.design(&document)? });
+                let read = self.documents.design(&document);
+                if let Some(design) = self.readable(RecordKind::Revision, revision.0, &name, read)? {
+                    all.push(NamedDesign { revision, name, turns, design });
+                }
             }
         }
         Ok(all)

@@ -1,6 +1,7 @@
 //! What happened while a run was wound, and who signed which of its operations. Both are appended, never changed.
 
 use crate::audit::AuditAction;
+use crate::unreadable::RecordKind;
 use crate::{ClientKey, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
 use sqlx::{FromRow, MySqlConnection};
 use std::collections::{BTreeMap, HashMap};
@@ -137,7 +138,10 @@ impl WorkshopStore {
                 .bind(kind)
                 .fetch_optional(&self.pool)
                 .await?;
-        text.map(|text| parsed(&text)).transpose()
+        match text.map(|text| parsed(&text)) {
+            Some(read) => self.readable(RecordKind::Traveller, traveller_number(kind), kind, read),
+            None => Ok(None),
+        }
     }
 
     /// All travellers of the workshop's own, by the word of their format.
@@ -147,7 +151,12 @@ impl WorkshopStore {
                 .bind(self.workshop)
                 .fetch_all(&self.pool)
                 .await?;
-        rows.into_iter().map(|(kind, text)| Ok((kind, parsed(&text)?))).collect()
+        // A format whose own cannot be read is worked by the usual one.
+        let read = rows.into_iter().map(|(kind, text)| {
+            let read = self.readable(RecordKind::Traveller, traveller_number(&kind), &kind, parsed(&text))?;
+            Ok(read.map(|traveller| (kind, traveller)))
+        });
+        read.filter_map(Result::transpose).collect()
     }
 
     /// Keeps the workshop's own traveller for a format; `None` goes back to the usual one.
@@ -324,9 +333,14 @@ impl WorkshopStore {
         let (rows, signed): (Vec<Row>, Vec<(RunId, String, PrimitiveDateTime)>) =
             tokio::try_join!(rows, signed)?;
         rows.into_iter()
-            .map(|(id, number, design, turns, traveller, is_wound)| {
+            .filter_map(|(id, number, design, turns, traveller, is_wound)| {
+                let read = parsed(&traveller);
+                let readable = self.readable(RecordKind::Run, id.0, &format!("run {number}"), read);
+                Some(readable.transpose()?.map(|traveller| (id, number, design, turns, traveller, is_wound)))
+            })
+            .map(|found| {
+                let (id, number, design, turns, traveller, is_wound) = found?;
                 let own = || signed.iter().filter(|s| s.0 == id);
-                let traveller = parsed(&traveller)?;
                 let mut done: Vec<String> = own().map(|s| s.1.clone()).collect();
                 if let Some(wound) = traveller.0.iter().position(|o| o.key == "wind").filter(|_| is_wound) {
                     done.extend(traveller.0[..=wound].iter().map(|o| o.key.clone()));
@@ -410,6 +424,12 @@ pub(crate) async fn lock_run(
     let traveller = parsed(&text)?;
     let is_signed = |operation: &Operation| signed.contains(&operation.key);
     Ok(!traveller.0.is_empty() && traveller.0.iter().all(is_signed))
+}
+
+/// Travellers have no numbers: the checksum of the format's word, which SQL knows as CRC32, stands for one in the list of what
+/// cannot be read.
+fn traveller_number(kind: &str) -> u64 {
+    crc32fast::hash(kind.as_bytes()).into()
 }
 
 fn parsed(text: &str) -> Result<Traveller, StoreError> {

@@ -3,6 +3,7 @@
 use crate::list::push_in;
 use crate::logbook::LogbookRow;
 use crate::sweep::SweepRow;
+use crate::unreadable::RecordKind;
 use crate::{RunId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
 use sqlx::{FromRow, MySql, QueryBuilder};
@@ -202,27 +203,38 @@ impl WorkshopStore {
         for row in rows {
             let part = parts.get(&row.run_id);
             let document = documents.get(&row.revision_id);
-            let mut record = part.map(|part| started(part, document, row)).transpose()?.unwrap_or_default();
+            // What cannot be read of a run is left out and noted, and the others go on.
+            let name = format!("run {}", row.number);
+            let mut record = match part {
+                Some(part) => self
+                    .readable(RecordKind::Run, row.run_id.0, &name, started(part, document, row))?
+                    .unwrap_or_default(),
+                None => RunRecord::default(),
+            };
             let author = |name: String| if has_names && name != row.operator { name } else { String::new() };
             record.readings = readings_in_order(readings.remove(&row.run_id).unwrap_or_default(), author);
-            let own = events.remove(&row.run_id).unwrap_or_default().into_iter();
-            record.events = own
-                .map(|e| EventRecord {
-                    what: e.what.0,
-                    at_turn: e.at_turn,
-                    words: e.words,
-                    at: e.happened_at,
-                })
-                .collect();
+            record.events =
+                events.remove(&row.run_id).unwrap_or_default().into_iter().map(EventRecord::from).collect();
             for sweep in sweeps.remove(&row.run_id).unwrap_or_default() {
-                let points = sweep.sweep()?;
+                let read = sweep.sweep();
+                let Some(points) = self.readable(RecordKind::Run, row.run_id.0, &name, read)? else {
+                    continue;
+                };
                 record.sweeps.push(SweepRecord { label: sweep.label, sweep: points, at: sweep.taken_at });
             }
-            record.judgement =
-                verdicts.get(&row.run_id).map(|verdict| judgement(row, verdict)).transpose()?;
+            record.judgement = match verdicts.get(&row.run_id).map(|verdict| judgement(row, verdict)) {
+                Some(read) => self.readable(RecordKind::Run, row.run_id.0, &name, read)?,
+                None => None,
+            };
             records.push(record);
         }
         Ok(records)
+    }
+}
+
+impl From<EventPart> for EventRecord {
+    fn from(part: EventPart) -> Self {
+        Self { what: part.what.0, at_turn: part.at_turn, words: part.words, at: part.happened_at }
     }
 }
 

@@ -119,11 +119,42 @@ macro_rules! person_columns {
 }
 
 /// A person without their names: those are replaced when they leave, and no trail may keep them.
+/// How a person stands; of secrets the beginning of a digest, so that a new one is a change.
 pub(crate) const PERSON_SNAPSHOT: &str = "SELECT CONCAT('person ', id), JSON_OBJECT('role', role, 'disabled', \
-     disabled_at IS NOT NULL, 'password', password_hash IS NOT NULL, 'PIN', pin_hash IS NOT NULL, 'second factor', totp_secret IS NOT NULL) FROM people \
+     disabled_at IS NOT NULL, 'password', COALESCE(LEFT(SHA2(password_hash, 256), 6), 'none'), 'PIN', \
+     COALESCE(LEFT(SHA2(pin_hash, 256), 6), 'none'), 'second factor', COALESCE(LEFT(SHA2(totp_secret, 256), 6), 'none')) FROM people \
      WHERE workshop_id = ? AND id = ? FOR UPDATE";
 
+/// Guessing at a short secret of somebody, as the owner is told of it.
+#[derive(Clone, Debug, PartialEq, Eq, FromRow)]
+pub struct Guessing {
+    /// Whose.
+    pub person: String,
+    /// `PIN` or `second factor`.
+    pub what: String,
+    /// How many wrong tries.
+    pub tries: u64,
+    /// When it was noticed last, UTC.
+    pub at: PrimitiveDateTime,
+}
+
 impl Store {
+    /// Writes down that somebody guesses at a short secret of a person.
+    pub async fn note_guessing(&self, person: PersonId, what: &str, tries: u32) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO audit (workshop_id, person_id, action, object, before_text, after_text) \
+             SELECT workshop_id, id, ?, CONCAT('person ', id), NULL, JSON_OBJECT('guessed at', ?, 'wrong tries', ?) \
+             FROM people WHERE id = ?",
+        )
+        .bind(Stored(AuditAction::Guessing))
+        .bind(what)
+        .bind(tries)
+        .bind(person)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
     /// Whether anyone has set up a workshop here.
     pub async fn has_workshop(&self) -> Result<bool, StoreError> {
         let count: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM workshops").fetch_one(&self.pool).await?;
@@ -254,6 +285,11 @@ async fn set_password_on(
     hash: &str,
     kept: &str,
 ) -> Result<(), StoreError> {
+    let workshop: WorkshopId = sqlx::query_scalar("SELECT workshop_id FROM people WHERE id = ?")
+        .bind(person)
+        .fetch_one(&mut *connection)
+        .await?;
+    let before = snapshot(connection, PERSON_SNAPSHOT, workshop, person.0).await?;
     sqlx::query("UPDATE people SET password_hash = ? WHERE id = ?")
         .bind(hash)
         .bind(person)
@@ -263,10 +299,13 @@ async fn set_password_on(
         .bind(person)
         .execute(&mut *connection)
         .await?;
+    let audit = Audit { workshop, by: person, action: AuditAction::Person };
+    audit.changed(connection, PERSON_SNAPSHOT, person.0, before).await?;
     end_sessions_on(connection, person, kept).await
 }
 
-async fn end_sessions_on(
+/// Ends the sessions of a person but the one of that name.
+pub(crate) async fn end_sessions_on(
     connection: &mut MySqlConnection,
     person: PersonId,
     kept: &str,
@@ -392,7 +431,12 @@ impl WorkshopStore {
     }
 
     /// Sets the PIN that a person types at shared stations, or takes it away.
-    pub async fn set_pin(&self, person: PersonId, hash: Option<&str>) -> Result<(), StoreError> {
+    pub async fn set_pin(
+        &self,
+        person: PersonId,
+        hash: Option<&str>,
+        session: &str,
+    ) -> Result<(), StoreError> {
         let mut transaction = self.pool.begin().await?;
         let before = snapshot(&mut transaction, PERSON_SNAPSHOT, self.workshop, person.0).await?;
         let before = before.ok_or(StoreError::Missing("person"))?;
@@ -402,10 +446,27 @@ impl WorkshopStore {
             .bind(person)
             .execute(&mut *transaction)
             .await?;
+        end_sessions_on(&mut transaction, person, session).await?;
         let audit = self.person_audit(Some(person), person);
         audit.changed(&mut transaction, PERSON_SNAPSHOT, person.0, Some(before)).await?;
         transaction.commit().await?;
         Ok(())
+    }
+
+    /// Whose short secrets were guessed at in the last days, the last first.
+    pub async fn guessing(&self, days: u32) -> Result<Vec<Guessing>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT p.name AS person, JSON_VALUE(a.after_text, '$.\"guessed at\"') AS what, \
+             MAX(CAST(JSON_VALUE(a.after_text, '$.\"wrong tries\"') AS UNSIGNED)) AS tries, MAX(a.at) AS at \
+             FROM audit a JOIN people p ON p.id = a.person_id \
+             WHERE a.workshop_id = ? AND a.action = ? AND a.at > UTC_TIMESTAMP(6) - INTERVAL ? DAY \
+             GROUP BY p.id, what ORDER BY at DESC LIMIT 5",
+        )
+        .bind(self.workshop)
+        .bind(Stored(AuditAction::Guessing))
+        .bind(days)
+        .fetch_all(&self.pool)
+        .await?)
     }
 
     /// Everyone of a workshop, by name, those who left included.

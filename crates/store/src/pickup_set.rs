@@ -1,9 +1,12 @@
 //! Sets of pickups: documents that name revisions, and the runs wound for them.
 
 use crate::audit::AuditAction;
+use crate::design::NewRevision;
 use crate::list::push_in;
-use crate::{ClientKey, PersonId, PickupSetId, RevisionId, RunId, StoreError, WorkshopStore};
-use sqlx::{FromRow, MySql, QueryBuilder};
+use crate::submission::added_once;
+use crate::{ClientKey, PersonId, PickupSetId, RevisionId, RunId, StoreError, WorkshopId, WorkshopStore};
+use sqlx::mysql::MySqlQueryResult;
+use sqlx::{FromRow, MySql, MySqlConnection, QueryBuilder};
 use time::PrimitiveDateTime;
 
 /// A set of pickups.
@@ -58,6 +61,25 @@ macro_rules! set_columns {
     };
 }
 
+async fn insert(
+    connection: &mut MySqlConnection,
+    (workshop, by): (WorkshopId, PersonId),
+    key: &ClientKey,
+    (name, document, trouble): (&str, &str, &str),
+) -> Result<MySqlQueryResult, sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO pickup_sets (workshop_id, client_key, name, document, trouble, made_by) VALUES (?, ?, ?, ?, ?, ?)",
+    )
+    .bind(workshop)
+    .bind(key.as_str())
+    .bind(name)
+    .bind(document)
+    .bind(trouble)
+    .bind(by)
+    .execute(connection)
+    .await
+}
+
 impl WorkshopStore {
     /// The sets that are not archived, or those that are; the one changed last first, up to 500.
     pub async fn pickup_sets(&self, is_archived: bool) -> Result<Vec<PickupSetRow>, StoreError> {
@@ -101,18 +123,42 @@ impl WorkshopStore {
         key: &ClientKey,
         (name, document, trouble): (&str, &str, &str),
     ) -> Result<PickupSetId, StoreError> {
-        let added = sqlx::query(
-            "INSERT INTO pickup_sets (workshop_id, client_key, name, document, trouble, made_by) VALUES (?, ?, ?, ?, ?, ?)",
-        )
-        .bind(self.workshop)
-        .bind(key.as_str())
-        .bind(name)
-        .bind(document)
-        .bind(trouble)
-        .bind(by)
-        .execute(&self.pool)
-        .await;
+        let facts = (name, document, trouble);
+        let added = insert(&mut *self.pool.acquire().await?, (self.workshop, by), key, facts).await;
         Ok(PickupSetId(self.number_added("pickup_sets", key, added).await?))
+    }
+
+    /// Adds a set with the revisions of its own, all or nothing; `document` is made of their numbers. The same key again adds
+    /// nothing more.
+    pub async fn import_pickup_set(
+        &self,
+        by: PersonId,
+        key: &ClientKey,
+        (name, trouble): (&str, &str),
+        revisions: &[NewRevision<'_>],
+        document: impl FnOnce(&[RevisionId]) -> Result<String, serde_json::Error>,
+    ) -> Result<PickupSetId, StoreError> {
+        if let Some(known) = self.number_by_key("pickup_sets", key).await? {
+            return Ok(PickupSetId(known));
+        }
+        let mut tx = self.pool.begin().await?;
+        let mut ids = Vec::with_capacity(revisions.len());
+        for new in revisions {
+            let Some(id) = self.save_revision_in(&mut tx, by, new).await? else {
+                tx.rollback().await?;
+                return Ok(PickupSetId(self.known_number("pickup_sets", key).await?));
+            };
+            ids.push(id);
+        }
+        let document = document(&ids)
+            .map_err(|error| StoreError::Unreadable { what: "set", detail: error.to_string() })?;
+        let added = insert(&mut tx, (self.workshop, by), key, (name, &document, trouble)).await;
+        let Some(added) = added_once("pickup_sets", added)? else {
+            tx.rollback().await?;
+            return Ok(PickupSetId(self.known_number("pickup_sets", key).await?));
+        };
+        tx.commit().await?;
+        Ok(PickupSetId(added.last_insert_id()))
     }
 
     /// Changes a set that is still as it was at `version`.

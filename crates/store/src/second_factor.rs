@@ -1,7 +1,7 @@
 //! The second factor of a person: the secret that their authenticator shares, and codes for when it is lost.
 
 use crate::audit::{AuditAction, snapshot};
-use crate::person::PERSON_SNAPSHOT;
+use crate::person::{PERSON_SNAPSHOT, end_sessions_on};
 use crate::{PersonId, Store, StoreError, WorkshopStore};
 
 impl Store {
@@ -66,7 +66,8 @@ impl Store {
 }
 
 impl WorkshopStore {
-    /// Sets a person's second factor with its recovery codes, or takes it away; `by` is `None` on the command line.
+    /// Sets a person's second factor with its recovery codes, or takes it away, and ends their sessions but the one of that
+    /// name; `by` is `None` on the command line.
     ///
     /// # Errors
     /// [`StoreError::Missing`] when there is no such person.
@@ -75,6 +76,7 @@ impl WorkshopStore {
         by: Option<PersonId>,
         person: PersonId,
         secret: Option<(&str, &[[u8; 32]])>,
+        session: &str,
     ) -> Result<(), StoreError> {
         let mut transaction = self.pool.begin().await?;
         let before = snapshot(&mut transaction, PERSON_SNAPSHOT, self.workshop, person.0).await?;
@@ -95,6 +97,7 @@ impl WorkshopStore {
                 .execute(&mut *transaction)
                 .await?;
         }
+        end_sessions_on(&mut transaction, person, session).await?;
         let audit = self.audit(by.unwrap_or(person), AuditAction::Person);
         audit.changed(&mut transaction, PERSON_SNAPSHOT, person.0, Some(before)).await?;
         transaction.commit().await?;

@@ -6,7 +6,7 @@ use crate::flash::{self, Flash};
 use actix_session::{Session, SessionExt as _};
 use actix_web::dev::Payload;
 use actix_web::http::{Method, header};
-use actix_web::{FromRequest, HttpMessage as _, HttpRequest};
+use actix_web::{FromRequest, HttpMessage as _, HttpRequest, web};
 use rand::RngExt as _;
 use std::future::{Ready, ready};
 use std::net::IpAddr;
@@ -29,6 +29,13 @@ const TOKEN: &str = "token";
 const PENDING: &str = "pending";
 /// How long the code may take, seconds.
 const PENDING_S: i64 = 300;
+/// With so many wrong codes the password is asked for again.
+const MOST_WRONG_CODES: u32 = 5;
+/// Whose password was right, since when, and how many codes were wrong.
+type Pending = (PersonId, i64, u32);
+/// When a password, or what stands for one, was right last, seconds since 1970, and how long that holds.
+const PROVEN: &str = "proven";
+const PROVEN_S: i64 = 300;
 /// When whoever stands at a station was active last, seconds since 1970.
 const ACTIVE: &str = "active";
 /// The time of the last activity is written down that often, seconds: not at every request.
@@ -54,6 +61,8 @@ pub(crate) struct CurrentUser {
     pub is_resting: bool,
     /// A message for the page that is shown now.
     pub flash: Option<Flash>,
+    /// The application.
+    pub app: web::Data<App>,
 }
 
 /// 128 random bits in hexadecimal.
@@ -84,7 +93,19 @@ pub(crate) fn sign_in(
 ) -> Result<(), AppError> {
     begin(session, request, address)?;
     session.insert(PERSON, person).map_err(AppError::internal)?;
+    note_password(session)?;
     signed_in_token(session).map(|_| ())
+}
+
+/// Notes that whoever has the session has just shown who they are.
+pub(crate) fn note_password(session: &Session) -> Result<(), AppError> {
+    session.insert(PROVEN, now()).map_err(AppError::internal)
+}
+
+/// Whether they showed it within the last minutes.
+pub(crate) fn is_proven(session: &Session) -> Result<bool, AppError> {
+    let since = session.get::<i64>(PROVEN).map_err(AppError::internal)?;
+    Ok(since.is_some_and(|since| now() - since <= PROVEN_S))
 }
 
 /// Notes whose password was right, until their code comes.
@@ -95,13 +116,27 @@ pub(crate) fn await_code(
     address: IpAddr,
 ) -> Result<(), AppError> {
     begin(session, request, address)?;
-    session.insert(PENDING, (person, now())).map_err(AppError::internal)
+    session.insert(PENDING, (person, now(), 0)).map_err(AppError::internal)
+}
+
+/// Notes a wrong code; the session ends with the fifth.
+pub(crate) fn note_wrong_code(session: &Session) -> Result<(), AppError> {
+    let found = session.get::<Pending>(PENDING).map_err(AppError::internal)?;
+    match found {
+        Some((person, since, wrong)) if wrong + 1 < MOST_WRONG_CODES => {
+            session.insert(PENDING, (person, since, wrong + 1)).map_err(AppError::internal)
+        }
+        _ => {
+            session.purge();
+            Ok(())
+        }
+    }
 }
 
 /// Whose code is to come; `None` where none is, or it took too long.
 pub(crate) fn awaited(session: &Session) -> Result<Option<PersonId>, AppError> {
-    let found = session.get::<(PersonId, i64)>(PENDING).map_err(AppError::internal)?;
-    Ok(found.filter(|(_, since)| now() - since <= PENDING_S).map(|(person, _)| person))
+    let found = session.get::<Pending>(PENDING).map_err(AppError::internal)?;
+    Ok(found.filter(|(_, since, _)| now() - since <= PENDING_S).map(|(person, ..)| person))
 }
 
 /// Signs a tablet in as a shared station, with nobody standing at it yet.
@@ -187,6 +222,11 @@ pub(crate) struct Identity {
 }
 
 impl Identity {
+    /// Whether they stand at a shared station.
+    pub(crate) fn is_at_station(&self) -> bool {
+        self.station.is_some()
+    }
+
     /// Whether they have to set a second factor before they go on.
     pub(crate) fn lacks_second_factor(&self) -> bool {
         self.settings.second_factor_required && !self.person.has_second_factor && self.station.is_none()
@@ -237,7 +277,9 @@ impl FromRequest for CurrentUser {
                 let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
                 let flash = if is_page(request) { flash::take(&session) } else { None };
                 let Identity { person, actor, settings, station, is_resting } = found;
-                Ok(Self { person, actor, settings, token, session_id, station, is_resting, flash })
+                let app = request.app_data::<web::Data<App>>().cloned();
+                let app = app.ok_or_else(|| AppError::internal("no application"))?;
+                Ok(Self { person, actor, settings, token, session_id, station, is_resting, flash, app })
             });
         ready(user.map_err(Into::into))
     }

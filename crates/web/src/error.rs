@@ -154,6 +154,7 @@ impl ResponseError for AppError {
             ),
             Self::BadRequest(what) => ("This request cannot be read", what.clone()),
             Self::Refused(refusal @ Refusal::NotAllowed(_)) => ("Not yours to do", refusal_text(refusal)),
+            Self::Refused(refusal @ Refusal::Unreadable { .. }) => ("This record cannot be read", refusal_text(refusal)),
             Self::Refused(refusal @ Refusal::DiskFull(_)) => ("The disk is full", refusal_text(refusal)),
             Self::Refused(refusal) => ("Not done", refusal_text(refusal)),
             Self::TooLarge(most) => ("This is too large", format!("Up to {} are taken here. Nothing of it was written.", bytes(*most))),
@@ -316,6 +317,7 @@ mod tests {
     #[case(Refusal::SecondFactorSet, 409, "second-factor-set")]
     #[case(Refusal::WrongPassword, 409, "wrong-password")]
     #[case(Refusal::AlreadySetUp, 409, "already-set-up")]
+    #[case(Refusal::Unreadable { what: "order", detail: "cut".into() }, 409, "unreadable")]
     #[case(Refusal::Backup("cut".into()), 409, "backup")]
     #[case(Refusal::Interrupted, 500, "")]
     #[case(Refusal::Sound("no sound".into()), 500, "")]

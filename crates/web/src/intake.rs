@@ -1,9 +1,9 @@
 //! Bodies of requests, read whole before anything is done with them: a slow one holds no turn, and little besides.
 
-use crate::access;
 use crate::app::App;
 use crate::error::AppError;
 use crate::origin::Timeouts;
+use crate::route_table::is_open;
 use actix_web::body::MessageBody;
 use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
 use actix_web::http::header;
@@ -144,7 +144,7 @@ async fn take_in(
     let address = app.origin.address(request.request());
     let payload = request.take_payload();
     let (body, memory) = app.intake.read(payload, most, stated, address, app.timeouts).await?;
-    request.set_payload(Payload::Stream { payload: Box::pin(stream::once(async { Ok(body) })) });
+    put_back(request, body);
     Ok(memory)
 }
 
@@ -160,7 +160,7 @@ pub(crate) async fn read_bodies(
     if LARGE.iter().any(|(path, _)| *path == pattern) {
         return next.call(request).await;
     }
-    let most = if access::is_open(request.method(), &pattern) { OPEN_BYTES } else { FORM_BYTES };
+    let most = if is_open(request.method(), &pattern) { OPEN_BYTES } else { FORM_BYTES };
     let memory = take_in(&mut request, &app, most).await?;
     let answer = next.call(request).await;
     drop(memory);
@@ -177,6 +177,20 @@ pub(crate) async fn read_large_body(
         Some((_, most)) => workshop::without_turn(take_in(request, app, *most)).await,
         None => Ok(None),
     }
+}
+
+/// The fields of a form, which stays to be read.
+pub(crate) async fn form_of(request: &mut ServiceRequest) -> Result<Vec<(String, String)>, AppError> {
+    let wrong = |error: Error| AppError::BadRequest(error.to_string());
+    let body = request.extract::<Bytes>().await.map_err(wrong)?;
+    put_back(request, body.clone());
+    let fields = request.extract::<web::Form<Vec<(String, String)>>>().await.map_err(wrong)?;
+    put_back(request, body);
+    Ok(fields.into_inner())
+}
+
+fn put_back(request: &mut ServiceRequest, body: Bytes) {
+    request.set_payload(Payload::Stream { payload: Box::pin(stream::once(async { Ok(body) })) });
 }
 
 #[cfg(test)]

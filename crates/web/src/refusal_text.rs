@@ -97,11 +97,19 @@ fn winding_text(refusal: &Refusal) -> String {
     }
 }
 
-fn too_costly(needed_s: f64, most_s: f64, place: &str) -> String {
-    format!(
-        "Computing this would keep the machine busy for about {needed_s:.0} s; one request may take {most_s:.0} s. {place} takes \
-         most: make it smaller, leave out what lies far from the coils, or compare fewer at once."
-    )
+/// What the machine or its records do not bear.
+fn system_text(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::TooCostly { needed_s, most_s, place } => format!(
+            "Computing this would keep the machine busy for about {needed_s:.0} s; one request may take {most_s:.0} s. {place} \
+             takes most: make it smaller, leave out what lies far from the coils, or compare fewer at once."
+        ),
+        Refusal::Unreadable { what, detail } => format!(
+            "The stored {what} cannot be read ({detail}). Lists go on without it; whoever may change designs can export or \
+             delete it under Unreadable records."
+        ),
+        other => other.to_string(),
+    }
 }
 
 /// A refusal as people read it.
@@ -133,7 +141,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
             || "This design cannot be predicted.".into(),
             |p| format!("This design cannot be predicted: {}; {}.", p.text, p.try_),
         ),
-        Refusal::TooCostly { needed_s, most_s, place } => too_costly(*needed_s, *most_s, place),
+        Refusal::TooCostly { .. } | Refusal::Unreadable { .. } => system_text(refusal),
         Refusal::NewerRevision(row) => format!("Somebody saved r{} in the meantime.", row.number),
         Refusal::NothingNew => "Nothing differs from the revision before: there is nothing to save.".into(),
         Refusal::AdjustmentOutOfRange => "This adjustment leads outside the allowed range.".into(),

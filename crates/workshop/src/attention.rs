@@ -11,6 +11,7 @@ use store::DesignId;
 use store::instrument::Instrument;
 use store::logbook::{LogFilter, LogbookRow};
 use store::part::Part;
+use store::person::Guessing;
 use store::spool::Spool;
 use time::OffsetDateTime;
 use trade::calibration::{EffectStatus, EffectText, Factor, Quantity, describe_effects};
@@ -18,6 +19,8 @@ use trade::consistency::Rule;
 use trade::stock::SpoolWarning;
 use trade::verdict::Level;
 
+/// Days for which the owner is told that somebody guessed at a secret.
+const DAYS_GUESSING: u32 = 7;
 /// Days after which a coil that was wound and not measured is pointed out.
 const DAYS_UNMEASURED: i64 = 3;
 /// Most of those.
@@ -76,6 +79,8 @@ pub enum AttentionItem {
         /// What it lacks.
         missing: MissingReading,
     },
+    /// Somebody's PIN or second factor was guessed at.
+    Guessing(Guessing),
     /// A spool, a hand or a winder makes a difference.
     Effect(EffectText),
     /// Two of those cannot be separated yet.
@@ -88,6 +93,7 @@ impl AttentionItem {
     pub fn urgency(&self) -> Urgency {
         match self {
             Self::Spool(_, SpoolWarning::RunsOut { left_m, coil_m }) if left_m < coil_m => Urgency::Now,
+            Self::Guessing(_) => Urgency::Now,
             Self::Unmeasured { .. } | Self::Confounded(_) => Urgency::Later,
             _ => Urgency::Soon,
         }
@@ -129,7 +135,7 @@ impl Workshop {
         let store = self.of(actor);
         let reads_analysis = actor.may(Action::ReadAnalysis);
         let waiting = LogFilter { level: Some(Level::Waiting), ..LogFilter::default() };
-        let (unsteady, spools, parts, instruments, waiting, effects) = tokio::try_join!(
+        let (unsteady, spools, parts, instruments, waiting, effects, guessing) = tokio::try_join!(
             async {
                 if !reads_analysis {
                     return Ok(Vec::new());
@@ -146,6 +152,12 @@ impl Workshop {
                 }
                 self.clearest_effects(actor).await
             },
+            async {
+                if !actor.may(Action::ReadAudit) {
+                    return Ok(Vec::new());
+                }
+                Ok(store.guessing(DAYS_GUESSING).await?)
+            },
         )?;
         let mut all: Vec<AttentionItem> = unsteady.into_iter().map(AttentionItem::from).collect();
         for (spool, warnings) in spools {
@@ -153,6 +165,7 @@ impl Workshop {
                 warnings.into_iter().map(|warning| AttentionItem::Spool(Box::new(spool.clone()), warning)),
             );
         }
+        all.extend(guessing.into_iter().map(AttentionItem::Guessing));
         all.extend(parts.into_iter().filter(is_low).map(AttentionItem::PartLow));
         let now = OffsetDateTime::now_utc();
         for instrument in instruments {

@@ -3,14 +3,17 @@
 //! It is written while the program serves, in pieces of bounded size, under another name until it is complete.
 
 use crate::refusal::Refusal;
-use serde::{Deserialize, Serialize};
+use rustix::fs::{AtFlags, CWD, Mode, OFlags};
+use serde::de::{MapAccess, Visitor};
+use serde::{Deserialize, Deserializer, Serialize};
 use serde_json::{Map, Value};
 use sha2::{Digest as _, Sha256};
 use std::fs::{File, OpenOptions};
 use std::io::{self, BufRead as _, BufReader, BufWriter, Read, Write as _};
+use std::os::fd::AsRawFd as _;
 use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
-use store::archive::{FactTable, Lines};
+use store::archive::{FactTable, Lines, fact_tables_at};
 use store::{Store, StoreError, Transport};
 use thiserror::Error;
 use time::OffsetDateTime;
@@ -26,7 +29,13 @@ const MANIFEST: &str = "manifest.json";
 const FACTS: &str = "facts/";
 /// Most bytes of a manifest, and of one fact: more is no archive of ours.
 const MOST_MANIFEST: u64 = 1 << 20;
-const MOST_LINE: u64 = 64 << 20;
+const MOST_LINE: u64 = 24 << 20;
+/// Most values of one fact: more is no row of ours.
+const MOST_VALUES: usize = 200;
+/// Bytes of facts that are handed on together.
+const HANDED_ON: usize = 1 << 20;
+/// Without a workshop and somebody in it there is nothing to restore.
+const NEVER_EMPTY: [&str; 2] = ["workshops", "people"];
 /// Rows that are restored at a time.
 const ROWS: usize = 200;
 /// Pieces that wait to be written: the database is read no faster than the disk takes it.
@@ -90,9 +99,9 @@ impl BackupError {
         }
     }
 
-    fn file(path: &Path) -> impl FnOnce(io::Error) -> Self {
+    fn file(path: &Path) -> impl Fn(io::Error) -> Self + Clone + use<> {
         let path = path.to_owned();
-        |source| Self::File { path, source }
+        move |source| Self::File { path: path.clone(), source }
     }
 }
 
@@ -160,7 +169,59 @@ fn hexadecimal(bytes: &[u8]) -> String {
     bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
-/// The name that a file has until it is complete.
+/// A file that has no name until it is complete, so that whoever is killed while writing leaves nothing behind. Where the disk
+/// has no such files it has a name of its own.
+enum Draft {
+    Nameless(File),
+    Named(File, PathBuf),
+}
+
+impl Draft {
+    fn begin(path: &Path) -> Result<Self, BackupError> {
+        let nameless =
+            rustix::fs::open(folder_of(path), OFlags::TMPFILE | OFlags::WRONLY, Mode::RUSR | Mode::WUSR);
+        nameless.map_or_else(|_| Self::begin_named(path), |file| Ok(Self::Nameless(file.into())))
+    }
+
+    fn begin_named(path: &Path) -> Result<Self, BackupError> {
+        let named = unfinished(path);
+        let made = OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&named);
+        Ok(Self::Named(made.map_err(BackupError::file(&named))?, named))
+    }
+
+    fn file(&self) -> io::Result<File> {
+        match self {
+            Self::Nameless(file) | Self::Named(file, _) => file.try_clone(),
+        }
+    }
+
+    /// Gives it its name, once everything is on the disk. A file that has it goes.
+    fn finish(self, path: &Path) -> Result<(), BackupError> {
+        match self {
+            Self::Nameless(file) => {
+                let own = format!("/proc/self/fd/{}", file.as_raw_fd());
+                // A name can only be given where there is none.
+                let beside = unfinished(path);
+                let _ = std::fs::remove_file(&beside);
+                rustix::fs::linkat(CWD, own, CWD, &beside, AtFlags::SYMLINK_FOLLOW)
+                    .map_err(|error| BackupError::file(path)(error.into()))?;
+                std::fs::rename(&beside, path).map_err(BackupError::file(path))?;
+            }
+            Self::Named(_, named) => std::fs::rename(&named, path).map_err(BackupError::file(path))?,
+        }
+        sync_folder(path);
+        Ok(())
+    }
+
+    /// Leaves nothing of it.
+    fn abandon(self) {
+        if let Self::Named(_, named) = self {
+            let _ = std::fs::remove_file(named);
+        }
+    }
+}
+
+/// The name that a file has until it is complete, where it cannot be without one.
 fn unfinished(path: &Path) -> PathBuf {
     let mut name = path.as_os_str().to_owned();
     name.push(".unfinished");
@@ -169,10 +230,39 @@ fn unfinished(path: &Path) -> PathBuf {
 
 /// Writes the pieces into a file that only its owner reads; it gets its name when everything is on the disk.
 fn write_pieces(path: &Path, mut pieces: mpsc::Receiver<Piece>) -> Result<Manifest, BackupError> {
-    let draft = unfinished(path);
-    let fault = |source| BackupError::File { path: draft.clone(), source };
-    let file =
-        OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&draft).map_err(fault)?;
+    write_draft(Draft::begin(path)?, path, &mut pieces)
+}
+
+fn write_draft(
+    draft: Draft,
+    path: &Path,
+    pieces: &mut mpsc::Receiver<Piece>,
+) -> Result<Manifest, BackupError> {
+    let fault = BackupError::file(path);
+    let written = write_into(draft.file().map_err(fault)?, pieces, path);
+    match written {
+        Ok(Some(manifest)) => {
+            draft.finish(path)?;
+            Ok(manifest)
+        }
+        Ok(None) => {
+            draft.abandon();
+            Err(BackupError::Stopped)
+        }
+        Err(error) => {
+            draft.abandon();
+            Err(error)
+        }
+    }
+}
+
+/// Writes the pieces; none where they ended early.
+fn write_into(
+    file: File,
+    pieces: &mut mpsc::Receiver<Piece>,
+    path: &Path,
+) -> Result<Option<Manifest>, BackupError> {
+    let fault = BackupError::file(path);
     let mut zip = ZipWriter::new(BufWriter::new(file));
     let options = SimpleFileOptions::default()
         .compression_method(CompressionMethod::Deflated)
@@ -188,7 +278,7 @@ fn write_pieces(path: &Path, mut pieces: mpsc::Receiver<Piece>) -> Result<Manife
                 members.push(Member { name, rows: 0, bytes: 0, sha256: String::new() });
             }
             Piece::Lines(Lines { text, count }) => {
-                zip.write_all(&text).map_err(fault)?;
+                zip.write_all(&text).map_err(&fault)?;
                 digest.update(&text);
                 if let Some(member) = members.last_mut() {
                     member.rows += count;
@@ -207,19 +297,15 @@ fn write_pieces(path: &Path, mut pieces: mpsc::Receiver<Piece>) -> Result<Manife
                 zip.start_file(MANIFEST, options)?;
                 let text =
                     serde_json::to_vec_pretty(&manifest).map_err(|e| BackupError::Manifest(e.to_string()))?;
-                zip.write_all(&text).map_err(fault)?;
+                zip.write_all(&text).map_err(&fault)?;
                 let file = zip.finish()?.into_inner().map_err(|error| fault(error.into_error()))?;
-                file.sync_all().map_err(fault)?;
-                std::fs::rename(&draft, path).map_err(BackupError::file(path))?;
-                sync_folder(path);
-                return Ok(manifest);
+                file.sync_all().map_err(&fault)?;
+                return Ok(Some(manifest));
             }
         }
     }
     // The reader ended early: what was written so far is nothing.
-    drop(zip);
-    let _ = std::fs::remove_file(&draft);
-    Err(BackupError::Stopped)
+    Ok(None)
 }
 
 /// Enters the digest of the member that ends.
@@ -229,10 +315,13 @@ fn close(members: &mut [Member], digest: &mut Sha256) {
     }
 }
 
+fn folder_of(path: &Path) -> &Path {
+    path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."))
+}
+
 /// A name that was given is kept by its folder; where that cannot be asked for, the disk decides when.
 fn sync_folder(path: &Path) {
-    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    if let Ok(folder) = File::open(folder) {
+    if let Ok(folder) = File::open(folder_of(path)) {
         let _ = folder.sync_all();
     }
 }
@@ -276,11 +365,7 @@ pub async fn write_archive(
         let _ = sender.send(finish).await;
     }
     drop(sender);
-    let written = writer.await?;
-    if written.is_err() {
-        let _ = std::fs::remove_file(unfinished(path));
-    }
-    written
+    writer.await?
 }
 
 fn open(path: &Path) -> Result<ZipArchive<BufReader<File>>, BackupError> {
@@ -346,6 +431,23 @@ fn verify_now(path: &Path) -> Result<Manifest, BackupError> {
     for member in &manifest.members {
         read_member(&mut zip, member, |_| Ok(()))?;
     }
+    let mut missing = fact_tables_at(manifest.schema);
+    for member in &manifest.members {
+        let table = member.name.strip_prefix(FACTS).and_then(|name| name.strip_suffix(".ndjson"));
+        let damaged = |why: &str| BackupError::Damaged { member: member.name.clone(), why: why.to_owned() };
+        if table.is_some_and(|table| !missing.remove(table)) {
+            return Err(damaged(
+                "the manifest names it twice, or its version of the database has no such table",
+            ));
+        }
+        if table.is_some_and(|table| NEVER_EMPTY.contains(&table)) && member.rows == 0 {
+            return Err(damaged("it is empty"));
+        }
+    }
+    if let Some(table) = missing.pop_first() {
+        let member = format!("{FACTS}{table}.ndjson");
+        return Err(BackupError::Damaged { member, why: "the manifest does not name it".to_owned() });
+    }
     let mut others = Vec::new();
     for name in zip.file_names() {
         let name = name?.into_owned();
@@ -368,6 +470,76 @@ pub async fn verify_archive(path: &Path) -> Result<Manifest, BackupError> {
     tokio::task::spawn_blocking(move || verify_now(&path)).await?
 }
 
+/// A fact as a line holds it: named values, none of which holds others, so that a line takes no more memory than a few times
+/// its length.
+struct Fact(Map<String, Value>);
+
+impl<'de> Deserialize<'de> for Fact {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Named;
+        impl<'de> Visitor<'de> for Named {
+            type Value = Fact;
+
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("a fact")
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Fact, A::Error> {
+                let mut all = Map::new();
+                while let Some((name, value)) = map.next_entry::<String, Plain>()? {
+                    if all.len() >= MOST_VALUES {
+                        return Err(serde::de::Error::custom("too many values"));
+                    }
+                    all.insert(name, value.0);
+                }
+                Ok(Fact(all))
+            }
+        }
+        deserializer.deserialize_map(Named)
+    }
+}
+
+/// A value of a fact. Values within it are refused as soon as they begin.
+struct Plain(Value);
+
+impl<'de> Deserialize<'de> for Plain {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct One;
+        impl Visitor<'_> for One {
+            type Value = Plain;
+
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("a plain value")
+            }
+
+            fn visit_unit<E>(self) -> Result<Plain, E> {
+                Ok(Plain(Value::Null))
+            }
+
+            fn visit_bool<E>(self, value: bool) -> Result<Plain, E> {
+                Ok(Plain(value.into()))
+            }
+
+            fn visit_i64<E>(self, value: i64) -> Result<Plain, E> {
+                Ok(Plain(value.into()))
+            }
+
+            fn visit_u64<E>(self, value: u64) -> Result<Plain, E> {
+                Ok(Plain(value.into()))
+            }
+
+            fn visit_f64<E>(self, value: f64) -> Result<Plain, E> {
+                Ok(Plain(value.into()))
+            }
+
+            fn visit_str<E>(self, value: &str) -> Result<Plain, E> {
+                Ok(Plain(value.into()))
+            }
+        }
+        deserializer.deserialize_any(One)
+    }
+}
+
 /// Rows of a table on their way into the database.
 struct Rows {
     table: String,
@@ -381,18 +553,23 @@ fn read_rows(path: &Path, manifest: &Manifest, rows: &mpsc::Sender<Rows>) -> Res
         let Some(table) = member.name.strip_prefix(FACTS).and_then(|n| n.strip_suffix(".ndjson")) else {
             continue;
         };
-        let mut some = Vec::new();
+        let (mut some, mut bytes) = (Vec::new(), 0);
         let hand_on = |some: &mut Vec<Map<String, Value>>| {
             let rows_of = Rows { table: table.to_owned(), rows: std::mem::take(some) };
             rows.blocking_send(rows_of).map_err(|_gone| BackupError::Stopped)
         };
         read_member(&mut zip, member, |line| {
-            let row = serde_json::from_slice(line).map_err(|error| BackupError::Damaged {
+            let row: Fact = serde_json::from_slice(line).map_err(|error| BackupError::Damaged {
                 member: member.name.clone(),
                 why: error.to_string(),
             })?;
-            some.push(row);
-            if some.len() >= ROWS { hand_on(&mut some) } else { Ok(()) }
+            some.push(row.0);
+            bytes += line.len();
+            if some.len() < ROWS && bytes < HANDED_ON {
+                return Ok(());
+            }
+            bytes = 0;
+            hand_on(&mut some)
         })?;
         if !some.is_empty() {
             hand_on(&mut some)?;
@@ -535,6 +712,40 @@ fn remove(path: &Path) {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn pieces(text: &[u8]) -> mpsc::Receiver<Piece> {
+        let (sender, receiver) = mpsc::channel(WAITING);
+        let lines = Lines { text: text.to_vec(), count: 1 };
+        let finish = Piece::Finish { schema: 1, taken_at: OffsetDateTime::UNIX_EPOCH };
+        for piece in [Piece::Member("facts/people.ndjson".into()), Piece::Lines(lines), finish] {
+            sender.try_send(piece).ok().unwrap();
+        }
+        receiver
+    }
+
+    /// Whoever is killed while writing leaves nothing, on disks that have files without a name and on others; a full disk is named
+    /// and leaves nothing either.
+    #[test]
+    fn a_draft_has_its_name_once_it_is_complete() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("one.zip");
+        let count = || std::fs::read_dir(folder.path()).unwrap().count();
+        for has_names in [false, true] {
+            let draft = if has_names { Draft::begin_named(&path) } else { Draft::begin(&path) }.unwrap();
+            assert_eq!(count(), usize::from(has_names));
+            write_draft(draft, &path, &mut pieces(b"{}\n")).unwrap();
+            assert_eq!(count(), 1);
+            std::fs::remove_file(&path).unwrap();
+        }
+        // A device that is always full.
+        std::os::unix::fs::symlink("/dev/full", folder.path().join("one.zip.unfinished")).unwrap();
+        let full = Draft::begin_named(&path).unwrap();
+        let noise: Vec<u8> =
+            (0..1 << 18).flat_map(|k: u32| k.wrapping_mul(2_654_435_761).to_le_bytes()).collect();
+        let refused = write_draft(full, &path, &mut pieces(&noise)).unwrap_err();
+        assert!(matches!(refused, BackupError::File { .. } | BackupError::Zip(_)), "{refused}");
+        assert_eq!(count(), 0);
+    }
 
     fn files(days: &[&str]) -> Vec<BackupFile> {
         let file = |day: &&str| BackupFile {

@@ -71,10 +71,12 @@ impl Workshop {
         let mut rows = store.log_lines(&filter, MOST).await?;
         rows.reverse();
         let aims = match rows.last() {
-            Some(newest) => store.revision(newest.revision_id).await?.design.aims,
-            None => Aims::default(),
+            Some(newest) => {
+                store.documents(&[newest.revision_id]).await?.pop().map(|(_, design)| design.aims)
+            }
+            None => None,
         };
-        Ok((rows, aims))
+        Ok((rows, aims.unwrap_or_default()))
     }
 
     /// What a change of level at row `at` of a series comes from; `None` before anything was calibrated.

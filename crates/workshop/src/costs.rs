@@ -75,11 +75,11 @@ impl Workshop {
             return Ok((designs, None));
         };
         let newest = store.revisions(design).await?.into_iter().next().ok_or(Refusal::NotFound("design"))?;
-        let revision = store.revision(newest.id).await?;
+        let Some((_, own)) = store.documents(&[newest.id]).await?.pop() else { return Ok((designs, None)) };
         let spools = store.spools().await?;
         let mut wire = Vec::new();
-        if let Ok(prediction) = self.uncalibrated_prediction(&revision.design).await? {
-            for (coil, given) in prediction.coils.iter().zip(&revision.design.coils) {
+        if let Ok(prediction) = self.uncalibrated_prediction(&own).await? {
+            for (coil, given) in prediction.coils.iter().zip(&own.coils) {
                 let gauge = given.wire.gauge.to_string();
                 let grams = coil.wire_mass_g.nominal;
                 let cost = spools

@@ -81,6 +81,7 @@ mod supplies;
 mod team;
 mod timers;
 mod travellers;
+mod unreadable;
 mod unsteady_designs;
 mod winder_link;
 

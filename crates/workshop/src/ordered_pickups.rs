@@ -9,6 +9,7 @@ use crate::set_draft::{self, SetDraft};
 use std::collections::{BTreeMap, BTreeSet};
 use store::order::OrderRun;
 use store::reference::ReferenceRow;
+use store::unreadable::RecordKind;
 use store::{PickupSetId, ReferenceId, RevisionId, StoreError, WorkshopStore};
 
 /// A pickup that an order asks for: its line, its revision, its name in a set, and whether a coil of it is started.
@@ -51,11 +52,14 @@ impl OrderedThings {
             (sets.into_iter().collect(), references.into_iter().collect());
         let (sets, references) =
             tokio::try_join!(store.pickup_sets_of(&sets), store.references_of(&references))?;
-        let sets = sets.iter().map(|row| Ok((row.id, set_draft::draft_of(row)?)));
-        Ok(Self {
-            sets: sets.collect::<Result<_, Refusal>>()?,
-            references: references.into_iter().map(|row| (row.id, row)).collect(),
-        })
+        let mut drafts = BTreeMap::new();
+        for row in &sets {
+            let read = set_draft::draft_of(row);
+            if let Some(draft) = store.readable(RecordKind::PickupSet, row.id.0, &row.name, read)? {
+                drafts.insert(row.id, draft);
+            }
+        }
+        Ok(Self { sets: drafts, references: references.into_iter().map(|row| (row.id, row)).collect() })
     }
 
     fn set(&self, id: PickupSetId) -> Result<&SetDraft, Refusal> {
@@ -68,6 +72,22 @@ impl OrderedThings {
     /// When there is none of that number.
     pub(crate) fn reference(&self, id: ReferenceId) -> Result<&ReferenceRow, Refusal> {
         self.references.get(&id).ok_or_else(|| StoreError::Missing("reference").into())
+    }
+
+    /// As [`Self::pickups`]; none of an order that asks for what cannot be read.
+    ///
+    /// # Errors
+    /// Any other fault.
+    pub(crate) fn readable_pickups(
+        &self,
+        draft: &OrderDraft,
+        runs: &[OrderRun],
+    ) -> Result<Option<Vec<OrderedPickup>>, Refusal> {
+        match self.pickups(draft, runs) {
+            Ok(pickups) => Ok(Some(pickups)),
+            Err(Refusal::NotFound(_)) => Ok(None),
+            Err(refusal) => Err(refusal),
+        }
     }
 
     /// Every pickup that an order asks for, with its run where there is one: void runs do not count.

@@ -6,7 +6,8 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use serde::{Deserialize, Serialize};
 use store::order::{NewOrder, OrderRow, OrderRun, OrderState};
-use store::{ClientKey, OrderId, PickupSetId, ReferenceId, RevisionId, RunId, StoreError};
+use store::unreadable::RecordKind;
+use store::{ClientKey, OrderId, PickupSetId, ReferenceId, RevisionId, RunId, StoreError, WorkshopStore};
 use time::Date;
 
 /// Most lines of an order, and most of each.
@@ -101,13 +102,27 @@ impl OrderDraft {
     }
 }
 
-pub(crate) fn draft_of(row: &OrderRow) -> Result<OrderDraft, Refusal> {
-    let mut draft: OrderDraft = serde_json::from_str(&row.document).map_err(|error| {
-        Refusal::from(StoreError::Unreadable { what: "order", detail: error.to_string() })
-    })?;
+pub(crate) fn draft_of(row: &OrderRow) -> Result<OrderDraft, StoreError> {
+    let mut draft: OrderDraft = serde_json::from_str(&row.document)
+        .map_err(|error| StoreError::Unreadable { what: "order", detail: error.to_string() })?;
     draft.promised_on = row.promised_on;
     draft.state = row.state.0;
     Ok(draft)
+}
+
+/// Orders with what they ask for, without those that cannot be read.
+pub(crate) fn readable_orders(
+    store: &WorkshopStore,
+    rows: Vec<OrderRow>,
+) -> Result<Vec<(OrderRow, OrderDraft)>, StoreError> {
+    let mut all = Vec::with_capacity(rows.len());
+    for row in rows {
+        let name = format!("order {}", row.number);
+        if let Some(draft) = store.readable(RecordKind::Order, row.id.0, &name, draft_of(&row))? {
+            all.push((row, draft));
+        }
+    }
+    Ok(all)
 }
 
 impl Workshop {
@@ -121,8 +136,8 @@ impl Workshop {
         are_gone: bool,
     ) -> Result<Vec<(OrderRow, OrderDraft)>, Refusal> {
         actor.require(Action::ReadOrders)?;
-        let rows = self.of(actor).orders(are_gone).await?;
-        rows.into_iter().map(|row| draft_of(&row).map(|draft| (row, draft))).collect()
+        let store = self.of(actor);
+        Ok(readable_orders(&store, store.orders(are_gone).await?)?)
     }
 
     /// One order.

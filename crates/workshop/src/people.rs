@@ -135,6 +135,27 @@ impl Workshop {
         .await
     }
 
+    /// Whether a password is the actor's own.
+    ///
+    /// # Errors
+    /// [`Refusal::WrongPassword`]; [`Refusal::TooManyAttempts`] when it is guessed.
+    pub async fn prove_password(
+        &self,
+        actor: &Actor,
+        password: String,
+        address: IpAddr,
+    ) -> Result<(), Refusal> {
+        actor.require(Action::OwnAccount)?;
+        let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
+        self.begin_attempt(&person.sign_in, address)?;
+        let hash = person.password_hash;
+        if !hashing(move || verify_password(&password, hash.as_deref())).await? {
+            return Err(Refusal::WrongPassword);
+        }
+        self.attempts.succeeded(&person.sign_in, address);
+        Ok(())
+    }
+
     /// Changes the actor's own password, and ends their other sessions: whoever knew the old one is out.
     ///
     /// # Errors
@@ -148,13 +169,8 @@ impl Workshop {
         address: IpAddr,
     ) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
+        self.prove_password(actor, current, address).await?;
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        self.begin_attempt(&person.sign_in, address)?;
-        let hash = person.password_hash.clone();
-        if !hashing(move || verify_password(&current, hash.as_deref())).await? {
-            return Err(Refusal::WrongPassword);
-        }
-        self.attempts.succeeded(&person.sign_in, address);
         let names = [person.workshop, person.name, person.sign_in];
         let hash = hashing(move || {
             let names: Vec<&str> = names.iter().map(String::as_str).collect();

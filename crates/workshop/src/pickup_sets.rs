@@ -12,6 +12,7 @@ use coil::set::{FORMAT, PlacedPickup, PositionPrediction, Set, SetPickup, SetPre
 use std::sync::Arc;
 use store::design::{NewRevision, RevisionRow};
 use store::pickup_set::PickupSetRow;
+use store::unreadable::RecordKind;
 use store::{ClientKey, PickupSetId, RevisionId, StoreError};
 use trade::pairing::{Mend, mends_of_set};
 
@@ -51,6 +52,12 @@ pub struct SavePickupSet {
     pub draft: SetDraft,
 }
 
+/// What is the matter with a set, for the list.
+fn trouble_of(predicted: &PredictedSet) -> String {
+    let serious = predicted.prediction.notices.iter().find(|n| n.level < Level::Note);
+    serious.map_or("", |n| &n.text).chars().take(400).collect()
+}
+
 impl Workshop {
     /// The sets that are not archived, or those that are, with what they are made of.
     ///
@@ -62,8 +69,14 @@ impl Workshop {
         is_archived: bool,
     ) -> Result<Vec<(PickupSetRow, SetDraft)>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let rows = self.of(actor).pickup_sets(is_archived).await?;
-        rows.into_iter().map(|row| draft_of(&row).map(|draft| (row, draft))).collect()
+        let store = self.of(actor);
+        let mut all = Vec::new();
+        for row in store.pickup_sets(is_archived).await? {
+            if let Some(draft) = store.readable(RecordKind::PickupSet, row.id.0, &row.name, draft_of(&row))? {
+                all.push((row, draft));
+            }
+        }
+        Ok(all)
     }
 
     /// One set.
@@ -77,7 +90,7 @@ impl Workshop {
     ) -> Result<(PickupSetRow, SetDraft), Refusal> {
         actor.require(Action::ReadDesigns)?;
         let row = self.of(actor).pickup_set(id).await?;
-        let draft = draft_of(&row)?;
+        let draft = self.of(actor).noted(RecordKind::PickupSet, row.id.0, &row.name, draft_of(&row))?;
         Ok((row, draft))
     }
 
@@ -126,7 +139,11 @@ impl Workshop {
     /// When one of the revisions is not there; [`Refusal::TooManyAtOnce`].
     pub async fn preview_set(&self, actor: &Actor, draft: &SetDraft) -> Result<SetPreview, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let set = self.set_document(actor, draft).await?;
+        self.preview_of(actor, self.set_document(actor, draft).await?).await
+    }
+
+    /// As [`Self::preview_set`], of a set that need not be of revisions.
+    async fn preview_of(&self, actor: &Actor, set: Set) -> Result<SetPreview, Refusal> {
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let problems = set.problems();
         if !problems.is_empty() {
@@ -171,8 +188,7 @@ impl Workshop {
         actor.require(Action::ChangeDesigns)?;
         let predicted =
             self.preview_set(actor, &command.draft).await?.predicted.map_err(Refusal::NotPredictable)?;
-        let serious = predicted.prediction.notices.iter().find(|n| n.level < Level::Note);
-        let trouble: String = serious.map_or("", |n| &n.text).chars().take(400).collect();
+        let trouble = trouble_of(&predicted);
         let (store, document) = (self.of(actor), serde_json::to_string(&command.draft)?);
         let facts = (command.draft.name.as_str(), document.as_str(), trouble.as_str());
         match command.of {
@@ -215,46 +231,58 @@ impl Workshop {
             return Err(Refusal::NotPredictable(problems));
         }
         let store = self.of(actor);
+        let predicted =
+            self.preview_of(actor, set.clone()).await?.predicted.map_err(Refusal::NotPredictable)?;
         let rows = store.recent_revisions(MOST_REVISIONS).await?;
-        let mut pickups = Vec::with_capacity(set.pickups.len());
-        for (k, pickup) in set.pickups.iter().enumerate() {
+        let (note, mut predictions) = (format!("From the set {}.", set.name), Vec::new());
+        for pickup in &set.pickups {
             let alike: Vec<RevisionId> =
                 rows.iter().filter(|r| r.name == pickup.design.name).map(|r| r.id).collect();
             let known = store.documents(&alike).await?;
-            let revision = match known.into_iter().find(|(_, design)| *design == pickup.design) {
-                Some((id, _)) => id,
-                None => {
-                    let prediction = self.prediction_of(actor, None, &pickup.design).await?.ok();
-                    let note = format!("From the set {}.", set.name);
-                    let new = NewRevision {
-                        key: key.derived(u8::try_from(k + 1).unwrap_or(u8::MAX)),
-                        parent: None,
-                        note: &note,
-                        design: &pickup.design,
-                        prediction: prediction.as_deref(),
-                        newest_seen: None,
-                        is_variant: false,
-                    };
-                    store.save_revision(actor.person, &new).await?
-                }
-            };
-            pickups.push(DraftPickup {
+            predictions.push(match known.into_iter().find(|(_, design)| *design == pickup.design) {
+                Some((id, _)) => Err(id),
+                None => Ok(self.prediction_of(actor, None, &pickup.design).await?.ok()),
+            });
+        }
+        let made = set.pickups.iter().zip(&predictions).enumerate();
+        let new: Vec<NewRevision<'_>> = made
+            .filter_map(|(k, (pickup, prediction))| {
+                let prediction = prediction.as_ref().ok()?;
+                Some(NewRevision {
+                    key: key.derived(u8::try_from(k + 1).unwrap_or(u8::MAX)),
+                    parent: None,
+                    note: &note,
+                    design: &pickup.design,
+                    prediction: prediction.as_deref(),
+                    newest_seen: None,
+                    is_variant: false,
+                })
+            })
+            .collect();
+        let document = |new: &[RevisionId]| {
+            let mut new = new.iter();
+            let revisions = predictions.iter().map_while(|known| match known {
+                Err(id) => Some(*id),
+                Ok(_) => new.next().copied(),
+            });
+            let pickups = set.pickups.iter().zip(revisions).map(|(pickup, revision)| DraftPickup {
                 name: pickup.name.clone(),
                 revision,
                 from_bridge_mm: pickup.from_bridge_mm,
                 turned: pickup.turned,
                 leads: pickup.leads,
             });
-        }
-        let draft = SetDraft {
-            name: set.name.clone(),
-            pickups,
-            controls: set.controls.clone(),
-            cable_pf: set.cable_pf,
-            input_mohm: set.input_mohm,
-            switch: set.switch.clone(),
-            targets: set.targets.clone(),
+            serde_json::to_string(&SetDraft {
+                name: set.name.clone(),
+                pickups: pickups.collect(),
+                controls: set.controls.clone(),
+                cable_pf: set.cable_pf,
+                input_mohm: set.input_mohm,
+                switch: set.switch.clone(),
+                targets: set.targets.clone(),
+            })
         };
-        self.save_pickup_set(actor, &SavePickupSet { key: key.clone(), of: None, draft }).await
+        let facts = (set.name.as_str(), &*trouble_of(&predicted));
+        Ok(store.import_pickup_set(actor.person, key, facts, &new, document).await?)
     }
 }

@@ -3,7 +3,7 @@
 use crate::actor::Actor;
 use crate::observed_times::ObservedTimes;
 use crate::ordered_pickups::{OrderedPickup, OrderedThings};
-use crate::orders::draft_of;
+use crate::orders::readable_orders;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::shop_hours::ShopHours;
@@ -17,6 +17,7 @@ use store::order::{OrderRun, OrderState};
 use store::person::Person;
 use store::reference::Purpose;
 use store::shop_floor::{Outage, PlanPin, RunningOperation};
+use store::unreadable::RecordKind;
 use store::{OrderId, ReferenceId, RevisionId, RunId};
 use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
@@ -169,10 +170,7 @@ impl Workshop {
             jobs: Vec::new(),
             times,
         };
-        let orders: Vec<_> = orders
-            .into_iter()
-            .map(|row| draft_of(&row).map(|draft| (row, draft)))
-            .collect::<Result<_, _>>()?;
+        let orders = readable_orders(&self.of(actor), orders)?;
         for run in unfinished {
             let of = runs.iter().find(|r| r.run_id == run.id);
             let order = of.and_then(|r| orders.iter().find(|(row, _)| row.id == r.order_id));
@@ -211,14 +209,16 @@ impl Workshop {
         let asked = agreed()
             .map(|(row, draft)| {
                 let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
-                Ok((row, things.pickups(draft, &own)?))
+                Ok(things.readable_pickups(draft, &own)?.map(|pickups| (row, pickups)))
             })
+            .filter_map(Result::transpose)
             .collect::<Result<Vec<_>, Refusal>>()?;
         let to_start = || asked.iter().flat_map(|(_, pickups)| pickups).filter(|p| p.run.is_none());
         let made = self.made(actor, &things, to_start()).await?;
         for (row, pickups) in &asked {
             for (k, pickup) in pickups.iter().enumerate().filter(|(_, p)| p.run.is_none()) {
-                let made = made.of(pickup)?;
+                // What cannot be read has no place in the plan.
+                let Ok(made) = made.of(pickup) else { continue };
                 let planned = PlannedJob {
                     name: format!("order {}, pickup {}", row.number, k + 1),
                     key: format!("order:{}:{k}", row.id),
@@ -280,25 +280,30 @@ impl Workshop {
         let to_make = all.into_iter().map(|by| {
             let Some(revision) = by.0 else {
                 let row = things.reference(by.1.ok_or(Refusal::NotFound("pickup of the order"))?)?;
-                let draft = crate::references::draft_of(row)?;
+                let read = crate::references::draft_of(row);
+                let Some(draft) = store.readable(RecordKind::Reference, row.id.0, &row.name, read)? else {
+                    return Ok(None);
+                };
                 let design = &draft.findings.pickup;
                 let mut operations = vec![examine()];
                 operations.extend(traveller(design).for_rewind(draft.finish).0);
                 let turns = design.coils.first().map_or(0, |c| c.wind.turns);
-                return Ok((by, ToMake { what: row.name.clone(), operations, turns }));
+                return Ok(Some((by, ToMake { what: row.name.clone(), operations, turns })));
             };
-            let found =
-                designs.iter().find(|d| d.revision == revision).ok_or(Refusal::NotFound("revision"))?;
+            let Some(found) = designs.iter().find(|d| d.revision == revision) else { return Ok(None) };
             let mut own = traveller(&found.design);
             // What was made of an old pickup to bring it back is followed by what brings it back.
             if let Some((_, row)) =
                 examined.iter().find(|(of, row)| *of == revision && row.purpose.0 == Purpose::Rewind)
             {
-                own = own.for_rewind(crate::references::draft_of(row)?.finish);
+                let read = crate::references::draft_of(row);
+                if let Some(draft) = store.readable(RecordKind::Reference, row.id.0, &row.name, read)? {
+                    own = own.for_rewind(draft.finish);
+                }
             }
-            Ok((by, ToMake { what: found.name.clone(), operations: own.0, turns: found.turns }))
+            Ok(Some((by, ToMake { what: found.name.clone(), operations: own.0, turns: found.turns })))
         });
-        Ok(Made(to_make.collect::<Result<_, Refusal>>()?))
+        Ok(Made(to_make.filter_map(Result::transpose).collect::<Result<_, Refusal>>()?))
     }
 }
 

@@ -12,6 +12,7 @@ use coil::wire::{Build, Gauge, Insulation};
 use serde::{Deserialize, Serialize};
 use store::logbook::{LogFilter, LogbookRow};
 use store::reference::{NewReference, Purpose, ReferenceRow, ReferenceState};
+use store::unreadable::RecordKind;
 use store::{ClientKey, ReferenceId, RevisionId, StoreError};
 use trade::diagnosis::{Expected, Outcome, QuickTest};
 use trade::impedance_fit::{CurveFit, Known, Swept, fit_curve};
@@ -179,7 +180,7 @@ impl Workshop {
     ) -> Result<(ReferenceRow, ReferenceDraft), Refusal> {
         actor.require(Action::ReadDesigns)?;
         let row = self.of(actor).reference(id).await?;
-        let draft = draft_of(&row)?;
+        let draft = self.of(actor).noted(RecordKind::Reference, row.id.0, &row.name, draft_of(&row))?;
         Ok((row, draft))
     }
 
@@ -504,7 +505,7 @@ fn conclusion(draft: &ReferenceDraft, found: &Identification) -> String {
     text.chars().take(300).collect()
 }
 
-pub(crate) fn draft_of(row: &ReferenceRow) -> Result<ReferenceDraft, Refusal> {
+pub(crate) fn draft_of(row: &ReferenceRow) -> Result<ReferenceDraft, StoreError> {
     serde_json::from_str(&row.document)
-        .map_err(|error| StoreError::Unreadable { what: "reference", detail: error.to_string() }.into())
+        .map_err(|error| StoreError::Unreadable { what: "reference", detail: error.to_string() })
 }

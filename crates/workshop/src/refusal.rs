@@ -240,6 +240,14 @@ pub enum Refusal {
     /// There is no room on the database's disk.
     #[error("the disk is full")]
     DiskFull(#[source] StoreError),
+    /// A stored record cannot be read: a later version wrote it, or somebody changed it by hand.
+    #[error("a stored {what} cannot be read: {detail}")]
+    Unreadable {
+        /// What it is.
+        what: &'static str,
+        /// Why.
+        detail: String,
+    },
     /// The database refused, or holds something that cannot be read.
     #[error(transparent)]
     Storage(StoreError),
@@ -279,6 +287,7 @@ impl From<StoreError> for Refusal {
             StoreError::Taken(index) if index == "readings_corrects" => Self::ReadingSuperseded,
             away @ StoreError::Away(_) => Self::DatabaseAway(away),
             full @ StoreError::DiskFull(_) => Self::DiskFull(full),
+            StoreError::Unreadable { what, detail } => Self::Unreadable { what, detail },
             other => Self::Storage(other),
         }
     }

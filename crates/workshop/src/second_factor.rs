@@ -1,12 +1,11 @@
 //! A second factor beside the password: a code of six digits that an authenticator makes of the time (RFC 6238).
 
 use crate::actor::Actor;
-use crate::blocking::hashing;
-use crate::credentials::verify_password;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::sealed::{SecretKey, is_sealed};
 use crate::service::Workshop;
+use crate::sign_in_limit::ShortSecret;
 use crate::spoken_code::SpokenCode;
 use crate::team::PeopleManager;
 use rand::RngExt as _;
@@ -57,6 +56,11 @@ fn place(person: PersonId) -> String {
     format!("second factor of person {person}")
 }
 
+/// Where the secret is kept that a person shows to their authenticator.
+fn pending_place(person: PersonId) -> String {
+    format!("second factor to be set of person {person}")
+}
+
 impl Workshop {
     /// With a key that seals what the database keeps of second factors. Secrets that were kept before are sealed by it.
     ///
@@ -72,32 +76,39 @@ impl Workshop {
         Ok(Self { secret_key: Some(key), ..self })
     }
 
-    /// A person's secret; `None` where another key sealed it: a recovery code then still holds.
-    fn opened_secret(&self, person: PersonId, kept: &str) -> Option<String> {
+    /// What was kept at a place, opened where it was sealed.
+    fn opened(&self, place: &str, kept: &str) -> Option<String> {
         if !is_sealed(kept) {
             return Some(kept.to_owned());
         }
-        let opened = self.secret_key.as_ref().and_then(|key| key.open(&place(person), kept));
+        self.secret_key.as_ref().and_then(|key| key.open(place, kept))
+    }
+
+    /// A person's secret; `None` where another key sealed it: a recovery code then still holds.
+    fn opened_secret(&self, person: PersonId, kept: &str) -> Option<String> {
+        let opened = self.opened(&place(person), kept);
         if opened.is_none() {
             tracing::warn!(event = "second-factor-unreadable", person = person.0, "another key sealed it");
         }
         opened
     }
 
-    /// A new secret for the actor, which holds nothing until [`Self::set_second_factor`] proves that their authenticator
-    /// has it.
+    /// A secret for the actor, which holds nothing until [`Self::set_second_factor`] proves that their authenticator has it: the
+    /// one that `kept` holds, or a new one. Returned beside it is what the server keeps of it until then.
     ///
     /// # Errors
     /// When there is no such person.
     pub async fn new_second_factor(
         &self,
         actor: &Actor,
-        secret: Option<&str>,
-    ) -> Result<SharedSecret, Refusal> {
+        kept: Option<&str>,
+    ) -> Result<(SharedSecret, String), Refusal> {
         actor.require(Action::OwnAccount)?;
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        let text = match secret.filter(|text| codes_of(text).is_some()) {
-            Some(text) => text.to_owned(),
+        let place = pending_place(actor.person);
+        let known = kept.and_then(|kept| self.opened(&place, kept)).filter(|text| codes_of(text).is_some());
+        let text = match known {
+            Some(text) => text,
             None => {
                 let bytes: [u8; SECRET_BYTES] = rand::rng().random();
                 Secret::from(bytes.to_vec()).to_base32()
@@ -106,10 +117,11 @@ impl Workshop {
         let issuer = escaped(&person.workshop);
         let uri =
             format!("otpauth://totp/{issuer}:{}?secret={text}&issuer={issuer}", escaped(&person.sign_in));
-        Ok(SharedSecret { text, uri })
+        let kept = self.secret_key.as_ref().map_or_else(|| text.clone(), |key| key.seal(&place, &text));
+        Ok((SharedSecret { text, uri }, kept))
     }
 
-    /// Sets the actor's second factor; returns the recovery codes, which are shown now and never again.
+    /// Sets the actor's second factor from what the server kept of its secret, and ends their other sessions; returns the recovery codes, which are shown now and never again.
     ///
     /// # Errors
     /// [`Refusal::WrongCode`] when the code is not of this secret and this moment; [`Refusal::SecondFactorSet`] where there is one,
@@ -119,9 +131,11 @@ impl Workshop {
         actor: &Actor,
         secret: &str,
         code: &str,
+        session: &str,
         address: IpAddr,
     ) -> Result<Vec<String>, Refusal> {
         actor.require(Action::OwnAccount)?;
+        let secret = &self.opened(&pending_place(actor.person), secret).ok_or(Refusal::WrongCode)?;
         let key = format!("code {}", actor.person);
         self.begin_attempt(&key, address)?;
         if self.store.second_factor(actor.person).await?.is_some() {
@@ -132,13 +146,13 @@ impl Workshop {
         let hashes: Vec<[u8; 32]> = codes.iter().map(SpokenCode::hash).collect();
         let sealed = self.secret_key.as_ref().map(|key| key.seal(&place(actor.person), secret));
         let kept = Some((sealed.as_deref().unwrap_or(secret), hashes.as_slice()));
-        self.of(actor).set_second_factor(Some(actor.person), actor.person, kept).await?;
+        self.of(actor).set_second_factor(Some(actor.person), actor.person, kept, session).await?;
         self.store.use_time_step(actor.person, step).await?;
         self.attempts.succeeded(&key, address);
         Ok(codes.iter().map(|code| code.text().to_owned()).collect())
     }
 
-    /// Takes the actor's second factor away.
+    /// Takes the actor's second factor away, and ends their other sessions.
     ///
     /// # Errors
     /// [`Refusal::WrongPassword`].
@@ -146,16 +160,12 @@ impl Workshop {
         &self,
         actor: &Actor,
         password: String,
+        session: &str,
         address: IpAddr,
     ) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
-        let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        self.begin_attempt(&person.sign_in, address)?;
-        if !hashing(move || verify_password(&password, person.password_hash.as_deref())).await? {
-            return Err(Refusal::WrongPassword);
-        }
-        self.attempts.succeeded(&person.sign_in, address);
-        Ok(self.of(actor).set_second_factor(Some(actor.person), actor.person, None).await?)
+        self.prove_password(actor, password, address).await?;
+        Ok(self.of(actor).set_second_factor(Some(actor.person), actor.person, None, session).await?)
     }
 
     /// How many recovery codes the actor has left; `None` without a second factor.
@@ -180,7 +190,7 @@ impl Workshop {
         person: PersonId,
     ) -> Result<(), Refusal> {
         let store = self.store.of(manager.workshop());
-        Ok(store.set_second_factor(manager.person(), person, None).await?)
+        Ok(store.set_second_factor(manager.person(), person, None, "").await?)
     }
 
     /// Whether a code, of the authenticator or for recovery, belongs to a person whose password was right. Each holds once.
@@ -193,8 +203,8 @@ impl Workshop {
         code: &str,
         address: IpAddr,
     ) -> Result<(), Refusal> {
-        let key = format!("code {person}");
-        self.begin_attempt(&key, address)?;
+        let (key, of) = (format!("code {person}"), ShortSecret { person, station: None });
+        self.begin_secret_attempt(of, &key, address).await?;
         let kept = self.store.second_factor(person).await?.ok_or(Refusal::WrongCode)?;
         let secret = self.opened_secret(person, &kept);
         let is_right = match secret.and_then(|secret| step_of(&secret, code)) {
@@ -204,7 +214,7 @@ impl Workshop {
         if !is_right {
             return Err(Refusal::WrongCode);
         }
-        self.attempts.succeeded(&key, address);
+        self.attempts.secret_succeeded(of, &key, address);
         Ok(())
     }
 }

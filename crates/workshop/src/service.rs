@@ -11,7 +11,7 @@ use crate::plan_cache::Plans;
 use crate::prediction_cache::PredictionCache;
 use crate::refusal::Refusal;
 use crate::sealed::SecretKey;
-use crate::sign_in_limit::SignInLimit;
+use crate::sign_in_limit::{ShortSecret, SignInLimit};
 use crate::spoken_code::SpokenCode;
 use crate::unsteady_designs::UnsteadyDesigns;
 use crate::winder_link::WinderLinks;
@@ -19,6 +19,9 @@ use std::net::IpAddr;
 use std::sync::Arc;
 use std::time::Instant;
 use store::{Store, WorkshopStore};
+
+/// Tries at a short secret that the owner is told of; then at every doubling.
+const GUESSING: u32 = 8;
 
 /// Everything that a person can do, over one database. Clones share it.
 #[derive(Clone)]
@@ -79,6 +82,26 @@ impl Workshop {
     pub(crate) fn begin_attempt(&self, of: &str, address: IpAddr) -> Result<(), Refusal> {
         let begun = self.attempts.begin(of, address, Instant::now());
         begun.map_err(|retry_after| Refusal::TooManyAttempts { retry_after })
+    }
+
+    /// Begins an attempt at a PIN or a code from an address. What looks like guessing is written down for the owner.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyAttempts`] when it comes too soon after wrong ones.
+    pub(crate) async fn begin_secret_attempt(
+        &self,
+        of: ShortSecret,
+        name: &str,
+        address: IpAddr,
+    ) -> Result<(), Refusal> {
+        let begun = self.attempts.begin_secret(of, name, address, Instant::now());
+        let tries = begun.map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        if tries >= GUESSING && tries.is_power_of_two() {
+            let what = if of.station.is_some() { "PIN" } else { "second factor" };
+            tracing::warn!(event = "guessing", person = of.person.0, what, tries, %address);
+            self.store.note_guessing(of.person, what, tries).await?;
+        }
+        Ok(())
     }
 
     /// Whether the database answers.

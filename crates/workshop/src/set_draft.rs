@@ -1,6 +1,5 @@
 //! A set as it is kept.
 
-use crate::refusal::Refusal;
 use coil::circuit::Join;
 use coil::set::{Controls, LeadOrder, SwitchPosition, Targets};
 use serde::{Deserialize, Serialize};
@@ -96,7 +95,7 @@ impl SetDraft {
     }
 }
 
-pub(crate) fn draft_of(row: &PickupSetRow) -> Result<SetDraft, Refusal> {
+pub(crate) fn draft_of(row: &PickupSetRow) -> Result<SetDraft, StoreError> {
     serde_json::from_str(&row.document)
-        .map_err(|error| StoreError::Unreadable { what: "set", detail: error.to_string() }.into())
+        .map_err(|error| StoreError::Unreadable { what: "set", detail: error.to_string() })
 }

@@ -7,15 +7,21 @@ use std::net::IpAddr;
 use std::num::NonZeroUsize;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
+use store::{PersonId, StationId};
 
 /// Tries of one name from one address before there is a wait.
 const FREE_OF_NAME: u32 = 5;
 /// Tries from one address, whatever the names, before there is a wait.
 const FREE_OF_ADDRESS: u32 = 20;
-/// Longest wait.
+/// Tries at a short secret of one person, and at one station, from wherever, before there is a wait.
+const FREE_OF_PERSON: u32 = 10;
+const FREE_OF_STATION: u32 = 30;
+/// Longest wait where another address is not held up.
 const LONGEST: Duration = Duration::from_mins(1);
+/// Longest wait for a short secret: whoever guesses four digits from many addresses needs months.
+const LONGEST_OF_SECRET: Duration = Duration::from_mins(15);
 /// Tries are forgotten after so long without one.
-const FORGOTTEN: Duration = Duration::from_mins(15);
+const FORGOTTEN: Duration = Duration::from_hours(1);
 /// Names with their addresses, and addresses, that are kept; the one that was longest without a try goes first.
 const KEPT: NonZeroUsize = NonZeroUsize::new(8192).expect("not zero");
 
@@ -30,11 +36,34 @@ struct Tries {
 
 impl Tries {
     /// How long after the last try the next one may come: 1 s, 2 s, 4 s …
-    fn wait(self, free: u32) -> Duration {
+    fn wait(self, (free, longest): Allowance) -> Duration {
         if self.count < free {
             return Duration::ZERO;
         }
-        Duration::from_secs(1_u64 << (self.count - free).min(10)).min(LONGEST)
+        Duration::from_secs(1_u64 << (self.count - free).min(16)).min(longest)
+    }
+}
+
+/// Tries without a wait, and the longest wait after them.
+type Allowance = (u32, Duration);
+
+/// A PIN or a code of an authenticator: short, so its tries are counted whatever address they come from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct ShortSecret {
+    /// Whose it is.
+    pub(crate) person: PersonId,
+    /// At which station it is typed.
+    pub(crate) station: Option<StationId>,
+}
+
+impl ShortSecret {
+    fn keys(self) -> Vec<(Key, Allowance)> {
+        let number = |number: u64| number.to_le_bytes();
+        let person = (key(&[b"person", &number(self.person.0)]), (FREE_OF_PERSON, LONGEST_OF_SECRET));
+        let station = self
+            .station
+            .map(|station| (key(&[b"station", &number(station.0)]), (FREE_OF_STATION, LONGEST_OF_SECRET)));
+        std::iter::once(person).chain(station).collect()
     }
 }
 
@@ -78,30 +107,69 @@ fn key(parts: &[&[u8]]) -> Key {
     key
 }
 
+fn keys_of(name: &str, address: IpAddr) -> [(Key, Allowance); 2] {
+    let network = network(address);
+    [
+        (key(&[name.as_bytes(), &network]), (FREE_OF_NAME, LONGEST)),
+        (key(&[&network]), (FREE_OF_ADDRESS, LONGEST)),
+    ]
+}
+
 impl SignInLimit {
     /// Begins a try. It counts at once, so that many at the same moment are many.
     ///
     /// # Errors
     /// How long to wait when it comes too early; then it does not count.
     pub(crate) fn begin(&self, name: &str, address: IpAddr, now: Instant) -> Result<(), Duration> {
-        let network = network(address);
-        let keys = [(key(&[name.as_bytes(), &network]), FREE_OF_NAME), (key(&[&network]), FREE_OF_ADDRESS)];
+        self.begin_keys(&keys_of(name, address), now).map(drop)
+    }
+
+    /// As [`Self::begin`], for a short secret; returns how many tries at it there were from anywhere since the last right one.
+    ///
+    /// # Errors
+    /// How long to wait.
+    pub(crate) fn begin_secret(
+        &self,
+        of: ShortSecret,
+        name: &str,
+        address: IpAddr,
+        now: Instant,
+    ) -> Result<u32, Duration> {
+        let mut keys = of.keys();
+        keys.extend(keys_of(name, address));
+        self.begin_keys(&keys, now)
+    }
+
+    /// Counts a try for each key; returns the count of the first.
+    fn begin_keys(&self, keys: &[(Key, Allowance)], now: Instant) -> Result<u32, Duration> {
         let mut all = self.tries.lock().unwrap_or_else(PoisonError::into_inner);
         let mut wait = Duration::ZERO;
-        for (key, free) in keys {
-            if let Some(tries) = all.peek(&key).filter(|t| now.duration_since(t.last) < FORGOTTEN) {
-                wait = wait.max((tries.last + tries.wait(free)).saturating_duration_since(now));
+        for (key, allowance) in keys {
+            if let Some(tries) = all.peek(key).filter(|t| now.duration_since(t.last) < FORGOTTEN) {
+                wait = wait.max((tries.last + tries.wait(*allowance)).saturating_duration_since(now));
             }
         }
         if wait > Duration::ZERO {
             return Err(wait);
         }
+        let mut first = None;
         for (key, _) in keys {
             let before =
-                all.get(&key).filter(|t| now.duration_since(t.last) < FORGOTTEN).map_or(0, |t| t.count);
-            all.put(key, Tries { count: before.saturating_add(1), last: now });
+                all.get(key).filter(|t| now.duration_since(t.last) < FORGOTTEN).map_or(0, |t| t.count);
+            let count = before.saturating_add(1);
+            all.put(*key, Tries { count, last: now });
+            first.get_or_insert(count);
         }
-        Ok(())
+        Ok(first.unwrap_or(0))
+    }
+
+    /// The short secret was right: its tries are forgotten, also those at the name from there.
+    pub(crate) fn secret_succeeded(&self, of: ShortSecret, name: &str, address: IpAddr) {
+        self.succeeded(name, address);
+        let mut all = self.tries.lock().unwrap_or_else(PoisonError::into_inner);
+        for (key, _) in of.keys() {
+            all.pop(&key);
+        }
     }
 
     /// The try was right: the name's tries from there are forgotten, and it does not count for the address.
@@ -160,6 +228,42 @@ mod tests {
         let now = Instant::now();
         guess(&limit, |_| "ode".into(), now, 60);
         assert!(limit.begin("ode", THERE, now).is_ok());
+    }
+
+    /// A PIN is guessed from one address after another: in a day that is a few hundred tries of ten thousand.
+    #[test]
+    fn a_short_secret_is_counted_whatever_the_address() {
+        let limit = SignInLimit::default();
+        let of = ShortSecret { person: PersonId(3), station: None };
+        let from = |k: u32| IpAddr::from((0x0a00_0000 + k).to_be_bytes());
+        let begin = Instant::now();
+        let (mut now, mut tries) = (begin, 0);
+        while now < begin + Duration::from_hours(24) {
+            match limit.begin_secret(of, "pin 3", from(tries), now) {
+                Ok(count) => {
+                    tries += 1;
+                    assert_eq!(count, tries);
+                }
+                Err(wait) => now += wait,
+            }
+        }
+        assert!((90..130).contains(&tries), "{tries} in a day");
+        // Another person is not held up, and the right one ends it.
+        let other = ShortSecret { person: PersonId(4), station: None };
+        assert!(limit.begin_secret(other, "pin 4", HERE, now).is_ok());
+        limit.secret_succeeded(of, "pin 3", HERE);
+        assert_eq!(limit.begin_secret(of, "pin 3", HERE, now), Ok(1));
+    }
+
+    /// At one station the PINs of many people are guessed.
+    #[test]
+    fn a_station_is_counted_whoever_stands_at_it() {
+        let limit = SignInLimit::default();
+        let now = Instant::now();
+        let at = |k: u64| ShortSecret { person: PersonId(k), station: Some(StationId(1)) };
+        let from = |k: u64| IpAddr::from((0x0a00_0000 + u32::try_from(k).unwrap()).to_be_bytes());
+        let passed = (0..100).filter(|k| limit.begin_secret(at(*k), "pin", from(*k), now).is_ok()).count();
+        assert_eq!(passed, 30);
     }
 
     #[test]

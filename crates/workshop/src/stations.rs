@@ -6,6 +6,7 @@ use crate::credentials::{hash_password, verify_password};
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
+use crate::sign_in_limit::ShortSecret;
 use crate::spoken_code::SpokenCode;
 use std::net::IpAddr;
 use store::person::{Person, Role};
@@ -107,27 +108,28 @@ impl Workshop {
     ) -> Result<Person, Refusal> {
         let found = self.people_at(station).await?.into_iter().find(|p| p.id == person);
         let found = found.ok_or(Refusal::NotFound("person"))?;
-        let key = format!("pin {}", found.id);
-        self.begin_attempt(&key, address)?;
+        let (key, of) =
+            (format!("pin {}", found.id), ShortSecret { person: found.id, station: Some(station.id) });
+        self.begin_secret_attempt(of, &key, address).await?;
         let hash = found.pin_hash.clone();
         if !hashing(move || verify_password(&pin, hash.as_deref())).await? {
             return Err(Refusal::WrongPin);
         }
-        self.attempts.succeeded(&key, address);
+        self.attempts.secret_succeeded(of, &key, address);
         Ok(found)
     }
 
-    /// Sets the actor's own PIN.
+    /// Sets the actor's own PIN, and ends their other sessions.
     ///
     /// # Errors
     /// [`Refusal::UnusablePin`].
-    pub async fn set_own_pin(&self, actor: &Actor, pin: String) -> Result<(), Refusal> {
+    pub async fn set_own_pin(&self, actor: &Actor, pin: String, session: &str) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
         if !is_sound_pin(&pin) {
             return Err(Refusal::UnusablePin);
         }
         let hash = hashing(move || hash_password(&pin)).await?;
-        Ok(self.of(actor).set_pin(actor.person, Some(&hash)).await?)
+        Ok(self.of(actor).set_pin(actor.person, Some(&hash), session).await?)
     }
 }
 

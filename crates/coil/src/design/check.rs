@@ -1,5 +1,6 @@
 //! What a document must hold to before anything is computed from it.
 
+use super::FORMAT;
 use super::limits::limit_at;
 use super::{Design, Grounded};
 use crate::former::{Core, CoreShape};
@@ -151,6 +152,13 @@ impl Design {
     #[must_use]
     pub fn problems(&self) -> Vec<Problem> {
         let mut walk = Walk(Vec::new());
+        if self.format != FORMAT {
+            walk.report(
+                "format",
+                format!("the design’s format is “{}”", self.format.chars().take(60).collect::<String>()),
+                format!("write \"format\": \"{FORMAT}\" if that is what it is"),
+            );
+        }
         if self.name.trim().is_empty() || self.name.chars().count() > 120 {
             walk.report(
                 "name",

@@ -118,7 +118,7 @@ async fn people_change_and_leave() {
     let owners: Vec<PersonId> = people.iter().filter(|p| p.role.0 == Role::Owner).map(|p| p.id).collect();
     assert_eq!(owners.len(), 1);
     let leaves = if owners[0] == owner { ivo } else { owner };
-    own.set_pin(leaves, Some("pin")).await.unwrap();
+    own.set_pin(leaves, Some("pin"), "").await.unwrap();
     assert_eq!(store.person(leaves).await.unwrap().unwrap().pin_hash.as_deref(), Some("pin"));
     session(&store, 7, leaves, LIMITS).await;
     // Either of the two may be the one who leaves.
@@ -136,7 +136,7 @@ async fn people_change_and_leave() {
     let person = store.person(leaves).await.unwrap().unwrap();
     assert_eq!((person.name.as_str(), person.sign_in), ("former operator", format!("former-{leaves}")));
     assert!(person.password_hash.is_none() && person.pin_hash.is_none() && person.disabled_at.is_some());
-    assert!(matches!(own.set_pin(stranger, None).await, Err(StoreError::Missing("person"))));
+    assert!(matches!(own.set_pin(stranger, None, "").await, Err(StoreError::Missing("person"))));
     assert!(changes(&store, shop, AuditAction::Person).await >= 6);
     assert_eq!(changes(&store, other, AuditAction::Person).await, 0);
 }
@@ -170,7 +170,7 @@ async fn a_second_factor_is_used_once() {
     let (other, _) = workshop(&store, "heron").await;
     let own = store.of(shop);
     assert!(store.second_factor(owner).await.unwrap().is_none());
-    own.set_second_factor(Some(owner), owner, Some(("sealed", &[[1; 32], [2; 32]]))).await.unwrap();
+    own.set_second_factor(Some(owner), owner, Some(("sealed", &[[1; 32], [2; 32]])), "").await.unwrap();
     assert_eq!(store.second_factors().await.unwrap(), [(owner, "sealed".to_owned())]);
     // Only what is still kept as before is kept anew.
     store.rekeep_second_factor(owner, "other", "wrong").await.unwrap();
@@ -184,13 +184,13 @@ async fn a_second_factor_is_used_once() {
         assert_eq!(store.use_recovery_code(owner, &code).await.unwrap(), is_new);
     }
     assert_eq!(own.recovery_codes_left(owner).await.unwrap(), 0);
-    own.set_second_factor(Some(owner), owner, Some(("new", &[[3; 32]]))).await.unwrap();
+    own.set_second_factor(Some(owner), owner, Some(("new", &[[3; 32]])), "").await.unwrap();
     assert_eq!(own.recovery_codes_left(owner).await.unwrap(), 1);
     assert_eq!(store.of(other).recovery_codes_left(owner).await.unwrap(), 0);
     assert!(store.use_time_step(owner, 5).await.unwrap(), "another secret counts from the beginning");
-    own.set_second_factor(None, owner, None).await.unwrap();
+    own.set_second_factor(None, owner, None, "").await.unwrap();
     assert!(!store.person(owner).await.unwrap().unwrap().has_second_factor);
-    assert!(store.of(other).set_second_factor(None, owner, None).await.is_err());
+    assert!(store.of(other).set_second_factor(None, owner, None, "").await.is_err());
 }
 
 #[tokio::test]

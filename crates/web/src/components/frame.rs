@@ -152,6 +152,8 @@ pub(crate) struct Frame {
     pub assets: &'static str,
     /// A message about what was done just now.
     pub flash: Option<Flash>,
+    /// Names of stored records that cannot be read, for those who can do something about it.
+    pub unreadable: Vec<String>,
     /// The shared station that they stand at.
     pub station: Option<String>,
     /// The workshop's units.
@@ -173,6 +175,14 @@ impl Frame {
             token: user.token.clone(),
             assets: assets::base(),
             flash: user.flash.clone(),
+            unreadable: user
+                .app
+                .workshop
+                .unreadable_records(&user.actor)
+                .unwrap_or_default()
+                .into_iter()
+                .map(|record| record.name)
+                .collect(),
             station: user.station.as_ref().map(|station| station.name.clone()),
             units: user.settings.units,
             actor: user.actor,

@@ -2,6 +2,7 @@
 
 mod instruments;
 mod roles;
+mod spoiled;
 mod tls;
 
 use super::{Visit, with_design, with_run, with_workshop};

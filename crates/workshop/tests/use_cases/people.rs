@@ -198,10 +198,10 @@ async fn a_station_takes_its_code_once_and_people_their_pins() {
     assert_eq!(workshop.enrol_station(&code, HERE).await.unwrap_err().code(), "not-found");
     assert!(workshop.people_at(&station).await.unwrap().is_empty(), "nobody has a PIN");
     let pin = |pin: &str| pin.to_owned();
-    let refused = workshop.set_own_pin(&Actor::of(&wren), pin("1234")).await.unwrap_err();
+    let refused = workshop.set_own_pin(&Actor::of(&wren), pin("1234"), "").await.unwrap_err();
     assert_eq!(refused.code(), "unusable-pin");
-    workshop.set_own_pin(&Actor::of(&wren), pin("407193")).await.unwrap();
-    workshop.set_own_pin(&Actor::of(&viewer), pin("885621")).await.unwrap();
+    workshop.set_own_pin(&Actor::of(&wren), pin("407193"), "").await.unwrap();
+    workshop.set_own_pin(&Actor::of(&viewer), pin("885621"), "").await.unwrap();
     let there = workshop.people_at(&station).await.unwrap();
     assert_eq!(there.iter().map(|p| p.id).collect::<Vec<_>>(), [wren.id], "a viewer does not wind");
     let wrong = workshop.stand_at(&station, wren.id, pin("407194"), HERE).await.unwrap_err();
@@ -210,7 +210,7 @@ async fn a_station_takes_its_code_once_and_people_their_pins() {
     let actor = Actor::at_station(&stands);
     assert_eq!(actor.role, Role::Operator, "at a station everyone is an operator");
     assert_eq!(workshop.own_data(&actor).await.unwrap_err().code(), "not-allowed");
-    assert_eq!(workshop.set_own_pin(&actor, pin("885621")).await.unwrap_err().code(), "not-allowed");
+    assert_eq!(workshop.set_own_pin(&actor, pin("885621"), "").await.unwrap_err().code(), "not-allowed");
     for _ in 0..5 {
         let _ = workshop.stand_at(&station, wren.id, pin("000001"), HERE).await;
     }
@@ -246,18 +246,18 @@ fn code(secret: &str, steps: i64) -> String {
 #[tokio::test]
 async fn a_second_factor_is_asked_for_and_each_code_holds_once() {
     let (workshop, owner, store) = set_up().await;
-    let shared = workshop.new_second_factor(&owner, None).await.unwrap();
+    let (shared, _) = workshop.new_second_factor(&owner, None).await.unwrap();
     assert!(shared.uri.contains(&shared.text) && !format!("{shared:?}").contains(&shared.text));
-    let kept = workshop.new_second_factor(&owner, Some(&shared.text)).await.unwrap();
+    let (kept, _) = workshop.new_second_factor(&owner, Some(&shared.text)).await.unwrap();
     assert_eq!(kept, shared, "a mistyped code does not ask for another secret");
-    let wrong = workshop.set_second_factor(&owner, &shared.text, "000000", HERE).await.unwrap_err();
+    let wrong = workshop.set_second_factor(&owner, &shared.text, "000000", "", HERE).await.unwrap_err();
     assert_eq!(wrong.code(), "wrong-code");
     assert_eq!(workshop.recovery_codes_left(&owner).await.unwrap(), None);
     let now = code(&shared.text, 0);
-    let recovery = workshop.set_second_factor(&owner, &shared.text, &now, HERE).await.unwrap();
+    let recovery = workshop.set_second_factor(&owner, &shared.text, &now, "", HERE).await.unwrap();
     assert_eq!(workshop.recovery_codes_left(&owner).await.unwrap(), Some(8));
-    let other = workshop.new_second_factor(&owner, None).await.unwrap().text;
-    let replaced = workshop.set_second_factor(&owner, &other, &code(&other, 0), HERE).await.unwrap_err();
+    let other = workshop.new_second_factor(&owner, None).await.unwrap().0.text;
+    let replaced = workshop.set_second_factor(&owner, &other, &code(&other, 0), "", HERE).await.unwrap_err();
     assert_eq!(replaced.code(), "second-factor-set", "whoever has the session alone replaces nothing");
     let signed_in = workshop.sign_in("ode", "seven thousand turns".into(), HERE).await.unwrap();
     assert_eq!(signed_in, SignInOutcome::NeedsCode(owner.person));
@@ -278,9 +278,9 @@ async fn a_second_factor_is_asked_for_and_each_code_holds_once() {
     let guessed = workshop.check_second_factor(owner.person, &recovery[4], HERE).await.unwrap_err();
     assert_eq!(guessed.code(), "too-many-attempts");
     let elsewhere = IpAddr::V4(Ipv4Addr::new(192, 168, 1, 20));
-    let wrong = workshop.remove_second_factor(&owner, "not it".into(), elsewhere).await.unwrap_err();
+    let wrong = workshop.remove_second_factor(&owner, "not it".into(), "", elsewhere).await.unwrap_err();
     assert_eq!(wrong.code(), "wrong-password");
-    workshop.remove_second_factor(&owner, "seven thousand turns".into(), elsewhere).await.unwrap();
+    workshop.remove_second_factor(&owner, "seven thousand turns".into(), "", elsewhere).await.unwrap();
     let signed_in = workshop.sign_in("ode", "seven thousand turns".into(), HERE).await.unwrap();
     assert_eq!(signed_in, SignInOutcome::SignedIn(owner.person));
     drop(store);
@@ -290,8 +290,8 @@ async fn a_second_factor_is_asked_for_and_each_code_holds_once() {
 #[tokio::test]
 async fn secrets_of_second_factors_are_sealed_outside_of_the_database() {
     let (workshop, owner, store) = set_up().await;
-    let shared = workshop.new_second_factor(&owner, None).await.unwrap().text;
-    let recovery = workshop.set_second_factor(&owner, &shared, &code(&shared, 0), HERE).await.unwrap();
+    let shared = workshop.new_second_factor(&owner, None).await.unwrap().0.text;
+    let recovery = workshop.set_second_factor(&owner, &shared, &code(&shared, 0), "", HERE).await.unwrap();
     assert_eq!(
         store.second_factor(owner.person).await.unwrap().unwrap(),
         shared,
@@ -315,8 +315,8 @@ async fn an_owner_resets_a_lost_second_factor() {
     let (workshop, owner, _) = set_up().await;
     let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
     let actor = Actor::of(&wren);
-    let shared = workshop.new_second_factor(&actor, None).await.unwrap();
-    workshop.set_second_factor(&actor, &shared.text, &code(&shared.text, 0), HERE).await.unwrap();
+    let (shared, _) = workshop.new_second_factor(&actor, None).await.unwrap();
+    workshop.set_second_factor(&actor, &shared.text, &code(&shared.text, 0), "", HERE).await.unwrap();
     let manager = PeopleManager::new(&owner).unwrap();
     workshop.reset_second_factor(&manager, wren.id).await.unwrap();
     assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::SignedIn(wren.id));

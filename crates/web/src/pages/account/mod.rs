@@ -163,10 +163,10 @@ async fn set_pin(
     session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    match app.workshop.set_own_pin(&user.actor, form.get("pin").to_owned()).await {
+    match app.workshop.set_own_pin(&user.actor, form.get("pin").to_owned(), &user.session_id).await {
         Ok(()) => {
             tracing::info!(event = "pin-set", person = user.person.id.0);
-            flash::put(&session, FlashKind::Done, "The PIN is set.");
+            flash::put(&session, FlashKind::Done, "The PIN is set, and your other sessions are ended.");
             Ok(redirect("/account"))
         }
         Err(ref refusal @ Refusal::UnusablePin) => {

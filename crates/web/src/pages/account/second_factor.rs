@@ -15,6 +15,9 @@ use presentation::field::Field;
 use presentation::form_fields::Errors;
 use workshop::Refusal;
 
+/// Where the session keeps the secret until it is set.
+const KEPT: &str = "second-factor";
+
 #[derive(Template)]
 #[template(path = "account/second_factor.html")]
 struct Page {
@@ -30,11 +33,14 @@ struct Page {
 async fn page(
     app: &App,
     user: &CurrentUser,
-    secret: Option<&str>,
+    session: &Session,
     errors: &Errors,
     recovery: Vec<String>,
 ) -> Result<HttpResponse, AppError> {
-    let shared = app.workshop.new_second_factor(&user.actor, secret).await?;
+    // The server keeps the secret: whoever sends the form cannot choose one.
+    let kept = session.get::<String>(KEPT).map_err(AppError::internal)?;
+    let (shared, kept) = app.workshop.new_second_factor(&user.actor, kept.as_deref()).await?;
+    session.insert(KEPT, kept).map_err(AppError::internal)?;
     let code = qrcode::QrCode::new(shared.uri.as_bytes()).map_err(AppError::internal)?;
     let svg = code.render::<qrcode::render::svg::Color<'_>>().min_dimensions(220, 220).build();
     let field =
@@ -50,8 +56,12 @@ async fn page(
 }
 
 /// A new secret to show an authenticator.
-pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
-    page(&app, &user, None, &Errors::new(), Vec::new()).await
+pub(super) async fn show(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+) -> Result<HttpResponse, AppError> {
+    page(&app, &user, &session, &Errors::new(), Vec::new()).await
 }
 
 /// Sets it, when the authenticator has it; the answer shows the recovery codes, once.
@@ -59,17 +69,22 @@ pub(super) async fn set(
     app: web::Data<App>,
     user: CurrentUser,
     request: HttpRequest,
+    session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let (secret, address) = (form.get("secret"), app.origin.address(&request));
-    match app.workshop.set_second_factor(&user.actor, secret, form.get("code"), address).await {
+    let address = app.origin.address(&request);
+    let secret = session.get::<String>(KEPT).map_err(AppError::internal)?.unwrap_or_default();
+    let set =
+        app.workshop.set_second_factor(&user.actor, &secret, form.get("code"), &user.session_id, address);
+    match set.await {
         Ok(codes) => {
             tracing::info!(event = "second-factor-set", person = user.person.id.0, %address);
-            page(&app, &user, None, &Errors::new(), codes).await
+            session.remove(KEPT);
+            page(&app, &user, &session, &Errors::new(), codes).await
         }
         Err(ref refusal @ Refusal::WrongCode) => {
             let errors = Errors::from([("code".to_owned(), refusal_text(refusal))]);
-            page(&app, &user, Some(secret), &errors, Vec::new()).await
+            page(&app, &user, &session, &errors, Vec::new()).await
         }
         Err(other) => Err(other.into()),
     }
@@ -85,10 +100,14 @@ pub(super) async fn remove(
 ) -> Result<HttpResponse, AppError> {
     let address = app.origin.address(&request);
     let password = form.untrimmed("own_password").to_owned();
-    match app.workshop.remove_second_factor(&user.actor, password, address).await {
+    match app.workshop.remove_second_factor(&user.actor, password, &user.session_id, address).await {
         Ok(()) => {
             tracing::info!(event = "second-factor-removed", person = user.person.id.0, %address);
-            flash::put(&session, FlashKind::Done, "The second factor is removed.");
+            flash::put(
+                &session,
+                FlashKind::Done,
+                "The second factor is removed, and your other sessions are ended.",
+            );
         }
         Err(ref refusal @ Refusal::WrongPassword) => {
             flash::put(&session, FlashKind::NotDone, format!("Not removed. {}", refusal_text(refusal)));

@@ -1,6 +1,6 @@
 //! What needs attention, in words.
 
-use presentation::format::counted;
+use presentation::format::{self, counted};
 use trade::stock::SpoolWarning;
 use workshop::{AttentionItem, MissingReading, Urgency};
 
@@ -61,6 +61,16 @@ pub(super) fn row(item: &AttentionItem) -> AttentionRow {
                 }
             ),
             format!("/runs/{}", run.run_id),
+        ),
+        AttentionItem::Guessing(of) => (
+            format!("The {} of {} was guessed at", of.what, of.person),
+            format!(
+                "{} wrong tries, last on {}. Ask them; change the {} if it was not them",
+                of.tries,
+                format::moment(of.at),
+                of.what
+            ),
+            "/audit?action=guessing".to_owned(),
         ),
         AttentionItem::Effect(effect) => {
             ("From your runs".to_owned(), effect.text.clone(), "/causes".to_owned())

@@ -60,6 +60,10 @@ pub(super) async fn enter(
         }
         Err(ref refusal @ Refusal::WrongCode) => {
             tracing::warn!(event = "wrong-code", person = person.0, %address);
+            current_user::note_wrong_code(&session)?;
+            if current_user::awaited(&session)?.is_none() {
+                return Ok(redirect("/sign-in?why=codes"));
+            }
             page(&request, form.get("next"), refusal_text(refusal))
         }
         Err(other) => Err(other.into()),

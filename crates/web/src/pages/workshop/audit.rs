@@ -41,6 +41,8 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Pin => "Pin in the plan",
         AuditAction::Outage => "Broken or away",
         AuditAction::Feed => "Calendar feed",
+        AuditAction::Guessing => "Guessing",
+        AuditAction::Run => "Run",
     }
 }
 

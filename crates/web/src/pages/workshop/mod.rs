@@ -5,6 +5,7 @@ mod backups;
 mod people;
 mod settings;
 mod stations;
+mod unreadable;
 
 use actix_web::web;
 
@@ -26,5 +27,8 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/backups/{name}/verify", web::post().to(backups::verify))
         .route("/settings", web::get().to(settings::show))
         .route("/settings", web::post().to(settings::save))
-        .route("/audit", web::get().to(audit::show));
+        .route("/audit", web::get().to(audit::show))
+        .route("/unreadable", web::get().to(unreadable::show))
+        .route("/unreadable/{kind}/{id}/document.txt", web::get().to(unreadable::export))
+        .route("/unreadable/{kind}/{id}/delete", web::post().to(unreadable::delete));
 }
