@@ -260,10 +260,14 @@ async fn prepare(folder: &Path, runtime: &Path) -> Result<String, ServerError> {
     let bits: u128 = rand::rng().random();
     let password = format!("{bits:032x}");
     write_private(&secret, &password).map_err(problem)?;
+    // The script that makes the files takes a path with blanks apart: it gets one without.
+    let without_blanks = runtime.join("folder");
+    std::os::unix::fs::symlink(fs::canonicalize(folder).map_err(problem)?, &without_blanks)
+        .map_err(problem)?;
     let output = Command::new("mariadb-install-db")
         .arg("--no-defaults")
         .arg(format!("--user={}", user_name()))
-        .arg(format!("--datadir={}", data.display()))
+        .arg(format!("--datadir={}", without_blanks.join("mariadb").display()))
         .args([
             "--auth-root-authentication-method=socket",
             "--skip-test-db",
@@ -276,6 +280,7 @@ async fn prepare(folder: &Path, runtime: &Path) -> Result<String, ServerError> {
         .stdin(Stdio::null())
         .output()
         .await;
+    fs::remove_file(&without_blanks).map_err(problem)?;
     let output = match output {
         Ok(output) => output,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {

@@ -4,7 +4,7 @@
 //! `cargo run -p filamentum --example hostile -- 10000000 1` takes how many inputs, and a seed.
 #![allow(clippy::unwrap_used, reason = "a tool for the developer")]
 
-use coil::design::{Design, Kind, starting_point};
+use coil::design::{Design, Kind, limit_at, starting_point};
 use coil::quantity::Units;
 use coil::quantity::{
     Capacitance, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Tension, Turns,
@@ -18,12 +18,17 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::time::Instant;
 
 /// What replaces a piece of a text.
-const PIECES: [&str; 44] = [
+const PIECES: [&str; 49] = [
     "0",
     "-0",
     "1e308",
     "-1e308",
     "1e-400",
+    "1e-200",
+    "5e-324",
+    "2.2250738585072014e-308",
+    "4.9e-310",
+    "1.7976931348623157e308",
     "NaN",
     "inf",
     "-1",
@@ -93,6 +98,71 @@ fn document(text: &str) {
     if let Ok(design) = coil::design::read(text) {
         let _ = black_box(design.problems());
         let _ = black_box(serde_json::to_string(&design));
+    }
+}
+
+/// A number as nobody writes it: at and beyond the ends of what is allowed, none, subnormal, or as large as there are.
+fn extreme(place: &str, dice: &mut impl Rng) -> f64 {
+    let (low, high) = limit_at(place).map_or((0.0, 1.0), |limit| (limit.low, limit.high));
+    let all = [
+        low,
+        high,
+        f64::midpoint(low, high),
+        low + 1e-9 * (high - low),
+        0.0,
+        -0.0,
+        5e-324,
+        1e-310,
+        1e-200,
+        1e-9,
+        1e300,
+    ];
+    // Mostly what is allowed, since the rest is refused by the first of them.
+    let most = if dice.random_bool(0.8) { 5 } else { all.len() };
+    all[dice.random_range(0..most)]
+}
+
+/// A design with some of its numbers changed to extremes, given by a seed; predicted where it is allowed.
+fn extremes(bases: &[Design], text: &str) {
+    let mut dice = StdRng::seed_from_u64(text.parse().unwrap_or(0));
+    let mut value = serde_json::to_value(&bases[dice.random_range(0..bases.len())]).unwrap();
+    let mut places = Vec::new();
+    numbers(&value, "", "", &mut places);
+    for _ in 0..dice.random_range(1..=4) {
+        let (pointer, place) = &places[dice.random_range(0..places.len())];
+        if let Some(number) = value.pointer_mut(pointer) {
+            let extreme = extreme(place, &mut dice);
+            *number = if number.is_u64() && (0.0..1e9).contains(&extreme) {
+                #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "0 to 1e9")]
+                let count = extreme as u64;
+                count.into()
+            } else {
+                serde_json::json!(extreme)
+            };
+        }
+    }
+    if let Ok(design) = coil::design::read(&value.to_string()) {
+        let prediction = coil::prediction::predict(&design);
+        let _ = black_box(prediction.is_ok());
+    }
+}
+
+/// Where the numbers of a document are: as a pointer, and as the table of limits calls the place.
+fn numbers(value: &serde_json::Value, pointer: &str, place: &str, all: &mut Vec<(String, String)>) {
+    match value {
+        serde_json::Value::Number(_) => all.push((pointer.to_owned(), place.to_owned())),
+        serde_json::Value::Array(items) => {
+            for (k, item) in items.iter().enumerate() {
+                numbers(item, &format!("{pointer}/{k}"), &format!("{place}[{k}]"), all);
+            }
+        }
+        serde_json::Value::Object(fields) => {
+            for (name, field) in fields {
+                let dot = if place.is_empty() { "" } else { "." };
+                numbers(field, &format!("{pointer}/{name}"), &format!("{place}{dot}{name}"), all);
+            }
+        }
+        _ => {}
     }
 }
 
@@ -179,7 +249,13 @@ fn parsers() -> Vec<Parser> {
                 let _ = black_box(trade::run_import::read(text).is_ok());
             }),
         },
-        Parser { name: "design documents", share: 17, examples: documents, feed: Box::new(document) },
+        Parser { name: "design documents", share: 15, examples: documents, feed: Box::new(document) },
+        Parser {
+            name: "predictions of extremes",
+            share: 2,
+            examples: (0..10_000).map(|k| k.to_string()).collect(),
+            feed: Box::new(move |text| extremes(&designs, text)),
+        },
         Parser {
             name: "fields of the sheet",
             share: 3,

@@ -26,6 +26,9 @@ pub(crate) fn refused(error: &anyhow::Error) -> Option<ExitCode> {
     let why = error.chain().find_map(|cause| cause.downcast_ref::<BackupError>())?;
     let try_ = match why {
         BackupError::File { .. } => "name a file that can be read and written, on a disk with room",
+        BackupError::Store(StoreError::InUseBy(_)) => {
+            "stop the program that serves from this database, then restore"
+        }
         BackupError::Store(StoreError::NotEmpty) => "restore into a new folder, named with --data",
         BackupError::Store(_) | BackupError::Task(_) | BackupError::Stopped => return None,
         _ => "take another backup: this one was changed or cut short",

@@ -51,6 +51,9 @@ pub(crate) struct ServeArguments {
     /// Its private key (PEM).
     #[arg(long, env = "FILAMENTUM_KEY")]
     pub key: Option<PathBuf>,
+    /// Serve without TLS on a network: whoever is in between reads passwords.
+    #[arg(long, env = "FILAMENTUM_PLAIN_HTTP")]
+    pub plain_http: bool,
     /// Begin anew: removes what is in the data folder.
     #[arg(long)]
     pub fresh: bool,
@@ -72,6 +75,7 @@ pub(crate) struct ServeArguments {
 struct File {
     listen: Option<SocketAddr>,
     base_url: Option<String>,
+    plain_http: Option<bool>,
     #[serde(default)]
     trusted_proxies: Vec<IpAddr>,
     certificate: Option<PathBuf>,
@@ -175,6 +179,14 @@ impl ServeArguments {
             (None, None) => None,
             _ => bail!("TLS takes both a certificate and its key"),
         };
+        let is_protected = certificate.is_some() || base_url.as_ref().is_some_and(BaseUrl::is_https);
+        let is_plain = self.plain_http || file.plain_http.unwrap_or(false);
+        if !listen.ip().is_loopback() && !is_protected && !is_plain {
+            bail!(
+                "listening on {listen} without TLS lets whoever is in between read passwords: give --certificate and --key, or \
+                 put a proxy with TLS in front and give its https address as --base-url; --plain-http serves all the same"
+            );
+        }
         let beside = |ending: &str| {
             let mut name = database.data.as_os_str().to_owned();
             name.push(ending);
@@ -238,12 +250,18 @@ mod tests {
             (&[], "listen = 9000"),
             (&[], "base_url = \"pickups.example\""),
             (&["--listen", "0.0.0.0:80"], ""),
+            (&["--listen", "192.0.2.7:80"], ""),
+            (&["--listen", "0.0.0.0:80", "--base-url", "http://pickups.example"], ""),
             (&["--certificate", "/etc/one.pem"], ""),
             (&["--certificate", "/no/such.pem", "--key", "/no/such.key"], ""),
         ] {
             assert!(settings(arguments, file).is_err(), "{arguments:?} {file}");
         }
-        assert!(settings(&["--listen", "0.0.0.0:80", "--base-url", "http://pickups.example"], "").is_ok());
+        let on_network = ["--listen", "0.0.0.0:80", "--base-url"];
+        let plain = [&on_network[..], &["http://pickups.example", "--plain-http"]].concat();
+        let proxied = [&on_network[..], &["https://pickups.example"]].concat();
+        assert!(settings(&plain, "").is_ok() && settings(&proxied, "").is_ok());
+        assert!(settings(&plain[..4], "plain_http = true").is_ok());
     }
 
     /// Every key of the example is known, and every key that is known stands in the example.
@@ -259,7 +277,7 @@ mod tests {
         let file: File = toml::from_str(&all).unwrap();
         assert!(file.listen.is_some() && file.base_url.is_some() && !file.trusted_proxies.is_empty());
         assert!(file.certificate.is_some() && file.key.is_some() && file.data.is_some());
-        assert!(file.migration_url.is_some());
+        assert!(file.migration_url.is_some() && file.plain_http.is_some());
         assert!(file.database_url.is_some() && file.backups.is_some() && file.keep_backups.is_some());
         assert!(file.secret_key.is_some());
         assert!(all.contains("database_in_clear"));

@@ -1,7 +1,7 @@
 //! Where instruments may be: networks and ports that are allowed, and addresses that never are.
 
 use std::fmt;
-use std::net::{IpAddr, SocketAddr};
+use std::net::{IpAddr, Ipv6Addr, SocketAddr};
 use std::str::FromStr;
 use thiserror::Error;
 
@@ -48,6 +48,14 @@ fn bits(address: IpAddr) -> u128 {
     }
 }
 
+/// Whether an address of version 6 stands for one of version 4, which would not be checked: translated by NAT64 (RFC 6052 and
+/// RFC 8215), carried by 6to4 (RFC 3056) or Teredo (RFC 4380), or of the forms that RFC 4291 has left.
+fn is_translated(address: Ipv6Addr) -> bool {
+    let words = address.segments();
+    matches!(words, [0x64, 0xff9b, 0, 0, 0, 0, ..] | [0x64, 0xff9b, 1, ..] | [0x2002, ..] | [0x2001, 0, ..])
+        || words[..6] == [0; 6]
+}
+
 /// Whether no instrument may be at an address, whatever is allowed.
 #[must_use]
 pub fn is_forbidden(address: IpAddr) -> bool {
@@ -60,7 +68,11 @@ pub fn is_forbidden(address: IpAddr) -> bool {
                 || v4.is_multicast()
         }
         IpAddr::V6(v6) => {
-            v6.is_loopback() || v6.is_unicast_link_local() || v6.is_unspecified() || v6.is_multicast()
+            v6.is_loopback()
+                || v6.is_unicast_link_local()
+                || v6.is_unspecified()
+                || v6.is_multicast()
+                || is_translated(v6)
         }
     }
 }
@@ -118,6 +130,12 @@ mod tests {
     #[case("192.168.1.40 5025-5030", Ok(()))]
     #[case("fd00:1::/64 5025", Ok(()))]
     #[case("127.0.0.1 5025", Err(NetworkError::Forbidden))]
+    #[case("64:ff9b::7f00:1 5025", Err(NetworkError::Forbidden))]
+    #[case("64:ff9b::/96 5025", Err(NetworkError::Forbidden))]
+    #[case("64:ff9b:1::/48 5025", Err(NetworkError::Forbidden))]
+    #[case("2002:7f00:1::/48 5025", Err(NetworkError::Forbidden))]
+    #[case("2001:0:1::/64 5025", Err(NetworkError::Forbidden))]
+    #[case("::127.0.0.1 5025", Err(NetworkError::Forbidden))]
     #[case("::1 5025", Err(NetworkError::Forbidden))]
     #[case("::ffff:127.0.0.1 5025", Err(NetworkError::Forbidden))]
     #[case("169.254.169.254 80", Err(NetworkError::Forbidden))]

@@ -15,7 +15,7 @@ use time::OffsetDateTime;
 use tokio::sync::mpsc::Sender;
 
 /// Tables that are only of this moment.
-const LEFT_OUT: [&str; 3] = ["_sqlx_migrations", "sessions", "password_links"];
+const LEFT_OUT: [&str; 4] = ["_sqlx_migrations", "sessions", "password_links", "policy_reports"];
 /// Most rows of one statement.
 const BATCH: usize = 200;
 /// Most bytes of one statement: photos are large, and a server takes 16 MB at once.
@@ -391,6 +391,7 @@ impl Store {
         let pool =
             MySqlPoolOptions::new().max_connections(2).connect_with(Self::options(url, transport)?).await?;
         let store = Self::with_pool(pool.clone());
+        store.refuse_in_use().await?;
         store.clear_if_empty().await?;
         store.migrate(Some(version)).await?;
         let mut connection = pool.acquire().await?;
@@ -405,6 +406,17 @@ impl Store {
                 .await?;
         }
         Ok(Loading { pool, connection, tables })
+    }
+
+    /// Refuses where another program is connected to the database: it would go on with what it keeps in memory.
+    async fn refuse_in_use(&self) -> Result<(), StoreError> {
+        let mut connection = self.pool.acquire().await?;
+        let others: i64 = sqlx::query_scalar(
+            "SELECT COUNT(*) FROM information_schema.processlist WHERE db = DATABASE() AND id <> CONNECTION_ID()",
+        )
+        .fetch_one(&mut *connection)
+        .await?;
+        if others > 0 { Err(StoreError::InUseBy(others)) } else { Ok(()) }
     }
 
     /// Empties a database whose only workshop has a certain name, and says whether it did: for one whose filling was broken off. The

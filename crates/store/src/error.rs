@@ -42,6 +42,9 @@ pub enum StoreError {
     /// Something depends on it: it stays.
     #[error("something depends on the {0}")]
     InUse(&'static str),
+    /// Other programs are connected to the database: holds by how many connections.
+    #[error("another program works on this database ({0} connections)")]
+    InUseBy(i64),
     /// Another row refers to a row that was to go.
     #[error("another row refers to it")]
     Referenced,

@@ -48,6 +48,7 @@ pub mod part;
 pub mod person;
 pub mod photo;
 pub mod pickup_set;
+pub mod policy_report;
 pub mod reading;
 pub mod reference;
 pub mod run;

@@ -121,8 +121,8 @@ macro_rules! person_columns {
 /// A person without their names: those are replaced when they leave, and no trail may keep them.
 /// How a person stands; of secrets the beginning of a digest, so that a new one is a change.
 pub(crate) const PERSON_SNAPSHOT: &str = "SELECT CONCAT('person ', id), JSON_OBJECT('role', role, 'disabled', \
-     disabled_at IS NOT NULL, 'password', COALESCE(LEFT(SHA2(password_hash, 256), 6), 'none'), 'PIN', \
-     COALESCE(LEFT(SHA2(pin_hash, 256), 6), 'none'), 'second factor', COALESCE(LEFT(SHA2(totp_secret, 256), 6), 'none')) FROM people \
+     disabled_at IS NOT NULL, 'password', COALESCE(CONVERT(LEFT(SHA2(password_hash, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none'), 'PIN', \
+     COALESCE(CONVERT(LEFT(SHA2(pin_hash, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none'), 'second factor', COALESCE(CONVERT(LEFT(SHA2(totp_secret, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none')) FROM people \
      WHERE workshop_id = ? AND id = ? FOR UPDATE";
 
 /// Guessing at a short secret of somebody, as the owner is told of it.

@@ -55,6 +55,37 @@ impl Kind {
         Self::Remark,
     ];
 
+    /// The range that a value may have, SI, whatever way it comes in; `None` for what has no value.
+    ///
+    /// ```
+    /// use trade::reading::Kind;
+    /// assert!(Kind::Resistance.allows(Some(5_800.0)) && !Kind::Resistance.allows(Some(-5.0)));
+    /// assert!(Kind::Open.allows(None) && !Kind::Open.allows(Some(1.0)));
+    /// ```
+    #[must_use]
+    pub const fn range(self) -> Option<(f64, f64)> {
+        match self {
+            Self::Turns => Some((1.0, 50_000.0)),
+            Self::Resistance => Some((1.0, 1e6)),
+            Self::Inductance => Some((1e-3, 100.0)),
+            Self::Flux => Some((-2.0, 2.0)),
+            Self::Capacitance => Some((1e-13, 1e-6)),
+            Self::Width => Some((1e-3, 0.15)),
+            Self::Length => Some((1e-3, 0.3)),
+            Self::Open | Self::Remark => None,
+        }
+    }
+
+    /// Whether a reading of this kind may have this value.
+    #[must_use]
+    pub fn allows(self, value: Option<f64>) -> bool {
+        match (self.range(), value) {
+            (Some((low, high)), Some(value)) => (low..=high).contains(&value),
+            (None, None) => true,
+            _ => false,
+        }
+    }
+
     /// Its stable name in tables and exports.
     #[must_use]
     pub fn key(self) -> &'static str {

@@ -5,6 +5,8 @@ use serde::{Deserialize, Serialize};
 
 /// Most points kept of a sweep.
 const MOST_POINTS: usize = 2000;
+/// Largest level, dB, or impedance, Ω, of a point.
+const LARGEST: f64 = 1e9;
 
 /// A measured response.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -69,6 +71,24 @@ impl Sweep {
         Ok(Self { hz, db, input: None }.against_low_end())
     }
 
+    /// A sweep that an instrument gave, with what it puts across the leads.
+    ///
+    /// # Errors
+    /// As [`points`], each point being a line.
+    pub fn from_points(
+        hz: Vec<f64>,
+        db: Vec<f64>,
+        input: Option<InstrumentInput>,
+    ) -> Result<Self, SweepError> {
+        for k in 1..=hz.len() {
+            check(&hz[..k], &db[..k.min(db.len())], k)?;
+        }
+        if hz.len() != db.len() || !(8..=MOST_POINTS).contains(&hz.len()) {
+            return Err(SweepError::Count(hz.len()));
+        }
+        Ok(Self { hz, db, input }.against_low_end())
+    }
+
     /// With the level at 80 Hz, or at the lowest frequency above, as 0 dB.
     #[must_use]
     pub fn against_low_end(mut self) -> Self {
@@ -122,13 +142,21 @@ pub fn points(text: &str) -> Result<(Vec<f64>, Vec<f64>), SweepError> {
         }
         let wrong = || SweepError::Line { line: k + 1, text: line.chars().take(40).collect() };
         let (f, value) = pair(line).ok_or_else(wrong)?;
-        if !(1.0..=1e6).contains(&f) || hz.last().is_some_and(|last| f <= *last) {
-            return Err(SweepError::Order { line: k + 1, hz: f.to_string() });
-        }
         hz.push(f);
         values.push(value);
+        check(&hz, &values, k + 1)?;
     }
     if (8..=MOST_POINTS).contains(&hz.len()) { Ok((hz, values)) } else { Err(SweepError::Count(hz.len())) }
+}
+
+/// Checks the last point of a sweep, which stands in a line: frequencies rise, and levels are such as can be.
+fn check(hz: &[f64], values: &[f64], line: usize) -> Result<(), SweepError> {
+    let [before @ .., f] = hz else { return Ok(()) };
+    let is_level = values.last().is_some_and(|value| value.is_finite() && value.abs() <= LARGEST);
+    if !(1.0..=1e6).contains(f) || before.last().is_some_and(|last| f <= last) || !is_level {
+        return Err(SweepError::Order { line, hz: f.to_string() });
+    }
+    Ok(())
 }
 
 /// Two numbers of a line, whatever parts them.

@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::current_user::{Identity, identify};
 use crate::error::AppError;
 use crate::route_table::{action_of, is_fresh, is_open};
-use crate::{intake, password};
+use crate::{bodies, password};
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::middleware::Next;
@@ -29,7 +29,7 @@ pub(crate) async fn check(
                 return Ok(request.into_response(answer));
             }
             request.extensions_mut().insert(identity);
-            match intake::read_large_body(&mut request, &app).await {
+            match bodies::read_large_body(&mut request, &app).await {
                 Ok(memory) => memory,
                 Err(error) => return Ok(request.into_response(error.error_response())),
             }

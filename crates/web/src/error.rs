@@ -305,6 +305,7 @@ mod tests {
     #[case(Refusal::NoFamily(coil::search::FamilyError::Empty), 409, "no-family")]
     #[case(Refusal::NoCalibration, 409, "no-calibration")]
     #[case(Refusal::AddressNotAllowed("10.0.0.1".into()), 409, "address-not-allowed")]
+    #[case(Refusal::ImpossibleReading { kind: trade::reading::Kind::Resistance, value: -5.0 }, 409, "impossible-reading")]
     #[case(Refusal::CoilTemperatureUnknown, 409, "coil-temperature-unknown")]
     #[case(Refusal::NotSimulated, 409, "not-simulated")]
     #[case(Refusal::LastOwner, 409, "last-owner")]

@@ -3,6 +3,7 @@
 mod access;
 mod app;
 mod assets;
+mod bodies;
 mod certificate;
 mod components;
 mod current_user;

@@ -44,6 +44,12 @@ impl std::str::FromStr for BaseUrl {
 }
 
 impl BaseUrl {
+    /// Whether it is one of TLS.
+    #[must_use]
+    pub const fn is_https(&self) -> bool {
+        self.is_https
+    }
+
     /// As text, without a slash at its end.
     #[must_use]
     pub fn text(&self) -> String {

@@ -2,9 +2,9 @@
 
 use crate::app::App;
 use crate::assets;
+use crate::bodies;
 use crate::current_user::{Identity, is_proven, note_password, signed_in_token};
 use crate::error::AppError;
-use crate::intake;
 use actix_session::SessionExt as _;
 use actix_web::HttpResponse;
 use actix_web::dev::ServiceRequest;
@@ -39,7 +39,7 @@ pub(crate) async fn confirm(
     if is_proven(&session)? {
         return Ok(None);
     }
-    let mut fields = intake::form_of(request).await?;
+    let mut fields = bodies::form_of(request).await?;
     let token = fields.iter().find(|(name, _)| name == "csrf").map(|(_, value)| value.clone());
     // A form of somebody else's making is refused where every form is.
     if token.is_none() || token != signed_in_token(&session)? {

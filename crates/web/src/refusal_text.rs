@@ -75,6 +75,10 @@ fn winding_text(refusal: &Refusal) -> String {
         ),
         Refusal::MachineProfile(_) => "That cannot be a machine: see the fields.".into(),
         Refusal::MachineLimits(why) => format!("Not for this machine: {why}."),
+        Refusal::ImpossibleReading { kind, value } => format!(
+            "Nothing is logged: {} cannot be {value:.4e}. Look at the instrument’s range and leads, and read again.",
+            kind.name()
+        ),
         Refusal::CoilTemperatureUnknown => {
             "The meter has no thermometer on the coil: type the coil’s temperature.".into()
         }
@@ -125,6 +129,7 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::MachineLimits(_)
         | Refusal::MachineProfile(_)
         | Refusal::CoilTemperatureUnknown
+        | Refusal::ImpossibleReading { .. }
         | Refusal::CounterNotTaken { .. }
         | Refusal::WinderInUse { .. }
         | Refusal::ImplausibleTurns { .. } => winding_text(refusal),

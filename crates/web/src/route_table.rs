@@ -12,6 +12,7 @@ const OPEN: &[&str] = &[
     "POST /setup",
     "POST /sign-out",
     "POST /password-strength",
+    "POST /policy-report",
     "GET /sign-in/code",
     "POST /sign-in/code",
     "GET /welcome/{token}",
@@ -22,6 +23,22 @@ const OPEN: &[&str] = &[
     "POST /station/leave",
     "POST /winder-stop",
     "GET /calendar.ics",
+];
+
+/// What takes a password that was typed within five minutes, so that a session left open gives nobody a lasting way in. At a
+/// shared station nobody does it.
+const FRESH: &[&str] = &[
+    "POST /account/pin",
+    "POST /account/password",
+    "POST /account/second-factor",
+    "POST /account/second-factor/remove",
+    "POST /week/feeds",
+    "POST /people",
+    "POST /people/{id}/role",
+    "POST /people/{id}/link",
+    "POST /people/{id}/second-factor",
+    "POST /people/{id}/{change:disable|enable|anonymise}",
+    "POST /stations",
 ];
 
 /// What a route asks for, by its method and its pattern.
@@ -273,27 +290,11 @@ const ROUTES: &[(Action, &[&str])] = &[
             "POST /instruments/networks/{id}/remove",
         ],
     ),
-    (Action::ReadAudit, &["GET /audit"]),
+    (Action::ReadAudit, &["GET /audit", "GET /policy-reports"]),
     (
         Action::BackUp,
         &["GET /backups", "POST /backups", "GET /backups/{name}", "POST /backups/{name}/verify"],
     ),
-];
-
-/// What takes a password that was typed within five minutes, so that a session left open gives nobody a lasting way in. At a
-/// shared station nobody does it.
-const FRESH: &[&str] = &[
-    "POST /account/pin",
-    "POST /account/password",
-    "POST /account/second-factor",
-    "POST /account/second-factor/remove",
-    "POST /week/feeds",
-    "POST /people",
-    "POST /people/{id}/role",
-    "POST /people/{id}/link",
-    "POST /people/{id}/second-factor",
-    "POST /people/{id}/{change:disable|enable|anonymise}",
-    "POST /stations",
 ];
 
 /// Whether an entry of the tables is this route.

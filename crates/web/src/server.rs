@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::origin::{Origin, ServeOptions};
 use crate::request_span::RequestSpan;
 use crate::session::DatabaseSessions;
-use crate::{access, assets, error, guard, intake, pages};
+use crate::{access, assets, bodies, error, guard, pages};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession, TtlExtensionPolicy};
 use actix_web::cookie::{Key, SameSite};
@@ -17,7 +17,9 @@ use workshop::{STATION_SESSION, Workshop};
 
 /// Everything comes from ourselves; nothing inline, no frame, no plug-in.
 const POLICY: &str = "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; \
-     form-action 'self'; frame-ancestors 'none'";
+     form-action 'self'; frame-ancestors 'none'; report-uri /policy-report";
+/// Nothing of the device is asked for.
+const PERMISSIONS: &str = "camera=(), microphone=(), geolocation=(), payment=(), usb=(), serial=(), midi=()";
 /// Connections of one worker at the same time.
 const MOST_CONNECTIONS: usize = 2048;
 /// How often what has expired is removed.
@@ -62,7 +64,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
                     .wrap(from_fn(access::check))
                     .wrap(sessions)
                     .wrap(from_fn(guard::wait_for_turn))
-                    .wrap(from_fn(intake::read_bodies))
+                    .wrap(from_fn(bodies::read_bodies))
                     .wrap(from_fn(error::boundary))
                     .wrap(Compress::default())
                     .wrap(DefaultHeaders::new().add(("Cache-Control", "no-store")))
@@ -73,6 +75,9 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
                 DefaultHeaders::new()
                     .add(("Content-Security-Policy", POLICY))
                     .add(("X-Content-Type-Options", "nosniff"))
+                    .add(("Permissions-Policy", PERMISSIONS))
+                    .add(("Cross-Origin-Opener-Policy", "same-origin"))
+                    .add(("Cross-Origin-Resource-Policy", "same-origin"))
                     .add(("Referrer-Policy", "same-origin")),
             )
             .wrap(from_fn(guard::guard))

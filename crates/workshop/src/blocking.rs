@@ -22,7 +22,7 @@ const NICE_LONG: i32 = 10;
 const NICE_JOB: i32 = 15;
 
 type Work = Box<dyn FnOnce() + Send>;
-/// What a computation comes to. It is begun, whether or not anybody waits.
+/// What a computation comes to.
 pub(crate) type Computation<T> = Pin<Box<dyn Future<Output = Result<T, Refusal>> + Send>>;
 
 /// What a request holds while it is answered, and gives back while it computes.
@@ -239,8 +239,12 @@ pub(crate) fn blocking_for<T: Send + 'static>(
             let _ = done.send(span.in_scope(work));
         }
     });
-    POOL.push(effort.seconds > LONG_S, asker, work);
-    Box::pin(async { without_turn(outcome).await.map_err(|_closed| Refusal::Interrupted) })
+    let is_long = effort.seconds > LONG_S;
+    let computed = async move {
+        POOL.push(is_long, asker, work);
+        outcome.await
+    };
+    Box::pin(async { without_turn(computed).await.map_err(|_closed| Refusal::Interrupted) })
 }
 
 /// Begins a job beside the requests, behind everything else on the machine. Nobody waits for it: it tells its outcome by itself.

@@ -7,6 +7,7 @@ use crate::jobs::{Job, JobOutcome};
 use crate::known_names::{KnownNames, LineProblem, Names};
 use crate::permission::Action;
 use crate::prediction_cache::PredictionCache;
+use crate::readings::refuse_impossible;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use coil::design::Design;
@@ -210,6 +211,7 @@ impl Workshop {
                 message: message.clone(),
             });
             let mut problems: Vec<LineProblem> = read.collect();
+            problems.extend(impossible_reading(&line.entry));
             let names = match known.resolve(&line.entry, actor) {
                 Ok(names) if problems.is_empty() => Ok(names),
                 Ok(_) => Err(problems),
@@ -441,6 +443,15 @@ async fn imported(
         judgement,
         has_verdict,
     }))
+}
+
+/// A reading of a line that no coil has.
+fn impossible_reading(row: &ImportRow) -> Option<LineProblem> {
+    let recorded = row.record.iter().flat_map(|record| &record.readings).cloned();
+    let recorded = recorded.map(|reading| recorded_reading(reading, PersonId(0)).reading);
+    let found =
+        readings_of(row).into_iter().chain(recorded).find_map(|one| refuse_impossible(&[one]).err())?;
+    Some(LineProblem::Unreadable { column: String::new(), message: found.to_string() })
 }
 
 /// A reading of a record, taken by `by`.

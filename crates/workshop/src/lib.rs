@@ -50,6 +50,7 @@ mod pickup_sets;
 mod plan_cache;
 mod plan_work;
 mod planning;
+mod policy_reports;
 mod prediction_cache;
 mod preview;
 mod readings;

@@ -146,7 +146,8 @@ async fn take(
         InstrumentKind::Sweep => {
             prepare(of, run, readings, None).await;
             let (hz, db): (Vec<f64>, Vec<f64>) = line.sweep(80.0, 20_000.0, 120).await?.into_iter().unzip();
-            Taken::Sweep(Sweep { hz, db, input: of.input() }.against_low_end())
+            let sweep = Sweep::from_points(hz, db, of.input());
+            Taken::Sweep(sweep.map_err(|error| InstrumentError::Refused { why: error.to_string() })?)
         }
         InstrumentKind::Winder => {
             return Err(
@@ -211,6 +212,9 @@ impl Workshop {
         prepare(&of, &run, &readings, None).await;
         let mut line = Line::to(&of.address);
         match line.resistance().await {
+            Ok(Ohms::Of(value)) if !Kind::Resistance.allows(Some(value)) => {
+                Err(Refusal::ImpossibleReading { kind: Kind::Resistance, value })
+            }
             Ok(Ohms::Of(ohms)) => {
                 samples.push((seconds, ohms));
                 let coil_c = line.temperature().await.ok();

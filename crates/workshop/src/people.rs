@@ -3,12 +3,14 @@
 use crate::actor::Actor;
 use crate::blocking::hashing;
 use crate::credentials::{
-    WeakPassword, check_password, hash_password, password_strength, sign_in_name, verify_password,
+    LONGEST_PASSWORD_BYTES, WeakPassword, check_password, hash_password, password_strength, sign_in_name,
+    verify_password,
 };
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::net::IpAddr;
+use std::time::Instant;
 use store::person::{NewPerson, Person, Role};
 use store::{PersonId, StoreError};
 
@@ -127,7 +129,13 @@ impl Workshop {
         &self,
         password: String,
         names: Vec<String>,
+        address: IpAddr,
     ) -> Result<(u8, Option<WeakPassword>), Refusal> {
+        let begun = self.attempts.begin_weighing(address, Instant::now());
+        begun.map_err(|retry_after| Refusal::TooManyAttempts { retry_after })?;
+        if password.len() > LONGEST_PASSWORD_BYTES {
+            return Ok((0, Some(WeakPassword::Long)));
+        }
         hashing(move || {
             let names: Vec<&str> = names.iter().map(String::as_str).collect();
             (password_strength(&password, &names), check_password(&password, &names).err())

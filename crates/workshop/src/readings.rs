@@ -37,6 +37,25 @@ pub struct ReadingDoubt {
     pub expected: f64,
 }
 
+/// Refuses readings that no coil has: the one check of numbers from outside, whether they were typed, read off an instrument or
+/// taken from a file.
+///
+/// # Errors
+/// [`Refusal::ImpossibleReading`] with the first.
+pub(crate) fn refuse_impossible(readings: &[NewReading]) -> Result<(), Refusal> {
+    let is_within = |value: Option<f64>, low: f64, high: f64| value.is_none_or(|v| (low..=high).contains(&v));
+    for reading in readings {
+        let beside = is_within(reading.coil_c, -60.0, 250.0)
+            && is_within(reading.test_hz, 1.0, 1e6)
+            && is_within(reading.probe_mm, 0.0, 100.0);
+        if !reading.kind.allows(reading.value) || !beside {
+            let value = reading.value.unwrap_or(f64::NAN);
+            return Err(Refusal::ImpossibleReading { kind: reading.kind, value });
+        }
+    }
+    Ok(())
+}
+
 impl Workshop {
     /// A run with its document.
     ///
@@ -87,6 +106,7 @@ impl Workshop {
         key: &ClientKey,
         readings: &[NewReading],
     ) -> Result<(), Refusal> {
+        refuse_impossible(readings)?;
         let store = self.of(actor);
         if run.row.voided_at.is_some() {
             return Err(Refusal::RunVoid);

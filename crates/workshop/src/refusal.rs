@@ -12,6 +12,7 @@ use store::design::RevisionRow;
 use strum::IntoStaticStr;
 use thiserror::Error;
 use trade::machine::{OutOfLimits, ProfileFault};
+use trade::reading::Kind;
 use trade::traveller::SigningRefusal;
 use trade::verdict::Level;
 
@@ -64,6 +65,14 @@ pub enum Refusal {
         in_design: String,
         /// Share by which the resistance will be higher.
         resistance: f64,
+    },
+    /// No coil has such a reading, whatever way it came in.
+    #[error("{} of {value} cannot be", kind.name())]
+    ImpossibleReading {
+        /// Of what.
+        kind: Kind,
+        /// The value, SI.
+        value: f64,
     },
     /// The design cannot be predicted.
     #[error("the design cannot be predicted")]

@@ -16,6 +16,10 @@ const FREE_OF_ADDRESS: u32 = 20;
 /// Tries at a short secret of one person, and at one station, from wherever, before there is a wait.
 const FREE_OF_PERSON: u32 = 10;
 const FREE_OF_STATION: u32 = 30;
+/// Reports of one address before each takes up to a minute.
+const FREE_REPORTS: u32 = 50;
+/// Passwords weighed for one address before each takes two seconds.
+const FREE_WEIGHINGS: u32 = 200;
 /// Longest wait where another address is not held up.
 const LONGEST: Duration = Duration::from_mins(1);
 /// Longest wait for a short secret: whoever guesses four digits from many addresses needs months.
@@ -138,6 +142,24 @@ impl SignInLimit {
         let mut keys = of.keys();
         keys.extend(keys_of(name, address));
         self.begin_keys(&keys, now)
+    }
+
+    /// Counts that a password is weighed while it is typed: at every few keys, and no more.
+    ///
+    /// # Errors
+    /// How long to wait.
+    pub(crate) fn begin_weighing(&self, address: IpAddr, now: Instant) -> Result<(), Duration> {
+        let key = key(&[b"weighing", &network(address)]);
+        self.begin_keys(&[(key, (FREE_WEIGHINGS, Duration::from_secs(2)))], now).map(drop)
+    }
+
+    /// Counts that a browser reports something.
+    ///
+    /// # Errors
+    /// How long it had to wait.
+    pub(crate) fn begin_report(&self, address: IpAddr, now: Instant) -> Result<(), Duration> {
+        let key = key(&[b"report", &network(address)]);
+        self.begin_keys(&[(key, (FREE_REPORTS, LONGEST))], now).map(drop)
     }
 
     /// Counts a try for each key; returns the count of the first.
@@ -264,6 +286,15 @@ mod tests {
         let from = |k: u64| IpAddr::from((0x0a00_0000 + u32::try_from(k).unwrap()).to_be_bytes());
         let passed = (0..100).filter(|k| limit.begin_secret(at(*k), "pin", from(*k), now).is_ok()).count();
         assert_eq!(passed, 30);
+    }
+
+    #[test]
+    fn passwords_are_weighed_so_often() {
+        let limit = SignInLimit::default();
+        let now = Instant::now();
+        assert_eq!((0..1000).filter(|_| limit.begin_weighing(HERE, now).is_ok()).count(), 200);
+        assert!(limit.begin_weighing(THERE, now).is_ok());
+        assert!(limit.begin_weighing(HERE, now + Duration::from_secs(2)).is_ok());
     }
 
     #[test]

@@ -2,6 +2,7 @@
 
 use super::FORMAT;
 use super::limits::limit_at;
+use super::limits::out_of_range;
 use super::{Design, Grounded};
 use crate::former::{Core, CoreShape};
 use crate::magnet::Material;
@@ -47,14 +48,8 @@ impl Walk {
     }
 
     fn within(&mut self, at: &str, value: f64, low: f64, high: f64, unit: &str) {
-        // Written so that NaN is outside.
-        if !(value >= low && value <= high) {
-            let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
-            self.report(
-                at,
-                format!("{value}{unit} is out of range"),
-                format!("between {low} and {high}{unit}"),
-            );
+        if let Some((text, try_)) = out_of_range(value, low, high, unit) {
+            self.report(at, text, try_);
         }
     }
 

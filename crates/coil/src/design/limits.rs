@@ -85,6 +85,23 @@ pub const LIMITS: &[Limit] = &[
     limit("aims.output_mv[]", 0.0, 1e5, "mV"),
 ];
 
+/// The smallest amount beside none, as a share of the largest that is allowed: no caliper or meter shows less, and what is as
+/// good as nothing is a divisor further along.
+const SMALLEST_SHARE: f64 = 1e-9;
+
+/// Why a value is outside of a range, and what to do about it; `None` inside. Of what cannot be negative, what is too small to
+/// count is outside as well.
+pub(crate) fn out_of_range(value: f64, low: f64, high: f64, unit: &str) -> Option<(String, String)> {
+    let unit = if unit.is_empty() { String::new() } else { format!(" {unit}") };
+    if low >= 0.0 && value > 0.0 && value < SMALLEST_SHARE * high {
+        let try_ = "write 0, or an amount that can be measured".to_owned();
+        return Some((format!("{value:e}{unit} is too small to count"), try_));
+    }
+    // Written so that NaN is outside.
+    (!(value >= low && value <= high))
+        .then(|| (format!("{value}{unit} is out of range"), format!("between {low} and {high}{unit}")))
+}
+
 /// The limit at a place of a document, with or without the numbers of lists; `None` where a number has none.
 ///
 /// ```

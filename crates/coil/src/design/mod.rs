@@ -6,7 +6,7 @@
 mod arrange;
 mod check;
 mod difference;
-mod limits;
+pub(crate) mod limits;
 mod parts;
 mod read;
 mod row;

@@ -1,6 +1,7 @@
 //! The set document, `filamentum-set/1`.
 
 use crate::circuit::Join;
+use crate::design::limits::out_of_range;
 use crate::design::{Design, Problem, limit_at, parse, read_document};
 use crate::word::document_word;
 use jsonschema::Validator;
@@ -334,12 +335,7 @@ fn name_problem(at: &str, name: &str, most: usize, report: &mut impl FnMut(&str,
 /// Checks a number against the design's limit at `place`.
 fn limited(at: &str, place: &str, value: f64, report: &mut impl FnMut(&str, String, &str)) {
     let Some(limit) = limit_at(place) else { return };
-    // Written so that NaN is outside.
-    if !(value >= limit.low && value <= limit.high) {
-        report(
-            at,
-            format!("{value} {} is out of range", limit.unit),
-            &format!("between {} and {} {}", limit.low, limit.high, limit.unit),
-        );
+    if let Some((text, try_)) = out_of_range(value, limit.low, limit.high, limit.unit) {
+        report(at, text, &try_);
     }
 }

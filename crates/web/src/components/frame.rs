@@ -130,6 +130,7 @@ const TABS: &[(&str, &[Tab])] = &[
             tab("settings", "Settings", "/settings", Action::ManageSettings),
             tab("backups", "Backups", "/backups", Action::BackUp),
             tab("audit", "Changes", "/audit", Action::ReadAudit),
+            tab("policy-reports", "Blocked content", "/policy-reports", Action::ReadAudit),
         ],
     ),
 ];

@@ -16,7 +16,7 @@ use workshop::SignInOutcome;
 async fn a_password_is_weighed(#[case] password: &str, #[case] strength: std::ops::RangeInclusive<u8>) {
     let (workshop, _, _) = set_up().await;
     let names = vec!["Ode Farrow".to_owned(), "Sedge Lane".to_owned()];
-    let (found, refused) = workshop.weigh_password(password.into(), names).await.unwrap();
+    let (found, refused) = workshop.weigh_password(password.into(), names, HERE).await.unwrap();
     assert!(strength.contains(&found), "{found}");
     assert_eq!(refused.is_some(), found < 3 || password.chars().count() < 12, "{refused:?}");
 }

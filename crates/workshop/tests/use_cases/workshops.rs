@@ -163,7 +163,7 @@ async fn nothing_of_another_workshop_is_reached() {
     assert!(workshop.series(&stranger, of).await.unwrap().0.is_empty());
     let (rows, count) = workshop.logbook_page(&stranger, &LogFilter::default(), 0).await.unwrap();
     assert!(rows.is_empty() && count == 0);
-    workshop.stop_timer(&stranger, TimerId(1)).await.unwrap();
+    assert_eq!(workshop.stop_timer(&stranger, TimerId(1)).await.unwrap_err().code(), "not-found");
     assert_eq!(workshop.run_details(&actor, id).await.unwrap().readings.len(), 3);
 }
 

@@ -149,6 +149,11 @@ fn optional<T: ParseQuantity>(
     None
 }
 
+/// The range of a kind of reading in the unit of its field, of which one is so many of SI.
+fn range(kind: Kind, scale: f64) -> (f64, f64) {
+    kind.range().map_or((f64::NEG_INFINITY, f64::INFINITY), |(low, high)| (low * scale, high * scale))
+}
+
 /// What was filled in, as readings.
 pub(super) fn readings_from(
     form: &FormData,
@@ -159,14 +164,18 @@ pub(super) fn readings_from(
     let mut not_a_capacitance_f = None;
     let mut readings = Vec::new();
     let e = &mut errors;
-    if let Some(turns) = optional(form, e, "turns", (1.0, 50_000.0), "turns", |t: Turns| f64::from(t.0)) {
+    if let Some(turns) =
+        optional(form, e, "turns", range(Kind::Turns, 1.0), "turns", |t: Turns| f64::from(t.0))
+    {
         readings.push(NewReading::of(Kind::Turns, Some(turns)));
     }
     let coil_c = measured(form, e, "coil_c", (-20.0, 150.0), (Measure::Temperature, units));
     let typed = form.get("resistance").to_lowercase();
     if ["open", "ol", "o.l", "inf", "infinite", "∞"].contains(&typed.as_str()) {
         readings.push(NewReading::of(Kind::Open, None));
-    } else if let Some(ohms) = optional(form, e, "resistance", (1.0, 1e6), "Ω", Resistance::ohms) {
+    } else if let Some(ohms) =
+        optional(form, e, "resistance", range(Kind::Resistance, 1.0), "Ω", Resistance::ohms)
+    {
         if coil_c.is_none() && !e.contains_key("coil_c") {
             e.insert(
                 "coil_c".into(),
@@ -176,7 +185,9 @@ pub(super) fn readings_from(
         readings.push(NewReading { coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
     }
     let test_hz = optional(form, e, "test_hz", (20.0, 100_000.0), "Hz", Frequency::hz);
-    if let Some(henries) = optional(form, e, "inductance", (1e-3, 100.0), "H", Inductance::henries) {
+    if let Some(henries) =
+        optional(form, e, "inductance", range(Kind::Inductance, 1.0), "H", Inductance::henries)
+    {
         if test_hz.is_none() && !e.contains_key("test_hz") {
             e.insert("test_hz".into(), "Enter the test frequency: the reading rises with it.".into());
         }
@@ -185,16 +196,16 @@ pub(super) fn readings_from(
     if let Some(farads) = capacitance(form, e, &mut not_a_capacitance_f) {
         readings.push(NewReading::of(Kind::Capacitance, Some(farads)));
     }
-    if let Some(mm) = measured(form, e, "width", (1.0, 150.0), (Measure::Length, units)) {
+    if let Some(mm) = measured(form, e, "width", range(Kind::Width, 1e3), (Measure::Length, units)) {
         readings.push(NewReading::of(Kind::Width, Some(mm * 1e-3)));
     }
-    if let Some(mm) = measured(form, e, "length", (1.0, 300.0), (Measure::Length, units)) {
+    if let Some(mm) = measured(form, e, "length", range(Kind::Length, 1e3), (Measure::Length, units)) {
         readings.push(NewReading::of(Kind::Length, Some(mm * 1e-3)));
     }
     let probe_mm = measured(form, e, "probe", (0.0, 20.0), (Measure::Length, units));
     for (pole, _) in design.numbered_poles() {
         let name = format!("flux_{pole}");
-        if let Some(mt) = measured(form, e, &name, (-2000.0, 2000.0), (Measure::Flux, units)) {
+        if let Some(mt) = measured(form, e, &name, range(Kind::Flux, 1e3), (Measure::Flux, units)) {
             readings.push(NewReading {
                 pole: Some(pole),
                 probe_mm: Some(probe_mm.unwrap_or(0.5)),

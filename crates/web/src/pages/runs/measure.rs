@@ -50,7 +50,11 @@ pub(super) async fn read(
     }
     match app.workshop.measure(&user.actor, run, &command).await {
         Ok(()) => {}
-        Err(refusal @ (Refusal::Instrument { .. } | Refusal::CoilTemperatureUnknown)) => {
+        Err(
+            refusal @ (Refusal::Instrument { .. }
+            | Refusal::ImpossibleReading { .. }
+            | Refusal::CoilTemperatureUnknown),
+        ) => {
             flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
         }
         Err(refusal) => return Err(refusal.into()),
@@ -89,7 +93,7 @@ pub(super) async fn cooling(
             fit: read.fit,
             samples: read.samples,
         },
-        Err(refusal @ Refusal::Instrument { .. }) => CoolingAnswer {
+        Err(refusal @ (Refusal::Instrument { .. } | Refusal::ImpossibleReading { .. })) => CoolingAnswer {
             ohms: None,
             coil_c: None,
             fit: None,

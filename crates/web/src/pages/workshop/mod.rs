@@ -3,6 +3,7 @@
 mod audit;
 mod backups;
 mod people;
+mod policy_reports;
 mod settings;
 mod stations;
 mod unreadable;
@@ -28,6 +29,8 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/settings", web::get().to(settings::show))
         .route("/settings", web::post().to(settings::save))
         .route("/audit", web::get().to(audit::show))
+        .route("/policy-reports", web::get().to(policy_reports::show))
+        .route("/policy-report", web::post().to(policy_reports::take))
         .route("/unreadable", web::get().to(unreadable::show))
         .route("/unreadable/{kind}/{id}/document.txt", web::get().to(unreadable::export))
         .route("/unreadable/{kind}/{id}/delete", web::post().to(unreadable::delete));

@@ -1,0 +1,11 @@
+CREATE TABLE policy_reports (
+    digest BINARY(16) NOT NULL PRIMARY KEY,
+    directive VARCHAR(60) NOT NULL,
+    blocked VARCHAR(200) NOT NULL,
+    page VARCHAR(200) NOT NULL,
+    source VARCHAR(200) NOT NULL,
+    count INT UNSIGNED NOT NULL DEFAULT 1,
+    first_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+    last_at DATETIME(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+    KEY policy_reports_last (last_at)
+) DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci
