@@ -37,6 +37,8 @@ pub enum RecordKind {
     Run,
     /// A format's traveller.
     Traveller,
+    /// A version of the calibration.
+    Calibration,
 }
 
 /// A record that cannot be read.

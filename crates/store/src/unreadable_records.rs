@@ -13,6 +13,7 @@ impl RecordKind {
             Self::Reference => "SELECT document FROM pickup_references WHERE workshop_id = ? AND id = ?",
             Self::Order => "SELECT document FROM orders WHERE workshop_id = ? AND id = ?",
             Self::Traveller => "SELECT document FROM travellers WHERE workshop_id = ? AND CRC32(kind) = ?",
+            Self::Calibration => "SELECT document FROM calibrations WHERE workshop_id = ? AND id = ?",
             Self::Run => {
                 "SELECT CONCAT_WS('\\n', document, calibration, traveller, \
                  (SELECT GROUP_CONCAT(CONCAT_WS('\\n', v.comparisons, v.causes, v.missed) SEPARATOR '\\n') FROM verdicts v \
@@ -42,6 +43,10 @@ impl RecordKind {
                 "SELECT CONCAT('order ', number), JSON_OBJECT('unreadable letters', CHAR_LENGTH(document)) FROM orders \
                  WHERE workshop_id = ? AND id = ? FOR UPDATE"
             }
+            Self::Calibration => {
+                "SELECT CONCAT('calibration ', number), JSON_OBJECT('unreadable letters', CHAR_LENGTH(document)) FROM calibrations \
+                 WHERE workshop_id = ? AND id = ? FOR UPDATE"
+            }
             Self::Traveller => {
                 "SELECT kind, JSON_OBJECT('unreadable letters', CHAR_LENGTH(document)) FROM travellers \
                  WHERE workshop_id = ? AND CRC32(kind) = ? FOR UPDATE"
@@ -63,6 +68,7 @@ impl RecordKind {
             Self::PickupSet => &["DELETE FROM pickup_sets WHERE workshop_id = ? AND id = ?"],
             Self::Reference => &["DELETE FROM pickup_references WHERE workshop_id = ? AND id = ?"],
             Self::Order => &["DELETE FROM orders WHERE workshop_id = ? AND id = ?"],
+            Self::Calibration => &["DELETE FROM calibrations WHERE workshop_id = ? AND id = ?"],
             Self::Traveller => &["DELETE FROM travellers WHERE workshop_id = ? AND CRC32(kind) = ?"],
             Self::Run => &[
                 "DELETE FROM verdicts WHERE workshop_id = ? AND run_id = ?",
@@ -88,6 +94,7 @@ impl RecordKind {
             Self::Order => AuditAction::Order,
             Self::Run => AuditAction::Run,
             Self::Traveller => AuditAction::Traveller,
+            Self::Calibration => AuditAction::Calibration,
         }
     }
 }

@@ -9,6 +9,7 @@ use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, PoisonError};
 use store::calibration::{CalibrationChoice, CalibrationPolicy};
 use store::logbook::planned_factor_levels;
+use store::unreadable::RecordKind;
 use store::{CalibrationId, DesignId, InstrumentId, PersonId, SpoolId, WorkshopId, WorkshopStore};
 use trade::calibration::CalibrationModel;
 
@@ -64,7 +65,7 @@ impl AppliedCalibration {
 }
 
 impl CalibrationVersions {
-    /// A version, whole.
+    /// A version, whole; one that learned nothing in place of one that cannot be read, so that predictions go on uncalibrated.
     pub(crate) async fn version(
         &self,
         store: &WorkshopStore,
@@ -73,7 +74,12 @@ impl CalibrationVersions {
         if let Some(found) = self.kept.lock().unwrap_or_else(PoisonError::into_inner).get(&id.0) {
             return Ok(Arc::clone(found));
         }
-        let model = Arc::new(store.model(id).await?);
+        let name = format!("calibration {id}");
+        let read = store.model(id).await;
+        let Some(model) = store.readable(RecordKind::Calibration, id.0, &name, read)? else {
+            return Ok(Arc::new(CalibrationModel::default()));
+        };
+        let model = Arc::new(model);
         self.kept.lock().unwrap_or_else(PoisonError::into_inner).put(id.0, Arc::clone(&model));
         Ok(model)
     }

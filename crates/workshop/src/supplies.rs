@@ -2,14 +2,14 @@
 
 use crate::actor::Actor;
 use crate::ordered_pickups::{OrderedPickup, OrderedThings};
-use crate::orders::{OrderDraft, draft_of};
+use crate::orders::{OrderDraft, readable_orders};
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use store::order::{OrderRow, OrderRun, OrderState};
-use store::{OrderId, RevisionId};
+use store::{OrderId, RevisionId, StoreError};
 
 /// Something that orders take: wire of a gauge, or a part.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -109,7 +109,12 @@ impl Workshop {
             let one = match known.entry(id) {
                 Entry::Occupied(of) => of.into_mut(),
                 Entry::Vacant(of) => {
-                    let revision = store.revision(id).await?;
+                    let revision = match store.revision(id).await {
+                        Ok(revision) => revision,
+                        // What cannot be read takes nothing that is known of.
+                        Err(StoreError::Unreadable { .. }) => continue,
+                        Err(error) => return Err(error.into()),
+                    };
                     let mut needs = Needs::new();
                     let found = self.uncalibrated_prediction(&revision.design).await?.ok();
                     for (coil, told) in revision.design.coils.iter().zip(found.iter().flat_map(|p| &p.coils))
@@ -144,13 +149,13 @@ impl Workshop {
         let mut rows = store.orders(false).await?;
         rows.retain(|row| matches!(row.state.0, OrderState::Agreed | OrderState::InWork));
         rows.sort_by(by_promise);
-        let drafts: Vec<OrderDraft> = rows.iter().map(draft_of).collect::<Result<_, _>>()?;
-        let things = OrderedThings::of(&store, &drafts).await?;
+        let orders = readable_orders(&store, rows)?;
+        let things = OrderedThings::of(&store, orders.iter().map(|(_, draft)| draft)).await?;
         let mut known = BTreeMap::new();
-        let mut all = Vec::with_capacity(rows.len());
-        for (row, draft) in rows.iter().zip(&drafts) {
+        let mut all = Vec::with_capacity(orders.len());
+        for (row, draft) in &orders {
             let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
-            let pickups = things.pickups(draft, &own)?;
+            let Some(pickups) = things.readable_pickups(draft, &own)? else { continue };
             let needs = self.needs(actor, &pickups, &mut known).await?;
             all.push((row.id, reserve(&mut stock, &needs)));
         }

@@ -103,7 +103,7 @@ async fn what_browsers_block_is_shown_to_the_owner() {
         assert_eq!(report(&visit, nonsense).await, 204);
     }
     let page = visit.get("/policy-reports").await;
-    assert_eq!(page.body.matches("<tr><th").count(), 2, "{}", page.body);
+    assert_eq!(page.body.matches("<th scope=\"row\">").count(), 2, "{}", page.body);
     assert!(
         page.body.contains("evil.example")
             && !page.body.contains("<script>a")

@@ -19,7 +19,7 @@ const DOCUMENTS: &[(&str, &str, &str)] = &[
     ("verdicts", "missed", "run 1"),
     ("sweeps", "points", "run 1"),
     ("travellers", "document", "tall-single"),
-    ("calibrations", "document", ""),
+    ("calibrations", "document", "calibration 1"),
     ("listenings", "samples", ""),
     ("instruments", "profile", ""),
     ("pickup_sets", "document", "Sedge pair"),

@@ -392,3 +392,25 @@ async fn a_session_lasts_as_the_settings_have_it_for_the_role() {
     begin(3, wren.id, "c").await;
     assert!(close(seconds("c").await, 600));
 }
+
+/// Wrong PINs from many addresses are noticed, and told to the owner alone.
+#[tokio::test]
+async fn guessing_is_told_to_the_owner() {
+    let (workshop, owner, store) = set_up().await;
+    workshop.set_own_pin(&owner, "407193".into(), "").await.unwrap();
+    let code = workshop.add_station(&owner, "Window").await.unwrap();
+    let station = workshop.enrol_station(&code, HERE).await.unwrap();
+    for k in 0..9_u8 {
+        let from = IpAddr::from([192, 0, 2, k]);
+        let tried = workshop.stand_at(&station, owner.person, "111222".into(), from).await.unwrap_err();
+        assert_eq!(tried.code(), "wrong-pin");
+    }
+    let told = store.of(owner.workshop).guessing(7).await.unwrap();
+    assert_eq!((told.len(), told[0].what.as_str(), told[0].tries), (1, "PIN", 8));
+    let is_told = |all: &[workshop::AttentionItem]| {
+        all.iter().any(|item| matches!(item, workshop::AttentionItem::Guessing(_)))
+    };
+    assert!(is_told(&workshop.attention(&owner).await.unwrap()));
+    let wren = member(&workshop, &owner, "Wren", Role::Designer).await;
+    assert!(!is_told(&workshop.attention(&Actor::of(&wren)).await.unwrap()));
+}

@@ -30,6 +30,7 @@ const fn name(kind: RecordKind) -> &'static str {
         RecordKind::Order => "Order",
         RecordKind::Run => "Run",
         RecordKind::Traveller => "Traveller",
+        RecordKind::Calibration => "Calibration",
     }
 }
 
