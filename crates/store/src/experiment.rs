@@ -109,8 +109,8 @@ impl Listening {
 macro_rules! experiment_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT e.id, e.question, (SELECT GROUP_CONCAT(a.revision_id ORDER BY a.place SEPARATOR ',') FROM experiment_arms a \
-               WHERE a.experiment_id = e.id) AS arms, e.cares_percent, e.closed, p.name AS `by`, e.made_at \
+            "SELECT e.id, e.question, COALESCE((SELECT GROUP_CONCAT(a.revision_id ORDER BY a.place SEPARATOR ',') \
+               FROM experiment_arms a WHERE a.experiment_id = e.id), '') AS arms, e.cares_percent, e.closed, p.name AS `by`, e.made_at \
              FROM experiments e JOIN people p ON p.id = e.made_by ",
             $rest
         )

@@ -75,6 +75,7 @@ impl WorkshopStore {
     /// # Errors
     /// [`StoreError::Missing`] when there is no such run.
     pub async fn begin_operation(&self, by: PersonId, run: RunId, operation: &str) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO operation_starts (workshop_id, run_id, operation, started_by) \
              SELECT u.workshop_id, u.id, ?, ? FROM runs u WHERE u.workshop_id = ? AND u.id = ? AND NOT EXISTS \
@@ -85,11 +86,15 @@ impl WorkshopStore {
         .bind(self.workshop)
         .bind(run)
         .bind(operation)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
         if done.rows_affected() > 0 {
+            let after = self.begun_snapshot(&mut tx, run, operation).await?;
+            self.audit(by, AuditAction::Operation).write(&mut tx, None, after.as_ref()).await?;
+            tx.commit().await?;
             return Ok(());
         }
+        tx.rollback().await?;
         let known: Option<i32> = sqlx::query_scalar("SELECT 1 FROM runs WHERE workshop_id = ? AND id = ?")
             .bind(self.workshop)
             .bind(run)
@@ -106,16 +111,7 @@ impl WorkshopStore {
         operation: &str,
     ) -> Result<(), StoreError> {
         let mut tx = self.pool.begin().await?;
-        let before: Option<Snapshot> = sqlx::query_as(
-            "SELECT CONCAT('run ', u.number, ', ', s.operation), JSON_OBJECT('begun', CAST(s.started_at AS CHAR), 'person', s.started_by) \
-             FROM operation_starts s JOIN runs u ON u.id = s.run_id \
-             WHERE s.workshop_id = ? AND s.run_id = ? AND s.operation = ? AND s.ended_at IS NULL FOR UPDATE",
-        )
-        .bind(self.workshop)
-        .bind(run)
-        .bind(operation)
-        .fetch_optional(&mut *tx)
-        .await?;
+        let before = self.begun_snapshot(&mut tx, run, operation).await?;
         sqlx::query(
             "DELETE FROM operation_starts WHERE workshop_id = ? AND run_id = ? AND operation = ? AND ended_at IS NULL",
         )
@@ -127,6 +123,25 @@ impl WorkshopStore {
         self.audit(by, AuditAction::Operation).write(&mut tx, before.as_ref(), None).await?;
         tx.commit().await?;
         Ok(())
+    }
+
+    /// How an operation stands that was begun, for the trail of changes.
+    async fn begun_snapshot(
+        &self,
+        connection: &mut MySqlConnection,
+        run: RunId,
+        operation: &str,
+    ) -> Result<Option<Snapshot>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT CONCAT('run ', u.number, ', ', s.operation), JSON_OBJECT('begun', CAST(s.started_at AS CHAR), 'person', s.started_by) \
+             FROM operation_starts s JOIN runs u ON u.id = s.run_id \
+             WHERE s.workshop_id = ? AND s.run_id = ? AND s.operation = ? AND s.ended_at IS NULL FOR UPDATE",
+        )
+        .bind(self.workshop)
+        .bind(run)
+        .bind(operation)
+        .fetch_optional(connection)
+        .await?)
     }
 
     /// The operations that run: begun and not signed, of runs that are under way; the one begun first, first.

@@ -207,7 +207,8 @@ async fn the_secret_of_a_second_factor_is_kept_by_the_server() {
 #[tokio::test(flavor = "multi_thread")]
 async fn guessing_is_on_the_owners_bench() {
     let (mut owner, store) = visit().await;
-    owner.sign_in("ode", WORDS).await;
+    let design = with_design(&mut owner).await;
+    with_run(&mut owner, &design).await;
     let workshop = Workshop::new(store.clone());
     let (shop, _) = store.workshops().await.unwrap()[0].clone();
     let ode = store.of(shop).people().await.unwrap().remove(0);

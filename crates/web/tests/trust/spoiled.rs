@@ -6,7 +6,7 @@ use sqlx::{AssertSqlSafe, MySqlPool};
 use store::Store;
 
 /// What spoils a document.
-const SPOILED: &str = r#"{"format": "of another program/9"}"#;
+const SPOILED: &str = r#""of another program""#;
 
 /// Columns that hold documents, and by what a record that cannot be read is named.
 const DOCUMENTS: &[(&str, &str, &str)] = &[
@@ -83,6 +83,7 @@ async fn a_row_that_cannot_be_read_stops_no_list() {
         sqlx::query(row).execute(&pool).await.unwrap();
     }
     let whole = failing(&owner).await;
+    assert!(whole.is_empty(), "{whole:?}");
     let mut broken = Vec::new();
     for (table, column, name) in DOCUMENTS {
         let text = |sql: String| AssertSqlSafe(sql);
@@ -97,7 +98,7 @@ async fn a_row_that_cannot_be_read_stops_no_list() {
         // As after a start: nothing is kept in memory of how it was before.
         let mut fresh = Visit::to(&store);
         fresh.sign_in("ode", "seven thousand turns").await;
-        let lists = failing(&fresh).await.into_iter().filter(|list| !whole.contains(list));
+        let lists = failing(&fresh).await.into_iter();
         broken.extend(lists.map(|list| format!("{table}.{column}: {list}")));
         let named = fresh.get("/unreadable").await;
         if !name.is_empty() && !named.body.contains(name) {
@@ -107,7 +108,7 @@ async fn a_row_that_cannot_be_read_stops_no_list() {
         let mend = format!("UPDATE {table} SET {column} = ? LIMIT 1");
         sqlx::query(text(mend)).bind(&before[0]).execute(&pool).await.unwrap();
     }
-    assert!(broken.is_empty(), "{broken:#?}\n{whole:#?}");
+    assert!(broken.is_empty(), "{broken:#?}");
 }
 
 /// What cannot be read is exported as it stands and deleted with a line in the trail; what something depends on stays.

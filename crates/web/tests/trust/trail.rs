@@ -21,7 +21,7 @@ const TRAILS: &[&str] = &[
     "sweeps",
     "timers",
     "part_moves",
-    "operation_starts",
+    "verdicts",
     "spool_checks",
     "run_coils",
     "listenings",

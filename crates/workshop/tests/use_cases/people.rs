@@ -101,7 +101,7 @@ async fn who_left_cannot_come_back_and_keeps_their_runs() {
     assert_eq!(run.row.operator, gone.name, "the run is theirs, under the new name");
     let filter = AuditFilter { action: Some(AuditAction::Person), ..AuditFilter::default() };
     let trail = workshop.audit_trail(&owner, &filter, None).await.unwrap();
-    assert_eq!(trail.rows.len(), 4, "invited, disabled, enabled, left");
+    assert_eq!(trail.rows.len(), 5, "invited, password set, disabled, enabled, left");
     let text = format!("{trail:?}").to_lowercase();
     assert!(!text.contains("wren") && text.contains(&gone.name.to_lowercase()), "{text}");
 }

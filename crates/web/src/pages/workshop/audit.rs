@@ -37,7 +37,7 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Station => "Shared station",
         AuditAction::Photo => "Photo",
         AuditAction::Timer => "Timer",
-        AuditAction::Operation => "Work laid down",
+        AuditAction::Operation => "Work begun or laid down",
         AuditAction::Pin => "Pin in the plan",
         AuditAction::Outage => "Broken or away",
         AuditAction::Feed => "Calendar feed",
