@@ -92,9 +92,8 @@ async fn a_row_that_cannot_be_read_stops_no_list() {
                 .fetch_all(&pool)
                 .await
                 .unwrap();
-        let spoil =
-            format!("UPDATE {table} SET {column} = '{{\"format\": \"of another program/9\"}}' LIMIT 1");
-        sqlx::query(text(spoil)).execute(&pool).await.unwrap();
+        let spoil = format!("UPDATE {table} SET {column} = ? LIMIT 1");
+        sqlx::query(text(spoil)).bind(SPOILED).execute(&pool).await.unwrap();
         // As after a start: nothing is kept in memory of how it was before.
         let mut fresh = Visit::to(&store);
         fresh.sign_in("ode", "seven thousand turns").await;
