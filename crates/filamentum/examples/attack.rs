@@ -79,7 +79,8 @@ fn cookie(answer: &Answer) -> Option<String> {
 async fn signed_in(name: &str) -> Option<Person> {
     let page = ask("GET", "/sign-in", "", &[]).await?;
     let form = cookie(&page)?;
-    let fields = [("csrf", &*hidden(&page.body, "csrf")), ("sign_in", name), ("password", WORDS), ("next", "/")];
+    let fields =
+        [("csrf", &*hidden(&page.body, "csrf")), ("sign_in", name), ("password", WORDS), ("next", "/")];
     let answer = ask("POST", "/sign-in", &form, &fields).await?;
     let cookie = cookie(&answer)?;
     let sheet = ask("GET", "/designs/new?kind=tall-single", &cookie, &[]).await?;
@@ -166,9 +167,13 @@ async fn send_picture(person: Person, picture: Arc<Vec<u8>>, stop: Arc<AtomicBoo
     while !stop.load(Ordering::Relaxed) {
         let mut body = Vec::new();
         let key = store::ClientKey::random();
-        for (name, value) in
-            [("csrf", person.token.as_str()), ("key", key.as_str()), ("subject", "spool"), ("of", "1"), ("caption", "x")]
-        {
+        for (name, value) in [
+            ("csrf", person.token.as_str()),
+            ("key", key.as_str()),
+            ("subject", "spool"),
+            ("of", "1"),
+            ("caption", "x"),
+        ] {
             let part = format!("--b\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{value}\r\n");
             body.extend_from_slice(part.as_bytes());
         }
@@ -202,7 +207,8 @@ async fn honest(name: String, stop: Arc<AtomicBool>, all: Arc<Mutex<Vec<(f64, u1
                 let mut design = design.clone();
                 design.coils[0].wind.turns = 7000 + turn;
                 let form = presentation::sheet::form_of(&design, coil::quantity::Units::default()).0;
-                let mut fields: Vec<(&str, &str)> = form.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+                let mut fields: Vec<(&str, &str)> =
+                    form.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
                 fields.extend([("csrf", person.token.as_str()), ("key", person.key.as_str())]);
                 ask("POST", "/designs/preview", &person.cookie, &fields).await.map(|a| a.status)
             }
@@ -240,11 +246,21 @@ async fn main() {
     let owner = signed_in("ode").await.unwrap();
     let page = ask("GET", "/spools", &owner.cookie, &[]).await.unwrap();
     let (csrf, key) = (hidden(&page.body, "csrf"), hidden(&page.body, "key"));
-    let spool = [("csrf", csrf.as_str()), ("key", &key), ("label", "K-1"), ("gauge", "42 AWG"), ("left", "400 g"),
-        ("insulation", "polyurethane"), ("build", "single"), ("tolerance", "full")];
+    let spool = [
+        ("csrf", csrf.as_str()),
+        ("key", &key),
+        ("label", "K-1"),
+        ("gauge", "42 AWG"),
+        ("left", "400 g"),
+        ("insulation", "polyurethane"),
+        ("build", "single"),
+        ("tolerance", "full"),
+    ];
     ask("POST", "/spools", &owner.cookie, &spool).await.unwrap();
     let picture = Arc::new(picture());
-    println!("| attack | honest answers | p50 ms | p95 ms | refused | MB now | MB most | what the attackers were told |");
+    println!(
+        "| attack | honest answers | p50 ms | p95 ms | refused | MB now | MB most | what the attackers were told |"
+    );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- |");
     for attack in ["nobody", "bodies that drip", "costly previews", "costly comparisons", "pictures"] {
         let stop = Arc::new(AtomicBool::new(false));
@@ -294,7 +310,12 @@ async fn main() {
             1e3 * all[k].0
         };
         let refused = all.iter().filter(|(_, status)| !(200..400).contains(status)).count();
-        println!("| {attack} | {} | {:.0} | {:.0} | {refused} | {now} | {most} | {told:?} |", all.len(), at(0.5), at(0.95));
+        println!(
+            "| {attack} | {} | {:.0} | {:.0} | {refused} | {now} | {most} | {told:?} |",
+            all.len(),
+            at(0.5),
+            at(0.95)
+        );
     }
     Command::new("kill").arg(child.id().to_string()).status().unwrap();
     child.wait().unwrap();

@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::assets;
+use crate::intake::IntakeError;
 use crate::refusal_text::{refusal_text, seconds_up};
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
@@ -86,6 +87,18 @@ impl From<Refusal> for AppError {
                 }
                 Self::Refused(refusal)
             }
+        }
+    }
+}
+
+impl From<IntakeError> for AppError {
+    fn from(error: IntakeError) -> Self {
+        match error {
+            IntakeError::TooLarge(most) => Self::TooLarge(most),
+            IntakeError::TooMany => Self::TooManyBodies,
+            IntakeError::Full => Self::Busy,
+            IntakeError::Slow => Self::SlowBody,
+            IntakeError::Broken(why) => Self::BadRequest(why),
         }
     }
 }

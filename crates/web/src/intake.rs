@@ -1,6 +1,5 @@
 //! Bodies of requests, read whole before anything is done with them: a slow one holds no turn, and little besides.
 
-use crate::error::AppError;
 use crate::origin::Timeouts;
 use actix_web::dev::Payload;
 use actix_web::web::{Bytes, BytesMut};
@@ -9,6 +8,7 @@ use std::collections::HashMap;
 use std::net::IpAddr;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
+use thiserror::Error;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use tokio::time::{Instant, timeout_at};
 use workshop::network_of;
@@ -24,6 +24,26 @@ const UNFINISHED_OF_ADDRESS: usize = 6;
 const UNFINISHED: usize = 256;
 /// How bytes in memory are counted.
 const UNIT: usize = 1 << 10;
+
+/// Why a body was not taken in.
+#[derive(Clone, Debug, Error, PartialEq, Eq)]
+pub(crate) enum IntakeError {
+    /// It is larger than its route takes, bytes.
+    #[error("the body is larger than {0} bytes")]
+    TooLarge(usize),
+    /// Too many bodies of its address are unfinished.
+    #[error("too many unfinished bodies")]
+    TooMany,
+    /// All bodies together take as much memory as they may.
+    #[error("the bodies take too much memory")]
+    Full,
+    /// It did not come in completely in its time.
+    #[error("the body took too long")]
+    Slow,
+    /// It was broken off.
+    #[error("{0}")]
+    Broken(String),
+}
 
 /// What bodies hold at the moment.
 pub(crate) struct Intake {
@@ -57,13 +77,13 @@ impl Drop for Unfinished {
 
 impl Intake {
     /// One more unfinished body of an address.
-    fn unfinished(&self, address: IpAddr) -> Result<Unfinished, AppError> {
+    fn unfinished(&self, address: IpAddr) -> Result<Unfinished, IntakeError> {
         let mut all = self.unfinished.lock().unwrap_or_else(PoisonError::into_inner);
         let count: usize = all.values().sum();
         let own = all.entry(address).or_default();
         if *own >= UNFINISHED_OF_ADDRESS || count >= UNFINISHED {
             tracing::warn!(event = "slow-bodies", %address, count, "too many unfinished bodies");
-            return Err(AppError::TooManyBodies);
+            return Err(IntakeError::TooMany);
         }
         *own += 1;
         Ok(Unfinished { address, all: Arc::clone(&self.unfinished) })
@@ -77,9 +97,9 @@ impl Intake {
         stated: Option<usize>,
         address: IpAddr,
         timeouts: Timeouts,
-    ) -> Result<(Bytes, Option<OwnedSemaphorePermit>), AppError> {
+    ) -> Result<(Bytes, Option<OwnedSemaphorePermit>), IntakeError> {
         if stated.is_some_and(|length| length > most) {
-            return Err(AppError::TooLarge(most));
+            return Err(IntakeError::TooLarge(most));
         }
         let began = Instant::now();
         let rate_time = stated.unwrap_or(most) / SLOWEST_RATE;
@@ -90,23 +110,23 @@ impl Intake {
         loop {
             let until = if slow.is_none() { last.min(began + QUICK) } else { last };
             let piece = match timeout_at(until, payload.next()).await {
-                Ok(Some(piece)) => piece.map_err(|error| AppError::BadRequest(error.to_string()))?,
+                Ok(Some(piece)) => piece.map_err(|error| IntakeError::Broken(error.to_string()))?,
                 Ok(None) => return Ok((whole.freeze(), memory)),
                 Err(_) if slow.is_none() && until < last => {
                     slow = Some(self.unfinished(network_of(address))?);
                     continue;
                 }
-                Err(_) => return Err(AppError::SlowBody),
+                Err(_) => return Err(IntakeError::Slow),
             };
             if whole.len() + piece.len() > most {
-                return Err(AppError::TooLarge(most));
+                return Err(IntakeError::TooLarge(most));
             }
             whole.extend_from_slice(&piece);
             let units = u32::try_from(whole.len().div_ceil(UNIT)).unwrap_or(u32::MAX);
             let held = memory.as_ref().map_or(0, |m| u32::try_from(m.num_permits()).unwrap_or(u32::MAX));
             if units > held {
                 let more = Arc::clone(&self.bytes).try_acquire_many_owned(units - held);
-                let more = more.ok().ok_or(AppError::Busy)?;
+                let more = more.ok().ok_or(IntakeError::Full)?;
                 match &mut memory {
                     Some(memory) => memory.merge(more),
                     None => memory = Some(more),
@@ -137,7 +157,12 @@ mod tests {
         Payload::Stream { payload: Box::pin(stream::pending()) }
     }
 
-    async fn read(intake: &Intake, payload: Payload, most: usize, from: IpAddr) -> Result<usize, AppError> {
+    async fn read(
+        intake: &Intake,
+        payload: Payload,
+        most: usize,
+        from: IpAddr,
+    ) -> Result<usize, IntakeError> {
         intake.read(payload, most, None, from, Timeouts::default()).await.map(|(body, _)| body.len())
     }
 
@@ -149,10 +174,13 @@ mod tests {
         let pieces = || vec![b"one ".as_slice(), b"two ", b"three"];
         assert!(matches!(read(&intake, body(pieces(), Duration::ZERO), 13, HERE).await, Ok(13)));
         assert!(matches!(read(&intake, body(pieces(), slow), 13, HERE).await, Ok(13)));
-        assert!(matches!(read(&intake, body(pieces(), slow), 12, HERE).await, Err(AppError::TooLarge(12))));
+        assert!(matches!(
+            read(&intake, body(pieces(), slow), 12, HERE).await,
+            Err(IntakeError::TooLarge(12))
+        ));
         let stated = intake.read(endless(), 12, Some(13), HERE, Timeouts::default()).await;
-        assert!(matches!(stated, Err(AppError::TooLarge(12))), "before a byte is read");
-        assert!(matches!(read(&intake, endless(), 12, HERE).await, Err(AppError::SlowBody)));
+        assert!(matches!(stated, Err(IntakeError::TooLarge(12))), "before a byte is read");
+        assert!(matches!(read(&intake, endless(), 12, HERE).await, Err(IntakeError::Slow)));
         assert!(intake.unfinished.lock().unwrap().is_empty());
         assert_eq!(intake.bytes.available_permits(), MOST_BYTES / UNIT);
     }
@@ -173,7 +201,7 @@ mod tests {
         assert!(read(&intake, body(vec![b"quick"], Duration::ZERO), 12, HERE).await.is_ok());
         assert!(read(&intake, body(vec![b"slow"], 2 * QUICK), 12, THERE).await.is_ok());
         for one in dripping {
-            assert!(matches!(one.await.unwrap(), Err(AppError::TooManyBodies | AppError::SlowBody)));
+            assert!(matches!(one.await.unwrap(), Err(IntakeError::TooMany | IntakeError::Slow)));
         }
         assert!(intake.unfinished.lock().unwrap().is_empty());
     }
@@ -186,7 +214,7 @@ mod tests {
         let held = held.await.unwrap();
         assert!(matches!(
             read(&intake, body(vec![b"x"], Duration::ZERO), 8, THERE).await,
-            Err(AppError::Busy)
+            Err(IntakeError::Full)
         ));
         drop(held);
         assert!(read(&intake, body(vec![b"x"], Duration::ZERO), 8, THERE).await.is_ok());

@@ -269,7 +269,7 @@ async fn a_station_is_enrolled_by_its_code_once() {
     assert!(store.session_state(&[5; 32]).await.unwrap().is_none());
     assert!(store.station(bench).await.unwrap().is_none());
     assert!(matches!(own.retire_station(owner, StationId(999)).await, Err(StoreError::Missing("station"))));
-    assert_eq!(changes(&store, shop, AuditAction::Station).await, 3);
+    assert_eq!(changes(&store, shop, AuditAction::Station).await, 4, "added twice, enrolled, retired");
 }
 
 #[tokio::test]
