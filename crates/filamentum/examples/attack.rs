@@ -107,7 +107,7 @@ fn memory(pid: u32) -> (u64, u64) {
     (of("VmRSS:"), of("VmHWM:"))
 }
 
-/// A body that comes a byte a second, until it is told to stop.
+/// Sends a body at one byte a second until `stop` is set; returns the status codes that came back.
 async fn drip(path: &'static str, stop: Arc<AtomicBool>) -> Vec<u16> {
     let mut told = Vec::new();
     while !stop.load(Ordering::Relaxed) {

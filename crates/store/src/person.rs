@@ -125,7 +125,7 @@ pub(crate) const PERSON_SNAPSHOT: &str = "SELECT CONCAT('person ', id), JSON_OBJ
      COALESCE(CONVERT(LEFT(SHA2(pin_hash, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none'), 'second factor', COALESCE(CONVERT(LEFT(SHA2(totp_secret, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none')) FROM people \
      WHERE workshop_id = ? AND id = ? FOR UPDATE";
 
-/// Guessing at a short secret of somebody, as the owner is told of it.
+/// Wrong tries at somebody's PIN or second factor, as the owner's bench lists them.
 #[derive(Clone, Debug, PartialEq, Eq, FromRow)]
 pub struct Guessing {
     /// Whose.

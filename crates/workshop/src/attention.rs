@@ -19,7 +19,7 @@ use trade::consistency::Rule;
 use trade::stock::SpoolWarning;
 use trade::verdict::Level;
 
-/// Days for which the owner is told that somebody guessed at a secret.
+/// Days for which the bench lists that somebody guessed at a secret.
 const DAYS_GUESSING: u32 = 7;
 /// Days after which a coil that was wound and not measured is pointed out.
 const DAYS_UNMEASURED: i64 = 3;

@@ -20,7 +20,7 @@ use std::sync::Arc;
 use std::time::Instant;
 use store::{Store, WorkshopStore};
 
-/// Tries at a short secret that the owner is told of; then at every doubling.
+/// Tries at a short secret after which the owner is notified, and again whenever they double.
 const GUESSING: u32 = 8;
 
 /// Everything that a person can do, over one database. Clones share it.

@@ -229,18 +229,6 @@ async fn guessing_is_on_the_owners_bench() {
     assert!(owner.get("/audit?action=guessing").await.body.contains("Guessing"));
 }
 
-/// A station is nobody's own browser: it makes no feed that outlasts it.
-#[tokio::test(flavor = "multi_thread")]
-async fn photos_are_not_kept_by_browsers_and_only_the_stop_skips_the_queue() {
-    let (mut visit, _) = visit().await;
-    let design = with_design(&mut visit).await;
-    with_run(&mut visit, &design).await;
-    let photo = visit.get("/photos/1").await;
-    assert!(photo.headers["cache-control"].contains("no-store"));
-    let code = include_str!("../../src/guard.rs");
-    assert!(!code.contains("ends_with"), "a path's ending is no permission");
-}
-
 /// Two dozen connections that drip a body: whoever signs in meanwhile is answered at once.
 #[tokio::test(flavor = "multi_thread")]
 async fn dripping_bodies_hold_nobody_up() {
