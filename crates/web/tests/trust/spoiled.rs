@@ -42,7 +42,7 @@ const ROWS: &[&str] = &[
 ];
 
 /// A shop that has one of each.
-async fn shop(store: &Store) -> Visit {
+pub(super) async fn shop(store: &Store) -> Visit {
     with_workshop(store, "ode").await;
     let mut owner = Visit::to(store);
     owner.sign_in("ode", "seven thousand turns").await;

@@ -1,7 +1,7 @@
 //! What is sent leaves a line: forms are filled in as they stand on their pages and sent, and the line that each wrote is counted.
 
 use super::roles::table;
-use crate::{Answer, Fields, Visit, add, send, with_design, with_run, with_workshop};
+use crate::{Answer, Fields, Visit, send};
 use scraper::{ElementRef, Html, Selector};
 use sqlx::{AssertSqlSafe, MySqlPool};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
@@ -147,16 +147,7 @@ async fn forms(visit: &mut Visit, starts: &[&str]) -> BTreeMap<String, Fields> {
 async fn every_form_leaves_a_line() {
     let (url, _) = dev_database::fresh_database().await;
     let store = Store::connect(&url).await.unwrap();
-    with_workshop(&store, "ode").await;
-    let mut owner = Visit::to(&store);
-    owner.sign_in("ode", "seven thousand turns").await;
-    let path = with_design(&mut owner).await;
-    with_run(&mut owner, &path).await;
-    let pair = [("name", "Sedge pair"), ("p0_revision", "1"), ("p1_revision", "1")];
-    add(&mut owner, ("/sets/new", "#set-form"), "/sets", &pair).await;
-    add(&mut owner, ("/rewinds/new?kind=tall-single", "#sheet"), "/rewinds", &[("name", "Old Sedge")]).await;
-    let order = [("customer", "mark A"), ("state", "agreed"), ("item0", "r1"), ("quantity0", "2")];
-    add(&mut owner, ("/orders/new", "main"), "/orders", &order).await;
+    let mut owner = super::spoiled::shop(&store).await;
     let pool = MySqlPool::connect(&url).await.unwrap();
     let lines =
         async || -> i64 { sqlx::query_scalar(AssertSqlSafe(lines_sql())).fetch_one(&pool).await.unwrap() };
