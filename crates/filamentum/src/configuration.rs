@@ -6,7 +6,7 @@ use serde::Deserialize;
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use web::{BaseUrl, Certificate, ServeOptions, Timeouts};
-use workshop::BackupFolder;
+use workshop::{BackupFolder, ProviderSettings};
 
 /// Where it listens without a word.
 const USUAL_LISTEN: SocketAddr = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), 8090);
@@ -69,6 +69,26 @@ pub(crate) struct ServeArguments {
     pub secret_key: Option<PathBuf>,
 }
 
+/// The provider of single sign-on, as a file names it.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ProviderEntry {
+    name: String,
+    issuer: String,
+    client_id: String,
+    client_secret_file: PathBuf,
+}
+
+impl ProviderEntry {
+    fn settings(self) -> anyhow::Result<ProviderSettings> {
+        let path = self.client_secret_file;
+        let secret = std::fs::read_to_string(&path)
+            .with_context(|| format!("the client secret {} cannot be read", path.display()))?;
+        let (name, issuer, client_id) = (self.name, self.issuer, self.client_id);
+        Ok(ProviderSettings { name, issuer, client_id, client_secret: secret.trim_end().to_owned() })
+    }
+}
+
 /// What a file may say. A key that is none of these is refused: a slip must not go unnoticed.
 #[derive(Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -88,6 +108,7 @@ struct File {
     backups: Option<PathBuf>,
     keep_backups: Option<usize>,
     secret_key: Option<PathBuf>,
+    single_sign_on: Option<ProviderEntry>,
 }
 
 impl File {
@@ -147,6 +168,8 @@ pub(crate) struct ServeSettings {
     pub backups: BackupFolder,
     /// File of the key that seals secrets.
     pub secret_key: PathBuf,
+    /// The provider of single sign-on.
+    pub provider: Option<ProviderSettings>,
 }
 
 impl ServeArguments {
@@ -201,7 +224,8 @@ impl ServeArguments {
         let trusted_proxies =
             if self.trusted_proxy.is_empty() { file.trusted_proxies } else { self.trusted_proxy.clone() };
         let options = ServeOptions { base_url, trusted_proxies, certificate, timeouts: Timeouts::default() };
-        Ok(ServeSettings { listen, database, is_fresh: self.fresh, options, backups, secret_key })
+        let provider = file.single_sign_on.map(ProviderEntry::settings).transpose()?;
+        Ok(ServeSettings { listen, database, is_fresh: self.fresh, options, backups, secret_key, provider })
     }
 }
 

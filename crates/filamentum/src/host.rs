@@ -5,6 +5,7 @@ use crate::database::Database;
 use crate::demo;
 use anyhow::{Context as _, bail};
 use dev_database::PrivateServer;
+use identity::stand_in::{StandInPerson, StandInProvider};
 use instruments::simulated::Bench;
 use std::io::ErrorKind;
 use std::net::{Ipv4Addr, SocketAddr, TcpListener};
@@ -12,7 +13,7 @@ use std::time::Duration;
 use store::Store;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tracing_subscriber::EnvFilter;
-use workshop::{SecretKey, Workshop};
+use workshop::{ProviderSettings, SecretKey, Workshop};
 
 /// Structured logs to standard error: JSON with `FILAMENTUM_LOG_JSON`, levels by `RUST_LOG`.
 pub(crate) fn log() {
@@ -78,6 +79,58 @@ async fn bench_beside(store: &Store) -> anyhow::Result<()> {
     Ok(())
 }
 
+/// People of the stand-in provider: their names, and the group that each is in.
+const PROVIDER_PEOPLE: [(&str, &str, &str); 3] =
+    [("lark", "Lark Penrose", "design"), ("rafe", "Rafe Quill", "bench"), ("sable", "Sable Orne", "office")];
+/// What the stand-in knows this program by, and its secret: of no worth, since it believes everybody.
+const PROVIDER_CLIENT: (&str, &str) = ("filamentum", "stand-in");
+
+fn provider_people() -> Vec<StandInPerson> {
+    let person = |&(subject, name, group): &(&str, &str, &str)| StandInPerson {
+        subject: subject.to_owned(),
+        name: name.to_owned(),
+        user_name: subject.to_owned(),
+        groups: vec![group.to_owned()],
+        has_second_factor: true,
+    };
+    PROVIDER_PEOPLE.iter().map(person).collect()
+}
+
+/// Starts a stand-in for a provider of single sign-on beside the demo: on the next port, so that it is the same one at the next start.
+async fn provider_beside(demo: SocketAddr) -> anyhow::Result<ProviderSettings> {
+    let next = SocketAddr::new(Ipv4Addr::LOCALHOST.into(), demo.port().wrapping_add(1));
+    let listener = match tokio::net::TcpListener::bind(next).await {
+        Ok(listener) => listener,
+        Err(_) => tokio::net::TcpListener::bind("127.0.0.1:0").await?,
+    };
+    let stand_in = StandInProvider::new(listener.local_addr()?, PROVIDER_CLIENT, provider_people());
+    let issuer = stand_in.issuer().to_owned();
+    println!("A stand-in for single sign-on listens on {issuer}");
+    tokio::spawn(stand_in.serve(listener));
+    let (client_id, client_secret) = PROVIDER_CLIENT;
+    Ok(ProviderSettings {
+        name: "the stand-in provider".to_owned(),
+        issuer,
+        client_id: client_id.to_owned(),
+        client_secret: client_secret.to_owned(),
+    })
+}
+
+/// Serves the stand-in provider by itself until it is stopped.
+pub(crate) async fn provider(port: u16, client_secret: &str) -> anyhow::Result<()> {
+    let listener = listen(SocketAddr::new(Ipv4Addr::LOCALHOST.into(), port))?;
+    listener.set_nonblocking(true)?;
+    let client = (PROVIDER_CLIENT.0, client_secret);
+    let stand_in = StandInProvider::new(listener.local_addr()?, client, provider_people());
+    println!("The stand-in provider listens on {}; it knows the client {}", stand_in.issuer(), client.0);
+    let listener = tokio::net::TcpListener::from_std(listener)?;
+    tokio::select! {
+        () = stand_in.serve(listener) => {}
+        _ = tokio::signal::ctrl_c() => {}
+    }
+    Ok(())
+}
+
 /// Which workshop is served.
 pub(crate) enum Show {
     /// One's own.
@@ -135,7 +188,16 @@ pub(crate) async fn serve(arguments: &ServeArguments, show: Show) -> anyhow::Res
     }
     let key = SecretKey::at(&settings.secret_key)
         .with_context(|| format!("the key {} cannot be used", settings.secret_key.display()))?;
-    let workshop = Workshop::new(store.clone()).with_backups(settings.backups).with_secret_key(key).await?;
+    let mut workshop =
+        Workshop::new(store.clone()).with_backups(settings.backups).with_secret_key(key).await?;
+    let provider = match settings.provider {
+        // It believes whoever says who they are: nobody but this machine's own people may say so.
+        None if show_demo && address.ip().is_loopback() => Some(provider_beside(address).await?),
+        configured => configured,
+    };
+    if let Some(provider) = provider {
+        workshop = workshop.with_provider(provider).context("single sign-on cannot be used")?;
+    }
     if !workshop.is_set_up().await? {
         println!("The first visit sets the workshop up; it takes this code: {}", workshop.set_up_code());
     }

@@ -52,6 +52,15 @@ enum Command {
         #[arg(long, default_value_t = 1.0)]
         pace: f64,
     },
+    /// Serve a stand-in for a provider of single sign-on on loopback. It believes whoever says who they are: to try it with only.
+    Provider {
+        /// Port on loopback.
+        #[arg(long, default_value_t = 8096)]
+        port: u16,
+        /// The secret that the workshop's program proves itself with.
+        #[arg(long, default_value = "stand-in")]
+        client_secret: String,
+    },
     /// Print the prediction of a design file.
     Predict {
         /// The file; - reads from standard input.
@@ -178,6 +187,7 @@ fn run(command: Command) -> anyhow::Result<ExitCode> {
         Command::Netlist { file } => Ok(prediction::netlist(&file)),
         Command::New { kind, strings, pitch } => Ok(prediction::new(&kind, strings, pitch)),
         Command::Bench { port, pace } => on_database(host::bench(port, pace)),
+        Command::Provider { port, client_secret } => on_database(host::provider(port, &client_secret)),
         Command::Backup { file, database } => on_database(archive::backup(&database, &file)),
         Command::Verify { file } => on_database(archive::verify(&file)),
         Command::Restore { file, database } => on_database(archive::restore(&database, &file)),

@@ -78,14 +78,15 @@ mod tests {
     use std::path::Path;
 
     /// The house, from the ground up.
-    const RULES: [Rule; 8] = [
+    const RULES: [Rule; 9] = [
         Rule { name: "coil", may_use: &[], forbidden: &["sqlx", "actix_web", "tokio"] },
+        Rule { name: "identity", may_use: &[], forbidden: &["sqlx", "actix_web"] },
         Rule { name: "instruments", may_use: &["coil"], forbidden: &["sqlx", "actix_web"] },
         Rule { name: "trade", may_use: &["coil"], forbidden: &["sqlx", "actix_web", "tokio"] },
         Rule { name: "store", may_use: &["coil", "trade"], forbidden: &["actix_web", "askama"] },
         Rule {
             name: "workshop",
-            may_use: &["coil", "trade", "store", "instruments"],
+            may_use: &["coil", "trade", "store", "instruments", "identity"],
             forbidden: &["sqlx", "actix_web", "askama"],
         },
         Rule {
@@ -109,12 +110,13 @@ mod tests {
         },
         Rule {
             name: "filamentum",
-            may_use: &["coil", "trade", "store", "instruments", "workshop", "web", "dev_database"],
+            may_use: &["coil", "trade", "store", "instruments", "identity", "workshop", "web", "dev_database"],
             forbidden: &["sqlx", "actix_web"],
         },
     ];
-    const HOUSE: [&str; 9] = [
+    const HOUSE: [&str; 10] = [
         "coil",
+        "identity",
         "instruments",
         "trade",
         "store",

@@ -57,6 +57,8 @@ id! {
     ListeningId
     /// A shared station.
     StationId
+    /// A passkey of a person.
+    PasskeyId
     /// An examined pickup.
     ReferenceId
     /// A photo.

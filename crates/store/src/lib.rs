@@ -36,6 +36,7 @@ mod error;
 pub mod event;
 pub mod experiment;
 pub mod export;
+pub mod external_identity;
 pub mod feed;
 mod id;
 pub mod import;
@@ -45,6 +46,7 @@ mod log_filter;
 pub mod logbook;
 pub mod order;
 pub mod part;
+pub mod passkey;
 pub mod person;
 pub mod photo;
 pub mod pickup_set;
@@ -72,7 +74,7 @@ pub mod word_search;
 pub use error::StoreError;
 pub use id::{
     CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, OutageId, PartId,
-    PersonId, PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId,
+    PasskeyId, PersonId, PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId,
     SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};

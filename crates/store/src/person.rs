@@ -122,7 +122,9 @@ macro_rules! person_columns {
 /// How a person stands; of secrets the beginning of a digest, so that a new one is a change.
 pub(crate) const PERSON_SNAPSHOT: &str = "SELECT CONCAT('person ', id), JSON_OBJECT('role', role, 'disabled', \
      disabled_at IS NOT NULL, 'password', COALESCE(CONVERT(LEFT(SHA2(password_hash, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none'), 'PIN', \
-     COALESCE(CONVERT(LEFT(SHA2(pin_hash, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none'), 'second factor', COALESCE(CONVERT(LEFT(SHA2(totp_secret, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none')) FROM people \
+     COALESCE(CONVERT(LEFT(SHA2(pin_hash, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none'), 'second factor', COALESCE(CONVERT(LEFT(SHA2(totp_secret, 256), 6) USING utf8mb4) COLLATE utf8mb4_unicode_ci, 'none'), \
+     'passkeys', (SELECT COUNT(*) FROM passkeys k WHERE k.person_id = people.id), 'single sign-on', \
+     (SELECT COUNT(*) FROM external_identities e WHERE e.person_id = people.id) > 0) FROM people \
      WHERE workshop_id = ? AND id = ? FOR UPDATE";
 
 /// Wrong tries at somebody's PIN or second factor, as the owner's bench lists them.
@@ -261,7 +263,7 @@ async fn create_workshop_on(
     Ok((workshop, add_person_on(connection, workshop, &owner).await?))
 }
 
-async fn add_person_on(
+pub(crate) async fn add_person_on(
     connection: &mut MySqlConnection,
     workshop: WorkshopId,
     person: &NewPerson<'_>,
@@ -409,7 +411,7 @@ impl WorkshopStore {
             }
             PersonChange::Anonymise { name } => sqlx::query(
                 "UPDATE people SET name = ?, sign_in = CONCAT('former-', id), password_hash = NULL, pin_hash = NULL, \
-                 totp_secret = NULL, \
+                 totp_secret = NULL, passkey_handle = NULL, \
                  disabled_at = COALESCE(disabled_at, UTC_TIMESTAMP(6)) WHERE id = ?",
             )
             .bind(name)
@@ -417,6 +419,13 @@ impl WorkshopStore {
         }
         .execute(&mut *connection)
         .await?;
+        if matches!(change, PersonChange::Anonymise { .. }) {
+            for ways_in in
+                ["DELETE FROM passkeys WHERE person_id = ?", "DELETE FROM external_identities WHERE person_id = ?"]
+            {
+                sqlx::query(ways_in).bind(person).execute(&mut *connection).await?;
+            }
+        }
         if matches!(change, PersonChange::Disable | PersonChange::Anonymise { .. }) {
             end_sessions_on(connection, person, "").await?;
             sqlx::query("DELETE FROM password_links WHERE person_id = ?")
@@ -516,7 +525,7 @@ async fn link_on(
 }
 
 /// What is kept about a person, table by table: the key in the export, and the statement by workshop and number.
-const PERSON_DATA: [(&str, &str); 8] = [
+const PERSON_DATA: [(&str, &str); 10] = [
     (
         "person",
         "SELECT JSON_OBJECT('name', name, 'sign_in', sign_in, 'role', role, 'since', created_at) FROM people \
@@ -526,6 +535,16 @@ const PERSON_DATA: [(&str, &str); 8] = [
         "sessions",
         "SELECT JSON_OBJECT('since', s.created_at, 'used', s.seen_at, 'address', s.address, 'browser', s.agent) \
          FROM sessions s JOIN people p ON p.id = s.person_id WHERE p.workshop_id = ? AND s.person_id = ?",
+    ),
+    (
+        "passkeys",
+        "SELECT JSON_OBJECT('name', k.name, 'since', k.created_at, 'used', k.used_at) \
+         FROM passkeys k JOIN people p ON p.id = k.person_id WHERE p.workshop_id = ? AND k.person_id = ?",
+    ),
+    (
+        "single sign-on",
+        "SELECT JSON_OBJECT('provider', e.issuer, 'known as', e.subject, 'since', e.created_at, 'used', e.used_at) \
+         FROM external_identities e JOIN people p ON p.id = e.person_id WHERE p.workshop_id = ? AND e.person_id = ?",
     ),
     (
         "runs",

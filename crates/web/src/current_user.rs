@@ -8,13 +8,15 @@ use actix_web::dev::Payload;
 use actix_web::http::{Method, header};
 use actix_web::{FromRequest, HttpMessage as _, HttpRequest, web};
 use rand::RngExt as _;
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
 use std::future::{Ready, ready};
 use std::net::IpAddr;
 use store::person::Person;
 use store::station::Station;
 use store::{PersonId, StationId};
 use time::OffsetDateTime;
-use workshop::{Actor, WorkshopSettings};
+use workshop::{Actor, StartedSignIn, WorkshopSettings};
 
 /// Where the winder of a run is told what to do.
 const WINDER_COMMANDS: &str = "/runs/{id}/winder";
@@ -33,6 +35,16 @@ const PENDING_S: i64 = 300;
 const MOST_WRONG_CODES: u32 = 5;
 /// Whose password was right, since when, and how many codes were wrong.
 type Pending = (PersonId, i64, u32);
+/// What a browser was asked for that makes or uses a passkey, and since when, seconds since 1970.
+const PASSKEY: &str = "passkey";
+/// What waits for a browser to come back from the provider of single sign-on, and since when.
+const PROVIDER: &str = "provider";
+/// Where it comes back to.
+pub(crate) const PROVIDER_BACK: &str = "/sign-in/provider/back";
+/// How long either may take, seconds.
+const ASKED_S: i64 = 600;
+/// Whether whoever signed in showed two factors.
+const TWO_FACTORS: &str = "two-factors";
 /// When a password, or what stands for one, was right last, seconds since 1970, and how long that holds.
 const PROVEN: &str = "proven";
 const PROVEN_S: i64 = 300;
@@ -95,6 +107,64 @@ pub(crate) fn sign_in(
     session.insert(PERSON, person).map_err(AppError::internal)?;
     note_password(session)?;
     signed_in_token(session).map(|_| ())
+}
+
+/// Somebody on their way to the provider of single sign-on.
+#[derive(Serialize, Deserialize)]
+pub(crate) struct AtProvider {
+    /// What was begun there.
+    pub started: StartedSignIn,
+    /// Where to go after.
+    pub next: String,
+    /// Who links themselves; nobody where somebody signs in.
+    pub link: Option<PersonId>,
+}
+
+/// Notes what waits for an answer; the one before is forgotten.
+fn put_asked<T: Serialize>(session: &Session, name: &str, what: T) -> Result<(), AppError> {
+    session.insert(name, (what, now())).map_err(AppError::internal)
+}
+
+/// What waited for an answer, once.
+fn take_asked<T: DeserializeOwned>(session: &Session, name: &str) -> Result<Option<T>, AppError> {
+    let found = session.get::<(T, i64)>(name).map_err(AppError::internal)?;
+    session.remove(name);
+    Ok(found.filter(|(_, since)| now() - since <= ASKED_S).map(|(what, _)| what))
+}
+
+/// Notes what a browser's passkey is to answer.
+pub(crate) fn await_passkey(session: &Session, kept: &str) -> Result<(), AppError> {
+    put_asked(session, PASSKEY, kept)
+}
+
+/// What it was, once.
+pub(crate) fn take_passkey(session: &Session) -> Result<Option<String>, AppError> {
+    take_asked(session, PASSKEY)
+}
+
+/// Notes that a browser goes to the provider.
+pub(crate) fn await_provider(session: &Session, at: &AtProvider) -> Result<(), AppError> {
+    put_asked(session, PROVIDER, at)
+}
+
+/// What it went there for, once.
+pub(crate) fn take_provider(session: &Session) -> Result<Option<AtProvider>, AppError> {
+    take_asked(session, PROVIDER)
+}
+
+/// Whose the session is.
+pub(crate) fn signed_in(session: &Session) -> Result<Option<PersonId>, AppError> {
+    session.get(PERSON).map_err(AppError::internal)
+}
+
+/// What the session is called in lists.
+pub(crate) fn session_id(session: &Session) -> Result<Option<String>, AppError> {
+    session.get(SESSION_ID).map_err(AppError::internal)
+}
+
+/// Notes that whoever signed in showed two factors: a passkey is both, and a provider may have asked for both.
+pub(crate) fn note_second_factor(session: &Session) -> Result<(), AppError> {
+    session.insert(TWO_FACTORS, true).map_err(AppError::internal)
 }
 
 /// Notes that whoever has the session has just shown who they are.
@@ -219,6 +289,8 @@ pub(crate) struct Identity {
     pub settings: WorkshopSettings,
     station: Option<Station>,
     is_resting: bool,
+    /// Whether they showed two factors without one of ours.
+    has_two_factors: bool,
 }
 
 impl Identity {
@@ -229,7 +301,8 @@ impl Identity {
 
     /// Whether they have to set a second factor before they go on.
     pub(crate) fn lacks_second_factor(&self) -> bool {
-        self.settings.second_factor_required && !self.person.has_second_factor && self.station.is_none()
+        let has_one = self.person.has_second_factor || self.has_two_factors || self.station.is_some();
+        self.settings.second_factor_required && !has_one
     }
 }
 
@@ -258,7 +331,8 @@ pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identit
         return Err(asked);
     }
     let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
-    Ok(Identity { person, actor, settings, station, is_resting })
+    let has_two_factors = session.get::<bool>(TWO_FACTORS).map_err(AppError::internal)?.unwrap_or(false);
+    Ok(Identity { person, actor, settings, station, is_resting, has_two_factors })
 }
 
 impl FromRequest for CurrentUser {
@@ -276,7 +350,7 @@ impl FromRequest for CurrentUser {
                 let session_id = session.get::<String>(SESSION_ID).map_err(AppError::internal)?;
                 let session_id = session_id.ok_or_else(|| AppError::SignIn("/".to_owned()))?;
                 let flash = if is_page(request) { flash::take(&session) } else { None };
-                let Identity { person, actor, settings, station, is_resting } = found;
+                let Identity { person, actor, settings, station, is_resting, .. } = found;
                 let app = request.app_data::<web::Data<App>>().cloned();
                 let app = app.ok_or_else(|| AppError::internal("no application"))?;
                 Ok(Self { person, actor, settings, token, session_id, station, is_resting, flash, app })

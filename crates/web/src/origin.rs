@@ -122,6 +122,17 @@ impl Origin {
         format!("{}{path}", self.base.text())
     }
 
+    /// The address that passkeys are made for: browsers make none for a number, so this machine is called by its name.
+    pub(crate) fn passkey_address(&self) -> String {
+        let text = self.base.text();
+        let is_number = ["127.0.0.1:", "[::1]:"].iter().any(|number| self.base.host.starts_with(number));
+        if self.is_loopback && is_number {
+            let scheme = if self.base.is_https { "https" } else { "http" };
+            return format!("{scheme}://localhost:{}", self.port);
+        }
+        text
+    }
+
     /// Whether a request's host is ours. Pages of another name that leads here get no answer, so that they cannot act in
     /// the name of whoever looks at them.
     pub(crate) fn is_our_host(&self, headers: &HeaderMap, authority: Option<&str>) -> bool {

@@ -202,6 +202,15 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         Refusal::UnusableSignIn => {
             format!("Give a name of up to {LONGEST_SIGN_IN} letters without special characters.")
         }
+        Refusal::PasskeysOff
+        | Refusal::TooManyPasskeys
+        | Refusal::WrongPasskey(_)
+        | Refusal::SingleSignOnOff
+        | Refusal::ProviderAway(_)
+        | Refusal::NotProven(_)
+        | Refusal::NoRole
+        | Refusal::SeveralWorkshops
+        | Refusal::IdentityTaken => sign_on_text(refusal),
         Refusal::WrongPassword => "This is not your current password.".into(),
         Refusal::WeakPassword(why) => weak_password_text(*why),
         Refusal::AlreadySetUp => "This workshop is set up already.".into(),
@@ -217,6 +226,28 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         | Refusal::Sound(_) => "Something failed on our side.".into(),
     }
 }
+
+/// Refusals of passkeys and single sign-on. What the provider or the library says stands in the log: it may tell an attacker more than
+/// it helps anybody else.
+fn sign_on_text(refusal: &Refusal) -> String {
+    match refusal {
+        Refusal::PasskeysOff => "Passkeys cannot be used here: your workshop does without them, or the address has no name and no TLS.",
+        Refusal::TooManyPasskeys => "You have as many passkeys as anybody may. Remove one first.",
+        Refusal::WrongPasskey(_) => {
+            "This passkey is not known here, was removed, or its answer came too late. Try again, or sign in another way."
+        }
+        Refusal::SingleSignOnOff => "Single sign-on is switched off in your workshop, or your account is disabled. Ask an owner.",
+        Refusal::ProviderAway(_) => "The provider does not answer. Try again in a moment, or sign in with your password.",
+        Refusal::NotProven(_) => "The provider did not sign you in. Begin again.",
+        Refusal::NoRole => "The provider knows you, but no workshop here has a role for you. Ask an owner which group you need.",
+        Refusal::SeveralWorkshops => {
+            "More than one workshop here has a role for you. Ask an owner to invite you, then link your account."
+        }
+        _ => "This account of the provider belongs to somebody else here.",
+    }
+    .to_owned()
+}
+
 fn weak_password_text(why: WeakPassword) -> String {
     match why {
         WeakPassword::Short => format!("This is too short: at least {SHORTEST_PASSWORD} characters."),

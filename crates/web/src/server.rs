@@ -32,6 +32,7 @@ const SWEEP: std::time::Duration = std::time::Duration::from_hours(1);
 pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) -> std::io::Result<Server> {
     let origin = Origin::new(options, listener.local_addr()?);
     let is_https = origin.is_https();
+    let workshop = workshop.with_passkeys_at(&origin.passkey_address());
     let app = web::Data::new(App::new(workshop.clone(), origin, options.timeouts));
     let timeouts = options.timeouts;
     let stored = DatabaseSessions::new(workshop.clone());

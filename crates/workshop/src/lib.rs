@@ -42,6 +42,7 @@ mod measuring;
 mod observed_times;
 mod ordered_pickups;
 mod orders;
+mod passkeys;
 mod people;
 mod permission;
 mod permits;
@@ -74,6 +75,7 @@ mod shop_figures;
 mod shop_floor;
 mod shop_hours;
 mod sign_in_limit;
+mod single_sign_on;
 mod spoken_code;
 mod start_run;
 mod station;
@@ -101,6 +103,7 @@ pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
 pub use calibration_versions::AppliedCalibration;
 pub use comparison::{ComparedId, ComparedPickup, MeasuredPickup};
 pub use consistency::{ShiftExplanation, ShiftPart};
+pub use ::identity::{ProviderSettings, StartedSignIn};
 pub use costs::{DesignCost, WireCost};
 pub use credentials::{
     LONGEST_SIGN_IN, SHORTEST_PASSWORD, WeakPassword, check_password, hash_password, password_strength,
@@ -124,6 +127,7 @@ pub use matching::{MatchedCoils, MatchingPools, MatchingQuery, Strength, stronge
 pub use measuring::{CoolingReading, MeasureCommand};
 pub use ordered_pickups::OrderedPickup;
 pub use orders::{MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine, SaveOrder};
+pub use passkeys::LONGEST_PASSKEY_NAME;
 pub use people::{SetUp, SignInOutcome};
 pub use permission::Action;
 pub use permits::Permit;
@@ -153,12 +157,13 @@ pub use set_plans::ThirdString;
 pub use set_runs::{RunInSet, SetCoil};
 pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, LeadColours, PrivacySettings, STATION_REST_MINUTES, SessionPolicy,
-    WorkshopSettings,
+    SingleSignOnSettings, WorkshopSettings,
 };
 pub use shop_figures::{KeptPromise, OperationFigure, ShopFigures};
 pub use shop_floor::{BegunJob, MovedDate, OutageNote, OutageSubject, PlanMoves, ReportOutage, queue};
 pub use shop_hours::{PersonHours, ShopHours};
 pub use sign_in_limit::network_of;
+pub use single_sign_on::{SignInWays, SingleSignOn};
 pub use start_run::{CheckedStart, StartRun, WindableRevision};
 pub use station::{TakeOver, WinderChoice, WinderCommand, WinderOnRun};
 pub use stations::{PIN_DIGITS, STATION_CODE_LASTS, is_sound_pin};

@@ -234,6 +234,33 @@ pub enum Refusal {
     /// This is not the code of the authenticator now, nor one for recovery that is unused.
     #[error("not the code")]
     WrongCode,
+    /// Passkeys are switched off here, or this address can have none.
+    #[error("no passkeys here")]
+    PasskeysOff,
+    /// There are as many passkeys as somebody may have.
+    #[error("too many passkeys")]
+    TooManyPasskeys,
+    /// The passkey does not prove who holds it.
+    #[error("not proven by a passkey: {0}")]
+    WrongPasskey(String),
+    /// Single sign-on is not configured, or switched off here.
+    #[error("no single sign-on here")]
+    SingleSignOnOff,
+    /// The provider does not answer.
+    #[error("the provider is away: {0}")]
+    ProviderAway(String),
+    /// The provider did not sign anybody in, or does not prove whom.
+    #[error("not proven by the provider: {0}")]
+    NotProven(String),
+    /// The provider knows them, and no workshop has a role for what it says of them.
+    #[error("the provider names no role for them")]
+    NoRole,
+    /// More than one workshop has a role for what the provider says.
+    #[error("several workshops have a role for them")]
+    SeveralWorkshops,
+    /// The provider means somebody else here.
+    #[error("the provider means another person")]
+    IdentityTaken,
     /// This is not the current password.
     #[error("not the current password")]
     WrongPassword,

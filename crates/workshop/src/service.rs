@@ -15,6 +15,7 @@ use crate::sign_in_limit::{ShortSecret, SignInLimit};
 use crate::spoken_code::SpokenCode;
 use crate::unsteady_designs::UnsteadyDesigns;
 use crate::winder_link::WinderLinks;
+use identity::{OpenIdProvider, PasskeySite};
 use std::net::IpAddr;
 use std::sync::Arc;
 use std::time::Instant;
@@ -40,6 +41,8 @@ pub struct Workshop {
     pub(crate) set_up_code: SpokenCode,
     pub(crate) backups: Option<BackupFolder>,
     pub(crate) secret_key: Option<SecretKey>,
+    pub(crate) passkey_site: Option<PasskeySite>,
+    pub(crate) provider: Option<OpenIdProvider>,
 }
 
 impl std::fmt::Debug for Workshop {
@@ -67,6 +70,8 @@ impl Workshop {
             set_up_code: SpokenCode::random(),
             backups: None,
             secret_key: None,
+            passkey_site: None,
+            provider: None,
         }
     }
 
@@ -102,6 +107,15 @@ impl Workshop {
             self.store.note_guessing(of.person, what, tries).await?;
         }
         Ok(())
+    }
+
+    /// Begins something that is kept for a while although nobody is signed in yet.
+    ///
+    /// # Errors
+    /// [`Refusal::TooManyAttempts`] when one address begins too much.
+    pub(crate) fn begin_anonymous(&self, address: IpAddr) -> Result<(), Refusal> {
+        let begun = self.attempts.begin_anonymous(address, Instant::now());
+        begun.map_err(|retry_after| Refusal::TooManyAttempts { retry_after })
     }
 
     /// Whether the database answers.

@@ -44,6 +44,46 @@ impl SessionPolicy {
     }
 }
 
+/// Who signs in by the provider of single sign-on, and as what.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct SingleSignOnSettings {
+    /// Whether anybody does.
+    pub is_on: bool,
+    /// The claim that names what somebody is: a text, or a list of texts; `outer.inner` for one within another.
+    pub claim: String,
+    /// Its words for each role, separated by commas; none where nobody gets that role by it.
+    pub owner: String,
+    /// The same.
+    pub designer: String,
+    /// The same.
+    pub operator: String,
+    /// The same.
+    pub viewer: String,
+}
+
+impl Default for SingleSignOnSettings {
+    fn default() -> Self {
+        let none = String::new;
+        Self { is_on: false, claim: "groups".into(), owner: none(), designer: none(), operator: none(), viewer: none() }
+    }
+}
+
+impl SingleSignOnSettings {
+    /// The highest role that words of the claim give.
+    #[must_use]
+    pub fn role(&self, words: &[String]) -> Option<Role> {
+        let is_said = |of: &str| of.split(',').map(str::trim).any(|word| !word.is_empty() && words.iter().any(|w| w == word));
+        let all = [
+            (Role::Owner, &self.owner),
+            (Role::Designer, &self.designer),
+            (Role::Operator, &self.operator),
+            (Role::Viewer, &self.viewer),
+        ];
+        all.into_iter().find(|(_, of)| is_said(of)).map(|(role, _)| role)
+    }
+}
+
 /// What leaves the workshop without being asked for.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
@@ -82,6 +122,10 @@ impl Default for LeadColours {
 pub struct WorkshopSettings {
     /// Everybody needs a second factor beside the password.
     pub second_factor_required: bool,
+    /// People may sign in with passkeys.
+    pub passkeys_allowed: bool,
+    /// Who signs in by the provider of single sign-on.
+    pub single_sign_on: SingleSignOnSettings,
     /// After so many minutes of rest a shared station asks again who stands at it.
     pub station_rest_minutes: u32,
     /// How long owners may stay signed in.
@@ -115,6 +159,8 @@ impl Default for WorkshopSettings {
         let usual = tall_single("", 6, 10.4);
         Self {
             second_factor_required: false,
+            passkeys_allowed: true,
+            single_sign_on: SingleSignOnSettings::default(),
             station_rest_minutes: 5,
             // ASVS 4.0.3, 3.3.2 at level 2: after 12 hours, or 30 minutes of rest.
             owner_session: SessionPolicy { idle_minutes: 30, longest_hours: 12 },
@@ -138,11 +184,16 @@ fn outside(at: &str, low: impl std::fmt::Display, high: impl std::fmt::Display) 
 }
 
 impl WorkshopSettings {
+    /// As a workshop keeps them, JSON; the usual ones where it keeps none.
+    #[must_use]
+    pub fn read(text: Option<&str>) -> Self {
+        text.and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default()
+    }
+
     /// Of the workshop that a person belongs to.
     #[must_use]
     pub fn of(person: &Person) -> Self {
-        let text = person.workshop_settings.as_deref();
-        text.and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default()
+        Self::read(person.workshop_settings.as_deref())
     }
 
     /// Lets a new design begin with what is usual here.
@@ -290,6 +341,24 @@ mod tests {
             ..WorkshopSettings::default()
         };
         assert!(edge.problems().is_empty());
+    }
+
+    #[rstest::rstest]
+    #[case(&["staff"], Some(Role::Operator))]
+    #[case(&["staff", "winding-heads"], Some(Role::Owner))]
+    #[case(&["heads"], Some(Role::Owner))]
+    #[case(&["guests"], None)]
+    #[case(&["heads, winding-heads"], None)]
+    #[case(&[""], None)]
+    #[case(&[], None)]
+    fn the_highest_role_that_is_said_counts(#[case] words: &[&str], #[case] role: Option<Role>) {
+        let settings = SingleSignOnSettings {
+            owner: "heads, winding-heads".into(),
+            operator: "staff,,".into(),
+            ..SingleSignOnSettings::default()
+        };
+        let words: Vec<String> = words.iter().map(|&word| word.to_owned()).collect();
+        assert_eq!(settings.role(&words), role);
     }
 
     #[test]

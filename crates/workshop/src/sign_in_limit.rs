@@ -20,6 +20,8 @@ const FREE_OF_STATION: u32 = 30;
 const FREE_REPORTS: u32 = 50;
 /// Passwords weighed for one address before each takes two seconds.
 const FREE_WEIGHINGS: u32 = 200;
+/// Sign-ins by passkey or provider that one address begins before each takes two seconds.
+const FREE_BEGINNINGS: u32 = 60;
 /// Longest wait where another address is not held up.
 const LONGEST: Duration = Duration::from_mins(1);
 /// Longest wait for a short secret: whoever guesses four digits from many addresses needs months.
@@ -151,6 +153,15 @@ impl SignInLimit {
     pub(crate) fn begin_weighing(&self, address: IpAddr, now: Instant) -> Result<(), Duration> {
         let key = key(&[b"weighing", &network(address)]);
         self.begin_keys(&[(key, (FREE_WEIGHINGS, Duration::from_secs(2)))], now).map(drop)
+    }
+
+    /// Counts that somebody begins to sign in in a way that is kept until the browser comes back.
+    ///
+    /// # Errors
+    /// How long to wait.
+    pub(crate) fn begin_anonymous(&self, address: IpAddr, now: Instant) -> Result<(), Duration> {
+        let key = key(&[b"beginning", &network(address)]);
+        self.begin_keys(&[(key, (FREE_BEGINNINGS, Duration::from_secs(2)))], now).map(drop)
     }
 
     /// Counts that a browser reports something.

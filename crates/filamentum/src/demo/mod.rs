@@ -22,7 +22,7 @@ use store::timer::NewTimer;
 use store::{ClientKey, Store};
 use time::{Duration, OffsetDateTime, PrimitiveDateTime};
 use trade::verdict::Level;
-use workshop::{SessionPolicy, WorkshopSettings};
+use workshop::{SessionPolicy, SingleSignOnSettings, WorkshopSettings};
 
 /// Who signs in.
 pub(crate) const SIGN_IN: &str = "ode";
@@ -59,8 +59,18 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let (workshop, owner) = store.create_workshop(LOADING, &owner).await?;
     // Whoever looks at the demo is not to be signed out over it.
     let session = SessionPolicy { idle_minutes: 720, longest_hours: 168 };
-    let settings =
-        WorkshopSettings { owner_session: session, other_session: session, ..WorkshopSettings::default() };
+    let single_sign_on = SingleSignOnSettings {
+        is_on: true,
+        designer: "design".to_owned(),
+        operator: "bench".to_owned(),
+        ..SingleSignOnSettings::default()
+    };
+    let settings = WorkshopSettings {
+        owner_session: session,
+        other_session: session,
+        single_sign_on,
+        ..WorkshopSettings::default()
+    };
     let settings = serde_json::to_string(&settings)?;
     store.of(workshop).set_settings(owner, LOADING, &settings).await?;
     let ivo = store

@@ -1,5 +1,7 @@
 //! A person's own account: the password, and the sessions that are open.
 
+mod passkeys;
+mod provider;
 mod second_factor;
 
 use crate::app::App;
@@ -16,6 +18,7 @@ use askama::Template;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::format::counted;
+use store::passkey::PasskeyRow;
 use store::session::SessionRow;
 use workshop::Refusal;
 
@@ -29,6 +32,11 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .route("/account/second-factor", web::get().to(second_factor::show))
         .route("/account/second-factor", web::post().to(second_factor::set))
         .route("/account/second-factor/remove", web::post().to(second_factor::remove))
+        .route("/account/passkeys", web::post().to(passkeys::add))
+        .route("/account/passkeys/new", web::post().to(passkeys::begin))
+        .route("/account/passkeys/{id}/remove", web::post().to(passkeys::remove))
+        .route("/account/provider", web::post().to(provider::begin))
+        .route("/account/provider/remove", web::post().to(provider::remove))
         .route("/account/sessions/others", web::post().to(end_others))
         .route("/account/sessions/{id}", web::post().to(end));
 }
@@ -42,6 +50,12 @@ struct Page {
     /// How many recovery codes are left, where there is a second factor.
     recovery: Option<i64>,
     own_password: Field,
+    passkeys: Vec<PasskeyRow>,
+    /// The name of another passkey, where passkeys can be made.
+    new_passkey: Option<Field>,
+    /// What people call the provider, and whether it signs them in; where the workshop uses one.
+    provider: Option<(String, bool)>,
+    has_password: bool,
     has_pin: bool,
     sessions: Vec<SessionRow>,
     current: String,
@@ -83,6 +97,10 @@ async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResp
         complete,
         ..Field::typed(name, label, hint).with("", errors).wide()
     };
+    let new_passkey = Field::typed(passkeys::NAME, "Name of the device", "So that you know it in this list: phone, key on the ring.");
+    let can_make = user.settings.passkeys_allowed && app.workshop.passkey_address().is_some();
+    let new_passkey = can_make.then_some(new_passkey);
+    let provider = app.workshop.provider_name().unwrap_or_default();
     let page = Page {
         frame: Frame::new(user, "account", "Account"),
         fields: vec![
@@ -104,6 +122,10 @@ async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResp
         },
         recovery: app.workshop.recovery_codes_left(&user.actor).await?,
         own_password: password("own_password", "Password", "current-password", ""),
+        passkeys: app.workshop.passkeys(&user.actor).await?,
+        new_passkey: new_passkey.map(|field| field.with("", errors).wide()),
+        provider: app.workshop.own_link(&user.actor).await?.map(|is_linked| (provider.to_owned(), is_linked)),
+        has_password: user.person.password_hash.is_some(),
         has_pin: user.person.pin_hash.is_some(),
         sessions: app
             .workshop

@@ -3,6 +3,8 @@
 mod code;
 mod form_token;
 mod next;
+mod passkey;
+mod provider;
 mod station;
 mod strength;
 mod welcome;
@@ -23,7 +25,7 @@ use next::inside;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use serde::Deserialize;
-use workshop::{LONGEST_SIGN_IN, Refusal, SetUp, SignInOutcome, sign_in_name};
+use workshop::{LONGEST_SIGN_IN, Refusal, SetUp, SignInOutcome, SignInWays, sign_in_name};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -40,6 +42,10 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
                 .route(web::get().to(code::show))
                 .route(web::post().to(code::enter)),
         )
+        .service(web::resource("/sign-in/passkey/begin").route(web::post().to(passkey::begin)))
+        .service(web::resource("/sign-in/passkey").route(web::post().to(passkey::enter)))
+        .route("/sign-in/provider", web::get().to(provider::go))
+        .route(current_user::PROVIDER_BACK, web::get().to(provider::back))
         .service(web::resource("/password-strength").route(web::post().to(strength::weigh)))
         .route("/station", web::get().to(station::show))
         .service(web::resource("/station/enrol").route(web::post().to(station::enrol)))
@@ -56,6 +62,7 @@ struct SignInPage {
     next: String,
     refused: String,
     fields: Vec<Field>,
+    ways: SignInWays,
 }
 
 #[derive(Template)]
@@ -72,7 +79,13 @@ struct Next {
     next: String,
 }
 
-fn sign_in_page(
+/// The page of signing in, with why it came to nothing.
+async fn refused(app: &App, request: &HttpRequest, next: &str, why: &str) -> Result<HttpResponse, AppError> {
+    sign_in_page(app, request, next, "", why).await
+}
+
+async fn sign_in_page(
+    app: &App,
     request: &HttpRequest,
     next: &str,
     name: &str,
@@ -92,6 +105,7 @@ fn sign_in_page(
         next: next.to_owned(),
         refused: refused.to_owned(),
         fields: vec![sign_in.with(name, &Errors::new()).wide(), password.wide()],
+        ways: app.workshop.sign_in_ways().await?,
     };
     token.page(&page, false)
 }
@@ -104,7 +118,7 @@ async fn show(
     if !app.workshop.is_set_up().await? {
         return Ok(redirect("/setup"));
     }
-    sign_in_page(&request, &next.next, "", "")
+    sign_in_page(&app, &request, &next.next, "", "").await
 }
 
 async fn enter(
@@ -131,11 +145,13 @@ async fn enter(
             let name = sign_in_name(form.get("sign_in")).unwrap_or_default();
             tracing::warn!(event = "sign-in-failed", name, %address);
             sign_in_page(
+                &app,
                 &request,
                 form.get("next"),
                 form.get("sign_in"),
                 "That name and password do not belong together. Check both; the name is not case-sensitive.",
             )
+            .await
         }
         Err(refusal) => {
             if let Refusal::TooManyAttempts { .. } = refusal {

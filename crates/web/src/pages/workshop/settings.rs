@@ -17,6 +17,7 @@ use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::read::{is_name, plain_in};
 use presentation::share_facts::Shown;
+use std::borrow::Cow;
 use std::str::FromStr;
 use trade::pairing::ReverseWinding;
 use trade::spreadsheet::SpreadsheetFormat;
@@ -35,7 +36,7 @@ struct Page {
 /// Fields that belong together.
 struct Group {
     title: &'static str,
-    hint: &'static str,
+    hint: Cow<'static, str>,
     /// Side by side: "two" or "three".
     columns: &'static str,
     fields: Vec<Field>,
@@ -189,27 +190,90 @@ const NUMBERS: [Number; 12] = [
 struct Worded {
     name: &'static str,
     label: &'static str,
+    hint: &'static str,
+    /// Most letters, and whether it may be empty.
+    most: usize,
+    may_be_empty: bool,
     get: fn(&WorkshopSettings) -> &str,
     set: fn(&mut WorkshopSettings, &str),
 }
 
-/// Longest word or two.
+/// Longest colour, and longest list of a provider's words.
 const MOST_LETTERS: usize = 30;
+const MOST_WORDS: usize = 200;
+
+const COLOUR: &str = "Its colour, as travellers name it.";
 
 const LEADS: [Worded; 2] = [
     Worded {
         name: "lead_colours.hot",
         label: "Hot lead",
+        hint: COLOUR,
+        most: MOST_LETTERS,
+        may_be_empty: false,
         get: |s| &s.lead_colours.hot,
         set: |s, word| word.clone_into(&mut s.lead_colours.hot),
     },
     Worded {
         name: "lead_colours.ground",
         label: "Lead at ground",
+        hint: COLOUR,
+        most: MOST_LETTERS,
+        may_be_empty: false,
         get: |s| &s.lead_colours.ground,
         set: |s, word| word.clone_into(&mut s.lead_colours.ground),
     },
 ];
+
+/// The words of a provider that give a role.
+const fn words_of(
+    name: &'static str,
+    label: &'static str,
+    get: fn(&WorkshopSettings) -> &str,
+    set: fn(&mut WorkshopSettings, &str),
+) -> Worded {
+    Worded { name, label, hint: "Separate several with commas.", most: MOST_WORDS, may_be_empty: true, get, set }
+}
+
+const PROVIDER_WORDS: [Worded; 5] = [
+    Worded {
+        name: "single_sign_on.claim",
+        label: "Claim that names the groups",
+        hint: "As the provider writes it: groups, roles, realm_access.roles.",
+        most: MOST_WORDS,
+        may_be_empty: false,
+        get: |s| &s.single_sign_on.claim,
+        set: |s, text| text.clone_into(&mut s.single_sign_on.claim),
+    },
+    words_of(
+        "single_sign_on.owner",
+        "Groups of owners",
+        |s| &s.single_sign_on.owner,
+        |s, text| text.clone_into(&mut s.single_sign_on.owner),
+    ),
+    words_of(
+        "single_sign_on.designer",
+        "Groups of designers",
+        |s| &s.single_sign_on.designer,
+        |s, text| text.clone_into(&mut s.single_sign_on.designer),
+    ),
+    words_of(
+        "single_sign_on.operator",
+        "Groups of operators",
+        |s| &s.single_sign_on.operator,
+        |s, text| text.clone_into(&mut s.single_sign_on.operator),
+    ),
+    words_of(
+        "single_sign_on.viewer",
+        "Groups of viewers",
+        |s| &s.single_sign_on.viewer,
+        |s, text| text.clone_into(&mut s.single_sign_on.viewer),
+    ),
+];
+
+fn all_worded() -> impl Iterator<Item = &'static Worded> {
+    LEADS.iter().chain(&PROVIDER_WORDS)
+}
 
 /// A setting that is one of a list.
 struct Chosen {
@@ -289,6 +353,24 @@ const SECOND_FACTOR: Chosen = Chosen {
     set: |s, word| put_flag(&mut s.second_factor_required, word),
 };
 
+const PASSKEYS: Chosen = Chosen {
+    name: "passkeys",
+    label: "Passkeys",
+    hint: "A key of the person’s own device in place of the password.",
+    choices: &[("yes", "for those who want them"), ("no", "for nobody")],
+    get: |s| flag(s.passkeys_allowed),
+    set: |s, word| put_flag(&mut s.passkeys_allowed, word),
+};
+
+const SINGLE_SIGN_ON: Chosen = Chosen {
+    name: "single_sign_on",
+    label: "Single sign-on",
+    hint: "Who is new joins with the role of their group; who is known gets that role.",
+    choices: &[("no", "switched off"), ("yes", "for the groups below")],
+    get: |s| flag(s.single_sign_on.is_on),
+    set: |s, word| put_flag(&mut s.single_sign_on.is_on, word),
+};
+
 const REVERSE: Chosen = Chosen {
     name: "reverse_winding",
     label: "A coil that runs the other way round",
@@ -311,13 +393,13 @@ const NAMES: Chosen = Chosen {
 };
 
 fn all_chosen() -> impl Iterator<Item = &'static Chosen> {
-    UNITS.iter().chain([&SECOND_FACTOR, &REVERSE, &NAMES])
+    UNITS.iter().chain([&SECOND_FACTOR, &PASSKEYS, &SINGLE_SIGN_ON, &REVERSE, &NAMES])
 }
 
 fn form_of(name: &str, settings: &WorkshopSettings) -> FormData {
     let numbers = NUMBERS.iter().map(|n| (n.name.to_owned(), fixed((n.get)(settings), 3)));
     let chosen = all_chosen().map(|c| (c.name.to_owned(), (c.get)(settings).to_owned()));
-    let worded = LEADS.iter().map(|w| (w.name.to_owned(), (w.get)(settings).to_owned()));
+    let worded = all_worded().map(|w| (w.name.to_owned(), (w.get)(settings).to_owned()));
     let room = settings.units.field(Measure::Temperature, settings.room_c);
     numbers
         .chain(chosen)
@@ -332,7 +414,7 @@ fn shared(settings: &WorkshopSettings) -> Vec<(&'static str, &'static str, bool)
 }
 
 fn page(
-    user: &CurrentUser,
+    (app, user): (&App, &CurrentUser),
     (form, errors): (&FormData, &Errors),
     shared: Vec<(&'static str, &'static str, bool)>,
 ) -> Result<HttpResponse, AppError> {
@@ -345,15 +427,21 @@ fn page(
         let choices = c.choices.iter().map(|(value, label)| Choice::new(*value, *label));
         fill(Field::chosen(c.name, c.label, c.hint, choices.collect()))
     };
-    let worded = |w: &Worded| fill(Field::typed(w.name, w.label, "Its colour, as travellers name it."));
+    let worded = |w: &Worded| fill(Field::typed(w.name, w.label, w.hint));
     let room_hint = "What meters read is predicted for it.";
     let room =
         Field::measured(ROOM, "Room temperature", room_hint, (Measure::Temperature, user.settings.units));
-    let group = |title, hint, columns, fields: Vec<Field>| Group { title, hint, columns, fields };
+    let group = |title, hint, columns, fields: Vec<Field>| Group { title, hint: Cow::Borrowed(hint), columns, fields };
+    let sign_on = app.workshop.provider_name().map(|name| Group {
+        title: "Single sign-on",
+        hint: Cow::Owned(format!("{name} signs people in. The configuration file of the program names it.")),
+        columns: "two",
+        fields: std::iter::once(chosen(&SINGLE_SIGN_ON)).chain(PROVIDER_WORDS.iter().map(worded)).collect(),
+    });
     let page = Page {
         frame: Frame::new(user, "workshop", "Settings"),
         tab: "settings",
-        groups: vec![
+        groups: [
             group(
                 "",
                 "",
@@ -387,7 +475,10 @@ fn page(
                 "Signing in",
                 "For those who sign in from now on.",
                 "two",
-                std::iter::once(chosen(&SECOND_FACTOR)).chain(numbers(Place::SigningIn)).collect(),
+                [chosen(&SECOND_FACTOR), chosen(&PASSKEYS)]
+                    .into_iter()
+                    .chain(numbers(Place::SigningIn))
+                    .collect(),
             ),
             group(
                 "Privacy",
@@ -395,7 +486,10 @@ fn page(
                 "two",
                 vec![chosen(&NAMES)],
             ),
-        ],
+        ]
+        .into_iter()
+        .chain(sign_on)
+        .collect(),
         shared,
     };
     render_page(&page, !errors.is_empty())
@@ -404,7 +498,7 @@ fn page(
 /// The page.
 pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
     let (name, settings) = app.workshop.settings(&user.actor).await?;
-    page(&user, (&form_of(&name, &settings), &Errors::new()), shared(&settings))
+    page((&app, &user), (&form_of(&name, &settings), &Errors::new()), shared(&settings))
 }
 
 /// The settings that a form holds over those that hold now: a field that is not sent keeps what it has. Messages by field for what cannot be read.
@@ -426,11 +520,12 @@ fn read(form: &FormData, units: Units, now: WorkshopSettings, errors: &mut Error
             }
         }
     }
-    for worded in LEADS.iter().filter(|w| form.has(w.name)) {
-        if is_name(form.get(worded.name), MOST_LETTERS) {
-            (worded.set)(&mut settings, form.get(worded.name));
+    for worded in all_worded().filter(|w| form.has(w.name)) {
+        let text = form.get(worded.name);
+        if is_name(text, worded.most) || (text.is_empty() && worded.may_be_empty) {
+            (worded.set)(&mut settings, text);
         } else {
-            errors.insert(worded.name.into(), format!("A colour, in up to {MOST_LETTERS} letters."));
+            errors.insert(worded.name.into(), format!("Enter 1 to {} letters.", worded.most));
         }
     }
     for chosen in all_chosen().filter(|c| form.has(c.name)) {
@@ -471,7 +566,7 @@ pub(super) async fn save(
             Err(other) => return Err(other.into()),
         }
     }
-    page(&user, (&form, &errors), shared(&settings))
+    page((&app, &user), (&form, &errors), shared(&settings))
 }
 
 #[cfg(test)]
@@ -493,6 +588,9 @@ mod tests {
         settings.stops.every = 500;
         settings.reverse_winding = ReverseWinding::ExchangeStartAndFinish;
         settings.lead_colours.hot = "yellow".into();
+        settings.passkeys_allowed = false;
+        settings.single_sign_on.is_on = true;
+        settings.single_sign_on.operator = "bench, wind".into();
         settings.tolerance.control_sd = 2.5;
         let form = form_of("Kestrel", &settings);
         let mut errors = Errors::new();
