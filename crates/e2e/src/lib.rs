@@ -37,6 +37,24 @@ impl WebDriverCompatibleCommand for ConsoleLog {
     }
 }
 
+/// A device beside the browser that keeps passkeys and says that it checked its owner (Web Authentication, level 3, section 12).
+#[derive(Debug)]
+struct AddAuthenticator;
+
+impl WebDriverCompatibleCommand for AddAuthenticator {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/webauthn/authenticator", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        let device = json!({
+            "protocol": "ctap2", "transport": "internal", "hasResidentKey": true, "hasUserVerification": true,
+            "isUserConsenting": true, "isUserVerified": true,
+        });
+        (http::Method::POST, Some(device.to_string()))
+    }
+}
+
 /// A browser at an address.
 #[derive(Debug)]
 pub struct Browser {
@@ -134,6 +152,22 @@ impl Browser {
     /// Goes to a path.
     pub async fn go(&self, path: &str) {
         self.client.goto(&format!("{}{path}", self.base)).await.unwrap();
+    }
+
+    /// The same browser, which calls this machine by its name: addresses that are numbers have no passkeys.
+    #[must_use]
+    pub fn by_name(self) -> Self {
+        Self { base: self.base.replace("127.0.0.1", "localhost"), ..self }
+    }
+
+    /// Puts a device beside it that keeps passkeys and always says that it checked its owner.
+    pub async fn add_authenticator(&self) {
+        self.client.issue_cmd(AddAuthenticator).await.unwrap();
+    }
+
+    /// Forgets every cookie of the address.
+    pub async fn forget_cookies(&self) {
+        self.client.delete_all_cookies().await.unwrap();
     }
 
     /// The path it is at.

@@ -109,7 +109,7 @@ async fn provider_beside(demo: SocketAddr) -> anyhow::Result<ProviderSettings> {
     tokio::spawn(stand_in.serve(listener));
     let (client_id, client_secret) = PROVIDER_CLIENT;
     Ok(ProviderSettings {
-        name: "the stand-in provider".to_owned(),
+        name: "Stand-in accounts".to_owned(),
         issuer,
         client_id: client_id.to_owned(),
         client_secret: client_secret.to_owned(),

@@ -14,9 +14,9 @@ use openidconnect::core::{
 };
 use openidconnect::{
     AccessTokenHash, AdditionalClaims, AuthType, AuthorizationCode, ClientId, ClientSecret, CsrfToken,
-    EmptyExtraTokenFields, EndpointMaybeSet, EndpointNotSet, EndpointSet, HttpRequest, HttpResponse, IdTokenFields,
-    IssuerUrl, Nonce, OAuth2TokenResponse as _, PkceCodeChallenge, PkceCodeVerifier, RedirectUrl, Scope,
-    StandardErrorResponse, StandardTokenResponse, TokenResponse as _,
+    EmptyExtraTokenFields, EndpointMaybeSet, EndpointNotSet, EndpointSet, HttpRequest, HttpResponse,
+    IdTokenFields, IssuerUrl, Nonce, OAuth2TokenResponse as _, PkceCodeChallenge, PkceCodeVerifier,
+    RedirectUrl, Scope, StandardErrorResponse, StandardTokenResponse, TokenResponse as _,
 };
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
@@ -254,16 +254,18 @@ impl OpenIdProvider {
         if !is_protected(&issuer) {
             return Err(settings_error("the address of a provider begins with https://"));
         }
-        let tls = rustls::ClientConfig::builder_with_provider(Arc::new(rustls::crypto::ring::default_provider()))
-            .with_safe_default_protocol_versions()
-            .map_err(settings_error)?;
+        let tls =
+            rustls::ClientConfig::builder_with_provider(Arc::new(rustls::crypto::ring::default_provider()))
+                .with_safe_default_protocol_versions()
+                .map_err(settings_error)?;
         // On a machine without certificates a provider on the machine itself can still be used.
         let tls = match tls.clone().with_native_roots() {
             Ok(tls) => tls.with_no_client_auth(),
             Err(error) if issuer.scheme() == "https" => return Err(settings_error(error)),
             Err(_) => tls.with_root_certificates(rustls::RootCertStore::empty()).with_no_client_auth(),
         };
-        let connector = HttpsConnectorBuilder::new().with_tls_config(tls).https_or_http().enable_http1().build();
+        let connector =
+            HttpsConnectorBuilder::new().with_tls_config(tls).https_or_http().enable_http1().build();
         let transport = Client::builder(TokioExecutor::new()).build(connector);
         Ok(Self { settings: Arc::new(settings), transport, known: Arc::default() })
     }
@@ -323,7 +325,11 @@ impl OpenIdProvider {
         let client = self.client(self.metadata(KEPT_FOR).await?, back)?;
         let (challenge, verifier) = PkceCodeChallenge::new_random_sha256();
         let (address, state, nonce) = client
-            .authorize_url(CoreAuthenticationFlow::AuthorizationCode, CsrfToken::new_random, Nonce::new_random)
+            .authorize_url(
+                CoreAuthenticationFlow::AuthorizationCode,
+                CsrfToken::new_random,
+                Nonce::new_random,
+            )
             .add_scope(Scope::new("profile".to_owned()))
             .set_pkce_challenge(challenge)
             .url();
@@ -361,7 +367,9 @@ impl OpenIdProvider {
             .map_err(|error| OpenIdError::Away(error.to_string()))?;
         let exchange = exchange.set_pkce_verifier(PkceCodeVerifier::new(started.verifier));
         let tokens: Tokens = exchange.request_async(&transport).await.map_err(|error| match error {
-            openidconnect::RequestTokenError::ServerResponse(answer) => OpenIdError::Refused(answer.to_string()),
+            openidconnect::RequestTokenError::ServerResponse(answer) => {
+                OpenIdError::Refused(answer.to_string())
+            }
             other => OpenIdError::Away(reasons(&other)),
         })?;
         let nonce = Nonce::new(started.nonce);
@@ -387,7 +395,8 @@ impl OpenIdProvider {
         if let Some(expected) = claims.access_token_hash() {
             let algorithm = statement.signing_alg().map_err(not_proven)?;
             let key = statement.signing_key(&verifier).map_err(not_proven)?;
-            let found = AccessTokenHash::from_token(tokens.access_token(), algorithm, key).map_err(not_proven)?;
+            let found =
+                AccessTokenHash::from_token(tokens.access_token(), algorithm, key).map_err(not_proven)?;
             if found != *expected {
                 return Err(not_proven("it is of another token"));
             }

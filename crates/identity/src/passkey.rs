@@ -171,7 +171,8 @@ impl PasskeySite {
         let state: DiscoverableAuthentication = state(kept)?;
         let mut passkey: Passkey = serde_json::from_str(credential).map_err(refused)?;
         let key = DiscoverableKey::from(&passkey);
-        let found = self.webauthn.finish_discoverable_authentication_v2(&answer, state, &key).map_err(refused)?;
+        let found =
+            self.webauthn.finish_discoverable_authentication_v2(&answer, state, &key).map_err(refused)?;
         // The device checks the person itself, by a finger or a PIN: the key alone is one factor only.
         if !found.user_verified() {
             return Err(refused("the device did not check who holds it"));
@@ -207,7 +208,8 @@ mod tests {
     #[test]
     fn a_browser_is_asked_to_check_the_person_and_to_keep_the_key() {
         let site = PasskeySite::new("https://pickups.example").unwrap();
-        let (options, _) = site.begin_registration([7; 16], "ode", "Ode Farrow", vec![vec![1, 2, 3]]).unwrap();
+        let (options, _) =
+            site.begin_registration([7; 16], "ode", "Ode Farrow", vec![vec![1, 2, 3]]).unwrap();
         let options = &options["publicKey"];
         assert_eq!(options["rp"]["id"], "pickups.example");
         assert_eq!(options["authenticatorSelection"]["residentKey"], "required");

@@ -109,7 +109,8 @@ fn base64url(bytes: &[u8]) -> String {
     const DIGITS: &[u8; 64] = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_";
     let mut text = String::new();
     for group in bytes.chunks(3) {
-        let bits = group.iter().fold(0_u32, |bits, byte| bits << 8 | u32::from(*byte)) << (8 * (3 - group.len()));
+        let bits =
+            group.iter().fold(0_u32, |bits, byte| bits << 8 | u32::from(*byte)) << (8 * (3 - group.len()));
         for k in 0..=group.len() {
             text.push(char::from(DIGITS[(bits >> (18 - 6 * k) & 63) as usize]));
         }
@@ -186,6 +187,17 @@ impl StandInProvider {
         *self.inner.lie.lock().unwrap_or_else(PoisonError::into_inner) = lie;
     }
 
+    /// What a browser comes back with, `state` and `code`, that was sent to `address` and says that it is somebody.
+    #[must_use]
+    pub fn sign_in(&self, address: &str, subject: &str) -> Option<(String, String)> {
+        let mut query = fields(Url::parse(address).ok()?.query()?);
+        query.insert("subject".to_owned(), subject.to_owned());
+        let answer = self.send_back(&query);
+        let back = Url::parse(answer.headers().get(LOCATION)?.to_str().ok()?).ok()?;
+        let mut back = fields(back.query()?);
+        Some((back.remove("state")?, back.remove("code")?))
+    }
+
     fn is_lying(&self, lie: Lie) -> bool {
         *self.inner.lie.lock().unwrap_or_else(PoisonError::into_inner) == Some(lie)
     }
@@ -216,7 +228,8 @@ impl StandInProvider {
             (&Method::GET, "/authorize") => self.who_are_you(&query),
             (&Method::GET, "/authorize/as") => self.send_back(&query),
             (&Method::POST, "/token") => {
-                let sent = request.headers().get(AUTHORIZATION).and_then(|v| v.to_str().ok()).map(str::to_owned);
+                let sent =
+                    request.headers().get(AUTHORIZATION).and_then(|v| v.to_str().ok()).map(str::to_owned);
                 match Limited::new(request.into_body(), LONGEST).collect().await {
                     Ok(body) => {
                         let body = String::from_utf8_lossy(&body.to_bytes()).into_owned();
@@ -225,6 +238,7 @@ impl StandInProvider {
                     Err(_) => wrong("too long"),
                 }
             }
+            (&Method::GET, "/favicon.ico") => page(StatusCode::NO_CONTENT, "image/x-icon", ""),
             _ => page(StatusCode::NOT_FOUND, "text/plain", "There is nothing here."),
         }
     }
@@ -385,7 +399,11 @@ impl StandInProvider {
         let signature = signature.map(|s| base64url(s.as_ref())).unwrap_or_default();
         if self.is_lying(Lie::Changed) {
             let claims = claims.replace("\"groups\":[", "\"groups\":[\"owners\",");
-            return format!("{}.{}.{signature}", base64url(br#"{"alg":"ES256","kid":"1"}"#), base64url(claims.as_bytes()));
+            return format!(
+                "{}.{}.{signature}",
+                base64url(br#"{"alg":"ES256","kid":"1"}"#),
+                base64url(claims.as_bytes())
+            );
         }
         format!("{text}.{signature}")
     }
@@ -439,21 +457,11 @@ mod tests {
         (stand_in, OpenIdProvider::new(settings).unwrap())
     }
 
-    /// What the browser comes back with, after somebody said who they are.
-    fn code(stand_in: &StandInProvider, address: &str) -> (String, String) {
-        let query = fields(Url::parse(address).unwrap().query().unwrap());
-        let mut query = query.clone();
-        query.insert("subject".into(), "s-17".into());
-        let back = stand_in.send_back(&query).headers()[LOCATION].to_str().unwrap().to_owned();
-        let back = fields(Url::parse(&back).unwrap().query().unwrap());
-        (back["state"].clone(), back["code"].clone())
-    }
-
     #[tokio::test]
     async fn who_signs_in_is_told_once() {
         let (stand_in, provider) = both("a secret").await;
         let (address, started) = provider.begin(BACK).await.unwrap();
-        let (state, code) = code(&stand_in, &address);
+        let (state, code) = stand_in.sign_in(&address, "s-17").unwrap();
         let found = provider.finish(BACK, started.clone(), &state, &code).await.unwrap();
         assert_eq!((found.subject.as_str(), found.name.as_str()), ("s-17", "Ode Farrow"));
         assert_eq!((found.user_name.as_str(), found.has_second_factor), ("ode", true));
@@ -478,7 +486,7 @@ mod tests {
     async fn a_lie_is_not_believed(#[case] lie: Lie) {
         let (stand_in, provider) = both("a secret").await;
         let (address, started) = provider.begin(BACK).await.unwrap();
-        let (state, code) = code(&stand_in, &address);
+        let (state, code) = stand_in.sign_in(&address, "s-17").unwrap();
         stand_in.lie(Some(lie));
         let found = provider.finish(BACK, started, &state, &code).await;
         assert!(matches!(found, Err(OpenIdError::NotProven(_))), "{found:?}");
@@ -489,7 +497,7 @@ mod tests {
         let (stand_in, provider) = both("a secret").await;
         let (address, started) = provider.begin(BACK).await.unwrap();
         let (_, other) = provider.begin(BACK).await.unwrap();
-        let (state, first) = code(&stand_in, &address);
+        let (state, first) = stand_in.sign_in(&address, "s-17").unwrap();
         let found = provider.finish(BACK, other, &state, &first).await;
         assert!(matches!(found, Err(OpenIdError::NotProven(_))), "{found:?}");
         stand_in.lie(Some(Lie::Endless));
@@ -497,7 +505,7 @@ mod tests {
         assert!(matches!(found, Err(OpenIdError::Away(_))), "{found:?}");
         let (stand_in, provider) = both("another secret").await;
         let (address, started) = provider.begin(BACK).await.unwrap();
-        let (state, code) = code(&stand_in, &address);
+        let (state, code) = stand_in.sign_in(&address, "s-17").unwrap();
         let found = provider.finish(BACK, started, &state, &code).await;
         assert!(matches!(found, Err(OpenIdError::Refused(_))), "{found:?}");
         drop(stand_in);

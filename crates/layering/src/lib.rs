@@ -110,7 +110,16 @@ mod tests {
         },
         Rule {
             name: "filamentum",
-            may_use: &["coil", "trade", "store", "instruments", "identity", "workshop", "web", "dev_database"],
+            may_use: &[
+                "coil",
+                "trade",
+                "store",
+                "instruments",
+                "identity",
+                "workshop",
+                "web",
+                "dev_database",
+            ],
             forbidden: &["sqlx", "actix_web"],
         },
     ];

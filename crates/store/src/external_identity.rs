@@ -30,11 +30,13 @@ impl Store {
 
     /// Notes that somebody signed in by a provider.
     pub async fn use_external_name(&self, of: ExternalName<'_>) -> Result<(), StoreError> {
-        sqlx::query("UPDATE external_identities SET used_at = UTC_TIMESTAMP(6) WHERE issuer = ? AND subject = ?")
-            .bind(of.issuer)
-            .bind(of.subject)
-            .execute(&self.pool)
-            .await?;
+        sqlx::query(
+            "UPDATE external_identities SET used_at = UTC_TIMESTAMP(6) WHERE issuer = ? AND subject = ?",
+        )
+        .bind(of.issuer)
+        .bind(of.subject)
+        .execute(&self.pool)
+        .await?;
         Ok(())
     }
 

@@ -74,8 +74,8 @@ pub mod word_search;
 pub use error::StoreError;
 pub use id::{
     CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, OutageId, PartId,
-    PasskeyId, PersonId, PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId, StationId,
-    SweepId, TimerId, WorkshopId,
+    PasskeyId, PersonId, PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId,
+    StationId, SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
 pub use stored::{Stored, TurnList};

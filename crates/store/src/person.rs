@@ -420,9 +420,10 @@ impl WorkshopStore {
         .execute(&mut *connection)
         .await?;
         if matches!(change, PersonChange::Anonymise { .. }) {
-            for ways_in in
-                ["DELETE FROM passkeys WHERE person_id = ?", "DELETE FROM external_identities WHERE person_id = ?"]
-            {
+            for ways_in in [
+                "DELETE FROM passkeys WHERE person_id = ?",
+                "DELETE FROM external_identities WHERE person_id = ?",
+            ] {
                 sqlx::query(ways_in).bind(person).execute(&mut *connection).await?;
             }
         }

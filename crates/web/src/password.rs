@@ -117,7 +117,8 @@ async fn passkey_to_ask(
     address: IpAddr,
 ) -> Result<Option<(String, String)>, AppError> {
     let has_any = !app.workshop.passkeys(&identity.actor).await?.is_empty();
-    let Some(site) = app.workshop.passkey_address().filter(|_| has_any && identity.settings.passkeys_allowed) else {
+    let Some(site) = app.workshop.passkey_address().filter(|_| has_any && identity.settings.passkeys_allowed)
+    else {
         return Ok(None);
     };
     let (options, kept) = app.workshop.begin_passkey_sign_in(address)?;

@@ -89,6 +89,7 @@ mod unsteady_designs;
 mod winder_link;
 
 pub use crate::instruments::{InstrumentState, analyser_of};
+pub use ::identity::{ProviderSettings, StartedSignIn};
 pub use actor::Actor;
 pub use assembly::Assembly;
 pub use attention::{AttentionItem, MissingReading, Urgency};
@@ -103,7 +104,6 @@ pub use calibration::{CalibrationOverview, CalibrationVersion, Effects};
 pub use calibration_versions::AppliedCalibration;
 pub use comparison::{ComparedId, ComparedPickup, MeasuredPickup};
 pub use consistency::{ShiftExplanation, ShiftPart};
-pub use ::identity::{ProviderSettings, StartedSignIn};
 pub use costs::{DesignCost, WireCost};
 pub use credentials::{
     LONGEST_SIGN_IN, SHORTEST_PASSWORD, WeakPassword, check_password, hash_password, password_strength,

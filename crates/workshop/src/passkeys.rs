@@ -88,8 +88,7 @@ impl Workshop {
             return Err(Refusal::UnusableName);
         }
         let made = self.site()?.finish_registration(answer, kept).map_err(refused)?;
-        let passkey =
-            AddPasskey { name, credential_id: &made.credential_id, credential: &made.credential };
+        let passkey = AddPasskey { name, credential_id: &made.credential_id, credential: &made.credential };
         let added = self.of(actor).add_passkey(actor.person, passkey, MOST_PASSKEYS, session).await;
         added.map_err(|error| match error {
             StoreError::Missing("passkey") => Refusal::TooManyPasskeys,

@@ -65,7 +65,14 @@ pub struct SingleSignOnSettings {
 impl Default for SingleSignOnSettings {
     fn default() -> Self {
         let none = String::new;
-        Self { is_on: false, claim: "groups".into(), owner: none(), designer: none(), operator: none(), viewer: none() }
+        Self {
+            is_on: false,
+            claim: "groups".into(),
+            owner: none(),
+            designer: none(),
+            operator: none(),
+            viewer: none(),
+        }
     }
 }
 
@@ -73,7 +80,9 @@ impl SingleSignOnSettings {
     /// The highest role that words of the claim give.
     #[must_use]
     pub fn role(&self, words: &[String]) -> Option<Role> {
-        let is_said = |of: &str| of.split(',').map(str::trim).any(|word| !word.is_empty() && words.iter().any(|w| w == word));
+        let is_said = |of: &str| {
+            of.split(',').map(str::trim).any(|word| !word.is_empty() && words.iter().any(|w| w == word))
+        };
         let all = [
             (Role::Owner, &self.owner),
             (Role::Designer, &self.designer),
@@ -203,8 +212,13 @@ impl WorkshopSettings {
     }
 
     /// How long a person of a role may stay signed in.
+    #[must_use]
+    pub fn session_policy(&self, role: Role) -> SessionPolicy {
+        if role == Role::Owner { self.owner_session } else { self.other_session }
+    }
+
     pub(crate) fn session_limits(&self, role: Role) -> SessionLimits {
-        if role == Role::Owner { self.owner_session.limits() } else { self.other_session.limits() }
+        self.session_policy(role).limits()
     }
 
     /// What is out of range, by its place in the settings; what the engine would not take by its place in a design.

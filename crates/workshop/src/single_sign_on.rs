@@ -150,7 +150,11 @@ impl Workshop {
                 Ok(()) => tracing::info!(event = "role-by-provider", person = person.id.0, role = ?role),
                 // The workshop is not left without anybody who may manage it.
                 Err(StoreError::LastOwner) => {
-                    tracing::warn!(event = "role-by-provider-kept", person = person.id.0, "the last owner stays");
+                    tracing::warn!(
+                        event = "role-by-provider-kept",
+                        person = person.id.0,
+                        "the last owner stays"
+                    );
                 }
                 Err(other) => return Err(other.into()),
             }

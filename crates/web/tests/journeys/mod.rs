@@ -8,6 +8,7 @@ mod people;
 mod rewinds;
 mod sets;
 mod shop_floor;
+mod sign_on;
 mod station;
 mod surroundings;
 

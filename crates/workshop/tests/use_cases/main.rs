@@ -20,6 +20,7 @@ mod queries;
 mod references;
 mod runs;
 mod shop_floor;
+mod sign_on;
 mod station;
 mod workshops;
 

@@ -20,7 +20,7 @@ use presentation::form_fields::Errors;
 use presentation::format::counted;
 use store::passkey::PasskeyRow;
 use store::session::SessionRow;
-use workshop::Refusal;
+use workshop::{Refusal, SessionPolicy};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -58,6 +58,7 @@ struct Page {
     has_password: bool,
     has_pin: bool,
     sessions: Vec<SessionRow>,
+    policy: SessionPolicy,
     current: String,
     sign_in: String,
 }
@@ -97,7 +98,11 @@ async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResp
         complete,
         ..Field::typed(name, label, hint).with("", errors).wide()
     };
-    let new_passkey = Field::typed(passkeys::NAME, "Name of the device", "So that you know it in this list: phone, key on the ring.");
+    let new_passkey = Field::typed(
+        passkeys::NAME,
+        "Name of the device",
+        "So that you know it in this list: phone, key on the ring.",
+    );
     let can_make = user.settings.passkeys_allowed && app.workshop.passkey_address().is_some();
     let new_passkey = can_make.then_some(new_passkey);
     let provider = app.workshop.provider_name().unwrap_or_default();
@@ -134,6 +139,7 @@ async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResp
             .into_iter()
             .map(|row| SessionRow { agent: browser(&row.agent), ..row })
             .collect(),
+        policy: user.settings.session_policy(user.person.role.0),
         current: user.session_id.clone(),
         sign_in: user.person.sign_in.clone(),
     };

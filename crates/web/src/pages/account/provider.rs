@@ -56,6 +56,10 @@ pub(super) async fn remove(
 ) -> Result<HttpResponse, AppError> {
     app.workshop.unlink_single_sign_on(&user.actor, &user.session_id).await?;
     tracing::info!(event = "provider-unlinked", person = user.person.id.0);
-    flash::put(&session, FlashKind::Done, "The provider no longer signs you in, and your other sessions are ended.");
+    flash::put(
+        &session,
+        FlashKind::Done,
+        "The provider no longer signs you in, and your other sessions are ended.",
+    );
     Ok(redirect("/account"))
 }

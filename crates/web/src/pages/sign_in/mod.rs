@@ -45,7 +45,7 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
         .service(web::resource("/sign-in/passkey/begin").route(web::post().to(passkey::begin)))
         .service(web::resource("/sign-in/passkey").route(web::post().to(passkey::enter)))
         .route("/sign-in/provider", web::get().to(provider::go))
-        .route(current_user::PROVIDER_BACK, web::get().to(provider::back))
+        .route("/sign-in/provider/back", web::get().to(provider::back))
         .service(web::resource("/password-strength").route(web::post().to(strength::weigh)))
         .route("/station", web::get().to(station::show))
         .service(web::resource("/station/enrol").route(web::post().to(station::enrol)))

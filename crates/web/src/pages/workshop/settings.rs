@@ -232,7 +232,15 @@ const fn words_of(
     get: fn(&WorkshopSettings) -> &str,
     set: fn(&mut WorkshopSettings, &str),
 ) -> Worded {
-    Worded { name, label, hint: "Separate several with commas.", most: MOST_WORDS, may_be_empty: true, get, set }
+    Worded {
+        name,
+        label,
+        hint: "Separate several with commas.",
+        most: MOST_WORDS,
+        may_be_empty: true,
+        get,
+        set,
+    }
 }
 
 const PROVIDER_WORDS: [Worded; 5] = [
@@ -431,7 +439,12 @@ fn page(
     let room_hint = "What meters read is predicted for it.";
     let room =
         Field::measured(ROOM, "Room temperature", room_hint, (Measure::Temperature, user.settings.units));
-    let group = |title, hint, columns, fields: Vec<Field>| Group { title, hint: Cow::Borrowed(hint), columns, fields };
+    let group = |title, hint, columns, fields: Vec<Field>| Group {
+        title,
+        hint: Cow::Borrowed(hint),
+        columns,
+        fields,
+    };
     let sign_on = app.workshop.provider_name().map(|name| Group {
         title: "Single sign-on",
         hint: Cow::Owned(format!("{name} signs people in. The configuration file of the program names it.")),
