@@ -6,8 +6,8 @@ use thiserror::Error;
 use url::Url;
 use uuid::Uuid;
 use webauthn_rs::prelude::{
-    CredentialID, DiscoverableAuthentication, DiscoverableKey, Passkey, PasskeyRegistration,
-    PublicKeyCredential, RegisterPublicKeyCredential,
+    DiscoverableAuthentication, DiscoverableKey, Passkey, PasskeyRegistration, PublicKeyCredential,
+    RegisterPublicKeyCredential,
 };
 use webauthn_rs::{Webauthn, WebauthnBuilder};
 
@@ -105,7 +105,6 @@ impl PasskeySite {
         name: &str,
         known: Vec<Vec<u8>>,
     ) -> Result<(Value, String), PasskeyError> {
-        let known: Vec<CredentialID> = known.into_iter().map(Into::into).collect();
         let begun =
             self.webauthn.start_passkey_registration(Uuid::from_bytes(handle), sign_in, name, Some(known));
         let (options, state) = begun.map_err(refused)?;
@@ -126,7 +125,7 @@ impl PasskeySite {
         let state: PasskeyRegistration = state(kept)?;
         let made = self.webauthn.finish_passkey_registration(&answer, &state).map_err(refused)?;
         let credential = serde_json::to_string(&made).map_err(refused)?;
-        Ok(NewPasskey { credential_id: made.cred_id().to_vec(), credential })
+        Ok(NewPasskey { credential_id: made.cred_id().clone(), credential })
     }
 
     /// Begins to ask for a passkey of anybody: what the browser is given, and what is kept here until it answers.

@@ -17,6 +17,7 @@ use serde_json::{Value, json};
 use sha2::{Digest as _, Sha256};
 use std::collections::{BTreeMap, HashMap};
 use std::convert::Infallible;
+use std::fmt::Write as _;
 use std::net::SocketAddr;
 use std::sync::{Arc, Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -282,12 +283,9 @@ impl StandInProvider {
         for person in &self.inner.people {
             let mut sent = form_urlencoded::Serializer::new(String::new());
             sent.extend_pairs(query).append_pair("subject", &person.subject);
-            list += &format!(
-                "<li><a href=\"/authorize/as?{}\">{}</a> ({})</li>",
-                escaped(&sent.finish()),
-                escaped(&person.name),
-                escaped(&person.groups.join(", "))
-            );
+            let to = escaped(&sent.finish());
+            let (name, groups) = (escaped(&person.name), escaped(&person.groups.join(", ")));
+            let _ = write!(list, "<li><a href=\"/authorize/as?{to}\">{name}</a> ({groups})</li>");
         }
         let body = format!(
             "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\">\

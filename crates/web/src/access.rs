@@ -1,12 +1,13 @@
 //! Who asks, and whether they may: found before anything of the request is read.
 
 use crate::app::App;
-use crate::current_user::{Identity, identify};
+use crate::current_user::{Identity, identify, is_page};
 use crate::error::AppError;
 use crate::route_table::{action_of, is_fresh, is_open};
 use crate::{bodies, password};
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
+use actix_web::http::Method;
 use actix_web::middleware::Next;
 use actix_web::{Error, HttpMessage as _, ResponseError as _, web};
 use workshop::{Action, Refusal};
@@ -69,7 +70,13 @@ async fn may(request: &ServiceRequest) -> Result<Option<(web::Data<App>, Identit
         return Err(AppError::Refused(Refusal::NotAllowed(action)));
     }
     if found.lacks_second_factor() && action != Action::OwnAccount {
-        return Err(AppError::SecondFactor);
+        // A script that asks for something by itself cannot go to another page.
+        let is_by_script = request.method() == Method::GET && !is_page(request.request());
+        return Err(if is_by_script {
+            AppError::Refused(Refusal::NotAllowed(action))
+        } else {
+            AppError::SecondFactor
+        });
     }
     Ok(Some((app, found)))
 }

@@ -273,7 +273,7 @@ fn begin(session: &Session, request: &HttpRequest, address: IpAddr) -> Result<()
 }
 
 /// Whether a whole page is asked for, and not something for its script.
-fn is_page(request: &HttpRequest) -> bool {
+pub(crate) fn is_page(request: &HttpRequest) -> bool {
     let accepts = request.headers().get(header::ACCEPT).and_then(|v| v.to_str().ok());
     request.method() == Method::GET && accepts.is_some_and(|v| v.contains("text/html"))
 }

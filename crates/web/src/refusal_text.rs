@@ -187,22 +187,15 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
         ),
         Refusal::LastOwner => "This is the only owner: make somebody else an owner first.".into(),
         Refusal::UnusableName => format!("Give a name of up to {LONGEST_SIGN_IN} letters."),
-        Refusal::UnusablePin => format!(
-            "A PIN has {} to {} digits, and not all the same or in a row.",
-            PIN_DIGITS.0, PIN_DIGITS.1
-        ),
-        Refusal::SecondFactorSet => {
-            "You have a second factor. Remove it with your password on the account page, then set another one.".into()
-        }
-        Refusal::WrongCode => {
-            "This is not the code of this moment. Each holds once, and for half a minute: wait for the next one.".into()
-        }
-        Refusal::WrongPin => "This is not the PIN.".into(),
         Refusal::WrongSetUpCode => "This is not the code that the program printed when it started.".into(),
         Refusal::UnusableSignIn => {
             format!("Give a name of up to {LONGEST_SIGN_IN} letters without special characters.")
         }
-        Refusal::PasskeysOff
+        Refusal::UnusablePin
+        | Refusal::SecondFactorSet
+        | Refusal::WrongCode
+        | Refusal::WrongPin
+        | Refusal::PasskeysOff
         | Refusal::TooManyPasskeys
         | Refusal::WrongPasskey(_)
         | Refusal::SingleSignOnOff
@@ -227,25 +220,44 @@ pub(crate) fn refusal_text(refusal: &Refusal) -> String {
     }
 }
 
-/// Refusals of passkeys and single sign-on. What the provider or the library says stands in the log: it may tell an attacker more than
+/// Refusals of PINs, codes, passkeys and single sign-on. What the provider or the library says stands in the log: it may tell an attacker more than
 /// it helps anybody else.
 fn sign_on_text(refusal: &Refusal) -> String {
     match refusal {
-        Refusal::PasskeysOff => "Passkeys cannot be used here: your workshop does without them, or the address has no name and no TLS.",
-        Refusal::TooManyPasskeys => "You have as many passkeys as anybody may. Remove one first.",
+        Refusal::UnusablePin => format!(
+            "A PIN has {} to {} digits, and not all the same or in a row.",
+            PIN_DIGITS.0, PIN_DIGITS.1
+        ),
+        Refusal::SecondFactorSet => {
+            "You have a second factor. Remove it with your password on the account page, then set another one.".into()
+        }
+        Refusal::WrongCode => {
+            "This is not the code of this moment. Each holds once, and for half a minute: wait for the next one.".into()
+        }
+        Refusal::WrongPin => "This is not the PIN.".into(),
+        Refusal::PasskeysOff => {
+            "Passkeys cannot be used here: your workshop does without them, or the address has no name and no TLS.".into()
+        }
+        Refusal::TooManyPasskeys => "You have as many passkeys as anybody may. Remove one first.".into(),
         Refusal::WrongPasskey(_) => {
-            "This passkey is not known here, was removed, or its answer came too late. Try again, or sign in another way."
+            "This passkey is not known here, was removed, or its answer came too late. Try again, or sign in another way.".into()
         }
-        Refusal::SingleSignOnOff => "Single sign-on is switched off in your workshop, or your account is disabled. Ask an owner.",
-        Refusal::ProviderAway(_) => "The provider does not answer. Try again in a moment, or sign in with your password.",
-        Refusal::NotProven(_) => "The provider did not sign you in. Begin again.",
-        Refusal::NoRole => "The provider knows you, but no workshop here has a role for you. Ask an owner which group you need.",
+        Refusal::SingleSignOnOff => {
+            "Single sign-on is switched off in your workshop, or your account is disabled. Ask an owner.".into()
+        }
+        Refusal::ProviderAway(_) => {
+            "The provider does not answer. Try again in a moment, or sign in with your password.".into()
+        }
+        Refusal::NotProven(_) => "The provider did not sign you in. Begin again.".into(),
+        Refusal::NoRole => {
+            "The provider knows you, but no workshop here has a role for you. Ask an owner which group you need.".into()
+        }
         Refusal::SeveralWorkshops => {
-            "More than one workshop here has a role for you. Ask an owner to invite you, then link your account."
+            "More than one workshop here has a role for you. Ask an owner to invite you, then link your account.".into()
         }
-        _ => "This account of the provider belongs to somebody else here.",
+        Refusal::IdentityTaken => "This account of the provider belongs to somebody else here.".into(),
+        other => other.to_string(),
     }
-    .to_owned()
 }
 
 fn weak_password_text(why: WeakPassword) -> String {

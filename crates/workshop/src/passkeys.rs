@@ -19,7 +19,7 @@ pub const LONGEST_PASSKEY_NAME: usize = 60;
 /// What attempts are counted under, beside their address.
 const ATTEMPT: &str = "passkey";
 
-fn refused(error: PasskeyError) -> Refusal {
+fn refused(error: &PasskeyError) -> Refusal {
     Refusal::WrongPasskey(error.to_string())
 }
 
@@ -66,7 +66,7 @@ impl Workshop {
         }
         let new: UserHandle = rand::rng().random::<[u8; HANDLE_BYTES]>();
         let handle = self.of(actor).passkey_handle(actor.person, &new).await?;
-        site.begin_registration(handle, &person.sign_in, &person.name, known).map_err(refused)
+        site.begin_registration(handle, &person.sign_in, &person.name, known).map_err(|error| refused(&error))
     }
 
     /// Keeps the passkey that the actor's browser answers with, and ends their other sessions.
@@ -87,7 +87,7 @@ impl Workshop {
         if !(1..=LONGEST_PASSKEY_NAME).contains(&length) || name.contains(char::is_control) {
             return Err(Refusal::UnusableName);
         }
-        let made = self.site()?.finish_registration(answer, kept).map_err(refused)?;
+        let made = self.site()?.finish_registration(answer, kept).map_err(|error| refused(&error))?;
         let passkey = AddPasskey { name, credential_id: &made.credential_id, credential: &made.credential };
         let added = self.of(actor).add_passkey(actor.person, passkey, MOST_PASSKEYS, session).await;
         added.map_err(|error| match error {
@@ -113,7 +113,7 @@ impl Workshop {
     pub fn begin_passkey_sign_in(&self, address: IpAddr) -> Result<(Value, String), Refusal> {
         let site = self.site()?;
         self.begin_anonymous(address)?;
-        site.begin_sign_in().map_err(refused)
+        site.begin_sign_in().map_err(|error| refused(&error))
     }
 
     /// Whose passkey a browser answers with.
@@ -128,14 +128,14 @@ impl Workshop {
     ) -> Result<PersonId, Refusal> {
         let site = self.site()?;
         self.begin_attempt(ATTEMPT, address)?;
-        let (handle, credential_id) = site.claimed(answer).map_err(refused)?;
+        let (handle, credential_id) = site.claimed(answer).map_err(|error| refused(&error))?;
         let found = self.store.passkey(&credential_id, &handle).await?;
         let unknown = || Refusal::WrongPasskey("it is not known here".to_owned());
         let PasskeyOfPerson { id, person, credential } = found.ok_or_else(unknown)?;
         if !WorkshopSettings::of(&person).passkeys_allowed {
             return Err(Refusal::PasskeysOff);
         }
-        let changed = site.finish_sign_in(answer, kept, &credential).map_err(refused)?;
+        let changed = site.finish_sign_in(answer, kept, &credential).map_err(|error| refused(&error))?;
         self.store.use_passkey(id, changed.as_deref()).await?;
         self.attempts.succeeded(ATTEMPT, address);
         Ok(person.id)

@@ -134,8 +134,7 @@ async fn an_owner_links_their_account_elsewhere() {
         b.fill("sign_in", "ode").await;
         b.fill("password", "seven thousand turns").await;
         b.press("form button").await;
-        b.until("h1", |t| t == "Second factor").await;
-        b.go("/account").await;
+        b.until("h1", |t| t == "Account").await;
         b.press_called("Link with Shop accounts").await;
         b.is_well().await;
         b.press_called("Go to Shop accounts").await;
