@@ -61,6 +61,12 @@ pub enum AuditAction {
     Feed,
     /// A run that could not be read was deleted.
     Run,
+    /// Somebody ended a session of theirs.
+    Session,
+    /// Changes of the plan were marked as seen.
+    Plan,
+    /// A backup was begun.
+    Backup,
 }
 
 /// A change, as the trail shows it.
@@ -146,6 +152,17 @@ impl Audit {
         Ok(())
     }
 
+    /// Writes down what happened to something that has no row of its own.
+    pub(crate) async fn note(
+        self,
+        connection: &mut MySqlConnection,
+        object: &str,
+        state: &str,
+    ) -> Result<(), StoreError> {
+        let after = (object.to_owned(), serde_json::json!({ "state": state }).to_string());
+        self.write(connection, None, Some(&after)).await
+    }
+
     /// As [`Self::write`], with how a thing stands now, read by the same statement as before.
     pub(crate) async fn changed(
         self,
@@ -222,6 +239,12 @@ impl WorkshopStore {
         audit.changed(&mut tx, sql, done.last_insert_id(), None).await?;
         tx.commit().await?;
         Ok(done.last_insert_id())
+    }
+
+    /// Writes down that a backup was begun, which has no row of its own.
+    pub async fn note_backup(&self, by: PersonId) -> Result<(), StoreError> {
+        let mut connection = self.pool.acquire().await?;
+        self.audit(by, AuditAction::Backup).note(&mut connection, "backup", "begun").await
     }
 
     /// A transaction's note of who changes what.

@@ -1,7 +1,8 @@
 //! Server-side sessions: the browser holds a random key, the table its hash, the state, and whose it is.
 
-use crate::{PersonId, StationId, Store, StoreError};
-use sqlx::FromRow;
+use crate::audit::AuditAction;
+use crate::{PersonId, StationId, Store, StoreError, Stored};
+use sqlx::{AssertSqlSafe, FromRow};
 use time::{Duration, PrimitiveDateTime};
 
 /// A session to write.
@@ -155,23 +156,42 @@ impl Store {
         .await?)
     }
 
-    /// Ends one session of a person's; returns whether there was one.
+    /// Ends one session of a person's, with its line; returns whether there was one.
     pub async fn end_session_of(&self, person: PersonId, public_id: &str) -> Result<bool, StoreError> {
-        let done = sqlx::query("DELETE FROM sessions WHERE person_id = ? AND public_id = ?")
-            .bind(person)
-            .bind(public_id)
-            .execute(&self.pool)
-            .await?;
-        Ok(done.rows_affected() > 0)
+        let which = "person_id = ? AND public_id = ?";
+        Ok(self.end_sessions_where(which, person, public_id).await? > 0)
     }
 
-    /// Ends all sessions of a person's but one; returns how many.
+    /// Ends all sessions of a person's but one, each with its line; returns how many.
     pub async fn end_other_sessions_of(&self, person: PersonId, kept: &str) -> Result<u64, StoreError> {
-        let done = sqlx::query("DELETE FROM sessions WHERE person_id = ? AND public_id <> ?")
+        self.end_sessions_where("person_id = ? AND public_id <> ?", person, kept).await
+    }
+
+    async fn end_sessions_where(
+        &self,
+        which: &'static str,
+        person: PersonId,
+        public_id: &str,
+    ) -> Result<u64, StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        let line = format!(
+            "INSERT INTO audit (workshop_id, person_id, action, object, before_text, after_text) \
+             SELECT p.workshop_id, p.id, ?, CONCAT('session of person ', p.id), \
+             JSON_OBJECT('address', s.address, 'browser', s.agent), NULL \
+             FROM sessions s JOIN people p ON p.id = s.person_id WHERE {which}"
+        );
+        sqlx::query(AssertSqlSafe(line))
+            .bind(Stored(AuditAction::Session))
             .bind(person)
-            .bind(kept)
-            .execute(&self.pool)
+            .bind(public_id)
+            .execute(&mut *transaction)
             .await?;
+        let done = sqlx::query(AssertSqlSafe(format!("DELETE FROM sessions WHERE {which}")))
+            .bind(person)
+            .bind(public_id)
+            .execute(&mut *transaction)
+            .await?;
+        transaction.commit().await?;
         Ok(done.rows_affected())
     }
 

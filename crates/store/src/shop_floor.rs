@@ -302,9 +302,14 @@ impl WorkshopStore {
         Ok(())
     }
 
-    /// Keeps the plan that people saw; `anew` replaces one that is there.
-    pub async fn keep_plan_baseline(&self, document: &str, anew: bool) -> Result<(), StoreError> {
-        sqlx::query(if anew {
+    /// Keeps the plan that people saw where none is kept; by somebody who marks it as seen, with a line, in place of the one before.
+    pub async fn keep_plan_baseline(
+        &self,
+        document: &str,
+        seen_by: Option<PersonId>,
+    ) -> Result<(), StoreError> {
+        let mut transaction = self.pool.begin().await?;
+        sqlx::query(if seen_by.is_some() {
             "INSERT INTO plan_baselines (workshop_id, document) VALUES (?, ?) \
              ON DUPLICATE KEY UPDATE document = VALUES(document), made_at = UTC_TIMESTAMP(6)"
         } else {
@@ -312,8 +317,12 @@ impl WorkshopStore {
         })
         .bind(self.workshop)
         .bind(document)
-        .execute(&self.pool)
+        .execute(&mut *transaction)
         .await?;
+        if let Some(by) = seen_by {
+            self.audit(by, AuditAction::Plan).note(&mut transaction, "plan", "seen").await?;
+        }
+        transaction.commit().await?;
         Ok(())
     }
 }

@@ -444,7 +444,7 @@ impl Workshop {
         let Some((since, document)) = store.plan_baseline().await? else {
             // A plan that is still being improved would be told as moved a moment later.
             if !plan.is_improving {
-                store.keep_plan_baseline(&serde_json::to_string(&now)?, false).await?;
+                store.keep_plan_baseline(&serde_json::to_string(&now)?, None).await?;
             }
             return Ok(None);
         };
@@ -467,7 +467,8 @@ impl Workshop {
     pub async fn plan_seen(&self, actor: &Actor) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
         let plan = self.shop_plan(actor).await?;
-        Ok(self.of(actor).keep_plan_baseline(&serde_json::to_string(&dates(&plan))?, true).await?)
+        let document = serde_json::to_string(&dates(&plan))?;
+        Ok(self.of(actor).keep_plan_baseline(&document, Some(actor.person)).await?)
     }
 }
 

@@ -108,17 +108,17 @@ async fn what_is_broken_is_told_until_it_is_mended() {
 #[tokio::test]
 async fn the_plan_that_people_saw_is_kept() {
     let store = fresh_store().await;
-    let (shop, _) = workshop(&store, "kestrel").await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
     let own = store.of(shop);
     own.keep_plan_baseline_as_of("{}").await.unwrap();
     assert!(own.plan_baseline().await.unwrap().is_none(), "nobody saw one");
-    own.keep_plan_baseline("first", false).await.unwrap();
-    own.keep_plan_baseline("second", false).await.unwrap();
+    own.keep_plan_baseline("first", None).await.unwrap();
+    own.keep_plan_baseline("second", None).await.unwrap();
     let (seen_at, document) = own.plan_baseline().await.unwrap().unwrap();
     assert_eq!(document, "first", "the first stays until it is seen anew");
     own.keep_plan_baseline_as_of("first and more").await.unwrap();
     assert_eq!(own.plan_baseline().await.unwrap(), Some((seen_at, "first and more".to_owned())));
-    own.keep_plan_baseline("third", true).await.unwrap();
+    own.keep_plan_baseline("third", Some(owner)).await.unwrap();
     let (again, document) = own.plan_baseline().await.unwrap().unwrap();
     assert!(again > seen_at && document == "third");
 }

@@ -43,6 +43,9 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Feed => "Calendar feed",
         AuditAction::Guessing => "Guessing",
         AuditAction::Run => "Run",
+        AuditAction::Session => "Session",
+        AuditAction::Plan => "Plan",
+        AuditAction::Backup => "Backup",
     }
 }
 
