@@ -134,7 +134,7 @@ impl Audit {
         after: Option<&Snapshot>,
     ) -> Result<(), StoreError> {
         let values = |side: Option<&Snapshot>| side.map(|(_, text)| text.clone());
-        let (Some((object, _)), false) = (after.or(before), values(before) == values(after)) else {
+        let (Some((object, _)), false) = (after.or(before), before == after) else {
             return Ok(());
         };
         sqlx::query(

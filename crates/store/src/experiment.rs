@@ -1,5 +1,6 @@
 //! Experiments, and the blind listening kept beside them.
 
+use crate::audit::AuditAction;
 use crate::submission::added_once;
 use crate::{ClientKey, ExperimentId, ListeningId, PersonId, RevisionId, RunId, StoreError, WorkshopStore};
 use serde::{Deserialize, Serialize};
@@ -117,6 +118,13 @@ macro_rules! experiment_columns {
     };
 }
 
+/// How an experiment stands.
+const STANDS: &str = "SELECT e.question, JSON_OBJECT('conclusion', e.closed) FROM experiments e \
+     WHERE e.workshop_id = ? AND e.id = ? FOR UPDATE";
+/// How a listening stands.
+const SCORED: &str = "SELECT CONCAT('listening ', l.id), JSON_OBJECT('scores', l.scores) FROM listenings l \
+     WHERE l.workshop_id = ? AND l.id = ? FOR UPDATE";
+
 impl WorkshopStore {
     /// Begins an experiment; the same key again begins nothing more.
     pub async fn begin_experiment(
@@ -183,15 +191,21 @@ impl WorkshopStore {
     }
 
     /// Closes an experiment with what came of it; returns false when it was closed before, which nothing changes.
-    pub async fn close_experiment(&self, id: ExperimentId, words: &str) -> Result<bool, StoreError> {
-        let workshop = self.workshop;
+    pub async fn close_experiment(
+        &self,
+        by: PersonId,
+        id: ExperimentId,
+        words: &str,
+    ) -> Result<bool, StoreError> {
+        let mut change = self.begin_change(by, AuditAction::Experiment, ("experiment", STANDS), id.0).await?;
         let done =
             sqlx::query("UPDATE experiments SET closed = ? WHERE workshop_id = ? AND id = ? AND closed = ''")
                 .bind(words)
-                .bind(workshop)
+                .bind(self.workshop)
                 .bind(id)
-                .execute(&self.pool)
+                .execute(&mut *change.tx)
                 .await?;
+        change.write().await?;
         Ok(done.rows_affected() > 0)
     }
 
@@ -265,18 +279,24 @@ impl WorkshopStore {
 
     /// Scores a listening, once: what was heard blind is not changed after the labels were seen. Returns false when it was
     /// scored before.
-    pub async fn score_listening(&self, id: ListeningId, scores: &[Score]) -> Result<bool, StoreError> {
-        let workshop = self.workshop;
+    pub async fn score_listening(
+        &self,
+        by: PersonId,
+        id: ListeningId,
+        scores: &[Score],
+    ) -> Result<bool, StoreError> {
         let scores = serde_json::to_string(scores).map_err(|e| unreadable(&e))?;
+        let mut change = self.begin_change(by, AuditAction::Experiment, ("listening", SCORED), id.0).await?;
         let done = sqlx::query(
             "UPDATE listenings SET scores = ?, scored_at = UTC_TIMESTAMP(6) \
              WHERE workshop_id = ? AND id = ? AND scored_at IS NULL",
         )
         .bind(scores)
-        .bind(workshop)
+        .bind(self.workshop)
         .bind(id)
-        .execute(&self.pool)
+        .execute(&mut *change.tx)
         .await?;
+        change.write().await?;
         Ok(done.rows_affected() > 0)
     }
 }

@@ -267,7 +267,7 @@ impl WorkshopStore {
 }
 
 /// How an instrument stands.
-const INSTRUMENT: &str = "SELECT name, JSON_OBJECT('kind', kind, 'address', address, 'resolution', resolution, \
+const INSTRUMENT: &str = "SELECT name, JSON_OBJECT('name', name, 'kind', kind, 'address', address, 'resolution', resolution, \
      'accuracy', accuracy, 'test frequency, Hz', test_hz, 'input, pF', input_pf, 'input, MΩ', input_mohm, \
      'resonances shown by it', shown, 'machine', profile, 'in use', retired_at IS NULL) \
      FROM instruments WHERE workshop_id = ? AND id = ? FOR UPDATE";

@@ -366,6 +366,8 @@ impl WorkshopStore {
         .await?;
         found.ok_or(StoreError::Missing("person"))?;
         link_on(&mut transaction, by, person, token_hash, lasts).await?;
+        let object = format!("person {person}");
+        self.person_audit(by, person).note(&mut transaction, &object, "link to set a password").await?;
         transaction.commit().await?;
         Ok(())
     }

@@ -51,6 +51,11 @@ pub struct PickupSetRun {
 const STANDS: &str = "SELECT s.name, JSON_OBJECT('set', s.document, 'archived', s.archived_at IS NOT NULL) FROM pickup_sets s \
      WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
 
+/// The set that a run is wound for.
+const RUN_OF_SET: &str = "SELECT CONCAT('run ', u.number), JSON_OBJECT('set', s.name, 'pickup', r.pickup) FROM runs u \
+     LEFT JOIN pickup_set_runs r ON r.run_id = u.id LEFT JOIN pickup_sets s ON s.id = r.pickup_set_id \
+     WHERE u.workshop_id = ? AND u.id = ? FOR UPDATE";
+
 macro_rules! set_columns {
     ($rest:literal) => {
         concat!(
@@ -207,10 +212,12 @@ impl WorkshopStore {
     /// [`StoreError::Missing`] when there is no such run or set.
     pub async fn assign_run_to_set(
         &self,
+        by: PersonId,
         run: RunId,
         set: PickupSetId,
         pickup: &str,
     ) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::PickupSet, ("run", RUN_OF_SET), run.0).await?;
         let done = sqlx::query(
             "INSERT INTO pickup_set_runs (run_id, workshop_id, pickup_set_id, pickup) SELECT u.id, u.workshop_id, s.id, ? \
              FROM runs u JOIN pickup_sets s ON s.workshop_id = u.workshop_id WHERE u.workshop_id = ? AND u.id = ? AND s.id = ? \
@@ -220,22 +227,23 @@ impl WorkshopStore {
         .bind(self.workshop)
         .bind(run)
         .bind(set)
-        .execute(&self.pool)
+        .execute(&mut *change.tx)
         .await?;
         if done.rows_affected() == 0 && self.set_of_run(run).await?.is_none() {
             return Err(StoreError::Missing("run"));
         }
-        Ok(())
+        change.write().await
     }
 
     /// Takes a run out of its set.
-    pub async fn release_run_from_set(&self, run: RunId) -> Result<(), StoreError> {
+    pub async fn release_run_from_set(&self, by: PersonId, run: RunId) -> Result<(), StoreError> {
+        let mut change = self.begin_change(by, AuditAction::PickupSet, ("run", RUN_OF_SET), run.0).await?;
         sqlx::query("DELETE FROM pickup_set_runs WHERE workshop_id = ? AND run_id = ?")
             .bind(self.workshop)
             .bind(run)
-            .execute(&self.pool)
+            .execute(&mut *change.tx)
             .await?;
-        Ok(())
+        change.write().await
     }
 
     /// The set that a run is wound for, its name, and the pickup's name in it.

@@ -159,13 +159,19 @@ pub struct NewSpool {
     pub remark: String,
 }
 
+/// What is known of a spool beside its wire.
+const CARE: &str = "SELECT s.label, JSON_OBJECT('supplier', s.supplier, 'lot', s.lot, 'cost per kg', \
+     s.cost_per_kg, 'empty, g', s.empty_g, 'station', (SELECT i.name FROM instruments i WHERE i.id = s.winder_id), \
+     'used up', s.emptied_at IS NOT NULL) FROM spools s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
+
 impl WorkshopStore {
     /// Adds a spool; the same key again adds nothing.
-    pub async fn add_spool(&self, spool: &NewSpool) -> Result<SpoolId, StoreError> {
+    pub async fn add_spool(&self, by: PersonId, spool: &NewSpool) -> Result<SpoolId, StoreError> {
         let workshop = self.workshop;
         if let Some(added) = self.number_by_key("spools", &spool.key).await? {
             return Ok(SpoolId(added));
         }
+        let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO spools (workshop_id, client_key, label, gauge, insulation, build, tolerance, bare_mm, \
              overall_mm, ohm_per_m, at_c, left_m, remark) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -183,9 +189,10 @@ impl WorkshopStore {
         .bind(spool.measured.at_c)
         .bind(spool.measured.left_m)
         .bind(&spool.remark)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await;
-        Ok(SpoolId(self.number_added("spools", &spool.key, done).await?))
+        let audit = self.audit(by, AuditAction::Spool);
+        Ok(SpoolId(self.commit_added(tx, audit, CARE, ("spools", &spool.key), done).await?))
     }
 
     /// All spools of a workshop, by label.
@@ -207,11 +214,8 @@ impl WorkshopStore {
         id: SpoolId,
         care: &SpoolDetails,
     ) -> Result<(), StoreError> {
-        const STANDS: &str = "SELECT s.label, JSON_OBJECT('supplier', s.supplier, 'lot', s.lot, 'cost per kg', \
-             s.cost_per_kg, 'empty, g', s.empty_g, 'station', (SELECT i.name FROM instruments i WHERE i.id = s.winder_id), \
-             'used up', s.emptied_at IS NOT NULL) FROM spools s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
         let workshop = self.workshop;
-        let mut change = self.begin_change(by, AuditAction::Spool, ("spool", STANDS), id.0).await?;
+        let mut change = self.begin_change(by, AuditAction::Spool, ("spool", CARE), id.0).await?;
         let done = sqlx::query(
             "UPDATE spools SET version = version + 1, supplier = ?, lot = ?, cost_per_kg = ?, empty_g = ?, \
              winder_id = (SELECT id FROM instruments WHERE workshop_id = ? AND id = ?), \

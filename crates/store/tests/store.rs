@@ -67,8 +67,8 @@ fn new_spool(label: &str) -> NewSpool {
     }
 }
 
-async fn spool(shop: &WorkshopStore, label: &str) -> SpoolId {
-    shop.add_spool(&new_spool(label)).await.unwrap()
+async fn spool(shop: &WorkshopStore, owner: PersonId, label: &str) -> SpoolId {
+    shop.add_spool(owner, &new_spool(label)).await.unwrap()
 }
 
 fn run_of(revision: RevisionId, operator: PersonId, design: &coil::design::Design) -> NewRun<'_> {
@@ -163,14 +163,14 @@ async fn sessions_end() {
 #[tokio::test]
 async fn spools_are_unique_by_label() {
     let store = fresh_store().await;
-    let (shop, _) = workshop(&store, "kestrel").await;
+    let (shop, owner) = workshop(&store, "kestrel").await;
     let measured = coil::design::Spool { ohm_per_m: Some(5.51), ..coil::design::Spool::default() };
     let spool = NewSpool { measured, ..new_spool("K-7") };
-    let id = store.of(shop).add_spool(&spool).await.unwrap();
-    assert_eq!(store.of(shop).add_spool(&spool).await.unwrap(), id);
+    let id = store.of(shop).add_spool(owner, &spool).await.unwrap();
+    assert_eq!(store.of(shop).add_spool(owner, &spool).await.unwrap(), id);
     let again = NewSpool { key: ClientKey::random(), ..spool };
     assert!(
-        matches!(store.of(shop).add_spool(&again).await, Err(StoreError::Taken(index)) if index == "spools_label")
+        matches!(store.of(shop).add_spool(owner, &again).await, Err(StoreError::Taken(index)) if index == "spools_label")
     );
     assert_eq!(store.of(shop).spools().await.unwrap().len(), 1);
     assert_eq!(store.of(shop).spool(id).await.unwrap().measured().ohm_per_m, Some(5.51));

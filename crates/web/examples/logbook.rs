@@ -104,7 +104,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             measured: coil::design::Spool::default(),
             remark: String::new(),
         };
-        spools.push((store.of(workshop).add_spool(&new).await.unwrap(), 0.02 * deviate(dice)));
+        spools.push((store.of(workshop).add_spool(owner, &new).await.unwrap(), 0.02 * deviate(dice)));
     }
     Shop { workshop, people, winders, designs, spools }
 }

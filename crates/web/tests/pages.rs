@@ -71,9 +71,12 @@ fn whole(chunks: &str) -> String {
 
 impl Visit {
     fn to(store: &Store) -> Self {
+        Self::of(Workshop::new(store.clone()))
+    }
+
+    fn of(workshop: Workshop) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let address = listener.local_addr().unwrap();
-        let workshop = Workshop::new(store.clone());
         let code = workshop.set_up_code().to_owned();
         tokio::spawn(web::serve(workshop, listener, &web::ServeOptions::default()).unwrap());
         Self { address, code, cookies: BTreeMap::new() }

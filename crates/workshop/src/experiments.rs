@@ -297,7 +297,11 @@ impl Workshop {
         actor.require(Action::ChangeAnalysis)?;
         let store = self.of(actor);
         store.experiment(id).await?;
-        if store.close_experiment(id, conclusion).await? { Ok(()) } else { Err(Refusal::ExperimentClosed) }
+        if store.close_experiment(actor.person, id, conclusion).await? {
+            Ok(())
+        } else {
+            Err(Refusal::ExperimentClosed)
+        }
     }
 
     /// Begins a blind listening: up to three coils of each family, under letters drawn at random.
@@ -387,7 +391,7 @@ impl Workshop {
         if self.of(actor).has_seen_listening_key(listening, actor.person).await? {
             return Err(Refusal::ListeningKeySeen);
         }
-        let is_new = self.of(actor).score_listening(listening, scores).await?;
+        let is_new = self.of(actor).score_listening(actor.person, listening, scores).await?;
         if is_new { Ok(()) } else { Err(Refusal::ListeningScored) }
     }
 }

@@ -118,7 +118,7 @@ impl Workshop {
     /// [`Refusal::NameTaken`] when another one has its label.
     pub async fn add_spool(&self, actor: &Actor, new: &NewSpool) -> Result<SpoolId, Refusal> {
         actor.require(Action::ChangeStock)?;
-        match self.of(actor).add_spool(new).await {
+        match self.of(actor).add_spool(actor.person, new).await {
             Err(StoreError::Taken(_)) => Err(Refusal::NameTaken("spool")),
             done => Ok(done?),
         }

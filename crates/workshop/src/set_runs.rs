@@ -100,7 +100,7 @@ impl Workshop {
         if !draft.pickups.iter().any(|p| p.name == pickup) {
             return Err(Refusal::NotFound("pickup"));
         }
-        Ok(store.assign_run_to_set(run, set, pickup).await?)
+        Ok(store.assign_run_to_set(actor.person, run, set, pickup).await?)
     }
 
     /// Takes a run out of its set.
@@ -109,7 +109,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn release_run_from_set(&self, actor: &Actor, run: RunId) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).release_run_from_set(run).await?)
+        Ok(self.of(actor).release_run_from_set(actor.person, run).await?)
     }
 
     /// The set that a run is wound for, and whether its coil runs the other way round than that of the set's first pickup.

@@ -113,7 +113,7 @@ impl DemoWorkshop<'_> {
             measured,
             remark: remark.into(),
         };
-        Ok(self.store.of(self.workshop).add_spool(&spool).await?)
+        Ok(self.store.of(self.workshop).add_spool(self.owner, &spool).await?)
     }
 
     pub(super) async fn revision(

@@ -57,7 +57,7 @@ async fn experiment(shop: &WorkshopStore, by: PersonId, arms: &[RevisionId]) -> 
 async fn one_of(shop: &WorkshopStore, by: PersonId, revision: RevisionId, what: Deletable) -> u64 {
     match what {
         Deletable::Revision => revision.0,
-        Deletable::Spool => spool(shop, "K-7").await.0,
+        Deletable::Spool => spool(shop, by, "K-7").await.0,
         Deletable::Part => part(shop, by, "rod").await.0,
         Deletable::Instrument => {
             let new = NewInstrument {
@@ -128,7 +128,7 @@ async fn what_something_depends_on_stays_whole() {
     };
     let wound = design(&store, shop, owner, "wound").await;
     let document = own.revision(wound).await.unwrap().design;
-    let k7 = spool(&own, "K-7").await;
+    let k7 = spool(&own, owner, "K-7").await;
     let run = store::run::NewRun { spool: Some(k7), ..run_of(wound, owner, &document) };
     let run = own.start_run(owner, &run).await.unwrap();
     refused(Deletable::Revision, wound.0).await;
@@ -186,8 +186,8 @@ async fn a_listening_keeps_its_experiment() {
     assert!(!store.of(other).see_listening_key(listening, stranger).await.unwrap());
     assert!(!own.see_listening_key(ListeningId(999), owner).await.unwrap());
     let scores: [Score; 0] = [];
-    assert!(own.score_listening(listening, &scores).await.unwrap());
-    assert!(!own.score_listening(listening, &scores).await.unwrap(), "what was heard is not changed");
+    assert!(own.score_listening(owner, listening, &scores).await.unwrap());
+    assert!(!own.score_listening(owner, listening, &scores).await.unwrap(), "what was heard is not changed");
     assert!(matches!(own.delete(owner, Deletable::Experiment, id.0).await, Err(StoreError::InUse(_))));
     assert!(matches!(own.delete(owner, Deletable::Revision, b.0).await, Err(StoreError::InUse(_))));
 }
@@ -199,7 +199,7 @@ async fn spools_and_parts_are_renamed() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
     let own = store.of(shop);
-    let (k7, k8) = (spool(&own, "K-7").await, spool(&own, "K-8").await);
+    let (k7, k8) = (spool(&own, owner, "K-7").await, spool(&own, owner, "K-8").await);
     let (rod, screw) = (part(&own, owner, "rod").await, part(&own, owner, "screw").await);
     own.rename_spool(owner, k7, "K-9").await.unwrap();
     own.rename_part(owner, rod, "long rod").await.unwrap();

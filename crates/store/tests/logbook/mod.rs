@@ -74,7 +74,7 @@ async fn begun() -> (Store, WorkshopId, PersonId, RevisionId) {
 #[tokio::test]
 async fn lines_are_found_counted_and_ordered() {
     let (store, shop, owner, revision) = begun().await;
-    let k7 = spool(&store.of(shop), "K-7").await;
+    let k7 = spool(&store.of(shop), owner, "K-7").await;
     let runs: Vec<ImportedRun> = (1..=9)
         .map(|k| brought(revision, owner, (k % 2 == 0).then_some(k7), k, 5700.0 + 10.0 * f64::from(k)))
         .collect();
@@ -258,7 +258,7 @@ async fn a_run_carries_its_experience() {
 #[tokio::test]
 async fn spools_are_checked_weighed_and_used() {
     let (store, shop, owner, revision) = begun().await;
-    let id = spool(&store.of(shop), "K-7").await;
+    let id = spool(&store.of(shop), owner, "K-7").await;
     let check = |ohms, left_m, at| NewCheck {
         ohm_per_m: Some(ohms),
         at_c: Some(20.0),
@@ -377,12 +377,15 @@ async fn a_listening_is_scored_once() {
     assert_eq!(heard.samples().unwrap().iter().map(|s| s.letter).collect::<String>(), "AB");
     assert!(heard.scored_at.is_none() && heard.scores().unwrap().is_empty());
     let score = |bright| [Score { letter: 'A', bright, full: 5, liked: 5, words: "glassy".into() }];
-    assert!(store.of(shop).score_listening(heard.id, &score(7)).await.unwrap());
-    assert!(!store.of(shop).score_listening(heard.id, &score(1)).await.unwrap());
+    assert!(store.of(shop).score_listening(owner, heard.id, &score(7)).await.unwrap());
+    assert!(!store.of(shop).score_listening(owner, heard.id, &score(1)).await.unwrap());
     let scored = &store.of(shop).listenings(id).await.unwrap()[0];
     assert_eq!(scored.scores().unwrap(), score(7));
-    assert!(store.of(shop).close_experiment(id, "It does.").await.unwrap());
-    assert!(!store.of(shop).close_experiment(id, "It does not.").await.unwrap(), "nothing opens it again");
+    assert!(store.of(shop).close_experiment(owner, id, "It does.").await.unwrap());
+    assert!(
+        !store.of(shop).close_experiment(owner, id, "It does not.").await.unwrap(),
+        "nothing opens it again"
+    );
     assert_eq!(store.of(shop).experiment(id).await.unwrap().closed, "It does.");
     let (other, _) = workshop(&store, "heron").await;
     assert!(
@@ -541,7 +544,7 @@ async fn a_set_that_was_sold_stays_as_it_is() {
 async fn records_hold_what_a_run_holds() {
     let (store, shop, owner, revision) = begun().await;
     let own = store.of(shop);
-    let k7 = spool(&store.of(shop), "K-7").await;
+    let k7 = spool(&store.of(shop), owner, "K-7").await;
     let runs: Vec<ImportedRun> = (1..=2).map(|k| brought(revision, owner, Some(k7), k, 5700.0)).collect();
     own.import_runs(owner, &runs).await.unwrap();
     let lines = own.log_lines(&LogFilter::default(), 10).await.unwrap();

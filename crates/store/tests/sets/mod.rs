@@ -57,8 +57,8 @@ async fn a_run_is_in_one_set_at_a_time() {
     for name in ["one", "two"] {
         sets.push(own.add_pickup_set(owner, &ClientKey::random(), (name, "{}", "")).await.unwrap());
     }
-    own.assign_run_to_set(run, sets[0], "bridge").await.unwrap();
-    own.assign_run_to_set(run, sets[1], "neck").await.unwrap();
+    own.assign_run_to_set(owner, run, sets[0], "bridge").await.unwrap();
+    own.assign_run_to_set(owner, run, sets[1], "neck").await.unwrap();
     assert!(own.runs_of_set(sets[0]).await.unwrap().is_empty());
     let wound = own.runs_of_set(sets[1]).await.unwrap();
     assert_eq!(
@@ -69,12 +69,12 @@ async fn a_run_is_in_one_set_at_a_time() {
     assert_eq!(own.runs_in_sets().await.unwrap(), [run]);
     for (missing_run, set) in [(RunId(999), sets[0]), (run, PickupSetId(999))] {
         let before = own.set_of_run(run).await.unwrap();
-        let _ = own.assign_run_to_set(missing_run, set, "neck").await;
+        let _ = own.assign_run_to_set(owner, missing_run, set, "neck").await;
         assert_eq!(own.set_of_run(run).await.unwrap(), before);
     }
-    assert!(own.assign_run_to_set(RunId(999), sets[0], "neck").await.is_err());
+    assert!(own.assign_run_to_set(owner, RunId(999), sets[0], "neck").await.is_err());
     assert!(store.of(other).runs_of_set(sets[1]).await.unwrap().is_empty());
-    own.release_run_from_set(run).await.unwrap();
+    own.release_run_from_set(owner, run).await.unwrap();
     assert!(own.set_of_run(run).await.unwrap().is_none());
 }
 

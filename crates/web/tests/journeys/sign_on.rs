@@ -38,6 +38,8 @@ async fn a_passkey_is_made_used_and_removed() {
         b.press(".sure input").await;
         b.press("form[action='/account/passkeys/1/remove'] button").await;
         b.until_script("!document.querySelector(\"form[action='/account/passkeys/1/remove']\")").await;
+        b.go("/audit").await;
+        b.until("main", |t| t.contains("passkeys")).await;
         // The device still has it; here it is worth nothing.
         b.forget_cookies().await;
         b.go("/sign-in").await;

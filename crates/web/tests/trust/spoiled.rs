@@ -42,18 +42,22 @@ const ROWS: &[&str] = &[
 ];
 
 /// A shop that has one of each.
-pub(super) async fn shop(store: &Store) -> Visit {
+async fn shop(store: &Store) -> Visit {
     with_workshop(store, "ode").await;
     let mut owner = Visit::to(store);
-    owner.sign_in("ode", "seven thousand turns").await;
-    let path = with_design(&mut owner).await;
-    with_run(&mut owner, &path).await;
-    let pair = [("name", "Sedge pair"), ("p0_revision", "1"), ("p1_revision", "1")];
-    add(&mut owner, ("/sets/new", "#set-form"), "/sets", &pair).await;
-    add(&mut owner, ("/rewinds/new?kind=tall-single", "#sheet"), "/rewinds", &[("name", "Old Sedge")]).await;
-    let order = [("customer", "mark A"), ("state", "agreed"), ("item0", "r1"), ("quantity0", "2")];
-    add(&mut owner, ("/orders/new", "main"), "/orders", &order).await;
+    fill(&mut owner).await;
     owner
+}
+
+/// Signs the owner in and makes one of each.
+pub(super) async fn fill(owner: &mut Visit) {
+    let path = with_design(owner).await;
+    with_run(owner, &path).await;
+    let pair = [("name", "Sedge pair"), ("p0_revision", "1"), ("p1_revision", "1")];
+    add(owner, ("/sets/new", "#set-form"), "/sets", &pair).await;
+    add(owner, ("/rewinds/new?kind=tall-single", "#sheet"), "/rewinds", &[("name", "Old Sedge")]).await;
+    let order = [("customer", "mark A"), ("state", "agreed"), ("item0", "r1"), ("quantity0", "2")];
+    add(owner, ("/orders/new", "main"), "/orders", &order).await;
 }
 
 /// Every list, asked for as by a browser; what does not answer, or breaks off.

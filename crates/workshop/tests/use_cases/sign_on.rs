@@ -3,6 +3,7 @@
 use super::*;
 use identity::stand_in::{Lie, StandInPerson, StandInProvider};
 use std::sync::Arc;
+use store::audit::{AuditAction, AuditFilter};
 use store::person::PersonChange;
 use workshop::{
     MemberChange, PeopleManager, ProviderSettings, SingleSignOn, SingleSignOnSettings, WorkshopSettings,
@@ -141,6 +142,10 @@ async fn somebody_links_themselves() {
     let found = shop.sign_in("ode").await.unwrap();
     assert_eq!(shop.role(&found).await, Role::Owner, "the last owner stays");
     shop.workshop.unlink_single_sign_on(&shop.owner, "").await.unwrap();
+    let filter = AuditFilter { action: Some(AuditAction::Person), ..AuditFilter::default() };
+    let lines = shop.workshop.audit_trail(&shop.owner, &filter, None).await.unwrap().rows;
+    let of_owner = lines.iter().filter(|l| l.object == "Ode Farrow").count();
+    assert_eq!(of_owner, 2, "linked and unlinked: {lines:#?}");
     assert_ne!(shop.sign_in("ode").await.unwrap().person, shop.owner.person);
 }
 
