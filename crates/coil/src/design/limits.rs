@@ -150,6 +150,31 @@ mod tests {
     use crate::design::{Design, Kind, Metal, Step, schema, starting_point};
     use serde_json::{Value, json};
 
+    /// What is as good as nothing is refused at its place, whatever place of the table that is: a divisor further along would be none.
+    #[test]
+    fn what_is_too_small_to_count_is_refused_everywhere() {
+        let whole: Design = serde_json::from_value(full()).unwrap();
+        assert!(whole.problems().is_empty(), "{:?}", whole.problems());
+        let mut tried = 0;
+        for limit in LIMITS.iter().filter(|limit| limit.low >= 0.0) {
+            for tiny in [5e-324, 1e-310, 1e-200] {
+                let mut value = full();
+                let pointer = format!("/{}", limit.place.replace("[]", "/0").replace('.', "/"));
+                let Some(place) = value.pointer_mut(&pointer).filter(|place| place.is_f64()) else {
+                    continue;
+                };
+                *place = json!(tiny);
+                let Ok(design) = serde_json::from_value::<Design>(value) else { continue };
+                tried += 1;
+                assert!(!design.problems().is_empty(), "{} = {tiny:e}", limit.place);
+            }
+        }
+        assert!(tried > 60, "{tried}");
+        let mut load = whole;
+        load.load.tone_nf = 1e-200;
+        assert_eq!(load.problems()[0].at, "load.tone_nf");
+    }
+
     /// A design that has something at every place of the table.
     fn full() -> Value {
         let mut design = starting_point(Kind::WideSingle, "Sedge", 6, 10.0);

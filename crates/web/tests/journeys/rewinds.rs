@@ -90,6 +90,12 @@ async fn photograph(b: &Browser) {
     b.press(".photo-add button").await;
     b.find(".photo-strip img[alt='leads as they came']").await;
     b.until_script("document.querySelector('.photo-strip img').naturalWidth > 0").await;
+    for size in ["", "/small"] {
+        let kept = format!(
+            "const done = arguments[0]; fetch('/photos/1{size}').then((answer) => done(answer.headers.get('cache-control')));"
+        );
+        assert_eq!(b.asked(&kept).await, "no-store", "whoever has the browser later has no photo of it");
+    }
     b.is_well().await;
 }
 

@@ -287,6 +287,9 @@ async fn a_station_asks_who_stands_at_it() {
     // An owner elsewhere, an operator here.
     assert!(is_refused(&tablet.get("/designs").await) && is_refused(&tablet.get("/people").await));
     assert!(is_refused(&tablet.get("/account/second-factor").await), "a PIN opens nobody's account");
+    let token = tablet.get("/logbook").await.field("csrf");
+    let feed = tablet.post("/week/feeds", &[("csrf", &token), ("of", "shop")]).await;
+    assert!(is_refused(&feed), "a tablet makes no lasting way in: {}", feed.status);
     // After minutes of rest it asks again; a winder that runs is stopped all the same, and by the page that is open.
     let held = tablet.get("/logbook").await.field("csrf");
     rest(&url).await;

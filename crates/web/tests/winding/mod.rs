@@ -187,6 +187,62 @@ async fn what_an_instrument_cannot_read_is_told() {
     assert!(answer.body.contains("\"ohms\":") && answer.body.contains("\"fit\":null"), "{}", answer.body);
 }
 
+/// An instrument that gives one answer to every question.
+async fn answering(answer: &'static str) -> String {
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    tokio::spawn(async move {
+        while let Ok((stream, _)) = listener.accept().await {
+            tokio::spawn(async move {
+                let mut stream = tokio::io::BufReader::new(stream);
+                let mut line = String::new();
+                while tokio::io::AsyncBufReadExt::read_line(&mut stream, &mut line).await.is_ok_and(|n| n > 0)
+                {
+                    line.clear();
+                    let _ = stream.get_mut().write_all(format!("{answer}\n").as_bytes()).await;
+                }
+            });
+        }
+    });
+    address
+}
+
+/// Numbers that no coil has are told in words and logged nowhere, whichever instrument gives them.
+#[rstest::rstest]
+#[case("0")]
+#[case("-5")]
+#[case("1e308")]
+#[case("-1e308,-1e308")]
+#[case("0,0")]
+#[case("4.9e-324,4.9e-324")]
+#[case("NaN,NaN")]
+#[case("inf,-inf")]
+#[case("0,0;0,0;0,0;0,0;0,0;0,0;0,0;0,0")]
+#[case("100,1e308;200,-1e308;300,0;400,0;500,0;600,0;700,0;800,0;900,0;1000,0")]
+#[tokio::test(flavor = "multi_thread")]
+async fn what_no_coil_has_is_logged_nowhere(#[case] answer: &'static str) {
+    let store = dev_database::fresh_store().await;
+    let _bench = with_bench(&store, 20.0).await;
+    let mut visit = Visit::to(&store);
+    let revision = with_design(&mut visit).await;
+    let run = with_run(&mut visit, &revision).await;
+    store.readdress_simulated(&[answering(answer).await]).await.unwrap();
+    for instrument in ["1", "2", "3", "4"] {
+        for (to, more) in [("read", ("coil_c", "20")), ("cooling", ("samples", "[]"))] {
+            let fields = [("instrument", instrument), ("seconds", "0"), ("pole", "1"), more];
+            let answered = post(&mut visit, &run, &format!("{run}/{to}"), &fields).await;
+            assert!(answered.status < 500, "{to} {instrument}: {}", answered.status);
+        }
+    }
+    let page = visit.get(&run).await;
+    let logged = page.find(".log li").unwrap_or_default();
+    // Over its range an ohmmeter says that the coil is open, and a gaussmeter may read nothing where there is no magnet.
+    let is_sound =
+        logged.is_empty() || logged.contains("Open coil") || answer.starts_with('0') && logged.contains("mT");
+    assert!(is_sound, "{answer}: {logged}");
+    assert!(page.status == 200 && visit.get("/logbook").await.status == 200);
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn machine_files_the_counters_log_and_paper() {
     let (mut visit, _, run) = begun().await;

@@ -1,6 +1,6 @@
 //! A person's passkeys: making one, and removing it.
 
-use super::page;
+use super::page::{PASSKEY_NAME, page};
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::{self, CurrentUser};
@@ -15,9 +15,6 @@ use askama::Template;
 use presentation::form_fields::Errors;
 use store::PasskeyId;
 use workshop::{LONGEST_PASSKEY_NAME, Refusal};
-
-/// The field of a passkey's name.
-pub(super) const NAME: &str = "passkey_name";
 
 #[derive(Template)]
 #[template(path = "account/passkey.html")]
@@ -37,10 +34,10 @@ pub(super) async fn begin(
     session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let name = form.get(NAME);
+    let name = form.get(PASSKEY_NAME);
     if name.is_empty() || name.chars().count() > LONGEST_PASSKEY_NAME {
         let text = format!("Name the device, in up to {LONGEST_PASSKEY_NAME} letters.");
-        return page(&app, &user, &Errors::from([(NAME.to_owned(), text)])).await;
+        return page(&app, &user, &Errors::from([(PASSKEY_NAME.to_owned(), text)])).await;
     }
     let (options, kept) = app.workshop.begin_passkey(&user.actor).await?;
     current_user::await_passkey(&session, &kept)?;
@@ -61,7 +58,7 @@ pub(super) async fn add(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let kept = current_user::take_passkey(&session)?.unwrap_or_default();
-    let (name, answer) = (form.get(NAME), form.untrimmed("answer"));
+    let (name, answer) = (form.get(PASSKEY_NAME), form.untrimmed("answer"));
     match app.workshop.add_passkey(&user.actor, name, answer, &kept, &user.session_id).await {
         Ok(()) => {
             tracing::info!(event = "passkey-added", person = user.person.id.0);

@@ -3,6 +3,7 @@
 mod code;
 mod form_token;
 mod next;
+mod page;
 mod passkey;
 mod provider;
 mod station;
@@ -22,10 +23,11 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use form_token::{Bare, FormToken};
 use next::inside;
+use page::sign_in_page;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use serde::Deserialize;
-use workshop::{LONGEST_SIGN_IN, Refusal, SetUp, SignInOutcome, SignInWays, sign_in_name};
+use workshop::{LONGEST_SIGN_IN, Refusal, SetUp, SignInOutcome, sign_in_name};
 
 /// Routes.
 pub(super) fn routes(config: &mut web::ServiceConfig) {
@@ -55,17 +57,6 @@ pub(super) fn routes(config: &mut web::ServiceConfig) {
 }
 
 #[derive(Template)]
-#[template(path = "sign_in/sign_in.html")]
-struct SignInPage {
-    frame: Bare,
-    assets: &'static str,
-    next: String,
-    refused: String,
-    fields: Vec<Field>,
-    ways: SignInWays,
-}
-
-#[derive(Template)]
 #[template(path = "sign_in/setup.html")]
 struct SetUpPage {
     frame: Bare,
@@ -77,37 +68,6 @@ struct SetUpPage {
 struct Next {
     #[serde(default)]
     next: String,
-}
-
-/// The page of signing in, with why it came to nothing.
-async fn refused(app: &App, request: &HttpRequest, next: &str, why: &str) -> Result<HttpResponse, AppError> {
-    sign_in_page(app, request, next, "", why).await
-}
-
-async fn sign_in_page(
-    app: &App,
-    request: &HttpRequest,
-    next: &str,
-    name: &str,
-    refused: &str,
-) -> Result<HttpResponse, AppError> {
-    let password = Field {
-        kind: "password",
-        complete: "current-password",
-        required: "yes",
-        ..Field::typed("password", "Password", "")
-    };
-    let sign_in = Field { complete: "username", required: "yes", ..Field::typed("sign_in", "Name", "") };
-    let token = FormToken::of(request);
-    let page = SignInPage {
-        frame: token.bare(),
-        assets: assets::base(),
-        next: next.to_owned(),
-        refused: refused.to_owned(),
-        fields: vec![sign_in.with(name, &Errors::new()).wide(), password.wide()],
-        ways: app.workshop.sign_in_ways().await?,
-    };
-    token.page(&page, false)
 }
 
 async fn show(

@@ -1,7 +1,7 @@
 //! Signing in with a passkey: the page asks the browser for one, and sends what it answers.
 
 use super::next::inside;
-use super::refused;
+use super::page::refused;
 use crate::app::App;
 use crate::current_user;
 use crate::error::AppError;

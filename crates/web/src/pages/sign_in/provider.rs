@@ -1,7 +1,7 @@
 //! Single sign-on: to the provider and back.
 
 use super::next::{encoded, inside};
-use super::refused;
+use super::page::refused;
 use crate::app::App;
 use crate::current_user::{self, AtProvider};
 use crate::error::AppError;
