@@ -65,7 +65,7 @@ fn prediction(c: &mut Criterion) {
     c.bench_function("flux over six poles", |b| {
         b.iter(|| Solution::of(black_box(&tall)).map(|s| s.pole_flux_mt(0.5)));
     });
-    let mut group = c.benchmark_group("by lot");
+    let mut group = c.benchmark_group("monte carlo");
     group.sample_size(10);
     group.bench_function("2,000 tall singles", |b| {
         b.iter(|| Solution::of(black_box(&tall)).map(|s| s.monte_carlo(2000, 1)));

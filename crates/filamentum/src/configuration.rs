@@ -42,7 +42,7 @@ pub(crate) struct ServeArguments {
     /// to another name are refused. Without it, the one that is listened on.
     #[arg(long, env = "FILAMENTUM_BASE_URL")]
     pub base_url: Option<BaseUrl>,
-    /// Address of a proxy in front of it whose X-Forwarded-For is believed; several are parted by commas.
+    /// Address of a proxy in front of it whose X-Forwarded-For is believed; separate several with commas.
     #[arg(long, env = "FILAMENTUM_TRUSTED_PROXIES", value_delimiter = ',')]
     pub trusted_proxy: Vec<IpAddr>,
     /// Certificate chain (PEM) to serve TLS with, by this program itself.

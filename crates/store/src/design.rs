@@ -58,7 +58,7 @@ pub struct RevisionRow {
     pub runs: i64,
     /// When its design was put away.
     pub archived_at: Option<PrimitiveDateTime>,
-    /// Tags of its design, parted by commas.
+    /// Tags of its design, separated by commas.
     pub tags: String,
     /// Whether it was made to be compared only: it is never the newest of its design.
     pub is_variant: bool,

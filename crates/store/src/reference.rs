@@ -68,7 +68,7 @@ pub struct ReferenceRow {
     pub name: String,
     /// Why it is examined.
     pub purpose: Stored<Purpose>,
-    /// Tags, parted by commas.
+    /// Tags, separated by commas.
     pub tags: String,
     /// Its document.
     pub document: String,
@@ -95,7 +95,7 @@ pub struct NewReference<'a> {
     pub name: &'a str,
     /// Why it is examined.
     pub purpose: Purpose,
-    /// Tags, parted by commas.
+    /// Tags, separated by commas.
     pub tags: &'a str,
     /// Its document.
     pub document: &'a str,

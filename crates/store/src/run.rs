@@ -268,7 +268,7 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// Voids a run that was begun by mistake: it stays with all that was logged of it, takes nothing more, and is counted nowhere.
+    /// Voids a run that was begun by mistake: it stays with its log, read-only, and is counted nowhere.
     /// Its winder is free. Answers whether it was not void before.
     pub async fn void_run(&self, by: PersonId, run: RunId, reason: &str) -> Result<bool, StoreError> {
         let mut transaction = self.pool.begin().await?;

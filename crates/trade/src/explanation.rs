@@ -27,7 +27,7 @@ pub enum Fault {
     ShortedTurns,
     /// The coil was warmer than noted: the size is in kelvin.
     WarmCoil,
-    /// Wire of another gauge: the size is in steps of the American gauge, thinner above nought.
+    /// Wire of another gauge: the size is in steps of the American gauge, thinner above 0.
     OtherGauge,
     /// Wire stretched, or off its nominal size: the size is the share of ohms a metre.
     WireSize,

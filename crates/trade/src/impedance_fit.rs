@@ -210,7 +210,7 @@ struct Parted {
 }
 
 impl Parted {
-    /// Of what lies side by side a curve tells the whole: with the one known it tells the other, with neither known all is the pickup's.
+    /// Of what is in parallel a curve tells the whole: with the one known it tells the other, with neither known all is the pickup's.
     fn of(whole_f: Option<Quantity>, whole_ohm: Option<Quantity>, known: &Known) -> Self {
         let mut parted = Self::default();
         match (known.across_f, known.capacitance_f) {

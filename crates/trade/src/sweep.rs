@@ -48,7 +48,7 @@ pub enum SweepError {
 }
 
 impl Sweep {
-    /// Reads lines of frequency and level: Hz and dB, parted by comma, semicolon, tab or blanks; a decimal comma where
+    /// Reads lines of frequency and level: Hz and dB, separated by comma, semicolon, tab or blanks; a decimal comma where
     /// the parts are otherwise parted. Lines that begin with a letter or a `#`, `*` or `;` are headings.
     ///
     /// ```

@@ -34,7 +34,7 @@ pub enum Level {
     Look,
     /// Do not go on with this coil.
     Stop,
-    /// Begun by mistake: kept, struck, and out of all statistics.
+    /// Begun by mistake: kept in the log, marked void, and out of all statistics.
     Void,
 }
 

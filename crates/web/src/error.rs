@@ -166,7 +166,7 @@ impl ResponseError for AppError {
                 "You signed in again after this form was opened. Go back, load the page once more and send it again; what you typed is still there.".into(),
             ),
             Self::BadRequest(what) => ("This request cannot be read", what.clone()),
-            Self::Refused(refusal @ Refusal::NotAllowed(_)) => ("Not yours to do", refusal_text(refusal)),
+            Self::Refused(refusal @ Refusal::NotAllowed(_)) => ("You do not have permission for this", refusal_text(refusal)),
             Self::Refused(refusal @ Refusal::Unreadable { .. }) => ("This record cannot be read", refusal_text(refusal)),
             Self::Refused(refusal @ Refusal::DiskFull(_)) => ("The disk is full", refusal_text(refusal)),
             Self::Refused(refusal) => ("Not done", refusal_text(refusal)),

@@ -118,7 +118,7 @@ impl Workshop {
         Ok(name)
     }
 
-    /// Voids a run that was begun by mistake, with a reason: it is kept and struck, takes nothing more, and counts nowhere.
+    /// Voids a run that was begun by mistake, with a reason: it is kept, marked void and read-only, and counts nowhere.
     ///
     /// # Errors
     /// [`Refusal::ReasonMissing`]; when there is no such run.

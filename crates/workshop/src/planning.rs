@@ -30,7 +30,7 @@ pub struct ShopPlan {
     pub schedule: Arc<Schedule>,
     /// Whether it is still being improved.
     pub is_improving: bool,
-    /// Pins that cannot hold any more, since what comes before is not over by then: job and operation, by their places.
+    /// Pinned times that are no longer possible, since the operation before ends later: job and operation, by their places.
     pub broken_pins: Vec<(usize, usize)>,
 }
 

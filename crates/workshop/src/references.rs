@@ -109,7 +109,7 @@ fn whole(turns: f64) -> u32 {
 pub struct ReferenceDraft {
     /// Why it is examined.
     pub purpose: Purpose,
-    /// Tags, parted by commas.
+    /// Tags, separated by commas.
     #[serde(default)]
     pub tags: String,
     /// What was measured.

@@ -45,7 +45,7 @@ pub struct DraftPickup {
 }
 
 impl SetDraft {
-    /// A toggle of three positions: the pickup nearest to the bridge, all of them side by side, the one furthest from it. One pickup has one
+    /// A toggle of three positions: the pickup nearest to the bridge, all of them in parallel, the one furthest from it. One pickup has one
     /// position.
     #[must_use]
     pub fn toggle_switch(pickups: &[DraftPickup]) -> Vec<SwitchPosition> {
@@ -64,7 +64,7 @@ impl SetDraft {
         }
     }
 
-    /// The usual switch for so many pickups: each alone from the bridge on, with its neighbour side by side in between; two pickups and
+    /// The usual switch for so many pickups: each alone from the bridge on, with its neighbour in parallel in between; two pickups and
     /// more.
     #[must_use]
     pub fn usual_switch(pickups: &[DraftPickup]) -> Vec<SwitchPosition> {

@@ -1,4 +1,4 @@
-//! Bands: by linear sensitivities, every input moved by one standard deviation up and down, and by lot.
+//! Bands: by linear sensitivities, every input moved by one standard deviation up and down, and by Monte Carlo sampling.
 
 use super::calibration::{Calibration, Settled};
 use super::inputs::{Figures, Inputs, capacitance_sd, figures};
@@ -242,7 +242,7 @@ impl Outcome {
     }
 }
 
-/// Every explained quantity over `samples` coils drawn by lot from the same spreads.
+/// Every explained quantity over `samples` coils drawn at random from the same spreads.
 pub(super) fn monte_carlo(
     model: &Model,
     solved: &Solved,

@@ -14,7 +14,7 @@ pub struct Shift {
     pub overall: f64,
     /// A fuller winding, as a share of its packing.
     pub packing: f64,
-    /// Share of what poles and other magnetic parts bring to the inductance that is missing; below nought where they bring more.
+    /// Share of what poles and other magnetic parts bring to the inductance that is missing; negative where they bring more.
     pub missing_parts: f64,
 }
 

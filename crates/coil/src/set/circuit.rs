@@ -104,7 +104,7 @@ impl JoinedPickups {
     }
 
     /// Each pickup's part of the voltage between the joined leads with nothing connected and no capacitance anywhere: one in series,
-    /// by their admittances side by side.
+    /// by their admittances in parallel.
     pub(super) fn parts(&self, hz: f64) -> Vec<Number> {
         match self.join {
             Join::Series => vec![Number::from(1.0); self.networks.len()],

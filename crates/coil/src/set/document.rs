@@ -122,7 +122,7 @@ pub struct SwitchPosition {
     pub name: String,
     /// The pickups that are on, by name.
     pub on: Vec<String>,
-    /// How they are joined; side by side when absent.
+    /// How they are joined; in parallel when absent.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub join: Option<Join>,
     /// Another join of a pickup's own coils in this position, by its name: `series`, `parallel`, or `split:NAME` for one coil.

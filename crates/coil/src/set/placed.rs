@@ -100,7 +100,7 @@ impl Set {
 
 impl Set {
     /// The pickups of two coils, by their indices, each as a set of its own whose positions are all the ways of joining them: in series,
-    /// side by side, each alone, and in series out of phase.
+    /// in parallel, each alone, and in series out of phase.
     #[must_use]
     pub fn twins(&self) -> Vec<(usize, Self)> {
         let with_two = self.pickups.iter().enumerate().filter(|(_, p)| p.design.coils.len() == 2);
@@ -128,7 +128,7 @@ impl Set {
             .map(|c| position(&format!("coil {} alone", c.name), pickup, format!("split:{}", c.name)));
         let mut switch = vec![
             position("in series", pickup, "series".into()),
-            position("side by side", pickup, "parallel".into()),
+            position("in parallel", pickup, "parallel".into()),
         ];
         switch.extend(alone);
         switch.push(position("in series, out of phase", &against, "series".into()));

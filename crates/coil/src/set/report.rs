@@ -14,7 +14,7 @@ pub struct SetPrediction {
     pub engine: String,
     /// Position by position of the switch.
     pub positions: Vec<PositionPrediction>,
-    /// Every two pickups, joined as a position joins them, side by side where none does.
+    /// Every two pickups, joined as a position joins them, in parallel where none does.
     pub pairs: Vec<Pair>,
     /// Pickup by pickup: how loud each is by itself.
     pub balance: Vec<Balance>,
@@ -59,7 +59,7 @@ pub struct PositionResponse {
     pub hz: Vec<f64>,
     /// Level, dB.
     pub loaded_db: Vec<f64>,
-    /// Level at 80 Hz against that of the pickup that sends most, connected alone without any load, dB: where the position's curve
+    /// Level at 80 Hz against that of the loudest pickup, connected alone without any load, dB: where the position's curve
     /// begins when all positions are drawn over one another.
     #[serde(default)]
     pub low_db: f64,

@@ -1,4 +1,4 @@
-//! The bands, which are linear, against the spread of many coils drawn by lot.
+//! The bands, which are linear, against the spread of many coils drawn at random.
 
 use coil::design::{Kind, starting_point, tall_single};
 use coil::former::Core;
@@ -62,7 +62,7 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
     assert!((predicted.p95 - p95).abs() < 0.1 * width, "{p95} {predicted:?}");
 }
 
-/// Every explained band of several formats: linear and by lot agree within a tenth of the band's width.
+/// Every explained band of several formats: linear and sampled bands agree within a tenth of the band's width.
 #[rstest]
 #[case(Kind::TallSingle)]
 #[case(Kind::TwinCoil)]

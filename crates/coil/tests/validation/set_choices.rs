@@ -70,9 +70,9 @@ fn heights_balance_strings_and_pickups() {
     for (k, pole) in alternating.pickups[0].design.poles.iter_mut().enumerate() {
         pole.up = if k % 2 == 0 { Polarity::North } else { Polarity::South };
     }
-    let swoosh = set_up(&alternating, None, &Calibration::default()).unwrap();
-    assert!(swoosh[0].alternates && !swoosh[1].alternates && !flat[0].alternates);
-    let (deep, shallow) = (swoosh[0].between_db.unwrap(), flat[0].between_db.unwrap());
+    let set_up_row = set_up(&alternating, None, &Calibration::default()).unwrap();
+    assert!(set_up_row[0].alternates && !set_up_row[1].alternates && !flat[0].alternates);
+    let (deep, shallow) = (set_up_row[0].between_db.unwrap(), flat[0].between_db.unwrap());
     assert!(deep < -20.0 && (-12.0..0.0).contains(&shallow), "{deep} {shallow}");
     let curved = set_up(&set, Some(240.0), &Calibration::default()).unwrap();
     let over = |p: &coil::set::PickupSetUp| {

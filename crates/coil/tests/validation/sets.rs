@@ -171,7 +171,7 @@ fn stadium_m2(core: &coil::former::Core, build_mm: f64) -> f64 {
 }
 
 /// Two coils without poles in an even field: each gathers turns times area, and what is left of two that oppose is their difference
-/// in series, the difference weighed by their admittances side by side (any textbook on circuits).
+/// in series, the difference weighed by their admittances in parallel (any textbook on circuits).
 #[rstest]
 fn hum_in_an_even_field(#[values(Join::Series, Join::Parallel)] join: Join) {
     let bare = |turns: u32| {
@@ -244,7 +244,7 @@ fn the_neck_is_louder() {
     assert!(equal > 2.0 && more > 0.0 && more < equal - 0.7, "{equal} {more}");
 }
 
-/// Equal pickups in phase side by side: half the resistance and inductance, the level of the mean; in series twice, and the sum.
+/// Equal pickups in phase and in parallel: half the resistance and inductance, the level of the mean; in series twice, and the sum.
 #[test]
 fn equal_pickups_together() {
     let design = || start(Kind::TallSingle, 5000);
@@ -313,7 +313,7 @@ fn inside_a_twin(#[case] first: u32, #[case] second: u32) {
     assert_eq!((all.len(), all[0].0), (1, 0));
     let positions = predict_set(&all[0].1).unwrap().positions;
     let of = |name: &str| positions.iter().find(|p| p.name == name).unwrap();
-    let (series, parallel) = (of("in series"), of("side by side"));
+    let (series, parallel) = (of("in series"), of("in parallel"));
     let (a, b) = (of("coil A alone"), of("coil B alone"));
     let solution =
         SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
@@ -432,8 +432,8 @@ fn a_bend_loses_by_position() {
     for (k, pole) in set.pickups[0].design.poles.iter_mut().enumerate() {
         pole.up = if k % 2 == 0 { Polarity::North } else { Polarity::South };
     }
-    let swoosh = bends(&set);
-    assert!(swoosh[0] < -20.0 && swoosh[1] > -12.0 && near(swoosh[2], found[2], 1e-6), "{swoosh:?}");
+    let found_alternating = bends(&set);
+    assert!(found_alternating[0] < -20.0 && found_alternating[1] > -12.0 && near(found_alternating[2], found[2], 1e-6), "{found_alternating:?}");
     set.pickups[1] = pickup("neck", start(Kind::TallSingle, 5000), 158.0);
     set.pickups[0].design = start(Kind::TallSingle, 5000);
     let alike = bends(&set);

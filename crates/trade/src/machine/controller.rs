@@ -25,7 +25,7 @@ pub enum Fault {
     UnknownCode,
     /// A move before the unit was said.
     NoUnit,
-    /// A move without a feed, or with one that is not above nought.
+    /// A move without a feed, or with one that is not greater than 0.
     NoFeed,
     /// A line under inverse time feed without its time.
     NoTime,
@@ -214,7 +214,7 @@ impl Machine {
             let to = if self.is_absolute { value } else { from.unwrap_or(0.0) + value };
             let step = to - from.unwrap_or(to);
             if axis == self.rotary {
-                // The axis stands at nought where nobody said where it stands.
+                // The axis is at 0 until a position is given.
                 degrees = to - from.unwrap_or(0.0);
             } else if !is_turned(axis) {
                 way_sq += step * step;

@@ -2,7 +2,7 @@
 
 use crate::winding::{FASTEST_RPM, is_possible_in};
 
-/// Reads a counter's log: a line for each entry, seconds and turns, parted by comma, semicolon, tab or blanks. Lines that
+/// Reads a counter's log: a line for each entry, seconds and turns, separated by comma, semicolon, tab or blanks. Lines that
 /// begin with a letter or `#` are headings. Answers the turns at its end, and how many lines it had.
 ///
 /// ```

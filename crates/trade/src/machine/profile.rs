@@ -103,7 +103,7 @@ pub enum ProfileFault {
     Flange,
     /// The guide moves more than nothing in a turn.
     Step,
-    /// Speeds are above nought, the fewest not above the most.
+    /// Speeds are greater than 0, with minimum ≤ maximum.
     Speed,
     /// Up to 20 lines of up to 80 plain letters each, without an end of the program.
     Lines,

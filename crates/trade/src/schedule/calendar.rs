@@ -77,7 +77,7 @@ impl Hours {
         })
     }
 
-    /// Minutes that are worked from nought to `to`.
+    /// Minutes that are worked from 0 to `to`.
     pub(super) fn worked(&self, to: i64) -> i64 {
         match &self.0 {
             None => to.max(0),

@@ -79,7 +79,7 @@ impl<'de> Deserialize<'de> for Moment {
 }
 
 impl Moment {
-    /// Minutes after another moment; below nought before it.
+    /// Minutes after another moment; negative before it.
     #[must_use]
     pub fn minutes_after(self, other: Self) -> i64 {
         (self.0 - other.0).whole_minutes()

@@ -174,7 +174,7 @@ fn schedules_keep_every_rule(#[values(0, 10, 20, 30, 40, 50, 60, 70)] from: u64)
     }
 }
 
-/// What is pinned stays where it is, and the rest goes round it.
+/// Pinned operations stay where they are, and the rest is scheduled around them.
 #[rstest]
 fn pins_are_kept(#[values(1, 2, 3, 4, 5, 6)] seed: u64) {
     let mut work = random_work(seed);

@@ -59,7 +59,7 @@ async fn arrive(b: &Browser, link: &str) {
     b.is_well().await;
     assert_eq!(b.count("nav a[href='/designs']").await, 0, "what is not theirs is not offered");
     b.go("/designs").await;
-    b.see("Not yours to do").await;
+    b.see("You do not have permission for this").await;
     b.go("/account").await;
     b.fill("pin", "1234").await;
     b.press_called("Set PIN").await;

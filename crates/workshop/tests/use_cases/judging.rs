@@ -97,7 +97,7 @@ fn a_promise_is_kept_by_the_day(#[case] gone_on: time::Date, #[case] days: i64) 
     assert_eq!(promise.days_late(), days);
 }
 
-/// A switch of three positions: nearest to the bridge, all side by side, furthest from it, in whatever order they are named.
+/// A switch of three positions: nearest to the bridge, all in parallel, furthest from it, in whatever order they are named.
 #[rstest]
 #[case(&[], &[])]
 #[case(&[40.0], &[1])]

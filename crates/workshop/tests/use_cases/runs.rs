@@ -200,7 +200,7 @@ async fn a_guide_file_is_written_for_the_runs_own_winder() {
     workshop.keep_machine(&actor, winder, &narrow).await.unwrap();
     let refused = workshop.guide_file(&actor, id, true, 800.0).await;
     assert!(matches!(refused, Err(Refusal::MachineLimits(trade::machine::OutOfLimits::Travel { .. }))));
-    // A header that leaves the controller in another mode is found out before the machine is.
+    // A header that leaves the controller in another mode is rejected before the machine runs.
     let odd = MachineProfile { header: vec!["G987".into()], ..machine };
     workshop.keep_machine(&actor, winder, &odd).await.unwrap();
     let refused = workshop.guide_file(&actor, id, true, 800.0).await;
@@ -330,7 +330,7 @@ async fn a_spool_of_another_gauge_takes_a_reason() {
     assert_eq!(missed, [(trade::plan::Asked::Design, Kind::Resistance)]);
 }
 
-/// A run begun by mistake is kept and struck, takes nothing more, frees its winder and counts nowhere; it can be taken back.
+/// A run begun by mistake is kept, marked void and read-only, frees its winder and counts nowhere; it can be taken back.
 #[tokio::test(flavor = "multi_thread")]
 async fn a_run_begun_by_mistake_is_voided() {
     let (workshop, actor, store) = set_up().await;

@@ -142,7 +142,7 @@ async fn a_broken_winder_moves_the_dates() {
     assert!(matches!(workshop.report_outage(&viewer, &report("x", None)).await, Err(Refusal::NotAllowed(_))));
 }
 
-/// What somebody pinned stays; what cannot be is refused; a pin that cannot hold any more is left out, and told.
+/// What somebody pinned stays; what cannot be is refused; a pinned time that is no longer possible is left out and reported.
 #[tokio::test(flavor = "multi_thread")]
 async fn pins_stay_and_follow_into_the_run() {
     let (workshop, owner, _) = set_up().await;

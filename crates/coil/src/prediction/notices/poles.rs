@@ -140,7 +140,7 @@ fn polarity(case: Case<'_>, gather: &mut Gather) {
                 "Turn it, unless that is meant.",
             );
         }
-        gather.report(Level::Note, "mixed-polarity", "poles", "Neighbouring poles of opposite polarity make the level swoosh when a string is bent from one to the next.".into(), "Use one polarity for the whole row unless that is meant.");
+        gather.report(Level::Note, "mixed-polarity", "poles", "Neighbouring poles of opposite polarity make the level drop when a string is bent from one to the next.".into(), "Use one polarity for the whole row unless that is meant.");
     }
 }
 

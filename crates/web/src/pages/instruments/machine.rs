@@ -128,7 +128,7 @@ const fn fault_words(fault: ProfileFault) -> (&'static str, &'static str) {
         ProfileFault::Flange => ("flange", "The flange lies within the guide's travel."),
         ProfileFault::Step => ("step", "More than nothing, up to 500 mm."),
         ProfileFault::Speed => {
-            ("most", "Speeds are above nought, the fewest not above the most, up to 20,000.")
+            ("most", "Speeds must be greater than 0 and at most 20,000, with minimum ≤ maximum.")
         }
         ProfileFault::Lines => {
             ("header", "Header and footer: up to 20 lines of 80 plain letters each, without M2, M30 or %.")

@@ -119,7 +119,7 @@ pub(super) async fn pin(
     let at: Option<Moment> = form.get("at").parse().ok();
     let person = Some(form.get("person")).filter(|name| !name.is_empty());
     let done = app.workshop.pin_operation(&user.actor, of, at, person).await;
-    told(&session, &form, done, "Pinned: everything else goes round it.")
+    told(&session, &form, done, "Pinned. The plan is rescheduled around it.")
 }
 
 /// Reports that something is broken, or somebody away.
@@ -182,5 +182,5 @@ pub(super) async fn seen(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let done = app.workshop.plan_seen(&user.actor).await;
-    told(&session, &form, done, "Seen: what moves from here on is told.")
+    told(&session, &form, done, "Marked as seen. Later changes are highlighted.")
 }

@@ -25,7 +25,7 @@ pub(super) fn hour_fields(hours: &ShopHours, typed: Option<(&FormData, Errors)>)
         filled(Field::typed("days", "Days", "Mon, Tue, Wed, Thu, Fri, Sat, Sun.")),
         filled(Field::typed("from", "From", "Such as 08:00.")),
         filled(Field::typed("to", "To", "Such as 17:00.")),
-        filled(Field::typed("off", "Days off", "Such as 2026-12-24, parted by commas.")),
+        filled(Field::typed("off", "Days off", "Such as 2026-12-24. Separate with commas.")),
         filled(Field::chosen(
             "zone",
             "Time zone",

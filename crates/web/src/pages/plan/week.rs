@@ -206,14 +206,14 @@ pub(super) async fn week_page(
                         .map_or_else(String::new, |m| m.to_string().replace('T', " ")),
                 ),
                 (
-                    "Late in all",
+                    "Total lateness",
                     format!(
-                        "{:.0} h, no plan under {:.0} h",
+                        "{:.0} h (lower bound {:.0} h)",
                         (s.weighted_lateness_minutes / 60.0).ceil(),
                         (s.lower_bound_minutes / 60.0).floor()
                     ),
                 ),
-                ("Holds back", s.bottleneck.clone().unwrap_or_else(|| "nothing".into())),
+                ("Bottleneck", s.bottleneck.clone().unwrap_or_else(|| "none".into())),
             ];
         }
         Err(refusal @ Refusal::NotSchedulable(_)) => page.trouble = refusal_text(&refusal),

@@ -95,7 +95,7 @@ const fn finding_words(finding: Finding) -> (&'static str, &'static str) {
             "It was wound before with other wire or turns",
             "Decide whether it is to be what it was first, or left as it is liked.",
         ),
-        Finding::Sound => ("Nothing is the matter with it", "Leave it as it is."),
+        Finding::Sound => ("No fault found", "Leave it as it is."),
     }
 }
 

@@ -32,7 +32,7 @@ pub(super) struct PositionRow {
     pub level: String,
     /// What a bend from pole to pole loses.
     pub bend: String,
-    /// What is heard of it besides: "swoosh" where a pickup that is on has opposite poles beside one another.
+    /// What is heard of it besides: "drop in level" where a pickup that is on has opposite poles beside one another.
     pub bend_sound: &'static str,
     pub hum: String,
     pub hum_is_low: bool,
@@ -104,8 +104,8 @@ struct Figures<'a> {
     rows: Vec<PositionRow>,
     plot: String,
     combs: String,
-    /// Whether a position is heard as a swoosh over a bend.
-    has_swoosh: bool,
+    /// Whether a position is heard as a drop in level over a bend.
+    has_level_drop: bool,
     string: u32,
     strings: Vec<u32>,
     names: Vec<&'a str>,
@@ -152,7 +152,7 @@ pub(super) fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec
                 bend: p.between_poles_db.map_or_else(|| "none".to_owned(), |db| signed_db(db, 1)),
                 bend_sound: if set.pickups.iter().any(|p| given.on.contains(&p.name) && alternates(&p.design))
                 {
-                    "swoosh"
+                    "drop in level"
                 } else {
                     ""
                 },
@@ -171,7 +171,7 @@ fn level_words(db: f64) -> String {
 
 fn join_words(join: &str) -> String {
     match join {
-        "parallel" => "coils side by side".to_owned(),
+        "parallel" => "coils in parallel".to_owned(),
         "series" => "coils in series".to_owned(),
         other => {
             other.strip_prefix("split:").map_or_else(|| other.to_owned(), |name| format!("coil {name} alone"))
@@ -323,7 +323,7 @@ pub(super) fn figures(
         rows: Vec::new(),
         plot: String::new(),
         combs: String::new(),
-        has_swoosh: false,
+        has_level_drop: false,
         string,
         strings: (1..=count).collect(),
         names: set.pickups.iter().map(|p| p.name.as_str()).collect(),
@@ -356,7 +356,7 @@ fn fill(page: &mut Figures<'_>, set: &coil::set::Set, predicted: &PredictedSet, 
     let signals: Vec<&PickupSignal> = (0..set.pickups.len()).filter_map(|i| solution.signal(i)).collect();
     page.neck = neck(set, &signals, units);
     page.rows = positions(set, prediction);
-    page.has_swoosh = page.rows.iter().any(|r| !r.bend_sound.is_empty());
+    page.has_level_drop = page.rows.iter().any(|r| !r.bend_sound.is_empty());
     let responses = prediction.positions.iter().zip(&page.rows).map(|(p, row)| {
         let db: Vec<f64> = p.response.loaded_db.iter().map(|db| db + p.response.low_db).collect();
         levels(&format!("{}: {}", row.name, row.on), row.tone, &p.response.hz, &db)

@@ -371,7 +371,7 @@ impl Shown<'_> {
             let mut choices = vec![
                 Choice::new("", "as designed"),
                 Choice::new("series", "in series"),
-                Choice::new("parallel", "side by side"),
+                Choice::new("parallel", "in parallel"),
             ];
             let alone = |name: &String| Choice::new(format!("split:{name}"), format!("coil {name} alone"));
             choices.extend(design.coils.iter().map(|c| alone(&c.name)));
@@ -386,7 +386,7 @@ impl Shown<'_> {
             join: self.chosen(
                 &format!("s{j}_join"),
                 "Joined",
-                &[("", "side by side"), ("series", "in series")],
+                &[("", "in parallel"), ("series", "in series")],
             ),
             coils: coils.collect(),
         }

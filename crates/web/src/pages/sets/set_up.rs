@@ -79,7 +79,7 @@ fn bend_words(pickup: &PickupSetUp) -> String {
     if pickup.alternates {
         return format!(
             "Neighbouring poles are opposite: between them the string’s magnetisation turns over, and a bend from pole to pole passes \
-             {loss}, heard as a swoosh."
+             {loss}, heard as a drop in level."
         );
     }
     format!("A string bent from one pole to the next passes {loss} between them.")

@@ -142,7 +142,7 @@ const NUMBERS: [Number; 12] = [
     Number {
         place: Place::SigningIn,
         name: "station_rest_minutes",
-        label: "A shared station asks again after a rest of",
+        label: "Idle timeout of shared stations",
         unit: "min",
         hint: "1 to 240.",
         get: |s| f64::from(s.station_rest_minutes),
@@ -151,7 +151,7 @@ const NUMBERS: [Number; 12] = [
     Number {
         place: Place::SigningIn,
         name: "owner_session.idle_minutes",
-        label: "Owners sign in again after a rest of",
+        label: "Idle timeout of owners",
         unit: "min",
         hint: "5 to 720. Drafts are kept.",
         get: |s| f64::from(s.owner_session.idle_minutes),
@@ -160,7 +160,7 @@ const NUMBERS: [Number; 12] = [
     Number {
         place: Place::SigningIn,
         name: "owner_session.longest_hours",
-        label: "and in any case after",
+        label: "Longest session of owners",
         unit: "h",
         hint: "1 to 168.",
         get: |s| f64::from(s.owner_session.longest_hours),
@@ -169,7 +169,7 @@ const NUMBERS: [Number; 12] = [
     Number {
         place: Place::SigningIn,
         name: "other_session.idle_minutes",
-        label: "Everybody else after a rest of",
+        label: "Idle timeout of everybody else",
         unit: "min",
         hint: "5 to 720.",
         get: |s| f64::from(s.other_session.idle_minutes),
@@ -178,7 +178,7 @@ const NUMBERS: [Number; 12] = [
     Number {
         place: Place::SigningIn,
         name: "other_session.longest_hours",
-        label: "and in any case after",
+        label: "Longest session of everybody else",
         unit: "h",
         hint: "1 to 168.",
         get: |s| f64::from(s.other_session.longest_hours),

@@ -21,7 +21,7 @@ fn look_fields(form: &FormFields, errors: &Errors, units: Units) -> Vec<Field> {
         filled(Field::chosen("kind", "Format", "", kinds)),
         filled(Field::typed("strings", "Strings", "")),
         filled(Field::measured("pitch", "From string to string", "", (Measure::Length, units))),
-        filled(Field::typed("tags", "Tags", "Parted by commas.")),
+        filled(Field::typed("tags", "Tags", "Separate with commas.")),
     ];
     all.extend(LOOKS.into_iter().map(|(key, label)| filled(Field::typed(key, label, ""))));
     all
@@ -131,7 +131,7 @@ pub(crate) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
             "What is said of it",
             "It is weighed, and doubted where the readings contradict it.",
             vec![
-                filled(Field::typed("said_gauge", "Wire", "Such as 42 AWG; several parted by commas.")),
+                filled(Field::typed("said_gauge", "Wire", "Such as 42 AWG. Separate several with commas.")),
                 filled(Field::chosen("said_insulation", "Enamel", "", enamels)),
                 filled(Field::typed("said_turns", "Turns", "")),
             ],
