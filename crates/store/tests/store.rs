@@ -5,6 +5,7 @@ mod deletion;
 mod designs;
 mod instruments;
 mod logbook;
+mod migrations;
 mod orders;
 mod people;
 mod references;

@@ -5,6 +5,7 @@
 mod common_practice;
 mod document;
 mod eddy;
+mod engine_version;
 mod finite_elements;
 mod formats;
 mod hearing;

@@ -433,7 +433,12 @@ fn a_bend_loses_by_position() {
         pole.up = if k % 2 == 0 { Polarity::North } else { Polarity::South };
     }
     let found_alternating = bends(&set);
-    assert!(found_alternating[0] < -20.0 && found_alternating[1] > -12.0 && near(found_alternating[2], found[2], 1e-6), "{found_alternating:?}");
+    assert!(
+        found_alternating[0] < -20.0
+            && found_alternating[1] > -12.0
+            && near(found_alternating[2], found[2], 1e-6),
+        "{found_alternating:?}"
+    );
     set.pickups[1] = pickup("neck", start(Kind::TallSingle, 5000), 158.0);
     set.pickups[0].design = start(Kind::TallSingle, 5000);
     let alike = bends(&set);
