@@ -100,7 +100,7 @@ impl LogbookRow {
     }
 }
 
-/// FactorLevels by the numbers of the rows. Pattern: 0 straight, 1 scattered; format: its place in [`Format::ALL`].
+/// FactorLevels by the numbers of the rows. Pattern: 0 straight, 1 scattered; format: [`Format::number`].
 fn factor_levels(
     spool: Option<u64>,
     operator: u64,
@@ -109,13 +109,12 @@ fn factor_levels(
     format: Format,
     design: u64,
 ) -> FactorLevels {
-    let format = (0_u64..).zip(Format::ALL).find(|(_, f)| *f == format).map(|(at, _)| at);
     FactorLevels::default()
         .with(Factor::Spool, spool)
         .with(Factor::Operator, Some(operator))
         .with(Factor::Winder, winder)
         .with(Factor::Pattern, Some(u64::from(!straight)))
-        .with(Factor::Format, format)
+        .with(Factor::Format, Some(format.number()))
         .with(Factor::Design, Some(design))
 }
 

@@ -29,8 +29,8 @@ impl LevelNames {
         for (level, word) in [(0, "straight"), (1, "scattered")] {
             all.insert((Factor::Pattern, level), word.to_owned());
         }
-        for (level, format) in (0_u64..).zip(Kind::ALL) {
-            all.insert((Factor::Format, level), format.name().to_owned());
+        for format in Kind::ALL {
+            all.insert((Factor::Format, format.number()), format.name().to_owned());
         }
         Ok(Self(all))
     }

@@ -116,6 +116,23 @@ impl Kind {
         Self::PerString,
     ];
 
+    /// Its number where stored calibrations name it. A number is never changed and never given to another format, whatever the order of
+    /// [`Self::ALL`].
+    #[must_use]
+    pub const fn number(self) -> u64 {
+        match self {
+            Self::TallSingle => 0,
+            Self::ShortSingle => 1,
+            Self::WideSingle => 2,
+            Self::TwinCoil => 3,
+            Self::StackedTwin => 4,
+            Self::Blade => 5,
+            Self::ButtonMagnet => 6,
+            Self::Concentric => 7,
+            Self::PerString => 8,
+        }
+    }
+
     /// Its name as people read it.
     #[must_use]
     pub const fn name(self) -> &'static str {

@@ -141,6 +141,11 @@ fn mistakes_at_the_winder() {
     let beyond = Stage { until_turn: 9000, bias: Bias::Centre };
     let at = "coils[0].wind.plan[0].until_turn";
     one_mistake(tall, |d| d.coils[0].wind.plan = vec![beyond], note, "plan-beyond-the-turns", at);
+    let piled = |d: &mut Design| {
+        d.coils[0].wind.turns = 6000;
+        d.coils[0].wind.plan = vec![Stage { until_turn: 6000, bias: Bias::Top }];
+    };
+    one_mistake(tall, piled, note, "uneven-lay", "coils[0].wind");
     let gauge = |g: &str| {
         let gauge = g.parse().unwrap();
         move |d: &mut Design| d.coils[0].wire.gauge = gauge
@@ -178,6 +183,19 @@ fn mistakes_of_poles_and_metal() {
             }];
         }
     };
+    // A plate half way up the rods that nobody drilled.
+    let undrilled = |d: &mut Design| {
+        d.metal = vec![coil::design::Metal {
+            part: coil::design::MetalPart::BasePlate,
+            material: Material::Named(Grade::NickelSilver),
+            size_mm: [70.0, 20.0, 1.0],
+            center_mm: [0.0, 0.0, 1.0],
+            wall_mm: None,
+        }];
+    };
+    one_mistake(Kind::TallSingle, undrilled, note, "pole-through-metal", "metal[0]");
+    // Ten strings over a blade that was made for six.
+    one_mistake(Kind::Blade, |d| d.strings.count = 10, warn, "string-not-heard", "poles");
     one_mistake(Kind::TallSingle, cover(Grade::Steel), warn, "magnetic-cover", "metal[0].material");
     one_mistake(Kind::TallSingle, cover(Grade::Copper), note, "metal-damps", "metal[0].material");
     one_mistake(Kind::TallSingle, cover(Grade::NickelSilver), note, "ground-the-metal", "metal[0]");
