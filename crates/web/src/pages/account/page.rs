@@ -9,9 +9,9 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
+use presentation::format::counted;
 use store::passkey::PasskeyRow;
 use store::session::SessionRow;
-use workshop::SessionPolicy;
 
 /// The field of a new passkey's name.
 pub(super) const PASSKEY_NAME: &str = "passkey_name";
@@ -33,7 +33,9 @@ struct Page {
     has_password: bool,
     has_pin: bool,
     sessions: Vec<SessionRow>,
-    policy: SessionPolicy,
+    /// How long a session lasts without use, and at most.
+    idle: String,
+    longest: String,
     current: String,
     sign_in: String,
 }
@@ -67,6 +69,16 @@ fn browser(agent: &str) -> String {
     }
 }
 
+/// Minutes in the largest unit that they are whole in.
+fn lasting(minutes: u32) -> String {
+    let (count, unit) = match minutes {
+        m if m % 1440 == 0 => (m / 1440, "day"),
+        m if m % 60 == 0 => (m / 60, "hour"),
+        m => (m, "minute"),
+    };
+    counted(u64::from(count), unit)
+}
+
 /// The page, with what is wrong with what was typed.
 pub(super) async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Result<HttpResponse, AppError> {
     let password = |name: &str, label: &str, complete: &'static str, hint: &str| Field {
@@ -81,6 +93,7 @@ pub(super) async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Resu
     );
     let can_make = user.settings.passkeys_allowed && app.workshop.passkey_address().is_some();
     let new_passkey = can_make.then_some(new_passkey);
+    let policy = user.settings.session_policy(user.person.role.0);
     let provider = app.workshop.provider_name().unwrap_or_default();
     let page = Page {
         frame: Frame::new(user, "account", "Account"),
@@ -115,7 +128,8 @@ pub(super) async fn page(app: &App, user: &CurrentUser, errors: &Errors) -> Resu
             .into_iter()
             .map(|row| SessionRow { agent: browser(&row.agent), ..row })
             .collect(),
-        policy: user.settings.session_policy(user.person.role.0),
+        idle: lasting(policy.idle_minutes),
+        longest: lasting(60 * policy.longest_hours),
         current: user.session_id.clone(),
         sign_in: user.person.sign_in.clone(),
     };
@@ -129,8 +143,18 @@ pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpR
 
 #[cfg(test)]
 mod tests {
-    use super::browser;
+    use super::{browser, lasting};
     use rstest::rstest;
+
+    #[rstest]
+    #[case(30, "30 minutes")]
+    #[case(60, "1 hour")]
+    #[case(720, "12 hours")]
+    #[case(10_080, "7 days")]
+    #[case(90, "90 minutes")]
+    fn a_time_is_said_in_its_largest_unit(#[case] minutes: u32, #[case] said: &str) {
+        assert_eq!(lasting(minutes), said);
+    }
 
     #[rstest]
     #[case(

@@ -447,7 +447,9 @@ fn page(
     };
     let sign_on = app.workshop.provider_name().map(|name| Group {
         title: "Single sign-on",
-        hint: Cow::Owned(format!("{name} signs people in. The configuration file of the program names it.")),
+        hint: Cow::Owned(format!(
+            "People sign in with {name}, which the configuration file of the program names."
+        )),
         columns: "two",
         fields: std::iter::once(chosen(&SINGLE_SIGN_ON)).chain(PROVIDER_WORDS.iter().map(worded)).collect(),
     });
