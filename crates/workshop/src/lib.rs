@@ -89,7 +89,7 @@ mod unsteady_designs;
 mod winder_link;
 
 pub use crate::instruments::{InstrumentState, analyser_of};
-pub use ::identity::{ProviderSettings, StartedSignIn};
+pub use ::identity::{OpenIdError, ProviderSettings, StartedSignIn};
 pub use actor::Actor;
 pub use assembly::Assembly;
 pub use attention::{AttentionItem, MissingReading, Urgency};

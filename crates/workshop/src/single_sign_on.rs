@@ -65,10 +65,9 @@ impl Workshop {
     /// With a provider of single sign-on.
     ///
     /// # Errors
-    /// [`Refusal::ProviderAway`] when its settings cannot be used.
-    pub fn with_provider(self, settings: ProviderSettings) -> Result<Self, Refusal> {
-        let provider = OpenIdProvider::new(settings).map_err(refused)?;
-        Ok(Self { provider: Some(provider), ..self })
+    /// [`OpenIdError::Settings`] when its settings cannot be used.
+    pub fn with_provider(self, settings: ProviderSettings) -> Result<Self, OpenIdError> {
+        Ok(Self { provider: Some(OpenIdProvider::new(settings)?), ..self })
     }
 
     /// What people call the provider; `None` where none is configured.
