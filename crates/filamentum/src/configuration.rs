@@ -295,7 +295,7 @@ mod tests {
         let all: String = text
             .lines()
             .filter_map(|line| line.strip_prefix("#"))
-            .filter(|line| !line.starts_with(' ') && line.contains(" = "))
+            .filter(|line| !line.starts_with(' ') && (line.contains(" = ") || line.starts_with('[')))
             .map(|line| format!("{line}\n"))
             .collect();
         let file: File = toml::from_str(&all).unwrap();
@@ -303,7 +303,7 @@ mod tests {
         assert!(file.certificate.is_some() && file.key.is_some() && file.data.is_some());
         assert!(file.migration_url.is_some() && file.plain_http.is_some());
         assert!(file.database_url.is_some() && file.backups.is_some() && file.keep_backups.is_some());
-        assert!(file.secret_key.is_some());
+        assert!(file.secret_key.is_some() && file.single_sign_on.is_some());
         assert!(all.contains("database_in_clear"));
     }
 }
