@@ -207,7 +207,7 @@ async fn answering(answer: &'static str) -> String {
     address
 }
 
-/// Numbers that no coil has are told in words and logged nowhere, whichever instrument gives them.
+/// Impossible numbers are reported and not logged, whichever instrument sends them.
 #[rstest::rstest]
 #[case("0")]
 #[case("-5")]
