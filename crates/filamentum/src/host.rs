@@ -191,7 +191,7 @@ pub(crate) async fn serve(arguments: &ServeArguments, show: Show) -> anyhow::Res
     let mut workshop =
         Workshop::new(store.clone()).with_backups(settings.backups).with_secret_key(key).await?;
     let provider = match settings.provider {
-        // It believes whoever says who they are: nobody but this machine's own people may say so.
+        // It accepts any choice of person, so it is offered on loopback only.
         None if show_demo && address.ip().is_loopback() => Some(provider_beside(address).await?),
         configured => configured,
     };

@@ -52,7 +52,7 @@ enum Command {
         #[arg(long, default_value_t = 1.0)]
         pace: f64,
     },
-    /// Serve a stand-in for a provider of single sign-on on loopback. It believes whoever says who they are: to try it with only.
+    /// Serve a stand-in for a provider of single sign-on on loopback. It accepts any choice of person: use it for trials only.
     Provider {
         /// Port on loopback.
         #[arg(long, default_value_t = 8096)]

@@ -212,7 +212,7 @@ impl StandInProvider {
                     let provider = provider.clone();
                     async move { Ok::<_, Infallible>(provider.answer(request).await) }
                 });
-                // Whoever breaks off has their answer or wants none.
+                // A client that disconnects needs no answer.
                 let _ = http1::Builder::new().serve_connection(TokioIo::new(stream), answer).await;
             });
         }
@@ -360,7 +360,7 @@ impl StandInProvider {
         as_json(StatusCode::OK, &answer)
     }
 
-    /// What is said of whoever signed in (Core 1.0, section 2).
+    /// The ID token (Core 1.0, section 2).
     fn statement(&self, code: &Code, token: &str) -> String {
         let or = |lie: Lie, said: &str, truth: &str| if self.is_lying(lie) { said } else { truth }.to_owned();
         let now = OffsetDateTime::now_utc().unix_timestamp();

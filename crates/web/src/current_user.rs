@@ -43,7 +43,7 @@ const PROVIDER: &str = "provider";
 pub(crate) const PROVIDER_BACK: &str = "/sign-in/provider/back";
 /// How long either may take, seconds.
 const ASKED_S: i64 = 600;
-/// Whether whoever signed in showed two factors.
+/// Whether the person signed in with two factors.
 const TWO_FACTORS: &str = "two-factors";
 /// When a password, or what stands for one, was right last, seconds since 1970, and how long that holds.
 const PROVEN: &str = "proven";
@@ -162,7 +162,7 @@ pub(crate) fn session_id(session: &Session) -> Result<Option<String>, AppError> 
     session.get(SESSION_ID).map_err(AppError::internal)
 }
 
-/// Notes that whoever signed in showed two factors: a passkey is both, and a provider may have asked for both.
+/// Notes that the person signed in with two factors: a passkey counts as both, and a provider can require both.
 pub(crate) fn note_second_factor(session: &Session) -> Result<(), AppError> {
     session.insert(TWO_FACTORS, true).map_err(AppError::internal)
 }

@@ -110,8 +110,8 @@ impl Workshop {
         provider.begin(back).await.map_err(refused)
     }
 
-    /// Ends a sign-in at the provider with what the browser came back with. Who is new joins the workshop that has a role for what the
-    /// provider says of them; whoever is known gets the role that it says now.
+    /// Completes a sign-in with the parameters of the redirect. A new person joins the workshop that has a role for their groups; a
+    /// known person gets the role of their current groups.
     ///
     /// # Errors
     /// [`Refusal::NotProven`], [`Refusal::ProviderAway`], [`Refusal::SingleSignOnOff`], [`Refusal::NoRole`],

@@ -185,7 +185,7 @@ async fn a_group_of_two_workshops_joins_neither() {
     shop.store.of(other).set_settings(wren, "Other", &off).await.unwrap();
     let lark = shop.sign_in("lark").await.unwrap();
     assert_eq!(shop.workshop.person(lark.person).await.unwrap().unwrap().workshop_id, shop.owner.workshop);
-    // Whoever is known stays where they are, whatever another workshop claims.
+    // A known person stays in their workshop, whatever another workshop claims.
     shop.store.of(other).set_settings(wren, "Other", &text).await.unwrap();
     assert_eq!(shop.sign_in("lark").await.unwrap().person, lark.person);
     let change = PersonChange::Role(Role::Viewer);

@@ -51,7 +51,7 @@ pub(super) async fn back(
     let back = app.origin.address_of(current_user::PROVIDER_BACK);
     let answer = (query.get("state"), query.get("code"));
     if let Some(person) = link {
-        // Whoever began it is still the one who is signed in.
+        // The person who started the link is still signed in.
         let person = app.workshop.person(person).await?;
         let person = person.filter(|p| current_user::signed_in(&session).is_ok_and(|id| id == Some(p.id)));
         let person = person.ok_or_else(|| AppError::SignIn("/account".to_owned()))?;
