@@ -72,7 +72,12 @@ impl Drop for Driver {
     }
 }
 
+/// Starts a driver. On a busy machine one now and then ends before it has a port: another one is started.
 fn start_driver() -> (Driver, String) {
+    (0..3).find_map(|_| try_driver()).expect("chromedriver, from script/setup --tests, on a port")
+}
+
+fn try_driver() -> Option<(Driver, String)> {
     let mut child = Command::new("chromedriver")
         .arg("--port=0")
         .stdout(Stdio::piped())
@@ -80,16 +85,13 @@ fn start_driver() -> (Driver, String) {
         .spawn()
         .expect("chromedriver, from script/setup --tests");
     let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
-    let port = lines
-        .by_ref()
-        .map_while(Result::ok)
-        .find_map(|l| {
-            l.strip_suffix('.').and_then(|l| l.rsplit(' ').next()).and_then(|p| p.parse::<u16>().ok())
-        })
-        .unwrap();
+    let driver = Driver(child);
+    let port = lines.by_ref().map_while(Result::ok).find_map(|l| {
+        l.strip_suffix('.').and_then(|l| l.rsplit(' ').next()).and_then(|p| p.parse::<u16>().ok())
+    })?;
     // Its pipe is read on, so that it never waits for us.
     std::thread::spawn(move || lines.for_each(drop));
-    (Driver(child), format!("http://127.0.0.1:{port}"))
+    Some((driver, format!("http://127.0.0.1:{port}")))
 }
 
 /// Opens a browser of 1280 by 800 on a server, does a journey in it, and closes it; a journey with anything wrong in
