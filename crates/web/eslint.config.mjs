@@ -7,7 +7,7 @@ export default [
     languageOptions: {
       ecmaVersion: 2024,
       sourceType: "module",
-      globals: { ...globals.browser, Alpine: "readonly" },
+      globals: { ...globals.browser },
     },
     rules: {
       eqeqeq: "error",

@@ -42,7 +42,20 @@ pub struct Choice {
     pub label: Cow<'static, str>,
 }
 
+/// A list with more entries is searched faster than looked through.
+const LONG: usize = 20;
+
 impl Field {
+    /// Whether its list is long enough to be searched.
+    pub fn is_long(&self) -> bool {
+        self.options.len() > LONG
+    }
+
+    /// Whether a new password is typed here, whose strength is shown.
+    pub fn is_new_password(&self) -> bool {
+        self.name == "password" && self.complete == "new-password"
+    }
+
     /// A typed field.
     pub fn typed(name: &str, label: &str, hint: &str) -> Self {
         Self {

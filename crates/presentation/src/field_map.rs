@@ -101,7 +101,7 @@ pub fn field_map(map: &FieldMap, units: Units, label: &str) -> String {
     };
     let data = escaped(serde_json::to_string(&data).unwrap_or_default());
     let label = escaped(label);
-    format!(r#"<div class="field-map" x-ignore="" data-map="{data}" aria-label="{label}"></div>"#)
+    format!(r#"<div class="field-map" x-data="fieldMap" data-map="{data}" aria-label="{label}"></div>"#)
 }
 
 #[cfg(test)]

@@ -102,7 +102,7 @@ pub fn partials(design: &Design, strings: &[StringPrediction]) -> Vec<Curve> {
 pub fn plot(curves: &[Curve], label: &str) -> String {
     let data = serde_json::to_string(curves).unwrap_or_default();
     let (data, label) = (escaped(data), escaped(label));
-    format!(r#"<div class="plot-box" x-ignore="" data-plot="{data}" aria-label="{label}"></div>"#)
+    format!(r#"<div class="plot-box" x-data="plot" data-plot="{data}" aria-label="{label}"></div>"#)
 }
 
 /// What a fit is off, point by point over the logarithm of frequency, as a drawing.

@@ -470,8 +470,8 @@ async fn the_preview_answers_with_numbers_or_messages() {
         filled.insert("coils[0].wind.turns".into(), turns.into());
         let json = previewed(&mut visit, &filled).await;
         assert_eq!(json["errors"].as_object().unwrap().is_empty(), good);
-        assert_eq!(json["strip"].as_str().unwrap().contains("data-cell=\"resistance\""), good);
-        assert_eq!(json["drawings"].as_str().unwrap().contains("<svg"), good);
+        assert_eq!(json["parts"]["strip"].as_str().unwrap_or_default().contains("data-cell=\"resistance\""), good);
+        assert_eq!(json["parts"]["drawings"].as_str().unwrap_or_default().contains("<svg"), good);
     }
 }
 
@@ -489,9 +489,9 @@ async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("step".into(), "coil.remove:0".into());
     let json = previewed(&mut visit, &filled).await;
-    let left: coil::design::Design = serde_json::from_str(json["document"].as_str().unwrap()).unwrap();
+    let left: coil::design::Design = serde_json::from_str(json["values"]["document"].as_str().unwrap()).unwrap();
     assert_eq!((left.coils.len(), left.poles.len()), (1, 6));
-    assert!(!json["sheet"].as_str().unwrap().contains("coils[1]"));
+    assert!(!json["fields"].as_str().unwrap().contains("coils[1]"));
     filled.insert("step".into(), "coil.eat".into());
     let pairs: Vec<(&str, &str)> = filled.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
     assert_eq!(visit.post("/designs/preview", &pairs).await.status, 404, "no such step");
@@ -499,12 +499,12 @@ async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
     for (view, shown) in [("laid", "class=\"turns"), ("field", "mT upright"), ("wiring", "hot")] {
         filled.insert("view".into(), view.into());
         let json = previewed(&mut visit, &filled).await;
-        assert!(json["drawings"].as_str().unwrap().contains(shown), "{view}");
-        assert!(json["sheet"].is_null(), "the parts are as they were");
+        assert!(json["parts"]["drawings"].as_str().unwrap().contains(shown), "{view}");
+        assert!(json["fields"].is_null(), "the parts are as they were");
     }
     filled.insert("strings.count".into(), "8".into());
     let json = previewed(&mut visit, &filled).await;
-    assert!(json["sheet"].as_str().unwrap().contains("poles[15].length_mm"));
+    assert!(json["fields"].as_str().unwrap().contains("poles[15].length_mm"));
 }
 
 /// Two people go on from the same revision: the second is told, and saves beside it only when told to.

@@ -214,8 +214,8 @@ async fn measured_over_predicted_heard_and_shared() {
         b.press_escape().await;
         b.choose("search_overlay", "s1").await;
         b.until(".plot-reading", |t| t.contains("coil one")).await;
-        b.press("[data-enlarge='Section through a pole']").await;
-        b.find("dialog[open] svg").await;
+        b.press("button[aria-label='Enlarge: Section through a pole']").await;
+        b.find(".modal.show svg").await;
         b.is_well().await;
         b.press_escape().await;
         b.fill(TURNS, "8600").await;

@@ -40,7 +40,7 @@ async fn import_runs(visit: &mut Visit, table: &str) -> String {
     let job = answer.headers["location"].clone();
     for _ in 0..600 {
         let page = visit.get(&job).await;
-        if !page.body.contains("data-job") {
+        if !page.body.contains("role=\"progressbar\"") {
             return text_of(&page.body, ".empty");
         }
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;

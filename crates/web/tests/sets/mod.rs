@@ -36,7 +36,7 @@ async fn what_is_typed_is_previewed_and_what_cannot_be_stands_at_its_field() {
     let (mut visit, mut fields) = begun().await;
     let plain = json(&send(&mut visit, "/sets/preview", &fields).await);
     assert!(plain["errors"].as_object().unwrap().is_empty() && plain["fields"].is_null());
-    assert!(plain["figures"].as_str().unwrap().contains("set-positions"));
+    assert!(plain["parts"]["set-figures"].as_str().unwrap().contains("set-positions"));
     for (name, wrong) in [
         ("p0_place", "far"),
         ("p0_place", "700"),

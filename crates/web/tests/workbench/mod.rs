@@ -35,7 +35,8 @@ async fn post(visit: &mut Visit, path: &str, fields: &[(&str, &str)]) -> Answer 
 }
 
 fn part_of(json: &serde_json::Value, part: &str) -> String {
-    json[part].as_str().unwrap_or_default().to_owned()
+    let found = [&json["parts"][part], &json["values"][part]].into_iter().find_map(|v| v.as_str());
+    found.unwrap_or_default().to_owned()
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -7,34 +7,13 @@ use super::spools;
 use super::view::View;
 use super::workbench::sheet_markup;
 use crate::app::App;
+use crate::components::live_form::LiveAnswer;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
 use actix_web::web;
 use presentation::form_fields::{Errors, FormFields};
 use presentation::sheet;
-use serde::Serialize;
-use std::collections::BTreeMap;
-
-/// What a preview answers.
-#[derive(Serialize, Default)]
-pub(super) struct PreviewAnswer {
-    strip: String,
-    drawings: String,
-    notices: String,
-    errors: Errors,
-    meant: BTreeMap<String, String>,
-    /// The fields anew and the design they are of, when the sheet has changed its shape.
-    sheet: Option<String>,
-    document: Option<String>,
-    one_by_one: bool,
-}
-
-impl From<Errors> for PreviewAnswer {
-    fn from(errors: Errors) -> Self {
-        Self { errors, ..Self::default() }
-    }
-}
 
 /// Without what was typed over the ends of targets: the panel shows the targets just made.
 fn without_targets(form: &mut FormData) {
@@ -48,7 +27,7 @@ pub(super) async fn preview(
     app: web::Data<App>,
     user: CurrentUser,
     mut form: FormData,
-) -> Result<web::Json<PreviewAnswer>, AppError> {
+) -> Result<web::Json<LiveAnswer>, AppError> {
     let step: SheetStep = form.get("step").parse()?;
     let parent = parent_of(&app, &user, form.get("parent")).await?;
     let base = base_of(&form, parent.as_ref());
@@ -59,7 +38,7 @@ pub(super) async fn preview(
             Err(errors) if step == SheetStep::Show => {
                 let offered = spools::offered(&app, &user).await?;
                 let fields = Some(sheet_markup(&base, &form, &errors, &offered, user.settings.units)?);
-                return Ok(web::Json(PreviewAnswer { sheet: fields, ..PreviewAnswer::from(errors) }));
+                return Ok(web::Json(LiveAnswer { fields, ..errors.into() }));
             }
             Err(errors) => return Ok(web::Json(errors.into())),
         };
@@ -81,20 +60,18 @@ pub(super) async fn preview(
         async { step.shows_fields() || sheet::names(&design, is_one_by_one) != names },
     );
     let markup = markup?;
-    let mut answer = PreviewAnswer {
-        strip: markup.strip,
-        drawings: markup.drawings,
-        notices: markup.notices,
-        one_by_one: is_one_by_one,
-        ..PreviewAnswer::default()
+    let mut answer = LiveAnswer {
+        parts: [("strip", markup.strip), ("drawings", markup.drawings), ("notices", markup.notices)].into(),
+        ..LiveAnswer::default()
     };
     if is_new_shape {
         // The fields show the design as it now is; what was typed has gone into it.
         let flag = if is_one_by_one { "yes" } else { "" };
         let only = FormFields::from_iter([(sheet::ONE_BY_ONE, flag)]);
         let offered = spools::offered(&app, &user).await?;
-        answer.sheet = Some(sheet_markup(&design, &only, &Errors::new(), &offered, user.settings.units)?);
-        answer.document = Some(serde_json::to_string(&design)?);
+        answer.fields = Some(sheet_markup(&design, &only, &Errors::new(), &offered, user.settings.units)?);
+        answer.values =
+            [("document", serde_json::to_string(&design)?), (sheet::ONE_BY_ONE, flag.to_owned())].into();
     } else {
         answer.meant = meant;
     }

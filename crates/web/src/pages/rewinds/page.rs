@@ -4,6 +4,7 @@ use super::diagnosis::{DiagnosisPart, diagnosis};
 use super::form::{self, Part};
 use super::ranking::ranking;
 use crate::app::App;
+use crate::components::live_form::LiveAnswer;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
@@ -24,7 +25,6 @@ use coil::quantity::Units;
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOHERTZ, KILOOHM, signed_db, signed_percent};
-use serde_json::json;
 use store::photo::PhotoSubject;
 use store::reference::ReferenceRow;
 use store::{ClientKey, ReferenceId};
@@ -383,7 +383,7 @@ pub(super) async fn preview(
     app: web::Data<App>,
     user: CurrentUser,
     form: FormData,
-) -> Result<HttpResponse, AppError> {
+) -> Result<web::Json<LiveAnswer>, AppError> {
     let before = match form.id("reference") {
         Some(id) => Some(app.workshop.reference(&user.actor, ReferenceId(id)).await?.1),
         None => None,
@@ -393,7 +393,8 @@ pub(super) async fn preview(
     // What is typed is not what is saved: an explanation is settled on for what was saved.
     let figures = ranking(&weighed.found, false, has_readings(&weighed.draft), units)?;
     let fields = (!form.get("step").is_empty()).then_some(weighed.fields);
-    Ok(HttpResponse::Ok().json(json!({ "errors": weighed.errors, "figures": figures, "fields": fields })))
+    let parts = [("sheet-figures", figures)].into();
+    Ok(web::Json(LiveAnswer { errors: weighed.errors, parts, fields, ..LiveAnswer::default() }))
 }
 
 async fn save_as(

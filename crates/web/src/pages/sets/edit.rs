@@ -3,6 +3,7 @@
 use super::form;
 use super::page::{Shown, checked, set_page};
 use crate::app::App;
+use crate::components::live_form::LiveAnswer;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
@@ -13,7 +14,6 @@ use crate::respond::{attachment, redirect};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use presentation::form_fields::Errors;
-use serde_json::json;
 use store::pickup_set::PickupSetRow;
 use store::{PickupSetId, RevisionId};
 use workshop::{AuditionSide, Refusal, SavePickupSet};
@@ -51,12 +51,12 @@ pub(super) async fn preview(
     app: web::Data<App>,
     user: CurrentUser,
     form: FormData,
-) -> Result<HttpResponse, AppError> {
+) -> Result<web::Json<LiveAnswer>, AppError> {
     // What is typed is not what is saved: changes are made to what was saved.
     let checked = checked(&app, &user, &form, false).await?;
     let fields = (!form.get("step").is_empty()).then_some(checked.fields);
-    Ok(HttpResponse::Ok()
-        .json(json!({ "errors": checked.errors, "figures": checked.figures, "fields": fields })))
+    let parts = [("set-figures", checked.figures)].into();
+    Ok(web::Json(LiveAnswer { errors: checked.errors, parts, fields, ..LiveAnswer::default() }))
 }
 
 /// One of two positions as a WAV file, as the form says them; `Filamentum-Louder` tells by how many dB B is louder at true level.

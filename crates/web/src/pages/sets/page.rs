@@ -49,6 +49,8 @@ struct SetPage {
     version: u32,
     is_archived: bool,
     key: ClientKey,
+    /// Name of its draft in the browser.
+    draft: String,
     mend_key: ClientKey,
     balance_key: ClientKey,
     partner_key: ClientKey,
@@ -206,6 +208,10 @@ pub(super) async fn set_page(
         version: shown.set.map_or(0, |row| row.version),
         is_archived: shown.set.is_some_and(|row| row.archived_at.is_some()),
         key: form.key_or_new(),
+        draft: shown.set.map_or_else(
+            || format!("set:new:{}", checked.draft.pickups.iter().map(|p| p.revision.to_string()).collect::<Vec<_>>().join(",")),
+            |row| format!("set:{}:{}", row.id, row.version),
+        ),
         mend_key: ClientKey::random(),
         balance_key: ClientKey::random(),
         partner_key: ClientKey::random(),
