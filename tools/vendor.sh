@@ -34,7 +34,7 @@ cp "$work/bootstrap-icons/package/LICENSE" "$to/icons/"
     printf '<svg xmlns="http://www.w3.org/2000/svg">\n'
     for icon in house-door vector-pen journal-text box-seam box-arrow-right plus-lg arrow-counterclockwise \
         arrow-clockwise check-circle exclamation-triangle octagon info-circle download pencil play-circle \
-        hourglass-split search arrow-left-right eye lightning-charge person people toggles; do
+        hourglass-split search arrow-left-right eye lightning-charge person people toggles list; do
         sed -e 's/<svg /<symbol /' -e 's|</svg>|</symbol>|' -e 's/xmlns="[^"]*" //' -e 's/ width="16" height="16"//' \
             -e "s/ class=\"[^\"]*\"/ id=\"$icon\"/" "$work/bootstrap-icons/package/icons/$icon.svg"
         printf '\n'

@@ -37,6 +37,9 @@ export const listen = component((url = "", form = "") => ({
   share: 0,
   status: "",
 
+  percent() {
+    return Math.round(100 * this.share);
+  },
   /**
    * Does something with sounds, and says why it could not.
    * @param {() => Promise<void>} act

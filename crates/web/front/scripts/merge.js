@@ -33,7 +33,7 @@ export function merge(into, markup, isNewer = () => false) {
   Alpine.morph(into, next, {
     key: (element) => element.id || element.getAttribute("data-key"),
     updating(from, to, _childrenOnly, skip) {
-      if (!(from instanceof Element) || !(to instanceof Element)) return;
+      if (!(from instanceof Element) || !(to instanceof Element) || from === into) return;
       if (from.matches(DRAWN) && to.matches(DRAWN)) {
         if (!isSameDrawing(from, to)) from.replaceWith(to.cloneNode(true));
         skip();

@@ -74,7 +74,7 @@ class Plot {
     this.width = Math.max(320, root.clientWidth || 640);
     // Enlarged, a plot takes what height the window has.
     const tallest = root.dataset.tall === undefined ? 340 : Math.max(340, innerHeight * 0.72);
-    this.height = Math.min(tallest, Math.max(190, this.width * 0.56));
+    this.height = Math.min(tallest, Math.max(190, this.width * (this.width > 560 ? 0.3 : 0.56)));
     this.svg.setAttribute("viewBox", `0 0 ${this.width} ${this.height}`);
     this.low = -40;
     this.high = 0;

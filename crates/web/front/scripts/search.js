@@ -16,6 +16,9 @@ export const search = component((url = "", form = "") => ({
   share: 0,
   status: "",
 
+  percent() {
+    return Math.round(100 * this.share);
+  },
   body() {
     const forms = [document.getElementById(form), this.$root].filter((e) => e instanceof HTMLFormElement);
     return bodyOf(...forms);

@@ -258,7 +258,6 @@ struct RejudgingPage {
     frame: Frame,
     tab: &'static str,
     job: String,
-    share: u32,
     /// Runs judged, and how many changed, once it is over.
     done: Option<(String, String)>,
     failed: bool,
@@ -270,14 +269,11 @@ async fn rejudging(
     name: web::Path<String>,
 ) -> Result<RejudgingPage, AppError> {
     let job = app.workshop.job(&user.actor, &name)?;
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share, 0 to 100")]
-    let share = (job.share() * 100.0).round() as u32;
     let outcome = job.outcome();
     Ok(RejudgingPage {
         frame: Frame::new(&user, "logbook", "Judging again"),
         tab: "calibration",
         job: name.into_inner(),
-        share,
         done: match outcome {
             Some(JobOutcome::Rejudged { judged, changed }) => {
                 Some((counted(judged, "run"), counted(changed, "verdict")))

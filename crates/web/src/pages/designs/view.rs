@@ -142,17 +142,13 @@ pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
         drawn.prediction.map(|p| p.coils.iter().map(|c| c.build_mm).collect()).unwrap_or_default();
     match view {
         View::Pickup => {
-            let mut all = vec![
-                Figure::plain("From above", drawing::top(design, &builds, drawn.units), true),
-                Figure::plain(
-                    "Section through a pole",
-                    drawing::section(design, &builds, drawn.units),
-                    false,
-                ),
-            ];
+            let mut all = Vec::new();
             if let Some(prediction) = drawn.prediction {
-                all.push(Figure::plain("Response", responses(prediction, drawn), false));
+                all.push(Figure::plain("Response", responses(prediction, drawn), true));
             }
+            let section = drawing::section(design, &builds, drawn.units);
+            all.push(Figure::plain("Section through a pole", section, false));
+            all.push(Figure::plain("From above", drawing::top(design, &builds, drawn.units), false));
             all
         }
         View::Laid => drawn.solution.map(|solution| laid(drawn, solution)).unwrap_or_default(),

@@ -298,7 +298,6 @@ pub(super) struct ImportProgressPage {
     frame: Frame,
     tab: &'static str,
     job: String,
-    share: u32,
     /// How many were imported, once all is done.
     done: Option<u32>,
     failed: bool,
@@ -311,14 +310,11 @@ pub(super) async fn progress(
     name: web::Path<String>,
 ) -> Result<ImportProgressPage, AppError> {
     let job = app.workshop.job(&user.actor, &name)?;
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share, 0 to 100")]
-    let share = (job.share() * 100.0).round() as u32;
     let outcome = job.outcome();
     Ok(ImportProgressPage {
         frame: Frame::new(&user, "logbook", "Importing runs"),
         tab: "runs",
         job: name.into_inner(),
-        share,
         done: if let Some(JobOutcome::Imported(new)) = outcome { Some(new) } else { None },
         failed: matches!(outcome, Some(JobOutcome::Failed(_) | JobOutcome::Stopped)),
     })

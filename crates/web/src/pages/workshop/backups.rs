@@ -48,7 +48,6 @@ impl From<BackupFile> for Row {
 /// A backup that is being made.
 struct Running {
     job: String,
-    share: u32,
 }
 
 #[derive(Template)]
@@ -74,9 +73,7 @@ pub(super) async fn show(
     if let Some(job) = (!name.is_empty()).then(|| app.workshop.job(&user.actor, name)).transpose()? {
         let done = match job.outcome() {
             None => {
-                #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a share, 0 to 100")]
-                let share = (job.share() * 100.0).round() as u32;
-                running = Some(Running { job: name.to_owned(), share });
+                running = Some(Running { job: name.to_owned() });
                 None
             }
             Some(JobOutcome::BackedUp(facts)) => {
