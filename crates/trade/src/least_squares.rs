@@ -1,8 +1,8 @@
 //! Non-linear least squares with the uncertainty of what was fitted.
 
 use levenberg_marquardt::{LeastSquaresProblem, LevenbergMarquardt};
-use nalgebra_of_fits::storage::Owned;
-use nalgebra_of_fits::{DMatrix, DVector, Dyn};
+use nalgebra::storage::Owned;
+use nalgebra::{DMatrix, DVector, Dyn};
 use statrs::distribution::{ContinuousCDF as _, StudentsT};
 
 /// What was fitted.

@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::current_user::{Identity, identify, is_page};
 use crate::error::AppError;
-use crate::route_table::{action_of, is_fresh, is_open};
+use crate::route_table::Access;
 use crate::{bodies, password};
 use actix_web::body::{BoxBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
@@ -12,19 +12,15 @@ use actix_web::middleware::Next;
 use actix_web::{Error, HttpMessage as _, ResponseError as _, web};
 use workshop::{Action, Refusal};
 
-fn pattern_of(request: &ServiceRequest) -> String {
-    request.match_pattern().unwrap_or_default()
-}
-
 /// Finds who asks and whether they may, before anything of the request is read.
 pub(crate) async fn check(
     mut request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<BoxBody>, Error> {
     let memory = match may(&request).await {
-        Ok(Some((app, identity))) => {
+        Ok(Some((app, identity, access))) => {
             workshop::asked_by(identity.person.id);
-            if is_fresh(request.method(), &pattern_of(&request))
+            if matches!(access, Access::Fresh(_))
                 && let Some(answer) = password::confirm(&mut request, &app, &identity).await?
             {
                 return Ok(request.into_response(answer));
@@ -44,18 +40,21 @@ pub(crate) async fn check(
     Ok(answer)
 }
 
-/// Who asks, where the route asks for somebody.
-async fn may(request: &ServiceRequest) -> Result<Option<(web::Data<App>, Identity)>, AppError> {
+/// Who asks and what the route asks of them, where it asks for somebody.
+async fn may(request: &ServiceRequest) -> Result<Option<(web::Data<App>, Identity, Access)>, AppError> {
     // Where there is no route at all, the answer is that there is no such page.
     let Some(pattern) = request.match_pattern() else { return Ok(None) };
-    if is_open(request.method(), &pattern) {
-        return Ok(None);
-    }
     let app = request.app_data::<web::Data<App>>().cloned();
     let app = app.ok_or_else(|| AppError::internal("no application"))?;
+    let access = app.routes.access(request.method(), &pattern);
+    if access == Some(Access::Open) {
+        return Ok(None);
+    }
     let found = identify(&app, request.request()).await?;
     // A method that the route does not have.
-    let Some(action) = action_of(request.method(), &pattern) else { return Ok(None) };
+    let Some((access, action)) = access.and_then(|access| Some((access, access.action()?))) else {
+        return Ok(None);
+    };
     if let Err(refusal) = found.actor.require(action) {
         tracing::warn!(
             event = "not-allowed",
@@ -66,7 +65,7 @@ async fn may(request: &ServiceRequest) -> Result<Option<(web::Data<App>, Identit
         );
         return Err(AppError::Refused(refusal));
     }
-    if found.is_at_station() && is_fresh(request.method(), &pattern) {
+    if found.is_at_station() && matches!(access, Access::Fresh(_)) {
         return Err(AppError::Refused(Refusal::NotAllowed(action)));
     }
     if found.lacks_second_factor() && action != Action::OwnAccount {
@@ -78,5 +77,5 @@ async fn may(request: &ServiceRequest) -> Result<Option<(web::Data<App>, Identit
             AppError::SecondFactor
         });
     }
-    Ok(Some((app, found)))
+    Ok(Some((app, found, access)))
 }

@@ -3,6 +3,7 @@
 use crate::intake::Intake;
 use crate::origin::{Origin, Timeouts};
 use crate::queue::Queue;
+use crate::route_table::RouteTable;
 use workshop::Workshop;
 
 /// What every handler can reach: the use cases, and what belongs to HTTP alone.
@@ -17,11 +18,13 @@ pub(crate) struct App {
     pub intake: Intake,
     /// Who waits for a turn.
     pub queue: Queue,
+    /// What routes ask of the caller.
+    pub routes: RouteTable,
 }
 
 impl App {
     /// An application over the use cases.
-    pub(crate) fn new(workshop: Workshop, origin: Origin, timeouts: Timeouts) -> Self {
-        Self { workshop, origin, timeouts, intake: Intake::default(), queue: Queue::default() }
+    pub(crate) fn new(workshop: Workshop, origin: Origin, timeouts: Timeouts, routes: RouteTable) -> Self {
+        Self { workshop, origin, timeouts, intake: Intake::default(), queue: Queue::default(), routes }
     }
 }

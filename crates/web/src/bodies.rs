@@ -3,7 +3,6 @@
 
 use crate::app::App;
 use crate::error::AppError;
-use crate::route_table::is_open;
 use actix_web::body::MessageBody;
 use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
 use actix_web::http::header;
@@ -53,7 +52,7 @@ pub(crate) async fn read_bodies(
     if LARGE.iter().any(|(path, _)| *path == pattern) {
         return next.call(request).await;
     }
-    let most = if is_open(request.method(), &pattern) { OPEN_BYTES } else { FORM_BYTES };
+    let most = if app.routes.is_open(request.method(), &pattern) { OPEN_BYTES } else { FORM_BYTES };
     let memory = take_in(&mut request, &app, most).await?;
     let answer = next.call(request).await;
     drop(memory);

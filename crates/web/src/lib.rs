@@ -27,4 +27,10 @@ mod upload;
 
 pub use certificate::{Certificate, CertificateError};
 pub use origin::{BaseUrl, BaseUrlError, ServeOptions, Timeouts};
+pub use route_table::{Access, Route};
 pub use server::serve;
+
+/// All routes that somebody can ask for.
+pub fn routes() -> impl Iterator<Item = Route> {
+    pages::table()
+}

@@ -33,7 +33,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
     let origin = Origin::new(options, listener.local_addr()?);
     let is_https = origin.is_https();
     let workshop = workshop.with_passkeys_at(&origin.passkey_address());
-    let app = web::Data::new(App::new(workshop.clone(), origin, options.timeouts));
+    let app = web::Data::new(App::new(workshop.clone(), origin, options.timeouts, pages::table().collect()));
     let timeouts = options.timeouts;
     let stored = DatabaseSessions::new(workshop.clone());
     let behind = workshop.clone();

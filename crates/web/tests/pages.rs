@@ -169,7 +169,7 @@ async fn every_page_has_the_policy_and_asks_to_sign_in() {
     let page = visit.get("/sign-in").await;
     assert!(!page.body.contains("<style") && !page.body.contains("style=") && !page.body.contains("onclick"));
     assert_eq!(visit.get("/healthz").await.body, "ok\n");
-    assert_eq!(visit.get("/assets/old/own/filamentum.css").await.headers["cache-control"], "no-cache");
+    assert_eq!(visit.get("/assets/old/app.css").await.headers["cache-control"], "no-cache");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -470,7 +470,10 @@ async fn the_preview_answers_with_numbers_or_messages() {
         filled.insert("coils[0].wind.turns".into(), turns.into());
         let json = previewed(&mut visit, &filled).await;
         assert_eq!(json["errors"].as_object().unwrap().is_empty(), good);
-        assert_eq!(json["parts"]["strip"].as_str().unwrap_or_default().contains("data-cell=\"resistance\""), good);
+        assert_eq!(
+            json["parts"]["strip"].as_str().unwrap_or_default().contains("data-cell=\"resistance\""),
+            good
+        );
         assert_eq!(json["parts"]["drawings"].as_str().unwrap_or_default().contains("<svg"), good);
     }
 }
@@ -489,7 +492,8 @@ async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("step".into(), "coil.remove:0".into());
     let json = previewed(&mut visit, &filled).await;
-    let left: coil::design::Design = serde_json::from_str(json["values"]["document"].as_str().unwrap()).unwrap();
+    let left: coil::design::Design =
+        serde_json::from_str(json["values"]["document"].as_str().unwrap()).unwrap();
     assert_eq!((left.coils.len(), left.poles.len()), (1, 6));
     assert!(!json["fields"].as_str().unwrap().contains("coils[1]"));
     filled.insert("step".into(), "coil.eat".into());

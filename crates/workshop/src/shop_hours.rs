@@ -1,7 +1,7 @@
 //! When people work.
 
-use chrono::{DateTime, NaiveDateTime, Offset as _, TimeZone as _, Utc};
-use chrono_tz::Tz;
+use jiff::Timestamp;
+use jiff::tz::{AmbiguousOffset, Offset, TimeZone, TimeZoneDatabase};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use time::{OffsetDateTime, PrimitiveDateTime, UtcOffset};
@@ -70,22 +70,20 @@ pub(crate) const SHOP: &str = "shop";
 impl ShopHours {
     /// Names of all time zones, in order.
     #[must_use]
-    pub fn zones() -> Vec<&'static str> {
-        chrono_tz::TZ_VARIANTS.iter().map(|zone| zone.name()).filter(|name| name.contains('/')).collect()
+    pub fn zones() -> Vec<String> {
+        let names = TimeZoneDatabase::bundled();
+        names.available().map(|name| name.to_string()).filter(|name| name.contains('/')).collect()
     }
 
-    fn tz(&self) -> Option<Tz> {
-        self.zone.parse().ok()
+    fn tz(&self) -> Option<TimeZone> {
+        TimeZoneDatabase::bundled().get(&self.zone).ok()
     }
 
     /// How far the workshop's clock is ahead of UTC at a moment of UTC.
     fn offset_at(&self, utc: PrimitiveDateTime) -> UtcOffset {
-        let fixed = || self.utc_offset_minutes.clamp(-14 * 60, 14 * 60) * 60;
-        let seconds = match (self.tz(), DateTime::<Utc>::from_timestamp(utc.assume_utc().unix_timestamp(), 0))
-        {
-            (Some(zone), Some(at)) => at.with_timezone(&zone).offset().fix().local_minus_utc(),
-            _ => fixed(),
-        };
+        let at = Timestamp::from_second(utc.assume_utc().unix_timestamp()).ok();
+        let seconds = self.tz().zip(at).map(|(zone, at)| zone.to_offset(at).seconds());
+        let seconds = seconds.unwrap_or_else(|| self.utc_offset_minutes.clamp(-14 * 60, 14 * 60) * 60);
         UtcOffset::from_whole_seconds(seconds).unwrap_or(UtcOffset::UTC)
     }
 
@@ -116,16 +114,16 @@ impl ShopHours {
     /// ```
     #[must_use]
     pub fn utc(&self, at: Moment) -> PrimitiveDateTime {
-        let seconds = at.0.assume_utc().unix_timestamp();
-        let ahead = self
-            .tz()
-            .zip(DateTime::<Utc>::from_timestamp(seconds, 0))
-            .and_then(|(zone, local)| {
-                let naive: NaiveDateTime = local.naive_utc();
-                let found = zone.from_local_datetime(&naive).earliest();
-                found.map(|found| found.offset().fix().local_minus_utc())
-            })
-            .unwrap_or_else(|| self.offset_at(at.0).whole_seconds());
+        let on_the_wall = Timestamp::from_second(at.0.assume_utc().unix_timestamp()).ok();
+        let found = self.tz().zip(on_the_wall).and_then(|(zone, at)| {
+            match zone.to_ambiguous_timestamp(Offset::UTC.to_datetime(at)).offset() {
+                AmbiguousOffset::Unambiguous { offset } | AmbiguousOffset::Fold { before: offset, .. } => {
+                    Some(offset.seconds())
+                }
+                AmbiguousOffset::Gap { .. } => None,
+            }
+        });
+        let ahead = found.unwrap_or_else(|| self.offset_at(at.0).whole_seconds());
         at.0.saturating_sub(time::Duration::seconds(i64::from(ahead)))
     }
 

@@ -26,35 +26,27 @@ mod workshop;
 
 use crate::app::App;
 use crate::error::AppError;
+use crate::route_table::Route;
 use actix_web::{HttpResponse, web};
 
-/// All routes.
-pub(crate) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .configure(sign_in::routes)
-        .configure(designs::routes)
-        .configure(compare::routes)
-        .configure(runs::routes)
-        .configure(logbook::routes)
-        .configure(consistency::routes)
-        .configure(causes::routes)
-        .configure(calibration::routes)
-        .configure(matching::routes)
-        .configure(experiments::routes)
-        .configure(sets::routes)
-        .configure(rewinds::routes)
-        .configure(orders::routes)
-        .configure(plan::routes)
-        .configure(photos::routes)
-        .configure(inventory::routes)
-        .configure(instruments::routes)
-        .configure(renaming::routes)
-        .configure(jobs::routes)
-        .configure(timers::routes)
-        .configure(account::routes)
-        .configure(workshop::routes)
-        .configure(bench::routes)
-        .default_service(web::to(|| async { Err::<HttpResponse, _>(AppError::NotFound("page")) }));
+/// The modules with routes.
+macro_rules! modules {
+    ($($module:ident)+) => {
+        /// All routes.
+        pub(crate) fn table() -> impl Iterator<Item = Route> {
+            [$($module::TABLE),+].into_iter().flatten().copied()
+        }
+
+        /// Registers all routes.
+        pub(crate) fn routes(config: &mut web::ServiceConfig) {
+            config$(.configure($module::routes))+
+                .default_service(web::to(|| async { Err::<HttpResponse, _>(AppError::NotFound("page")) }));
+        }
+    };
+}
+modules! {
+    sign_in designs compare runs logbook consistency causes calibration matching experiments sets rewinds
+    orders plan photos inventory instruments renaming jobs timers account workshop bench
 }
 
 /// Whether the program and its database answer.

@@ -7,8 +7,9 @@ use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
+use crate::route_table::routes;
 use actix_session::Session;
-use actix_web::{HttpResponse, Route, web};
+use actix_web::{Handler, HttpResponse, web};
 use store::deletion::Deletable;
 use store::{PartId, RevisionId, SpoolId};
 use workshop::Refusal;
@@ -19,28 +20,29 @@ const LONGEST_NAME: usize = 120;
 /// A kind of thing: where its pages are, what it is, and the list that remains.
 type Pages = (&'static str, Deletable, &'static str);
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/revisions/{id}/delete", post(("revisions", Deletable::Revision, "/designs")))
-        .route("/spools/{id}/delete", post(("spools", Deletable::Spool, "/spools")))
-        .route("/parts/{id}/delete", post(("parts", Deletable::Part, "/parts")))
-        .route("/instruments/{id}/delete", post(("instruments", Deletable::Instrument, "/instruments")))
-        .route("/sets/{id}/delete", post(("sets", Deletable::PickupSet, "/sets")))
-        .route("/rewinds/{id}/delete", post(("rewinds", Deletable::Reference, "/rewinds")))
-        .route("/experiments/{id}/delete", post(("experiments", Deletable::Experiment, "/experiments")))
-        .route("/orders/{id}/delete", post(("orders", Deletable::Order, "/orders")))
-        .route("/spools/{id}/name", post_name(Renamed::Spool))
-        .route("/parts/{id}/name", post_name(Renamed::Part))
-        .route("/revisions/{id}/name", web::post().to(rename_design));
+routes! {
+    POST "/revisions/{id}/delete" [ChangeDesigns] => post(("revisions", Deletable::Revision, "/designs"));
+    POST "/spools/{id}/delete" [ChangeStock] => post(("spools", Deletable::Spool, "/spools"));
+    POST "/parts/{id}/delete" [ChangeStock] => post(("parts", Deletable::Part, "/parts"));
+    POST "/instruments/{id}/delete" [ChangeInstruments] => post(("instruments", Deletable::Instrument, "/instruments"));
+    POST "/sets/{id}/delete" [ChangeDesigns] => post(("sets", Deletable::PickupSet, "/sets"));
+    POST "/rewinds/{id}/delete" [ChangeDesigns] => post(("rewinds", Deletable::Reference, "/rewinds"));
+    POST "/experiments/{id}/delete" [ChangeAnalysis] => post(("experiments", Deletable::Experiment, "/experiments"));
+    POST "/orders/{id}/delete" [ChangeOrders] => post(("orders", Deletable::Order, "/orders"));
+    POST "/spools/{id}/name" [ChangeStock] => post_name(Renamed::Spool);
+    POST "/parts/{id}/name" [ChangeStock] => post_name(Renamed::Part);
+    POST "/revisions/{id}/name" [ChangeDesigns] => rename_design;
 }
 
-fn post(pages: Pages) -> Route {
-    web::post().to(move |app, user, session, id, form| delete(app, user, session, id, form, pages))
+/// What a handler here takes.
+type Arguments = (web::Data<App>, CurrentUser, Session, web::Path<u64>, FormData);
+
+fn post(pages: Pages) -> impl Handler<Arguments, Output = Result<HttpResponse, AppError>> {
+    move |app, user, session, id, form| delete(app, user, session, id, form, pages)
 }
 
-fn post_name(what: Renamed) -> Route {
-    web::post().to(move |app, user, session, id, form| rename(app, user, session, id, form, what))
+fn post_name(what: Renamed) -> impl Handler<Arguments, Output = Result<HttpResponse, AppError>> {
+    move |app, user, session, id, form| rename(app, user, session, id, form, what)
 }
 
 async fn delete(

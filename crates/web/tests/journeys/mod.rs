@@ -172,7 +172,7 @@ async fn a_conflict_between_two_browsers() {
         })
         .await;
         first.press_called("Save as next revision").await;
-        first.until("[role=alert].notice", |t| t.contains("r2")).await;
+        first.until("[role=alert].alert", |t| t.contains("r2")).await;
         assert_eq!(first.value(TURNS).await, "5100");
         first.is_well().await;
         first.press_called("Save mine as a branch").await;

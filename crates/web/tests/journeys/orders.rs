@@ -30,7 +30,7 @@ async fn an_order_is_promised_planned_and_started() {
         b.choose("state", "agreed").await;
         b.press_called("Save").await;
         b.until(".answer-what", |t| t.starts_with("Ready 20")).await;
-        b.until(".caution", |t| t.contains("AWG")).await;
+        b.until(".alert-warning", |t| t.contains("AWG")).await;
         b.is_well().await;
         // Both pickups are planned; the first is started from the order, and its run is noted there.
         assert_eq!(b.count("a[href^='/runs/new']").await, 2);

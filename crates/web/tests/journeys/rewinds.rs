@@ -13,7 +13,7 @@ async fn capture(b: &Browser) {
     b.find("#sheet-figures .empty").await;
     b.is_well().await;
     b.press_called("Save").await;
-    b.until("[role=alert].caution", |t| !t.is_empty()).await;
+    b.until("[role=alert].alert-warning", |t| !t.is_empty()).await;
     b.fill("name", "Drawer find").await;
     b.fill("resistance_ohm", "lots").await;
     b.until("#e-resistance_ohm", |t| !t.is_empty()).await;
@@ -111,7 +111,7 @@ async fn a_pickup_is_found_out_and_brought_back() {
             b.press(&format!("button[name=answer][value='{answer}']")).await;
             b.find(&format!(".answers li:nth-child({})", b.count(".answers li").await.max(1))).await;
         }
-        b.until("[aria-labelledby=h-diagnosis] .tag", |t| t == "rewind").await;
+        b.until("[aria-labelledby=h-diagnosis] .badge", |t| t == "rewind").await;
         b.press_called("Take the last answer back").await;
         b.find("button[name=answer][value='quality:low']").await;
 

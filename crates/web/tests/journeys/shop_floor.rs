@@ -65,7 +65,7 @@ async fn take_the_order(b: &Browser) -> String {
     let ready = b.until(".answer-what", |t| t.starts_with("Ready 20")).await;
     // Wire for two of the four is there; what is missing is said with how much to buy.
     b.until("[aria-labelledby=h-supplies]", |t| t.contains("42 AWG wire")).await;
-    b.until(".caution", |t| t.contains("To buy")).await;
+    b.until(".alert-warning", |t| t.contains("To buy")).await;
     b.is_well().await;
     ready
 }

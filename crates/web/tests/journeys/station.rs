@@ -204,7 +204,7 @@ async fn two_coils_of_a_twin_become_one_pickup() {
         b.until(".compare", |t| t.contains("Resistance at 20 °C")).await;
         b.is_well().await;
         b.go("/runs/1").await;
-        b.until(".lead-in", |t| t.contains("run 3")).await;
+        b.until(".part-of", |t| t.contains("run 3")).await;
         b
     })
     .await;

@@ -294,7 +294,7 @@ async fn coils_are_set_aside_once() {
     // A second set with one of them is refused.
     let again = send(&mut visit, "/matching", "/matched-sets", &fields).await;
     let refused = visit.get(&again.headers["location"].clone()).await;
-    assert!(refused.find(".flash.caution").is_some());
+    assert!(refused.find(".flash.alert-warning").is_some());
     // Sold, it cannot be returned to stock; marked by mistake, it is reserved again.
     let tags = |page: &str| text_of(page, "#h-sets");
     send(&mut visit, "/matching", "/matched-sets/1/sold", &[("sold", "yes")]).await;
@@ -529,6 +529,6 @@ async fn a_model_is_compared_with_its_target() {
     let moved = visit.get("/consistency?design=1&of=resistance").await;
     let headline = text_of(&moved.body, "#headline.look");
     assert!(headline.contains("run 13") && headline.contains("3.0 %"), "{headline}");
-    let cause = text_of(&moved.body, ".cause tbody tr:last-child");
+    let cause = text_of(&moved.body, "[aria-labelledby=h-why] tbody tr:last-child");
     assert!(cause.contains("+3.0 %") || cause.contains("+2.9 %"), "{cause}");
 }

@@ -96,7 +96,7 @@ async fn a_set_is_changed_by_one_at_a_time_and_put_away() {
     let list = visit.get("/sets").await;
     assert!(list.find(".stop-word").unwrap().contains("out of phase"));
     let late = send(&mut visit, "/sets/1", &stale).await;
-    assert!(late.status == 422 && late.find("[role=alert].caution").is_some(), "{}", late.status);
+    assert!(late.status == 422 && late.find("[role=alert].alert-warning").is_some(), "{}", late.status);
     // What mends it, by the version that is shown; the version before is told to look again.
     let page = visit.get("/sets/1").await;
     let mut mend = fields_of(&page, "#mend");
@@ -109,7 +109,7 @@ async fn a_set_is_changed_by_one_at_a_time_and_put_away() {
     let mut old = mend.clone();
     old.insert("version".into(), "1".into());
     send(&mut visit, "/sets/1/mend", &old).await;
-    assert!(visit.get("/sets/1").await.find(".flash.caution").is_some());
+    assert!(visit.get("/sets/1").await.find(".flash.alert-warning").is_some());
     send(&mut visit, "/sets/1/mend", &mend).await;
     let mended = visit.get("/sets/1").await;
     assert!(mended.find(".flash.good").is_some() && mended.find(".pair-cell.out").is_none());
@@ -166,7 +166,7 @@ async fn the_sheet_for_others_shows_what_is_chosen() {
     assert!(article(&turns).contains("7500") || article(&turns).contains("7,500"), "{}", article(&turns));
     assert!(turns.find(".neck").is_none() && turns.find("article table").is_none());
     let guessed = visit.get("/sets/1/share?show=figures&show=wire").await;
-    assert!(guessed.find("form .caution").is_some());
+    assert!(guessed.find("form .alert-warning").is_some());
     let heights = visit.get("/sets/1/set-up?radius=300&third=wound").await;
     assert!(heights.status == 200 && heights.body.contains("cents"));
     assert_eq!(visit.get("/sets/1/set-up?radius=round").await.status, 422);

@@ -87,14 +87,14 @@ async fn hold_points_hold_until_the_reading_is_in_or_waived() {
     post(&mut visit, &run, &sign, &[("operation", "close")]).await;
     let page = visit.get(&run).await;
     assert!(
-        page.find(".flash.caution").is_some() && page.find(".operations .done").is_none(),
+        page.find(".flash.alert-warning").is_some() && page.find(".operations .done").is_none(),
         "others come first"
     );
     for operation in ["seams", "bevel", "press", "insulate", "start-lead"] {
         assert_eq!(post(&mut visit, &run, &sign, &[("operation", operation)]).await.status, 303);
     }
     post(&mut visit, &run, &sign, &[("operation", "wind")]).await;
-    assert!(visit.get(&run).await.find(".flash.caution").is_some(), "it waits for the turns");
+    assert!(visit.get(&run).await.find(".flash.alert-warning").is_some(), "it waits for the turns");
     assert!(visit.get(&run).await.find(".flash").is_none(), "a message is shown once");
     let waived = [("operation", "wind"), ("waived", "counter stood still; wound by the clock")];
     assert_eq!(post(&mut visit, &run, &sign, &waived).await.status, 303);
@@ -158,7 +158,7 @@ async fn a_coil_that_is_off_is_signed_only_with_a_reason() {
     assert!(page.find(".verdict").unwrap().contains("shorted turns"), "{}", page.find(".verdict").unwrap());
     assert!(page.find(".now-op [name=waived]").is_some() && page.find(".now-op .btn-primary").is_none());
     post(&mut visit, &run, &sign, &[("operation", "first-check")]).await;
-    assert!(visit.get(&run).await.find(".flash.caution").is_some());
+    assert!(visit.get(&run).await.find(".flash.alert-warning").is_some());
     let reasoned = [("operation", "first-check"), ("waived", "kept as a sample of the fault")];
     assert_eq!(post(&mut visit, &run, &sign, &reasoned).await.status, 303);
 }
@@ -172,7 +172,7 @@ async fn what_an_instrument_cannot_read_is_told() {
         bench.set_line(line);
         let answer = post(&mut visit, &run, &read, &[("instrument", "1")]).await;
         let page = visit.get(&answer.headers["location"].clone()).await;
-        assert!(page.find(".flash.caution").unwrap().contains("Ohms"));
+        assert!(page.find(".flash.alert-warning").unwrap().contains("Ohms"));
         assert!(page.find(".log li").is_none());
     }
     bench.set_line(Line::Good);
@@ -291,7 +291,7 @@ async fn a_workshops_own_traveller_goes_with_its_new_runs() {
     assert_eq!(post(&mut visit, &run, "/timers", &timer).await.status, 303);
     assert!(visit.get("/").await.find(".timer").unwrap().contains("Lacquer"));
     post(&mut visit, &run, "/timers", &[("label", "x"), ("minutes", "soon")]).await;
-    assert!(visit.get("/").await.find(".flash.caution").is_some());
+    assert!(visit.get("/").await.find(".flash.alert-warning").is_some());
     let added = [("kind", "ohm"), ("name", "Second"), ("address", "nowhere")];
     assert_eq!(post(&mut visit, &run, "/instruments", &added).await.status, 422);
     post(&mut visit, &run, "/instruments/1/test", &[]).await;

@@ -139,7 +139,7 @@ async fn the_share_sheet_shows_what_its_maker_chose() {
     let sheet = more.find(".share-sheet").unwrap();
     assert!(sheet.contains("7500") && sheet.contains("42 AWG") && !sheet.contains("Inductance"));
     let warned = visit.get(&format!("{revision}/share?show=wire&show=figures")).await;
-    assert!(warned.find("form .caution").is_some());
+    assert!(warned.find("form .alert-warning").is_some());
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -12,6 +12,7 @@ use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::{attachment, redirect};
+use crate::route_table::routes;
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, web};
 use page::page;
@@ -19,23 +20,21 @@ use presentation::form_fields::Errors;
 use presentation::format::counted;
 use workshop::Refusal;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/account", web::get().to(page::show))
-        .route("/account/data.json", web::get().to(data))
-        .route("/account/password", web::post().to(change_password))
-        .route("/account/pin", web::post().to(set_pin))
-        .route("/account/second-factor", web::get().to(second_factor::show))
-        .route("/account/second-factor", web::post().to(second_factor::set))
-        .route("/account/second-factor/remove", web::post().to(second_factor::remove))
-        .route("/account/passkeys", web::post().to(passkeys::add))
-        .route("/account/passkeys/new", web::post().to(passkeys::begin))
-        .route("/account/passkeys/{id}/remove", web::post().to(passkeys::remove))
-        .route("/account/provider", web::post().to(provider::begin))
-        .route("/account/provider/remove", web::post().to(provider::remove))
-        .route("/account/sessions/others", web::post().to(end_others))
-        .route("/account/sessions/{id}", web::post().to(end));
+routes! {
+    GET "/account" [OwnAccount] => page::show;
+    GET "/account/data.json" [OwnAccount] => data;
+    POST "/account/password" [fresh OwnAccount] => change_password;
+    POST "/account/pin" [fresh OwnAccount] => set_pin;
+    GET "/account/second-factor" [OwnAccount] => second_factor::show;
+    POST "/account/second-factor" [fresh OwnAccount] => second_factor::set;
+    POST "/account/second-factor/remove" [fresh OwnAccount] => second_factor::remove;
+    POST "/account/passkeys" [fresh OwnAccount] => passkeys::add;
+    POST "/account/passkeys/new" [fresh OwnAccount] => passkeys::begin;
+    POST "/account/passkeys/{id}/remove" [fresh OwnAccount] => passkeys::remove;
+    POST "/account/provider" [fresh OwnAccount] => provider::begin;
+    POST "/account/provider/remove" [fresh OwnAccount] => provider::remove;
+    POST "/account/sessions/others" [OwnAccount] => end_others;
+    POST "/account/sessions/{id}" [OwnAccount] => end;
 }
 
 async fn change_password(

@@ -6,6 +6,7 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
+use crate::route_table::routes;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -20,9 +21,8 @@ use trade::run::RunState;
 use trade::verdict::Level;
 use workshop::{Action, WindableRevision};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config.route("/", web::get().to(show));
+routes! {
+    GET "/" [ReadRuns] => show;
 }
 
 /// A timer as the bench shows it.

@@ -9,6 +9,7 @@ use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::query::QueryParameters;
 use crate::respond::redirect;
+use crate::route_table::routes;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -20,15 +21,13 @@ use store::calibration::{CalibrationPolicy, CalibrationRow};
 use trade::calibration::{FEWEST_OF_LEVEL, Factor, Quantity, QuantityModel};
 use workshop::{CalibrationOverview, JobOutcome};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/calibration", web::get().to(show))
-        .route("/calibration", web::post().to(fit))
-        .route("/calibration/switch", web::post().to(switch))
-        .route("/calibration/design", web::post().to(set_policy))
-        .route("/calibration/rejudge", web::post().to(rejudge))
-        .route("/calibration/rejudge/{job}", web::get().to(rejudging));
+routes! {
+    GET "/calibration" [ReadAnalysis] => show;
+    POST "/calibration" [ChangeAnalysis] => fit;
+    POST "/calibration/switch" [ChangeAnalysis] => switch;
+    POST "/calibration/design" [ChangeAnalysis] => set_policy;
+    POST "/calibration/rejudge" [ChangeAnalysis] => rejudge;
+    GET "/calibration/rejudge/{job}" [ReadAnalysis] => rejudging;
 }
 
 /// A correction in the table.

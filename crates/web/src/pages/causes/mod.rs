@@ -5,6 +5,7 @@ use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::query::QueryParameters;
+use crate::route_table::routes;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -12,9 +13,8 @@ use presentation::drawing::chart::{histogram, interval, shares};
 use presentation::format::{counted, signed_percent_of_ln};
 use trade::calibration::{EffectStatus, EffectText, Factor, Quantity, QuantityModel};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config.route("/causes", web::get().to(show));
+routes! {
+    GET "/causes" [ReadAnalysis] => show;
 }
 
 /// An effect in the table.

@@ -6,6 +6,7 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::query::QueryParameters;
 use crate::respond::attachment;
+use crate::route_table::routes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
@@ -19,9 +20,9 @@ use store::design::{DesignFilter, DesignOrder, RevisionRow};
 use trade::spreadsheet::SpreadsheetFormat;
 use workshop::{ComparedId, ComparedPickup};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config.route("/compare", web::get().to(show)).route("/compare.csv", web::get().to(export));
+routes! {
+    GET "/compare" [ReadDesigns] => show;
+    GET "/compare.csv" [ReadDesigns] => export;
 }
 
 /// Most pickups side by side: what a plot still tells apart.

@@ -5,6 +5,7 @@ use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::query::QueryParameters;
+use crate::route_table::routes;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -22,9 +23,8 @@ use trade::consistency::{
 };
 use workshop::{ShiftExplanation, known_changes};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config.route("/consistency", web::get().to(show));
+routes! {
+    GET "/consistency" [ReadAnalysis] => show;
 }
 
 /// What a chart is of: a figure, or the flux against what was expected (`None`).

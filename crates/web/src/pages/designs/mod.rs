@@ -20,30 +20,28 @@ mod spools;
 mod view;
 mod workbench;
 
-use actix_web::web;
+use crate::route_table::routes;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/designs", web::get().to(list::show))
-        .route("/designs", web::post().to(workbench::save_new))
-        .route("/designs/new", web::get().to(formats::new))
-        .route("/designs/preview", web::post().to(preview_answer::preview))
-        .route("/designs/sensitivity", web::post().to(sensitivity::table))
-        .route("/designs/matters", web::post().to(matters::table))
-        .route("/designs/maps", web::post().to(maps::maps))
-        .route("/designs/audition", web::post().to(audition::sound))
-        .route("/designs/import", web::post().to(formats::import))
-        .route("/designs/search", web::post().to(search::begin))
-        .route("/designs/search/{name}", web::get().to(search_results::progress))
-        .route("/revisions/{id}/duplicate", web::get().to(workbench::duplicate))
-        .route("/revisions/{id}/vary", web::post().to(revision_forms::vary))
-        .route("/revisions/{id}/restore", web::post().to(revision_forms::restore))
-        .route("/revisions/{id}/label", web::post().to(revision_forms::label))
-        .route("/revisions/{id}/sweeps", web::post().to(revision_forms::add_sweep))
-        .route("/revisions/{id}/share", web::get().to(share::show))
-        .route("/revisions/{id}", web::get().to(revision::show))
-        .route("/revisions/{id}", web::post().to(workbench::save_next))
-        .route("/revisions/{id}/edit", web::get().to(workbench::edit))
-        .route("/revisions/{id}/design.json", web::get().to(revision::export));
+routes! {
+    GET "/designs" [ReadDesigns] => list::show;
+    POST "/designs" [ChangeDesigns] => workbench::save_new;
+    GET "/designs/new" [ChangeDesigns] => formats::new;
+    POST "/designs/preview" [ReadDesigns] => preview_answer::preview;
+    POST "/designs/sensitivity" [ReadDesigns] => sensitivity::table;
+    POST "/designs/matters" [ReadDesigns] => matters::table;
+    POST "/designs/maps" [ReadDesigns] => maps::maps;
+    POST "/designs/audition" [ReadDesigns] => audition::sound;
+    POST "/designs/import" [ChangeDesigns] => formats::import;
+    POST "/designs/search" [ReadDesigns] => search::begin;
+    GET "/designs/search/{name}" [ReadDesigns] => search_results::progress;
+    GET "/revisions/{id}/duplicate" [ChangeDesigns] => workbench::duplicate;
+    POST "/revisions/{id}/vary" [ChangeDesigns] => revision_forms::vary;
+    POST "/revisions/{id}/restore" [ChangeDesigns] => revision_forms::restore;
+    POST "/revisions/{id}/label" [ChangeDesigns] => revision_forms::label;
+    POST "/revisions/{id}/sweeps" [ChangeDesigns] => revision_forms::add_sweep;
+    GET "/revisions/{id}/share" [ChangeDesigns] => share::show;
+    GET "/revisions/{id}" [ReadDesigns] => revision::show;
+    POST "/revisions/{id}" [ChangeDesigns] => workbench::save_next;
+    GET "/revisions/{id}/edit" [ChangeDesigns] => workbench::edit;
+    GET "/revisions/{id}/design.json" [ReadDesigns] => revision::export;
 }

@@ -6,6 +6,7 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
 use crate::respond::{redirect, render_page};
+use crate::route_table::routes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::design::Design;
@@ -21,16 +22,14 @@ use trade::calibration::Quantity;
 use trade::listening::Comparison;
 use workshop::{ExperimentDetails, FamilyRuns, HeardEffects, HeardWord, QuantityEffect, QuantityEffects};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/experiments", web::get().to(list))
-        .route("/experiments", web::post().to(begin))
-        .route("/experiments/{id}", web::get().to(show))
-        .route("/experiments/{id}/close", web::post().to(close))
-        .route("/experiments/{id}/listen", web::post().to(listen))
-        .route("/experiments/{id}/listen/{listening}", web::post().to(score))
-        .route("/experiments/{id}/listen/{listening}/key", web::post().to(see_key));
+routes! {
+    GET "/experiments" [ReadAnalysis] => list;
+    POST "/experiments" [ChangeAnalysis] => begin;
+    GET "/experiments/{id}" [ReadAnalysis] => show;
+    POST "/experiments/{id}/close" [ChangeAnalysis] => close;
+    POST "/experiments/{id}/listen" [ChangeAnalysis] => listen;
+    POST "/experiments/{id}/listen/{listening}" [ChangeAnalysis] => score;
+    POST "/experiments/{id}/listen/{listening}/key" [ChangeAnalysis] => see_key;
 }
 
 /// Revisions that can be chosen by hand; "Vary this revision" makes larger families.

@@ -13,6 +13,7 @@ use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
+use crate::route_table::routes;
 use ::instruments::simulated::Fault;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
@@ -27,21 +28,19 @@ use time::macros::format_description;
 use trade::instrument::InstrumentKind;
 use workshop::{InstrumentState, Refusal, analyser_of};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/instruments", web::get().to(show))
-        .route("/instruments", web::post().to(add))
-        .route("/instruments/networks", web::post().to(allow))
-        .route("/instruments/networks/{id}/remove", web::post().to(forbid))
-        .route("/instruments/{id}/edit", web::get().to(edit::show))
-        .route("/instruments/{id}", web::post().to(edit::save))
-        .route("/instruments/{id}/machine", web::get().to(machine::show))
-        .route("/instruments/{id}/machine", web::post().to(machine::save))
-        .route("/instruments/{id}/shown", web::post().to(choose))
-        .route("/instruments/{id}/test", web::post().to(test))
-        .route("/instruments/{id}/retire", web::post().to(retire))
-        .route("/instruments/{id}/bench", web::post().to(bench));
+routes! {
+    GET "/instruments" [ReadInstruments] => show;
+    POST "/instruments" [ChangeInstruments] => add;
+    POST "/instruments/networks" [ManageSettings] => allow;
+    POST "/instruments/networks/{id}/remove" [ManageSettings] => forbid;
+    GET "/instruments/{id}/edit" [ChangeInstruments] => edit::show;
+    POST "/instruments/{id}" [ChangeInstruments] => edit::save;
+    GET "/instruments/{id}/machine" [ChangeInstruments] => machine::show;
+    POST "/instruments/{id}/machine" [ChangeInstruments] => machine::save;
+    POST "/instruments/{id}/shown" [ChangeInstruments] => choose;
+    POST "/instruments/{id}/test" [Wind] => test;
+    POST "/instruments/{id}/retire" [ChangeInstruments] => retire;
+    POST "/instruments/{id}/bench" [ChangeInstruments] => bench;
 }
 
 /// What can be the matter on a simulated bench: name, words.

@@ -4,14 +4,13 @@ use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use crate::route_table::routes;
 use actix_web::{HttpResponse, web};
 use serde_json::json;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/jobs/{name}", web::get().to(progress))
-        .route("/jobs/{name}/cancel", web::post().to(cancel));
+routes! {
+    GET "/jobs/{name}" [ReadRuns] => progress;
+    POST "/jobs/{name}/cancel" [ReadRuns] => cancel;
 }
 
 async fn progress(

@@ -5,18 +5,13 @@ mod filter;
 mod import;
 mod page;
 
-use actix_web::web;
+use crate::route_table::routes;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/logbook", web::get().to(page::show))
-        .route("/logbook.csv", web::get().to(export::csv))
-        .route("/logbook.json", web::get().to(export::json))
-        .service(
-            web::resource("/logbook/import")
-                .route(web::get().to(import::show))
-                .route(web::post().to(import::check)),
-        )
-        .route("/logbook/import/{job}", web::get().to(import::progress));
+routes! {
+    GET "/logbook" [ReadRuns] => page::show;
+    GET "/logbook.csv" [ReadRuns] => export::csv;
+    GET "/logbook.json" [ReadRuns] => export::json;
+    GET "/logbook/import" [ImportRuns] => import::show;
+    POST "/logbook/import" [ImportRuns] => import::check;
+    GET "/logbook/import/{job}" [ImportRuns] => import::progress;
 }

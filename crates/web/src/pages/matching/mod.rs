@@ -9,6 +9,7 @@ use crate::form::FormData;
 use crate::query::QueryParameters;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
+use crate::route_table::routes;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -22,13 +23,11 @@ use store::{ClientKey, DesignId, RunId, SetId};
 use trade::matching::{MatchCriterion, Measure, Pair};
 use workshop::{MatchedCoils, MatchingQuery, Refusal, Strength};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/matching", web::get().to(show))
-        .route("/matched-sets", web::post().to(set_aside))
-        .route("/matched-sets/{id}/dissolve", web::post().to(dissolve))
-        .route("/matched-sets/{id}/sold", web::post().to(sold));
+routes! {
+    GET "/matching" [ReadAnalysis] => show;
+    POST "/matched-sets" [ChangeAnalysis] => set_aside;
+    POST "/matched-sets/{id}/dissolve" [ChangeAnalysis] => dissolve;
+    POST "/matched-sets/{id}/sold" [ChangeAnalysis] => sold;
 }
 
 /// A measure in the form.

@@ -5,16 +5,14 @@ mod list;
 mod page;
 mod paper;
 
-use actix_web::web;
+use crate::route_table::routes;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/orders", web::get().to(list::show))
-        .route("/orders", web::post().to(page::save_new))
-        .route("/orders/new", web::get().to(page::new))
-        .route("/orders/promise", web::post().to(page::promise))
-        .route("/orders/{id}", web::get().to(page::show))
-        .route("/orders/{id}", web::post().to(page::save))
-        .route("/orders/{id}/paper", web::get().to(paper::show));
+routes! {
+    GET "/orders" [ReadOrders] => list::show;
+    POST "/orders" [ChangeOrders] => page::save_new;
+    GET "/orders/new" [ChangeOrders] => page::new;
+    POST "/orders/promise" [ReadOrders] => page::promise;
+    GET "/orders/{id}" [ReadOrders] => page::show;
+    POST "/orders/{id}" [ChangeOrders] => page::save;
+    GET "/orders/{id}/paper" [ReadOrders] => paper::show;
 }

@@ -7,6 +7,7 @@ use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
+use crate::route_table::routes;
 use crate::upload::Upload;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
@@ -16,14 +17,12 @@ use store::photo::{BIN_DAYS, PhotoRow, PhotoSubject};
 use store::{ClientKey, PhotoId};
 use workshop::{Action, AddPhoto, Refusal};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/photos", web::post().to(add))
-        .route("/photos/{id}", web::get().to(picture))
-        .route("/photos/{id}/small", web::get().to(small))
-        .route("/photos/{id}/remove", web::post().to(remove))
-        .route("/photos/{id}/put-back", web::post().to(put_back));
+routes! {
+    POST "/photos" [Wind] => add;
+    GET "/photos/{id}" [ReadRuns] => picture;
+    GET "/photos/{id}/small" [ReadRuns] => small;
+    POST "/photos/{id}/remove" [Wind] => remove;
+    POST "/photos/{id}/put-back" [Wind] => put_back;
 }
 
 /// A photo as it is shown.

@@ -42,7 +42,7 @@ pub(super) fn hour_fields(hours: &ShopHours, typed: Option<(&FormData, Errors)>)
 fn zones(hours: &ShopHours) -> Vec<Choice> {
     let ahead = f64::from(hours.utc_offset_minutes) / 60.0;
     let fixed = if hours.utc_offset_minutes == 0 { "UTC".to_owned() } else { format!("UTC {ahead:+}") };
-    let named = ShopHours::zones().into_iter().map(|name| Choice::new(name, name.replace('_', " ")));
+    let named = ShopHours::zones().into_iter().map(|name| Choice::new(name.clone(), name.replace('_', " ")));
     std::iter::once(Choice::new("", fixed)).chain(named).collect()
 }
 

@@ -9,23 +9,21 @@ mod hour_fields;
 mod hours;
 mod week;
 
-use actix_web::web;
+use crate::route_table::routes;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/day", web::get().to(day::show))
-        .route("/day/begin", web::post().to(deeds::begin))
-        .route("/day/lay-down", web::post().to(deeds::lay_down))
-        .route("/day/pin", web::post().to(deeds::pin))
-        .route("/day/outages", web::post().to(deeds::report))
-        .route("/day/outages/{id}/end", web::post().to(deeds::there_again))
-        .route("/day/seen", web::post().to(deeds::seen))
-        .route("/shop-figures", web::get().to(figures::show))
-        .route("/week", web::get().to(week::show))
-        .route("/week/hours", web::post().to(hours::save))
-        .route("/week/hours/person", web::post().to(hours::save_of_person))
-        .route("/week/feeds", web::post().to(feed::make))
-        .route("/week/feeds/{id}/end", web::post().to(feed::end))
-        .route("/calendar.ics", web::get().to(feed::show));
+routes! {
+    GET "/day" [ReadRuns] => day::show;
+    POST "/day/begin" [Wind] => deeds::begin;
+    POST "/day/lay-down" [Wind] => deeds::lay_down;
+    POST "/day/pin" [Wind] => deeds::pin;
+    POST "/day/outages" [Wind] => deeds::report;
+    POST "/day/outages/{id}/end" [Wind] => deeds::there_again;
+    POST "/day/seen" [Wind] => deeds::seen;
+    GET "/shop-figures" [ReadOrders] => figures::show;
+    GET "/week" [ReadRuns] => week::show;
+    POST "/week/hours" [ManageSettings] => hours::save;
+    POST "/week/hours/person" [ManageSettings] => hours::save_of_person;
+    POST "/week/feeds" [fresh ReadRuns] => feed::make;
+    POST "/week/feeds/{id}/end" [ReadRuns] => feed::end;
+    GET "/calendar.ics" [open] => feed::show;
 }

@@ -10,23 +10,21 @@ mod page;
 mod ranking;
 mod restore;
 
-use actix_web::web;
+use crate::route_table::routes;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/rewinds", web::get().to(list::show))
-        .route("/rewinds", web::post().to(page::save_new))
-        .route("/rewinds/new", web::get().to(page::new))
-        .route("/rewinds/preview", web::post().to(page::preview))
-        .route("/rewinds/curve", web::post().to(curve::fit))
-        .route("/rewinds/import", web::post().to(files::import))
-        .route("/rewinds/{id}", web::get().to(page::show))
-        .route("/rewinds/{id}", web::post().to(page::save))
-        .route("/rewinds/{id}/archive", web::post().to(changes::archive))
-        .route("/rewinds/{id}/choose", web::post().to(changes::choose))
-        .route("/rewinds/{id}/answer", web::post().to(changes::answer))
-        .route("/rewinds/{id}/restore", web::post().to(restore::restore))
-        .route("/rewinds/{id}/copy", web::post().to(restore::copy))
-        .route("/rewinds/{id}/findings.json", web::get().to(files::export));
+routes! {
+    GET "/rewinds" [ReadDesigns] => list::show;
+    POST "/rewinds" [ChangeDesigns] => page::save_new;
+    GET "/rewinds/new" [ChangeDesigns] => page::new;
+    POST "/rewinds/preview" [ReadDesigns] => page::preview;
+    POST "/rewinds/curve" [ReadDesigns] => curve::fit;
+    POST "/rewinds/import" [ChangeDesigns] => files::import;
+    GET "/rewinds/{id}" [ReadDesigns] => page::show;
+    POST "/rewinds/{id}" [ChangeDesigns] => page::save;
+    POST "/rewinds/{id}/archive" [ChangeDesigns] => changes::archive;
+    POST "/rewinds/{id}/choose" [ChangeDesigns] => changes::choose;
+    POST "/rewinds/{id}/answer" [ChangeDesigns] => changes::answer;
+    POST "/rewinds/{id}/restore" [ChangeDesigns] => restore::restore;
+    POST "/rewinds/{id}/copy" [ChangeDesigns] => restore::copy;
+    GET "/rewinds/{id}/findings.json" [ReadDesigns] => files::export;
 }

@@ -14,33 +14,31 @@ mod station;
 mod traveller;
 mod traveller_form;
 
-use actix_web::web;
+use crate::route_table::routes;
 use store::ClientKey;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/runs", web::post().to(start::start))
-        .route("/runs/new", web::get().to(start::new))
-        .route("/runs/{id}", web::get().to(page::show))
-        .route("/runs/{id}/judge", web::post().to(page::judge_again))
-        .route("/runs/{id}/readings", web::post().to(readings::log))
-        .route("/runs/{id}/sign", web::post().to(traveller::sign))
-        .route("/runs/{id}/station", web::get().to(station::show))
-        .route("/runs/{id}/live", web::get().to(station::live))
-        .route("/runs/{id}/void", web::post().to(page::void))
-        .route("/runs/{id}/assemble", web::post().to(assembly::assemble))
-        .route("/runs/{id}/events", web::post().to(station::log_event))
-        .route("/runs/{id}/winder", web::post().to(station::command))
-        .route("/winder-stop", web::post().to(station::stop))
-        .route("/runs/{id}/section", web::get().to(station::section))
-        .route("/runs/{id}/read", web::post().to(measure::read))
-        .route("/runs/{id}/cooling", web::post().to(measure::cooling))
-        .route("/runs/{id}/guide.{form:gcode|csv}", web::get().to(machine::guide))
-        .route("/runs/{id}/counter", web::post().to(machine::import))
-        .route("/runs/{id}/paper", web::get().to(paper::show))
-        .route("/travellers", web::get().to(traveller_form::show))
-        .route("/travellers", web::post().to(traveller_form::save));
+routes! {
+    POST "/runs" [Wind] => start::start;
+    GET "/runs/new" [Wind] => start::new;
+    GET "/runs/{id}" [ReadRuns] => page::show;
+    POST "/runs/{id}/judge" [ChangeAnalysis] => page::judge_again;
+    POST "/runs/{id}/readings" [Wind] => readings::log;
+    POST "/runs/{id}/sign" [Wind] => traveller::sign;
+    GET "/runs/{id}/station" [Wind] => station::show;
+    GET "/runs/{id}/live" [Wind] => station::live;
+    POST "/runs/{id}/void" [Wind] => page::void;
+    POST "/runs/{id}/assemble" [Wind] => assembly::assemble;
+    POST "/runs/{id}/events" [Wind] => station::log_event;
+    POST "/runs/{id}/winder" [Wind] => station::command;
+    POST "/winder-stop" [open] => station::stop;
+    GET "/runs/{id}/section" [ReadRuns] => station::section;
+    POST "/runs/{id}/read" [Wind] => measure::read;
+    POST "/runs/{id}/cooling" [Wind] => measure::cooling;
+    GET "/runs/{id}/guide.{form:gcode|csv}" [Wind] => machine::guide;
+    POST "/runs/{id}/counter" [Wind] => machine::import;
+    GET "/runs/{id}/paper" [ReadRuns] => paper::show;
+    GET "/travellers" [ReadRuns] => traveller_form::show;
+    POST "/travellers" [ChangeTravellers] => traveller_form::save;
 }
 
 /// A key for a form that is sent by a button alone.

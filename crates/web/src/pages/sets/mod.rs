@@ -14,29 +14,27 @@ mod search;
 mod set_up;
 mod share;
 
-use actix_web::web;
+use crate::route_table::routes;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/sets", web::get().to(list::show))
-        .route("/sets", web::post().to(edit::save_new))
-        .route("/sets/new", web::get().to(edit::new))
-        .route("/sets/compare", web::get().to(compare::show))
-        .route("/sets/preview", web::post().to(edit::preview))
-        .route("/sets/audition", web::post().to(edit::audition))
-        .route("/sets/import", web::post().to(list::import))
-        .route("/sets/search", web::post().to(search::begin))
-        .route("/sets/search/{name}", web::get().to(search::progress))
-        .route("/sets/{id}", web::get().to(edit::show))
-        .route("/sets/{id}", web::post().to(edit::save))
-        .route("/sets/{id}/archive", web::post().to(edit::archive))
-        .route("/sets/{id}/partner", web::post().to(partner::make))
-        .route("/sets/{id}/balance", web::post().to(changes::balance))
-        .route("/sets/{id}/moves", web::post().to(search::apply))
-        .route("/sets/{id}/mend", web::post().to(changes::mend))
-        .route("/sets/{id}/runs", web::post().to(changes::runs))
-        .route("/sets/{id}/set.json", web::get().to(edit::export))
-        .route("/sets/{id}/set-up", web::get().to(set_up::show))
-        .route("/sets/{id}/share", web::get().to(share::show));
+routes! {
+    GET "/sets" [ReadDesigns] => list::show;
+    POST "/sets" [ChangeDesigns] => edit::save_new;
+    GET "/sets/new" [ChangeDesigns] => edit::new;
+    GET "/sets/compare" [ReadDesigns] => compare::show;
+    POST "/sets/preview" [ReadDesigns] => edit::preview;
+    POST "/sets/audition" [ReadDesigns] => edit::audition;
+    POST "/sets/import" [ChangeDesigns] => list::import;
+    POST "/sets/search" [ReadDesigns] => search::begin;
+    GET "/sets/search/{name}" [ReadDesigns] => search::progress;
+    GET "/sets/{id}" [ReadDesigns] => edit::show;
+    POST "/sets/{id}" [ChangeDesigns] => edit::save;
+    POST "/sets/{id}/archive" [ChangeDesigns] => edit::archive;
+    POST "/sets/{id}/partner" [ChangeDesigns] => partner::make;
+    POST "/sets/{id}/balance" [ChangeDesigns] => changes::balance;
+    POST "/sets/{id}/moves" [ChangeDesigns] => search::apply;
+    POST "/sets/{id}/mend" [ChangeDesigns] => changes::mend;
+    POST "/sets/{id}/runs" [Wind] => changes::runs;
+    GET "/sets/{id}/set.json" [ReadDesigns] => edit::export;
+    GET "/sets/{id}/set-up" [ReadDesigns] => set_up::show;
+    GET "/sets/{id}/share" [ChangeDesigns] => share::show;
 }

@@ -209,7 +209,18 @@ pub(super) async fn set_page(
         is_archived: shown.set.is_some_and(|row| row.archived_at.is_some()),
         key: form.key_or_new(),
         draft: shown.set.map_or_else(
-            || format!("set:new:{}", checked.draft.pickups.iter().map(|p| p.revision.to_string()).collect::<Vec<_>>().join(",")),
+            || {
+                format!(
+                    "set:new:{}",
+                    checked
+                        .draft
+                        .pickups
+                        .iter()
+                        .map(|p| p.revision.to_string())
+                        .collect::<Vec<_>>()
+                        .join(",")
+                )
+            },
             |row| format!("set:{}:{}", row.id, row.version),
         ),
         mend_key: ClientKey::random(),

@@ -17,6 +17,7 @@ use crate::error::AppError;
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
+use crate::route_table::routes;
 use actix_session::Session;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -29,31 +30,25 @@ use presentation::form_fields::Errors;
 use serde::Deserialize;
 use workshop::{LONGEST_SIGN_IN, Refusal, SetUp, SignInOutcome, sign_in_name};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .service(web::resource("/sign-in").route(web::get().to(show)).route(web::post().to(enter)))
-        .service(web::resource("/setup").route(web::get().to(show_set_up)).route(web::post().to(set_up)))
-        .service(
-            web::resource("/welcome/{token}")
-                .route(web::get().to(welcome::show))
-                .route(web::post().to(welcome::accept)),
-        )
-        .service(
-            web::resource("/sign-in/code")
-                .route(web::get().to(code::show))
-                .route(web::post().to(code::enter)),
-        )
-        .service(web::resource("/sign-in/passkey/begin").route(web::post().to(passkey::begin)))
-        .service(web::resource("/sign-in/passkey").route(web::post().to(passkey::enter)))
-        .route("/sign-in/provider", web::get().to(provider::go))
-        .route("/sign-in/provider/back", web::get().to(provider::back))
-        .service(web::resource("/password-strength").route(web::post().to(strength::weigh)))
-        .route("/station", web::get().to(station::show))
-        .service(web::resource("/station/enrol").route(web::post().to(station::enrol)))
-        .service(web::resource("/station/stand").route(web::post().to(station::stand)))
-        .route("/station/leave", web::post().to(station::leave))
-        .route("/sign-out", web::post().to(leave));
+routes! {
+    GET "/sign-in" [open] => show;
+    POST "/sign-in" [open] => enter;
+    GET "/setup" [open] => show_set_up;
+    POST "/setup" [open] => set_up;
+    GET "/welcome/{token}" [open] => welcome::show;
+    POST "/welcome/{token}" [open] => welcome::accept;
+    GET "/sign-in/code" [open] => code::show;
+    POST "/sign-in/code" [open] => code::enter;
+    POST "/sign-in/passkey/begin" [open] => passkey::begin;
+    POST "/sign-in/passkey" [open] => passkey::enter;
+    GET "/sign-in/provider" [open] => provider::go;
+    GET "/sign-in/provider/back" [open] => provider::back;
+    POST "/password-strength" [open] => strength::weigh;
+    GET "/station" [open] => station::show;
+    POST "/station/enrol" [open] => station::enrol;
+    POST "/station/stand" [open] => station::stand;
+    POST "/station/leave" [open] => station::leave;
+    POST "/sign-out" [open] => leave;
 }
 
 #[derive(Template)]

@@ -6,6 +6,7 @@ use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
 use crate::respond::redirect;
+use crate::route_table::routes;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use presentation::format;
@@ -13,12 +14,10 @@ use serde_json::json;
 use store::timer::NewTimer;
 use store::{RunId, TimerId};
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/timers", web::post().to(start))
-        .route("/timers/{id}/end", web::post().to(end))
-        .route("/timers.json", web::get().to(list));
+routes! {
+    POST "/timers" [Wind] => start;
+    POST "/timers/{id}/end" [Wind] => end;
+    GET "/timers.json" [ReadRuns] => list;
 }
 
 /// What a form says of a timer: its label and minutes, or what is wrong with them.

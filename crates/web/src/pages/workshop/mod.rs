@@ -8,30 +8,28 @@ mod settings;
 mod stations;
 mod unreadable;
 
-use actix_web::web;
+use crate::route_table::routes;
 
-/// Routes.
-pub(super) fn routes(config: &mut web::ServiceConfig) {
-    config
-        .route("/people", web::get().to(people::show))
-        .route("/people", web::post().to(people::invite))
-        .route("/people/{id}/role", web::post().to(people::set_role))
-        .route("/people/{id}/link", web::post().to(people::link))
-        .route("/people/{id}/second-factor", web::post().to(people::reset_second_factor))
-        .route("/people/{id}/{change:disable|enable|anonymise}", web::post().to(people::change))
-        .route("/stations", web::get().to(stations::show))
-        .route("/stations", web::post().to(stations::add))
-        .route("/stations/{id}/retire", web::post().to(stations::retire))
-        .route("/backups", web::get().to(backups::show))
-        .route("/backups", web::post().to(backups::begin))
-        .route("/backups/{name}", web::get().to(backups::download))
-        .route("/backups/{name}/verify", web::post().to(backups::verify))
-        .route("/settings", web::get().to(settings::show))
-        .route("/settings", web::post().to(settings::save))
-        .route("/audit", web::get().to(audit::show))
-        .route("/policy-reports", web::get().to(policy_reports::show))
-        .route("/policy-report", web::post().to(policy_reports::take))
-        .route("/unreadable", web::get().to(unreadable::show))
-        .route("/unreadable/{kind}/{id}/document.txt", web::get().to(unreadable::export))
-        .route("/unreadable/{kind}/{id}/delete", web::post().to(unreadable::delete));
+routes! {
+    GET "/people" [ManagePeople] => people::show;
+    POST "/people" [fresh ManagePeople] => people::invite;
+    POST "/people/{id}/role" [fresh ManagePeople] => people::set_role;
+    POST "/people/{id}/link" [fresh ManagePeople] => people::link;
+    POST "/people/{id}/second-factor" [fresh ManagePeople] => people::reset_second_factor;
+    POST "/people/{id}/{change:disable|enable|anonymise}" [fresh ManagePeople] => people::change;
+    GET "/stations" [ManageSettings] => stations::show;
+    POST "/stations" [fresh ManageSettings] => stations::add;
+    POST "/stations/{id}/retire" [ManageSettings] => stations::retire;
+    GET "/backups" [BackUp] => backups::show;
+    POST "/backups" [BackUp] => backups::begin;
+    GET "/backups/{name}" [BackUp] => backups::download;
+    POST "/backups/{name}/verify" [BackUp] => backups::verify;
+    GET "/settings" [ManageSettings] => settings::show;
+    POST "/settings" [ManageSettings] => settings::save;
+    GET "/audit" [ReadAudit] => audit::show;
+    GET "/policy-reports" [ReadAudit] => policy_reports::show;
+    POST "/policy-report" [open] => policy_reports::take;
+    GET "/unreadable" [ChangeDesigns] => unreadable::show;
+    GET "/unreadable/{kind}/{id}/document.txt" [ChangeDesigns] => unreadable::export;
+    POST "/unreadable/{kind}/{id}/delete" [ChangeDesigns] => unreadable::delete;
 }
