@@ -1,5 +1,5 @@
 #!/bin/sh
-# Refreshes the front-end parts that ship with the application from npm, at the versions named here, with
+# Refreshes the fonts and icons that ship with the application from npm, at the versions named here, with
 # their licences. Run by hand when a version is raised; the build never downloads anything.
 set -eu
 here=$(cd "$(dirname "$0")/.." && pwd)
@@ -12,21 +12,13 @@ fetch() { # package version
     mkdir -p "$work/$1"
     (cd "$work/$1" && npm pack --silent "$1@$2" >/dev/null && tar xzf ./*.tgz)
 }
-fetch bootstrap 5.3.9
-fetch @alpinejs/csp 3.17.4
 fetch bootstrap-icons 1.13.2
 fetch @fontsource/atkinson-hyperlegible-next 5.3.0
 fetch @fontsource/atkinson-hyperlegible-mono 5.3.0
 fetch axe-core 4.14.1
 
 rm -rf "$to" "$axe"
-mkdir -p "$to/bootstrap" "$to/alpine" "$to/icons" "$to/fonts" "$axe"
-cp "$work/bootstrap/package/dist/css/bootstrap.min.css" "$work/bootstrap/package/LICENSE" "$to/bootstrap/"
-# The map would be asked for by a browser's inspector and is not shipped.
-sed -i 's|/\*# sourceMappingURL=.*\*/||' "$to/bootstrap/bootstrap.min.css"
-cp "$work/@alpinejs/csp/package/dist/cdn.min.js" "$to/alpine/alpine-csp.min.js"
-cp "$work/@alpinejs/csp/package/LICENSE.md" "$to/alpine/LICENSE.md" 2>/dev/null ||
-    printf 'Alpine.js (%s), MIT License, Copyright its authors. https://opensource.org/license/mit\n' "@alpinejs/csp" >"$to/alpine/LICENSE.md"
+mkdir -p "$to/icons" "$to/fonts" "$to/licences" "$axe"
 
 # One sprite of the icons that are used, each as a symbol.
 cp "$work/bootstrap-icons/package/LICENSE" "$to/icons/"

@@ -3,6 +3,7 @@
 use crate::audit::AuditAction;
 use crate::submission::added_once;
 use crate::{ClientKey, InstrumentId, PersonId, SpoolId, StoreError, WorkshopStore};
+use coil::wire::COPPER_ALPHA;
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -286,16 +287,16 @@ impl WorkshopStore {
         if added_once("spool_checks", done)?.is_none() {
             return Ok(());
         }
-        // 0.00393 per kelvin, IEC 60028, as in the engine.
         sqlx::query(
             "UPDATE spools s SET \
              overall_mm = COALESCE((SELECT AVG(c.overall_mm) FROM spool_checks c WHERE c.spool_id = s.id), overall_mm), \
-             ohm_per_m = COALESCE((SELECT AVG(c.ohm_per_m / (1 + 0.00393 * (COALESCE(c.at_c, 20) - 20))) \
+             ohm_per_m = COALESCE((SELECT AVG(c.ohm_per_m / (1 + ? * (COALESCE(c.at_c, 20) - 20))) \
                FROM spool_checks c WHERE c.spool_id = s.id AND c.ohm_per_m IS NOT NULL), ohm_per_m), \
              at_c = IF(EXISTS (SELECT 1 FROM spool_checks c WHERE c.spool_id = s.id AND c.ohm_per_m IS NOT NULL), 20, at_c), \
              left_at = IF(? IS NULL, left_at, COALESCE(?, UTC_TIMESTAMP(6))), left_m = COALESCE(?, left_m) \
              WHERE s.workshop_id = ? AND s.id = ?",
         )
+        .bind(COPPER_ALPHA)
         .bind(check.left_m)
         .bind(check.at)
         .bind(check.left_m)

@@ -13,6 +13,7 @@ mod form;
 mod guard;
 mod intake;
 mod origin;
+mod outcome;
 mod pages;
 mod password;
 mod query;

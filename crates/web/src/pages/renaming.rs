@@ -5,17 +5,17 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::refusal_text::refusal_text;
+use crate::outcome;
 use crate::respond::redirect;
 use crate::route_table::routes;
 use actix_session::Session;
 use actix_web::{Handler, HttpResponse, web};
 use store::deletion::Deletable;
 use store::{PartId, RevisionId, SpoolId};
-use workshop::Refusal;
 
 /// Longest name, letters.
 const LONGEST_NAME: usize = 120;
+const RENAMED: &str = "Renamed.";
 
 /// A kind of thing: where its pages are, what it is, and the list that remains.
 type Pages = (&'static str, Deletable, &'static str);
@@ -53,19 +53,11 @@ async fn delete(
     _form: FormData,
     (pages, what, list): Pages,
 ) -> Result<HttpResponse, AppError> {
-    match app.workshop.delete(&user.actor, what, *id).await {
-        Ok(()) => {
-            flash::put(&session, FlashKind::Done, "Deleted.");
-            Ok(redirect(list))
-        }
-        Err(refusal @ Refusal::InUse(_)) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-            // Parts have no page of their own.
-            let page = if what == Deletable::Part { list.to_owned() } else { format!("/{pages}/{id}") };
-            Ok(redirect(page))
-        }
-        Err(refusal) => Err(refusal.into()),
-    }
+    let deleted = app.workshop.delete(&user.actor, what, *id).await;
+    // Parts have no page of their own.
+    let is_left = deleted.is_err() && what != Deletable::Part;
+    let page = if is_left { format!("/{pages}/{id}") } else { list.to_owned() };
+    outcome::tell(&session, page, deleted.map(|()| "Deleted."))
 }
 
 /// The name that was typed; what is wrong with it is told on the next page.
@@ -76,18 +68,6 @@ fn name_of<'f>(form: &'f FormData, session: &Session) -> Option<&'f str> {
         flash::put(session, FlashKind::NotDone, "Not renamed: a name has 1 to 120 letters.");
     }
     is_name.then_some(name)
-}
-
-/// Tells what became of a new name, and shows the page again.
-fn renamed(session: &Session, done: Result<(), Refusal>, page: String) -> Result<HttpResponse, AppError> {
-    match done {
-        Ok(()) => flash::put(session, FlashKind::Done, "Renamed."),
-        Err(refusal @ (Refusal::NameTaken(_) | Refusal::NothingNew)) => {
-            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect(page))
 }
 
 /// Something that has its name beside its other data, and is renamed in place.
@@ -115,7 +95,7 @@ async fn rename(
         Renamed::Spool => app.workshop.rename_spool(&user.actor, SpoolId(*id), name).await,
         Renamed::Part => app.workshop.rename_part(&user.actor, PartId(*id), name).await,
     };
-    renamed(&session, done, page)
+    outcome::tell(&session, page, done.map(|()| RENAMED))
 }
 
 async fn rename_design(
@@ -128,7 +108,7 @@ async fn rename_design(
     let page = format!("/revisions/{id}");
     let Some(name) = name_of(&form, &session) else { return Ok(redirect(page)) };
     match app.workshop.rename_design(&user.actor, RevisionId(*id), form.key()?, name).await {
-        Ok(next) => renamed(&session, Ok(()), format!("/revisions/{next}")),
-        Err(refusal) => renamed(&session, Err(refusal), page),
+        Ok(next) => Ok(outcome::done(&session, format!("/revisions/{next}"), RENAMED)),
+        Err(refusal) => Ok(outcome::not_done(&session, page, outcome::told(refusal, "")?)),
     }
 }

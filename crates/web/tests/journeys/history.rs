@@ -22,6 +22,20 @@ async fn type_in(b: &e2e::Browser, name: &str, value: &str) {
     b.asked(&script).await;
 }
 
+/// Counts the questions to the server that are not answered yet, from here on.
+async fn count_questions(b: &e2e::Browser) {
+    let script = "const ask = window.fetch; window.unanswered = 0; \
+         window.fetch = (...what) => { window.unanswered++; return ask(...what).finally(() => { window.unanswered--; }); }; \
+         arguments[arguments.length - 1]('');";
+    b.asked(script).await;
+}
+
+/// Waits until every question is answered and what came of it is shown.
+async fn all_answered(b: &e2e::Browser) {
+    b.until_script("window.unanswered === 0 && document.querySelector('#strip:not([aria-busy])') !== null")
+        .await;
+}
+
 async fn until_shape(b: &e2e::Browser, expected: &str) {
     for _ in 0..500 {
         if shape(b).await == expected {
@@ -101,6 +115,7 @@ async fn ten_steps_are_undone_and_redone_over_a_reload() {
             b.press("[aria-label=Redo]").await;
             until_shape(&b, state).await;
         }
+        count_questions(&b).await;
         // Three at once, faster than the server shows the parts of each: the last one counts, also once all answers are in.
         b.asked(
             "const undo = document.querySelector('[aria-label=Undo]'); \
@@ -109,7 +124,7 @@ async fn ten_steps_are_undone_and_redone_over_a_reload() {
         .await;
         until_shape(&b, &states[7]).await;
         b.until(".status", |t| t == "Draft saved").await;
-        tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+        all_answered(&b).await;
         assert_eq!(shape(&b).await, states[7]);
         b.is_well().await;
         b
@@ -125,6 +140,7 @@ async fn what_is_done_in_haste_is_all_kept() {
         b.go("/designs/new?kind=twin-coil").await;
         b.find("#strip:not([aria-busy])").await;
         let before = shape(&b).await;
+        count_questions(&b).await;
         let parts = "const press = (step) => document.querySelector(`[data-step='${step}']`).click(); \
              const type = (value) => { const e = document.querySelector(\"[name='coils[0].wind.turns']\"); e.value = value; \
              e.dispatchEvent(new Event('change', { bubbles: true })); }; \
@@ -135,8 +151,7 @@ async fn what_is_done_in_haste_is_all_kept() {
         let counts = |shape: &str| -> Vec<String> { shape.split(' ').map(str::to_owned).collect() };
         let first: Vec<u32> = counts(&before)[..3].iter().filter_map(|n| n.parse().ok()).collect();
         until_shape(&b, &format!("{} {} {} 7250 6", first[0] + 1, first[1] + 1, first[2] + 1)).await;
-        b.find("#strip:not([aria-busy])").await;
-        tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+        all_answered(&b).await;
         assert_eq!(shape(&b).await, format!("{} {} {} 7250 6", first[0] + 1, first[1] + 1, first[2] + 1));
         b.is_well().await;
         b

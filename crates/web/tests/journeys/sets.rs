@@ -117,6 +117,7 @@ async fn from_a_design_to_a_set_on_the_winder() {
         }
         assert_ne!(ways[0], ways[1]);
         assert_eq!(b.count("a[href^='/runs/new']").await, 0);
+        b.press_called("More").await;
         b.press_called("Set-up sheet").await;
         b.find("table").await;
         b.is_well().await;

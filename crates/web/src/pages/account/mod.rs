@@ -8,10 +8,10 @@ mod second_factor;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
-use crate::respond::{attachment, redirect};
+use crate::respond::attachment;
 use crate::route_table::routes;
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -56,12 +56,8 @@ async fn change_password(
     let (field, refusal) = match changed {
         Ok(()) => {
             tracing::info!(event = "password-changed", person = user.person.id.0, %address);
-            flash::put(
-                &session,
-                FlashKind::Done,
-                "The password is changed, and your other sessions are ended.",
-            );
-            return Ok(redirect("/account"));
+            let text = "The password is changed, and your other sessions are ended.";
+            return Ok(outcome::done(&session, "/account", text));
         }
         Err(refusal @ Refusal::WrongPassword) => ("current", refusal),
         Err(refusal @ Refusal::WeakPassword(_)) => ("password", refusal),
@@ -81,8 +77,7 @@ async fn set_pin(
     match app.workshop.set_own_pin(&user.actor, form.get("pin").to_owned(), &user.session_id).await {
         Ok(()) => {
             tracing::info!(event = "pin-set", person = user.person.id.0);
-            flash::put(&session, FlashKind::Done, "The PIN is set, and your other sessions are ended.");
-            Ok(redirect("/account"))
+            Ok(outcome::done(&session, "/account", "The PIN is set, and your other sessions are ended."))
         }
         Err(ref refusal @ Refusal::UnusablePin) => {
             page(&app, &user, &Errors::from([("pin".to_owned(), refusal_text(refusal))])).await
@@ -104,8 +99,7 @@ async fn end(
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
     app.workshop.end_own_session(&user.actor, &id).await?;
-    flash::put(&session, FlashKind::Done, "The session is ended.");
-    Ok(redirect("/account"))
+    Ok(outcome::done(&session, "/account", "The session is ended."))
 }
 
 async fn end_others(
@@ -115,6 +109,5 @@ async fn end_others(
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let ended = app.workshop.end_own_other_sessions(&user.actor, &user.session_id).await?;
-    flash::put(&session, FlashKind::Done, format!("{} ended.", counted(ended, "other session")));
-    Ok(redirect("/account"))
+    Ok(outcome::done(&session, "/account", format!("{} ended.", counted(ended, "other session"))))
 }

@@ -5,16 +5,15 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::{self, CurrentUser};
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::outcome;
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::form_fields::Errors;
 use store::PasskeyId;
-use workshop::{LONGEST_PASSKEY_NAME, Refusal};
+use workshop::LONGEST_PASSKEY_NAME;
 
 #[derive(Template)]
 #[template(path = "account/passkey.html")]
@@ -63,15 +62,13 @@ pub(super) async fn add(
         Ok(()) => {
             tracing::info!(event = "passkey-added", person = user.person.id.0);
             let text = "The passkey signs you in from now on, and your other sessions are ended.";
-            flash::put(&session, FlashKind::Done, text);
+            Ok(outcome::done(&session, "/account", text))
         }
-        Err(ref refusal @ (Refusal::WrongPasskey(_) | Refusal::UnusableName)) => {
+        Err(refusal) => {
             tracing::warn!(event = "passkey-not-added", person = user.person.id.0, error = %refusal);
-            flash::put(&session, FlashKind::NotDone, format!("Not added. {}", refusal_text(refusal)));
+            Ok(outcome::not_done(&session, "/account", outcome::told(refusal, "Not added. ")?))
         }
-        Err(other) => return Err(other.into()),
     }
-    Ok(redirect("/account"))
 }
 
 /// Removes it.
@@ -85,6 +82,5 @@ pub(super) async fn remove(
     app.workshop.remove_passkey(&user.actor, PasskeyId(*id), &user.session_id).await?;
     tracing::info!(event = "passkey-removed", person = user.person.id.0);
     let text = "The passkey is removed, and your other sessions are ended. The device may still offer it; remove it there too.";
-    flash::put(&session, FlashKind::Done, text);
-    Ok(redirect("/account"))
+    Ok(outcome::done(&session, "/account", text))
 }

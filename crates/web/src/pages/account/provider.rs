@@ -4,10 +4,10 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::{self, AtProvider, CurrentUser};
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -40,8 +40,7 @@ pub(super) async fn begin(
         }
         Err(ref refusal @ Refusal::ProviderAway(_)) => {
             tracing::warn!(event = "provider-away", error = %refusal);
-            flash::put(&session, FlashKind::NotDone, refusal_text(refusal));
-            Ok(redirect("/account"))
+            Ok(outcome::not_done(&session, "/account", refusal_text(refusal)))
         }
         Err(other) => Err(other.into()),
     }
@@ -56,10 +55,6 @@ pub(super) async fn remove(
 ) -> Result<HttpResponse, AppError> {
     app.workshop.unlink_single_sign_on(&user.actor, &user.session_id).await?;
     tracing::info!(event = "provider-unlinked", person = user.person.id.0);
-    flash::put(
-        &session,
-        FlashKind::Done,
-        "The provider no longer signs you in, and your other sessions are ended.",
-    );
-    Ok(redirect("/account"))
+    let text = "The provider no longer signs you in, and your other sessions are ended.";
+    Ok(outcome::done(&session, "/account", text))
 }

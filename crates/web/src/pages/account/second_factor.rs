@@ -4,10 +4,10 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -103,16 +103,9 @@ pub(super) async fn remove(
     match app.workshop.remove_second_factor(&user.actor, password, &user.session_id, address).await {
         Ok(()) => {
             tracing::info!(event = "second-factor-removed", person = user.person.id.0, %address);
-            flash::put(
-                &session,
-                FlashKind::Done,
-                "The second factor is removed, and your other sessions are ended.",
-            );
+            let text = "The second factor is removed, and your other sessions are ended.";
+            Ok(outcome::done(&session, "/account", text))
         }
-        Err(ref refusal @ Refusal::WrongPassword) => {
-            flash::put(&session, FlashKind::NotDone, format!("Not removed. {}", refusal_text(refusal)));
-        }
-        Err(other) => return Err(other.into()),
+        Err(refusal) => Ok(outcome::not_done(&session, "/account", outcome::told(refusal, "Not removed. ")?)),
     }
-    Ok(redirect("/account"))
 }

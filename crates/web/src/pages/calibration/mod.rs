@@ -5,8 +5,8 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::query::QueryParameters;
 use crate::respond::redirect;
 use crate::route_table::routes;
@@ -220,8 +220,7 @@ async fn fit(
         Some(number) => format!("Calibration version {number} was made."),
         None => "Nothing has changed since the last version.".into(),
     };
-    flash::put(&session, FlashKind::Done, message);
-    Ok(redirect("/calibration"))
+    Ok(outcome::done(&session, "/calibration", message))
 }
 
 async fn switch(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {

@@ -9,8 +9,8 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use crate::route_table::routes;
@@ -228,15 +228,7 @@ fn state_text(state: &InstrumentState, units: Units) -> String {
 
 /// The list again, with what was done, or with why an instrument could not.
 fn said(session: &Session, done: Result<String, Refusal>) -> Result<HttpResponse, AppError> {
-    match done {
-        Ok(text) if text.is_empty() => {}
-        Ok(text) => flash::put(session, FlashKind::Done, text),
-        Err(refusal @ (Refusal::Instrument { .. } | Refusal::InputUnknown | Refusal::NotSimulated)) => {
-            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(other) => return Err(other.into()),
-    }
-    Ok(redirect("/instruments"))
+    outcome::tell(session, "/instruments", done)
 }
 
 /// Asks an instrument what it is, and for what it reads just now.

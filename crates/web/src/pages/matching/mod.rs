@@ -4,10 +4,9 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::query::QueryParameters;
-use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
 use crate::route_table::routes;
 use actix_session::Session;
@@ -21,7 +20,7 @@ use store::logbook::LogbookRow;
 use store::set::SetMember;
 use store::{ClientKey, DesignId, RunId, SetId};
 use trade::matching::{MatchCriterion, Measure, Pair};
-use workshop::{MatchedCoils, MatchingQuery, Refusal, Strength};
+use workshop::{MatchedCoils, MatchingQuery, Strength};
 
 routes! {
     GET "/matching" [ReadAnalysis] => show;
@@ -300,13 +299,8 @@ async fn set_aside(
     let roles = ["first", "second", "third", "fourth", "fifth", "sixth"];
     let coils: Vec<(RunId, &str)> = runs.into_iter().zip(roles).collect();
     let back = Some(form.get("back")).filter(|b| b.starts_with("/matching")).unwrap_or("/matching");
-    match app.workshop.make_set(&user.actor, &form.key()?, &name, &coils).await {
-        Err(refusal @ Refusal::CoilInAnotherSet) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        done => done?,
-    }
-    Ok(redirect(back))
+    let made = app.workshop.make_set(&user.actor, &form.key()?, &name, &coils).await;
+    outcome::tell(&session, back, made.map(|_| ""))
 }
 
 /// Marks a set as sold, or as reserved again.

@@ -6,11 +6,11 @@ use crate::components::frame::Frame;
 use crate::components::supply::supply_words;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::pages::photos::PhotoStrip;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -232,18 +232,13 @@ async fn save_as(
     let refused = if errors.is_empty() {
         let version = form.get("version").parse().unwrap_or_default();
         let command = SaveOrder { key: form.key()?, of: row.map(|r| (r.id, version)), draft };
-        match app.workshop.save_order(&user.actor, &command).await {
-            Ok(id) => {
-                flash::put(session, FlashKind::Done, "The order is saved.");
-                return Ok(redirect(format!("/orders/{id}")));
-            }
-            Err(refusal @ (Refusal::ChangedMeanwhile(_) | Refusal::UnusableOrder(_))) => {
-                refusal_text(&refusal)
-            }
-            Err(refusal) => return Err(refusal.into()),
+        let saved = app.workshop.save_order(&user.actor, &command).await;
+        match outcome::save(session, saved.map(|id| format!("/orders/{id}")), "The order is saved.")? {
+            Ok(answer) => return Ok(answer),
+            Err(refused) => refused,
         }
     } else {
-        "Not saved: see the marked fields.".to_owned()
+        outcome::SEE_FIELDS.to_owned()
     };
     order_page(app, user, form, &errors, row, refused).await
 }

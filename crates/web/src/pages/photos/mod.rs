@@ -3,10 +3,8 @@
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::refusal_text::refusal_text;
-use crate::respond::redirect;
+use crate::outcome;
 use crate::route_table::routes;
 use crate::upload::Upload;
 use actix_session::Session;
@@ -15,7 +13,7 @@ use askama::Template;
 use presentation::format;
 use store::photo::{BIN_DAYS, PhotoRow, PhotoSubject};
 use store::{ClientKey, PhotoId};
-use workshop::{Action, AddPhoto, Refusal};
+use workshop::{Action, AddPhoto};
 
 routes! {
     POST "/photos" [Wind] => add;
@@ -117,14 +115,8 @@ async fn add(
         caption: form.get("caption").to_owned(),
         bytes: upload.file.clone(),
     };
-    match app.workshop.add_photo(&user.actor, command).await {
-        Ok(_) => flash::put(&session, FlashKind::Done, "The photo is added."),
-        Err(refusal @ (Refusal::NotAPicture | Refusal::TooManyPhotos)) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect(page_of(subject, of)))
+    let added = app.workshop.add_photo(&user.actor, command).await;
+    outcome::tell(&session, page_of(subject, of), added.map(|_| "The photo is added."))
 }
 
 async fn remove(
@@ -135,9 +127,8 @@ async fn remove(
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let photo = app.workshop.set_photo_removed(&user.actor, PhotoId(*id), true).await?;
-    let words = format!("The photo is removed. It can be put back for {BIN_DAYS} days.");
-    flash::put(&session, FlashKind::Done, &words);
-    Ok(redirect(page_of(photo.subject.0, photo.subject_id)))
+    let text = format!("The photo is removed. It can be put back for {BIN_DAYS} days.");
+    Ok(outcome::done(&session, page_of(photo.subject.0, photo.subject_id), text))
 }
 
 async fn put_back(
@@ -148,8 +139,7 @@ async fn put_back(
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let photo = app.workshop.set_photo_removed(&user.actor, PhotoId(*id), false).await?;
-    flash::put(&session, FlashKind::Done, "The photo is back.");
-    Ok(redirect(page_of(photo.subject.0, photo.subject_id)))
+    Ok(outcome::done(&session, page_of(photo.subject.0, photo.subject_id), "The photo is back."))
 }
 
 async fn sent(app: &App, user: &CurrentUser, id: u64, is_small: bool) -> Result<HttpResponse, AppError> {

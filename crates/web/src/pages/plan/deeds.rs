@@ -4,8 +4,8 @@ use super::day::day_page;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::query::QueryParameters;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
@@ -17,10 +17,10 @@ use trade::schedule::Moment;
 use workshop::{BegunJob, Refusal, ReportOutage};
 
 /// Back to the day that a form was sent from.
-fn back(form: &FormData) -> HttpResponse {
+fn back(form: &FormData) -> String {
     let on = form.get("on");
     let is_day = on.len() == 10 && on.chars().all(|c| c.is_ascii_digit() || c == '-');
-    redirect(if is_day { format!("/day?on={on}") } else { "/day".to_owned() })
+    if is_day { format!("/day?on={on}") } else { "/day".to_owned() }
 }
 
 /// The run that a job is, once there is one.
@@ -36,13 +36,10 @@ fn told(
     words: &str,
 ) -> Result<HttpResponse, AppError> {
     match done {
-        Ok(()) => flash::put(session, FlashKind::Done, words),
-        Err(refusal @ (Refusal::NotItsTurn | Refusal::PinCannotHold | Refusal::NotFound(_))) => {
-            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
+        // The plan has changed since the page was shown.
+        Err(gone @ Refusal::NotFound(_)) => Ok(outcome::not_done(session, back(form), refusal_text(&gone))),
+        done => outcome::tell(session, back(form), done.map(|()| words)),
     }
-    Ok(back(form))
 }
 
 /// Begins an operation: that of a run, or of a pickup whose run is started with it. Winding goes on at the winder.
@@ -62,8 +59,8 @@ pub(super) async fn begin(
     }
     match app.workshop.begin_job(&user.actor, &form.key()?, job).await {
         Ok(BegunJob::Run(run)) => {
-            flash::put(&session, FlashKind::Done, "The run is started, and its first operation begun.");
-            Ok(redirect(format!("/runs/{run}")))
+            let text = "The run is started, and its first operation begun.";
+            Ok(outcome::done(&session, format!("/runs/{run}"), text))
         }
         Ok(BegunJob::ChooseSpool) => {
             let plan = app.workshop.shop_plan(&user.actor).await?;
@@ -76,19 +73,11 @@ pub(super) async fn begin(
             if let Some((set, pickup)) = &planned.in_set {
                 to.extend([("set", set.to_string()), ("pickup", pickup.clone())]);
             }
-            flash::put(
-                &session,
-                FlashKind::NotDone,
-                "Choose the spool: there are several with its wire, or none.",
-            );
             let query = serde_urlencoded::to_string(to).map_err(AppError::internal)?;
-            Ok(redirect(format!("/runs/new?{query}")))
+            let text = "Choose the spool: there are several with its wire, or none.";
+            Ok(outcome::not_done(&session, format!("/runs/new?{query}"), text))
         }
-        Err(refusal @ (Refusal::SpoolTooShort { .. } | Refusal::NotFound(_))) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-            Ok(back(&form))
-        }
-        Err(refusal) => Err(refusal.into()),
+        Err(refusal) => told(&session, &form, Err(refusal), ""),
     }
 }
 
@@ -146,8 +135,7 @@ pub(super) async fn report(
         };
         match app.workshop.report_outage(&user.actor, &command).await {
             Ok(()) => {
-                flash::put(&session, FlashKind::Done, "Noted: the plan is made anew without it.");
-                return Ok(redirect("/day".to_owned()));
+                return Ok(outcome::done(&session, "/day", "Noted: the plan is made anew without it."));
             }
             Err(Refusal::UnusableOutage(part)) => {
                 let words = match part {

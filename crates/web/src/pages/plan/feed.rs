@@ -3,10 +3,9 @@
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::query::QueryParameters;
-use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use icalendar::{Calendar, Component as _, Event};
@@ -64,12 +63,8 @@ pub(super) async fn make(
 ) -> Result<HttpResponse, AppError> {
     let secret = app.workshop.make_feed(&user.actor, form.get("of") == "shop").await?;
     let address = format!("/calendar.ics?token={}", secret.text());
-    flash::put(
-        &session,
-        FlashKind::Done,
-        format!("Subscribe to this address in a calendar program; it is shown this once: {address}"),
-    );
-    Ok(redirect("/week".to_owned()))
+    let text = format!("Subscribe to this address in a calendar program; it is shown this once: {address}");
+    Ok(outcome::done(&session, "/week", text))
 }
 
 /// Ends a feed.
@@ -81,6 +76,5 @@ pub(super) async fn end(
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
     app.workshop.revoke_feed(&user.actor, FeedId(*id)).await?;
-    flash::put(&session, FlashKind::Done, "The feed is ended.");
-    Ok(redirect("/week".to_owned()))
+    Ok(outcome::done(&session, "/week", "The feed is ended."))
 }

@@ -4,10 +4,9 @@ use super::week::week_page;
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::query::QueryParameters;
-use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use presentation::form_fields::Errors;
@@ -59,8 +58,7 @@ pub(super) async fn save(
     settings.hours = hours;
     let (name, _) = app.workshop.settings(&user.actor).await?;
     app.workshop.change_settings(&user.actor, &name, &settings).await?;
-    flash::put(&session, FlashKind::Done, "The hours are saved: the plan is made anew.");
-    Ok(redirect("/week".to_owned()))
+    Ok(outcome::done(&session, "/week", "The hours are saved: the plan is made anew."))
 }
 
 /// Hours of one person: their own, or those of the shop again.
@@ -105,6 +103,5 @@ pub(super) async fn save_of_person(
     }
     let (name, _) = app.workshop.settings(&user.actor).await?;
     app.workshop.change_settings(&user.actor, &name, &settings).await?;
-    flash::put(&session, FlashKind::Done, "The hours are saved: the plan is made anew.");
-    Ok(redirect("/week".to_owned()))
+    Ok(outcome::done(&session, "/week", "The hours are saved: the plan is made anew."))
 }

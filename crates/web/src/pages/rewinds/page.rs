@@ -8,12 +8,11 @@ use crate::components::frame::Frame;
 use crate::components::live_form::LiveAnswer;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::pages::photos::PhotoStrip;
 use crate::query::QueryParameters;
-use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render, render_page};
+use crate::respond::{render, render_page};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -408,24 +407,16 @@ async fn save_as(
     let refused = if errors.is_empty() {
         let version = form.get("version").parse().unwrap_or_default();
         let command = SaveReference { key: form.key()?, of: of.map(|(row, _)| (row.id, version)), draft };
-        match app.workshop.save_reference(&user.actor, &command).await {
-            Ok(id) => {
-                flash::put(session, FlashKind::Done, "Saved.");
-                return Ok(redirect(format!("/rewinds/{id}")));
-            }
-            Err(Refusal::NotPredictable(problems)) => {
-                let no_name = problems.iter().any(|p| p.at == "name");
-                if no_name {
-                    "Not saved: give it a name.".to_owned()
-                } else {
-                    "Not saved: see the marked fields.".to_owned()
-                }
-            }
-            Err(refusal @ Refusal::ChangedMeanwhile(_)) => refusal_text(&refusal),
-            Err(refusal) => return Err(refusal.into()),
+        let saved = app.workshop.save_reference(&user.actor, &command).await;
+        let has_no_name =
+            matches!(&saved, Err(Refusal::NotPredictable(p)) if p.iter().any(|p| p.at == "name"));
+        match outcome::save(session, saved.map(|id| format!("/rewinds/{id}")), "Saved.")? {
+            Ok(answer) => return Ok(answer),
+            Err(_) if has_no_name => "Not saved: give it a name.".to_owned(),
+            Err(refused) => refused,
         }
     } else {
-        "Not saved: see the marked fields.".to_owned()
+        outcome::SEE_FIELDS.to_owned()
     };
     reference_page(app, user, form, shown(of.map(|o| o.0), of.map(|o| o.1), refused)).await
 }
@@ -457,12 +448,5 @@ pub(super) fn told(
     done: Result<(), Refusal>,
     words: &str,
 ) -> Result<HttpResponse, AppError> {
-    match done {
-        Ok(()) => flash::put(session, FlashKind::Done, words),
-        Err(refusal @ (Refusal::ChangedMeanwhile(_) | Refusal::NotPredictable(_))) => {
-            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect(format!("/rewinds/{id}")))
+    outcome::tell(session, format!("/rewinds/{id}"), done.map(|()| words))
 }

@@ -3,16 +3,15 @@
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::refusal_text::refusal_text;
+use crate::outcome;
 use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use presentation::format::{HENRY, KILOOHM, turns};
 use store::RunId;
 use store::run_coil::WoundCoil;
-use workshop::{Assembly, Refusal};
+use workshop::Assembly;
 
 /// A coil in words.
 pub(super) struct CoilRow {
@@ -73,10 +72,6 @@ pub(super) async fn assemble(
     let others: Vec<RunId> = chosen.map(RunId).collect();
     match app.workshop.assemble(&user.actor, &form.key()?, RunId(*id), &others).await {
         Ok(whole) => Ok(redirect(format!("/runs/{whole}"))),
-        Err(refusal @ (Refusal::NotOneOfEachCoil | Refusal::CoilInAnotherSet | Refusal::RunVoid)) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-            Ok(redirect(format!("/runs/{id}")))
-        }
-        Err(refusal) => Err(refusal.into()),
+        Err(refusal) => Ok(outcome::not_done(&session, format!("/runs/{id}"), outcome::told(refusal, "")?)),
     }
 }

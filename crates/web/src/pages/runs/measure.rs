@@ -4,10 +4,9 @@ use super::page::{RunForm, run_page};
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
-use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use coil::quantity::Measure;
@@ -48,18 +47,8 @@ pub(super) async fn read(
         shown.form = form;
         return run_page(&app, &user, run, &shown).await;
     }
-    match app.workshop.measure(&user.actor, run, &command).await {
-        Ok(()) => {}
-        Err(
-            refusal @ (Refusal::Instrument { .. }
-            | Refusal::ImpossibleReading { .. }
-            | Refusal::CoilTemperatureUnknown),
-        ) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect(format!("/runs/{id}")))
+    let measured = app.workshop.measure(&user.actor, run, &command).await;
+    outcome::tell(&session, format!("/runs/{id}"), measured.map(|()| ""))
 }
 
 /// A reading of a cooling coil, for the page's script.

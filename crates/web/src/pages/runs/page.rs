@@ -9,11 +9,10 @@ use crate::components::frame::{Frame, ProgressStep, progress_steps};
 use crate::components::strip::{Cell, CellContext, cells};
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::pages::photos::PhotoStrip;
-use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -38,7 +37,7 @@ use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
 use trade::verdict::{Level, Verdict};
 use trade::winding::WindingEventKind;
-use workshop::{MeasuredCoils, Refusal, RunDetails, RunInSet, analyser_of};
+use workshop::{MeasuredCoils, RunDetails, RunInSet, analyser_of};
 
 /// What an instrument of a kind can be asked on a run's page, in the order of the work.
 const BUTTONS: [(InstrumentKind, &str); 4] = [
@@ -178,8 +177,7 @@ pub(super) async fn judge_again(
     } else {
         "Judged again: the verdict has changed. The verdict before stays in the history."
     };
-    flash::put(&session, FlashKind::Done, text);
-    Ok(redirect(format!("/runs/{id}")))
+    Ok(outcome::done(&session, format!("/runs/{id}"), text))
 }
 
 /// How seldom a good coil lies outside the band by so much.
@@ -197,24 +195,13 @@ pub(super) async fn void(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let run = RunId(*id);
-    if form.is_ticked("back") {
-        app.workshop.unvoid_run(&user.actor, run).await?;
+    let outcome = if form.is_ticked("back") {
+        app.workshop.unvoid_run(&user.actor, run).await.map(|()| "")
     } else {
-        match app.workshop.void_run(&user.actor, run, form.get("reason")).await {
-            Ok(()) => {
-                flash::put(
-                    &session,
-                    FlashKind::Done,
-                    "The run is void. It is kept here, and counts nowhere.",
-                );
-            }
-            Err(refusal @ Refusal::ReasonMissing) => {
-                flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-            }
-            Err(other) => return Err(other.into()),
-        }
-    }
-    Ok(redirect(format!("/runs/{id}")))
+        let voided = app.workshop.void_run(&user.actor, run, form.get("reason")).await;
+        voided.map(|()| "The run is void. It is kept here, and counts nowhere.")
+    };
+    outcome::tell(&session, format!("/runs/{id}"), outcome)
 }
 
 fn comparison_row(c: &Comparison, units: Units) -> ComparisonRow {

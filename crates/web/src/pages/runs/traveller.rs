@@ -3,17 +3,15 @@
 use crate::app::App;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::refusal_text::refusal_text;
-use crate::respond::redirect;
+use crate::outcome;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use presentation::format;
 use store::RunId;
 use trade::reading::Kind;
 use trade::traveller::{Operation, OperationStatus};
-use workshop::{Refusal, TravellerProgress};
+use workshop::TravellerProgress;
 
 /// Most letters of a reason.
 const MOST_LETTERS: usize = 500;
@@ -72,18 +70,11 @@ pub(super) async fn sign(
     session: Session,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let waived = form.get("waived");
+    let (waived, page) = (form.get("waived"), format!("/runs/{id}#operations"));
     if waived.chars().count() > MOST_LETTERS {
         let text = format!("Not signed: a reason has up to {MOST_LETTERS} letters.");
-        flash::put(&session, FlashKind::NotDone, text);
-        return Ok(redirect(format!("/runs/{id}#operations")));
+        return Ok(outcome::not_done(&session, page, text));
     }
-    match app.workshop.sign_operation(&user.actor, RunId(*id), form.get("operation"), waived).await {
-        Ok(()) => {}
-        Err(refusal @ (Refusal::NotSigned(_) | Refusal::VerdictHoldsSigning(_))) => {
-            flash::put(&session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect(format!("/runs/{id}#operations")))
+    let signed = app.workshop.sign_operation(&user.actor, RunId(*id), form.get("operation"), waived).await;
+    outcome::tell(&session, page, signed.map(|()| ""))
 }

@@ -6,10 +6,9 @@ use crate::app::App;
 use crate::components::live_form::LiveAnswer;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::query::QueryParameters;
-use crate::refusal_text::refusal_text;
 use crate::respond::{attachment, redirect};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
@@ -89,20 +88,18 @@ async fn save_as(
     let refused = if errors.is_empty() {
         let version = form.get("version").parse().unwrap_or_default();
         let command = SavePickupSet { key: form.key()?, of: set.map(|row| (row.id, version)), draft };
-        match app.workshop.save_pickup_set(&user.actor, &command).await {
-            Ok(id) => {
-                flash::put(session, FlashKind::Done, "The set is saved.");
-                return Ok(redirect(format!("/sets/{id}")));
+        let saved = app.workshop.save_pickup_set(&user.actor, &command).await;
+        if matches!(saved, Err(Refusal::NotFound("revision"))) {
+            // A design that is not there is marked at its field.
+            outcome::SEE_FIELDS.to_owned()
+        } else {
+            match outcome::save(session, saved.map(|id| format!("/sets/{id}")), "The set is saved.")? {
+                Ok(answer) => return Ok(answer),
+                Err(refused) => refused,
             }
-            // A design that is not there is marked at its field as well.
-            Err(Refusal::NotPredictable(_) | Refusal::NotFound("revision")) => {
-                "Not saved: see the marked fields.".to_owned()
-            }
-            Err(refusal @ Refusal::ChangedMeanwhile(_)) => refusal_text(&refusal),
-            Err(refusal) => return Err(refusal.into()),
         }
     } else {
-        "Not saved: see the marked fields.".to_owned()
+        outcome::SEE_FIELDS.to_owned()
     };
     set_page(app, user, form, Shown { set, refused, offered: None, partner_errors: Errors::new() }).await
 }

@@ -1,10 +1,8 @@
 //! How a page of a set says what was done.
 
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::refusal_text::refusal_text;
-use crate::respond::redirect;
+use crate::outcome;
 use actix_session::Session;
 use actix_web::HttpResponse;
 use store::PickupSetId;
@@ -22,16 +20,5 @@ pub(super) fn told(
     done: Result<(), Refusal>,
     words: &str,
 ) -> Result<HttpResponse, AppError> {
-    match done {
-        Ok(()) => flash::put(session, FlashKind::Done, words),
-        Err(
-            refusal @ (Refusal::ChangedMeanwhile(_)
-            | Refusal::NotPredictable(_)
-            | Refusal::AdjustmentOutOfRange),
-        ) => {
-            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect(format!("/sets/{id}")))
+    outcome::tell(session, format!("/sets/{id}"), done.map(|()| words))
 }

@@ -5,7 +5,7 @@ use super::page::refused;
 use crate::app::App;
 use crate::current_user::{self, AtProvider};
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
+use crate::outcome;
 use crate::query::QueryParameters;
 use crate::refusal_text::refusal_text;
 use crate::respond::redirect;
@@ -63,14 +63,14 @@ pub(super) async fn back(
             Ok(()) => {
                 tracing::info!(event = "provider-linked", person = person.id.0);
                 let text = "The provider signs you in from now on, and your other sessions are ended.";
-                flash::put(&session, FlashKind::Done, text);
+                return Ok(outcome::done(&session, "/account", text));
             }
             Err(refusal) => {
                 tracing::warn!(event = "provider-not-linked", person = person.id.0, error = %refusal);
-                flash::put(&session, FlashKind::NotDone, format!("Not linked. {}", refusal_text(&refusal)));
+                let text = format!("Not linked. {}", refusal_text(&refusal));
+                return Ok(outcome::not_done(&session, "/account", text));
             }
         }
-        return Ok(redirect("/account"));
     }
     let address = app.origin.address(&request);
     match without_turn(app.workshop.finish_single_sign_on(&back, started, answer)).await {

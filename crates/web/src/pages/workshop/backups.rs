@@ -6,6 +6,7 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::query::QueryParameters;
 use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
@@ -125,15 +126,13 @@ pub(super) async fn verify(
             let (facts, kinds) =
                 (turns(manifest.rows() as f64), counted(manifest.members.len() as u64, "kind"));
             let text = format!("{name} is whole: {facts} facts of {kinds}, each as it was written.");
-            flash::put(&session, FlashKind::Done, text);
+            Ok(outcome::done(&session, "/backups", text))
         }
-        Err(ref refusal @ Refusal::Backup(_)) => {
-            let text = format!("{name} cannot be relied on. {}", refusal_text(refusal));
-            flash::put(&session, FlashKind::NotDone, text);
+        Err(refusal) => {
+            let text = outcome::told(refusal, &format!("{name} cannot be relied on. "))?;
+            Ok(outcome::not_done(&session, "/backups", text))
         }
-        Err(other) => return Err(other.into()),
     }
-    Ok(redirect("/backups"))
 }
 
 /// Sends one on, piece by piece.

@@ -4,10 +4,10 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -181,19 +181,13 @@ async fn apply(
     (change, done): (MemberChange, &str),
 ) -> Result<HttpResponse, AppError> {
     let manager = PeopleManager::new(&user.actor)?;
-    match app.workshop.change_member(&manager, person, change).await {
-        Ok(()) => {
-            tracing::info!(event = "person-changed", by = user.person.id.0, person = person.0, ?change);
-            flash::put(session, FlashKind::Done, done);
-        }
-        Err(refusal @ Refusal::LastOwner) => {
-            flash::put(session, FlashKind::NotDone, refusal_text(&refusal));
-        }
-        Err(other) => return Err(other.into()),
+    let changed = app.workshop.change_member(&manager, person, change).await;
+    if changed.is_ok() {
+        tracing::info!(event = "person-changed", by = user.person.id.0, person = person.0, ?change);
     }
     // Who took their own role away may not come back to this page.
     let is_self = person == user.person.id && change != MemberChange::Role(Role::Owner);
-    Ok(redirect(if is_self { "/" } else { "/people" }))
+    outcome::tell(session, if is_self { "/" } else { "/people" }, changed.map(|()| done))
 }
 
 /// Takes a second factor away, for somebody who lost theirs.
@@ -207,8 +201,7 @@ pub(super) async fn reset_second_factor(
     let manager = PeopleManager::new(&user.actor)?;
     app.workshop.reset_second_factor(&manager, PersonId(*id)).await?;
     tracing::info!(event = "second-factor-reset", by = user.person.id.0, person = *id);
-    flash::put(&session, FlashKind::Done, "The second factor is removed: the password alone signs them in.");
-    Ok(redirect("/people"))
+    Ok(outcome::done(&session, "/people", "The second factor is removed: the password alone signs them in."))
 }
 
 /// Gives somebody another role.
@@ -241,8 +234,7 @@ pub(super) async fn change(
         }
         _ => {
             let text = "Not done: tick that you are sure. It cannot be undone.";
-            flash::put(&session, FlashKind::NotDone, text);
-            return Ok(redirect("/people"));
+            return Ok(outcome::not_done(&session, "/people", text));
         }
     };
     apply(&app, &user, &session, PersonId(id), change).await

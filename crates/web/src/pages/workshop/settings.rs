@@ -4,10 +4,10 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -568,8 +568,11 @@ pub(super) async fn save(
         match app.workshop.change_settings(&user.actor, form.get("name"), &settings).await {
             Ok(()) => {
                 tracing::info!(event = "settings-changed", by = user.person.id.0);
-                flash::put(&session, FlashKind::Done, "The settings are saved. They hold from now on.");
-                return Ok(redirect("/settings"));
+                return Ok(outcome::done(
+                    &session,
+                    "/settings",
+                    "The settings are saved. They hold from now on.",
+                ));
             }
             Err(ref refusal @ Refusal::UnusableName) => {
                 errors.insert("name".into(), refusal_text(refusal));

@@ -4,10 +4,10 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
+use crate::outcome;
 use crate::refusal_text::refusal_text;
-use crate::respond::{redirect, render_page};
+use crate::respond::render_page;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -110,6 +110,5 @@ pub(super) async fn retire(
 ) -> Result<HttpResponse, AppError> {
     app.workshop.retire_station(&user.actor, StationId(*id)).await?;
     tracing::info!(event = "station-retired", by = user.person.id.0, station = *id);
-    flash::put(&session, FlashKind::Done, "The station is retired: its tablet is signed out.");
-    Ok(redirect("/stations"))
+    Ok(outcome::done(&session, "/stations", "The station is retired: its tablet is signed out."))
 }

@@ -4,15 +4,13 @@ use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
-use crate::flash::{self, FlashKind};
 use crate::form::FormData;
-use crate::refusal_text::refusal_text;
-use crate::respond::{attachment, redirect, render_page};
+use crate::outcome;
+use crate::respond::{attachment, render_page};
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use store::unreadable::RecordKind;
-use workshop::Refusal;
 
 struct Row {
     key: &'static str,
@@ -77,10 +75,6 @@ pub(super) async fn delete(
     _form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let (kind, id) = record_of(&path)?;
-    match app.workshop.delete_unreadable(&user.actor, kind, id).await {
-        Ok(()) => flash::put(&session, FlashKind::Done, "The record is deleted."),
-        Err(refusal @ Refusal::InUse(_)) => flash::put(&session, FlashKind::NotDone, refusal_text(&refusal)),
-        Err(refusal) => return Err(refusal.into()),
-    }
-    Ok(redirect("/unreadable"))
+    let deleted = app.workshop.delete_unreadable(&user.actor, kind, id).await;
+    outcome::tell(&session, "/unreadable", deleted.map(|()| "The record is deleted."))
 }
