@@ -11,11 +11,17 @@ declare module "@alpinejs/csp" {
     plugin(plugin: (library: object) => void): void;
     /** By the plugin of that name. */
     morph(from: Element, to: Element, options: MorphOptions): void;
+    /** By the plugin of that name: a value that a storage keeps. */
+    $persist<T>(value: T): { as(name: string): { using(storage: Storage): T } & T };
     start(): void;
   };
   export default Alpine;
 }
 declare module "@alpinejs/morph" {
+  const plugin: (library: object) => void;
+  export default plugin;
+}
+declare module "@alpinejs/persist" {
   const plugin: (library: object) => void;
   export default plugin;
 }

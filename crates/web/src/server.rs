@@ -58,7 +58,7 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
             // The intake has read it whole, and refused what is too large for its route.
             .app_data(web::FormConfig::default().limit(usize::MAX))
             .app_data(web::PayloadConfig::new(usize::MAX))
-            .service(web::scope("/assets").wrap(Compress::default()).service(assets::serve))
+            .service(web::scope("/assets").service(assets::serve))
             .route("/healthz", web::get().to(pages::health))
             .service(
                 web::scope("")

@@ -1,5 +1,6 @@
 // The one script of all pages: every part that moves is a component here, named in its template by `x-data`.
 import Alpine from "@alpinejs/csp";
+import persist from "@alpinejs/persist";
 import "bootstrap/js/dist/dropdown";
 import "bootstrap/js/dist/offcanvas";
 import { cooling } from "./cooling.js";
@@ -19,9 +20,12 @@ import { rewind } from "./rewind.js";
 import { search } from "./search.js";
 import { station } from "./station.js";
 import { textFile } from "./text_file.js";
+import { themeStore } from "./theme.js";
 import { dueTimers, timer, timerStore } from "./timers.js";
 import { undoStore } from "./undo_store.js";
 import { fetchedPanel, workbench } from "./workbench.js";
+
+Alpine.plugin(persist);
 
 const components = {
   cooling,
@@ -52,6 +56,7 @@ const components = {
 for (const [name, make] of Object.entries(components)) Alpine.data(name, make);
 Alpine.store("undo", undoStore());
 Alpine.store("timers", timerStore());
+Alpine.store("theme", themeStore());
 Alpine.directive("local-time", localTime);
 // The plugin that merges markup looks for it there.
 window.Alpine = Alpine;

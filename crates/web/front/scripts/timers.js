@@ -1,4 +1,5 @@
-// Timers count down on every page, and ring there: in the title, by a tone, in a line at the top, and as a notification where allowed.
+// Timers count down on every page, and ring there: in the title, by a tone, in a line in a corner, and as a notification where allowed.
+import Alpine from "@alpinejs/csp";
 import { component } from "./component.js";
 import { countdown } from "./text.js";
 
@@ -38,7 +39,7 @@ function ring() {
  */
 const secondsTo = (due, now) => Math.round((Date.parse(due) - now) / 1000);
 
-/** The lines at the top of a page: one for each timer that is due. */
+/** The lines in a corner of every page: one for each timer that is due. */
 export const dueTimers = component(() => ({
   title: document.title,
   /** Other pages of this browser: who learns of a timer tells the rest. */
@@ -46,6 +47,8 @@ export const dueTimers = component(() => ({
   rung: /** @type {number[]} */ ([]),
   /** @type {Timer[]} */
   due: [],
+  /** Timers that somebody has seen and put away, in this tab. */
+  hidden: Alpine.$persist(/** @type {number[]} */ ([])).as("hidden-timers").using(sessionStorage),
 
   init() {
     this.others.addEventListener("message", (event) => this.take(event.data));
@@ -84,8 +87,14 @@ export const dueTimers = component(() => ({
       ring();
       if (window.Notification?.permission === "granted") new Notification(`Due: ${timer.label}`);
     }
-    if (String(due.map(({ id }) => id)) !== String(this.due.map(({ id }) => id))) this.due = due;
+    const shown = due.filter(({ id }) => !this.hidden.includes(id));
+    if (String(shown.map(({ id }) => id)) !== String(this.due.map(({ id }) => id))) this.due = shown;
     document.title = due.length ? `(${due.length} due) ${this.title}` : this.title;
+  },
+  /** @param {Timer} timer */
+  hide(timer) {
+    this.hidden.push(timer.id);
+    this.tick();
   },
   /** @param {Timer} timer */
   link(timer) {

@@ -300,7 +300,7 @@ async fn set_aside(
     let coils: Vec<(RunId, &str)> = runs.into_iter().zip(roles).collect();
     let back = Some(form.get("back")).filter(|b| b.starts_with("/matching")).unwrap_or("/matching");
     let made = app.workshop.make_set(&user.actor, &form.key()?, &name, &coils).await;
-    outcome::tell(&session, back, made.map(|_| ""))
+    outcome::tell(&session, back, made.map(|()| ""))
 }
 
 /// Marks a set as sold, or as reserved again.
