@@ -349,7 +349,7 @@ impl Browser {
         self.fill("sign_in", name).await;
         self.fill("password", "seven thousand turns").await;
         self.press("form button").await;
-        self.find("nav.spine").await;
+        self.find(".spine").await;
     }
 
     /// Checks the page with axe-core (WCAG 2.2 AA and below, and its good practices), and that the console is clean.

@@ -279,6 +279,20 @@ impl Drop for Demo {
     }
 }
 
+/// The length of a file somewhere in a folder; 0 where there is none yet.
+fn file_length(folder: &std::path::Path, name: &str) -> u64 {
+    let Ok(entries) = std::fs::read_dir(folder) else { return 0 };
+    let lengths = entries.flatten().map(|entry| {
+        let path = entry.path();
+        match path.is_dir() {
+            true => file_length(&path, name),
+            false if path.ends_with(name) => entry.metadata().map_or(0, |about| about.len()),
+            false => 0,
+        }
+    });
+    lengths.max().unwrap_or_default()
+}
+
 /// Killed while it loads its workshop, the demo loads it from the beginning at the next start.
 #[test]
 fn a_demo_that_was_killed_while_it_loads_begins_again() {
@@ -286,7 +300,11 @@ fn a_demo_that_was_killed_while_it_loads_begins_again() {
     let data = folder.path().join("demo");
     let mut first = Demo::start(&data);
     first.until("Loading the demo");
-    std::thread::sleep(std::time::Duration::from_millis(1500));
+    // Some runs are written, and more are to come.
+    let empty = file_length(&data, "readings.ibd");
+    while file_length(&data, "readings.ibd") <= empty {
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    }
     first.signal("-9");
     first.0.wait().unwrap();
     std::thread::sleep(std::time::Duration::from_secs(2));

@@ -215,26 +215,43 @@ impl WorkshopStore {
         operation: &str,
         waived: &str,
     ) -> Result<bool, StoreError> {
-        retry_deadlock!(self.sign_once(run, by, operation, waived))
+        self.sign_at(run, by, operation, waived, None).await
     }
 
-    async fn sign_once(
+    /// The same at a moment of the past, for what was signed on paper; `None` is now.
+    ///
+    /// # Errors
+    /// As [`Self::sign`].
+    pub async fn sign_at(
         &self,
         run: RunId,
         by: PersonId,
         operation: &str,
         waived: &str,
+        at: Option<PrimitiveDateTime>,
+    ) -> Result<bool, StoreError> {
+        retry_deadlock!(self.sign_once((run, by), operation, waived, at))
+    }
+
+    async fn sign_once(
+        &self,
+        (run, by): (RunId, PersonId),
+        operation: &str,
+        waived: &str,
+        at: Option<PrimitiveDateTime>,
     ) -> Result<bool, StoreError> {
         let mut transaction = self.pool.begin().await?;
         lock_run(&mut transaction, self.workshop, run).await?;
         let done = sqlx::query(
-            "INSERT INTO signatures (workshop_id, run_id, operation, waived, by_id) VALUES (?, ?, ?, ?, ?)",
+            "INSERT INTO signatures (workshop_id, run_id, operation, waived, by_id, signed_at) \
+             VALUES (?, ?, ?, ?, ?, COALESCE(?, UTC_TIMESTAMP(6)))",
         )
         .bind(self.workshop)
         .bind(run)
         .bind(operation)
         .bind(waived)
         .bind(by)
+        .bind(at)
         .execute(&mut *transaction)
         .await
         .map_err(StoreError::from);

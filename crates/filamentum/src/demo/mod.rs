@@ -3,6 +3,7 @@
 
 mod orders;
 mod past_runs;
+mod photos;
 mod references;
 mod sets;
 mod story;
@@ -231,7 +232,13 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
         wound(console_first, &console, m2, ivo, 33, RunScenario::Good, ""),
         wound(console_first, &console, m2, ivo, 32, RunScenario::ShortedTurns, "a loop caught on the seam"),
         wound(console_first, &console, m2, ivo, 26, RunScenario::Good, "second of the pair"),
+        wound(baritone_first, &baritone, k7, owner, 20, RunScenario::Good, ""),
+        wound(mandola_first, &mandola, m2, ivo, 18, RunScenario::Good, ""),
+        wound(console_first, &console, m2, owner, 15, RunScenario::Good, "for the console of the lakes"),
+        wound(console_first, &console, m2, ivo, 14, RunScenario::Good, ""),
         wound(second, &stronger, k12, owner, 12, RunScenario::Good, ""),
+        wound(mandola_first, &mandola, m2, owner, 8, RunScenario::Good, ""),
+        wound(baritone_first, &baritone, k7, ivo, 6, RunScenario::Good, ""),
         wound(second, &stronger, k12, wren, 5, RunScenario::Warm, ""),
         wound(baritone_first, &baritone, k7, ivo, 0, RunScenario::Wound, ""),
         wound(second, &stronger, k7, owner, 0, RunScenario::Winding, "first of three for one order"),
@@ -261,6 +268,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     demo.sets(&parts).await?;
     Box::pin(demo.references()).await?;
     Box::pin(demo.orders(second, mandola_first)).await?;
+    demo.photos(passed.first().map(|line| line.run_id)).await?;
     for (label, minutes, minutes_ago) in
         [("Lacquer, six bobbins", 24 * 60, 22 * 60), ("Wax, twin of order 31", 15, 6)]
     {

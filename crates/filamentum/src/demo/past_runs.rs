@@ -233,7 +233,7 @@ impl DemoWorkshop<'_> {
                 .log_readings(run, wound.operator, &ClientKey::random(), &readings, Some(at))
                 .await?;
         }
-        self.signed(run, wound.operator, wound.scenario).await?;
+        self.signed(run, &wound, at).await?;
         let all: Vec<Reading> = self
             .store
             .of(self.workshop)
@@ -249,8 +249,8 @@ impl DemoWorkshop<'_> {
         Ok(())
     }
 
-    /// What has been signed of a run: up to where it stands.
-    async fn signed(&self, run: RunId, by: PersonId, scenario: RunScenario) -> anyhow::Result<()> {
+    /// What has been signed of a run: up to where it stands, one operation after the other on its day.
+    async fn signed(&self, run: RunId, wound: &Wound<'_>, began: PrimitiveDateTime) -> anyhow::Result<()> {
         let all = [
             "seams",
             "bevel",
@@ -265,16 +265,18 @@ impl DemoWorkshop<'_> {
             "pot",
             "final",
         ];
-        let reached = match scenario {
+        let reached = match wound.scenario {
             RunScenario::Winding => 5,
             RunScenario::Wound => 7,
             RunScenario::Open | RunScenario::ShortedTurns => 8,
-            // Coils of the notebook were not signed one by one.
-            RunScenario::Past => return Ok(()),
             _ => all.len(),
         };
-        for operation in &all[..reached] {
-            self.store.of(self.workshop).sign(run, by, operation, "").await?;
+        // Coils of the notebook were signed on paper.
+        let waived = if wound.scenario == RunScenario::Past { "as the notebook says" } else { "" };
+        let pace = Duration::minutes(if wound.days_ago == 0 { -3 } else { 25 });
+        for (k, operation) in (0..).zip(&all[..reached]) {
+            let at = Some(began + pace * k);
+            self.store.of(self.workshop).sign_at(run, wound.operator, operation, waived, at).await?;
         }
         Ok(())
     }

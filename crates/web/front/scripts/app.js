@@ -9,7 +9,7 @@ import { enlarged, figure } from "./figure.js";
 import { job } from "./job.js";
 import { listen } from "./listen.js";
 import { order } from "./order.js";
-import { localTime, page, views } from "./page.js";
+import { localTime, page, places, views } from "./page.js";
 import { passkey } from "./passkey.js";
 import { newPassword } from "./password.js";
 import { picker } from "./picker.js";
@@ -42,6 +42,7 @@ const components = {
   page,
   passkey,
   picker,
+  places,
   pickupSet,
   plan,
   plot,

@@ -26,6 +26,14 @@ export const page = component(() => ({
   },
 }));
 
+/** The places, which come out of the edge of a narrow screen: a window with a name while they are out. */
+export const places = component(() => ({
+  init() {
+    this.$root.addEventListener("show.bs.offcanvas", () => this.$root.setAttribute("aria-label", "Places"));
+    this.$root.addEventListener("hidden.bs.offcanvas", () => this.$root.removeAttribute("aria-label"));
+  },
+}));
+
 /** Drawings that are chosen by address, so that a link shows the same. */
 export const views = component(() => ({
   /** @param {Event} event */

@@ -114,7 +114,7 @@ async fn owner_sees_it(b: &Browser) {
     b.fill("sign_in", "ode").await;
     b.fill("password", "seven thousand turns").await;
     b.press("form button").await;
-    b.find("nav.spine").await;
+    b.find(".spine").await;
     b.go("/runs/1").await;
     b.see("Juno Reed").await;
     b.find(".aimed").await;

@@ -439,7 +439,9 @@ async fn an_open_station_logs_nothing_after_the_last_signature() {
     instruments::Winder::run(&mut bench.clone(), 500.0, Some(400)).await.unwrap();
     let closed = state.wait_for(|s| s.trouble == Some(workshop::StationTrouble::RunClosed));
     tokio::time::timeout(Duration::from_secs(20), closed).await.expect("the station learns of it").unwrap();
-    tokio::time::sleep(Duration::from_secs(2)).await;
+    while instruments::Winder::status(&mut bench.clone()).await.unwrap().turns < 100 {
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
     assert_eq!(store.of(actor.workshop).events(id).await.unwrap().len(), before);
     let command = WinderCommand::Run { rpm: 500.0 };
     let refused = workshop.command_winder(&actor, id, WinderChoice::OfRun, command).await;
