@@ -103,6 +103,25 @@ impl Strings {
         }
     }
 
+    /// The gap of all strings where nothing else of them is given, mm; `None` where they are given one by one.
+    #[must_use]
+    pub fn one_gap_mm(&self) -> Option<f64> {
+        let usual = Self { each: Vec::new(), ..self.clone() };
+        let Some(first) = self.each.first() else { return Some(usual.core_and_gap_mm(1).1) };
+        let is_usual = |(number, given): (u32, &OneString)| {
+            *given == OneString { gap_mm: first.gap_mm, ..usual.as_it_is(number) }
+        };
+        (1_u32..).zip(&self.each).all(is_usual).then_some(first.gap_mm)
+    }
+
+    /// Sets the gap of all strings, mm, and nothing else of them.
+    pub fn set_one_gap_mm(&mut self, gap_mm: f64) {
+        self.each.clear();
+        if (gap_mm - self.core_and_gap_mm(1).1).abs() > 1e-9 {
+            self.each = (1..=self.count).map(|n| OneString { gap_mm, ..self.as_it_is(n) }).collect();
+        }
+    }
+
     /// Core and outer diameter of a usual set at a place in the row, mm.
     fn usual_mm(&self, index: usize) -> (f64, f64) {
         const USUAL_MM: [(f64, f64); 6] =

@@ -4,6 +4,7 @@ use super::fields::{
     Entry, FieldDef, Group, Row, SpoolOption, Tool, bare_in, def, headed, material, measure, mm, number,
     optional, percent, scaled, turns, typed, words,
 };
+use super::one_by_one::OneByOne;
 use super::{poles, surroundings};
 use crate::field::Choice;
 use coil::Word as _;
@@ -30,21 +31,21 @@ fn insulations() -> Entry {
 pub(super) fn groups(
     design: &Design,
     spools: &[SpoolOption],
-    poles_one_by_one: bool,
+    one_by_one: OneByOne,
     units: Units,
 ) -> Vec<Group> {
-    let mut all = groups_in_file_units(design, spools, poles_one_by_one);
+    let mut all = groups_in_file_units(design, spools, one_by_one);
     if units != Units::default() {
         all.iter_mut().flat_map(Group::all_fields_mut).for_each(|def| def.set_units(units));
     }
     all
 }
 
-fn groups_in_file_units(design: &Design, spools: &[SpoolOption], poles_one_by_one: bool) -> Vec<Group> {
+fn groups_in_file_units(design: &Design, spools: &[SpoolOption], one_by_one: OneByOne) -> Vec<Group> {
     let mut all = vec![aims()];
     all.extend(coils(design, spools));
-    all.push(poles::group(design, poles_one_by_one));
-    all.extend(groups_after_poles(design));
+    all.push(poles::group(design, one_by_one.poles));
+    all.extend(groups_after_poles(design, one_by_one.strings));
     all
 }
 
@@ -52,7 +53,7 @@ fn groups_in_file_units(design: &Design, spools: &[SpoolOption], poles_one_by_on
 pub(super) fn groups_without_poles(design: &Design) -> Vec<Group> {
     let mut all = vec![aims()];
     all.extend(coils(design, &[]));
-    all.extend(groups_after_poles(design));
+    all.extend(groups_after_poles(design, true));
     all
 }
 
@@ -60,8 +61,8 @@ fn coils(design: &Design, spools: &[SpoolOption]) -> impl Iterator<Item = Group>
     (0..design.coils.len()).flat_map(|i| [coil_winding(design, i, spools), coil_former(design, i)])
 }
 
-fn groups_after_poles(design: &Design) -> Vec<Group> {
-    let mut all = vec![strings(design)];
+fn groups_after_poles(design: &Design, each_string: bool) -> Vec<Group> {
+    let mut all = vec![strings(design, each_string)];
     all.extend(parts(design));
     if design.coils.len() > 1 {
         all.push(wiring(design));
@@ -297,7 +298,7 @@ fn coil_former(design: &Design, i: usize) -> Group {
     Group { title: headed(&format!("{}former", coil_of(design, i))), fields, tools, ..Group::default() }
 }
 
-fn strings(design: &Design) -> Group {
+fn strings(design: &Design, each: bool) -> Group {
     let mut fields = vec![
         def("strings.count", "Strings", turns(), "4 to 10. Poles and core follow."),
         def("strings.pitch_mm", "Pitch", mm(), "Between neighbours, over the poles."),
@@ -317,7 +318,8 @@ fn strings(design: &Design) -> Group {
         ),
     ];
     let mut group = Group { title: "Strings and room".into(), ..Group::default() };
-    if design.strings.each.is_empty() {
+    let is_each = each && !design.strings.each.is_empty();
+    if !is_each && design.strings.one_gap_mm().is_some() {
         fields.insert(
             3,
             def(

@@ -3,17 +3,19 @@
 mod fields;
 mod groups;
 mod lens;
+mod one_by_one;
 mod poles;
 mod surroundings;
 
 use crate::field::Field;
 use crate::form_fields::{Errors, FormFields};
-use coil::design::{Design, FORMAT, OneString, Pole, follow_row, limit_at};
+use coil::design::{Design, FORMAT, Pole, follow_row, limit_at};
 use coil::quantity::Units;
 use coil::wire::Gauge;
 pub use fields::SpoolOption;
 use fields::{Entry, FieldDef, Group};
 use lens::{Slot, aim_range, slot};
+pub use one_by_one::{OneByOne, POLES_EACH, STRINGS_EACH};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 
@@ -60,8 +62,6 @@ const NAME: &str = "name";
 /// Longest name of a design, characters.
 const LONGEST_NAME: usize = 120;
 const GAP: &str = "strings.gap";
-/// The form's flag for poles set one by one.
-pub const ONE_BY_ONE: &str = "poles_each";
 
 /// The places that a field stands for: all poles of a coil for `poles{A}.key`.
 fn places(at: &str, design: &Design) -> Vec<String> {
@@ -115,7 +115,7 @@ fn display(def: &FieldDef, design: &mut Design) -> String {
 /// The sheet's fields, filled from a design, in the workshop's units.
 #[must_use]
 pub fn form_of(design: &Design, units: Units) -> FormFields {
-    let groups = groups::groups(design, &[], false, units);
+    let groups = groups::groups(design, &[], OneByOne::default(), units);
     let mut copy = design.clone();
     let mut sheet: BTreeMap<String, String> =
         all_fields(&groups).map(|s| (s.at.clone(), display(s, &mut copy))).collect();
@@ -141,11 +141,6 @@ pub fn base_of(form: &FormFields) -> Option<Design> {
     is_sound.then_some(design)
 }
 
-/// Whether poles are set one by one.
-fn one_by_one(form: &FormFields) -> bool {
-    form.get(ONE_BY_ONE) == "yes"
-}
-
 /// What the sheet says, and how typed values were understood.
 #[derive(Debug)]
 pub struct Read {
@@ -169,7 +164,7 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
         reader.errors.insert(NAME.into(), "Give it a name of up to 120 letters.".into());
     }
     name.clone_into(&mut reader.design.name);
-    let groups = groups::groups(base, spools, one_by_one(form), units);
+    let groups = groups::groups(base, spools, form.into(), units);
     let mut gap = None;
     for def in all_fields(&groups) {
         let Some(typed) = form.0.get(&def.at).map(|t| t.trim()) else { continue };
@@ -192,7 +187,7 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
     design.drop_missing_grounds();
     design.drop_bevels_of_flat_poles();
     if let Some(gap) = gap {
-        set_gap(&mut design, gap);
+        design.strings.set_one_gap_mm(gap);
     }
     // The engine has the last word.
     for problem in design.problems() {
@@ -201,15 +196,6 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
         errors.entry(field_of(&problem.at, base, &groups)).or_insert(text);
     }
     if errors.is_empty() { Ok(Read { design, meant, names: names_of(&groups) }) } else { Err(errors) }
-}
-
-/// A gap other than the usual one needs the strings by name.
-fn set_gap(design: &mut Design, gap: f64) {
-    let strings = &mut design.strings;
-    if strings.each.is_empty() && (gap - strings.core_and_gap_mm(1).1).abs() > 1e-9 {
-        strings.each =
-            (1..=strings.count).map(|n| OneString { gap_mm: gap, ..strings.as_it_is(n) }).collect();
-    }
 }
 
 /// The pairs of ends of the aims.
@@ -403,7 +389,7 @@ pub fn sections(
         }
         field.with(&now, errors)
     };
-    groups::groups(design, spools, one_by_one(form), units)
+    groups::groups(design, spools, form.into(), units)
         .into_iter()
         .map(|group| {
             let (heads, rows) = group.table.unwrap_or_default();
@@ -431,8 +417,8 @@ pub fn sections(
 
 /// The names of all fields of a design's sheet: two designs with the same names need no new sheet.
 #[must_use]
-pub fn names(design: &Design, is_one_by_one: bool) -> Vec<String> {
-    names_of(&groups::groups(design, &[], is_one_by_one, Units::default()))
+pub fn names(design: &Design, one_by_one: OneByOne) -> Vec<String> {
+    names_of(&groups::groups(design, &[], one_by_one, Units::default()))
 }
 
 fn names_of(groups: &[Group]) -> Vec<String> {

@@ -70,7 +70,7 @@ fn every_field_has_the_limits_of_the_document(#[case] units: Units) {
         for step in [Step::AddBar, Step::AddMetal, Step::AddStage(0), Step::EachString] {
             step.apply(&mut base).unwrap();
         }
-        let groups = groups::groups(&base, &[], true, units);
+        let groups = groups::groups(&base, &[], ALL_EACH, units);
         for def in all_fields(&groups) {
             let Entry::Number(number) = &def.entry else { continue };
             let limit = fields::limit_of(&def.at).unwrap_or_else(|| panic!("{} has no limit", def.at));
@@ -203,7 +203,7 @@ fn fewer_strings_shorten_the_row_and_left_hands_mirror_it() {
     assert_eq!(found.poles.len(), 4);
     assert!((found.poles[0].x_mm + 15.6).abs() < 1e-9);
     assert!((found.coils[0].former.core.size_mm().0 - (31.2 + 4.75)).abs() < 1e-9);
-    assert_ne!(names(&found, false), names(&base, false));
+    assert_ne!(names(&found, OneByOne::default()), names(&base, OneByOne::default()));
 }
 
 /// What a form carries is checked before anything is made of it.
@@ -235,7 +235,7 @@ fn places_are_said_as_the_sheet_says_them() {
         assert_eq!(PlaceNames::of(&design).words(unknown), unknown);
     }
     // Every field of poles set one by one is called as its row and column are.
-    for group in groups::groups(&design, &[], true, Units::default()) {
+    for group in groups::groups(&design, &[], ALL_EACH, Units::default()) {
         for row in group.table.map(|(_, rows)| rows).unwrap_or_default() {
             for cell in row.cells.iter().flatten().filter(|cell| cell.at.starts_with("poles")) {
                 let expected = format!("Pole {}, {}", row.name, cell.label);
@@ -251,7 +251,7 @@ fn places_are_said_as_the_sheet_says_them() {
 /// Fields that do not apply are not there: no charge of steel, no bevel of a blade, no wall of a plate, no width of a round core.
 #[test]
 fn fields_are_there_where_they_apply() {
-    let has = |design: &Design, at: &str| names(design, false).iter().any(|name| name == at);
+    let has = |design: &Design, at: &str| names(design, OneByOne::default()).iter().any(|name| name == at);
     let blade = starting_point(Kind::Blade, "Sedge", 6, 10.0);
     let tall = tall_single("Sedge", 6, 10.4);
     assert!(has(&tall, "poles{A}.charge") && has(&tall, "poles{A}.bevel_mm"));
@@ -278,10 +278,40 @@ fn shapes_are_chosen() {
     assert!((design.load.circuit().volume_at - 0.4).abs() < 1e-12);
     // One by one the poles have places, and buttons to take them out.
     let mut one_by_one = form_of(&design, Units::default());
-    one_by_one.set(ONE_BY_ONE, "yes");
+    one_by_one.set(POLES_EACH, "yes");
     let all = sections(&design, &one_by_one, &Errors::new(), &[], Units::default());
     let poles = all.iter().find(|s| s.has_row_tools()).unwrap();
     assert_eq!(poles.heads.len(), poles.rows[0].cells.len());
     assert!(!poles.heads.contains(&"Bevel"));
     assert_eq!(poles.rows[2].tool.as_ref().map(|(step, _)| step.as_str()), Some("pole.remove:2"));
+}
+
+const ALL_EACH: OneByOne = OneByOne { poles: true, strings: true };
+
+/// The gap of all strings stays one field, whatever is typed, until somebody sets the strings one by one; typing it digit by digit comes
+/// to the same as typing it at once.
+#[test]
+fn one_gap_stays_one_field() {
+    let base = tall_single("Sedge", 6, 10.4);
+    let mut sheet = form_of(&base, Units::default());
+    let mut design = base.clone();
+    for typed in ["1", "1.6"] {
+        sheet.set("strings.gap", typed);
+        let read = read(&sheet, &design, &[], Units::default()).map_err(|e| format!("{e:?}")).unwrap();
+        assert_eq!(names(&read.design, OneByOne::default()), read.names, "no other fields after {typed}");
+        design = read.design;
+    }
+    assert_eq!(design.strings.one_gap_mm(), Some(1.6));
+    assert!((1..=6).all(|n| (design.strings.core_and_gap_mm(n).1 - 1.6).abs() < 1e-12));
+    // Another number of strings keeps the gap of all.
+    sheet.set("strings.count", "8");
+    let eight = read(&sheet, &design, &[], Units::default()).map_err(|e| format!("{e:?}")).unwrap().design;
+    assert_eq!((eight.strings.each.len(), eight.strings.one_gap_mm()), (8, Some(1.6)));
+    // The usual gap again, and the document says nothing of single strings.
+    sheet.set("strings.gap", "2.4");
+    let usual = read(&sheet, &eight, &[], Units::default()).map_err(|e| format!("{e:?}")).unwrap().design;
+    assert!(usual.strings.each.is_empty());
+    // One by one each has its field.
+    let each = names(&design, OneByOne { strings: true, ..OneByOne::default() });
+    assert!(each.contains(&"strings.each[5].gap_mm".to_owned()) && !each.contains(&"strings.gap".to_owned()));
 }

@@ -8,7 +8,7 @@ const BUTTONS = "[data-step], [data-field-of], [data-view], [data-goal], [data-d
 
 const SHEET = {
   url: "/designs/preview",
-  shapers: "[name=document], [name=poles_each]",
+  shapers: "[name=document], [name$=s_each]",
   apart: ["csrf", "key", "parent", "seen", "beside", "view", "goal", "overlay"],
 };
 

@@ -42,7 +42,7 @@ pub(super) async fn preview(
             }
             Err(errors) => return Ok(web::Json(errors.into())),
         };
-    let is_one_by_one = step == SheetStep::PolesEach || form.is_ticked(sheet::ONE_BY_ONE);
+    let one_by_one = step.one_by_one((&form.0).into());
     if step == SheetStep::Load {
         design = base.clone();
     }
@@ -57,7 +57,7 @@ pub(super) async fn preview(
     let (markup, is_new_shape) = tokio::join!(
         preview_markup((&app, &user), &design, before, parent.as_ref(), (view, Some(&form))),
         // While the prediction is worked out elsewhere.
-        async { step.shows_fields() || sheet::names(&design, is_one_by_one) != names },
+        async { step.shows_fields() || sheet::names(&design, one_by_one) != names },
     );
     let markup = markup?;
     let mut answer = LiveAnswer {
@@ -66,12 +66,11 @@ pub(super) async fn preview(
     };
     if is_new_shape {
         // The fields show the design as it now is; what was typed has gone into it.
-        let flag = if is_one_by_one { "yes" } else { "" };
-        let only = FormFields::from_iter([(sheet::ONE_BY_ONE, flag)]);
+        let only = FormFields::from_iter(one_by_one.flags());
         let offered = spools::offered(&app, &user).await?;
         answer.fields = Some(sheet_markup(&design, &only, &Errors::new(), &offered, user.settings.units)?);
-        answer.values =
-            [("document", serde_json::to_string(&design)?), (sheet::ONE_BY_ONE, flag.to_owned())].into();
+        answer.values = one_by_one.flags().map(|(name, flag)| (name, flag.to_owned())).into();
+        answer.values.insert("document", serde_json::to_string(&design)?);
     } else {
         answer.meant = meant;
     }

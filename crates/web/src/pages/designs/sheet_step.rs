@@ -9,6 +9,7 @@ use coil::design::{Aims, Design, Step};
 use coil::search::{Adjustment, Goal, TonePreset, aims_like};
 use presentation::form_fields::Errors;
 use presentation::search_form::goal_or;
+use presentation::sheet::OneByOne;
 use std::str::FromStr;
 use store::RevisionId;
 use store::design::Revision;
@@ -57,6 +58,14 @@ impl FromStr for SheetStep {
 }
 
 impl SheetStep {
+    /// What is set one by one after it.
+    pub(super) fn one_by_one(&self, before: OneByOne) -> OneByOne {
+        OneByOne {
+            poles: before.poles || *self == Self::PolesEach,
+            strings: before.strings || *self == Self::Arrange(Step::EachString),
+        }
+    }
+
     /// Whether it may change which fields the sheet has.
     pub(super) const fn shows_fields(self) -> bool {
         !matches!(self, Self::Read)

@@ -19,7 +19,7 @@ use coil::quantity::Units;
 use presentation::field::Field;
 use presentation::form_fields::{Errors, FormFields};
 use presentation::read::limit_letters;
-use presentation::sheet::{self, Section, SpoolOption};
+use presentation::sheet::{self, OneByOne, Section, SpoolOption};
 use store::design::{Revision, RevisionRow};
 use store::{ClientKey, RevisionId};
 use workshop::{Refusal, SaveRevision};
@@ -48,7 +48,7 @@ struct Workbench {
     document: String,
     view: String,
     overlay: String,
-    one_by_one: String,
+    one_by_one: OneByOne,
     key: ClientKey,
     fields: String,
     name: Field,
@@ -117,7 +117,7 @@ pub(super) async fn workbench(
         document: serde_json::to_string(&base)?,
         view: form.get("view").to_owned(),
         overlay: form.get("overlay").to_owned(),
-        one_by_one: form.get(sheet::ONE_BY_ONE).to_owned(),
+        one_by_one: (&form.0).into(),
         key: form.key_or_new(),
         fields: sheet_markup(&base, form, errors, &spools, user.settings.units)?,
         name: Field { required: "yes", ..Field::typed("name", "Name", "").filled(form, errors) },
