@@ -18,6 +18,7 @@ fn is_told(refusal: &Refusal) -> bool {
         Refusal::NotAllowed(_)
             | Refusal::Unreadable { .. }
             | Refusal::DiskFull(_)
+            | Refusal::RunClosed
             | Refusal::TooManyAttempts { .. }
             | Refusal::TooManyAtOnce(_)
     )

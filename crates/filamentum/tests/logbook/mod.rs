@@ -38,7 +38,7 @@ async fn a_drifting_model_its_cause_an_import_and_a_pair() {
             "/logbook?col=design&col=peak",
         ] {
             b.go(page).await;
-            b.find("nav.tabs").await;
+            b.find("nav.nav-tabs").await;
             b.is_well().await;
         }
         b
@@ -53,7 +53,7 @@ async fn drift(b: &Browser) {
     b.is_well().await;
     b.go("/consistency?design=1").await;
     b.find("#headline.look").await;
-    let cause = read(b, ".cause").await;
+    let cause = read(b, "[aria-labelledby=h-why]").await;
     let at = |words: &str| cause.find(words).unwrap_or_else(|| panic!("{words}: {cause}"));
     assert!(at("K-12") < at("Wren Ashby"), "the larger first");
     b.find("svg.run-chart .dot.bad").await;
@@ -146,11 +146,11 @@ async fn crossed_set(b: &Browser) {
     b.press_called("Put into the set").await;
     let run = taken.as_str().unwrap().split(&[':', ','][..]).nth(1).unwrap().trim().replace("run", "Run");
     b.until("[aria-labelledby=h-coils]", |t| t.contains(&run)).await;
-    let middle = "[aria-labelledby=h-coils] tr:has(.tag) a[href^='/runs/new']";
+    let middle = "[aria-labelledby=h-coils] tr:has(.badge) a[href^='/runs/new']";
     b.press(middle).await;
     b.find("input[name=set]").await;
     b.press_called("Start the run").await;
-    b.until(".lead-in", |t| t.contains("counter") && t.contains("than bridge")).await;
+    b.until(".for-set", |t| t.contains("counter") && t.contains("than bridge")).await;
     b.go("/sets").await;
     b.press_called("Marram console, three voices").await;
     b.press_called("Set-up sheet").await;

@@ -42,6 +42,8 @@ export const gantt = component(() => ({
     return [...this.$root.querySelectorAll("[data-row]")].filter((bar) => bar instanceof SVGElement);
   },
   init() {
+    // Not in the markup, where a drawing is a document by itself and has names of XML.
+    this.$root.addEventListener("keydown", (event) => this.walk(event));
     // One of them can be tabbed to; from there arrow keys lead on.
     this.bars().forEach((bar, i) => bar.setAttribute("tabindex", i === 0 ? "0" : "-1"));
   },

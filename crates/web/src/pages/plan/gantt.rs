@@ -88,7 +88,6 @@ pub(super) fn gantt(from: Date, shown: (i64, i64), rows: &[(String, Vec<Bar>)]) 
     let mut svg = Element::new("svg")
         .with("class", "gantt")
         .with("x-data", "gantt")
-        .with("@keydown", "walk($event)")
         .with("viewBox", format_args!("0 0 {wide} {high}"))
         .with("role", "group")
         .with("aria-label", format_args!("Seven days from {from}"));
