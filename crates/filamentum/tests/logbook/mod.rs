@@ -153,6 +153,7 @@ async fn crossed_set(b: &Browser) {
     b.until(".for-set", |t| t.contains("counter") && t.contains("than bridge")).await;
     b.go("/sets").await;
     b.press_called("Marram console, three voices").await;
+    b.press_called("More").await;
     b.press_called("Set-up sheet").await;
     let sheet = read(b, "main").await;
     assert!(sheet.contains("All swing alike"), "{sheet}");
