@@ -1,4 +1,4 @@
-//! What became of a form: it is told on the page that comes next.
+//! Shows the result of a form on the next page.
 
 use crate::error::AppError;
 use crate::flash::{self, FlashKind};
@@ -11,8 +11,8 @@ use workshop::Refusal;
 /// Why a form with marked fields is shown again.
 pub(crate) const SEE_FIELDS: &str = "Not saved: see the marked fields.";
 
-/// Whether the person can act on a refusal on the page that they came from; others have a page of their own.
-fn is_told(refusal: &Refusal) -> bool {
+/// Whether the person can act on a refusal on the page that they came from. Other refusals have an error page.
+fn is_shown_there(refusal: &Refusal) -> bool {
     !matches!(
         refusal,
         Refusal::NotAllowed(_)
@@ -24,22 +24,22 @@ fn is_told(refusal: &Refusal) -> bool {
     )
 }
 
-/// Goes on to a page that says what was done.
+/// Redirects to a page that says what was done.
 pub(crate) fn done(session: &Session, page: impl Into<String>, text: impl Into<String>) -> HttpResponse {
     flash::put(session, FlashKind::Done, text);
     redirect(page)
 }
 
-/// Goes back to a page that says why something was not done.
+/// Redirects to a page that says why something was not done.
 pub(crate) fn not_done(session: &Session, page: impl Into<String>, text: impl Into<String>) -> HttpResponse {
     flash::put(session, FlashKind::NotDone, text);
     redirect(page)
 }
 
-/// Goes on to a page that says what was done, or why it was not. An empty text says nothing.
+/// Redirects to a page that says what was done, or why it was not. An empty text shows no message.
 ///
 /// # Errors
-/// With a refusal that has a page of its own: what is gone, not permitted, or a fault of ours.
+/// With a refusal that has an error page: the object is gone, the action is not permitted, or the program failed.
 pub(crate) fn tell(
     session: &Session,
     page: impl Into<String>,
@@ -48,25 +48,27 @@ pub(crate) fn tell(
     match outcome.map(Into::into) {
         Ok(text) if text.is_empty() => Ok(redirect(page)),
         Ok(text) => Ok(done(session, page, text)),
-        Err(refusal) => Ok(not_done(session, page, told(refusal, "")?)),
+        Err(refusal) => Ok(not_done(session, page, reason(refusal, "")?)),
     }
 }
 
-/// A refusal in words, after others.
+/// A refusal in words, after an introduction.
 ///
 /// # Errors
-/// With a refusal that has a page of its own.
-pub(crate) fn told(refusal: Refusal, before: &str) -> Result<String, AppError> {
+/// With a refusal that has an error page.
+pub(crate) fn reason(refusal: Refusal, before: &str) -> Result<String, AppError> {
     match AppError::from(refusal) {
-        AppError::Refused(refusal) if is_told(&refusal) => Ok(format!("{before}{}", refusal_text(&refusal))),
+        AppError::Refused(refusal) if is_shown_there(&refusal) => {
+            Ok(format!("{before}{}", refusal_text(&refusal)))
+        }
         error => Err(error),
     }
 }
 
-/// What became of saving a form: the answer that goes on to the page of what was saved, or why the form is shown again.
+/// The result of saving a form: the redirect to what was saved, or the reason why the form is shown again.
 ///
 /// # Errors
-/// With a refusal that has a page of its own.
+/// With a refusal that has an error page.
 pub(crate) fn save(
     session: &Session,
     saved: Result<String, Refusal>,
@@ -75,6 +77,6 @@ pub(crate) fn save(
     match saved {
         Ok(page) => Ok(Ok(done(session, page, text))),
         Err(Refusal::NotPredictable(_)) => Ok(Err(SEE_FIELDS.to_owned())),
-        Err(refusal) => told(refusal, "").map(Err),
+        Err(refusal) => reason(refusal, "").map(Err),
     }
 }

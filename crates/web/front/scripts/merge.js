@@ -34,6 +34,11 @@ export function merge(into, markup, isNewer = () => false) {
     key: (element) => element.id || element.getAttribute("data-key"),
     updating(from, to, _childrenOnly, skip) {
       if (!(from instanceof Element) || !(to instanceof Element) || from === into) return;
+      // Most of an answer is as before; a field may be typed over, so that what holds one is looked through.
+      if (!isControl(from) && from.isEqualNode(to) && !from.querySelector("input, select, textarea")) {
+        skip();
+        return;
+      }
       if (from.matches(DRAWN) && to.matches(DRAWN)) {
         if (!isSameDrawing(from, to)) from.replaceWith(to.cloneNode(true));
         skip();

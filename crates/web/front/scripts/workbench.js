@@ -67,6 +67,8 @@ export const workbench = component(() => ({
   },
   /** The section, or the first drawing, once more where it stays in sight: on a narrow screen the drawings lie below the fields. */
   dock() {
+    // A wide screen shows no dock.
+    if (this.$refs.dock.offsetParent === null) return;
     const drawings = this.$refs.drawings;
     const drawing = drawings.querySelector("svg.section") ?? drawings.querySelector("figure svg.drawing");
     this.$refs.dock.replaceChildren(...(drawing ? [drawing.cloneNode(true)] : []));

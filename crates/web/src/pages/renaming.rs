@@ -109,6 +109,6 @@ async fn rename_design(
     let Some(name) = name_of(&form, &session) else { return Ok(redirect(page)) };
     match app.workshop.rename_design(&user.actor, RevisionId(*id), form.key()?, name).await {
         Ok(next) => Ok(outcome::done(&session, format!("/revisions/{next}"), RENAMED)),
-        Err(refusal) => Ok(outcome::not_done(&session, page, outcome::told(refusal, "")?)),
+        Err(refusal) => Ok(outcome::not_done(&session, page, outcome::reason(refusal, "")?)),
     }
 }

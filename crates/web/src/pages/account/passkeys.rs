@@ -66,7 +66,7 @@ pub(super) async fn add(
         }
         Err(refusal) => {
             tracing::warn!(event = "passkey-not-added", person = user.person.id.0, error = %refusal);
-            Ok(outcome::not_done(&session, "/account", outcome::told(refusal, "Not added. ")?))
+            Ok(outcome::not_done(&session, "/account", outcome::reason(refusal, "Not added. ")?))
         }
     }
 }

@@ -106,6 +106,8 @@ pub(super) async fn remove(
             let text = "The second factor is removed, and your other sessions are ended.";
             Ok(outcome::done(&session, "/account", text))
         }
-        Err(refusal) => Ok(outcome::not_done(&session, "/account", outcome::told(refusal, "Not removed. ")?)),
+        Err(refusal) => {
+            Ok(outcome::not_done(&session, "/account", outcome::reason(refusal, "Not removed. ")?))
+        }
     }
 }

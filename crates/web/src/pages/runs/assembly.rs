@@ -72,6 +72,6 @@ pub(super) async fn assemble(
     let others: Vec<RunId> = chosen.map(RunId).collect();
     match app.workshop.assemble(&user.actor, &form.key()?, RunId(*id), &others).await {
         Ok(whole) => Ok(redirect(format!("/runs/{whole}"))),
-        Err(refusal) => Ok(outcome::not_done(&session, format!("/runs/{id}"), outcome::told(refusal, "")?)),
+        Err(refusal) => Ok(outcome::not_done(&session, format!("/runs/{id}"), outcome::reason(refusal, "")?)),
     }
 }

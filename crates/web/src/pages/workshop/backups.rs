@@ -129,7 +129,7 @@ pub(super) async fn verify(
             Ok(outcome::done(&session, "/backups", text))
         }
         Err(refusal) => {
-            let text = outcome::told(refusal, &format!("{name} cannot be relied on. "))?;
+            let text = outcome::reason(refusal, &format!("{name} cannot be relied on. "))?;
             Ok(outcome::not_done(&session, "/backups", text))
         }
     }
