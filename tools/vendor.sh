@@ -17,8 +17,8 @@ fetch @fontsource/atkinson-hyperlegible-next 5.3.0
 fetch @fontsource/atkinson-hyperlegible-mono 5.3.0
 fetch axe-core 4.14.1
 
-rm -rf "$to" "$axe"
-mkdir -p "$to/icons" "$to/fonts" "$to/licences" "$axe"
+rm -rf "$to/icons" "$to/fonts" "$axe"
+mkdir -p "$to/icons" "$to/fonts" "$axe"
 
 # One sprite of the icons that are used, each as a symbol.
 cp "$work/bootstrap-icons/package/LICENSE" "$to/icons/"
