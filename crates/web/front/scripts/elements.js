@@ -70,6 +70,20 @@ export function bringUp(field) {
 }
 
 /**
+ * A button that is pressed or not.
+ * @param {string} label
+ * @param {() => void} act
+ */
+export function toggle(label, act) {
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "btn btn-sm btn-view";
+  button.textContent = label;
+  button.addEventListener("click", act);
+  return button;
+}
+
+/**
  * Hands bytes over as a file.
  * @param {Blob} blob
  * @param {string} name

@@ -1,5 +1,6 @@
 // The field in a plane: magnitude as shades, flux lines, what the plane cuts, and a read-out under the pointer or the arrows.
 import { component } from "./component.js";
+import { toggle } from "./elements.js";
 import { decode, interpolate, shade, streamlines } from "./field_grid.js";
 
 /** @typedef {import("./field_grid.js").Grid} Grid */
@@ -29,9 +30,9 @@ class FieldMapView {
     this.at = [(data.from[0] + data.to[0]) / 2, data.to[1] - (data.to[1] - data.from[1]) / 5];
     const tools = document.createElement("div");
     tools.className = "plot-tools";
-    this.hold = this.button("Hold this map", () => this.keep());
-    this.showHeld = this.button("Held map", () => this.show("held"));
-    this.showChange = this.button("Change since", () => this.show("change"));
+    this.hold = toggle("Hold this map", () => this.keep());
+    this.showHeld = toggle("Held map", () => this.show("held"));
+    this.showChange = toggle("Change since", () => this.show("change"));
     tools.append(this.hold, this.showHeld, this.showChange);
     this.canvas = document.createElement("canvas");
     this.canvas.tabIndex = 0;
@@ -48,19 +49,6 @@ class FieldMapView {
     this.canvas.addEventListener("keydown", (event) => this.step(event));
     new ResizeObserver(() => this.draw()).observe(root);
     this.draw();
-  }
-
-  /**
-   * @param {string} label
-   * @param {() => void} act
-   */
-  button(label, act) {
-    const button = document.createElement("button");
-    button.type = "button";
-    button.className = "btn btn-sm btn-view";
-    button.textContent = label;
-    button.addEventListener("click", act);
-    return button;
   }
 
   keep() {

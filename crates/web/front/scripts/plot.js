@@ -1,5 +1,6 @@
 // Response curves: any number, over a logarithmic frequency, with a read-out under the pointer or the arrow keys.
 import { component } from "./component.js";
+import { toggle } from "./elements.js";
 import { level, levels, normalised, zoomedRange } from "./response.js";
 import { decibels, hertz } from "./text.js";
 
@@ -27,20 +28,6 @@ function make(name, attributes, text) {
   for (const [key, value] of Object.entries(attributes)) e.setAttribute(key, String(value));
   if (text !== undefined) e.textContent = String(text);
   return e;
-}
-
-/**
- * A button that is pressed or not.
- * @param {string} label
- * @param {() => void} act
- */
-function toggle(label, act) {
-  const button = document.createElement("button");
-  button.type = "button";
-  button.className = "btn btn-sm btn-view";
-  button.textContent = label;
-  button.addEventListener("click", act);
-  return button;
 }
 
 class Plot {
