@@ -63,12 +63,12 @@ fn prediction(c: &mut Criterion) {
     group.finish();
     let tall = starting_point(Kind::TallSingle, "bench", 6, 10.4);
     c.bench_function("flux over six poles", |b| {
-        b.iter(|| Solution::of(black_box(&tall)).map(|s| s.pole_flux_mt(0.5)));
+        b.iter(|| Solution::compute(black_box(&tall)).map(|s| s.pole_flux_mt(0.5)));
     });
     let mut group = c.benchmark_group("monte carlo");
     group.sample_size(10);
     group.bench_function("2,000 tall singles", |b| {
-        b.iter(|| Solution::of(black_box(&tall)).map(|s| s.monte_carlo(2000, 1)));
+        b.iter(|| Solution::compute(black_box(&tall)).map(|s| s.monte_carlo(2000, 1)));
     });
     group.finish();
 }
@@ -77,10 +77,10 @@ fn prediction(c: &mut Criterion) {
 fn sets(c: &mut Criterion) {
     let text = include_str!("../../../examples/sets/three-voices.json");
     let mut set = coil::set::read(text).expect("the example reads");
-    let solve = |d: &coil::design::Design| PlacedPickup::of(d, &Calibration::default()).map(Arc::new);
+    let solve = |d: &coil::design::Design| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new);
     let mut group = c.benchmark_group("set of three");
     group.bench_function("all new", |b| {
-        b.iter(|| SetSolution::of(black_box(&set), solve).map(|s| s.prediction()));
+        b.iter(|| SetSolution::compute(black_box(&set), solve).map(|s| s.prediction()));
     });
     let placed: Vec<_> = (0..3).map(|i| solve(&set.placed(i, None)).expect("it predicts")).collect();
     let known: Vec<_> = (0..3).map(|i| (set.placed(i, None), placed[i].clone())).collect();
@@ -89,14 +89,14 @@ fn sets(c: &mut Criterion) {
         None => solve(d),
     };
     group.bench_function("all known", |b| {
-        b.iter(|| SetSolution::of(black_box(&set), looked_up).map(|s| s.prediction()));
+        b.iter(|| SetSolution::compute(black_box(&set), looked_up).map(|s| s.prediction()));
     });
     let turns = set.pickups[0].design.coils[0].wind.turns;
     group.bench_function("one new", |b| {
         b.iter(|| {
             let wind = &mut set.pickups[0].design.coils[0].wind;
             wind.turns = if wind.turns > turns { turns - 1 } else { wind.turns + 100 };
-            SetSolution::of(black_box(&set), looked_up).map(|s| s.prediction())
+            SetSolution::compute(black_box(&set), looked_up).map(|s| s.prediction())
         });
     });
     group.finish();
@@ -107,10 +107,10 @@ fn parts(c: &mut Criterion) {
     let core = tall.coils[0].former.core.outline();
     let mut wind = tall.coils[0].wind.clone();
     wind.turns = 10_000;
-    let plan = GuidePlan::of(&wind, 11.0e-3, 73e-6);
+    let plan = GuidePlan::new(&wind, 11.0e-3, 73e-6);
     c.bench_function("lay 10,000 turns", |b| b.iter(|| lay(black_box(&plan), 1.0, 0.33)));
     let section = lay(&plan, 1.0, 0.33);
-    c.bench_function("bonds of 10,000 turns", |b| b.iter(|| Bonds::of(black_box(&section), &core)));
+    c.bench_function("bonds of 10,000 turns", |b| b.iter(|| Bonds::from_section(black_box(&section), &core)));
     let winding = coil::inductance::Winding {
         core,
         center_m: (0.0, 0.0),
@@ -134,7 +134,7 @@ fn parts(c: &mut Criterion) {
         })
     };
     c.bench_function("what a rod magnet holds", |b| {
-        b.iter(|| System::new(black_box(&[rod(0.0, 4.3, magnet)]), Resolution::default()).held());
+        b.iter(|| System::new(black_box(&[rod(0.0, 4.3, magnet)]), Resolution::default()).remanent_state());
     });
     let rods: Vec<Body> = (0..6).map(|i| rod((f64::from(i) - 2.5) * 10.4e-3, 200.0, None)).collect();
     let mut group = c.benchmark_group("six steel rods, intervals");

@@ -64,7 +64,7 @@ struct Voice {
 }
 
 impl Voice {
-    fn of(strings: &Strings, number: u32, partials: usize) -> Self {
+    fn new(strings: &Strings, number: u32, partials: usize) -> Self {
         let f1 = strings.fundamental_hz(number);
         let core_m = strings.core_and_gap_mm(number).0 * 1e-3;
         let length_m = strings.scale_mm * 1e-3;
@@ -118,8 +118,10 @@ pub(crate) fn play_heard(
     heard: &Heard<'_>,
     phrase: &Phrase,
 ) -> Vec<f64> {
-    let voices: Vec<Voice> =
-        (1..=strings.count).zip(partials).map(|(number, count)| Voice::of(strings, number, *count)).collect();
+    let voices: Vec<Voice> = (1..=strings.count)
+        .zip(partials)
+        .map(|(number, count)| Voice::new(strings, number, *count))
+        .collect();
     let mut hand = Pcg64Mcg::seed_from_u64(phrase.seed);
     let struck = struck(&voices, phrase, &mut hand);
     let end_s = struck.iter().map(|s| s.until_s).fold(0.0, f64::max);
@@ -255,7 +257,7 @@ mod tests {
             (play(&design, &prediction, Some(&load), &one), play(&design, &prediction, None, &one));
         let lowest = design.strings.fundamental_hz(6);
         for n in [1.0, 3.0, 9.0] {
-            let voice = Voice::of(&design.strings, 6, 1);
+            let voice = Voice::new(&design.strings, 6, 1);
             let hz = n * lowest * (1.0 + voice.stiffness * n * n).sqrt();
             let span = 4800..24_000;
             let heard = 10.0 * (energy(&with[span.clone()], hz) / energy(&without[span], hz)).log10();

@@ -3,6 +3,7 @@
 //! Matrices of some hundred rows are factored and applied to many columns at once; in blocks most of the work is products of
 //! whole matrices, which the processor does several times as fast as single rows [Golub].
 
+use crate::cache::MemorySize;
 use nalgebra::{DMatrix, DVector, DVectorView};
 use std::ops::Range;
 use std::sync::OnceLock;
@@ -38,9 +39,16 @@ pub(crate) struct Factor {
     inverses: OnceLock<Vec<DMatrix<f64>>>,
 }
 
+impl MemorySize for Factor {
+    /// The inverses of the blocks, which come later, included.
+    fn bytes(&self) -> usize {
+        (self.lower.len() + self.lower.nrows() * BLOCK) * size_of::<f64>()
+    }
+}
+
 impl Factor {
     /// The factor of a symmetric matrix, of which the lower half is read; `None` when it is not positive.
-    pub(crate) fn of(mut matrix: DMatrix<f64>) -> Option<Self> {
+    pub(crate) fn try_new(mut matrix: DMatrix<f64>) -> Option<Self> {
         let size = matrix.nrows();
         for from in (0..size).step_by(BLOCK) {
             let width = BLOCK.min(size - from);
@@ -171,7 +179,7 @@ mod tests {
     fn it_is_the_librarys_factor(#[values(1, 5, 31, 32, 33, 64, 100)] size: usize) {
         let matrix = positive(size);
         let (ours, theirs) =
-            (Factor::of(matrix.clone()).unwrap(), matrix.clone().cholesky().expect("it is positive"));
+            (Factor::try_new(matrix.clone()).unwrap(), matrix.clone().cholesky().expect("it is positive"));
         let columns = DMatrix::from_fn(size, 3, |i, j| (i as f64 - 2.0 * j as f64).cos());
         let mut forward = columns.clone();
         ours.forward_mut(&mut forward);
@@ -192,7 +200,7 @@ mod tests {
         for matrix in
             [DMatrix::from_element(40, 40, 1.0), -positive(3), DMatrix::from_element(2, 2, f64::NAN)]
         {
-            assert!(Factor::of(matrix).is_none());
+            assert!(Factor::try_new(matrix).is_none());
         }
     }
 }

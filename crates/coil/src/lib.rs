@@ -8,6 +8,7 @@
 #![deny(missing_docs)]
 
 pub mod audition;
+mod cache;
 pub mod circuit;
 pub mod design;
 pub mod eddy;
@@ -15,7 +16,6 @@ mod factor;
 pub mod former;
 pub mod identification;
 pub mod inductance;
-mod kept;
 pub mod magnet;
 pub mod numeric;
 pub mod prediction;
@@ -23,6 +23,7 @@ pub mod quantity;
 pub mod search;
 pub mod set;
 pub mod string;
+mod symmetry;
 mod threads;
 pub mod wind;
 pub mod wire;

@@ -119,7 +119,7 @@ pub fn lowest(f: impl Fn(f64) -> f64, three: [(f64, f64); 3], within: f64) -> (f
 /// Where a function falls from above nothing to below it between two places given with its values there: by straight lines between
 /// ends closer and closer together, of which the one that stays is pulled towards nothing \[Dowell\], until they are `within` of each
 /// other and a last line tells the place between them. Where it does not fall so, the first place.
-pub fn crossing(f: impl Fn(f64) -> f64, [mut above, mut below]: [(f64, f64); 2], within: f64) -> f64 {
+pub fn find_root(f: impl Fn(f64) -> f64, [mut above, mut below]: [(f64, f64); 2], within: f64) -> f64 {
     const MOST: usize = 200;
     if above.1 <= 0.0 || below.1 > 0.0 {
         return above.0;
@@ -180,7 +180,7 @@ mod tests {
 
     #[test]
     fn the_crossing_is_found() {
-        let between = |f: fn(f64) -> f64, ends: [f64; 2]| crossing(f, ends.map(|x| (x, f(x))), 1e-9);
+        let between = |f: fn(f64) -> f64, ends: [f64; 2]| find_root(f, ends.map(|x| (x, f(x))), 1e-9);
         assert!((between(f64::cos, [0.0, 3.0]) - PI / 2.0).abs() < 1e-8);
         assert!((between(|x| 1e-3 - x.powi(9), [0.0, 9.0]) - 1e-3f64.powf(1.0 / 9.0)).abs() < 1e-8);
         // None between them.

@@ -141,7 +141,7 @@ fn costly() -> Design {
             { "part": "plate", "material": "mild-steel-1010", "size_mm": [side, side, 3], "center_mm": [0, 0, -25] }
         ]))
         .unwrap();
-        if coil::prediction::Effort::of(&design).seconds < 4.9 {
+        if coil::prediction::Effort::estimate(&design).seconds < 4.9 {
             break;
         }
     }
@@ -238,7 +238,7 @@ async fn main() {
     let new = |sign_in| NewPerson { name: sign_in, sign_in, password_hash: Some(&hash), role: Role::Owner };
     let (shop, _) = store.create_workshop("Attacked", &new("ode")).await.unwrap();
     for name in ["wren", "ivo", "juno", "mal", "sly", "vex"] {
-        store.of(shop).add_person(&new(name)).await.unwrap();
+        store.workshop(shop).add_person(&new(name)).await.unwrap();
     }
     store.close().await;
     server.stop().await;

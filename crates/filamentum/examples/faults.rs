@@ -138,7 +138,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         newest_seen: None,
         is_variant: false,
     };
-    let revision = store.of(workshop).save_revision(owner, &new).await.unwrap();
+    let revision = store.workshop(workshop).save_revision(owner, &new).await.unwrap();
     let run = NewRun {
         coils: &[],
         tolerance: trade::comparison::TolerancePolicy::default(),
@@ -157,7 +157,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         judgement: None,
         at: None,
     };
-    let run = store.of(workshop).start_run(owner, &run).await.unwrap();
+    let run = store.workshop(workshop).start_run(owner, &run).await.unwrap();
     let winder = NewInstrument {
         key: ClientKey::random(),
         kind: trade::instrument::InstrumentKind::Winder,
@@ -171,7 +171,7 @@ async fn prepared(data: &Path) -> (WorkshopId, RunId) {
         input_mohm: None,
         simulated: true,
     };
-    store.of(workshop).add_instrument(owner, &winder).await.unwrap();
+    store.workshop(workshop).add_instrument(owner, &winder).await.unwrap();
     store.close().await;
     private.stop().await;
     (workshop, run)
@@ -292,7 +292,7 @@ async fn main() {
     let _ = bench.wait();
     let private = PrivateServer::start(&data, Durability::Full).await.unwrap();
     let store = Store::connect(&private.url("filamentum")).await.unwrap();
-    let events = store.of(workshop).events(run).await.unwrap();
+    let events = store.workshop(workshop).events(run).await.unwrap();
     let accepted = sent.accepted.lock().unwrap().clone();
     let mut found: BTreeMap<String, u32> = BTreeMap::new();
     for event in events.iter().filter(|e| e.event.what == WindingEventKind::Note) {

@@ -231,7 +231,7 @@ fn set_text(prediction: &SetPrediction) -> String {
 
 /// Prints the equivalent circuit as a netlist.
 pub(crate) fn netlist(file: &Path) -> ExitCode {
-    match design(file).and_then(|design| Ok(coil::prediction::Solution::of(&design)?.netlist())) {
+    match design(file).and_then(|design| Ok(coil::prediction::Solution::compute(&design)?.netlist())) {
         Ok(text) => {
             print!("{text}");
             ExitCode::SUCCESS

@@ -156,7 +156,7 @@ impl Bench {
                 return Ok(());
             }
         }
-        let solution = Solution::of(&piece.design).map_err(|problems| {
+        let solution = Solution::compute(&piece.design).map_err(|problems| {
             refused(&problems.first().map_or_else(String::new, |p| format!("{} {}", p.at, p.text)))
         })?;
         let prediction = solution.prediction(&Calibration::default());

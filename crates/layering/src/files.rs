@@ -27,7 +27,7 @@ impl SourceFile {
     ///
     /// # Errors
     /// When it is no Rust.
-    pub fn of(name: &str, text: &str) -> Result<Self, Error> {
+    pub fn parse(name: &str, text: &str) -> Result<Self, Error> {
         let invalid = |error: syn::Error| Error::new(ErrorKind::InvalidData, format!("{name}: {error}"));
         let syntax = syn::parse_file(text).map_err(invalid)?;
         let stem = name.trim_end_matches(".rs");
@@ -56,7 +56,7 @@ pub fn read_crate(folder: &Path) -> Result<Vec<SourceFile>, Error> {
             if path.is_dir() {
                 folders.push(path);
             } else if path.extension().is_some_and(|e| e == "rs") && !name.ends_with("tests.rs") {
-                all.push(SourceFile::of(&name, &fs::read_to_string(&path)?)?);
+                all.push(SourceFile::parse(&name, &fs::read_to_string(&path)?)?);
             }
         }
     }

@@ -206,7 +206,7 @@ mod tests {
     /// Both rules see what they are there for.
     #[test]
     fn a_circle_and_an_upward_arrow_are_found() {
-        let file = |name: &str, text: &str| SourceFile::of(name, text).unwrap();
+        let file = |name: &str, text: &str| SourceFile::parse(name, text).unwrap();
         let files = [
             file("lib.rs", "mod a; mod b; pub use b::Thing;"),
             file("a.rs", "use crate::Thing; pub fn help() {} fn f() -> Thing { web::serve() }"),

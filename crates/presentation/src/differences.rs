@@ -63,8 +63,10 @@ pub fn changes_in_words(
         return Vec::new();
     }
     // Most of the time the first sheet has every name.
-    let names: Vec<Names<'_>> =
-        all.into_iter().map(|design| LazyCell::new(Box::new(move || PlaceNames::of(design)) as _)).collect();
+    let names: Vec<Names<'_>> = all
+        .into_iter()
+        .map(|design| LazyCell::new(Box::new(move || PlaceNames::from_design(design)) as _))
+        .collect();
     lines
         .into_iter()
         .map(|line| Difference {

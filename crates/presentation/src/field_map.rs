@@ -112,7 +112,8 @@ mod tests {
 
     #[test]
     fn every_point_has_three_values_and_units_are_the_workshops() {
-        let map = Solution::of(&reference_coil()).unwrap().field_map(Plane::Section { x_mm: 5.2 }, 12, 8);
+        let map =
+            Solution::compute(&reference_coil()).unwrap().field_map(Plane::Section { x_mm: 5.2 }, 12, 8);
         let data = |units: Units| {
             let markup = field_map(&map, units, "Field <b>");
             assert!(!markup.contains("<b>"));

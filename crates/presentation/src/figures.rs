@@ -123,7 +123,7 @@ impl Figure {
     }
 
     /// Its value in a prediction, SI or dB; none of a peak where the response only falls.
-    pub fn of(self, pickup: &PickupPrediction) -> Option<&Quantity> {
+    pub fn find_in(self, pickup: &PickupPrediction) -> Option<&Quantity> {
         (self.row().of)(pickup)
     }
 

@@ -30,7 +30,7 @@ pub struct Shown(BTreeSet<&'static str>);
 
 impl Shown {
     /// Those asked for; without a word, the workshop's usual ones (see [`Self::usual`]).
-    pub fn of<'a>(asked: impl Iterator<Item = &'a str>, usual: Option<&[String]>) -> Self {
+    pub fn from_keys<'a>(asked: impl Iterator<Item = &'a str>, usual: Option<&[String]>) -> Self {
         let asked: Vec<&str> = asked.collect();
         if asked.is_empty() { Self::usual(usual) } else { Self::only(|key| asked.contains(&key)) }
     }
@@ -242,7 +242,7 @@ mod tests {
         design.aims.inductance_h = Some([2.5, 2.6]);
         let prediction = predict(&design).unwrap();
         let titles = |asked: &[&str]| -> Vec<&str> {
-            let shown = Shown::of(asked.iter().copied(), None);
+            let shown = Shown::from_keys(asked.iter().copied(), None);
             parts(&design, Some(&prediction), &shown, Units::default()).iter().map(|p| p.title).collect()
         };
         assert_eq!(titles(&[]), ["What it is", "Strings and position", "Magnets and flux", "Intended load"]);
@@ -258,7 +258,7 @@ mod tests {
         design.aims.peak_hz = Some([100.0, 4200.0]);
         design.load.volume_kohm = 30.0;
         let prediction = predict(&design).unwrap();
-        let shown = Shown::of(PARTS.iter().map(|(key, _, _)| *key), None);
+        let shown = Shown::from_keys(PARTS.iter().map(|(key, _, _)| *key), None);
         let all = parts(&design, Some(&prediction), &shown, Units::default());
         let of = |title: &str, name: &str| {
             let part = all.iter().find(|p| p.title == title).unwrap();
@@ -280,7 +280,7 @@ mod tests {
     fn the_whole_sheet_is_as_it_was() {
         let design = tall_single("Sedge", 6, 10.4);
         let prediction = predict(&design).unwrap();
-        let all = Shown::of(PARTS.iter().map(|(key, _, _)| *key), None);
+        let all = Shown::from_keys(PARTS.iter().map(|(key, _, _)| *key), None);
         let text: String = parts(&design, Some(&prediction), &all, Units::default())
             .iter()
             .flat_map(|p| p.facts.iter().map(|(name, value)| format!("{} | {name} | {value}\n", p.title)))

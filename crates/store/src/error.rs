@@ -75,7 +75,7 @@ pub enum StoreError {
 
 impl From<sqlx::Error> for StoreError {
     fn from(error: sqlx::Error) -> Self {
-        let error = Self::of(error);
+        let error = Self::from_sqlx(error);
         if matches!(error, Self::Away(_)) {
             crate::trust::note_away();
         }
@@ -84,7 +84,7 @@ impl From<sqlx::Error> for StoreError {
 }
 
 impl StoreError {
-    fn of(error: sqlx::Error) -> Self {
+    fn from_sqlx(error: sqlx::Error) -> Self {
         // 1062: duplicate entry; 1053, 1927: server shutdown, connection killed.
         if let sqlx::Error::Database(inner) = &error
             && let Some(found) = inner.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>()

@@ -31,7 +31,7 @@ pub struct ImportedReading {
 impl ImportedReading {
     /// A reading that corrects none.
     #[must_use]
-    pub const fn of(reading: NewReading, by: PersonId, at: PrimitiveDateTime) -> Self {
+    pub const fn new(reading: NewReading, by: PersonId, at: PrimitiveDateTime) -> Self {
         Self { reading, corrects: None, by, at }
     }
 }

@@ -202,7 +202,7 @@ impl Store {
 
     /// The part of the database that belongs to one workshop.
     #[must_use]
-    pub fn of(&self, workshop: WorkshopId) -> WorkshopStore {
+    pub fn workshop(&self, workshop: WorkshopId) -> WorkshopStore {
         WorkshopStore {
             pool: self.pool.clone(),
             workshop,

@@ -66,7 +66,7 @@ impl NewReading {
     }
 
     /// A bare reading of a kind.
-    pub fn of(kind: Kind, value: Option<f64>) -> Self {
+    pub fn new(kind: Kind, value: Option<f64>) -> Self {
         Self {
             kind,
             pole: None,

@@ -76,7 +76,7 @@ impl UnreadableRecords {
 
     /// Those of a workshop that reading came across since the program began, by kind and number.
     #[must_use]
-    pub fn of(&self, workshop: WorkshopId) -> Vec<UnreadableRecord> {
+    pub fn in_workshop(&self, workshop: WorkshopId) -> Vec<UnreadableRecord> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         all.iter()
             .filter(|((of, ..), _)| *of == workshop)

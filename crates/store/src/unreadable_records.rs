@@ -153,7 +153,12 @@ impl WorkshopStore {
     /// # Errors
     /// [`StoreError::Missing`] where none was; [`StoreError::InUse`] where something depends on it.
     pub async fn delete_unreadable(&self, by: PersonId, kind: RecordKind, id: u64) -> Result<(), StoreError> {
-        if !self.unreadable.of(self.workshop).iter().any(|record| record.kind == kind && record.id == id) {
+        if !self
+            .unreadable
+            .in_workshop(self.workshop)
+            .iter()
+            .any(|record| record.kind == kind && record.id == id)
+        {
             return Err(StoreError::Missing("unreadable record"));
         }
         let mut change = self.begin_change(by, kind.action(), ("record", kind.snapshot()), id).await?;

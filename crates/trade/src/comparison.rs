@@ -324,7 +324,7 @@ mod tests {
         let design = coil::design::tall_single("Sedge", 6, 10.4);
         let own = Correction { shift: 0.01, sd: 0.004, runs: 40, per_kelvin: 5e-4 };
         let calibration = Calibration { resistance: Some(own), ..Calibration::default() };
-        let solution = Solution::of(&design).unwrap();
+        let solution = Solution::compute(&design).unwrap();
         let prediction = solution.prediction(&calibration);
         let compared = |coil_c: f64| {
             let ohms_20 = prediction.pickup.resistance_20c_ohm.nominal * (5e-4 * (coil_c - 20.0)).exp();

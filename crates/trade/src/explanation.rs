@@ -201,7 +201,7 @@ fn effects(moved: Moved) -> Effects {
 struct Curve(Vec<(f64, Effects)>);
 
 impl Curve {
-    fn of(solution: &Solution, sizes: &[f64], shift: impl Fn(f64) -> Shift) -> Self {
+    fn from_solution(solution: &Solution, sizes: &[f64], shift: impl Fn(f64) -> Shift) -> Self {
         Self(sizes.iter().map(|&size| (size, effects(solution.moved(shift(size))))).collect())
     }
 
@@ -245,17 +245,23 @@ fn normal(x: f64, sd: f64) -> f64 {
 /// Every fault that can show in what was read, with its sizes. How common sizes are is judgement, no source.
 fn faults(solution: &Solution, seen: &[Option<Seen>; QUANTITIES]) -> Vec<(Fault, Vec<Case>)> {
     let design = solution.design();
-    let turns = Curve::of(solution, &[-0.5, -0.3, -0.15, -0.05, 0.0, 0.05, 0.15, 0.3, 0.5], |size| Shift {
-        turns: size,
+    let turns =
+        Curve::from_solution(solution, &[-0.5, -0.3, -0.15, -0.05, 0.0, 0.05, 0.15, 0.3, 0.5], |size| {
+            Shift { turns: size, ..Shift::default() }
+        });
+    let ohms = Curve::from_solution(solution, &[-0.2, 0.0, 0.2], |size| Shift {
+        wire_ohm: size,
         ..Shift::default()
     });
-    let ohms = Curve::of(solution, &[-0.2, 0.0, 0.2], |size| Shift { wire_ohm: size, ..Shift::default() });
-    let packing =
-        Curve::of(solution, &[-0.4, -0.2, 0.0, 0.2, 0.3], |size| Shift { packing: size, ..Shift::default() });
+    let packing = Curve::from_solution(solution, &[-0.4, -0.2, 0.0, 0.2, 0.3], |size| Shift {
+        packing: size,
+        ..Shift::default()
+    });
     // Rods are pressed in before the wire; screws, slugs and blades come after it, and may not be there yet.
     let is_pressed = design.poles.iter().all(|p| p.shape == PoleShape::Rod);
     let sizes: &[f64] = if is_pressed { &[-0.5, -0.25, 0.0, 0.25, 0.5] } else { &[-0.5, 0.0, 0.5, 0.8, 1.0] };
-    let poles = Curve::of(solution, sizes, |size| Shift { missing_parts: size, ..Shift::default() });
+    let poles =
+        Curve::from_solution(solution, sizes, |size| Shift { missing_parts: size, ..Shift::default() });
     let mut all = vec![
         (Fault::Chance, vec![(0.0, 1.0, [0.0; QUANTITIES])]),
         (Fault::MiscountedTurns, turns.cases(200, |size| (-size.abs() / 0.05).exp())),

@@ -85,8 +85,8 @@ pub fn fit_curve(swept: Swept, hz: &[f64], values: &[f64], known: &Known) -> Opt
         return None;
     }
     match swept {
-        Swept::Impedance => of_impedance(hz, values, known, top),
-        Swept::Response => of_response(hz, values, known, top),
+        Swept::Impedance => fit_of_impedance(hz, values, known, top),
+        Swept::Response => fit_of_response(hz, values, known, top),
     }
 }
 
@@ -105,7 +105,7 @@ pub fn impedance_ohm(
     (series.inv() + across).inv().norm()
 }
 
-fn of_impedance(hz: &[f64], ohms: &[f64], known: &Known, top: usize) -> Option<CurveFit> {
+fn fit_of_impedance(hz: &[f64], ohms: &[f64], known: &Known, top: usize) -> Option<CurveFit> {
     if ohms.iter().any(|v| *v <= 0.0) {
         return None;
     }
@@ -128,7 +128,7 @@ fn of_impedance(hz: &[f64], ohms: &[f64], known: &Known, top: usize) -> Option<C
     let resonance = (2.0 * PI * (0.5 * (p[0] + p[1])).exp()).recip();
     let spread = 0.5 * found.half_width(0).hypot(found.half_width(1));
     let omega_l = 2.0 * PI * resonance * p[0].exp();
-    let parted = Parted::of(Some(whole), Some(banded(&found, 2, 1.0)), known);
+    let parted = Parted::new(Some(whole), Some(banded(&found, 2, 1.0)), known);
     Some(CurveFit {
         inductance_h: Some(banded(&found, 0, 1.0)),
         capacitance_f: parted.capacitance_f,
@@ -156,7 +156,7 @@ fn level_db(hz: f64, resonance_hz: f64, quality: f64) -> f64 {
     -10.0 * ((1.0 - x * x).powi(2) + (x / quality).powi(2)).log10()
 }
 
-fn of_response(hz: &[f64], db: &[f64], known: &Known, top: usize) -> Option<CurveFit> {
+fn fit_of_response(hz: &[f64], db: &[f64], known: &Known, top: usize) -> Option<CurveFit> {
     let height = 10f64.powf((db[top] - db[0]) / 20.0).max(1.1);
     let begun = [hz[top].ln(), height.ln(), db[0]];
     let value = |p: &[f64], f: f64| p[2] + level_db(f, p[0].exp(), p[1].exp());
@@ -180,7 +180,7 @@ fn of_response(hz: &[f64], db: &[f64], known: &Known, top: usize) -> Option<Curv
         let p05 = of((p[1] - half).exp())?;
         Some(Quantity { nominal, p05, p95: of((p[1] + half).exp()).unwrap_or(nominal * nominal / p05) })
     });
-    let parted = Parted::of(whole, loss, known);
+    let parted = Parted::new(whole, loss, known);
     Some(CurveFit {
         inductance_h: None,
         capacitance_f: parted.capacitance_f,
@@ -211,7 +211,7 @@ struct Parted {
 
 impl Parted {
     /// Of what is in parallel a curve tells the whole: with the one known it tells the other, with neither known all is the pickup's.
-    fn of(whole_f: Option<Quantity>, whole_ohm: Option<Quantity>, known: &Known) -> Self {
+    fn new(whole_f: Option<Quantity>, whole_ohm: Option<Quantity>, known: &Known) -> Self {
         let mut parted = Self::default();
         match (known.across_f, known.capacitance_f) {
             (None, Some(own)) => parted.load_f = whole_f.and_then(|q| less(&q, own)),
@@ -278,7 +278,7 @@ mod tests {
     #[test]
     fn the_engines_coil_comes_out() {
         let design = starting_point(Kind::TallSingle, "Sedge", 6, 10.4);
-        let prediction = Solution::of(&design).unwrap().prediction(&Calibration::default());
+        let prediction = Solution::compute(&design).unwrap().prediction(&Calibration::default());
         let hz: Vec<f64> = (0..80).map(|k| 100.0 * 1.08_f64.powi(k)).collect();
         let ohms: Vec<f64> = hz.iter().map(|f| prediction.circuit.source(*f).impedance.norm()).collect();
         let known = Known { resistance_ohm: Some(ohms[0]), ..Known::default() };

@@ -38,7 +38,7 @@ pub struct SummaryFigure {
 }
 
 impl SummaryFigure {
-    fn of(comparisons: &[Comparison], kind: Kind) -> Self {
+    fn find(comparisons: &[Comparison], kind: Kind) -> Self {
         comparisons.iter().find(|c| c.kind == kind).map_or_else(Self::default, |c| Self {
             measured: Some(c.measured),
             off: Some(c.deviation),
@@ -105,8 +105,8 @@ pub fn judge_run(
     policy: TolerancePolicy,
 ) -> Judgement {
     let wound = as_wound(design, readings);
-    let solution = Solution::of(&wound).ok();
-    judge_solved(&wound, solution.as_ref(), readings, (calibration, policy), &Plan::of(design))
+    let solution = Solution::compute(&wound).ok();
+    judge_solved(&wound, solution.as_ref(), readings, (calibration, policy), &Plan::from_design(design))
 }
 
 /// The same where the coil as wound (see [`as_wound`]) is solved already; `None` where it cannot be predicted. `plan` is what
@@ -136,7 +136,7 @@ fn summary(
     comparisons: &[Comparison],
 ) -> RunSummary {
     let coil = wound.coils.first();
-    let figure = |kind| SummaryFigure::of(comparisons, kind);
+    let figure = |kind| SummaryFigure::find(comparisons, kind);
     let inductance = figure(Kind::Inductance);
     let flux: Vec<f64> = comparisons
         .iter()

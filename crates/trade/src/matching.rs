@@ -412,7 +412,7 @@ pub fn triples(
     if !(is_apart(firsts, seconds) && is_apart(firsts, thirds) && is_apart(seconds, thirds)) {
         return joined(coils, [firsts, seconds, thirds], criteria, alike, opposite);
     }
-    let mut flow = Flow::of(2 + seconds.len() + 2 * firsts.len() + thirds.len());
+    let mut flow = Flow::new(2 + seconds.len() + 2 * firsts.len() + thirds.len());
     let second = |k: usize| 2 + k;
     let first_in = |k: usize| 2 + seconds.len() + k;
     let first_out = |k: usize| first_in(k) + firsts.len();
@@ -548,7 +548,7 @@ struct Flow {
 }
 
 impl Flow {
-    fn of(nodes: usize) -> Self {
+    fn new(nodes: usize) -> Self {
         Self { edges_of: vec![Vec::new(); nodes], edges: Vec::new() }
     }
 

@@ -263,7 +263,8 @@ mod tests {
             "switch": [{"name": "both", "on": ["bridge", "neck"]}],
         }))
         .unwrap();
-        SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap()
+        SetSolution::compute(&set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
+            .unwrap()
     }
 
     fn tall() -> Design {
@@ -311,7 +312,8 @@ mod tests {
         }))
         .unwrap();
         let solution =
-            SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+            SetSolution::compute(&set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
+                .unwrap();
         let all = mends_of_set(&solution);
         for (a, b) in [(0, 1), (1, 2)] {
             let (_, _, found) = all.iter().find(|(x, y, _)| (*x, *y) == (a, b)).unwrap();

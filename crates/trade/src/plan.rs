@@ -49,7 +49,7 @@ const TURNS_OFF: (f64, f64) = (0.02, 20.0);
 impl Plan {
     /// What a document asks for that is wound with the wire that it names.
     #[must_use]
-    pub fn of(design: &Design) -> Self {
+    pub fn from_design(design: &Design) -> Self {
         let turns = design.coils.first().map(|c| c.wind.turns);
         Self { turns, aims: design.aims.clone(), designed: None }
     }

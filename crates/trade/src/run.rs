@@ -23,7 +23,7 @@ impl Stage {
     /// assert_eq!(Stage::of(&[]), Stage::Wind);
     /// ```
     #[must_use]
-    pub fn of(readings: &[Reading]) -> Self {
+    pub fn from_readings(readings: &[Reading]) -> Self {
         let has = |kind| latest(readings, kind).is_some();
         if has(Kind::Open) {
             Self::Judge
@@ -171,7 +171,7 @@ mod tests {
     #[case(&[Kind::Open], Stage::Judge)]
     fn stages(#[case] kinds: &[Kind], #[case] stage: Stage) {
         let readings: Vec<Reading> = kinds.iter().map(|kind| reading(*kind)).collect();
-        assert_eq!(Stage::of(&readings), stage);
+        assert_eq!(Stage::from_readings(&readings), stage);
     }
 
     #[test]

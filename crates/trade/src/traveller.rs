@@ -189,7 +189,7 @@ impl Traveller {
     /// Without what is done to the whole pickup: for a coil that is wound alone. The names are those of the usual
     /// operations; a workshop's own stay.
     #[must_use]
-    pub fn of_a_coil(mut self) -> Self {
+    pub fn for_coil(mut self) -> Self {
         self.0.retain(|one| !["assemble", "pot", "final"].contains(&one.key.as_str()));
         // What the final measurement would hold for is read at the first check: nothing comes after it.
         for check in self.0.iter_mut().filter(|one| one.key == "first-check") {
@@ -203,7 +203,7 @@ impl Traveller {
     /// Only what is done to the whole pickup: for one that is assembled of coils wound by themselves. Of a workshop's own traveller that has
     /// none of the usual names, its last operation.
     #[must_use]
-    pub fn of_an_assembly(mut self) -> Self {
+    pub fn for_assembly(mut self) -> Self {
         let last = self.0.last().cloned();
         self.0.retain(|one| ["assemble", "pot", "final"].contains(&one.key.as_str()));
         if self.0.is_empty() {
@@ -466,7 +466,7 @@ mod tests {
 
     #[test]
     fn a_coil_alone_is_checked_and_not_potted() {
-        let all = Traveller::usual(&starting_point(Format::TwinCoil, "Sedge", 6, 10.0)).of_a_coil();
+        let all = Traveller::usual(&starting_point(Format::TwinCoil, "Sedge", 6, 10.0)).for_coil();
         assert_eq!(all.0.last().unwrap().key, "first-check");
     }
 
@@ -477,7 +477,7 @@ mod tests {
             let mut traveller = Traveller::usual(design);
             let wound = coil.map_or_else(|| design.clone(), |name| design.alone(name).unwrap());
             if coil.is_some() {
-                traveller = traveller.of_a_coil();
+                traveller = traveller.for_coil();
             }
             let all = traveller.readable_on(&wound).0;
             all.into_iter().flat_map(|one| one.hold).collect::<Vec<_>>()

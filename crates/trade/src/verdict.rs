@@ -367,7 +367,7 @@ fn open_coil() -> Verdict {
 }
 
 fn all_inside(comparisons: &[Comparison], readings: &[Reading]) -> Verdict {
-    if Stage::of(readings) == Stage::Judge {
+    if Stage::from_readings(readings) == Stage::Judge {
         return Verdict {
             level: Level::Pass,
             text: "All readings are within tolerance: the coil is what was predicted.".into(),

@@ -106,7 +106,7 @@ impl Progress {
     /// From all that happened, in order. A counter that was preset counts from there; counts never run backwards
     /// otherwise, since late and repeated messages arrive.
     #[must_use]
-    pub fn of(events: &[Event], planned: u32, stops: &[u32]) -> Self {
+    pub fn from_events(events: &[Event], planned: u32, stops: &[u32]) -> Self {
         let (mut turns, mut stands) = (0, true);
         for event in events {
             match event.what {
@@ -198,7 +198,7 @@ mod tests {
     #[case(&[at(WindingEventKind::Count, 4100), at(WindingEventKind::Broke, 4120)], (4120, Some(7500), true))]
     #[case(&[at(WindingEventKind::Splice, 4120)], (4120, Some(7500), true))]
     fn how_far_it_is(#[case] events: &[Event], #[case] (turns, next, stands): (u32, Option<u32>, bool)) {
-        let progress = Progress::of(events, 7500, &[300, 1000]);
+        let progress = Progress::from_events(events, 7500, &[300, 1000]);
         assert_eq!((progress.turns, progress.next_stop, progress.stands), (turns, next, stands));
         assert_eq!(progress.to_go, 7500 - turns);
     }
@@ -206,7 +206,7 @@ mod tests {
     /// 7,500 turns near 500 a minute take a quarter of an hour (common practice, no source).
     #[test]
     fn minutes_left() {
-        let progress = Progress::of(&[], 7500, &[]);
+        let progress = Progress::from_events(&[], 7500, &[]);
         assert!((progress.minutes_left(500.0).unwrap() - 15.0).abs() < 1e-9);
         assert_eq!(progress.minutes_left(0.0), None);
     }

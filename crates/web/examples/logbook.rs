@@ -53,7 +53,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
         let sign_in = name.to_lowercase();
         people.push(
             store
-                .of(workshop)
+                .workshop(workshop)
                 .add_person(&NewPerson { name, sign_in: &sign_in, password_hash: None, role: Role::Operator })
                 .await
                 .unwrap(),
@@ -73,9 +73,9 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             input_mohm: None,
             simulated: true,
         };
-        store.of(workshop).add_instrument(owner, &new).await.unwrap();
+        store.workshop(workshop).add_instrument(owner, &new).await.unwrap();
     }
-    let winders = store.of(workshop).instruments().await.unwrap().iter().map(|i| i.id).collect();
+    let winders = store.workshop(workshop).instruments().await.unwrap().iter().map(|i| i.id).collect();
     let mut designs = Vec::new();
     for k in 0..40 {
         let format = [Format::TallSingle, Format::WideSingle, Format::TwinCoil, Format::ShortSingle][k % 4];
@@ -90,7 +90,11 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             newest_seen: None,
             is_variant: false,
         };
-        designs.push((store.of(workshop).save_revision(owner, &new).await.unwrap(), design, prediction));
+        designs.push((
+            store.workshop(workshop).save_revision(owner, &new).await.unwrap(),
+            design,
+            prediction,
+        ));
     }
     let mut spools = Vec::new();
     for k in 0..runs.div_ceil(RUNS_PER_SPOOL) {
@@ -104,7 +108,7 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
             measured: coil::design::Spool::default(),
             remark: String::new(),
         };
-        spools.push((store.of(workshop).add_spool(owner, &new).await.unwrap(), 0.02 * deviate(dice)));
+        spools.push((store.workshop(workshop).add_spool(owner, &new).await.unwrap(), 0.02 * deviate(dice)));
     }
     Shop { workshop, people, winders, designs, spools }
 }
@@ -155,12 +159,12 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
         design: design.clone(),
         remark: if remark.is_empty() { String::new() } else { format!("{remark}, order {}", k % 977) },
         readings: [
-            NewReading::of(Kind::Turns, Some(turns)),
-            NewReading { coil_c: Some(22.0), ..NewReading::of(Kind::Resistance, r.measured) },
-            NewReading { test_hz: Some(1000.0), ..NewReading::of(Kind::Inductance, l.measured) },
+            NewReading::new(Kind::Turns, Some(turns)),
+            NewReading { coil_c: Some(22.0), ..NewReading::new(Kind::Resistance, r.measured) },
+            NewReading { test_hz: Some(1000.0), ..NewReading::new(Kind::Inductance, l.measured) },
         ]
         .map(|r| {
-            ImportedReading::of(r, shop.people[hand], time::PrimitiveDateTime::new(at.date(), at.time()))
+            ImportedReading::new(r, shop.people[hand], time::PrimitiveDateTime::new(at.date(), at.time()))
         })
         .to_vec(),
         events: Vec::new(),
@@ -215,7 +219,7 @@ async fn main() {
     let began = Instant::now();
     let all: Vec<ImportedRun> = (0..runs).map(|k| wound(&made, k, runs, &mut dice)).collect();
     for some in all.chunks(1000) {
-        store.of(made.workshop).import_runs(made.people[0], some).await.unwrap();
+        store.workshop(made.workshop).import_runs(made.people[0], some).await.unwrap();
     }
     println!(
         "{runs} runs, {} spools, {} designs: brought in within {:.0} s\n",

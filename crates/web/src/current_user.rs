@@ -322,7 +322,7 @@ pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identit
     };
     let person = app.workshop.person(id).await.map_err(AppError::from)?;
     let Some(person) = person.filter(|p| p.disabled_at.is_none()) else { return Err(asked) };
-    let settings = WorkshopSettings::of(&person);
+    let settings = WorkshopSettings::from_person(&person);
     // A machine that runs is stopped by whoever stands there, and without a PIN first.
     let is_command = request.match_pattern().is_some_and(|pattern| pattern == WINDER_COMMANDS);
     let is_resting = station.is_some()
@@ -330,7 +330,7 @@ pub(crate) async fn identify(app: &App, request: &HttpRequest) -> Result<Identit
     if is_resting && !is_command {
         return Err(asked);
     }
-    let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::of(&person) };
+    let actor = if station.is_some() { Actor::at_station(&person) } else { Actor::from_person(&person) };
     let has_two_factors = session.get::<bool>(TWO_FACTORS).map_err(AppError::internal)?.unwrap_or(false);
     Ok(Identity { person, actor, settings, station, is_resting, has_two_factors })
 }

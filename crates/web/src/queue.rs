@@ -21,12 +21,12 @@ pub(crate) struct Queue {
 
 impl Default for Queue {
     fn default() -> Self {
-        Self::of(MOST_AT_ONCE, MOST_WAITING, LONGEST_WAIT)
+        Self::new(MOST_AT_ONCE, MOST_WAITING, LONGEST_WAIT)
     }
 }
 
 impl Queue {
-    fn of(at_once: usize, waiting: usize, longest: Duration) -> Self {
+    fn new(at_once: usize, waiting: usize, longest: Duration) -> Self {
         Self { turns: Arc::new(Semaphore::new(at_once)), places: Arc::new(Semaphore::new(waiting)), longest }
     }
 
@@ -53,7 +53,7 @@ mod tests {
     /// waits too long is told so.
     #[tokio::test]
     async fn turns_are_given_in_order_and_the_queue_has_an_end() {
-        let queue = Arc::new(Queue::of(2, 1, Duration::from_millis(50)));
+        let queue = Arc::new(Queue::new(2, 1, Duration::from_millis(50)));
         let (first, second) = (queue.turn().await.unwrap(), queue.turn().await.unwrap());
         let third = tokio::spawn({
             let queue = Arc::clone(&queue);

@@ -71,10 +71,10 @@ fn whole(chunks: &str) -> String {
 
 impl Visit {
     fn to(store: &Store) -> Self {
-        Self::of(Workshop::new(store.clone()))
+        Self::new(Workshop::new(store.clone()))
     }
 
-    fn of(workshop: Workshop) -> Self {
+    fn new(workshop: Workshop) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let address = listener.local_addr().unwrap();
         let code = workshop.set_up_code().to_owned();

@@ -22,7 +22,7 @@ pub struct Actor {
 impl Actor {
     /// A person at a computer of their own.
     #[must_use]
-    pub fn of(person: &Person) -> Self {
+    pub fn from_person(person: &Person) -> Self {
         Self { person: person.id, workshop: person.workshop_id, role: person.role.0, is_at_station: false }
     }
 
@@ -30,7 +30,7 @@ impl Actor {
     /// since others stand at it too.
     #[must_use]
     pub fn at_station(person: &Person) -> Self {
-        Self { role: person.role.0.min(Role::Operator), is_at_station: true, ..Self::of(person) }
+        Self { role: person.role.0.min(Role::Operator), is_at_station: true, ..Self::from_person(person) }
     }
 
     /// Whether they may do something.

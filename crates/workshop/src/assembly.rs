@@ -33,7 +33,7 @@ impl Workshop {
     /// When there is no such run.
     pub async fn assembly(&self, actor: &Actor, run: &Run) -> Result<Assembly, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let id = run.row.id;
         if run.design.coils.len() != 1 {
             return Ok(Assembly { coils: store.coils_of_run(id).await?, ..Assembly::default() });
@@ -70,7 +70,7 @@ impl Workshop {
         others: &[RunId],
     ) -> Result<RunId, Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let first = store.run(first).await?;
         let revision = store.revision(first.row.revision_id).await?;
         let mut runs = vec![first];
@@ -98,14 +98,14 @@ impl Workshop {
             return Err(Refusal::NotOneOfEachCoil);
         }
         let turns = design.coils[0].wind.turns;
-        let traveller = self.traveller_for(actor, &design).await?.of_an_assembly().readable_on(&design);
+        let traveller = self.traveller_for(actor, &design).await?.for_assembly().readable_on(&design);
         let applied = self.calibrations.applied(&store, Some(revision.row.design_id)).await?;
         let (spool, winder) = (runs[0].row.spool_id, runs[0].row.winder_id);
         let calibration = applied.on(&design, spool, Some(actor.person), winder);
         let solution = self.predictions.solution(&design).await?.ok();
         let (judged, tolerance) = (design.clone(), self.settings_of(actor).await?.tolerance);
         let judgement = crate::blocking::blocking(move || {
-            let plan = Plan::of(&judged);
+            let plan = Plan::from_design(&judged);
             judge_solved(&judged, solution.as_deref(), &[], (&calibration, tolerance), &plan)
         })
         .await?;
@@ -136,7 +136,7 @@ impl Workshop {
         // What was counted on its first coil, so that it does not wait for turns.
         let counted = LogReadings {
             key: key.derived(1),
-            readings: vec![NewReading::of(Kind::Turns, Some(f64::from(turns)))],
+            readings: vec![NewReading::new(Kind::Turns, Some(f64::from(turns)))],
             corrects: None,
             accept_doubtful: true,
         };

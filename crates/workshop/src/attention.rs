@@ -132,7 +132,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn attention(&self, actor: &Actor) -> Result<Vec<AttentionItem>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let reads_analysis = actor.may(Action::ReadAnalysis);
         let waiting = LogFilter { level: Some(Level::Waiting), ..LogFilter::default() };
         let (unsteady, spools, parts, instruments, waiting, effects, guessing) = tokio::try_join!(
@@ -140,7 +140,7 @@ impl Workshop {
                 if !reads_analysis {
                     return Ok(Vec::new());
                 }
-                self.unsteady.of(&store, actor.workshop).await
+                self.unsteady.load(&store, actor.workshop).await
             },
             self.spools(actor),
             async { Ok(store.parts().await?) },
@@ -183,7 +183,7 @@ impl Workshop {
     /// The clearest effects of spools, hands and machines, and what cannot be separated.
     async fn clearest_effects(&self, actor: &Actor) -> Result<Vec<AttentionItem>, Refusal> {
         let Some(version) = self.newest_calibration(actor).await? else { return Ok(Vec::new()) };
-        let names = LevelNames::of(&self.of(actor)).await?;
+        let names = LevelNames::load(&self.store_of(actor)).await?;
         let effects = describe_effects(&version.model.effects, &|f: Factor, l: u64| names.name_of(f, l));
         let of_interest =
             |e: &&EffectText| matches!(e.factor, Factor::Spool | Factor::Operator | Factor::Winder);

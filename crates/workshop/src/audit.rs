@@ -30,7 +30,7 @@ impl Workshop {
         before: Option<u64>,
     ) -> Result<AuditPage, Refusal> {
         actor.require(Action::ReadAudit)?;
-        let mut rows = self.of(actor).audit_trail(filter, before, PAGE + 1).await?;
+        let mut rows = self.store_of(actor).audit_trail(filter, before, PAGE + 1).await?;
         let is_last = rows.len() <= PAGE as usize;
         rows.truncate(PAGE as usize);
         let next = if is_last { None } else { rows.last().map(|row| row.id) };

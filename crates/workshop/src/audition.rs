@@ -98,7 +98,7 @@ impl Workshop {
     /// [`Refusal::NotPredictable`] when one of both cannot be predicted.
     pub async fn audition(&self, actor: &Actor, command: Audition) -> Result<(Vec<u8>, f64), Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let other = self.of(actor).revision(command.against).await?;
+        let other = self.store_of(actor).revision(command.against).await?;
         let a = self.sound_of(actor, command.design, command.document).await?;
         let b = self.sound_of(actor, Some(other.row.design_id), other.design).await?;
         let (equal, side) = (command.equal_loudness, command.side);

@@ -54,7 +54,7 @@ impl Workshop {
         self.backup_folder().await?;
         let permit = self.permits.jobs.acquire(actor.person)?;
         let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
-        self.of(actor).note_backup(actor.person).await?;
+        self.store_of(actor).note_backup(actor.person).await?;
         let workshop = self.clone();
         tokio::spawn(async move {
             let outcome = match workshop.back_up_now(|share| job.advance(share)).await {

@@ -78,7 +78,7 @@ impl Workshop {
         design: Option<DesignId>,
     ) -> Result<AppliedCalibration, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        self.calibrations.applied(&self.of(actor), design).await
+        self.calibrations.applied(&self.store_of(actor), design).await
     }
 
     /// The prediction of a document with the calibration that its design uses.
@@ -93,7 +93,7 @@ impl Workshop {
     ) -> Result<PredictionResult, Refusal> {
         actor.require(Action::ReadDesigns)?;
         let applied = self.applied_calibration(actor, design).await?;
-        self.predictions.prediction(document, applied.of(document)).await
+        self.predictions.prediction(document, applied.for_design(document)).await
     }
 
     /// The prediction of a document by the uncalibrated model.
@@ -113,7 +113,7 @@ impl Workshop {
         document: &Design,
         applied: &AppliedCalibration,
     ) -> Result<PredictionResult, Refusal> {
-        self.predictions.prediction(document, applied.of(document)).await
+        self.predictions.prediction(document, applied.for_design(document)).await
     }
 
     /// The solution of a document, for what predictions do not hold: the field, the lay.
@@ -130,7 +130,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn newest_calibration(&self, actor: &Actor) -> Result<Option<CalibrationVersion>, Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        self.newest_version(&self.of(actor)).await
+        self.newest_version(&self.store_of(actor)).await
     }
 
     /// As [`Self::newest_calibration`], for use cases that ask for another permission.
@@ -157,7 +157,7 @@ impl Workshop {
         number: Option<u64>,
     ) -> Result<CalibrationOverview, Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let versions = store.calibrations().await?;
         let row = versions.iter().find(|v| Some(u64::from(v.number)) == number).or_else(|| versions.first());
         let shown = match row.cloned() {
@@ -169,7 +169,7 @@ impl Workshop {
         };
         let (enabled, names, exceptions, recent_bands, designs) = tokio::try_join!(
             async { Ok::<_, Refusal>(store.calibration_enabled().await?) },
-            LevelNames::of(&store),
+            LevelNames::load(&store),
             async { Ok(store.calibration_exceptions().await?) },
             async { Ok(store.recent_bands(RECENT).await?) },
             async { Ok(store.logged_designs().await?) },
@@ -184,8 +184,8 @@ impl Workshop {
     pub async fn effects(&self, actor: &Actor) -> Result<Option<Effects>, Refusal> {
         actor.require(Action::ReadAnalysis)?;
         let Some(version) = self.newest_calibration(actor).await? else { return Ok(None) };
-        let store = self.of(actor);
-        let names = LevelNames::of(&store).await?;
+        let store = self.store_of(actor);
+        let names = LevelNames::load(&store).await?;
         let model = Arc::clone(&version.model);
         let effects =
             blocking(move || describe_effects(&model.effects, &|f: Factor, l: u64| names.name_of(f, l)))
@@ -216,7 +216,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn set_calibration_enabled(&self, actor: &Actor, on: bool) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        Ok(self.of(actor).set_calibration_enabled(actor.person, on).await?)
+        Ok(self.store_of(actor).set_calibration_enabled(actor.person, on).await?)
     }
 
     /// Lets a design use the newest version from now on, or no calibration.
@@ -230,7 +230,7 @@ impl Workshop {
         policy: CalibrationPolicy,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        Ok(self.of(actor).set_calibration_policy(actor.person, design, policy).await?)
+        Ok(self.store_of(actor).set_calibration_policy(actor.person, design, policy).await?)
     }
 
     /// Freezes a design at what is the newest version now.
@@ -239,7 +239,7 @@ impl Workshop {
     /// [`Refusal::NoCalibration`] before there is a version.
     pub async fn freeze_calibration(&self, actor: &Actor, design: DesignId) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        let newest = self.of(actor).newest_calibration().await?.ok_or(Refusal::NoCalibration)?;
+        let newest = self.store_of(actor).newest_calibration().await?.ok_or(Refusal::NoCalibration)?;
         self.set_calibration_policy(actor, design, CalibrationPolicy::Frozen(CalibrationId(newest.id.0)))
             .await
     }
@@ -279,7 +279,7 @@ impl Workshop {
 
     /// Fits to all runs, and keeps a version when it differs from the last one. `always` does so however few are new.
     async fn fit(&self, workshop: WorkshopId, always: bool) -> Result<Option<u32>, Refusal> {
-        let store = self.store.of(workshop);
+        let store = self.store.workshop(workshop);
         let newest = store.newest_calibration().await?;
         let count = store.observation_count().await?;
         if let (Some(newest), false) = (&newest, always)

@@ -45,7 +45,7 @@ pub struct AppliedCalibration {
 impl AppliedCalibration {
     /// What the calibration says of a document of this design, on no spool and by nobody in particular.
     #[must_use]
-    pub fn of(&self, document: &Design) -> Calibration {
+    pub fn for_design(&self, document: &Design) -> Calibration {
         self.on(document, None, None, None)
     }
 
@@ -114,7 +114,7 @@ impl CalibrationVersions {
     }
 
     /// A version by its number in the database, as a design uses it; `None` for the uncalibrated model.
-    pub(crate) async fn of_version(
+    pub(crate) async fn for_version(
         &self,
         store: &WorkshopStore,
         id: Option<CalibrationId>,

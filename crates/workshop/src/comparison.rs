@@ -105,7 +105,7 @@ impl Workshop {
     }
 
     async fn compared_revision(&self, actor: &Actor, id: RevisionId) -> Result<ComparedPickup, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let revision = store.revision(id).await?;
         let prediction =
             self.prediction_of(actor, Some(revision.row.design_id), &revision.design).await?.ok();
@@ -136,7 +136,7 @@ impl Workshop {
     }
 
     async fn compared_reference(&self, actor: &Actor, id: ReferenceId) -> Result<ComparedPickup, Refusal> {
-        let row = self.of(actor).reference(id).await?;
+        let row = self.store_of(actor).reference(id).await?;
         let draft = draft_of(&row)?;
         let found = self.identify_findings(actor, &draft.findings).await?;
         let design = explained(&draft, &found).ok_or(Refusal::NotFound("explanation"))?;
@@ -160,7 +160,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn explained_references(&self, actor: &Actor) -> Result<Vec<(ReferenceId, String)>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        Ok(self.of(actor).explained_references().await?)
+        Ok(self.store_of(actor).explained_references().await?)
     }
 }
 

@@ -40,10 +40,10 @@ pub struct ShiftExplanation {
 /// Levels that are commoner after a change than before.
 fn newcomers(factor: Factor, earlier: &[&Observation], later: &[&Observation]) -> Vec<u64> {
     let share = |runs: &[&Observation], level: u64| {
-        runs.iter().filter(|r| r.factor_levels.of(factor) == Some(level)).count() as f64
+        runs.iter().filter(|r| r.factor_levels.level(factor) == Some(level)).count() as f64
             / runs.len().max(1) as f64
     };
-    let mut levels: Vec<u64> = later.iter().filter_map(|r| r.factor_levels.of(factor)).collect();
+    let mut levels: Vec<u64> = later.iter().filter_map(|r| r.factor_levels.level(factor)).collect();
     levels.sort_unstable();
     levels.dedup();
     levels.retain(|level| share(later, *level) > share(earlier, *level) + COMMONER);
@@ -57,7 +57,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn logged_designs(&self, actor: &Actor) -> Result<Vec<(DesignId, String, i64)>, Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        Ok(self.of(actor).logged_designs().await?)
+        Ok(self.store_of(actor).logged_designs().await?)
     }
 
     /// The runs of a design, oldest first, and the aims of the newest of them.
@@ -66,7 +66,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn series(&self, actor: &Actor, design: DesignId) -> Result<(Vec<LogbookRow>, Aims), Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let filter = LogFilter { design: Some(design), ..LogFilter::default() };
         let mut rows = store.log_lines(&filter, MOST).await?;
         rows.reverse();
@@ -96,10 +96,10 @@ impl Workshop {
         let (earlier, later) = observations.split_at(at.min(observations.len()));
         let (earlier, later): (Vec<&Observation>, Vec<&Observation>) =
             (earlier.iter().collect(), later.iter().collect());
-        let Some(shift) = version.model.of(quantity).and_then(|m| m.shift(&earlier, &later)) else {
+        let Some(shift) = version.model.quantity(quantity).and_then(|m| m.shift(&earlier, &later)) else {
             return Ok(None);
         };
-        let names = LevelNames::of(&self.of(actor)).await?;
+        let names = LevelNames::load(&self.store_of(actor)).await?;
         let parts = shift.parts.iter().filter(|(_, e)| e.value.abs() > 5e-4).map(|(factor, e)| ShiftPart {
             factor: Some(*factor),
             came_in: newcomers(*factor, &earlier, &later)

@@ -69,7 +69,7 @@ impl Workshop {
         design: Option<DesignId>,
     ) -> Result<(Vec<RevisionRow>, Option<DesignCost>), Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let designs = store.designs(&DesignFilter::default()).await?;
         let Some(design) = design.or_else(|| designs.first().map(|r| r.design_id)) else {
             return Ok((designs, None));
@@ -108,6 +108,6 @@ impl Workshop {
         counts: &[(PartId, u32)],
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        Ok(self.of(actor).set_design_parts(actor.person, design, counts).await?)
+        Ok(self.store_of(actor).set_design_parts(actor.person, design, counts).await?)
     }
 }

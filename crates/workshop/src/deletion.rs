@@ -26,7 +26,7 @@ impl Workshop {
     /// [`Refusal::InUse`] when something depends on it: then it stays as it is.
     pub async fn delete(&self, actor: &Actor, what: Deletable, id: u64) -> Result<(), Refusal> {
         actor.require(action(what))?;
-        Ok(self.of(actor).delete(actor.person, what, id).await?)
+        Ok(self.store_of(actor).delete(actor.person, what, id).await?)
     }
 
     /// Writes another label on a spool.
@@ -35,7 +35,7 @@ impl Workshop {
     /// [`Refusal::NameTaken`] when another spool has it.
     pub async fn rename_spool(&self, actor: &Actor, id: SpoolId, label: &str) -> Result<(), Refusal> {
         actor.require(Action::ChangeStock)?;
-        match self.of(actor).rename_spool(actor.person, id, label).await {
+        match self.store_of(actor).rename_spool(actor.person, id, label).await {
             Err(StoreError::Taken(_)) => Err(Refusal::NameTaken("spool")),
             done => Ok(done?),
         }
@@ -47,7 +47,7 @@ impl Workshop {
     /// [`Refusal::NameTaken`] when another part has it.
     pub async fn rename_part(&self, actor: &Actor, id: PartId, name: &str) -> Result<(), Refusal> {
         actor.require(Action::ChangeStock)?;
-        match self.of(actor).rename_part(actor.person, id, name).await {
+        match self.store_of(actor).rename_part(actor.person, id, name).await {
             Err(StoreError::Taken(_)) => Err(Refusal::NameTaken("part")),
             done => Ok(done?),
         }
@@ -65,9 +65,9 @@ impl Workshop {
         name: &str,
     ) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let revision = self.of(actor).revision(of).await?;
+        let revision = self.store_of(actor).revision(of).await?;
         let newest = self.newest_revision(actor, &revision).await?;
-        let mut design = self.of(actor).revision(newest.id).await?.design;
+        let mut design = self.store_of(actor).revision(newest.id).await?.design;
         let note = format!("Renamed; before: {}.", design.name);
         name.clone_into(&mut design.name);
         let command = SaveRevision {

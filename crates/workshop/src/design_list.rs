@@ -23,7 +23,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn designs(&self, actor: &Actor, filter: &DesignFilter) -> Result<Vec<RevisionRow>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let mut rows = self.of(actor).designs(filter).await?;
+        let mut rows = self.store_of(actor).designs(filter).await?;
         let stale: Vec<usize> =
             (0..rows.len()).filter(|k| rows[*k].figures_of != stamp(&rows[*k])).take(MOST_ANEW).collect();
         if !stale.is_empty() {
@@ -41,15 +41,15 @@ impl Workshop {
     }
 
     async fn renew(&self, actor: &Actor, rows: &mut [RevisionRow], stale: &[usize]) -> Result<(), Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let ids: Vec<_> = stale.iter().map(|k| rows[*k].id).collect();
         let documents: HashMap<_, _> = store.documents(&ids).await?.into_iter().collect();
         let mut anew = Vec::with_capacity(stale.len());
         for &k in stale {
             let row = &mut rows[k];
             let Some(document) = documents.get(&row.id) else { continue };
-            let applied = self.calibrations.of_version(&store, row.calibration_id, row.design_id).await?;
-            let prediction = self.predictions.prediction(document, applied.of(document)).await?.ok();
+            let applied = self.calibrations.for_version(&store, row.calibration_id, row.design_id).await?;
+            let prediction = self.predictions.prediction(document, applied.for_design(document)).await?.ok();
             let pickup = prediction.as_ref().map(|p| &p.pickup);
             row.figures_of = stamp(row);
             row.resistance_20c_ohm = pickup.map(|p| p.resistance_20c_ohm.nominal);

@@ -82,7 +82,7 @@ impl Workshop {
             newest_seen: None,
             is_variant: false,
         };
-        Ok(self.of(actor).save_revision(actor.person, &new).await?)
+        Ok(self.store_of(actor).save_revision(actor.person, &new).await?)
     }
 
     /// A revision with its document.
@@ -91,7 +91,7 @@ impl Workshop {
     /// When there is no such revision.
     pub async fn revision(&self, actor: &Actor, id: RevisionId) -> Result<Revision, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        Ok(self.of(actor).revision(id).await?)
+        Ok(self.store_of(actor).revision(id).await?)
     }
 
     /// A revision with its siblings, runs and sweeps.
@@ -100,7 +100,7 @@ impl Workshop {
     /// When there is no such revision.
     pub async fn revision_details(&self, actor: &Actor, id: RevisionId) -> Result<RevisionDetails, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let revision = store.revision(id).await?;
         let parent = match revision.row.parent_id {
             Some(parent) => Some(store.revision(parent).await?.design),
@@ -121,7 +121,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn newest_revision(&self, actor: &Actor, of: &Revision) -> Result<RevisionRow, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let all = self.of(actor).revisions(of.row.design_id).await?;
+        let all = self.store_of(actor).revisions(of.row.design_id).await?;
         Ok(all.into_iter().find(|row| !row.is_variant).unwrap_or_else(|| of.row.clone()))
     }
 
@@ -132,7 +132,7 @@ impl Workshop {
     /// [`Refusal::NothingNew`] when the document is that of its parent.
     pub async fn save_revision(&self, actor: &Actor, command: &SaveRevision) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let (mut of, mut newest_seen) = (None, None);
         if let Some(parent) = command.parent {
             let parent = store.revision(parent).await?;
@@ -180,7 +180,7 @@ impl Workshop {
         key: ClientKey,
     ) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let revision = self.of(actor).revision(id).await?;
+        let revision = self.store_of(actor).revision(id).await?;
         let newest = self.newest_revision(actor, &revision).await?;
         let command = SaveRevision {
             key,
@@ -205,7 +205,7 @@ impl Workshop {
     ) -> Result<ExperimentId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
         actor.require(Action::ChangeAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let revision = store.revision(command.revision).await?;
         let variants = command.varied.variants(&revision.design, &command.values, command.units)?;
         let mut arms = vec![revision.row.id];
@@ -253,7 +253,7 @@ impl Workshop {
         archived: Option<bool>,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         Ok(store.label_design(actor.person, id, label, tags, archived).await?)
     }
 
@@ -271,7 +271,7 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
         let new = NewSweep { key, revision, run: None, label, sweep, at: None };
-        self.of(actor).add_sweep(actor.person, &new).await?;
+        self.store_of(actor).add_sweep(actor.person, &new).await?;
         Ok(())
     }
 
@@ -281,6 +281,6 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn tags(&self, actor: &Actor) -> Result<Vec<String>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        Ok(self.of(actor).tags().await?)
+        Ok(self.store_of(actor).tags().await?)
     }
 }

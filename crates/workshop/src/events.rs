@@ -30,7 +30,7 @@ impl Workshop {
     /// nobody confirmed them.
     pub async fn log_event(&self, actor: &Actor, run: RunId, command: &LogEvent) -> Result<bool, Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         self.refuse_closed(&store, run).await?;
         let (turns, planned) = (command.event.at_turn, store.run(run).await?.row.planned_turns);
         if !command.is_confirmed && !is_within_plan(turns, planned) {
@@ -62,6 +62,6 @@ impl Workshop {
     /// Turns on the coil, as far as the winding log knows.
     pub(crate) async fn turns_counted(&self, store: &WorkshopStore, run: &Run) -> Result<u32, Refusal> {
         let events: Vec<Event> = store.events(run.row.id).await?.into_iter().map(|row| row.event).collect();
-        Ok(Progress::of(&events, run.row.planned_turns, &run.row.stops).turns)
+        Ok(Progress::from_events(&events, run.row.planned_turns, &run.row.stops).turns)
     }
 }

@@ -77,7 +77,7 @@ impl HeardWord {
 
     /// Its score, 0 to 10.
     #[must_use]
-    pub const fn of(self, score: &Score) -> u8 {
+    pub const fn value_in(self, score: &Score) -> u8 {
         match self {
             Self::Bright => score.bright,
             Self::Full => score.full,
@@ -135,7 +135,7 @@ fn adjusted(row: &LogbookRow, quantity: Quantity, model: Option<&CalibrationMode
         Quantity::Build => None,
     }?;
     let others = model
-        .and_then(|m| m.of(quantity))
+        .and_then(|m| m.quantity(quantity))
         .map_or(0.0, |fitted| fitted.factor_effects(&row.observation().factor_levels));
     Some(value.ln() - others)
 }
@@ -151,8 +151,9 @@ fn quantity_effects(
         .iter()
         .map(|f| f.runs.iter().filter_map(|r| adjusted(r, quantity, model)).collect())
         .collect();
-    let noise =
-        model.and_then(|m| m.of(quantity)).map(|fitted| Noise { sd: fitted.noise_sd(), runs: fitted.runs() });
+    let noise = model
+        .and_then(|m| m.quantity(quantity))
+        .map(|fitted| Noise { sd: fitted.noise_sd(), runs: fitted.runs() });
     let slices: Vec<&[f64]> = values.iter().map(Vec::as_slice).collect();
     let spread = spread(&slices, noise);
     let mean = |v: &Vec<f64>| (!v.is_empty()).then(|| trade::consistency::mean(v).exp());
@@ -197,7 +198,7 @@ fn heard_effects(families: &[FamilyRuns], listenings: &[Listening]) -> Result<Ve
             .map(|(family, listening, score)| Heard {
                 family: *family,
                 listening: *listening,
-                score: f64::from(word.of(score)),
+                score: f64::from(word.value_in(score)),
             })
             .collect();
         HeardEffects { word, comparisons: compare(&scores, families.len()) }
@@ -212,7 +213,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn experiments(&self, actor: &Actor) -> Result<(Vec<Experiment>, Vec<RevisionRow>), Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         Ok((store.experiments().await?, store.recent_revisions(MOST_REVISIONS).await?))
     }
 
@@ -230,11 +231,11 @@ impl Workshop {
         if !(2..=MOST_ARMS).contains(&new.arms.len()) || !is_each_once {
             return Err(Refusal::NotComparable);
         }
-        Ok(self.of(actor).begin_experiment(actor.person, new).await?)
+        Ok(self.store_of(actor).begin_experiment(actor.person, new).await?)
     }
 
     async fn family(&self, actor: &Actor, revision: RevisionId) -> Result<FamilyRuns, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let revision = store.revision(revision).await?;
         let filter = LogFilter {
             design: Some(revision.row.design_id),
@@ -253,7 +254,7 @@ impl Workshop {
     /// When there is no such experiment.
     pub async fn experiment(&self, actor: &Actor, id: ExperimentId) -> Result<ExperimentDetails, Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let experiment = store.experiment(id).await?;
         let mut families = Vec::new();
         let mut predicted = Vec::new();
@@ -295,7 +296,7 @@ impl Workshop {
         conclusion: &str,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         store.experiment(id).await?;
         if store.close_experiment(actor.person, id, conclusion).await? {
             Ok(())
@@ -315,7 +316,7 @@ impl Workshop {
         key: &ClientKey,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let experiment = store.experiment(id).await?;
         if !experiment.closed.is_empty() {
             return Err(Refusal::ExperimentClosed);
@@ -342,7 +343,7 @@ impl Workshop {
         listening: ListeningId,
     ) -> Result<Vec<Sample>, Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        let all = self.of(actor).listenings(experiment).await?;
+        let all = self.store_of(actor).listenings(experiment).await?;
         let found = all.iter().find(|l| l.id == listening).ok_or(Refusal::NotFound("listening"))?;
         Ok(found.samples()?)
     }
@@ -359,7 +360,7 @@ impl Workshop {
     ) -> Result<Vec<Sample>, Refusal> {
         actor.require(Action::ChangeAnalysis)?;
         let samples = self.listening_samples(actor, experiment, listening).await?;
-        self.of(actor).see_listening_key(listening, actor.person).await?;
+        self.store_of(actor).see_listening_key(listening, actor.person).await?;
         Ok(samples)
     }
 
@@ -373,7 +374,7 @@ impl Workshop {
         listening: ListeningId,
     ) -> Result<bool, Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        Ok(self.of(actor).has_seen_listening_key(listening, actor.person).await?)
+        Ok(self.store_of(actor).has_seen_listening_key(listening, actor.person).await?)
     }
 
     /// Scores a listening, once.
@@ -388,10 +389,10 @@ impl Workshop {
         scores: &[Score],
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        if self.of(actor).has_seen_listening_key(listening, actor.person).await? {
+        if self.store_of(actor).has_seen_listening_key(listening, actor.person).await? {
             return Err(Refusal::ListeningKeySeen);
         }
-        let is_new = self.of(actor).score_listening(actor.person, listening, scores).await?;
+        let is_new = self.store_of(actor).score_listening(actor.person, listening, scores).await?;
         if is_new { Ok(()) } else { Err(Refusal::ListeningScored) }
     }
 }

@@ -34,7 +34,7 @@ impl Workshop {
     /// [`Refusal::TooManyAtOnce`].
     pub async fn make_feed(&self, actor: &Actor, is_whole_shop: bool) -> Result<Secret, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         if store.feeds(actor.person).await?.len() >= MOST_FEEDS {
             return Err(Refusal::TooManyAtOnce("calendar feeds"));
         }
@@ -49,7 +49,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn feeds(&self, actor: &Actor) -> Result<Vec<FeedRow>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).feeds(actor.person).await?)
+        Ok(self.store_of(actor).feeds(actor.person).await?)
     }
 
     /// Ends one of one's feeds.
@@ -58,7 +58,7 @@ impl Workshop {
     /// When there is none of that number.
     pub async fn revoke_feed(&self, actor: &Actor, id: FeedId) -> Result<(), Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).revoke_feed(actor.person, id).await?)
+        Ok(self.store_of(actor).revoke_feed(actor.person, id).await?)
     }
 
     /// What the feed with a secret shows.
@@ -75,7 +75,7 @@ impl Workshop {
             role: person.role.0,
             is_at_station: false,
         };
-        let settings = WorkshopSettings::of(&person);
+        let settings = WorkshopSettings::from_person(&person);
         Ok(FeedPlan {
             plan: self.shop_plan(&actor).await?,
             workshop: person.workshop.clone(),

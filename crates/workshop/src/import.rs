@@ -202,8 +202,8 @@ impl Workshop {
         anyway: &BTreeSet<usize>,
     ) -> Result<ImportCheck, Refusal> {
         actor.require(Action::ImportRuns)?;
-        let store = self.of(actor);
-        let known = KnownNames::of(&store).await?;
+        let store = self.store_of(actor);
+        let known = KnownNames::load(&store).await?;
         let mut found: Vec<(ImportLine, Result<Names, Vec<LineProblem>>)> = Vec::with_capacity(lines.len());
         for line in lines {
             let read = line.errors.iter().map(|(column, message)| LineProblem::Unreadable {
@@ -335,7 +335,7 @@ impl Workshop {
     ) -> Result<Option<u32>, Refusal> {
         // Runs are numbered as they were begun, in whichever order the file has them.
         lines.sort_by_key(|line| (line.row.started, line.row.number));
-        let calibrations = CalibrationHistory::of(self, self.of(actor)).await?;
+        let calibrations = CalibrationHistory::load(self, self.store_of(actor)).await?;
         let count = lines.len().max(1) as f64;
         let mut runs = Vec::with_capacity(lines.len());
         for (k, line) in lines.into_iter().enumerate() {
@@ -346,7 +346,7 @@ impl Workshop {
                 runs.push(run);
             }
         }
-        let new = self.of(actor).import_runs(actor.person, &runs).await?;
+        let new = self.store_of(actor).import_runs(actor.person, &runs).await?;
         self.schedule_fit(actor.workshop);
         Ok(Some(new))
     }
@@ -397,7 +397,7 @@ async fn imported(
         recorded.map(|(reading, by)| recorded_reading(reading, by)).collect()
     } else {
         let of_table = readings_of(&row).into_iter();
-        of_table.map(|reading| ImportedReading::of(reading, line.operator, at)).collect()
+        of_table.map(|reading| ImportedReading::new(reading, line.operator, at)).collect()
     };
     let has_verdict = record.judgement.is_some() || !is_recorded;
     let judgement = match record.judgement {
@@ -416,7 +416,7 @@ async fn imported(
             let spool = line.spool.map(|(id, _)| id);
             let levels = (line.design_id, spool, line.operator, line.winder);
             let calibration = calibrations.at(at, &design, levels).await?;
-            let plan = Plan::of(&design);
+            let plan = Plan::from_design(&design);
             crate::blocking::blocking(move || {
                 let policy = TolerancePolicy::default();
                 judge_solved(&wound, solution.as_deref(), &taken, (&calibration, policy), &plan)
@@ -462,7 +462,7 @@ fn recorded_reading(record: ReadingRecord, by: PersonId) -> ImportedReading {
         test_hz: record.test_hz,
         probe_mm: record.probe_mm,
         words: record.words,
-        ..NewReading::of(record.kind, record.value)
+        ..NewReading::new(record.kind, record.value)
     };
     ImportedReading { reading, corrects: record.corrects, by, at: record.at }
 }
@@ -476,7 +476,7 @@ struct CalibrationHistory {
 }
 
 impl CalibrationHistory {
-    async fn of(workshop: &Workshop, store: WorkshopStore) -> Result<Self, Refusal> {
+    async fn load(workshop: &Workshop, store: WorkshopStore) -> Result<Self, Refusal> {
         let mut made = Vec::new();
         if store.calibration_enabled().await? {
             made.extend(store.calibrations().await?.iter().map(|row| (row.made_at, row.id)));
@@ -504,21 +504,21 @@ impl CalibrationHistory {
 fn readings_of(row: &ImportRow) -> Vec<NewReading> {
     let mut all = Vec::new();
     if let Some(turns) = row.turns {
-        all.push(NewReading::of(Kind::Turns, Some(f64::from(turns))));
+        all.push(NewReading::new(Kind::Turns, Some(f64::from(turns))));
     }
     if let Some(ohms) = row.resistance_ohm {
-        all.push(NewReading { coil_c: row.coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
+        all.push(NewReading { coil_c: row.coil_c, ..NewReading::new(Kind::Resistance, Some(ohms)) });
     }
     // A coil that read so many ohms and is open broke after that.
     if row.is_open {
-        all.push(NewReading::of(Kind::Open, None));
+        all.push(NewReading::new(Kind::Open, None));
     }
     if let Some(henries) = row.inductance_h {
         let test_hz = Some(row.test_hz.unwrap_or(1000.0));
-        all.push(NewReading { test_hz, ..NewReading::of(Kind::Inductance, Some(henries)) });
+        all.push(NewReading { test_hz, ..NewReading::new(Kind::Inductance, Some(henries)) });
     }
     if let Some(farads) = row.capacitance_f {
-        all.push(NewReading::of(Kind::Capacitance, Some(farads)));
+        all.push(NewReading::new(Kind::Capacitance, Some(farads)));
     }
     all
 }

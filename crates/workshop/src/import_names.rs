@@ -32,7 +32,7 @@ pub enum NameColumn {
 }
 
 impl NameColumn {
-    fn of(self, line: &mut ImportLine) -> &mut String {
+    fn field_mut(self, line: &mut ImportLine) -> &mut String {
         let row = &mut line.entry;
         match self {
             Self::Design => &mut row.design,
@@ -74,7 +74,7 @@ pub fn with_known_names(mut lines: Vec<ImportLine>, decisions: &NameDecisions) -
     for ((column, name), decision) in decisions {
         let NameDecision::Is(known) = decision else { continue };
         for line in &mut lines {
-            let said = column.of(line);
+            let said = column.field_mut(line);
             if said.to_lowercase() == name.to_lowercase() {
                 known.clone_into(said);
             }
@@ -135,7 +135,7 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         actor.require(NameColumn::Design.action())?;
         // Sent twice, it is begun once.
-        let known = self.of(actor).revision_names().await?;
+        let known = self.store_of(actor).revision_names().await?;
         if known.iter().any(|(other, ..)| other.to_lowercase() == name.to_lowercase()) {
             return Ok(());
         }
@@ -155,7 +155,7 @@ impl Workshop {
 
     /// A spool of the wire that the design of its first line names.
     async fn add_named_spool(&self, actor: &Actor, name: &str, lines: &[ImportLine]) -> Result<(), Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let design = lines
             .iter()
             .find(|line| line.entry.spool.to_lowercase() == name.to_lowercase())
@@ -189,7 +189,7 @@ impl Workshop {
     /// An operator who signs in once they were given a link.
     async fn add_named_operator(&self, actor: &Actor, name: &str) -> Result<(), Refusal> {
         let manager = PeopleManager::new(actor)?;
-        let known = self.of(actor).people().await?;
+        let known = self.store_of(actor).people().await?;
         if known.iter().any(|person| person.name.to_lowercase() == name.to_lowercase()) {
             return Ok(());
         }

@@ -21,7 +21,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn instrument_networks(&self, actor: &Actor) -> Result<Vec<(u64, String)>, Refusal> {
         actor.require(Action::ReadInstruments)?;
-        Ok(self.of(actor).instrument_networks().await?)
+        Ok(self.store_of(actor).instrument_networks().await?)
     }
 
     /// Allows a network, such as `192.168.1.0/24 5025-5030`.
@@ -31,7 +31,7 @@ impl Workshop {
     pub async fn allow_instrument_network(&self, actor: &Actor, text: &str) -> Result<(), Refusal> {
         actor.require(Action::ManageSettings)?;
         let network: Network = text.parse().map_err(Refusal::UnusableNetwork)?;
-        Ok(self.of(actor).allow_instrument_network(actor.person, &network.to_string()).await?)
+        Ok(self.store_of(actor).allow_instrument_network(actor.person, &network.to_string()).await?)
     }
 
     /// Allows a network no longer.
@@ -40,7 +40,7 @@ impl Workshop {
     /// When there is no such network.
     pub async fn forbid_instrument_network(&self, actor: &Actor, id: u64) -> Result<(), Refusal> {
         actor.require(Action::ManageSettings)?;
-        let was_allowed = self.of(actor).forbid_instrument_network(actor.person, id).await?;
+        let was_allowed = self.store_of(actor).forbid_instrument_network(actor.person, id).await?;
         if was_allowed { Ok(()) } else { Err(Refusal::NotFound("network")) }
     }
 
@@ -63,7 +63,7 @@ impl Workshop {
     /// [`Refusal::AddressNotAllowed`] when there is none.
     pub(crate) async fn allowed_target(&self, actor: &Actor, address: &str) -> Result<SocketAddr, Refusal> {
         let networks: Vec<Network> = self
-            .of(actor)
+            .store_of(actor)
             .instrument_networks()
             .await?
             .iter()

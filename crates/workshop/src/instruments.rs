@@ -50,7 +50,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn instruments(&self, actor: &Actor) -> Result<Vec<Instrument>, Refusal> {
         actor.require(Action::ReadInstruments)?;
-        Ok(self.of(actor).instruments().await?)
+        Ok(self.store_of(actor).instruments().await?)
     }
 
     /// The instrument whose input stands across a coil when its resonance is read: the chosen one; without a choice the first
@@ -79,7 +79,7 @@ impl Workshop {
         if !self.instrument(actor, id).await?.simulated {
             self.allowed_target(actor, new.address).await?;
         }
-        match self.of(actor).change_instrument(actor.person, id, version, new).await {
+        match self.store_of(actor).change_instrument(actor.person, id, version, new).await {
             Err(StoreError::Taken(index)) if index == "instruments_name" => {
                 Err(Refusal::NameTaken("instrument"))
             }
@@ -94,7 +94,7 @@ impl Workshop {
     pub async fn show_resonances_by(&self, actor: &Actor, id: InstrumentId) -> Result<(), Refusal> {
         actor.require(Action::ChangeInstruments)?;
         self.instrument(actor, id).await?.input().ok_or(Refusal::InputUnknown)?;
-        Ok(self.of(actor).show_resonances_by(actor.person, id).await?)
+        Ok(self.store_of(actor).show_resonances_by(actor.person, id).await?)
     }
 
     /// One instrument.
@@ -103,7 +103,7 @@ impl Workshop {
     /// When there is none of that number.
     pub async fn instrument(&self, actor: &Actor, id: InstrumentId) -> Result<Instrument, Refusal> {
         actor.require(Action::ReadInstruments)?;
-        let all = self.of(actor).instruments().await?;
+        let all = self.store_of(actor).instruments().await?;
         all.into_iter().find(|i| i.id == id).ok_or(Refusal::NotFound("instrument"))
     }
 
@@ -117,7 +117,7 @@ impl Workshop {
         if !new.simulated {
             self.allowed_target(actor, new.address).await?;
         }
-        match self.of(actor).add_instrument(actor.person, new).await {
+        match self.store_of(actor).add_instrument(actor.person, new).await {
             Err(StoreError::Taken(index)) if index == "instruments_name" => {
                 Err(Refusal::NameTaken("instrument"))
             }
@@ -131,7 +131,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn retire_instrument(&self, actor: &Actor, id: InstrumentId) -> Result<(), Refusal> {
         actor.require(Action::ChangeInstruments)?;
-        Ok(self.of(actor).retire_instrument(actor.person, id).await?)
+        Ok(self.store_of(actor).retire_instrument(actor.person, id).await?)
     }
 
     /// Asks an instrument what it is, and what it reads just now.

@@ -43,12 +43,12 @@ fn warnings(
     if spool.emptied_at.is_some() {
         return Vec::new();
     }
-    let fitted = model.and_then(|m| m.of(Quantity::Resistance));
+    let fitted = model.and_then(|m| m.quantity(Quantity::Resistance));
     let residuals: Vec<f64> = fitted
         .map(|fitted| {
             observations
                 .iter()
-                .filter(|l| l.factor_levels.of(Factor::Spool) == Some(spool.id.0))
+                .filter(|l| l.factor_levels.level(Factor::Spool) == Some(spool.id.0))
                 .filter(|l| !fitted.outliers.contains(&l.run))
                 .filter_map(|l| fitted.residual(l))
                 .collect()
@@ -70,7 +70,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn spools(&self, actor: &Actor) -> Result<Vec<(Spool, Vec<SpoolWarning>)>, Refusal> {
         actor.require(Action::ReadStock)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let (spools, checks, version, observations) = tokio::try_join!(
             async { Ok(store.spools().await?) },
             async { Ok(store.all_spool_checks().await?) },
@@ -98,7 +98,7 @@ impl Workshop {
     /// When there is no such spool.
     pub async fn spool(&self, actor: &Actor, id: SpoolId) -> Result<SpoolState, Refusal> {
         actor.require(Action::ReadStock)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let spool = store.spool(id).await?;
         let checks = store.spool_checks(id).await?;
         let filter = LogFilter { spool: Some(id), ..LogFilter::default() };
@@ -118,7 +118,7 @@ impl Workshop {
     /// [`Refusal::NameTaken`] when another one has its label.
     pub async fn add_spool(&self, actor: &Actor, new: &NewSpool) -> Result<SpoolId, Refusal> {
         actor.require(Action::ChangeStock)?;
-        match self.of(actor).add_spool(actor.person, new).await {
+        match self.store_of(actor).add_spool(actor.person, new).await {
             Err(StoreError::Taken(_)) => Err(Refusal::NameTaken("spool")),
             done => Ok(done?),
         }
@@ -136,7 +136,7 @@ impl Workshop {
         mut check: NewCheck,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeStock)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let spool = store.spool(id).await?;
         if let (Some(gross), Some(empty)) = (check.gross_g, spool.empty_g) {
             check.left_m = length_m(&spool, gross - empty);
@@ -158,7 +158,7 @@ impl Workshop {
         details: &SpoolDetails,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeStock)?;
-        Ok(self.of(actor).update_spool(actor.person, id, details).await?)
+        Ok(self.store_of(actor).update_spool(actor.person, id, details).await?)
     }
 
     /// All parts.
@@ -167,7 +167,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn parts(&self, actor: &Actor) -> Result<Vec<Part>, Refusal> {
         actor.require(Action::ReadStock)?;
-        Ok(self.of(actor).parts().await?)
+        Ok(self.store_of(actor).parts().await?)
     }
 
     /// The last stock movements of every part, newest first, up to `most` of each.
@@ -180,7 +180,7 @@ impl Workshop {
         most: u32,
     ) -> Result<Vec<(PartId, StockMovement)>, Refusal> {
         actor.require(Action::ReadStock)?;
-        Ok(self.of(actor).stock_movements(most).await?)
+        Ok(self.store_of(actor).stock_movements(most).await?)
     }
 
     /// Adds a part with its stock; the same key again adds nothing more.
@@ -189,7 +189,7 @@ impl Workshop {
     /// [`Refusal::NameTaken`] when another one has its name.
     pub async fn add_part(&self, actor: &Actor, new: &NewPart) -> Result<PartId, Refusal> {
         actor.require(Action::ChangeStock)?;
-        match self.of(actor).add_part(actor.person, new).await {
+        match self.store_of(actor).add_part(actor.person, new).await {
             Err(StoreError::Taken(_)) => Err(Refusal::NameTaken("part")),
             done => Ok(done?),
         }
@@ -201,7 +201,7 @@ impl Workshop {
     /// When there is no such part.
     pub async fn update_part(&self, actor: &Actor, id: PartId, details: &PartDetails) -> Result<(), Refusal> {
         actor.require(Action::ChangeStock)?;
-        Ok(self.of(actor).update_part(actor.person, id, details).await?)
+        Ok(self.store_of(actor).update_part(actor.person, id, details).await?)
     }
 
     /// Moves stock by hand; the same key again moves nothing more.
@@ -217,7 +217,7 @@ impl Workshop {
         reason: &str,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeStock)?;
-        Ok(self.of(actor).move_parts(actor.person, key, &[(id, count)], reason, None).await?)
+        Ok(self.store_of(actor).move_parts(actor.person, key, &[(id, count)], reason, None).await?)
     }
 
     /// Takes the parts of a run's design out of stock, or puts them back; done already, nothing more is done.
@@ -232,7 +232,7 @@ impl Workshop {
         back: bool,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         if store.parts_taken(run.row.id).await? == back {
             let parts = store.design_parts(run.row.design_id).await?;

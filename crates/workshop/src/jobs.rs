@@ -111,7 +111,7 @@ impl Jobs {
     }
 
     /// The job of that name in that workshop.
-    pub(crate) fn of(&self, workshop: WorkshopId, name: &str) -> Option<Arc<Job>> {
+    pub(crate) fn find(&self, workshop: WorkshopId, name: &str) -> Option<Arc<Job>> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         all.get(&(workshop.0, name.to_owned())).map(Arc::clone)
     }
@@ -129,15 +129,15 @@ mod tests {
         let begin = |person| jobs.begin(WorkshopId(1), permits.acquire(PersonId(person)).unwrap());
         let (name, job) = begin(1).unwrap();
         assert!(job.advance(0.5) && (job.share() - 0.5).abs() < 1e-9);
-        assert!(jobs.of(WorkshopId(2), &name).is_none());
-        jobs.of(WorkshopId(1), &name).unwrap().cancel();
+        assert!(jobs.find(WorkshopId(2), &name).is_none());
+        jobs.find(WorkshopId(1), &name).unwrap().cancel();
         assert!(!job.advance(0.6));
         assert!(begin(1).is_some());
         assert!(permits.acquire(PersonId(1)).is_err(), "one is left for the others");
         assert!(begin(2).is_some() && begin(2).is_none());
         job.finish(JobOutcome::Stopped);
         assert!(begin(1).is_some());
-        assert!(jobs.of(WorkshopId(1), &name).is_some(), "its page still comes for the outcome");
+        assert!(jobs.find(WorkshopId(1), &name).is_some(), "its page still comes for the outcome");
     }
 
     /// However long a job runs, it is there, and its outcome for ten minutes after its end.

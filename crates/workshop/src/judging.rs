@@ -48,7 +48,7 @@ impl Workshop {
     /// What was asked of a run's coil: its planned turns and the design's targets; where it was wound of other wire, also what
     /// the design promises with its own.
     async fn plan_of(&self, store: &WorkshopStore, run: &Run) -> Result<Plan, Refusal> {
-        let mut plan = Plan::of(&run.design);
+        let mut plan = Plan::from_design(&run.design);
         if !run.row.other_wire.is_empty() {
             let mut design = store.revision(run.row.revision_id).await?.design;
             if let (true, Some(coil)) =
@@ -86,7 +86,7 @@ impl Workshop {
     /// When there is no such run.
     pub async fn rejudge_run(&self, actor: &Actor, run: RunId) -> Result<RejudgeSummary, Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         let before = run.row.verdict_level();
         let judgement = self.judge(&store, &run, Some(actor.person)).await?;
@@ -100,7 +100,7 @@ impl Workshop {
     /// [`Refusal::TooManyJobs`] while others run.
     pub async fn begin_rejudging(&self, actor: &Actor) -> Result<String, Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        let runs = self.of(actor).runs_of_other_engines().await?;
+        let runs = self.store_of(actor).runs_of_other_engines().await?;
         let permit = self.permits.jobs.acquire(actor.person)?;
         let (name, job) = self.jobs.begin(actor.workshop, permit).ok_or(Refusal::TooManyJobs)?;
         let (this, actor) = (self.clone(), *actor);
@@ -127,7 +127,7 @@ impl Workshop {
         if reason.trim().chars().count() < SHORTEST_REASON {
             return Err(Refusal::ReasonMissing);
         }
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         store.run(run).await?;
         store.void_run(actor.person, run, reason.trim()).await?;
         self.winders.notify(run);
@@ -141,7 +141,7 @@ impl Workshop {
     /// When there is no such run.
     pub async fn unvoid_run(&self, actor: &Actor, run: RunId) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         store.unvoid_run(run).await?;
         let run = store.run(run).await?;
         self.judge(&store, &run, Some(actor.person)).await?;
@@ -155,7 +155,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn runs_to_rejudge(&self, actor: &Actor) -> Result<usize, Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        Ok(self.of(actor).runs_of_other_engines().await?.len())
+        Ok(self.store_of(actor).runs_of_other_engines().await?.len())
     }
 
     async fn rejudge_all(
@@ -181,7 +181,7 @@ impl Workshop {
     /// When there is none of that name in the actor's workshop, or it is long over.
     pub fn job(&self, actor: &Actor, name: &str) -> Result<Arc<Job>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        self.jobs.of(actor.workshop, name).ok_or(Refusal::NotFound("job"))
+        self.jobs.find(actor.workshop, name).ok_or(Refusal::NotFound("job"))
     }
 
     /// Mends what an older version left: rows of the logbook that there are none of, and runs whose last readings were never judged.
@@ -196,7 +196,7 @@ impl Workshop {
             for (workshop, id) in some {
                 // One that cannot be read is passed over.
                 after = id;
-                match self.write_summary(&self.store.of(workshop), id).await {
+                match self.write_summary(&self.store.workshop(workshop), id).await {
                     Ok(()) => mended += 1,
                     Err(error) => tracing::warn!(%error, run = id.0, "this run has no row in the logbook"),
                 }
@@ -210,7 +210,7 @@ impl Workshop {
         {
             for (workshop, id) in some {
                 after = id;
-                match self.judge_as_read(&self.store.of(workshop), id).await {
+                match self.judge_as_read(&self.store.workshop(workshop), id).await {
                     Ok(()) => mended += 1,
                     Err(error) => {
                         tracing::warn!(%error, run = id.0, "the last readings of this run are not judged");

@@ -60,7 +60,7 @@ pub(crate) struct KnownNames {
 }
 
 impl KnownNames {
-    pub(crate) async fn of(store: &WorkshopStore) -> Result<Self, Refusal> {
+    pub(crate) async fn load(store: &WorkshopStore) -> Result<Self, Refusal> {
         let mut designs: BTreeMap<String, Vec<(u32, RevisionId, DesignId)>> = BTreeMap::new();
         let mut written = BTreeMap::new();
         for (name, number, id, design) in store.revision_names().await? {

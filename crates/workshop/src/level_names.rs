@@ -12,7 +12,7 @@ pub struct LevelNames(BTreeMap<(Factor, u64), String>);
 
 impl LevelNames {
     /// The names in a workshop.
-    pub(crate) async fn of(store: &WorkshopStore) -> Result<Self, Refusal> {
+    pub(crate) async fn load(store: &WorkshopStore) -> Result<Self, Refusal> {
         let mut all = BTreeMap::new();
         for (id, label) in store.spool_labels().await? {
             all.insert((Factor::Spool, id.0), label);

@@ -38,7 +38,7 @@ impl Workshop {
         page: u32,
     ) -> Result<(Vec<LogbookRow>, u64), Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).log_page(filter, page).await?)
+        Ok(self.store_of(actor).log_page(filter, page).await?)
     }
 
     /// The first rows that pass, up to `most`, and how many pass in all.
@@ -52,7 +52,7 @@ impl Workshop {
         most: u32,
     ) -> Result<(Vec<LogbookRow>, u64), Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).log_head(filter, most).await?)
+        Ok(self.store_of(actor).log_head(filter, most).await?)
     }
 
     /// The runs that pass, up to `most`, in the filter's order: to be exported piece by piece.
@@ -66,7 +66,7 @@ impl Workshop {
         most: u32,
     ) -> Result<Vec<RunId>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).log_runs(filter, most).await?)
+        Ok(self.store_of(actor).log_runs(filter, most).await?)
     }
 
     /// Some runs with everything they hold, in the order given; those that are gone are left out. Names of people are left out
@@ -81,7 +81,7 @@ impl Workshop {
         has_names: bool,
     ) -> Result<Vec<(LogbookRow, RunRecord)>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let place: BTreeMap<RunId, usize> = runs.iter().enumerate().map(|(k, run)| (*run, k)).collect();
         let mut rows = store.log_lines_of(runs).await?;
         rows.sort_by_key(|row| place.get(&row.run_id).copied());
@@ -95,7 +95,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn filter_choices(&self, actor: &Actor) -> Result<FilterChoices, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let (designs, spools, people, winders, tags) = tokio::try_join!(
             async { Ok(store.logged_designs().await?) },
             async { Ok(store.spool_labels().await?) },

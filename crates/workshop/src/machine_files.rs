@@ -44,7 +44,7 @@ impl Workshop {
         rpm: f64,
     ) -> Result<(u32, String), Refusal> {
         actor.require(Action::Wind)?;
-        let run = self.of(actor).run(run).await?;
+        let run = self.store_of(actor).run(run).await?;
         let winder = self.chosen_winder(actor, run.row.id, WinderChoice::OfRun).await?;
         let machine = winder.map_or_else(|| Ok(MachineProfile::default()), |of| of.machine())?;
         let (stops, number) = (run.row.stops.to_vec(), run.row.number);
@@ -80,7 +80,7 @@ impl Workshop {
         if self.instrument(actor, id).await?.kind.0 != InstrumentKind::Winder {
             return Err(Refusal::NotFound("winder"));
         }
-        Ok(self.of(actor).keep_machine(actor.person, id, machine).await?)
+        Ok(self.store_of(actor).keep_machine(actor.person, id, machine).await?)
     }
 
     /// What goes on the paper traveller of a run: the run, how far it has come, what its page says that it should be, and its readings.
@@ -93,12 +93,12 @@ impl Workshop {
         run: RunId,
     ) -> Result<(Run, TravellerProgress, Option<PredictionSummary>, Vec<Reading>), Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         let readings = readings_of(&store, run.row.id).await?;
         let traveller = store.traveller_of_run(run.row.id).await?;
         let signed = store.signatures(run.row.id).await?;
-        let progress = TravellerProgress::of(traveller.as_ref(), &signed, &readings);
+        let progress = TravellerProgress::new(traveller.as_ref(), &signed, &readings);
         let prediction = match store.run_prediction(run.row.id).await? {
             Some(recorded) => Some(recorded),
             None => self.prediction_as_wound(&run, &readings).await?.ok().map(|p| p.summary()),

@@ -172,7 +172,7 @@ impl Workshop {
             let (strength, share) = query.stronger;
             let first = pools[0].first().map(|k| coils[*k].revision_id).filter(|_| share != 0.0);
             let document = match first {
-                Some(revision) => self.of(actor).documents(&[revision]).await?.pop(),
+                Some(revision) => self.store_of(actor).documents(&[revision]).await?.pop(),
                 None => None,
             };
             let (asked, opposite) = (query.criteria.clone(), query.opposite);
@@ -199,7 +199,7 @@ impl Workshop {
         taken: &BTreeSet<RunId>,
     ) -> Result<Vec<LogbookRow>, Refusal> {
         let filter = LogFilter { design: Some(design), ..LogFilter::default() };
-        let mut rows = self.of(actor).log_lines(&filter, LOOKED_AT).await?;
+        let mut rows = self.store_of(actor).log_lines(&filter, LOOKED_AT).await?;
         rows.retain(|row| {
             matches!(row.level.0, Level::Pass | Level::Look)
                 && row.resistance_ohm.is_some()
@@ -215,7 +215,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn sets(&self, actor: &Actor) -> Result<(Vec<SetMember>, Vec<LogbookRow>), Refusal> {
         actor.require(Action::ReadAnalysis)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let members = store.set_members().await?;
         let runs: Vec<RunId> = members.iter().map(|m| m.run_id).take(MOST_SHOWN).collect();
         let rows = store.log_lines_of(&runs).await?;
@@ -234,7 +234,7 @@ impl Workshop {
         coils: &[(RunId, &str)],
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        match self.of(actor).make_set(actor.person, key, name, coils).await {
+        match self.store_of(actor).make_set(actor.person, key, name, coils).await {
             Err(StoreError::Taken(_)) => Err(Refusal::CoilInAnotherSet),
             done => Ok(done?),
         }
@@ -246,7 +246,7 @@ impl Workshop {
     /// When there is no such set.
     pub async fn mark_set_sold(&self, actor: &Actor, set: SetId, is_sold: bool) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        Ok(self.of(actor).mark_set_sold(actor.person, set, is_sold).await?)
+        Ok(self.store_of(actor).mark_set_sold(actor.person, set, is_sold).await?)
     }
 
     /// Dissolves a set: its coils are in stock again.
@@ -255,7 +255,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn dissolve_set(&self, actor: &Actor, set: SetId) -> Result<(), Refusal> {
         actor.require(Action::ChangeAnalysis)?;
-        Ok(self.of(actor).dissolve_set(actor.person, set).await?)
+        Ok(self.store_of(actor).dissolve_set(actor.person, set).await?)
     }
 }
 

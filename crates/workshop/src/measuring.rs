@@ -103,7 +103,7 @@ async fn take(
         InstrumentKind::Ohm => {
             prepare(of, run, readings, None).await;
             match line.resistance().await? {
-                Ohms::Open => Taken::Readings(vec![by(NewReading::of(Kind::Open, None))]),
+                Ohms::Open => Taken::Readings(vec![by(NewReading::new(Kind::Open, None))]),
                 Ohms::Of(ohms) => {
                     let coil_c = match (command.coil_c, line.temperature().await) {
                         (Some(typed), _) => typed,
@@ -111,7 +111,7 @@ async fn take(
                         (None, Err(_)) => return Err(NotTaken::TemperatureUnknown),
                     };
                     let one =
-                        NewReading { coil_c: Some(coil_c), ..NewReading::of(Kind::Resistance, Some(ohms)) };
+                        NewReading { coil_c: Some(coil_c), ..NewReading::new(Kind::Resistance, Some(ohms)) };
                     Taken::Readings(vec![by(one)])
                 }
             }
@@ -123,7 +123,7 @@ async fn take(
             Taken::Readings(vec![by(NewReading {
                 test_hz: Some(hz),
                 words: format!("Q {:.2}", read.q),
-                ..NewReading::of(Kind::Inductance, Some(read.henries))
+                ..NewReading::new(Kind::Inductance, Some(read.henries))
             })])
         }
         InstrumentKind::Gauss => {
@@ -138,7 +138,7 @@ async fn take(
                 all.push(by(NewReading {
                     pole: Some(pole),
                     probe_mm: Some(PROBE_MM),
-                    ..NewReading::of(Kind::Flux, Some(tesla))
+                    ..NewReading::new(Kind::Flux, Some(tesla))
                 }));
             }
             Taken::Readings(all)
@@ -165,7 +165,7 @@ impl Workshop {
     /// [`Refusal::CoilTemperatureUnknown`] when there is no reading.
     pub async fn measure(&self, actor: &Actor, run: RunId, command: &MeasureCommand) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         self.refuse_closed(&store, run.row.id).await?;
         let of = self.reachable(actor, self.instrument(actor, command.instrument).await?).await?;
@@ -203,7 +203,7 @@ impl Workshop {
         mut samples: Vec<Sample>,
     ) -> Result<CoolingReading, Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         let of = self.reachable(actor, self.instrument(actor, instrument).await?).await?;
         let readings = readings_of(&store, run.row.id).await?;

@@ -43,7 +43,7 @@ impl KnownTimes {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub(crate) async fn of(
+    pub(crate) async fn load(
         &self,
         workshop: WorkshopId,
         store: &WorkshopStore,

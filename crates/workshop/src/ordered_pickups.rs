@@ -36,7 +36,7 @@ pub(crate) struct OrderedThings {
 
 impl OrderedThings {
     /// What the lines of some orders name, asked for all at once.
-    pub(crate) async fn of(
+    pub(crate) async fn load(
         store: &WorkshopStore,
         drafts: impl IntoIterator<Item = &OrderDraft>,
     ) -> Result<Self, Refusal> {
@@ -151,6 +151,6 @@ impl Workshop {
         runs: &[OrderRun],
     ) -> Result<Vec<OrderedPickup>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        OrderedThings::of(&self.of(actor), [draft]).await?.pickups(draft, runs)
+        OrderedThings::load(&self.store_of(actor), [draft]).await?.pickups(draft, runs)
     }
 }

@@ -136,7 +136,7 @@ impl Workshop {
         are_gone: bool,
     ) -> Result<Vec<(OrderRow, OrderDraft)>, Refusal> {
         actor.require(Action::ReadOrders)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         Ok(readable_orders(&store, store.orders(are_gone).await?)?)
     }
 
@@ -146,7 +146,7 @@ impl Workshop {
     /// When there is none of that number.
     pub async fn order(&self, actor: &Actor, id: OrderId) -> Result<(OrderRow, OrderDraft), Refusal> {
         actor.require(Action::ReadOrders)?;
-        let row = self.of(actor).order(id).await?;
+        let row = self.store_of(actor).order(id).await?;
         let draft = draft_of(&row)?;
         Ok((row, draft))
     }
@@ -162,7 +162,7 @@ impl Workshop {
         if !problems.is_empty() {
             return Err(Refusal::UnusableOrder(problems));
         }
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         for pickup in self.ordered_pickups(actor, draft, &[]).await? {
             if let Some(revision) = pickup.revision {
                 store.revision(revision).await?;
@@ -191,7 +191,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn runs_of_orders(&self, actor: &Actor) -> Result<Vec<OrderRun>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).order_runs().await?)
+        Ok(self.store_of(actor).order_runs().await?)
     }
 
     /// Notes that a run is made for a line of an order; the order is in work from then on.
@@ -206,7 +206,7 @@ impl Workshop {
         line: u32,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let row = store.order(order).await?;
         store.assign_run_to_order(run, order, line).await?;
         let mut own = store.order_runs().await?;

@@ -46,7 +46,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn passkeys(&self, actor: &Actor) -> Result<Vec<PasskeyRow>, Refusal> {
         actor.require(Action::OwnAccount)?;
-        Ok(self.of(actor).passkeys(actor.person).await?)
+        Ok(self.store_of(actor).passkeys(actor.person).await?)
     }
 
     /// Begins to make a passkey for the actor: what their browser is given, and what is kept until it answers.
@@ -57,15 +57,15 @@ impl Workshop {
         actor.require(Action::OwnAccount)?;
         let site = self.site()?;
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        if !WorkshopSettings::of(&person).passkeys_allowed {
+        if !WorkshopSettings::from_person(&person).passkeys_allowed {
             return Err(Refusal::PasskeysOff);
         }
-        let known = self.of(actor).credential_ids(actor.person).await?;
+        let known = self.store_of(actor).credential_ids(actor.person).await?;
         if known.len() >= MOST_PASSKEYS as usize {
             return Err(Refusal::TooManyPasskeys);
         }
         let new: UserHandle = rand::rng().random::<[u8; HANDLE_BYTES]>();
-        let handle = self.of(actor).passkey_handle(actor.person, &new).await?;
+        let handle = self.store_of(actor).passkey_handle(actor.person, &new).await?;
         site.begin_registration(handle, &person.sign_in, &person.name, known).map_err(|error| refused(&error))
     }
 
@@ -89,7 +89,7 @@ impl Workshop {
         }
         let made = self.site()?.finish_registration(answer, kept).map_err(|error| refused(&error))?;
         let passkey = AddPasskey { name, credential_id: &made.credential_id, credential: &made.credential };
-        let added = self.of(actor).add_passkey(actor.person, passkey, MOST_PASSKEYS, session).await;
+        let added = self.store_of(actor).add_passkey(actor.person, passkey, MOST_PASSKEYS, session).await;
         added.map_err(|error| match error {
             StoreError::Missing("passkey") => Refusal::TooManyPasskeys,
             StoreError::Taken(_) => Refusal::WrongPasskey("it is kept already".to_owned()),
@@ -103,7 +103,7 @@ impl Workshop {
     /// [`Refusal::NotFound`] when they have no such passkey.
     pub async fn remove_passkey(&self, actor: &Actor, id: PasskeyId, session: &str) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
-        Ok(self.of(actor).remove_passkey(actor.person, id, session).await?)
+        Ok(self.store_of(actor).remove_passkey(actor.person, id, session).await?)
     }
 
     /// Begins to ask for a passkey: what the browser is given, and what is kept until it answers.
@@ -132,7 +132,7 @@ impl Workshop {
         let found = self.store.passkey(&credential_id, &handle).await?;
         let unknown = || Refusal::WrongPasskey("it is not known here".to_owned());
         let PasskeyOfPerson { id, person, credential } = found.ok_or_else(unknown)?;
-        if !WorkshopSettings::of(&person).passkeys_allowed {
+        if !WorkshopSettings::from_person(&person).passkeys_allowed {
             return Err(Refusal::PasskeysOff);
         }
         let changed = site.finish_sign_in(answer, kept, &credential).map_err(|error| refused(&error))?;

@@ -196,7 +196,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn people(&self, actor: &Actor) -> Result<Vec<Person>, Refusal> {
         actor.require(Action::ReadAudit)?;
-        Ok(self.of(actor).people().await?)
+        Ok(self.store_of(actor).people().await?)
     }
 
     /// A person by number.

@@ -23,7 +23,7 @@ pub(crate) struct Permits {
 }
 
 impl Permits {
-    const fn of(what: &'static str, most: usize, held: Counts) -> Self {
+    const fn new(what: &'static str, most: usize, held: Counts) -> Self {
         Self { what, most, held }
     }
 
@@ -72,9 +72,9 @@ pub(crate) struct AllPermits {
 impl Default for AllPermits {
     fn default() -> Self {
         Self {
-            streams: Permits::of("live pages", STREAMS, Counts::default()),
-            predictions: Permits::of("predictions", PREDICTIONS, Counts::default()),
-            jobs: Permits::of("jobs", JOBS, Counts::default()),
+            streams: Permits::new("live pages", STREAMS, Counts::default()),
+            predictions: Permits::new("predictions", PREDICTIONS, Counts::default()),
+            jobs: Permits::new("jobs", JOBS, Counts::default()),
         }
     }
 }
@@ -85,7 +85,7 @@ mod tests {
 
     #[test]
     fn one_person_takes_nothing_from_another() {
-        let permits = Permits::of("things", 2, Counts::default());
+        let permits = Permits::new("things", 2, Counts::default());
         let (wren, ode) = (PersonId(1), PersonId(2));
         let held = [permits.acquire(wren).unwrap(), permits.acquire(wren).unwrap()];
         assert!(matches!(permits.acquire(wren), Err(Refusal::TooManyAtOnce("things"))));

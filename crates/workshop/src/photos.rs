@@ -154,7 +154,7 @@ impl Workshop {
         of: u64,
     ) -> Result<Vec<PhotoRow>, Refusal> {
         actor.require(actions(subject).0)?;
-        Ok(self.of(actor).photos(subject, of).await?)
+        Ok(self.store_of(actor).photos(subject, of).await?)
     }
 
     /// The picture of a photo, JPEG, or its small form.
@@ -168,7 +168,7 @@ impl Workshop {
         is_small: bool,
     ) -> Result<Vec<u8>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         actor.require(actions(store.photo(id).await?.subject.0).0)?;
         Ok(store.picture(id, is_small).await?)
     }
@@ -182,7 +182,7 @@ impl Workshop {
         if command.bytes.is_empty() || command.bytes.len() > LARGEST_PHOTO_BYTES {
             return Err(Refusal::NotAPicture);
         }
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         // Those that can still be put back count: whoever adds and removes in turn fills no disk.
         if store.photos(command.subject, command.subject_id).await?.len() >= MOST_PHOTOS {
             return Err(Refusal::TooManyPhotos);
@@ -218,7 +218,7 @@ impl Workshop {
         is_removed: bool,
     ) -> Result<PhotoRow, Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let photo = store.photo(id).await?;
         actor.require(actions(photo.subject.0).1)?;
         store.set_photo_removed(actor.person, id, is_removed).await?;

@@ -69,7 +69,7 @@ impl Workshop {
         is_archived: bool,
     ) -> Result<Vec<(PickupSetRow, SetDraft)>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let mut all = Vec::new();
         for row in store.pickup_sets(is_archived).await? {
             if let Some(draft) = store.readable(RecordKind::PickupSet, row.id.0, &row.name, draft_of(&row))? {
@@ -89,8 +89,8 @@ impl Workshop {
         id: PickupSetId,
     ) -> Result<(PickupSetRow, SetDraft), Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let row = self.of(actor).pickup_set(id).await?;
-        let draft = self.of(actor).noted(RecordKind::PickupSet, row.id.0, &row.name, draft_of(&row))?;
+        let row = self.store_of(actor).pickup_set(id).await?;
+        let draft = self.store_of(actor).noted(RecordKind::PickupSet, row.id.0, &row.name, draft_of(&row))?;
         Ok((row, draft))
     }
 
@@ -100,7 +100,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn revisions_for_sets(&self, actor: &Actor) -> Result<Vec<RevisionRow>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        Ok(self.of(actor).recent_revisions(MOST_REVISIONS).await?)
+        Ok(self.store_of(actor).recent_revisions(MOST_REVISIONS).await?)
     }
 
     /// A set with the designs of its revisions in it.
@@ -110,7 +110,7 @@ impl Workshop {
     pub async fn set_document(&self, actor: &Actor, draft: &SetDraft) -> Result<Set, Refusal> {
         actor.require(Action::ReadDesigns)?;
         let ids: Vec<RevisionId> = draft.pickups.iter().map(|p| p.revision).collect();
-        let known = self.of(actor).documents(&ids).await?;
+        let known = self.store_of(actor).documents(&ids).await?;
         let pickups = draft.pickups.iter().map(|p| {
             let design = known.iter().find(|(id, _)| *id == p.revision).map(|(_, design)| design.clone());
             Ok(SetPickup {
@@ -153,18 +153,19 @@ impl Workshop {
         let twins = set.twins();
         let mut designs = set.designs_used();
         designs.extend(twins.iter().flat_map(|(_, twin)| twin.designs_used()));
-        let placing = designs.iter().map(|design| self.predictions.placed(design, calibration.of(design)));
+        let placing =
+            designs.iter().map(|design| self.predictions.placed(design, calibration.for_design(design)));
         let placed = futures_util::future::try_join_all(placing).await?;
         let known: Vec<_> = designs.into_iter().zip(placed).collect();
         let of = set.clone();
         let predicted = blocking(move || {
             let placed = |design: &Design| {
                 let found = known.iter().find(|(d, _)| d == design).map(|(_, placed)| placed.clone());
-                found.unwrap_or_else(|| PlacedPickup::of(design, &Calibration::default()).map(Arc::new))
+                found.unwrap_or_else(|| PlacedPickup::try_new(design, &Calibration::default()).map(Arc::new))
             };
-            let solution = SetSolution::of(&of, placed)?;
+            let solution = SetSolution::compute(&of, placed)?;
             let inside = |(i, twin): &(usize, Set)| {
-                Ok::<_, Vec<Problem>>((*i, SetSolution::of(twin, placed)?.prediction().positions))
+                Ok::<_, Vec<Problem>>((*i, SetSolution::compute(twin, placed)?.prediction().positions))
             };
             let twins = twins.iter().map(inside).collect::<Result<_, _>>()?;
             let prediction = solution.prediction();
@@ -189,7 +190,7 @@ impl Workshop {
         let predicted =
             self.preview_set(actor, &command.draft).await?.predicted.map_err(Refusal::NotPredictable)?;
         let trouble = trouble_of(&predicted);
-        let (store, document) = (self.of(actor), serde_json::to_string(&command.draft)?);
+        let (store, document) = (self.store_of(actor), serde_json::to_string(&command.draft)?);
         let facts = (command.draft.name.as_str(), document.as_str(), trouble.as_str());
         match command.of {
             None => Ok(store.add_pickup_set(actor.person, &command.key, facts).await?),
@@ -212,7 +213,7 @@ impl Workshop {
         is_archived: bool,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        Ok(self.of(actor).archive_pickup_set(actor.person, id, is_archived).await?)
+        Ok(self.store_of(actor).archive_pickup_set(actor.person, id, is_archived).await?)
     }
 
     /// Takes in a set's document: each of its designs becomes a design of the workshop, or stands for the revision that is the same.
@@ -230,7 +231,7 @@ impl Workshop {
         if !problems.is_empty() {
             return Err(Refusal::NotPredictable(problems));
         }
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let predicted =
             self.preview_of(actor, set.clone()).await?.predicted.map_err(Refusal::NotPredictable)?;
         let rows = store.recent_revisions(MOST_REVISIONS).await?;

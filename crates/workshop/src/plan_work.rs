@@ -70,7 +70,7 @@ pub(crate) struct ShopTimes {
 
 impl ShopTimes {
     /// The workshop's own median where there is one, else what is usual.
-    pub(crate) fn of(&self, operation: &Operation, turns: u32) -> OperationTime {
+    pub(crate) fn estimate(&self, operation: &Operation, turns: u32) -> OperationTime {
         let mut time = usual(operation, turns, self.dip_holds);
         if let Some(median) = self.observed.get(&operation.key).and_then(|time| time.median) {
             time.minutes = median;
@@ -111,7 +111,7 @@ pub(crate) struct Made(BTreeMap<MadeBy, ToMake>);
 
 impl Made {
     /// What is done to one of the pickups that it was worked out for.
-    pub(crate) fn of(&self, pickup: &OrderedPickup) -> Result<ToMake, Refusal> {
+    pub(crate) fn to_make(&self, pickup: &OrderedPickup) -> Result<ToMake, Refusal> {
         let mut made = self.0.get(&made_by(pickup)).ok_or(Refusal::NotFound("pickup of the order"))?.clone();
         if let Some((_, name)) = &pickup.in_set {
             made.what = format!("{}, {name}", made.what);
@@ -135,13 +135,13 @@ impl Workshop {
     }
 
     async fn shop_times_of(&self, actor: &Actor, hours: &ShopHours) -> Result<ShopTimes, Refusal> {
-        let observed = self.known_times.of(actor.workshop, &self.of(actor)).await?;
+        let observed = self.known_times.load(actor.workshop, &self.store_of(actor)).await?;
         Ok(ShopTimes { observed, dip_holds: hours.dip_holds })
     }
 
     /// What is to be done in the shop, and what each job is.
     pub(crate) async fn shop_work(&self, actor: &Actor) -> Result<ShopWork, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let hours = self.settings_of(actor).await?.hours;
         let now = hours.now();
         let from = now.later(-(i64::from(now.0.minute()) % GRAIN_MINUTES));
@@ -170,7 +170,7 @@ impl Workshop {
             jobs: Vec::new(),
             times,
         };
-        let orders = readable_orders(&self.of(actor), orders)?;
+        let orders = readable_orders(&self.store_of(actor), orders)?;
         for run in unfinished {
             let of = runs.iter().find(|r| r.run_id == run.id);
             let order = of.and_then(|r| orders.iter().find(|(row, _)| row.id == r.order_id));
@@ -183,7 +183,9 @@ impl Workshop {
             let last = run.traveller.0.iter().rfind(|o| run.signed.contains(&o.key));
             let dry = last
                 .zip(run.last_at)
-                .map(|(o, at)| hours.local(at).later(i64::from(all.times.of(o, run.turns).wait_minutes)))
+                .map(|(o, at)| {
+                    hours.local(at).later(i64::from(all.times.estimate(o, run.turns).wait_minutes))
+                })
                 .filter(|at| *at > now);
             let planned = PlannedJob {
                 name: format!("run {}", run.number),
@@ -205,7 +207,7 @@ impl Workshop {
         let agreed = || {
             orders.iter().filter(|(row, _)| matches!(row.state.0, OrderState::Agreed | OrderState::InWork))
         };
-        let things = OrderedThings::of(&store, agreed().map(|(_, draft)| draft)).await?;
+        let things = OrderedThings::load(&store, agreed().map(|(_, draft)| draft)).await?;
         let asked = agreed()
             .map(|(row, draft)| {
                 let own: Vec<OrderRun> = runs.iter().filter(|r| r.order_id == row.id).copied().collect();
@@ -218,7 +220,7 @@ impl Workshop {
         for (row, pickups) in &asked {
             for (k, pickup) in pickups.iter().enumerate().filter(|(_, p)| p.run.is_none()) {
                 // What cannot be read has no place in the plan.
-                let Ok(made) = made.of(pickup) else { continue };
+                let Ok(made) = made.to_make(pickup) else { continue };
                 let planned = PlannedJob {
                     name: format!("order {}, pickup {}", row.number, k + 1),
                     key: format!("order:{}:{k}", row.id),
@@ -250,9 +252,10 @@ impl Workshop {
         let mut all = self.shop_work(actor).await?;
         let made = self.made(actor, things, asked.iter()).await?;
         for (k, pickup) in asked.iter().enumerate() {
-            let made = made.of(pickup)?;
-            let job =
-                job(&format!("asked {k}"), None, None, &made.operations, |o| all.times.of(o, made.turns));
+            let made = made.to_make(pickup)?;
+            let job = job(&format!("asked {k}"), None, None, &made.operations, |o| {
+                all.times.estimate(o, made.turns)
+            });
             all.work.jobs.push(job);
         }
         Ok(all)
@@ -266,7 +269,7 @@ impl Workshop {
         things: &OrderedThings,
         pickups: impl Iterator<Item = &OrderedPickup>,
     ) -> Result<Made, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let all: BTreeSet<MadeBy> = pickups.map(made_by).collect();
         let revisions: Vec<RevisionId> = all.iter().filter_map(|(revision, _)| *revision).collect();
         let (travellers, designs, examined) = tokio::try_join!(
@@ -317,7 +320,8 @@ impl ShopWork {
         floor: &Floor,
     ) {
         let due = planned.promised_on.map(|day| Moment(PrimitiveDateTime::new(day, end_of_day(&hours.to))));
-        let mut job = job(&planned.name, due, release, &planned.operations, |o| self.times.of(o, turns));
+        let mut job =
+            job(&planned.name, due, release, &planned.operations, |o| self.times.estimate(o, turns));
         let names = |all: &mut dyn Iterator<Item = &str>| -> Vec<String> {
             all.filter(|name| self.work.resources.iter().any(|r| r.name == *name))
                 .map(str::to_owned)

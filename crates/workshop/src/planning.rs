@@ -134,7 +134,7 @@ impl Workshop {
         draft: &OrderDraft,
     ) -> Result<(Moment, Option<String>), Refusal> {
         actor.require(Action::ReadOrders)?;
-        let things = OrderedThings::of(&self.of(actor), [draft]).await?;
+        let things = OrderedThings::load(&self.store_of(actor), [draft]).await?;
         let asked = things.pickups(draft, &[])?;
         let all = self.work_with(actor, &things, &asked).await?;
         let before = all.jobs.len();

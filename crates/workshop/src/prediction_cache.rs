@@ -118,7 +118,8 @@ impl PredictionCache {
         self.solutions
             .get_or_insert_async(&of.key, async {
                 let design = of.design.clone();
-                blocking_for(&Effort::of(&design), move || Solution::of(&design).map(Arc::new)).await
+                blocking_for(&Effort::estimate(&design), move || Solution::compute(&design).map(Arc::new))
+                    .await
             })
             .await
     }
@@ -166,8 +167,9 @@ impl PredictionCache {
         self.placed
             .get_or_insert_async(&Keyed::new(design)?.with(&calibration)?, async {
                 let design = design.clone();
-                let effort = Effort::of(&design);
-                blocking_for(&effort, move || PlacedPickup::of(&design, &calibration).map(Arc::new)).await
+                let effort = Effort::estimate(&design);
+                blocking_for(&effort, move || PlacedPickup::try_new(&design, &calibration).map(Arc::new))
+                    .await
             })
             .await
     }

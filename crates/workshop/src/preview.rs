@@ -136,7 +136,7 @@ impl Scatter {
     /// What is assumed of hand-wound coils where no runs say otherwise.
     const USUAL: Self = Self { inductance: 0.015, capacitance: 0.08, is_own: false };
 
-    fn of(calibration: &Calibration) -> Self {
+    fn from_calibration(calibration: &Calibration) -> Self {
         let usual = Self::USUAL;
         Self {
             inductance: calibration.inductance.map_or(usual.inductance, |c| c.sd),
@@ -175,9 +175,11 @@ impl Workshop {
         actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let mut context = self.context(actor, of, query).await?;
-        context.calibration = context.applied.of(document);
+        context.calibration = context.applied.for_design(document);
         let before = match parent {
-            Some(parent) => self.predictions.prediction(parent, context.applied.of(parent)).await?.ok(),
+            Some(parent) => {
+                self.predictions.prediction(parent, context.applied.for_design(parent)).await?.ok()
+            }
             None => None,
         };
         let (prediction, solution) =
@@ -191,7 +193,7 @@ impl Workshop {
         of: Option<&Revision>,
         query: &ContextQuery,
     ) -> Result<DesignContext, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let design: Option<DesignId> = of.map(|r| r.row.design_id);
         let own_sweeps = of.filter(|_| query.own_sweeps).map(|r| r.row.id);
         let wants_choices = query.overlay_choices && query.overlays.len() < MOST_OVERLAYS;
@@ -248,7 +250,7 @@ impl Workshop {
         actor: &Actor,
         reference: OverlayRef,
     ) -> Result<(String, Option<Overlay>), Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         Ok(match reference {
             OverlayRef::Sweep(id) => {
                 let row = store.sweep(id).await?;
@@ -286,7 +288,8 @@ impl Workshop {
         actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let document = document.clone();
-        blocking_for(&Effort::of(&document).times(VARIANTS), move || sensitivities(&document, goal)).await
+        blocking_for(&Effort::estimate(&document).times(VARIANTS), move || sensitivities(&document, goal))
+            .await
     }
 
     /// What choices that makers differ about change in a design, with what its workshop's coils scatter by: about twenty
@@ -297,12 +300,13 @@ impl Workshop {
     pub async fn matters(&self, actor: &Actor, document: &Design) -> Result<(Vec<Matter>, Scatter), Refusal> {
         actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
-        let calibration = self.applied_calibration(actor, None).await?.of(document);
+        let calibration = self.applied_calibration(actor, None).await?.for_design(document);
         let document = document.clone();
-        let all =
-            blocking_for(&Effort::of(&document).times(VARIANTS), move || matters(&document, &calibration))
-                .await?;
-        Ok((all, Scatter::of(&calibration)))
+        let all = blocking_for(&Effort::estimate(&document).times(VARIANTS), move || {
+            matters(&document, &calibration)
+        })
+        .await?;
+        Ok((all, Scatter::from_calibration(&calibration)))
     }
 
     /// The field in a plane of a design, and how loudly a string of it is heard over the plane of the strings.
@@ -334,7 +338,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn spools_in_use(&self, actor: &Actor) -> Result<Vec<Spool>, Refusal> {
         actor.require(Action::ReadStock)?;
-        let mut all = self.of(actor).spools().await?;
+        let mut all = self.store_of(actor).spools().await?;
         all.retain(|s| s.emptied_at.is_none());
         Ok(all)
     }
@@ -345,7 +349,7 @@ impl Workshop {
     /// When there is no such spool.
     pub async fn spool_measurements(&self, actor: &Actor, id: SpoolId) -> Result<Spool, Refusal> {
         actor.require(Action::ReadStock)?;
-        Ok(self.of(actor).spool(id).await?)
+        Ok(self.store_of(actor).spool(id).await?)
     }
 }
 

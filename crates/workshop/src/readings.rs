@@ -63,7 +63,7 @@ impl Workshop {
     /// When there is no such run.
     pub async fn run(&self, actor: &Actor, run: RunId) -> Result<Run, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).run(run).await?)
+        Ok(self.store_of(actor).run(run).await?)
     }
 
     /// Logs readings of a run and judges it; with doubts, unless they are accepted, nothing is logged and they are
@@ -79,7 +79,7 @@ impl Workshop {
         command: LogReadings,
     ) -> Result<Vec<ReadingDoubt>, Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         let LogReadings { key, mut readings, corrects, accept_doubtful } = command;
         if let (Some(corrected), Some(first)) = (corrects, readings.first_mut()) {
@@ -107,7 +107,7 @@ impl Workshop {
         readings: &[NewReading],
     ) -> Result<(), Refusal> {
         refuse_impossible(readings)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         if run.row.voided_at.is_some() {
             return Err(Refusal::RunVoid);
         }

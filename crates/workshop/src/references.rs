@@ -70,7 +70,7 @@ pub struct ChosenExplanation {
 }
 
 impl ChosenExplanation {
-    fn of(candidate: &Candidate) -> Self {
+    fn from_candidate(candidate: &Candidate) -> Self {
         Self {
             gauge: candidate.gauge,
             insulation: candidate.insulation,
@@ -166,7 +166,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn references(&self, actor: &Actor, is_archived: bool) -> Result<Vec<ReferenceRow>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        Ok(self.of(actor).references(is_archived).await?)
+        Ok(self.store_of(actor).references(is_archived).await?)
     }
 
     /// One reference.
@@ -179,8 +179,8 @@ impl Workshop {
         id: ReferenceId,
     ) -> Result<(ReferenceRow, ReferenceDraft), Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let row = self.of(actor).reference(id).await?;
-        let draft = self.of(actor).noted(RecordKind::Reference, row.id.0, &row.name, draft_of(&row))?;
+        let row = self.store_of(actor).reference(id).await?;
+        let draft = self.store_of(actor).noted(RecordKind::Reference, row.id.0, &row.name, draft_of(&row))?;
         Ok((row, draft))
     }
 
@@ -200,9 +200,9 @@ impl Workshop {
         }
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let habits = self.habits(actor).await?;
-        let calibration = self.applied_calibration(actor, None).await?.of(&findings.pickup);
+        let calibration = self.applied_calibration(actor, None).await?.for_design(&findings.pickup);
         let findings = findings.clone();
-        let effort = Effort::of(&findings.pickup).times(SOLVED);
+        let effort = Effort::estimate(&findings.pickup).times(SOLVED);
         let found = blocking_for(&effort, move || identify(&findings, &habits, &calibration)).await?;
         found.map_err(Refusal::NotPredictable)
     }
@@ -210,7 +210,7 @@ impl Workshop {
     /// The wires on the shelf, as what the workshop is used to.
     async fn habits(&self, actor: &Actor) -> Result<Habits, Refusal> {
         let mut habits = Habits::default();
-        for spool in self.of(actor).spools().await? {
+        for spool in self.store_of(actor).spools().await? {
             if let (Ok(gauge), Ok(build)) = (spool.gauge.parse(), spool.build.parse()) {
                 habits.wires.push((gauge, build, COILS_OF_SPOOL));
             }
@@ -232,7 +232,7 @@ impl Workshop {
     ) -> Result<ReferenceId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
         let found = self.identify_findings(actor, &command.draft.findings).await?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         match command.of {
             None => {
                 let document = serde_json::to_string(&command.draft)?;
@@ -262,7 +262,7 @@ impl Workshop {
         let conclusion = conclusion(draft, found);
         let state = state_of(draft, row.state.0);
         let new = new_row(draft, &document, &conclusion, state, row.revision_id);
-        match self.of(actor).change_reference(actor.person, of, &new).await {
+        match self.store_of(actor).change_reference(actor.person, of, &new).await {
             Ok(()) => Ok(()),
             Err(StoreError::Changed(what)) => Err(Refusal::ChangedMeanwhile(what)),
             Err(error) => Err(error.into()),
@@ -280,7 +280,7 @@ impl Workshop {
         is_archived: bool,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        Ok(self.of(actor).archive_reference(actor.person, id, is_archived).await?)
+        Ok(self.store_of(actor).archive_reference(actor.person, id, is_archived).await?)
     }
 
     /// Settles on an explanation: that of a place in the list of what the findings tell now.
@@ -297,7 +297,7 @@ impl Workshop {
         let (row, mut draft) = self.reference(actor, of.0).await?;
         let found = self.identify_findings(actor, &draft.findings).await?;
         let candidate = found.candidates.get(place).ok_or(Refusal::NotFound("explanation"))?;
-        draft.chosen = Some(ChosenExplanation::of(candidate));
+        draft.chosen = Some(ChosenExplanation::from_candidate(candidate));
         self.write_reference(actor, of, &row, &draft, &found).await
     }
 
@@ -344,8 +344,12 @@ impl Workshop {
         let Ok(prediction) = self.prediction_of(actor, None, &design).await? else {
             return Ok(Expected::default());
         };
-        let test_hz =
-            draft.findings.measured.of(Measurand::InductanceH).and_then(|m| m.test_hz).unwrap_or(1000.0);
+        let test_hz = draft
+            .findings
+            .measured
+            .measurement(Measurand::InductanceH)
+            .and_then(|m| m.test_hz)
+            .unwrap_or(1000.0);
         let meter = prediction.circuit.meter(test_hz);
         let ratio = meter.ls_h / prediction.pickup.inductance_h.nominal;
         let low = prediction.pickup.inductance_h;
@@ -373,7 +377,7 @@ impl Workshop {
         revision: RevisionId,
         design: &Design,
     ) -> Result<Traveller, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let (traveller, reference) = tokio::try_join!(self.traveller_for(actor, design), async {
             Ok(store.reference_of_revision(revision).await?)
         })?;
@@ -397,7 +401,7 @@ impl Workshop {
         (across_f, across_ohm): (Option<f64>, Option<f64>),
     ) -> Result<Option<CurveFit>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let value = |what: Measurand| draft.findings.measured.of(what).map(|reading| reading.value);
+        let value = |what: Measurand| draft.findings.measured.measurement(what).map(|reading| reading.value);
         let mut known = Known {
             resistance_ohm: value(Measurand::ResistanceOhm),
             inductance_h: value(Measurand::InductanceH),
@@ -444,7 +448,7 @@ impl Workshop {
     ) -> Result<Vec<LogbookRow>, Refusal> {
         actor.require(Action::ReadRuns)?;
         let Some(revision) = row.revision_id else { return Ok(Vec::new()) };
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let design = store.revision(revision).await?.row.design_id;
         Ok(store.log_lines(&LogFilter { design: Some(design), ..LogFilter::default() }, MOST_RUNS).await?)
     }
@@ -452,7 +456,8 @@ impl Workshop {
 
 /// The pickup as it is explained: by what was settled on, else by the most probable explanation.
 pub(crate) fn explained(draft: &ReferenceDraft, found: &Identification) -> Option<Design> {
-    let chosen = draft.chosen.clone().or_else(|| found.candidates.first().map(ChosenExplanation::of))?;
+    let chosen =
+        draft.chosen.clone().or_else(|| found.candidates.first().map(ChosenExplanation::from_candidate))?;
     Some(chosen.design(&draft.findings, &draft.findings.name))
 }
 

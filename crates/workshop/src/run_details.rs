@@ -74,7 +74,7 @@ impl Workshop {
     /// When there is no such run.
     pub async fn run_details(&self, actor: &Actor, id: RunId) -> Result<RunDetails, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let (mut run, log, traveller, signed, recorded, sweeps, events, parts_taken, instruments) = tokio::try_join!(
             store.run(id),
             store.readings(id),
@@ -91,7 +91,7 @@ impl Workshop {
             run.design.aims = Aims::default();
         }
         let readings: Vec<Reading> = log.iter().map(|row| row.reading.clone()).collect();
-        let progress = TravellerProgress::of(traveller.as_ref(), &signed, &readings);
+        let progress = TravellerProgress::new(traveller.as_ref(), &signed, &readings);
         let wound = as_wound(&run.design, &readings);
         let prediction = match recorded {
             Some(recorded) => Some(recorded),
@@ -104,8 +104,8 @@ impl Workshop {
             run.row.stored_verdict()?.unwrap_or_else(|| judge(&[], &readings, None, &Plan::default()));
         let comparisons = run.row.stored_comparisons()?;
         Ok(RunDetails {
-            stage: Stage::of(&readings),
-            turns_counted: Progress::of(&happened, run.row.planned_turns, &run.row.stops).turns,
+            stage: Stage::from_readings(&readings),
+            turns_counted: Progress::from_events(&happened, run.row.planned_turns, &run.row.stops).turns,
             parts: store.design_parts(run.row.design_id).await?.len(),
             parts_taken,
             instruments,

@@ -28,7 +28,7 @@ impl SecretKey {
     ///
     /// # Errors
     /// When they are not as many as a key has.
-    fn of(bytes: &[u8]) -> io::Result<Self> {
+    fn parse(bytes: &[u8]) -> io::Result<Self> {
         let key = UnboundKey::new(&CHACHA20_POLY1305, bytes);
         let key = key
             .map_err(|_unspecified| io::Error::new(io::ErrorKind::InvalidData, "it is no key of 32 bytes"))?;
@@ -45,12 +45,12 @@ impl SecretKey {
                 let bytes: [u8; KEY_BYTES] = rand::rng().random();
                 file.write_all(&bytes)?;
                 file.sync_all()?;
-                Self::of(&bytes)
+                Self::parse(&bytes)
             }
             Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
                 let mut bytes = Vec::new();
                 std::fs::File::open(path)?.take(KEY_BYTES as u64 + 1).read_to_end(&mut bytes)?;
-                Self::of(&bytes)
+                Self::parse(&bytes)
             }
             Err(error) => Err(error),
         }
@@ -94,7 +94,7 @@ mod tests {
 
     #[test]
     fn only_the_same_key_opens_at_the_same_place() {
-        let (one, other) = (SecretKey::of(&[1; 32]).unwrap(), SecretKey::of(&[2; 32]).unwrap());
+        let (one, other) = (SecretKey::parse(&[1; 32]).unwrap(), SecretKey::parse(&[2; 32]).unwrap());
         let kept = one.seal("person 1", "GEZDGNBV");
         assert!(is_sealed(&kept) && !kept.contains("GEZDGNBV") && kept.len() < 200);
         assert_ne!(kept, one.seal("person 1", "GEZDGNBV"), "sealed anew it looks different");

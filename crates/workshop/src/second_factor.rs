@@ -146,7 +146,7 @@ impl Workshop {
         let hashes: Vec<[u8; 32]> = codes.iter().map(SpokenCode::hash).collect();
         let sealed = self.secret_key.as_ref().map(|key| key.seal(&place(actor.person), secret));
         let kept = Some((sealed.as_deref().unwrap_or(secret), hashes.as_slice()));
-        self.of(actor).set_second_factor(Some(actor.person), actor.person, kept, session).await?;
+        self.store_of(actor).set_second_factor(Some(actor.person), actor.person, kept, session).await?;
         self.store.use_time_step(actor.person, step).await?;
         self.attempts.succeeded(&key, address);
         Ok(codes.iter().map(|code| code.text().to_owned()).collect())
@@ -165,7 +165,7 @@ impl Workshop {
     ) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
         self.prove_password(actor, password, address).await?;
-        Ok(self.of(actor).set_second_factor(Some(actor.person), actor.person, None, session).await?)
+        Ok(self.store_of(actor).set_second_factor(Some(actor.person), actor.person, None, session).await?)
     }
 
     /// How many recovery codes the actor has left; `None` without a second factor.
@@ -175,7 +175,7 @@ impl Workshop {
     pub async fn recovery_codes_left(&self, actor: &Actor) -> Result<Option<i64>, Refusal> {
         actor.require(Action::OwnAccount)?;
         match self.store.second_factor(actor.person).await? {
-            Some(_) => Ok(Some(self.of(actor).recovery_codes_left(actor.person).await?)),
+            Some(_) => Ok(Some(self.store_of(actor).recovery_codes_left(actor.person).await?)),
             None => Ok(None),
         }
     }
@@ -189,7 +189,7 @@ impl Workshop {
         manager: &PeopleManager,
         person: PersonId,
     ) -> Result<(), Refusal> {
-        let store = self.store.of(manager.workshop());
+        let store = self.store.workshop(manager.workshop());
         Ok(store.set_second_factor(manager.person(), person, None, "").await?)
     }
 

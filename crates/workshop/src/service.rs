@@ -76,8 +76,8 @@ impl Workshop {
     }
 
     /// The part of the database that belongs to an actor's workshop.
-    pub(crate) fn of(&self, actor: &Actor) -> WorkshopStore {
-        self.store.of(actor.workshop)
+    pub(crate) fn store_of(&self, actor: &Actor) -> WorkshopStore {
+        self.store.workshop(actor.workshop)
     }
 
     /// Begins an attempt at a secret from an address.

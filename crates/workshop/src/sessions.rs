@@ -34,7 +34,8 @@ impl Workshop {
             (None, None) => ANONYMOUS_SESSION,
             (None, Some(person)) => {
                 let person = self.store.person(person).await?;
-                person.map_or(ANONYMOUS_SESSION, |p| WorkshopSettings::of(&p).session_limits(p.role.0))
+                person
+                    .map_or(ANONYMOUS_SESSION, |p| WorkshopSettings::from_person(&p).session_limits(p.role.0))
             }
         };
         Ok(self.store.put_session(new, limits).await?)

@@ -63,7 +63,7 @@ impl Workshop {
         }
         let target_mv = (others.iter().sum::<f64>() / others.len() as f64).exp();
         let set = preview.set;
-        let effort = Effort::of(&set.pickups[pickup].design).times(SOLVED);
+        let effort = Effort::estimate(&set.pickups[pickup].design).times(SOLVED);
         let found = blocking_for(&effort, move || {
             let mut all = Vec::new();
             for freedom in <Freedom as strum::VariantArray>::VARIANTS {
@@ -121,7 +121,7 @@ impl Workshop {
         }
         let first = draft.pickups.get(command.pickup).cloned().ok_or(Refusal::NotFound("pickup"))?;
         let was_usual = draft.switch == SetDraft::usual_switch(&draft.pickups);
-        let base = self.of(actor).revision(first.revision).await?.design;
+        let base = self.store_of(actor).revision(first.revision).await?.design;
         let mut design = partner(&base, command.school);
         if command.is_turned {
             design = mirrored(&design);
@@ -144,10 +144,11 @@ impl Workshop {
         if command.is_balanced {
             let (of, last) = (set, draft.pickups.len());
             let pickup = command.pickup;
-            let effort = Effort::of(&design).times(SOLVED);
+            let effort = Effort::estimate(&design).times(SOLVED);
             let found = blocking_for(&effort, move || {
                 let calibration = Calibration::default();
-                let level = PlacedPickup::of(&of.placed(pickup, None), &calibration)?.signal.outputs_mv();
+                let level =
+                    PlacedPickup::try_new(&of.placed(pickup, None), &calibration)?.signal.outputs_mv();
                 let target = level.iter().sum::<f64>() / level.len().max(1) as f64;
                 balanced(&of, last, Freedom::Turns, target, &calibration)
             })
@@ -193,7 +194,7 @@ impl Workshop {
         }
         let name = draft.name.clone();
         let changed = draft.pickups.get_mut(pickup).ok_or(Refusal::NotFound("pickup"))?;
-        let base = self.of(actor).revision(changed.revision).await?.design;
+        let base = self.store_of(actor).revision(changed.revision).await?.design;
         let design = change.applied(&base);
         if design != base {
             let note = format!("Phase and hum mended in the set {name}.");

@@ -42,7 +42,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn coils_of_set(&self, actor: &Actor, id: PickupSetId) -> Result<Vec<SetCoil>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let runs = store.runs_of_set(id).await?;
         let ids: Vec<RunId> = runs.iter().map(|r| r.run_id).collect();
         let lines = store.log_lines_of(&ids).await?;
@@ -63,7 +63,7 @@ impl Workshop {
         draft: &SetDraft,
     ) -> Result<Vec<(usize, LogbookRow)>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let mut taken: Vec<RunId> = store.runs_in_sets().await?;
         taken.extend(store.set_members().await?.into_iter().map(|m| m.run_id));
         let mut all = Vec::new();
@@ -95,7 +95,7 @@ impl Workshop {
         pickup: &str,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let draft = draft_of(&store.pickup_set(set).await?)?;
         if !draft.pickups.iter().any(|p| p.name == pickup) {
             return Err(Refusal::NotFound("pickup"));
@@ -109,7 +109,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn release_run_from_set(&self, actor: &Actor, run: RunId) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).release_run_from_set(actor.person, run).await?)
+        Ok(self.store_of(actor).release_run_from_set(actor.person, run).await?)
     }
 
     /// The set that a run is wound for, and whether its coil runs the other way round than that of the set's first pickup.
@@ -123,7 +123,7 @@ impl Workshop {
         design: &Design,
     ) -> Result<Option<RunInSet>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let Some((set, name, pickup)) = store.set_of_run(run).await? else { return Ok(None) };
         let draft = draft_of(&store.pickup_set(set).await?)?;
         let first = draft.pickups.first().filter(|p| p.name != pickup);

@@ -201,7 +201,7 @@ impl WorkshopSettings {
 
     /// Of the workshop that a person belongs to.
     #[must_use]
-    pub fn of(person: &Person) -> Self {
+    pub fn from_person(person: &Person) -> Self {
         Self::read(person.workshop_settings.as_deref())
     }
 
@@ -259,7 +259,7 @@ impl Workshop {
     /// The settings of the actor's workshop.
     pub(crate) async fn settings_of(&self, actor: &Actor) -> Result<WorkshopSettings, Refusal> {
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        Ok(WorkshopSettings::of(&person))
+        Ok(WorkshopSettings::from_person(&person))
     }
 
     /// The workshop's name and settings.
@@ -269,7 +269,7 @@ impl Workshop {
     pub async fn settings(&self, actor: &Actor) -> Result<(String, WorkshopSettings), Refusal> {
         actor.require(Action::ManageSettings)?;
         let person = self.store.person(actor.person).await?.ok_or(Refusal::NotFound("person"))?;
-        let settings = WorkshopSettings::of(&person);
+        let settings = WorkshopSettings::from_person(&person);
         Ok((person.workshop, settings))
     }
 
@@ -294,7 +294,7 @@ impl Workshop {
             return Err(Refusal::NotPredictable(problems));
         }
         let text = serde_json::to_string(settings)?;
-        Ok(self.of(actor).set_settings(actor.person, name, &text).await?)
+        Ok(self.store_of(actor).set_settings(actor.person, name, &text).await?)
     }
 }
 

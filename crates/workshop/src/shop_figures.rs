@@ -86,7 +86,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn shop_figures(&self, actor: &Actor) -> Result<ShopFigures, Refusal> {
         actor.require(Action::ReadOrders)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let hours = self.settings_of(actor).await?.hours;
         let mut figures = ShopFigures { purchases: self.purchases(actor).await?, ..ShopFigures::default() };
         for row in store.orders(true).await? {

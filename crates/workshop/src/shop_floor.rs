@@ -158,7 +158,7 @@ impl Workshop {
         operation: &str,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let traveller = store.traveller_of_run(run).await?.ok_or(Refusal::NotFound("traveller"))?;
         let signed = store.signatures(run).await?;
         let next = traveller.0.iter().find(|o| signed.iter().all(|s| s.operation != o.key));
@@ -191,7 +191,7 @@ impl Workshop {
         operation: &str,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).lay_down_operation(actor.person, run, operation).await?)
+        Ok(self.store_of(actor).lay_down_operation(actor.person, run, operation).await?)
     }
 
     /// Begins a job of the plan that has no run yet: starts its run with what the design and the plan say, and its first operation. The
@@ -239,7 +239,7 @@ impl Workshop {
         actor: &Actor,
         revision: RevisionId,
     ) -> Result<Option<(SpoolId, Vec<u32>, u32)>, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let design = store.revision(revision).await?.design;
         let Some(coil) = design.coils.first() else { return Ok(None) };
         let predicted = self.uncalibrated_prediction(&design).await?.ok();
@@ -264,7 +264,7 @@ impl Workshop {
             |name: &String| plan.work.resources.iter().any(|r| r.kind == WINDER && r.name == *name);
         let mut own = plan.schedule.operations.iter().filter(|o| o.job == planned.name);
         let name = own.find_map(|o| o.resources.iter().find(|name| is_winder(name)));
-        let winders = self.of(actor).instruments().await?;
+        let winders = self.store_of(actor).instruments().await?;
         Ok(winders.iter().find(|i| i.kind.0 == InstrumentKind::Winder && Some(&i.name) == name).map(|i| i.id))
     }
 
@@ -327,7 +327,7 @@ impl Workshop {
             starts_at: starts.0,
             resources: resources.join("\n"),
         };
-        Ok(self.of(actor).pin_operation(actor.person, &pin).await?)
+        Ok(self.store_of(actor).pin_operation(actor.person, &pin).await?)
     }
 
     /// Takes the pin off an operation.
@@ -336,7 +336,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn unpin_operation(&self, actor: &Actor, job: &str, operation: &str) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).unpin_operation(actor.person, job, operation).await?)
+        Ok(self.store_of(actor).unpin_operation(actor.person, job, operation).await?)
     }
 
     /// Who can wind, and so has work in the plan.
@@ -345,7 +345,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn winding_people(&self, actor: &Actor) -> Result<Vec<Person>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        crate::start_run::winding_people(&self.of(actor)).await
+        crate::start_run::winding_people(&self.store_of(actor)).await
     }
 
     /// What can be reported as broken or away: winders, gaussmeters, the wax pot, and people.
@@ -354,7 +354,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn outage_subjects(&self, actor: &Actor) -> Result<Vec<OutageSubject>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        out_names(&self.of(actor)).await
+        out_names(&self.store_of(actor)).await
     }
 
     /// Reports that something is broken, or somebody away. What was under way on a winder that broke is laid down.
@@ -363,7 +363,7 @@ impl Workshop {
     /// When there is no such thing; [`Refusal::UnusableOutage`] by the place of what is wrong.
     pub async fn report_outage(&self, actor: &Actor, command: &ReportOutage) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let known = out_names(&store).await?;
         let (_, name) = known
             .iter()
@@ -404,7 +404,7 @@ impl Workshop {
     /// When there is no such report.
     pub async fn end_outage(&self, actor: &Actor, id: OutageId) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).end_outage(actor.person, id).await?)
+        Ok(self.store_of(actor).end_outage(actor.person, id).await?)
     }
 
     /// What is broken or away, or will be.
@@ -413,7 +413,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn outages(&self, actor: &Actor) -> Result<Vec<OutageNote>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let names = out_names(&store).await?;
         let now = self.settings_of(actor).await?.hours.now();
         let rows = store.outages(now.0).await?;
@@ -439,7 +439,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn plan_moves(&self, actor: &Actor, plan: &ShopPlan) -> Result<Option<PlanMoves>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let now = dates(plan);
         let Some((since, document)) = store.plan_baseline().await? else {
             // A plan that is still being improved would be told as moved a moment later.
@@ -468,7 +468,7 @@ impl Workshop {
         actor.require(Action::Wind)?;
         let plan = self.shop_plan(actor).await?;
         let document = serde_json::to_string(&dates(&plan))?;
-        Ok(self.of(actor).keep_plan_baseline(&document, Some(actor.person)).await?)
+        Ok(self.store_of(actor).keep_plan_baseline(&document, Some(actor.person)).await?)
     }
 }
 

@@ -138,13 +138,13 @@ impl Workshop {
 
     /// Somebody who is known: with the role that the provider says now.
     async fn come_again(&self, person: Person, found: &ExternalIdentity) -> Result<Person, Refusal> {
-        let settings = WorkshopSettings::of(&person).single_sign_on;
+        let settings = WorkshopSettings::from_person(&person).single_sign_on;
         if !settings.is_on || person.disabled_at.is_some() {
             return Err(Refusal::SingleSignOnOff);
         }
         let role = settings.role(&found.words(&settings.claim)).ok_or(Refusal::NoRole)?;
         if role != person.role.0 {
-            let store = self.store.of(person.workshop_id);
+            let store = self.store.workshop(person.workshop_id);
             match store.change_person(None, person.id, PersonChange::Role(role)).await {
                 Ok(()) => tracing::info!(event = "role-by-provider", person = person.id.0, role = ?role),
                 // The workshop is not left without anybody who may manage it.
@@ -179,7 +179,7 @@ impl Workshop {
     /// Somebody who comes for the first time.
     async fn join(&self, found: &ExternalIdentity) -> Result<Person, Refusal> {
         let (workshop, role) = self.workshop_for(found).await?;
-        let store = self.store.of(workshop);
+        let store = self.store.workshop(workshop);
         for number in 0..MOST_NAMES {
             let Some(sign_in) = candidate(found, number) else { continue };
             let name = Some(as_name(&found.name)).filter(|name| !name.is_empty());
@@ -212,7 +212,7 @@ impl Workshop {
         if !self.settings_of(actor).await?.single_sign_on.is_on {
             return Ok(None);
         }
-        Ok(Some(self.of(actor).is_linked(actor.person, provider.issuer()).await?))
+        Ok(Some(self.store_of(actor).is_linked(actor.person, provider.issuer()).await?))
     }
 
     /// Links the actor with whom the provider signed in, and ends their other sessions.
@@ -234,7 +234,8 @@ impl Workshop {
         }
         let found = provider.finish(back, started, state, code).await.map_err(refused)?;
         let subject = Some(found.subject.as_str());
-        let linked = self.of(actor).link_external_name(actor.person, &found.issuer, subject, session).await;
+        let linked =
+            self.store_of(actor).link_external_name(actor.person, &found.issuer, subject, session).await;
         linked.map_err(|error| match error {
             StoreError::Taken(_) => Refusal::IdentityTaken,
             other => other.into(),
@@ -248,6 +249,6 @@ impl Workshop {
     pub async fn unlink_single_sign_on(&self, actor: &Actor, session: &str) -> Result<(), Refusal> {
         actor.require(Action::OwnAccount)?;
         let issuer = self.known_provider()?.issuer();
-        Ok(self.of(actor).link_external_name(actor.person, issuer, None, session).await?)
+        Ok(self.store_of(actor).link_external_name(actor.person, issuer, None, session).await?)
     }
 }

@@ -150,7 +150,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn windable_revisions(&self, actor: &Actor) -> Result<Vec<WindableRevision>, Refusal> {
         actor.require(Action::Wind)?;
-        let rows = self.of(actor).designs(&DesignFilter::default()).await?;
+        let rows = self.store_of(actor).designs(&DesignFilter::default()).await?;
         let windable = rows.into_iter().map(|row| WindableRevision {
             id: row.id,
             name: row.name,
@@ -167,7 +167,7 @@ impl Workshop {
     /// When there is no such revision.
     pub async fn start_options(&self, actor: &Actor, revision: RevisionId) -> Result<CheckedStart, Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let revision = store.revision(revision).await?;
         let mut winders = store.instruments().await?;
         winders.retain(|i| i.kind.0 == InstrumentKind::Winder);
@@ -190,7 +190,7 @@ impl Workshop {
     /// unless that is accepted; when revision, spool, person or winder are not there.
     pub async fn start_run(&self, actor: &Actor, command: &StartRun) -> Result<RunId, Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let revision = store.revision(command.revision).await?;
         let spool = match command.spool {
             Some(id) => Some(store.spool(id).await?),
@@ -221,7 +221,7 @@ impl Workshop {
         }
         let mut traveller = self.traveller_of_revision(actor, revision.row.id, &revision.design).await?;
         if command.coil.as_deref().is_some_and(|coil| revision.design.alone(coil).is_some()) {
-            traveller = traveller.of_a_coil();
+            traveller = traveller.for_coil();
         }
         traveller = traveller.readable_on(&design);
         let applied = self.calibrations.applied(&store, Some(revision.row.design_id)).await?;
@@ -229,7 +229,7 @@ impl Workshop {
         let solution = self.predictions.solution(&design).await?.ok();
         let (judged, tolerance) = (design.clone(), self.settings_of(actor).await?.tolerance);
         let judgement = crate::blocking::blocking(move || {
-            let plan = Plan::of(&judged);
+            let plan = Plan::from_design(&judged);
             judge_solved(&judged, solution.as_deref(), &[], (&calibration, tolerance), &plan)
         })
         .await?;

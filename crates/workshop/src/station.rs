@@ -73,7 +73,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn winders(&self, actor: &Actor) -> Result<Vec<Instrument>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let mut all = self.of(actor).instruments().await?;
+        let mut all = self.store_of(actor).instruments().await?;
         all.retain(|i| i.kind.0 == InstrumentKind::Winder);
         Ok(all)
     }
@@ -84,7 +84,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn winders_for(&self, actor: &Actor, run: RunId) -> Result<Vec<WinderOnRun>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let mut all = Vec::new();
         for winder in self.winders(actor).await? {
             let other_run = match counter_owner(&store, winder.id, run).await? {
@@ -115,7 +115,7 @@ impl Workshop {
             WinderChoice::None => None,
             WinderChoice::This(id) => all.iter().position(|w| w.winder.id == id),
             WinderChoice::OfRun => {
-                let noted = self.of(actor).run(run).await?.row.winder_id;
+                let noted = self.store_of(actor).run(run).await?.row.winder_id;
                 let counts = all.iter().position(|w| w.winder.counts_run_id == Some(run));
                 counts.or_else(|| match noted {
                     Some(noted) => all.iter().position(|w| w.winder.id == noted),
@@ -140,7 +140,7 @@ impl Workshop {
         (how, from_other): (TakeOver, bool),
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         self.refuse_closed(&store, run.row.id).await?;
         let winder = self.chosen_winder(actor, run.row.id, choice).await?;
@@ -229,7 +229,7 @@ impl Workshop {
         choice: WinderChoice,
     ) -> Result<(watch::Receiver<StationState>, Option<StopKey>), Refusal> {
         actor.require(Action::ReadRuns)?;
-        let run = self.of(actor).run(run).await?;
+        let run = self.store_of(actor).run(run).await?;
         let winder = match self.chosen_winder(actor, run.row.id, choice).await? {
             Some(winder) => {
                 let Instrument { id, address, simulated, .. } = self.reachable(actor, winder).await?;
@@ -274,7 +274,7 @@ impl Workshop {
         command: WinderCommand,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let run = store.run(run).await?;
         let winder = self.chosen_winder(actor, run.row.id, choice).await?;
         let winder = self.reachable(actor, winder.ok_or(Refusal::NotFound("winder"))?).await?;
@@ -313,7 +313,7 @@ impl Workshop {
     /// When there is no such run, or its coil cannot be laid.
     pub async fn expected_lay(&self, actor: &Actor, run: RunId, turns: u32) -> Result<Section, Refusal> {
         actor.require(Action::ReadRuns)?;
-        let mut design = self.of(actor).run(run).await?.design;
+        let mut design = self.store_of(actor).run(run).await?.design;
         let section = blocking(move || {
             let coil = design.coils.first_mut()?;
             coil.wind.turns = turns.clamp(10, 50_000);

@@ -38,7 +38,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn stations(&self, actor: &Actor) -> Result<Vec<Station>, Refusal> {
         actor.require(Action::ManageSettings)?;
-        Ok(self.of(actor).stations().await?)
+        Ok(self.store_of(actor).stations().await?)
     }
 
     /// Adds a station; returns the code that its tablet takes, once, within [`STATION_CODE_LASTS`].
@@ -53,7 +53,7 @@ impl Workshop {
             return Err(Refusal::UnusableName);
         }
         let code = SpokenCode::random();
-        self.of(actor).add_station(actor.person, name, &code.hash(), STATION_CODE_LASTS).await?;
+        self.store_of(actor).add_station(actor.person, name, &code.hash(), STATION_CODE_LASTS).await?;
         Ok(code.text().to_owned())
     }
 
@@ -63,7 +63,7 @@ impl Workshop {
     /// When there is no such station.
     pub async fn retire_station(&self, actor: &Actor, id: StationId) -> Result<(), Refusal> {
         actor.require(Action::ManageSettings)?;
-        Ok(self.of(actor).retire_station(actor.person, id).await?)
+        Ok(self.store_of(actor).retire_station(actor.person, id).await?)
     }
 
     /// Takes a station's code, typed on its tablet.
@@ -90,7 +90,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn people_at(&self, station: &Station) -> Result<Vec<Person>, Refusal> {
-        let mut people = self.store.of(station.workshop_id).people().await?;
+        let mut people = self.store.workshop(station.workshop_id).people().await?;
         people.retain(|p| can_stand(p) && p.pin_hash.is_some());
         Ok(people)
     }
@@ -129,7 +129,7 @@ impl Workshop {
             return Err(Refusal::UnusablePin);
         }
         let hash = hashing(move || hash_password(&pin)).await?;
-        Ok(self.of(actor).set_pin(actor.person, Some(&hash), session).await?)
+        Ok(self.store_of(actor).set_pin(actor.person, Some(&hash), session).await?)
     }
 }
 

@@ -75,7 +75,7 @@ fn by_promise(a: &OrderRow, b: &OrderRow) -> std::cmp::Ordering {
 impl Workshop {
     /// What is on the spools whose rest is known, and on the shelf.
     async fn supplies_in_stock(&self, actor: &Actor) -> Result<Needs, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let mut all = Needs::new();
         for spool in store.spools().await?.iter().filter(|s| s.emptied_at.is_none()) {
             if let Some(left) = spool.left_now_m() {
@@ -97,7 +97,7 @@ impl Workshop {
         pickups: &[OrderedPickup],
         known: &mut BTreeMap<RevisionId, Needs>,
     ) -> Result<Needs, Refusal> {
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let parts = store.parts().await?;
         let mut all = Needs::new();
         for (id, run) in pickups.iter().filter_map(|p| Some((p.revision?, p.run))) {
@@ -143,14 +143,14 @@ impl Workshop {
     /// When a design cannot be found.
     pub async fn reservations(&self, actor: &Actor) -> Result<Vec<(OrderId, Vec<Reservation>)>, Refusal> {
         actor.require(Action::ReadOrders)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let mut stock = self.supplies_in_stock(actor).await?;
         let runs = store.order_runs().await?;
         let mut rows = store.orders(false).await?;
         rows.retain(|row| matches!(row.state.0, OrderState::Agreed | OrderState::InWork));
         rows.sort_by(by_promise);
         let orders = readable_orders(&store, rows)?;
-        let things = OrderedThings::of(&store, orders.iter().map(|(_, draft)| draft)).await?;
+        let things = OrderedThings::load(&store, orders.iter().map(|(_, draft)| draft)).await?;
         let mut known = BTreeMap::new();
         let mut all = Vec::with_capacity(orders.len());
         for (row, draft) in &orders {
@@ -207,16 +207,16 @@ impl Workshop {
     /// When a design cannot be found.
     pub async fn order_cost(&self, actor: &Actor, draft: &OrderDraft) -> Result<OrderCost, Refusal> {
         actor.require(Action::ReadOrders)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let times = self.shop_times(actor).await?;
         let mut known: BTreeMap<RevisionId, (f64, bool)> = BTreeMap::new();
         let mut sum = OrderCost::default();
-        let things = OrderedThings::of(&store, [draft]).await?;
+        let things = OrderedThings::load(&store, [draft]).await?;
         let pickups = things.pickups(draft, &[])?;
         let made = self.made(actor, &things, pickups.iter()).await?;
         for pickup in pickups {
-            let made = made.of(&pickup)?;
-            sum.minutes += made.operations.iter().map(|o| times.of(o, made.turns).minutes).sum::<u32>();
+            let made = made.to_make(&pickup)?;
+            sum.minutes += made.operations.iter().map(|o| times.estimate(o, made.turns).minutes).sum::<u32>();
             let Some(revision) = pickup.revision else {
                 sum.is_incomplete = true;
                 continue;

@@ -88,7 +88,7 @@ impl Workshop {
     /// # Errors
     /// When the database does not answer.
     pub async fn members(&self, manager: &PeopleManager) -> Result<Vec<WorkshopMember>, Refusal> {
-        let store = self.store.of(manager.workshop);
+        let store = self.store.workshop(manager.workshop);
         let links = store.password_links().await?;
         let until = |id| links.iter().find(|(person, _)| *person == id).map(|(_, until)| *until);
         let people = store.people().await?;
@@ -109,7 +109,7 @@ impl Workshop {
         let sign_in = sign_in_name(&invitation.sign_in).ok_or(Refusal::UnusableSignIn)?;
         let token = Secret::random();
         let new = NewPerson { name, sign_in: &sign_in, password_hash: None, role: invitation.role };
-        let store = self.store.of(manager.workshop);
+        let store = self.store.workshop(manager.workshop);
         let id =
             store.invite(manager.person, &new, &token.hash(), LINK_LASTS).await.map_err(sign_in_taken)?;
         Ok((id, token))
@@ -121,7 +121,7 @@ impl Workshop {
     /// [`Refusal::NotFound`] when there is no such person, or they are disabled.
     pub async fn link_password(&self, manager: &PeopleManager, person: PersonId) -> Result<Secret, Refusal> {
         let token = Secret::random();
-        let store = self.store.of(manager.workshop);
+        let store = self.store.workshop(manager.workshop);
         store.link_password(manager.person, person, &token.hash(), LINK_LASTS).await?;
         Ok(token)
     }
@@ -143,7 +143,7 @@ impl Workshop {
             MemberChange::Enable => PersonChange::Enable,
             MemberChange::Anonymise => PersonChange::Anonymise { name: &name },
         };
-        Ok(self.store.of(manager.workshop).change_person(manager.person, person, change).await?)
+        Ok(self.store.workshop(manager.workshop).change_person(manager.person, person, change).await?)
     }
 
     /// Whom a link to set a password is for; `None` when it was used, ran out, or never was.
@@ -180,7 +180,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn own_data(&self, actor: &Actor) -> Result<Value, Refusal> {
         actor.require(Action::OwnAccount)?;
-        Ok(self.of(actor).person_data(actor.person).await?)
+        Ok(self.store_of(actor).person_data(actor.person).await?)
     }
 }
 

@@ -14,7 +14,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn timers(&self, actor: &Actor) -> Result<Vec<Timer>, Refusal> {
         actor.require(Action::ReadRuns)?;
-        Ok(self.of(actor).timers().await?)
+        Ok(self.store_of(actor).timers().await?)
     }
 
     /// Starts a timer; the same key again starts nothing more.
@@ -23,7 +23,7 @@ impl Workshop {
     /// When there is no such run.
     pub async fn start_timer(&self, actor: &Actor, new: &NewTimer<'_>) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        self.of(actor).start_timer(actor.person, new).await?;
+        self.store_of(actor).start_timer(actor.person, new).await?;
         Ok(())
     }
 
@@ -33,6 +33,6 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn stop_timer(&self, actor: &Actor, id: TimerId) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        Ok(self.of(actor).end_timer(actor.person, id).await?)
+        Ok(self.store_of(actor).end_timer(actor.person, id).await?)
     }
 }

@@ -24,7 +24,7 @@ pub struct TravellerProgress {
 
 impl TravellerProgress {
     /// How far a run has come; nothing for runs without a traveller.
-    pub(crate) fn of(traveller: Option<&Traveller>, signed: &[Signature], readings: &[Reading]) -> Self {
+    pub(crate) fn new(traveller: Option<&Traveller>, signed: &[Signature], readings: &[Reading]) -> Self {
         traveller.map_or_else(Self::default, |traveller| Self {
             closed: traveller.is_done(signed),
             operations: traveller.progress(signed, readings),
@@ -43,7 +43,7 @@ impl Workshop {
 
     /// The traveller that a new run of a design follows: the workshop's own, or the usual one.
     pub(crate) async fn traveller_for(&self, actor: &Actor, design: &Design) -> Result<Traveller, Refusal> {
-        let own = self.of(actor).traveller(design.kind.word()).await?;
+        let own = self.store_of(actor).traveller(design.kind.word()).await?;
         Ok(own.unwrap_or_else(|| Traveller::usual(design)))
     }
 
@@ -61,7 +61,7 @@ impl Workshop {
         waived: &str,
     ) -> Result<(), Refusal> {
         actor.require(Action::Wind)?;
-        let store = self.of(actor);
+        let store = self.store_of(actor);
         let traveller = store.traveller_of_run(run).await?.ok_or(Refusal::NotFound("traveller"))?;
         let signed = store.signatures(run).await?;
         let readings = readings_of(&store, run).await?;
@@ -87,7 +87,7 @@ impl Workshop {
     /// When the database does not answer.
     pub async fn format_traveller(&self, actor: &Actor, kind: Format) -> Result<(Traveller, bool), Refusal> {
         actor.require(Action::ReadRuns)?;
-        let own = self.of(actor).traveller(kind.word()).await?;
+        let own = self.store_of(actor).traveller(kind.word()).await?;
         let is_own = own.is_some();
         let usual = || Traveller::usual(&starting_point(kind, "usual", 6, 10.0));
         Ok((own.unwrap_or_else(usual), is_own))
@@ -104,6 +104,6 @@ impl Workshop {
         traveller: Option<&Traveller>,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeTravellers)?;
-        Ok(self.of(actor).keep_traveller(actor.person, kind.word(), traveller).await?)
+        Ok(self.store_of(actor).keep_traveller(actor.person, kind.word(), traveller).await?)
     }
 }

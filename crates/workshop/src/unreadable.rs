@@ -13,7 +13,7 @@ impl Workshop {
     /// [`Refusal::NotAllowed`].
     pub fn unreadable_records(&self, actor: &Actor) -> Result<Vec<UnreadableRecord>, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        Ok(self.store.unreadable().of(actor.workshop))
+        Ok(self.store.unreadable().in_workshop(actor.workshop))
     }
 
     /// The text of a record's document, whatever it says.
@@ -25,7 +25,7 @@ impl Workshop {
         if !self.unreadable_records(actor)?.iter().any(|record| record.kind == kind && record.id == id) {
             return Err(Refusal::NotFound("unreadable record"));
         }
-        Ok(self.of(actor).record_text(kind, id).await?)
+        Ok(self.store_of(actor).record_text(kind, id).await?)
     }
 
     /// Deletes a record that cannot be read.
@@ -34,6 +34,6 @@ impl Workshop {
     /// [`Refusal::InUse`] where something depends on it; when there is no such record.
     pub async fn delete_unreadable(&self, actor: &Actor, kind: RecordKind, id: u64) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        Ok(self.of(actor).delete_unreadable(actor.person, kind, id).await?)
+        Ok(self.store_of(actor).delete_unreadable(actor.person, kind, id).await?)
     }
 }

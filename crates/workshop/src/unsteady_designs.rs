@@ -100,7 +100,7 @@ type FoundAt = ((u64, i64), Vec<UnsteadyDesign>);
 
 impl UnsteadyDesigns {
     /// Those of a workshop as its logbook is now.
-    pub(crate) async fn of(
+    pub(crate) async fn load(
         &self,
         store: &WorkshopStore,
         workshop: WorkshopId,

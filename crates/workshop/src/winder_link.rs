@@ -269,7 +269,7 @@ pub(crate) async fn is_closed(store: &WorkshopStore, run: RunId) -> Result<bool,
 }
 
 async fn read_log(store: &Store, of: &FollowedRun) -> Option<Known> {
-    let store = store.of(of.workshop);
+    let store = store.workshop(of.workshop);
     let events = store.events(of.run).await.ok()?;
     let closed = is_closed(&store, of.run).await.ok()?;
     let counter = match &of.winder {
@@ -280,7 +280,7 @@ async fn read_log(store: &Store, of: &FollowedRun) -> Option<Known> {
     let events: Vec<Event> = events.into_iter().map(|row| row.event).collect();
     let presets = events.iter().filter(|e| e.what == WindingEventKind::Preset).count();
     Some(Known {
-        progress: Progress::of(&events, of.planned, &of.stops),
+        progress: Progress::from_events(&events, of.planned, &of.stops),
         presets,
         closed,
         counter,
@@ -411,7 +411,7 @@ async fn poll(
     let note = async |what: WindingEventKind, at_turn: u32, words: &str| {
         let key = key_of(of.run, what.key(), at_turn, presets);
         let new = NewEvent { key, event: Event { what, at_turn }, words };
-        store.of(of.workshop).note_event(of.run, of.by, &new).await.is_ok()
+        store.workshop(of.workshop).note_event(of.run, of.by, &new).await.is_ok()
     };
     let progress = &log.progress;
     let now = match line.status().await {

@@ -303,7 +303,7 @@ impl Network {
     /// As [`Self::peak`], looking first within a fifth of a peak already known, which is quicker.
     #[must_use]
     pub fn peak_near(&self, load: Option<&LoadCircuit>, near: Option<Peak>) -> Peak {
-        Peak::of(|hz| self.response(load, hz).norm_sqr(), near)
+        Peak::find(|hz| self.response(load, hz).norm_sqr(), near)
     }
 
     /// The network with other resistances, inductances and capacitances, each by the logarithm of its change. Eddy currents go

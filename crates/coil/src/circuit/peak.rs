@@ -1,6 +1,6 @@
 //! The shape of a response: where it is highest, and where it has fallen.
 
-use crate::numeric::{crossing, lowest};
+use crate::numeric::{find_root, lowest};
 
 /// The shape of a response.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -51,7 +51,7 @@ impl Peak {
     /// Highest point and −3 dB point of a response of which `power` tells the square of the amplitude at a frequency, Hz. Looked for
     /// as [`super::Network::peak`] says; `near` is a peak already known.
     #[must_use]
-    pub fn of(power: impl Fn(f64) -> f64, near: Option<Self>) -> Self {
+    pub fn find(power: impl Fn(f64) -> f64, near: Option<Self>) -> Self {
         let rest = power(80.0).max(f64::MIN_POSITIVE);
         // Of one coil and its capacitance 1/power is a parabola over the square of the frequency: of others it is nearly one.
         let inverse = |square: f64| rest / power(square.sqrt());
@@ -59,7 +59,7 @@ impl Peak {
         let peak_hz = square.sqrt();
         // Far above its peak a response falls as a power of the frequency.
         let over = |octaves: f64| (power(octaves.exp2()) / rest).log2() + 0.3 * 10f64.log2();
-        let minus3db_hz = crossing(over, fallen(over, peak_hz, near), WITHIN_OCTAVES).exp2();
+        let minus3db_hz = find_root(over, fallen(over, peak_hz, near), WITHIN_OCTAVES).exp2();
         Self { peak_hz, peak_db: -10.0 * least.log10(), minus3db_hz }
     }
 }
@@ -144,7 +144,7 @@ mod tests {
         #[values(None, Some(0.7), Some(1.02), Some(9.0))] known: Option<f64>,
     ) {
         let at = |hz: f64| Peak { peak_hz: hz, peak_db: 3.0, minus3db_hz: 1.6 * hz };
-        let peak = Peak::of(low_pass(resonance_hz, q), known.map(|ratio| at(ratio * resonance_hz)));
+        let peak = Peak::find(low_pass(resonance_hz, q), known.map(|ratio| at(ratio * resonance_hz)));
         let damping = 1.0 - 0.5 / (q * q);
         let expected_hz = resonance_hz * damping.sqrt();
         let expected_db = 20.0 * (q / (1.0 - 0.25 / (q * q)).sqrt()).log10();
@@ -160,7 +160,7 @@ mod tests {
     #[rstest]
     fn what_only_falls_has_none(#[values(None, Some(200.0), Some(1500.0))] known_hz: Option<f64>) {
         let known = known_hz.map(|peak_hz| Peak { peak_hz, peak_db: 0.1, minus3db_hz: 800.0 });
-        let peak = Peak::of(|hz| (1.0 + hz / 1000.0).powi(-2), known);
+        let peak = Peak::find(|hz| (1.0 + hz / 1000.0).powi(-2), known);
         assert!(!peak.is_peak() && peak.peak_db.abs() < 2.0);
         // (1 + f/1000)² is twice what it is at 80 Hz.
         let expected_hz = 1000.0 * (1.08 * 10f64.powf(0.15) - 1.0);
@@ -175,7 +175,7 @@ mod tests {
             (1.0 + 1e-3 * (-0.5 * off * off).exp() - tilt * (300.0 / hz)) / (1.0 + (hz / 9000.0).powi(8))
         };
         let known = Peak { peak_hz: 1950.0, peak_db: 0.01, minus3db_hz: 9000.0 };
-        let peak = Peak::of(level, Some(known));
+        let peak = Peak::find(level, Some(known));
         assert!((1500.0..2500.0).contains(&peak.peak_hz), "{peak:?}");
     }
 
@@ -187,11 +187,11 @@ mod tests {
             looks.set(looks.get() + 1);
             low_pass(3000.0, 2.5)(hz)
         };
-        let known = Peak::of(level, None);
+        let known = Peak::find(level, None);
         for off in [0.8, 1.04, 1.3] {
             looks.set(0);
             let at = Peak { peak_hz: off * known.peak_hz, minus3db_hz: off * known.minus3db_hz, ..known };
-            let again = Peak::of(level, Some(at));
+            let again = Peak::find(level, Some(at));
             assert!(looks.get() < 20, "{off}: {} looks", looks.get());
             assert!((again.peak_hz / known.peak_hz - 1.0).abs() < 2e-4);
             assert!((again.minus3db_hz / known.minus3db_hz - 1.0).abs() < 1e-5);

@@ -7,10 +7,12 @@
 //! many orders. Sheets thinner than the skin depth: 0.5 mm of brass up to 30 kHz.
 
 use super::Relaxation;
+use crate::cache::MemorySize;
 use crate::factor::Factor;
 use crate::inductance::MU_0;
 use crate::magnet::{Patch, Shape, Surfaces, along};
 use crate::numeric::gauss;
+use crate::symmetry::{Mirror, earlier_images, middle};
 use nalgebra::{DMatrix, DVector, SymmetricEigen};
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -37,6 +39,12 @@ pub struct Sheet {
     resistance: Option<Factor>,
     /// Inductance over nodes, H.
     inductance: DMatrix<f64>,
+}
+
+impl MemorySize for Sheet {
+    fn bytes(&self) -> usize {
+        2 * self.nodes * self.nodes * size_of::<f64>() + self.cells.len() * size_of::<Cell>()
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -170,7 +178,7 @@ impl Sheet {
             .map(|(four, cell)| Cell { corners: four.map(|n| unknown[n]), ..cell })
             .collect();
         let mut sheet = Self { cells, nodes, resistance: None, inductance: DMatrix::zeros(0, 0) };
-        sheet.resistance = Factor::of(sheet.resistances(1.0 / (sigma_s_m * thick_m)));
+        sheet.resistance = Factor::try_new(sheet.resistances(1.0 / (sigma_s_m * thick_m)));
         sheet.inductance = sheet.inductances();
         sheet
     }
@@ -331,24 +339,19 @@ impl Sheet {
         &FINE_POINTS[rule]
     }
 
-    /// By each cell one before it that is its image in a mirror across y at `middle_m`; nothing for cells across y.
+    /// For each cell an earlier one that is its image across y = `middle_m`; `None` for cells across y.
     #[must_use]
     pub fn images_across_y(&self, middle_m: f64) -> Vec<Option<usize>> {
-        (0..self.cells.len()).map(|cell| self.image_before(cell, middle_m)).collect()
+        let mirror = Mirror::across_y(middle_m);
+        earlier_images(self.cells.len(), |cell, other| self.is_image_across_y(&mirror, cell, other))
     }
 
-    fn image_before(&self, cell: usize, middle_m: f64) -> Option<usize> {
-        let this = &self.cells[cell];
-        if this.normal.0 == 1 {
-            return None;
-        }
-        let [x, y, z] = this.patch.center_m;
-        let image = [x, 2.0 * middle_m - y, z];
-        self.cells[..cell].iter().position(|other| {
-            other.normal == this.normal
-                && other.patch.shape == this.patch.shape
-                && other.patch.center_m.iter().zip(image).all(|(a, b)| (a - b).abs() < 1e-9)
-        })
+    fn is_image_across_y(&self, mirror: &Mirror, cell: usize, other: usize) -> bool {
+        let (cell, other) = (&self.cells[cell], &self.cells[other]);
+        cell.normal.0 != 1
+            && cell.normal == other.normal
+            && cell.patch.shape == other.patch.shape
+            && mirror.is_image(cell.patch.center_m, other.patch.center_m)
     }
 
     /// What unit stream functions of the nodes drive in a magnetic part: one row per unknown of the part, one column per node.
@@ -359,8 +362,9 @@ impl Sheet {
     pub(crate) fn drives(&self, part: &Surfaces<'_>, half_m: Option<f64>) -> DMatrix<f64> {
         // First through every cell by every surface's unit charge.
         let mut through = DMatrix::zeros(part.patches.len(), self.cells.len());
+        let images = self.equal_flux(part);
         for (c, cell) in self.cells.iter().enumerate() {
-            if let Some(mirrored) = self.mirrored_before(c, part) {
+            if let Some(mirrored) = images.as_ref().and_then(|images| images[c]) {
                 let (before, mut own) = through.columns_range_pair_mut(mirrored, c);
                 own.copy_from(&before);
                 for (value, patch) in own.iter_mut().zip(part.patches) {
@@ -398,31 +402,28 @@ impl Sheet {
         drives
     }
 
-    /// The cell before this one through which a part sends the same flux: the mirror image across y, where all of the part's
-    /// surfaces lie in the mirror, as those of a rod do.
-    fn mirrored_before(&self, cell: usize, part: &Surfaces<'_>) -> Option<usize> {
+    /// For each cell an earlier one through which a part sends the same flux: its image across y, where all of the part's surfaces
+    /// lie in the plane, as those of a rod do.
+    fn equal_flux(&self, part: &Surfaces<'_>) -> Option<Vec<Option<usize>>> {
         let middle_m = part.patches.first()?.center_m[1];
-        let is_in_mirror = |patch: &Patch| (patch.center_m[1] - middle_m).abs() < 1e-9;
-        part.patches.iter().all(is_in_mirror).then(|| self.image_before(cell, middle_m)).flatten()
+        let mirror = Mirror::across_y(middle_m);
+        let is_even = part.patches.iter().all(|patch| mirror.is_in_plane(patch.center_m));
+        is_even.then(|| self.images_across_y(middle_m))
     }
 
     /// The middle of the sheet along x, and by each of its nodes the one in its place in a mirror there; nothing where it is not its own
     /// image.
     pub(crate) fn mirrored_across_x(&self) -> Option<(f64, Vec<usize>)> {
-        let xs = self.cells.iter().map(|cell| cell.patch.center_m[0]);
-        let (low, high) = xs.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(x), b.max(x)));
-        let middle_m = 0.5 * (low + high);
-        let is_same = |a: f64, b: f64| (a - b).abs() < 1e-9;
+        let middle_m = middle(self.cells.iter().map(|cell| cell.patch.center_m[0]));
+        let mirror = Mirror::across_x(middle_m);
         let mut nodes = vec![usize::MAX; self.nodes];
         for cell in &self.cells {
-            let [x, y, z] = cell.patch.center_m;
-            let at = [2.0 * middle_m - x, y, z];
             let (axis, outward) = cell.normal;
             let normal = (axis, if axis == 0 { -outward } else { outward });
             let image = self.cells.iter().find(|other| {
                 other.normal == normal
                     && other.patch.shape == cell.patch.shape
-                    && other.patch.center_m.iter().zip(at).all(|(a, b)| is_same(*a, b))
+                    && mirror.is_image(cell.patch.center_m, other.patch.center_m)
             })?;
             // Where x is one of the axes along the cell it is the first.
             let other_side = usize::from(axis != 0);
@@ -440,11 +441,6 @@ impl Sheet {
     /// Its nodes.
     pub(crate) const fn nodes(&self) -> usize {
         self.nodes
-    }
-
-    /// Memory that it takes, bytes.
-    pub(crate) fn bytes(&self) -> usize {
-        2 * self.nodes * self.nodes * size_of::<f64>() + self.cells.len() * size_of::<Cell>()
     }
 
     /// aᵀR⁻¹b of two fluxes: how far they drive the same currents, slowly.

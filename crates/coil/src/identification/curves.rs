@@ -21,7 +21,7 @@ struct Spline {
 }
 
 impl Spline {
-    fn of(x: &[f64], y: Vec<f64>) -> Self {
+    fn new(x: &[f64], y: Vec<f64>) -> Self {
         let n = x.len();
         let (mut second, mut carry) = (vec![0.0; n], vec![0.0; n]);
         for i in 1..n - 1 {
@@ -100,14 +100,15 @@ pub(super) struct ModelSds {
 pub(super) type Sloped = (f64, f64);
 
 impl Curves {
-    pub(super) fn of(findings: &Findings, calibration: &Calibration) -> Result<Self, Vec<Problem>> {
+    pub(super) fn try_new(findings: &Findings, calibration: &Calibration) -> Result<Self, Vec<Problem>> {
         let mut base = findings.pickup.clone();
         let peak = findings.measured.peak_hz;
         let cable_pf = peak.and_then(|p| p.cable_pf);
         if let Some(pf) = cable_pf {
             base.load.cable_pf = pf;
         }
-        let test_hz = findings.measured.of(Measurand::InductanceH).and_then(|m| m.test_hz).unwrap_or(1000.0);
+        let test_hz =
+            findings.measured.measurement(Measurand::InductanceH).and_then(|m| m.test_hz).unwrap_or(1000.0);
         let (room_m, height_m) =
             base.coils.first().map_or((1e-3, 1e-2), |c| (c.former.room_mm * 1e-3, c.former.height_mm * 1e-3));
         let core = base.coils.first().map_or((1.0, 1.0), |c| c.former.core.size_mm());
@@ -117,7 +118,7 @@ impl Curves {
         for fill in FILLS {
             let Some((design, turns)) = wound_to(&base, fill * room_m, height_m) else { continue };
             // Thick windings of neighbouring coils may not go together: the curve ends there.
-            let solution = match Solution::of(&design) {
+            let solution = match Solution::compute(&design) {
                 Ok(solution) => solution,
                 Err(_) if x.len() >= 3 => break,
                 Err(problems) => return Err(problems),
@@ -148,7 +149,7 @@ impl Curves {
                 model_sd = Some(model_sds(&prediction));
             }
         }
-        let column = |k: usize| Spline::of(&x, rows.iter().map(|r| r[k]).collect());
+        let column = |k: usize| Spline::new(&x, rows.iter().map(|r| r[k]).collect());
         Ok(Self {
             metres: column(0),
             wire: column(1),
@@ -259,7 +260,7 @@ mod tests {
     #[test]
     fn a_spline_meets_its_points_and_a_smooth_curve_between() {
         let x: Vec<f64> = (0..8).map(|k| f64::from(k) * 0.4 - 2.0).collect();
-        let spline = Spline::of(&x, x.iter().map(|v| v.sin()).collect());
+        let spline = Spline::new(&x, x.iter().map(|v| v.sin()).collect());
         for v in [-1.0, -0.9, -0.33, 0.0] {
             let (value, slope) = spline.at(v);
             assert!((value - f64::sin(v)).abs() < 3e-3, "{v}");

@@ -16,7 +16,7 @@ const TOLD: f64 = 0.5;
 /// Sum of squares for each reading beyond which nothing fits.
 const MISFIT: f64 = 6.0;
 
-pub(super) fn of(
+pub(super) fn compute(
     findings: &Findings,
     curves: &Curves,
     data: &[Datum],
@@ -59,7 +59,7 @@ pub(super) fn of(
             });
         }
     }
-    all.extend(of_magnets(findings, magnets));
+    all.extend(magnet_doubts(findings, magnets));
     all
 }
 
@@ -179,7 +179,7 @@ fn stated_turns(findings: &Findings, weighed: &[Weighed<'_>]) -> Option<Doubt> {
     })
 }
 
-fn of_magnets(findings: &Findings, magnets: &MagnetFindings) -> Vec<Doubt> {
+fn magnet_doubts(findings: &Findings, magnets: &MagnetFindings) -> Vec<Doubt> {
     let mut all = Vec::new();
     let list = |poles: &[usize]| poles.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
     let charged =

@@ -59,7 +59,7 @@ pub(super) struct Datum {
 }
 
 impl Datum {
-    pub(super) fn of(what: Measurand, reading: &Measurement) -> Self {
+    pub(super) fn new(what: Measurand, reading: &Measurement) -> Self {
         let mut value = reading.value;
         if matches!(what, Measurand::ResistanceOhm | Measurand::WireOhmPerM) {
             value = at_temperature(value, reading.coil_c.unwrap_or(20.0), 20.0);

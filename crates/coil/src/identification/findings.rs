@@ -208,7 +208,7 @@ impl Measurand {
 impl Measured {
     /// The reading of a quantity.
     #[must_use]
-    pub fn of(&self, what: Measurand) -> Option<Measurement> {
+    pub fn measurement(&self, what: Measurand) -> Option<Measurement> {
         match what {
             Measurand::ResistanceOhm => self.resistance_ohm,
             Measurand::InductanceH => self.inductance_h,
@@ -263,7 +263,7 @@ impl Measured {
     /// Every reading that was taken.
     pub fn taken(&self) -> impl Iterator<Item = (Measurand, Measurement)> {
         let all = <Measurand as strum::VariantArray>::VARIANTS.iter();
-        all.filter_map(|&what| Some((what, self.of(what)?)))
+        all.filter_map(|&what| Some((what, self.measurement(what)?)))
     }
 }
 
@@ -349,7 +349,7 @@ impl Findings {
         }
         let core = self.pickup.coils.first().map_or((0.0, 0.0), |c| c.former.core.size_mm());
         for (what, least) in [(Measurand::OuterLengthMm, core.0), (Measurand::OuterWidthMm, core.1)] {
-            if let Some(reading) = self.measured.of(what).filter(|r| r.value <= least) {
+            if let Some(reading) = self.measured.measurement(what).filter(|r| r.value <= least) {
                 let at = format!("measured.{}.value", what.key());
                 let text = format!("{} mm is no more than the core’s {least} mm", reading.value);
                 all.push(Problem::new(&at, text, "measure over the winding, or correct the core"));
@@ -452,13 +452,13 @@ mod tests {
             second_peak_hz: peak(2.5, 110.0, 505.0),
             ..Measured::default()
         };
-        let found = measured.of(Measurand::CapacitancePf).unwrap();
+        let found = measured.measurement(Measurand::CapacitancePf).unwrap();
         assert!((found.value - 110.0).abs() < 1e-6, "{}", found.value);
         measured.second_peak_hz = peak(2.5, 110.0, 55.0);
-        assert!(measured.of(Measurand::CapacitancePf).unwrap().accuracy > found.accuracy);
+        assert!(measured.measurement(Measurand::CapacitancePf).unwrap().accuracy > found.accuracy);
         // What is typed goes before what follows of other readings.
         measured.capacitance_pf = Some(Measurement { value: 99.0, ..Measurement::default() });
-        assert!((measured.of(Measurand::CapacitancePf).unwrap().value - 99.0).abs() < 1e-12);
+        assert!((measured.measurement(Measurand::CapacitancePf).unwrap().value - 99.0).abs() < 1e-12);
     }
 
     /// A second peak by itself, above the first, or with less across it, is told at its place.

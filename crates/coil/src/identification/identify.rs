@@ -71,15 +71,15 @@ pub fn identify(
     if !problems.is_empty() {
         return Err(problems);
     }
-    let curves = Curves::of(findings, calibration).map_err(|problems| {
+    let curves = Curves::try_new(findings, calibration).map_err(|problems| {
         problems.into_iter().map(|p| Problem { at: format!("pickup.{}", p.at), ..p }).collect::<Vec<_>>()
     })?;
     let data: Vec<Datum> =
-        findings.measured.taken().map(|(what, reading)| Datum::of(what, &reading)).collect();
+        findings.measured.taken().map(|(what, reading)| Datum::new(what, &reading)).collect();
     let weighed = weigh(&curves, &data, findings, habits, true);
-    let magnets = MagnetFindings::of(findings);
+    let magnets = MagnetFindings::from_findings(findings);
     let candidates = candidates(&weighed, &data, findings, habits);
-    let turns: Vec<_> = weighed.iter().map(|w| of_state(w, 0)).collect();
+    let turns: Vec<_> = weighed.iter().map(|w| state_of(w, 0)).collect();
     let bare: Vec<_> = weighed
         .iter()
         .map(|w| {
@@ -87,15 +87,16 @@ pub fn identify(
             (mean, sd, w.weight)
         })
         .collect();
-    let fault =
-        marginal(weighed.iter().filter_map(|w| Some((Fault::of(w.hypothesis.fault.fault)?, w.weight))));
+    let fault = marginal(
+        weighed.iter().filter_map(|w| Some((Fault::from_fault(w.hypothesis.fault.fault)?, w.weight))),
+    );
     let mut found: Vec<Probable<Fault>> =
         fault.iter().copied().chain(magnets.faults.iter().copied()).collect();
     found.sort_by(|a, b| b.probability.total_cmp(&a.probability));
     let insulation_parts = weighed.iter().flat_map(|w| {
         split(habits, findings, w.wire.build).into_iter().map(move |(i, share)| (i, share * w.weight))
     });
-    let doubts = doubts::of(findings, &curves, &data, habits, &weighed, &magnets);
+    let doubts = doubts::compute(findings, &curves, &data, habits, &weighed, &magnets);
     Ok(Identification {
         format: "filamentum-identification/1".into(),
         engine: crate::ENGINE.into(),
@@ -115,7 +116,7 @@ pub fn identify(
     })
 }
 
-fn of_state(one: &Weighed<'_>, place: usize) -> (f64, f64, f64) {
+fn state_of(one: &Weighed<'_>, place: usize) -> (f64, f64, f64) {
     (one.fit.state[place], one.fit.covariance[(place, place)].max(0.0).sqrt(), one.weight)
 }
 
@@ -135,7 +136,7 @@ fn candidates(
     type Group<'a, 'b> = ((Gauge, Build, Option<Fault>), Vec<&'b Weighed<'a>>);
     let mut groups: Vec<Group<'_, '_>> = Vec::new();
     for one in weighed {
-        let key = (one.wire.gauge, one.wire.build, Fault::of(one.hypothesis.fault.fault));
+        let key = (one.wire.gauge, one.wire.build, Fault::from_fault(one.hypothesis.fault.fault));
         match groups.iter_mut().find(|(k, _)| *k == key) {
             Some((_, all)) => all.push(one),
             None => groups.push((key, vec![one])),
@@ -144,7 +145,7 @@ fn candidates(
     let mut found = Vec::new();
     for ((gauge, build, fault), all) in groups {
         let weight: f64 = all.iter().map(|w| w.weight).sum();
-        let parts = |place: usize| all.iter().map(|w| of_state(w, place)).collect::<Vec<_>>();
+        let parts = |place: usize| all.iter().map(|w| state_of(w, place)).collect::<Vec<_>>();
         let (turns, packing) = (mixture(&parts(0)), mixture(&parts(3)));
         let best = all[0];
         let (mut predicted, mut misfit) = (BTreeMap::new(), BTreeMap::new());

@@ -46,7 +46,7 @@ fn expected(design: &Design, grade: Option<Grade>, probe_mm: f64) -> Option<Vec<
         }
         *charge = 1.0;
     }
-    Some(Solution::of(&other).ok()?.pole_flux_mt(probe_mm))
+    Some(Solution::compute(&other).ok()?.pole_flux_mt(probe_mm))
 }
 
 fn median(values: &mut [f64]) -> f64 {
@@ -64,7 +64,7 @@ fn likelihoods(off: f64) -> (f64, f64) {
 }
 
 impl MagnetFindings {
-    pub(super) fn of(findings: &Findings) -> Self {
+    pub(super) fn from_findings(findings: &Findings) -> Self {
         let design = &findings.pickup;
         let read = &findings.measured.flux_mt;
         let probe_mm = findings.measured.probe_mm.unwrap_or(PROBE_MM);

@@ -17,7 +17,7 @@ const LEAST_BITS: f64 = 0.05;
 
 /// Measurements that are missing, what tells most first.
 pub(super) fn measurements(findings: &Findings, weighed: &[Weighed<'_>]) -> Vec<NextMeasurement> {
-    let missing = Measurand::VARIANTS.iter().filter(|what| findings.measured.of(**what).is_none());
+    let missing = Measurand::VARIANTS.iter().filter(|what| findings.measured.measurement(**what).is_none());
     let can = |what: &&Measurand| {
         // An open coil has neither resistance nor inductance to read.
         let through =

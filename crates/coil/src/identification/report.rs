@@ -98,7 +98,7 @@ document_word! {
 }
 
 impl Fault {
-    pub(super) fn of(fault: ElectricFault) -> Option<Self> {
+    pub(super) fn from_fault(fault: ElectricFault) -> Option<Self> {
         match fault {
             ElectricFault::Sound => None,
             ElectricFault::Shorted => Some(Self::ShortedTurns),

@@ -1,4 +1,4 @@
-//! Magnetic parts cut into elements: round rods and blocks.
+//! Magnetic parts and their meshes: round rods and blocks.
 //!
 //! Both carry a magnetisation without divergence inside, so that all charge lies on their surfaces. A rod has
 //! M = f(z)·ẑ − (r/2)·f′(z)·r̂ with f linear between its nodes. A magnet has two more families, ρ being the share of the
@@ -11,11 +11,12 @@ use super::bevel::{BevelledEnd, Seen, taken_m};
 use super::grade::Demagnetisation;
 use super::patch::{Densities, Patch, Shape};
 use super::rectangle::along;
+use crate::cache::{CacheKey, MemorySize, fingerprint};
 use crate::numeric::gauss;
 use std::f64::consts::PI;
 use std::sync::{LazyLock, OnceLock};
 
-/// How finely parts are cut.
+/// How finely parts are meshed.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Resolution {
     /// Intervals along a rod.
@@ -83,6 +84,18 @@ pub enum Body {
     Block(Block),
 }
 
+impl CacheKey for Body {
+    fn fingerprint(&self) -> u64 {
+        let charge = self.magnet().map_or(0.0, |magnet| magnet.charge);
+        let remanence_t = self.magnet().map_or(0.0, |magnet| magnet.curve.remanence_t());
+        let [a, b, c, d, e, f] = match self {
+            Self::Rod(r) => [r.axis_m.0, r.axis_m.1, r.bottom_m, r.length_m, r.radius_m, r.bevel_m],
+            Self::Block(Block { center_m: [x, y, z], size_m: [a, b, c], .. }) => [*x, *y, *z, *a, *b, *c],
+        };
+        fingerprint([a, b, c, d, e, f, self.mu_r(), charge, remanence_t])
+    }
+}
+
 impl Body {
     /// Relative (recoil) permeability.
     #[must_use]
@@ -91,17 +104,6 @@ impl Body {
             Self::Rod(rod) => rod.mu_r,
             Self::Block(block) => block.mu_r,
         }
-    }
-
-    /// Where it stands, its sizes and what it is of, by which others are told apart at a glance.
-    pub(crate) fn numbers(&self) -> [f64; 9] {
-        let charge = self.magnet().map_or(0.0, |magnet| magnet.charge);
-        let remanence_t = self.magnet().map_or(0.0, |magnet| magnet.curve.remanence_t());
-        let [a, b, c, d, e, f] = match self {
-            Self::Rod(r) => [r.axis_m.0, r.axis_m.1, r.bottom_m, r.length_m, r.radius_m, r.bevel_m],
-            Self::Block(Block { center_m: [x, y, z], size_m: [a, b, c], .. }) => [*x, *y, *z, *a, *b, *c],
-        };
-        [a, b, c, d, e, f, self.mu_r(), charge, remanence_t]
     }
 
     /// Whether a place lies in it, or nearer than `margin_m` to its sides.
@@ -145,9 +147,9 @@ pub(super) struct LawPoint {
 /// Elements of the matrix ∫M·M′ dV.
 pub(super) type Overlap = Vec<(usize, usize, f64)>;
 
-/// A part cut into elements; unknowns count from 0.
+/// A part divided into elements; unknowns count from 0.
 #[derive(Clone, Debug)]
-pub(super) struct Cut {
+pub(super) struct Mesh {
     pub unknowns: usize,
     pub patches: Vec<Patch>,
     /// Charge densities that each unknown puts on patches.
@@ -161,17 +163,18 @@ pub(super) struct Cut {
     pub seen: Option<Seen>,
     /// By each patch the one in its place in a mirror through the middle of all: in none, across x, across y and in both; worked out
     /// when it is asked for.
-    pub in_mirrors: [OnceLock<Option<Vec<usize>>>; 4],
+    pub images: [OnceLock<Option<Vec<usize>>>; 4],
 }
 
-impl Cut {
-    /// Memory that it takes, bytes; about.
-    pub(super) fn bytes(&self) -> usize {
+impl MemorySize for Mesh {
+    fn bytes(&self) -> usize {
         let lists = self.along.len() + self.across.len() + self.samples.len() * 12 + self.law.len() * 8;
         let charges: usize = self.charges.iter().map(Vec::len).sum();
         size_of::<Self>() + (lists + 3 * charges) * 24 + self.patches.len() * (size_of::<Patch>() + 64)
     }
+}
 
+impl Mesh {
     /// The surfaces as they are seen from outside, with what each unknown puts on them.
     pub(super) fn outside(&self) -> (&[Patch], &[Densities]) {
         self.seen.as_ref().map_or((&self.patches, &self.charges), |seen| (&seen.patches, &seen.charges))
@@ -243,7 +246,7 @@ impl Rod {
         (0..=intervals).map(|k| self.even_length_m() * place(k)).collect()
     }
 
-    /// How many unknowns its cut has.
+    /// How many unknowns its mesh has.
     pub(super) const fn unknowns(&self, resolution: Resolution, is_beside_bar: bool) -> usize {
         let nodes = resolution.rod + 1;
         match self.magnet {
@@ -254,7 +257,7 @@ impl Rod {
     }
 
     /// A plain rod beside a bar magnet is also magnetised across: evenly along y in every interval.
-    pub(super) fn cut(&self, resolution: Resolution, is_beside_bar: bool) -> Cut {
+    pub(super) fn mesh(&self, resolution: Resolution, is_beside_bar: bool) -> Mesh {
         let nodes = self.nodes_m(resolution.rod);
         let (r, last) = (self.radius_m, nodes.len() - 1);
         let (x, y) = self.axis_m;
@@ -337,13 +340,13 @@ impl Rod {
             for (i, (from, to)) in lengths.into_iter().enumerate() {
                 let (z, half_m) = (0.5 * (from + to), 0.5 * (to - from));
                 charges[kinds * count + i].push((patches.len(), 1.0));
-                let shape = Shape::Across { radius_m: r, half_m };
+                let shape = Shape::CosineBand { radius_m: r, half_m };
                 patches.push(Patch { center_m: [x, y, self.bottom_m + z], shape });
                 along.push((kinds * count + i, kinds * count + i, area * 2.0 * half_m));
             }
         }
         let seen = self.seen(top, &patches, &charges);
-        Cut { unknowns, patches, charges, along, across, samples, law, seen, in_mirrors: Default::default() }
+        Mesh { unknowns, patches, charges, along, across, samples, law, seen, images: Default::default() }
     }
 
     /// The surfaces from outside where the upper edge is bevelled; `even_m` is the length with straight ends.
@@ -371,7 +374,7 @@ impl Block {
     }
 
     /// Cells along the two longer axes: odd, so that a cell's middle lies under the middle of what stands over it;
-    /// magnets are smoother and take two at least; what stands upright as a pole is cut finer along its height.
+    /// magnets are smoother and take two at least; what stands upright as a pole is meshed finer along its height.
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to a few cells")]
     fn counts(&self, resolution: Resolution) -> (usize, usize) {
         let (n, p, q) = self.axes();
@@ -388,14 +391,14 @@ impl Block {
         (count(p), count(q))
     }
 
-    /// How many unknowns its cut has.
+    /// How many unknowns its mesh has.
     pub(super) fn unknowns(&self, resolution: Resolution) -> usize {
         Grid::new(self, self.counts(resolution)).unknowns()
     }
 
-    pub(super) fn cut(&self, resolution: Resolution) -> Cut {
+    pub(super) fn mesh(&self, resolution: Resolution) -> Mesh {
         let grid = Grid::new(self, self.counts(resolution));
-        let mut cut = Cut {
+        let mut mesh = Mesh {
             unknowns: grid.unknowns(),
             patches: Vec::new(),
             charges: vec![Vec::new(); grid.unknowns()],
@@ -404,15 +407,15 @@ impl Block {
             samples: Vec::new(),
             law: Vec::new(),
             seen: None,
-            in_mirrors: Default::default(),
+            images: Default::default(),
         };
         for j in 0..grid.nq {
             for i in 0..grid.np {
-                grid.add_cell(i, j, self.magnet.map(|m| m.0), &mut cut);
+                grid.add_cell(i, j, self.magnet.map(|m| m.0), &mut mesh);
             }
         }
-        grid.add_edges(&mut cut);
-        cut
+        grid.add_edges(&mut mesh);
+        mesh
     }
 }
 
@@ -480,7 +483,7 @@ impl Grid {
         }
     }
 
-    fn add_cell(&self, i: usize, j: usize, magnet_axis: Option<usize>, cut: &mut Cut) {
+    fn add_cell(&self, i: usize, j: usize, magnet_axis: Option<usize>, mesh: &mut Mesh) {
         let [dp, dq, dn] = self.d;
         let volume = dp * dq * dn;
         let (left, right) = (self.side_p(i, j), self.side_p(i + 1, j));
@@ -490,16 +493,16 @@ impl Grid {
         let divergence = [(left, -1.0 / dp), (right, 1.0 / dp), (near, -1.0 / dq), (far, 1.0 / dq)];
         let at = |u: f64| self.point((i as f64 + 0.5) / self.np as f64, (j as f64 + 0.5) / self.nq as f64, u);
         for sign in [1.0, -1.0] {
-            let patch = cut.patches.len();
-            cut.patches.push(Self::rectangle(self.n, at(0.5 * sign), |axis| self.cell_size(axis)));
-            cut.charges[through].push((patch, sign));
+            let patch = mesh.patches.len();
+            mesh.patches.push(Self::rectangle(self.n, at(0.5 * sign), |axis| self.cell_size(axis)));
+            mesh.charges[through].push((patch, sign));
             for (side, per_m) in divergence {
-                cut.charges[side].push((patch, -dn / 2.0 * per_m));
+                mesh.charges[side].push((patch, -dn / 2.0 * per_m));
             }
         }
         let mut add = |axis: usize, a: usize, b: usize, value: f64| {
             // Plain parts take everything as lying along.
-            let list = if magnet_axis.is_none_or(|m| m == axis) { &mut cut.along } else { &mut cut.across };
+            let list = if magnet_axis.is_none_or(|m| m == axis) { &mut mesh.along } else { &mut mesh.across };
             list.push((a, b, value));
         };
         for (axis, a, b) in [(self.p, left, right), (self.q, near, far)] {
@@ -514,11 +517,11 @@ impl Grid {
                 add(self.n, a, b, volume * dn * dn / 12.0 * pa * pb);
             }
         }
-        self.add_points(i, j, magnet_axis, cut);
+        self.add_points(i, j, magnet_axis, mesh);
     }
 
     /// Two by two points, at two depths where the cell is thick.
-    fn add_points(&self, i: usize, j: usize, magnet_axis: Option<usize>, cut: &mut Cut) {
+    fn add_points(&self, i: usize, j: usize, magnet_axis: Option<usize>, mesh: &mut Mesh) {
         let [dp, dq, dn] = self.d;
         let depths: &[(f64, f64)] =
             if dn > 0.3 * dp.min(dq) { &[(-0.288_675, 0.5), (0.288_675, 0.5)] } else { &[(0.0, 1.0)] };
@@ -555,9 +558,9 @@ impl Grid {
                     if magnet_axis == Some(self.n) {
                         along.push((through, 1.0));
                     }
-                    cut.samples.push(sample);
+                    mesh.samples.push(sample);
                     if magnet_axis.is_some() {
-                        cut.law.push(LawPoint { volume_m3: v, along });
+                        mesh.law.push(LawPoint { volume_m3: v, along });
                     }
                 }
             }
@@ -565,11 +568,11 @@ impl Grid {
     }
 
     /// The charge where a flux leaves through the block's outer sides.
-    fn add_edges(&self, cut: &mut Cut) {
+    fn add_edges(&self, mesh: &mut Mesh) {
         let mut add = |unknown: usize, axis: usize, at: [f64; 3], sign: f64| {
-            let patch = cut.patches.len();
-            cut.patches.push(Self::rectangle(axis, at, |a| self.cell_size(a)));
-            cut.charges[unknown].push((patch, sign));
+            let patch = mesh.patches.len();
+            mesh.patches.push(Self::rectangle(axis, at, |a| self.cell_size(a)));
+            mesh.charges[unknown].push((patch, sign));
         };
         for j in 0..self.nq {
             let t = (j as f64 + 0.5) / self.nq as f64;

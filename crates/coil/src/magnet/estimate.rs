@@ -59,7 +59,7 @@ pub fn estimate_alloy(
                 magnet: Some(Magnetised { curve: material.demagnetisation()?, charge: 1.0 }),
             };
             let alone = System::new(&[Body::Rod(rod)], Resolution::default());
-            let charged = alone.charged(&alone.held());
+            let charged = alone.charged(&alone.remanent_state());
             let expected_t = flux_density(&charged, [0.0, 0.0, length_m + gap_m.max(1e-7)])[2];
             let off = (reading_t.abs() / expected_t).ln() / SPREAD;
             Some(AlloyGuess { grade, expected_t, probability: (-0.5 * off * off).exp() })

@@ -1,6 +1,7 @@
 //! The field of a charged surface along a line, at four points at a time where they are further off.
 
-use super::patch::{Patch, SeenFromFar};
+use super::patch::{FarField, Patch};
+use crate::symmetry::{is_same, is_symmetric};
 use wide::f64x4;
 
 /// Points on a line along y.
@@ -17,28 +18,22 @@ pub(crate) struct Line {
     middle_m: Option<f64>,
 }
 
-/// Lengths nearer to each other than a picometre are the same.
-const SAME_M: f64 = 1e-12;
-
 impl Line {
     /// The line at x and height with these points along it, m.
     pub(crate) fn new(x_m: f64, z_m: f64, y_m: Vec<f64>) -> Self {
         let middle = y_m.first().zip(y_m.last()).map(|(first, last)| 0.5 * (first + last));
-        let is_even = |middle: &f64| {
-            y_m.iter().zip(y_m.iter().rev()).all(|(a, b)| (a + b - 2.0 * middle).abs() < SAME_M)
-        };
-        let middle_m = middle.filter(is_even);
+        let middle_m = middle.filter(|middle| is_symmetric(y_m.iter().copied(), *middle));
         Self { x_m, z_m, y_m, middle_m }
     }
 
     /// Whether its points lie evenly to both sides of `y_m`.
     pub(crate) fn is_even_about(&self, y_m: f64) -> bool {
-        self.middle_m.is_some_and(|middle| (middle - y_m).abs() < SAME_M)
+        self.middle_m.is_some_and(|middle| is_same(middle, y_m))
     }
 
     /// A field at all points of the line, of a source that is its own mirror image across y at `middle_m`: where the points are
     /// theirs as well, `field` is asked for half of them.
-    pub(crate) fn of_even_source(
+    pub(crate) fn even_field(
         &self,
         middle_m: f64,
         field: impl Fn(&[[f64; 3]]) -> Vec<[f64; 3]>,
@@ -58,7 +53,7 @@ impl Line {
 impl Patch {
     /// Field strength per charge density at the points of a line, dimensionless: what lies along x at all of them, then what lies
     /// along y, then along z. `far` is what the surface is from further off, which many lines have in common.
-    pub(crate) fn field_on_line(&self, line: &Line, SeenFromFar(far): &SeenFromFar, into: &mut [f64]) {
+    pub(crate) fn field_on_line(&self, line: &Line, FarField(far): &FarField, into: &mut [f64]) {
         let count = line.y_m.len();
         // Beyond its middle its field is the mirrored one.
         let half = if line.is_even_about(self.center_m[1]) { count.div_ceil(2) } else { count };
@@ -111,7 +106,7 @@ mod tests {
         let middle = f64::from(count - 1) / 2.0;
         let y_m: Vec<f64> = (0..count).map(|k| 0.003 * (f64::from(k) - middle) - 0.004 + off).collect();
         let line = Line::new(0.006, 0.004, y_m);
-        let all = line.of_even_source(winding.center_m.1, |points| winding.field_beyond(points));
+        let all = line.even_field(winding.center_m.1, |points| winding.field_beyond(points));
         let points: Vec<[f64; 3]> = line.y_m.iter().map(|y| [line.x_m, *y, line.z_m]).collect();
         let expected = winding.field_beyond(&points);
         assert_eq!(all.len(), expected.len());
@@ -124,7 +119,7 @@ mod tests {
     #[rstest]
     #[case(Shape::Disc { radius_m: 0.002 })]
     #[case(Shape::Band { radius_m: 0.002, half_m: 0.003 })]
-    #[case(Shape::Across { radius_m: 0.002, half_m: 0.003 })]
+    #[case(Shape::CosineBand { radius_m: 0.002, half_m: 0.003 })]
     #[case(Shape::Rectangle { across: 2, half_m: [0.004, 0.002] })]
     fn a_line_is_its_points(
         #[case] shape: Shape,
@@ -137,7 +132,7 @@ mod tests {
         let line = Line::new(0.002, 0.007, y_m);
         let n = line.y_m.len();
         let mut along = vec![0.0; 3 * n];
-        patch.field_on_line(&line, &patch.seen_from_far(), &mut along);
+        patch.field_on_line(&line, &patch.far_field(), &mut along);
         for (k, y) in line.y_m.iter().enumerate() {
             let field = patch.field([line.x_m, *y, line.z_m]);
             let size = field.iter().map(|f| f.abs()).sum::<f64>();

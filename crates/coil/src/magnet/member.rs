@@ -1,14 +1,14 @@
 //! A part in the system of all magnetic parts.
 
-use super::body::{Body, Cut, Resolution, Rod};
+use super::body::{Body, Mesh, Resolution, Rod};
 use super::patch::Patch;
-use crate::kept::{Kept, mark};
+use crate::cache::{Cache, CacheKey, bounds, fingerprint};
+use crate::symmetry::Mirror;
 use std::sync::Arc;
 
-/// The cuts kept: while one part is changed the others stay.
-static KEPT: Kept<(Source, Arc<Cut>)> = Kept::new(2 << 20);
+static MESHES: Cache<Source, Mesh> = Cache::new(bounds::MESHES);
 
-/// All that the cut of a part depends on: the same source gives the same elements.
+/// All that the mesh of a part depends on.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Source {
     pub body: Body,
@@ -18,24 +18,14 @@ pub(crate) struct Source {
 }
 
 impl Source {
-    /// The part in elements: those kept, where it is the same.
-    fn cut(&self) -> Arc<Cut> {
-        let kept = KEPT.find(self.mark(), |(source, _)| source == self).unwrap_or_else(|| {
-            let cut = self.cut_anew();
-            let bytes = cut.bytes();
-            KEPT.keep(self.mark(), (*self, Arc::new(cut)), bytes)
-        });
-        Arc::clone(&kept.1)
-    }
-
-    fn cut_anew(&self) -> Cut {
+    fn mesh(&self) -> Mesh {
         match &self.body {
-            Body::Rod(rod) => rod.cut(self.resolution, self.is_beside_bar),
-            Body::Block(block) => block.cut(self.resolution),
+            Body::Rod(rod) => rod.mesh(self.resolution, self.is_beside_bar),
+            Body::Block(block) => block.mesh(self.resolution),
         }
     }
 
-    /// How many unknowns the cut has, without making it.
+    /// The number of unknowns of the mesh, without computing it.
     pub(super) fn unknowns(&self) -> usize {
         match &self.body {
             Body::Rod(rod) => rod.unknowns(self.resolution, self.is_beside_bar),
@@ -43,21 +33,21 @@ impl Source {
         }
     }
 
-    /// Whether it is a rod that stands as another does in a mirror across x at `middle_m`.
+    /// Whether it is a rod and the image of another across x = `middle_m`.
     pub(crate) fn is_mirrored_across_x(&self, other: &Self, middle_m: f64) -> bool {
         let (Body::Rod(rod), Body::Rod(of_other)) = (&self.body, &other.body) else { return false };
         let in_place = Rod { axis_m: rod.axis_m, ..*of_other };
-        let image_m = (2.0 * middle_m - rod.axis_m.0, rod.axis_m.1);
+        let axis = |rod: &Rod| [rod.axis_m.0, rod.axis_m.1, 0.0];
         *rod == in_place
-            && (image_m.0 - of_other.axis_m.0).abs() < 1e-9
-            && (image_m.1 - of_other.axis_m.1).abs() < 1e-9
+            && Mirror::across_x(middle_m).is_image(axis(rod), axis(of_other))
             && (self.resolution, self.is_beside_bar) == (other.resolution, other.is_beside_bar)
     }
+}
 
-    /// Its mark among what is kept.
-    pub(crate) fn mark(&self) -> u64 {
-        let cut = [self.resolution.cell_m, f64::from(u8::from(self.is_beside_bar))];
-        mark(self.body.numbers().into_iter().chain(cut))
+impl CacheKey for Source {
+    fn fingerprint(&self) -> u64 {
+        let mesh = [self.resolution.cell_m, f64::from(u8::from(self.is_beside_bar))];
+        self.body.fingerprint().rotate_left(1) ^ fingerprint(mesh)
     }
 }
 
@@ -65,16 +55,16 @@ impl Source {
 #[derive(Clone, Debug)]
 pub(super) struct Member {
     pub source: Source,
-    pub cut: Arc<Cut>,
+    pub mesh: Arc<Mesh>,
     /// Its first unknown among all.
     pub first: usize,
 }
 
 impl Member {
-    /// A part in elements; its unknowns follow those of the parts before it.
+    /// A part with its mesh; its unknowns follow those of the parts before it.
     pub(super) fn new(source: Source, first: usize) -> Self {
-        let cut = source.cut();
-        Self { source, cut, first }
+        let mesh = MESHES.get_or_compute(source, || source.mesh());
+        Self { source, mesh, first }
     }
 
     pub(super) const fn body(&self) -> &Body {
@@ -83,7 +73,7 @@ impl Member {
 
     /// What it looks like from outside.
     pub(super) fn surfaces(&self) -> Surfaces<'_> {
-        let (patches, charges) = self.cut.outside();
+        let (patches, charges) = self.mesh.outside();
         Surfaces { source: self.source, patches, charges, first: self.first }
     }
 }

@@ -1,4 +1,4 @@
-//! Magnetic parts: grades, how parts are cut into elements, how they act together, what they hold and show.
+//! Magnetic parts: grades, their meshes, their interaction, remanent states and fields.
 
 mod bevel;
 mod body;
@@ -11,6 +11,7 @@ mod moments;
 mod patch;
 mod rectangle;
 mod rods;
+mod symmetry;
 mod system;
 
 pub use body::{Block, Body, Magnetised, Resolution, Rod};
@@ -18,7 +19,7 @@ pub use estimate::{AlloyGuess, estimate_alloy};
 pub use grade::{Demagnetisation, GivenMaterial, Grade, Material};
 pub(crate) use line::Line;
 pub(crate) use member::{Source, Surfaces};
-pub(crate) use patch::SeenFromFar;
+pub(crate) use patch::FarField;
 pub use patch::{Charged, Patch, Shape, flux_density};
 pub(crate) use rectangle::along;
 pub use system::{Probe, Reduced, State, System};

@@ -24,7 +24,7 @@ pub enum Shape {
         half_m: f64,
     },
     /// The side of an upright cylinder charged as the cosine of the angle from y: what a magnetisation along y leaves there.
-    Across {
+    CosineBand {
         /// Radius, m.
         radius_m: f64,
         /// Half its height, m.
@@ -51,7 +51,7 @@ pub struct Patch {
 /// What a surface is from further off, with the square of the distance from which it is no more than that, m²; nothing for what is
 /// magnetised across.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct SeenFromFar(pub(super) Option<(Moments, f64)>);
+pub(crate) struct FarField(pub(super) Option<(Moments, f64)>);
 
 /// Patches with the charge density that one unknown puts on each.
 pub(super) type Densities = Vec<(usize, f64)>;
@@ -130,7 +130,7 @@ impl Patch {
     pub fn area_m2(&self) -> f64 {
         match self.shape {
             Shape::Disc { radius_m } => PI * radius_m * radius_m,
-            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
+            Shape::Band { radius_m, half_m } | Shape::CosineBand { radius_m, half_m } => {
                 4.0 * PI * radius_m * half_m
             }
             Shape::Rectangle { half_m, .. } => 4.0 * half_m[0] * half_m[1],
@@ -141,7 +141,7 @@ impl Patch {
     fn squares(&self) -> [f64; 3] {
         match self.shape {
             Shape::Disc { radius_m } => [radius_m * radius_m / 4.0, radius_m * radius_m / 4.0, 0.0],
-            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
+            Shape::Band { radius_m, half_m } | Shape::CosineBand { radius_m, half_m } => {
                 [radius_m * radius_m / 2.0, radius_m * radius_m / 2.0, half_m * half_m / 3.0]
             }
             Shape::Rectangle { across, half_m } => {
@@ -158,7 +158,7 @@ impl Patch {
     fn reach_sq_m2(&self) -> f64 {
         match self.shape {
             Shape::Disc { radius_m } => radius_m * radius_m,
-            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
+            Shape::Band { radius_m, half_m } | Shape::CosineBand { radius_m, half_m } => {
                 radius_m * radius_m + half_m * half_m
             }
             Shape::Rectangle { half_m, .. } => half_m[0] * half_m[0] + half_m[1] * half_m[1],
@@ -169,7 +169,7 @@ impl Patch {
     /// magnetisation.
     fn dipoles(&self) -> impl Iterator<Item = (f64, f64)> {
         let (radius, half) = match self.shape {
-            Shape::Across { radius_m, half_m } => (radius_m, half_m),
+            Shape::CosineBand { radius_m, half_m } => (radius_m, half_m),
             _ => (0.0, 0.0),
         };
         let volume = 2.0 * PI * radius * radius * half;
@@ -178,7 +178,7 @@ impl Patch {
 
     /// What its charge is multiplied by in a mirror across y through its middle.
     pub(crate) const fn sign_across_y(&self) -> f64 {
-        if matches!(self.shape, Shape::Across { .. }) { -1.0 } else { 1.0 }
+        if matches!(self.shape, Shape::CosineBand { .. }) { -1.0 } else { 1.0 }
     }
 
     /// Volume within an upright cylinder's side, m³.
@@ -188,7 +188,7 @@ impl Patch {
 
     /// From near the charges round the side themselves, from further off dipoles on the axis.
     fn field_of_across(&self, r: [f64; 3]) -> [f64; 3] {
-        let Shape::Across { radius_m, half_m } = self.shape else { return [0.0; 3] };
+        let Shape::CosineBand { radius_m, half_m } = self.shape else { return [0.0; 3] };
         if dot(r, r) > 9.0 * self.reach_sq_m2() {
             return self.field_of_dipoles(r);
         }
@@ -226,7 +226,7 @@ impl Patch {
 
     /// Energy of a cylinder magnetised along y in the field of another surface, m³: minus ∫H_y dV.
     fn across_energy(&self, other: &Self) -> f64 {
-        let Shape::Across { radius_m, half_m } = self.shape else { return 0.0 };
+        let Shape::CosineBand { radius_m, half_m } = self.shape else { return 0.0 };
         let mut mean = 0.0;
         for (t, w) in PAIR.iter() {
             // Two places at half the radius: exact for squares of y over the section.
@@ -244,10 +244,10 @@ impl Patch {
     #[must_use]
     pub fn field(&self, point_m: [f64; 3]) -> [f64; 3] {
         let r = sub(point_m, self.center_m);
-        if matches!(self.shape, Shape::Across { .. }) {
+        if matches!(self.shape, Shape::CosineBand { .. }) {
             return self.field_of_across(r);
         }
-        if let SeenFromFar(Some((moments, least))) = self.seen_from_far()
+        if let FarField(Some((moments, least))) = self.far_field()
             && dot(r, r) > least
         {
             return moments.field(r);
@@ -259,21 +259,21 @@ impl Patch {
     }
 
     /// What it is from further off.
-    pub(crate) fn seen_from_far(&self) -> SeenFromFar {
+    pub(crate) fn far_field(&self) -> FarField {
         let far = match self.shape {
-            Shape::Across { .. } => return SeenFromFar(None),
+            Shape::CosineBand { .. } => return FarField(None),
             Shape::Rectangle { .. } => 9.0,
             _ => 5.0,
         };
         let moments = self.moments();
-        SeenFromFar(Some((moments, far * moments.reach_sq_m2)))
+        FarField(Some((moments, far * moments.reach_sq_m2)))
     }
 
     fn moments(&self) -> Moments {
         let fourth_m4 = match self.shape {
             Shape::Disc { radius_m } => radius_m.powi(4) / 8.0,
             Shape::Band { radius_m: r, half_m: h } => h.powi(4) / 5.0 - h * h * r * r + 0.375 * r.powi(4),
-            Shape::Across { .. } | Shape::Rectangle { .. } => 0.0,
+            Shape::CosineBand { .. } | Shape::Rectangle { .. } => 0.0,
         };
         Moments {
             area_m2: self.area_m2(),
@@ -311,7 +311,7 @@ impl Patch {
                     ring(radius_m, r[2] - half_m * (2.0 * t - 1.0), share * w);
                 }
             }
-            Shape::Rectangle { .. } | Shape::Across { .. } => {}
+            Shape::Rectangle { .. } | Shape::CosineBand { .. } => {}
         }
         let (radial, axial) = (radial.reduce_add(), axial.reduce_add());
         [radial * r[0] / lateral, radial * r[1] / lateral, axial]
@@ -323,7 +323,7 @@ impl Patch {
             Shape::Band { radius_m, half_m } => {
                 radius_m / 2.0 * (1.0 / radius_m.hypot(z - half_m) - 1.0 / radius_m.hypot(z + half_m))
             }
-            Shape::Rectangle { .. } | Shape::Across { .. } => 0.0,
+            Shape::Rectangle { .. } | Shape::CosineBand { .. } => 0.0,
         }
     }
 
@@ -357,7 +357,7 @@ impl Patch {
                 around(6, 0.0, radius_m * (2.0_f64 / 3.0).sqrt(), c[2], 0.125);
                 points.push(c, 0.25);
             }
-            Shape::Band { radius_m, half_m } | Shape::Across { radius_m, half_m } => {
+            Shape::Band { radius_m, half_m } | Shape::CosineBand { radius_m, half_m } => {
                 let count = if near { 8 } else { 4 };
                 for (t, w) in PAIR.iter() {
                     around(count, 0.0, radius_m, c[2] + half_m * (2.0 * t - 1.0), w / f64::from(count));
@@ -372,7 +372,7 @@ impl Patch {
         let r = sub(point_m, self.center_m);
         match self.shape {
             Shape::Rectangle { across, half_m } => rectangle::potential(across, half_m, r),
-            Shape::Across { .. } => self
+            Shape::CosineBand { .. } => self
                 .dipoles()
                 .map(|(z, moment)| {
                     let r = [r[0], r[1], r[2] - z];
@@ -389,10 +389,10 @@ impl Patch {
     /// Coulomb energy ∬ 1/(4πd) between two surfaces, m³. Rods against rods have their own, finer forms.
     #[must_use]
     pub fn energy_with(&self, other: &Self) -> f64 {
-        if matches!(self.shape, Shape::Across { .. }) {
+        if matches!(self.shape, Shape::CosineBand { .. }) {
             return self.across_energy(other);
         }
-        if matches!(other.shape, Shape::Across { .. }) {
+        if matches!(other.shape, Shape::CosineBand { .. }) {
             return other.across_energy(self);
         }
         let r = sub(self.center_m, other.center_m);

@@ -12,11 +12,11 @@ use std::f64::consts::PI;
 /// A rod magnetised across is a line of dipoles to the other: its energy is the slope along y of what its length has with the other's
 /// charge.
 pub(super) fn energies(here: &[Patch], there: &[Patch], lateral: f64, dy: f64) -> DMatrix<f64> {
-    let (a, b) = (Surfaces::of(here), Surfaces::of(there));
+    let (a, b) = (Surfaces::new(here), Surfaces::new(there));
     let at = |lateral: f64| Between::new(&a.heights_m, &b.heights_m, lateral);
     let step = 0.02 * lateral;
     let middle = at(lateral);
-    let is_across = |patch: &Patch| matches!(patch.shape, Shape::Across { .. });
+    let is_across = |patch: &Patch| matches!(patch.shape, Shape::CosineBand { .. });
     let beside = here.iter().chain(there).any(is_across).then(|| [at(lateral + step), at(lateral - step)]);
     DMatrix::from_fn(here.len(), there.len(), |i, j| {
         let (p, q) = (&here[i], &there[j]);
@@ -56,7 +56,7 @@ struct Surface {
 }
 
 impl Surfaces {
-    fn of(patches: &[Patch]) -> Self {
+    fn new(patches: &[Patch]) -> Self {
         let mut heights_m: Vec<f64> = Vec::new();
         // Edges that meet are at one height.
         let mut place_of = |z: f64| {
@@ -71,7 +71,7 @@ impl Surfaces {
                 Shape::Disc { radius_m: r } => (0.0, r * r / 2.0, r.powi(4) / 3.0),
                 Shape::Band { radius_m: r, half_m } => (half_m, r * r, r.powi(4)),
                 // A line of dipoles on its axis.
-                Shape::Across { half_m, .. } => (half_m, 0.0, 0.0),
+                Shape::CosineBand { half_m, .. } => (half_m, 0.0, 0.0),
                 Shape::Rectangle { .. } => (0.0, 0.0, 0.0),
             };
             let edges = (place_of(z - half_m), place_of(z + half_m));

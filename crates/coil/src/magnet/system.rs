@@ -11,9 +11,9 @@ use super::grade::Demagnetisation;
 use super::interaction::interactions;
 use super::member::{Member, Source, Surfaces};
 use super::patch::Charged;
+use crate::cache::{Cache, bounds};
 use crate::factor::{Factor, part};
 use crate::inductance::MU_0;
-use crate::kept::Kept;
 use nalgebra::{DMatrix, DVector};
 use std::sync::Arc;
 use wide::f64x4;
@@ -39,8 +39,8 @@ pub struct System {
     recoil: Option<Factor>,
 }
 
-/// Factors of plain parts kept: while magnets are changed the plates stay.
-static PLAIN: Kept<(Vec<Source>, Arc<Factor>)> = Kept::new(4 << 20);
+/// Factors of plain parts: while magnets are changed the plates stay.
+static PLAIN_FACTORS: Cache<Vec<Source>, Factor> = Cache::new(bounds::PLAIN_FACTORS);
 
 /// A state of all parts: the magnetisation of every unknown, A/m.
 pub type State = DVector<f64>;
@@ -72,7 +72,7 @@ impl System {
         let (mut first, mut plain) = (0, 0);
         for &i in &ranked {
             let member = Member::new(Source { body: bodies[i], resolution, is_beside_bar: has_bar }, first);
-            first += member.cut.unknowns;
+            first += member.mesh.unknowns;
             members.push(member);
             if bodies[i].magnet().is_none() {
                 plain = first;
@@ -137,9 +137,9 @@ impl System {
                     matrix[(member.first + a, member.first + b)] += value / chi;
                 }
             };
-            add(&member.cut.across, &mut matrix);
+            add(&member.mesh.across, &mut matrix);
             if member.body().magnet().is_none() {
-                add(&member.cut.along, &mut matrix);
+                add(&member.mesh.along, &mut matrix);
             }
         }
         self.magnets = part(&matrix, plain..all, plain..all);
@@ -161,24 +161,20 @@ impl System {
         for member in self.members.iter().filter(|m| m.body().magnet().is_some()) {
             let chi = susceptibility(member.body());
             let at = member.first - plain;
-            for &(a, b, value) in &member.cut.along {
+            for &(a, b, value) in &member.mesh.along {
                 recoil[(at + a, at + b)] += value / chi;
             }
         }
-        self.recoil = (held > 0).then(|| Factor::of(recoil)).flatten();
+        self.recoil = (held > 0).then(|| Factor::try_new(recoil)).flatten();
     }
 
-    /// The factor of the plain parts' block: that kept, where they are the same.
+    /// The factor of the plain parts' block.
     fn factor_of_plain(&self, matrix: &DMatrix<f64>) -> Option<Arc<Factor>> {
-        let (mark, sources) = self.plain_parts();
-        let sources: Vec<Source> = sources.collect();
-        let found = PLAIN.find(mark, |(of, _)| *of == sources);
-        found.map(|kept| Arc::clone(&kept.1)).or_else(|| {
+        let sources = self.plain_parts();
+        PLAIN_FACTORS.get(&sources).or_else(|| {
             // Positive by construction; a failure would mean degenerate parts, which then carry nothing.
-            let factor = Arc::new(Factor::of(part(matrix, 0..self.plain, 0..self.plain))?);
-            let bytes = self.plain * self.plain * size_of::<f64>() + sources.len() * size_of::<Source>();
-            PLAIN.keep(mark, (sources, Arc::clone(&factor)), bytes);
-            Some(factor)
+            let factor = Factor::try_new(part(matrix, 0..self.plain, 0..self.plain))?;
+            Some(PLAIN_FACTORS.insert(sources, factor))
         })
     }
 
@@ -187,7 +183,7 @@ impl System {
     pub fn probe(&self) -> Probe {
         let mut probe = Probe { points_m: Vec::new(), weights: Vec::new(), unknowns: self.unknowns() };
         for member in &self.members {
-            for sample in &member.cut.samples {
+            for sample in &member.mesh.samples {
                 let point = probe.points_m.len();
                 probe.points_m.push(sample.at_m);
                 let unknown = |&(u, w): &(usize, [f64; 3])| (point, member.first + u, w);
@@ -266,12 +262,10 @@ impl System {
         Reduced { plain, magnets }
     }
 
-    /// The plain parts, with their mark among what is kept.
-    pub(crate) fn plain_parts(&self) -> (u64, impl Iterator<Item = Source>) {
-        let sources =
-            || self.members.iter().map(|m| m.source).filter(|source| source.body.magnet().is_none());
-        let mark = sources().fold(0, |mark: u64, source| mark.rotate_left(1) ^ source.mark());
-        (mark, sources())
+    /// The plain parts.
+    pub(crate) fn plain_parts(&self) -> Vec<Source> {
+        let sources = self.members.iter().map(|member| member.source);
+        sources.filter(|source| source.body.magnet().is_none()).collect()
     }
 
     /// Products ⟨a, b⟩ = aᵀA⁻¹b of drives of one system: what they add to mutual inductances, over μ₀.
@@ -314,7 +308,7 @@ impl System {
     #[must_use]
     pub fn overlap(&self, body: usize, state: &State) -> f64 {
         let member = &self.members[self.order[body]];
-        let lists = member.cut.along.iter().chain(&member.cut.across);
+        let lists = member.mesh.along.iter().chain(&member.mesh.across);
         lists.map(|&(a, b, v)| v * state[member.first + a] * state[member.first + b]).sum()
     }
 
@@ -322,7 +316,7 @@ impl System {
     #[must_use]
     pub fn share(&self, body: usize, drive: &State, state: &State) -> f64 {
         let member = &self.members[self.order[body]];
-        let range = (member.first, member.cut.unknowns);
+        let range = (member.first, member.mesh.unknowns);
         drive.rows(range.0, range.1).dot(&state.rows(range.0, range.1))
     }
 
@@ -331,8 +325,8 @@ impl System {
     pub fn only(&self, body: usize, state: &State) -> State {
         let member = &self.members[self.order[body]];
         let mut only = State::zeros(state.len());
-        let own = state.rows(member.first, member.cut.unknowns);
-        only.rows_mut(member.first, member.cut.unknowns).copy_from(&own);
+        let own = state.rows(member.first, member.mesh.unknowns);
+        only.rows_mut(member.first, member.mesh.unknowns).copy_from(&own);
         only
     }
 
@@ -341,7 +335,7 @@ impl System {
     pub fn moment(&self, state: &State) -> [f64; 3] {
         let mut total = [0.0; 3];
         for member in &self.members {
-            for sample in &member.cut.samples {
+            for sample in &member.mesh.samples {
                 for &(unknown, w) in &sample.weights {
                     for (sum, part) in total.iter_mut().zip(w) {
                         *sum += part * state[member.first + unknown];
@@ -358,14 +352,14 @@ impl System {
     /// a part charge then scales it, as a knock-down does. A curve from Br and Hc alone is honest to about a
     /// tenth at the face.
     #[must_use]
-    pub fn held(&self) -> State {
+    pub fn remanent_state(&self) -> State {
         let (plain, all) = (self.plain, self.unknowns());
         let mut magnets: DVector<f64> = DVector::zeros(all - plain);
         let charge = self.charge_of_unknowns();
         let start = |member: &Member, state: &mut DVector<f64>| {
             let Some(magnet) = member.body().magnet() else { return };
             let level = 0.4 * magnet.curve.remanence_t() / MU_0 * magnet.charge.signum();
-            for at in 0..member.cut.unknowns {
+            for at in 0..member.mesh.unknowns {
                 state[member.first - plain + at] = level * aligned(member, at);
             }
         };
@@ -374,7 +368,7 @@ impl System {
             start(member, &mut magnets);
         }
         let own_of = |m: &&Member| {
-            let range = m.first - plain..m.first - plain + m.cut.unknowns;
+            let range = m.first - plain..m.first - plain + m.mesh.unknowns;
             part(&self.magnets, range.clone(), range)
         };
         let own: Vec<DMatrix<f64>> = holding.iter().map(own_of).collect();
@@ -384,19 +378,19 @@ impl System {
         for _ in 0..60 {
             let mut largest = 0.0_f64;
             for (k, member) in holding.iter().enumerate() {
-                let (at, size) = (member.first - plain, member.cut.unknowns);
+                let (at, size) = (member.first - plain, member.mesh.unknowns);
                 let given = charge.component_mul(&magnets);
                 // The matrix is symmetric, and its columns are read faster than its rows.
                 let others = self.magnets.columns(at, size).tr_mul(&given) - &own[k] * given.rows(at, size);
                 let before = magnets.rows(at, size).into_owned();
                 let mut from = before.clone();
                 // At first a magnet is followed from where the one before it, of the same kind, has come to.
-                if slopes[k].is_none() && k > 0 && is_held_alike(holding[k - 1], member) {
+                if slopes[k].is_none() && k > 0 && is_same_magnet(holding[k - 1], member) {
                     from.copy_from(&magnets.rows(holding[k - 1].first - plain, size));
                     let slope = slopes[k - 1].clone();
                     slopes[k] = slope;
                 }
-                let after = follow(member, &own[k], &others, (from, &mut slopes[k]), 0.01 * moved);
+                let after = solve_curve(member, &own[k], &others, (from, &mut slopes[k]), 0.01 * moved);
                 largest = largest.max((&after - before).amax() / after.amax().max(1.0));
                 magnets.rows_mut(at, size).copy_from(&after);
             }
@@ -419,7 +413,7 @@ impl System {
         let mut charge = DVector::zeros(self.unknowns() - self.plain);
         for member in &self.members {
             if let Some(magnet) = member.body().magnet() {
-                charge.rows_mut(member.first - self.plain, member.cut.unknowns).fill(magnet.charge.abs());
+                charge.rows_mut(member.first - self.plain, member.mesh.unknowns).fill(magnet.charge.abs());
             }
         }
         charge
@@ -447,10 +441,10 @@ fn take_square(matrix: &mut DMatrix<f64>, a: &DMatrix<f64>, across: &DMatrix<f64
 fn aligned(member: &Member, unknown: usize) -> f64 {
     match member.body() {
         // The others are deviations from what is even over the section.
-        Body::Rod(_) => f64::from(u8::from(SPREADS * unknown < member.cut.unknowns)),
+        Body::Rod(_) => f64::from(u8::from(SPREADS * unknown < member.mesh.unknowns)),
         Body::Block(block) => {
             let axis = block.magnet.map_or(2, |m| m.0);
-            let found = member.cut.samples.iter().flat_map(|s| &s.weights).find(|(u, _)| *u == unknown);
+            let found = member.mesh.samples.iter().flat_map(|s| &s.weights).find(|(u, _)| *u == unknown);
             found.map_or(0.0, |(_, w)| {
                 f64::from(u8::from(w[axis].abs() > 0.5 * w.iter().map(|v| v.abs()).sum::<f64>()))
             })
@@ -459,9 +453,9 @@ fn aligned(member: &Member, unknown: usize) -> f64 {
 }
 
 /// Whether two magnets differ at most in their places: they hold much the same.
-fn is_held_alike(a: &Member, b: &Member) -> bool {
+fn is_same_magnet(a: &Member, b: &Member) -> bool {
     let kind = |member: &Member| member.body().magnet().map(|m| (m.curve, m.charge.signum()));
-    a.cut.unknowns == b.cut.unknowns && kind(a) == kind(b)
+    a.mesh.unknowns == b.mesh.unknowns && kind(a) == kind(b)
 }
 
 /// Whether a bar magnet is among parts: flux from it enters rods sideways.
@@ -475,7 +469,7 @@ fn susceptibility(body: &Body) -> f64 {
 
 /// Newton's iteration for one magnet: own·m + others + ∫(−H(m)) = 0 along its curve, until a step is less than a share of m. The
 /// slope is taken from before for as long as the steps shrink with it to a quarter and less.
-fn follow(
+fn solve_curve(
     member: &Member,
     own: &DMatrix<f64>,
     others: &DVector<f64>,
@@ -493,14 +487,14 @@ fn follow(
             let (fields, slopes) = law(magnet.curve, m);
             fields.to_array().into_iter().zip(slopes.to_array()).take(four.len())
         };
-        member.cut.law.chunks(4).flat_map(four).collect()
+        member.mesh.law.chunks(4).flat_map(four).collect()
     };
     let mut steps = (f64::INFINITY, f64::INFINITY);
     for _ in 0..40 {
         let at_points = laws(&m);
         if slope.is_none() || steps.1 > 0.25 * steps.0 {
             let mut jacobian = own.clone();
-            for (point, (_, by_m)) in member.cut.law.iter().zip(&at_points) {
+            for (point, (_, by_m)) in member.mesh.law.iter().zip(&at_points) {
                 let weight = point.volume_m3 * by_m.max(0.0);
                 for &(a, ca) in &point.along {
                     // Of a symmetric matrix the lower half is read.
@@ -509,11 +503,11 @@ fn follow(
                     }
                 }
             }
-            *slope = Factor::of(jacobian);
+            *slope = Factor::try_new(jacobian);
         }
         let Some(factor) = &slope else { break };
         let mut residual = own * &m + others;
-        for (point, (field, _)) in member.cut.law.iter().zip(&at_points) {
+        for (point, (field, _)) in member.mesh.law.iter().zip(&at_points) {
             let weight = point.volume_m3 * sign * field;
             for &(a, ca) in &point.along {
                 residual[a] += weight * ca;

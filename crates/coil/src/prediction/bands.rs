@@ -165,7 +165,7 @@ fn learned_spreads(calibration: &Calibration) -> Vec<Spread> {
 
 /// Evaluates the model and its sensitivities, leaning on what the workshop's runs have shown.
 pub(super) fn evaluate(model: &Model, solved: &Solved, calibration: &Calibration) -> Outcome {
-    let settled = Settled::of(model, solved, calibration);
+    let settled = Settled::compute(model, solved, calibration);
     let base = &settled.inputs;
     let nominal = figures(model, solved, base, None);
     let moved_by = |spread: &Spread, deviations: f64, held: bool| {

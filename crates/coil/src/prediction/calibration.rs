@@ -72,7 +72,7 @@ pub(super) struct Settled {
 
 impl Settled {
     /// Moves the nominal inputs to where experience says.
-    pub(super) fn of(model: &Model, solved: &Solved, calibration: &Calibration) -> Self {
+    pub(super) fn compute(model: &Model, solved: &Solved, calibration: &Calibration) -> Self {
         let mut inputs = Inputs::nominal(model);
         if calibration.is_empty() {
             return Self { inputs, held: [None; 3] };

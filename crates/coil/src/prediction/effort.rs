@@ -23,9 +23,9 @@ pub struct Effort {
 impl Effort {
     /// What solving and predicting a design takes. The design need not be sound.
     #[must_use]
-    pub fn of(design: &Design) -> Self {
-        let list = PartList::of(design);
-        Self::of_parts(design.coils.len(), &list)
+    pub fn estimate(design: &Design) -> Self {
+        let list = PartList::from_design(design);
+        Self::from_parts(design.coils.len(), &list)
     }
 
     /// What so many designs like this one take.
@@ -37,7 +37,7 @@ impl Effort {
     /// What several designs take together, at the place of the one that takes most.
     #[must_use]
     pub fn together<'a>(designs: impl IntoIterator<Item = &'a Design>) -> Self {
-        let mut all: Vec<Self> = designs.into_iter().map(Self::of).collect();
+        let mut all: Vec<Self> = designs.into_iter().map(Self::estimate).collect();
         all.sort_by(|a, b| b.seconds.total_cmp(&a.seconds));
         let seconds = all.iter().map(|e| e.seconds).sum();
         Self { seconds, place: all.into_iter().next().map(|e| e.place).unwrap_or_default() }
@@ -45,7 +45,7 @@ impl Effort {
 
     /// The magnetic parts' unknowns meet each other and are eliminated, and so do the cells of each conducting part. Measured:
     /// 2,900 unknowns take 9 s, 480 cells 3 s.
-    fn of_parts(coils: usize, parts: &PartList) -> Self {
+    fn from_parts(coils: usize, parts: &PartList) -> Self {
         let bodies: Vec<Body> = parts.bodies.iter().map(|(_, body)| *body).collect();
         let each = bodies.iter().map(|body| System::unknowns_of(&[*body], Resolution::default()) as f64);
         let magnetic = 9.0 * (System::unknowns_of(&bodies, Resolution::default()) as f64 / 2900.0).powf(2.7);
@@ -64,7 +64,7 @@ impl Effort {
 
     /// Why a design of these parts is not computed; none where it is.
     pub(super) fn problem(coils: usize, parts: &PartList) -> Option<Problem> {
-        let effort = Self::of_parts(coils, parts);
+        let effort = Self::from_parts(coils, parts);
         (effort.seconds > MOST_S).then(|| {
             Problem::new(
                 "metal",
@@ -98,7 +98,7 @@ mod tests {
     #[test]
     fn usual_designs_take_little() {
         for kind in Kind::ALL {
-            let effort = Effort::of(&starting_point(kind, "usual", 10, 10.0));
+            let effort = Effort::estimate(&starting_point(kind, "usual", 10, 10.0));
             assert!(effort.seconds < MOST_S / 10.0, "{kind:?}: {effort:?}");
         }
     }
@@ -106,13 +106,13 @@ mod tests {
     #[test]
     fn the_largest_part_is_named() {
         let mut design = starting_point(Kind::TallSingle, "large", 6, 10.0);
-        let small = Effort::of(&design);
+        let small = Effort::estimate(&design);
         design.metal = serde_json::from_value(serde_json::json!([
             { "part": "plate", "material": "mild-steel-1010", "size_mm": [20, 10, 1], "center_mm": [0, 0, -20] },
             { "part": "plate", "material": "mild-steel-1010", "size_mm": [150, 150, 3], "center_mm": [0, 0, -25] },
         ]))
         .unwrap();
-        let large = Effort::of(&design);
+        let large = Effort::estimate(&design);
         assert!(large.seconds > 3.0 * small.seconds && large.place.starts_with("metal"), "{large:?}");
     }
 }

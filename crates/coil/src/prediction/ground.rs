@@ -52,7 +52,7 @@ pub(super) struct Facing {
 
 impl Facing {
     /// What faces coil `index` of a design.
-    pub(super) fn of(design: &Design, index: usize, winding: &Surfaces<'_>) -> Self {
+    pub(super) fn compute(design: &Design, index: usize, winding: &Surfaces<'_>) -> Self {
         let coil = &design.coils[index];
         let mut facing = Self::default();
         if design.is_grounded(Grounded::Poles) {

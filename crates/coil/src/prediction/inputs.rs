@@ -160,7 +160,7 @@ fn circuit_and_signals(
     }
     let plain: Vec<CoilFigures> = coils.into_iter().map(|c| c.0).collect();
     let room_c = model.room_c + inputs.room_k;
-    let signals = Signals::of(model, solved, &turns, inputs);
+    let signals = Signals::compute(model, solved, &turns, inputs);
     let network = network(model, solved, &plain, &whole, room_c, (&signals, inputs));
     (plain, network, signals)
 }
@@ -240,7 +240,7 @@ struct Signals {
 }
 
 impl Signals {
-    fn of(model: &Model, solved: &Solved, turns: &[f64], inputs: &Inputs) -> Self {
+    fn compute(model: &Model, solved: &Solved, turns: &[f64], inputs: &Inputs) -> Self {
         let inductance = &solved.air_h + &solved.gain_h;
         let pattern = super::solve::plain_network(model, &inductance).pattern();
         let mut by_coil = vec![0.0; model.joined.len()];
@@ -289,7 +289,7 @@ pub(super) fn reference(core_m: f64) -> f64 {
     static REFERENCE: OnceLock<Vec<(f64, f64)>> = OnceLock::new();
     let table = REFERENCE.get_or_init(|| {
         let design = crate::design::reference_coil();
-        let (mut model, solved) = Solved::of_design(&design, PartList::of(&design));
+        let (mut model, solved) = Solved::solve(&design, PartList::from_design(&design));
         let gap_m = crate::design::default_gap() * 1e-3;
         let tops: Vec<f64> = model.strings.iter().map(|s| s.z_m - s.core_m / 2.0 - gap_m).collect();
         REFERENCE_CORES_M

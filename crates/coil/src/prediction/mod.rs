@@ -30,6 +30,7 @@ pub use report::{
 pub use shift::{Moved, Shift};
 pub use signal::{PickupSignal, StringAtPickup};
 
+use crate::cache::MemorySize as _;
 use crate::design::{Design, Polarity, Problem};
 use crate::eddy::screened;
 use crate::string::string_mass_kg_m;
@@ -81,16 +82,16 @@ impl Solution {
     ///
     /// # Errors
     /// Every reason why the design cannot be predicted, by its place, all at once.
-    pub fn of(design: &Design) -> Result<Self, Vec<Problem>> {
+    pub fn compute(design: &Design) -> Result<Self, Vec<Problem>> {
         let problems = design.problems();
         if !problems.is_empty() {
             return Err(problems);
         }
-        let list = PartList::of(design);
+        let list = PartList::from_design(design);
         if let Some(problem) = Effort::problem(design.coils.len(), &list) {
             return Err(vec![problem]);
         }
-        let (model, solved) = Solved::of_design(design, list);
+        let (model, solved) = Solved::solve(design, list);
         if !solved.is_sound(&model) {
             return Err(vec![Problem::new(
                 "coils",
@@ -112,7 +113,7 @@ impl Solution {
     #[must_use]
     pub fn prediction(&self, calibration: &Calibration) -> Prediction {
         let outcome = bands::evaluate(&self.model, &self.solved, calibration);
-        let notices = notices::of(&self.design, &self.model, &self.solved, &outcome.nominal);
+        let notices = notices::compute(&self.design, &self.model, &self.solved, &outcome.nominal);
         report(&self.design, &self.model, &self.solved, outcome, notices)
     }
 
@@ -185,7 +186,7 @@ pub fn predict(design: &Design) -> Result<Prediction, Vec<Problem>> {
 /// # Errors
 /// As [`Solution::of`].
 pub fn predict_calibrated(design: &Design, calibration: &Calibration) -> Result<Prediction, Vec<Problem>> {
-    Ok(Solution::of(design)?.prediction(calibration))
+    Ok(Solution::compute(design)?.prediction(calibration))
 }
 
 /// The guide's plan of coil `coil` (from 0), and the lay that comes of it, without solving the whole design; `None` when
@@ -203,7 +204,7 @@ pub fn lay_coil(design: &Design, coil: usize) -> Option<(GuidePlan, Section)> {
     if !design.problems().is_empty() {
         return None;
     }
-    let wound::Laid { plan, section, .. } = wound::Laid::of(design.coils.get(coil)?);
+    let wound::Laid { plan, section, .. } = wound::Laid::new(design.coils.get(coil)?);
     Some((plan, section))
 }
 

@@ -41,7 +41,7 @@ pub(super) struct Model {
 
 impl Model {
     /// Resolves a checked design round its coils and parts.
-    pub(super) fn of(design: &Design, coils: Vec<CoilModel>, parts: PartList) -> Self {
+    pub(super) fn new(design: &Design, coils: Vec<CoilModel>, parts: PartList) -> Self {
         let (joined, join) = joined(design);
         Self {
             joined,
@@ -57,7 +57,7 @@ impl Model {
             facing: coils
                 .iter()
                 .enumerate()
-                .map(|(i, coil)| Facing::of(design, i, &coil.surfaces()))
+                .map(|(i, coil)| Facing::compute(design, i, &coil.surfaces()))
                 .collect(),
             coils,
         }
@@ -68,7 +68,7 @@ impl Model {
 pub(super) fn coils(design: &Design) -> Vec<CoilModel> {
     let medium = design.potting().permittivity();
     let coil =
-        |coil: &Coil| CoilModel::of(coil, (sense(design, coil), starts_at_ground(design, coil)), medium);
+        |coil: &Coil| CoilModel::compute(coil, (sense(design, coil), starts_at_ground(design, coil)), medium);
     design.coils.iter().map(coil).collect()
 }
 

@@ -1,8 +1,8 @@
 //! Magnets, poles, plates and covers of a design as the physics takes them, SI.
 
+use crate::cache::{CacheKey, fingerprint};
 use crate::design::{Design, Metal, MetalPart, Polarity, Pole, PoleShape};
 use crate::eddy::{Panel, panels_of};
-use crate::kept::mark;
 use crate::magnet::{Block, Body, Magnetised, Material, Rod};
 
 /// Parts of more than this permeability count as magnetic.
@@ -26,11 +26,10 @@ pub(super) struct Conductor {
     pub mu_r: Option<f64>,
 }
 
-impl Conductor {
-    /// Its mark among what is kept.
-    pub(super) fn mark(&self) -> u64 {
+impl CacheKey for Conductor {
+    fn fingerprint(&self) -> u64 {
         let places = |p: &Panel| p.center_m.into_iter().chain(p.half_m);
-        mark(self.panels.iter().flat_map(places).chain([self.thick_m, self.sigma_s_m]))
+        fingerprint(self.panels.iter().flat_map(places).chain([self.thick_m, self.sigma_s_m]))
     }
 }
 
@@ -45,7 +44,7 @@ pub(super) struct PartList {
 
 impl PartList {
     /// The parts of a checked design.
-    pub(super) fn of(design: &Design) -> Self {
+    pub(super) fn from_design(design: &Design) -> Self {
         let mut list = Self::default();
         for (i, pole) in design.poles.iter().enumerate() {
             list.add(Origin::Pole(i), pole_body(design, pole), pole.material);
@@ -67,11 +66,6 @@ impl PartList {
             list.add_metal(i, metal);
         }
         list
-    }
-
-    /// Its mark among what is kept.
-    pub(super) fn mark(&self) -> u64 {
-        mark(self.bodies.iter().flat_map(|(_, body)| body.numbers()))
     }
 
     /// Whether anything in it is a magnet with a charge.

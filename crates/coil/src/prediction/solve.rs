@@ -47,14 +47,14 @@ pub(super) struct Solved {
 
 impl Solved {
     /// A checked design resolved and solved; `list` has its parts.
-    pub(super) fn of_design(design: &Design, list: PartList) -> (Model, Self) {
+    pub(super) fn solve(design: &Design, list: PartList) -> (Model, Self) {
         let (coils, parts) = coils_and_parts(design, &list);
-        let model = Model::of(design, coils, list);
-        let solved = Self::of(&model, parts);
+        let model = Model::new(design, coils, list);
+        let solved = Self::new(&model, parts);
         (model, solved)
     }
 
-    fn of(model: &Model, parts: Arc<Parts>) -> Self {
+    fn new(model: &Model, parts: Arc<Parts>) -> Self {
         let system = &parts.system;
         let air_h = air(model);
         let drives = drives(model, system);
@@ -129,15 +129,15 @@ impl Solved {
     }
 }
 
-/// The coils as laid and the parts as solved, which know nothing of each other: side by side, unless one of them is kept.
+/// The coils as laid and the parts as solved, which know nothing of each other: side by side, unless one of them is cached.
 fn coils_and_parts(design: &Design, list: &PartList) -> (Vec<CoilModel>, Arc<Parts>) {
-    if let Some(parts) = Parts::kept(list) {
+    if let Some(parts) = Parts::cached(list) {
         return (model::coils(design), parts);
     }
-    if CoilModel::are_kept(design) {
-        return (model::coils(design), Parts::of(list));
+    if CoilModel::are_cached(design) {
+        return (model::coils(design), Parts::solve(list));
     }
-    crate::threads::side_by_side(|| model::coils(design), || Parts::of(list))
+    crate::threads::side_by_side(|| model::coils(design), || Parts::solve(list))
 }
 
 /// The circuit at rest for an inductance matrix of all coils.
@@ -225,7 +225,7 @@ fn columns(matrix: &DMatrix<f64>) -> Vec<State> {
     matrix.column_iter().map(nalgebra::Matrix::into_owned).collect()
 }
 
-fn of_columns(columns: &[&DVector<f64>]) -> DMatrix<f64> {
+fn from_columns(columns: &[&DVector<f64>]) -> DMatrix<f64> {
     let values = columns.iter().flat_map(|column| column.iter().copied()).collect();
     DMatrix::from_vec(columns[0].len(), columns.len(), values)
 }
@@ -260,7 +260,7 @@ fn sheet_modes<'a>(
         let mut states = vec![State::zeros(0); modes.len()];
         if !system.is_empty() && !modes.is_empty() {
             let currents: Vec<&DVector<f64>> = modes.iter().map(|mode| &mode.currents).collect();
-            states = columns(&system.responses(&(loops * of_columns(&currents))));
+            states = columns(&system.responses(&(loops * from_columns(&currents))));
         }
         all.push((sheet.as_ref(), modes.into_iter().zip(states).collect()));
     }

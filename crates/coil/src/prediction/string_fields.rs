@@ -1,50 +1,57 @@
 //! The fields that the magnetic parts make along the strings, part by part and per charge density: they depend on the part and on
 //! the string's place alone, and the last ones are kept.
 
+use crate::cache::{Cache, CacheKey, MemorySize, bounds, fingerprint};
 use crate::inductance::MU_0;
-use crate::kept::{Kept, mark};
-use crate::magnet::{Line, Patch, SeenFromFar, Source, Surfaces, System};
+use crate::magnet::{FarField, Line, Patch, Source, Surfaces, System};
+use crate::symmetry::{Mirror, earlier_images};
 use nalgebra::{DMatrix, DVector, DVectorView};
 use std::sync::Arc;
 
 /// The fields of one part along a string, a little above its place and a little below it.
 struct PartField {
-    source: Source,
-    lines: [Line; 2],
     /// By surface (columns): along the upper line x, y and z of all points one after the other, then along the lower one. Field
     /// strength per charge density.
     by_surface: DMatrix<f64>,
 }
 
-/// The fields kept: of a few designs that are worked at. More would be memory that is written and never read while poles are changed.
-static KEPT: Kept<PartField> = Kept::new(8 << 20);
+static FIELDS: Cache<(LinePair, Source), PartField> = Cache::new(bounds::STRING_FIELDS);
+
+/// The lines along a string that its fields are taken on.
+type LinePair = Arc<[Line; 2]>;
+
+impl CacheKey for LinePair {
+    fn fingerprint(&self) -> u64 {
+        let places = self.iter().flat_map(|line| [line.x_m, line.z_m]);
+        fingerprint(places.chain(self[0].y_m.iter().copied()))
+    }
+}
+
+impl MemorySize for PartField {
+    fn bytes(&self) -> usize {
+        self.by_surface.bytes()
+    }
+}
 
 /// What all strings have in common of the surfaces of all parts, in their order.
 pub(super) struct Common {
     middle_m: f64,
-    /// One before it that is its image in a mirror across y: what one does along a string, the other does from the other end.
+    /// For each surface an earlier one that is its image across y: its field along a string is that of the other from the other end.
     images: Vec<Option<usize>>,
-    from_far: Vec<SeenFromFar>,
+    far_fields: Vec<FarField>,
 }
 
 impl Common {
     /// Of a system's parts, with the mirror at `middle_m`.
-    pub(super) fn of(system: &System, middle_m: f64) -> Self {
+    pub(super) fn new(system: &System, middle_m: f64) -> Self {
         let all: Vec<Patch> = system.surfaces().flat_map(|part| part.patches).copied().collect();
-        let is_same = |a: f64, b: f64| (a - b).abs() < 1e-9;
-        let is_image = |a: &Patch, b: &Patch| {
-            is_same(a.center_m[1] + b.center_m[1], 2.0 * middle_m)
-                && is_same(a.center_m[0], b.center_m[0])
-                && is_same(a.center_m[2], b.center_m[2])
-                && a.shape == b.shape
-        };
-        let before = |k: usize| {
-            // What stands in the mirror is its own image.
-            let is_beside = !is_same(all[k].center_m[1], middle_m);
-            is_beside.then(|| all[..k].iter().position(|other| is_image(other, &all[k]))).flatten()
-        };
-        let images = (0..all.len()).map(before).collect();
-        Self { middle_m, images, from_far: all.iter().map(Patch::seen_from_far).collect() }
+        let mirror = Mirror::across_y(middle_m);
+        let images = earlier_images(all.len(), |a, b| {
+            let (a, b) = (&all[a], &all[b]);
+            // A surface in the plane is its own image.
+            a.shape == b.shape && mirror.is_image(a.center_m, b.center_m) && !mirror.is_in_plane(a.center_m)
+        });
+        Self { middle_m, images, far_fields: all.iter().map(Patch::far_field).collect() }
     }
 }
 
@@ -56,20 +63,23 @@ pub(super) struct StringField {
 }
 
 impl StringField {
-    /// The fields along a string, a little above its place and below it, from what is kept where it is likely to be asked for again.
-    pub(super) fn at(system: &System, lines: &[Line; 2], common: &Common, is_kept: bool) -> Self {
-        let places = lines.iter().flat_map(|line| [line.x_m, line.z_m]);
-        let mark = is_kept.then(|| mark(places.chain(lines[0].y_m.iter().copied())));
+    /// The fields along a string, a little above its place and below it. They are cached where they are likely to be needed again.
+    pub(super) fn compute(system: &System, lines: [Line; 2], common: &Common, is_cached: bool) -> Self {
+        let lines = Arc::new(lines);
         let has_images = lines.iter().all(|line| line.is_even_about(common.middle_m));
         let mut parts: Vec<(usize, Arc<PartField>)> = Vec::new();
         let mut first = 0;
         for part in system.surfaces() {
-            let worked_out = || {
+            let compute = || {
                 let own = first..first + part.patches.len();
                 let images = has_images.then(|| &common.images[own.clone()]);
-                PartField::worked_out(&part, lines, (first, &parts), (images, &common.from_far[own]))
+                PartField::compute(&part, &lines, (first, &parts), (images, &common.far_fields[own]))
             };
-            let field = PartField::of(&part, lines, mark, worked_out);
+            let field = if is_cached {
+                FIELDS.get_or_compute((Arc::clone(&lines), part.source), compute)
+            } else {
+                Arc::new(compute())
+            };
             parts.push((first, field));
             first += part.patches.len();
         }
@@ -77,7 +87,7 @@ impl StringField {
     }
 
     /// Flux densities of charges on all surfaces, A/m, at the points of the upper line and then of the lower one, T.
-    pub(super) fn of_charges(&self, densities: DVectorView<'_, f64>) -> Vec<[f64; 3]> {
+    pub(super) fn flux_densities(&self, densities: DVectorView<'_, f64>) -> Vec<[f64; 3]> {
         let n = self.points;
         let mut sum = vec![0.0; 6 * n];
         for (first, part) in &self.parts {
@@ -128,30 +138,13 @@ fn add_multiples(sum: &mut [f64], columns: &[f64], mut by: impl Iterator<Item = 
 }
 
 impl PartField {
-    /// The field of a part; from what is kept, where the lines have a mark.
-    fn of(
-        part: &Surfaces<'_>,
-        lines: &[Line; 2],
-        mark: Option<u64>,
-        worked_out: impl Fn() -> Self,
-    ) -> Arc<Self> {
-        let Some(mark) = mark else { return Arc::new(worked_out()) };
-        let mark = mark.rotate_left(1) ^ part.source.mark();
-        let is_same = |kept: &Self| kept.source == part.source && kept.lines == *lines;
-        KEPT.find(mark, is_same).unwrap_or_else(|| {
-            let field = worked_out();
-            let bytes = field.by_surface.len() * size_of::<f64>() + size_of::<Self>();
-            KEPT.keep(mark, field, bytes)
-        })
-    }
-
     /// The field of a part of which the first surface is the `first` of all, `before` being the parts before it; `images` tell the
     /// surfaces among all that are images of its own.
-    fn worked_out(
+    fn compute(
         part: &Surfaces<'_>,
         lines: &[Line; 2],
         (first, before): (usize, &[(usize, Arc<Self>)]),
-        (images, from_far): (Option<&[Option<usize>]>, &[SeenFromFar]),
+        (images, far_fields): (Option<&[Option<usize>]>, &[FarField]),
     ) -> Self {
         let count = lines[0].y_m.len();
         let whole = 6 * count;
@@ -160,8 +153,8 @@ impl PartField {
         for (surface, patch) in part.patches.iter().enumerate() {
             let Some(image) = images.and_then(|images| images[surface]) else {
                 let (upper, lower) = along.split_at_mut(whole / 2);
-                patch.field_on_line(&lines[0], &from_far[surface], upper);
-                patch.field_on_line(&lines[1], &from_far[surface], lower);
+                patch.field_on_line(&lines[0], &far_fields[surface], upper);
+                patch.field_on_line(&lines[1], &far_fields[surface], lower);
                 values.extend_from_slice(&along);
                 continue;
             };
@@ -181,7 +174,7 @@ impl PartField {
             }
         }
         let by_surface = DMatrix::from_vec(whole, part.patches.len(), values);
-        Self { source: part.source, lines: lines.clone(), by_surface }
+        Self { by_surface }
     }
 }
 
@@ -193,7 +186,7 @@ mod tests {
     /// Two bars to both sides of a row over a plate: what is taken from an image is what is worked out directly, within one part
     /// and between two.
     #[test]
-    fn an_image_is_what_is_worked_out() {
+    fn the_field_of_an_image_is_the_computed_one() {
         let block = |y_m: f64, z_m: f64, size_m: [f64; 3], magnet| {
             Body::Block(Block { center_m: [0.0, y_m, z_m], size_m, mu_r: 50.0, magnet })
         };
@@ -221,15 +214,15 @@ mod tests {
             bar(-0.006, -1.0),
         ];
         let system = System::new(&bodies, Resolution::default());
-        let common = Common::of(&system, 0.002);
+        let common = Common::new(&system, 0.002);
         let count = common.images.iter().flatten().count();
         let whole = common.images.len();
         assert!(count > whole / 3 && count < whole / 2, "{count} of {whole}");
         let lines = [0.0011, 0.0009]
             .map(|z_m| Line::new(0.004, z_m, (0..27).map(|k| 0.002 * f64::from(k - 13) + 0.002).collect()));
-        let none = Common { images: vec![None; whole], ..Common::of(&system, 0.002) };
-        let found = StringField::at(&system, &lines, &common, false);
-        let expected = StringField::at(&system, &lines, &none, false);
+        let none = Common { images: vec![None; whole], ..Common::new(&system, 0.002) };
+        let found = StringField::compute(&system, lines.clone(), &common, false);
+        let expected = StringField::compute(&system, lines, &none, false);
         for ((_, found), (_, expected)) in found.parts.iter().zip(&expected.parts) {
             let size = expected.by_surface.amax();
             assert!((&found.by_surface - &expected.by_surface).amax() < 1e-4 * size);

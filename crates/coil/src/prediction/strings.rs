@@ -2,15 +2,15 @@
 
 use super::model::{Model, StringAt};
 use super::string_fields::{Common, StringField};
+use crate::cache::{Cache, MemorySize, bounds};
 use crate::eddy::{Mode, Screening, Sheet};
 use crate::inductance::MU_0;
-use crate::kept::{Kept, mark};
 use crate::magnet::{Charged, Line, State, System};
 use crate::string::{Along, Linkage, Magnetisation, Pluck, Steel, speed_rms_m_s};
+use crate::symmetry::is_symmetric;
 use crate::threads::side_by_side;
 use nalgebra::DVector;
 use std::f64::consts::PI;
-use std::sync::Arc;
 use wide::f64x4;
 
 /// Half the step of height for derivatives, m.
@@ -88,7 +88,7 @@ pub(super) fn signals(
         |charged: &[Charged]| DVector::from_iterator(charged.len(), charged.iter().map(|c| c.density_a_m));
     let induced: Vec<DVector<f64>> = states.map(|r| densities(&system.charged(r))).collect();
     let middle_m = 0.5 * (from + to);
-    let common = Common::of(system, middle_m);
+    let common = Common::new(system, middle_m);
     let of_sheets = answers.sheets.iter().map(|(sheet, _)| sheet.images_across_y(middle_m));
     let sheet_images = (middle_m, of_sheets.collect());
     let charges = Charges { system, common, sheet_images, held: densities(held), induced };
@@ -96,8 +96,9 @@ pub(super) fn signals(
     let row = |strings: &[StringAt]| -> Vec<StringSignal> {
         let mut beside = None;
         let of = |string: &StringAt| {
-            let line = line_of(string.core_m / 2.0, from, to);
-            signal(model, string, &line.1, (&charges, answers), &mut beside)
+            let radius_m = string.core_m / 2.0;
+            let line = STRINGS.get_or_compute([radius_m, from, to], || Linkage::new(radius_m, from, to));
+            signal(model, string, &line, (&charges, answers), &mut beside)
         };
         strings.iter().map(of).collect()
     };
@@ -107,20 +108,13 @@ pub(super) fn signals(
     all
 }
 
-/// A string of a core's radius over poles between two places along y, m, with those.
-type KeptLine = ([f64; 3], Linkage);
+/// Strings by the radius of their core and the first and last place along y of the poles, m.
+static STRINGS: Cache<[f64; 3], Linkage> = Cache::new(bounds::STRINGS);
 
-/// The strings kept: most instruments have the same.
-static LINES: Kept<KeptLine> = Kept::new(1 << 20);
-
-fn line_of(radius_m: f64, from_m: f64, to_m: f64) -> Arc<KeptLine> {
-    let of = [radius_m, from_m, to_m];
-    #[allow(clippy::float_cmp, reason = "the same numbers make the same line")]
-    LINES.find(mark(of), |(kept, _)| *kept == of).unwrap_or_else(|| {
-        let line = Linkage::new(radius_m, from_m, to_m);
-        let bytes = line.points().len().pow(2) * size_of::<f64>() + size_of::<KeptLine>();
-        LINES.keep(mark(of), (of, line), bytes)
-    })
+impl MemorySize for Linkage {
+    fn bytes(&self) -> usize {
+        self.points().len().pow(2) * size_of::<f64>() + size_of::<Self>()
+    }
 }
 
 /// Largest power of the distance that a field over poles falls with: an octupole's.
@@ -136,8 +130,9 @@ fn signal(
     let ys = line.points();
     let lines = [STEP_M, -STEP_M].map(|lift| Line::new(string.x_m, string.z_m + lift, ys.clone()));
     let (of_coils, of_losses) = charges.induced.split_at(model.coils.len());
-    let fields = StringField::at(charges.system, &lines, &charges.common, answers.are_likely_again);
-    let poles = middle_and_slope(&fields.of_charges(charges.held.as_view()));
+    let fields =
+        StringField::compute(charges.system, lines.clone(), &charges.common, answers.are_likely_again);
+    let poles = middle_and_slope(&fields.flux_densities(charges.held.as_view()));
     let magnetised = line.magnetised(Steel::default(), poles, beside.as_ref());
     let mut by_coil = Vec::with_capacity(model.coils.len());
     let mut aperture = vec![0.0; ys.len()];
@@ -148,8 +143,8 @@ fn signal(
         let winding = coil.winding();
         let air = lines
             .iter()
-            .flat_map(|line| line.of_even_source(coil.center_m.1, |points| winding.field_beyond(points)));
-        let induced = fields.of_charges(induced.as_view());
+            .flat_map(|line| line.even_field(coil.center_m.1, |points| winding.field_beyond(points)));
+        let induced = fields.flux_densities(induced.as_view());
         let total: Vec<[f64; 3]> =
             air.zip(&induced).map(|(a, b)| std::array::from_fn(|i| a[i] + b[i])).collect();
         let field = middle_and_slope(&total);
@@ -270,9 +265,9 @@ fn screening(
 /// Whether charges on a line, place and charge in rising order, are their own mirror image at a place, to a millionth.
 fn is_even_about(charges: &[(f64, f64)], middle_m: f64) -> bool {
     let largest = charges.iter().fold(0.0_f64, |largest, (_, charge)| largest.max(charge.abs()));
-    charges.iter().zip(charges.iter().rev()).all(|((y, charge), (other_y, other))| {
-        (y + other_y - 2.0 * middle_m).abs() < 1e-9 && (charge - other).abs() <= 1e-6 * largest
-    })
+    let is_same = |((_, a), (_, b)): (&(f64, f64), &(f64, f64))| (a - b).abs() <= 1e-6 * largest;
+    is_symmetric(charges.iter().map(|(y, _)| *y), middle_m)
+        && charges.iter().zip(charges.iter().rev()).all(is_same)
 }
 
 /// Point charges on a line, place and charge, four by four; nothing, far away, in place of those that lack.

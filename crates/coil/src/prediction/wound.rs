@@ -4,10 +4,10 @@
 //! the coils stay: the last few are kept.
 
 use super::ground::Surfaces;
+use crate::cache::{Cache, CacheKey, MemorySize, bounds, fingerprint};
 use crate::design::{Coil, Design, Wind};
 use crate::former::Outline;
 use crate::inductance::{Winding, inductance_of_zones};
-use crate::kept::{Kept, mark};
 use crate::wind::{Bonds, GuidePlan, LaidTurn, Lay, MACHINE_PLAY, Pattern, Section, WANDER_SCATTERED, lay};
 use crate::wire::{Pull, WireData, pull};
 use std::sync::Arc;
@@ -15,14 +15,13 @@ use std::sync::Arc;
 /// Share of the breaking pull that is usual, where the design names none (common practice, no source).
 pub(super) const USUAL_PULL: f64 = 0.33;
 
-/// The coils kept, at no place of their own.
-static KEPT: Kept<KeptCoil> = Kept::new(12 << 20);
+/// Coils round the origin, with their windows from z = 0 up.
+static COILS: Cache<CoilKey, CoilModel> = Cache::new(bounds::COILS);
 
-/// A coil with what its lay comes from.
-struct KeptCoil {
+/// What the model of a coil depends on but for its place and the sense that it is wound in.
+struct CoilKey {
     coil: Coil,
     medium: f64,
-    model: CoilModel,
 }
 
 /// How an inductance answers to small changes, relative: to ln(build), to height (1/m), to the core's growth (1/m).
@@ -74,10 +73,10 @@ pub(super) struct Laid {
 }
 
 impl Laid {
-    pub(super) fn of(coil: &Coil) -> Self {
+    pub(super) fn new(coil: &Coil) -> Self {
         let wire = coil.wire.data();
         let pulled = coil.wind.tension_n.map(|tension| pull(tension, wire.bare_m));
-        let plan = GuidePlan::of(&coil.wind, coil.former.height_mm * 1e-3, wire.overall_m);
+        let plan = GuidePlan::new(&coil.wind, coil.former.height_mm * 1e-3, wire.overall_m);
         let of_breaking = pulled.map_or(USUAL_PULL, |p| p.of_breaking);
         let section = lay(&plan, coil.former.room_mm * 1e-3, of_breaking);
         Self { wire, pull: pulled, plan, section }
@@ -87,27 +86,23 @@ impl Laid {
 impl CoilModel {
     /// A coil in its place; `medium` is the relative permittivity of what fills the gaps. Coils wound alike are laid alike:
     /// their common plan and seed make one lay of them.
-    pub(super) fn of(coil: &Coil, (sense, starts_at_ground): (f64, bool), medium: f64) -> Self {
-        let kept = kept(coil, medium).unwrap_or_else(|| {
-            let model = Self::laid(coil, medium);
-            let bytes = model.section.turns.len() * size_of::<LaidTurn>() + 16_384;
-            KEPT.keep(kept_mark(coil, medium), KeptCoil { coil: coil.clone(), medium, model }, bytes)
-        });
-        kept.model.placed(coil, (sense, starts_at_ground))
+    pub(super) fn compute(coil: &Coil, (sense, starts_at_ground): (f64, bool), medium: f64) -> Self {
+        let model = COILS.get_or_compute(CoilKey::new(coil, medium), || Self::laid(coil, medium));
+        model.placed(coil, (sense, starts_at_ground))
     }
 
-    /// Whether the lays of all coils of a design are kept.
-    pub(super) fn are_kept(design: &Design) -> bool {
+    /// Whether the models of all coils of a design are cached.
+    pub(super) fn are_cached(design: &Design) -> bool {
         let medium = design.potting().permittivity();
-        design.coils.iter().all(|coil| kept(coil, medium).is_some())
+        design.coils.iter().all(|coil| COILS.get(&CoilKey::new(coil, medium)).is_some())
     }
 
     /// A coil round the origin, with its window from z = 0 up.
     fn laid(coil: &Coil, medium: f64) -> Self {
         const STEP: f64 = 0.03;
-        let Laid { wire, pull: pulled, plan, section } = Laid::of(coil);
+        let Laid { wire, pull: pulled, plan, section } = Laid::new(coil);
         let core = coil.former.core.outline();
-        let bonds = Bonds::of(&section, &core);
+        let bonds = Bonds::from_section(&section, &core);
         let laid = section.packing();
         let packing = coil.wind.packing.unwrap_or(laid);
         // Turns of the simulated straight lay slide together until they touch; the guide's play keeps real ones apart, and they
@@ -127,7 +122,7 @@ impl CoilModel {
             packing,
             // A measured packing still varies from coil to coil by hand; an assumed one twice as much.
             packing_sd: if coil.wind.packing.is_some() { 0.025 } else { 0.05 },
-            pattern: Pattern::of_wander(coil.wind.wander),
+            pattern: Pattern::from_wander(coil.wind.wander),
             core,
             center_m: (0.0, 0.0),
             from_z_m: 0.0,
@@ -238,33 +233,40 @@ impl CoilModel {
     }
 }
 
-/// A coil laid before.
-fn kept(coil: &Coil, medium: f64) -> Option<Arc<KeptCoil>> {
-    // Compared bit by bit: what is found is what would be worked out.
-    KEPT.find(kept_mark(coil, medium), |kept| {
-        kept.medium.to_bits() == medium.to_bits()
-            && kept.coil.former == coil.former
-            && kept.coil.wire == coil.wire
-            && is_same_wind(&kept.coil.wind, &coil.wind)
-    })
+impl CoilKey {
+    fn new(coil: &Coil, medium: f64) -> Self {
+        Self { coil: coil.clone(), medium }
+    }
 }
 
-/// Its mark among what is kept.
-fn kept_mark(coil: &Coil, medium: f64) -> u64 {
-    let (former, wind, wire) = (&coil.former, &coil.wind, coil.wire.data());
-    let core = former.core.outline().half_size_m();
-    let given = [wind.turns_per_pass, wind.tension_n, wind.packing].map(|given| given.unwrap_or(-1.0));
-    let former =
-        [former.height_mm, former.room_mm, former.flange_bottom_mm, former.flange_top_mm, core.0, core.1];
-    let wire = [wire.bare_m, wire.overall_m, wire.ohm_per_m, wire.permittivity, wire.overall_sd];
-    #[allow(clippy::cast_precision_loss, reason = "another seed of the same mark is told by itself")]
-    let wind = [f64::from(wind.turns), wind.wander, wind.margin_mm, wind.seed as f64];
-    mark(former.into_iter().chain(wire).chain(wind).chain(given).chain([medium]))
+impl CacheKey for CoilKey {
+    fn fingerprint(&self) -> u64 {
+        let (former, wind, wire) = (&self.coil.former, &self.coil.wind, self.coil.wire.data());
+        let core = former.core.outline().half_size_m();
+        let given = [wind.turns_per_pass, wind.tension_n, wind.packing].map(|given| given.unwrap_or(-1.0));
+        let former =
+            [former.height_mm, former.room_mm, former.flange_bottom_mm, former.flange_top_mm, core.0, core.1];
+        let wire = [wire.bare_m, wire.overall_m, wire.ohm_per_m, wire.permittivity, wire.overall_sd];
+        #[allow(clippy::cast_precision_loss, reason = "seeds with one fingerprint differ as keys")]
+        let wind = [f64::from(wind.turns), wind.wander, wind.margin_mm, wind.seed as f64];
+        fingerprint(former.into_iter().chain(wire).chain(wind).chain(given).chain([self.medium]))
+    }
 }
 
-/// Whether two windings lay their turns alike: all but the direction.
-fn is_same_wind(a: &Wind, b: &Wind) -> bool {
-    *a == Wind { direction: a.direction, ..b.clone() }
+impl PartialEq for CoilKey {
+    /// Compared bit by bit: the cached model is the one that would be computed. The direction alone does not change the lay.
+    fn eq(&self, other: &Self) -> bool {
+        let (a, b) = (&self.coil, &other.coil);
+        self.medium.to_bits() == other.medium.to_bits()
+            && (&a.former, &a.wire) == (&b.former, &b.wire)
+            && a.wind == Wind { direction: a.wind.direction, ..b.wind.clone() }
+    }
+}
+
+impl MemorySize for CoilModel {
+    fn bytes(&self) -> usize {
+        self.section.turns.len() * size_of::<LaidTurn>() + 16_384
+    }
 }
 
 /// By small differences of the even window.
@@ -285,12 +287,12 @@ mod tests {
     use crate::design::{Direction, reference_coil};
 
     fn of(coil: &Coil) -> CoilModel {
-        CoilModel::of(coil, (1.0, true), 1.0)
+        CoilModel::compute(coil, (1.0, true), 1.0)
     }
 
     /// The lay is found again in another place and the other way round, and not with anything else of it changed.
     #[test]
-    fn a_lay_is_kept_while_the_coil_is_moved() {
+    fn a_lay_stays_cached_while_the_coil_is_moved() {
         let coil = &reference_coil().coils[0];
         let first = of(coil);
         let is_found = |change: fn(&mut Coil)| {
@@ -315,7 +317,7 @@ mod tests {
     #[test]
     fn wax_is_no_air() {
         let coil = &reference_coil().coils[0];
-        let (air, wax) = (of(coil), CoilModel::of(coil, (1.0, true), 2.25));
+        let (air, wax) = (of(coil), CoilModel::compute(coil, (1.0, true), 2.25));
         assert!(wax.capacitance_f > 1.3 * air.capacitance_f);
     }
 }

@@ -81,11 +81,11 @@ struct Shift {
 }
 
 impl Shift {
-    fn of(design: &Design, base: &Prediction, adjustment: Adjustment) -> Option<Self> {
+    fn try_new(design: &Design, base: &Prediction, adjustment: Adjustment) -> Option<Self> {
         let after = predict(&adjustment.applied(design)?).ok()?;
         let goals = std::array::from_fn(|g| {
-            let (goal, ratio) = (Goal::ALL[g], Goal::ALL[g].of(&after) / Goal::ALL[g].of(base));
-            if goal.is_level() { goal.of(&after) - goal.of(base) } else { ratio.ln() }
+            let (goal, ratio) = (Goal::ALL[g], Goal::ALL[g].value_in(&after) / Goal::ALL[g].value_in(base));
+            if goal.is_level() { goal.value_in(&after) - goal.value_in(base) } else { ratio.ln() }
         });
         Some(Self { adjustments: vec![adjustment], goals, fill: fullest(&after) / fullest(base) })
     }
@@ -115,7 +115,7 @@ impl Shift {
         let Ok(base) = predict(design) else { return all };
         for choices in extras {
             let singles: Vec<Self> =
-                choices.iter().filter_map(|adjustment| Self::of(design, &base, *adjustment)).collect();
+                choices.iter().filter_map(|adjustment| Self::try_new(design, &base, *adjustment)).collect();
             let more: Vec<Self> =
                 all.iter().flat_map(|one| singles.iter().map(|single| one.and(single))).collect();
             all.extend(more);
@@ -161,7 +161,7 @@ impl Candidate {
         targets
             .iter()
             .filter_map(|want| {
-                let value = want.goal.of(&self.prediction);
+                let value = want.goal.value_in(&self.prediction);
                 // A thousandth is no miss: the search itself reads between predictions.
                 let slack = if want.goal.is_level() { 0.01 } else { 1e-3 * value.abs() };
                 let end = if value < want.from - slack {
@@ -334,7 +334,7 @@ pub fn search_designs(
             let Some(sample) = with_turns(&base, turns) else { continue };
             let Ok(prediction) = predict(&sample) else { continue };
             let fill = fullest(&prediction);
-            let values = Goal::ALL.map(|g| g.of(&prediction));
+            let values = Goal::ALL.map(|g| g.value_in(&prediction));
             samples.push((f64::from(turns), values, fill));
         }
         if samples.len() > 1 {
@@ -379,7 +379,7 @@ pub fn search_designs(
         let Some(Some(design)) = shifted else { continue };
         let Ok(prediction) = predict(&design) else { continue };
         let stops = prediction.notices.iter().filter(|n| n.level == Level::Stop).count();
-        let miss = miss(&Goal::ALL.map(|g| g.of(&prediction)), targets);
+        let miss = miss(&Goal::ALL.map(|g| g.value_in(&prediction)), targets);
         list.push(Candidate { design, prediction, miss, can_be_wound: stops == 0, changed });
     }
     list.sort_by(|a, b| {

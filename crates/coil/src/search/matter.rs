@@ -251,7 +251,7 @@ fn at_equal_flux(design: &Design) -> Option<(Side, Side)> {
     let flux = |d: &Design| -> Option<f64> {
         let gap = d.strings.core_and_gap_mm(1).1;
         let all: Vec<f64> =
-            Solution::of(d).ok()?.pole_flux_mt(gap).into_iter().flatten().map(f64::abs).collect();
+            Solution::compute(d).ok()?.pole_flux_mt(gap).into_iter().flatten().map(f64::abs).collect();
         (!all.is_empty()).then(|| all.iter().sum::<f64>() / all.len() as f64)
     };
     let (strong, weak) = (flux(&with(one, 1.0))?, flux(&with(other, 1.0))?);
@@ -287,7 +287,7 @@ pub fn matters(design: &Design, calibration: &Calibration) -> Vec<Matter> {
         .into_iter()
         .filter_map(|choice| {
             let ((a, from), (b, to)) = choice.sides(design)?;
-            let (a, b) = (Solution::of(&a).ok()?, Solution::of(&b).ok()?);
+            let (a, b) = (Solution::compute(&a).ok()?, Solution::compute(&b).ok()?);
             Some(Matter { choice, from, to, differences: a.differences(&b, calibration) })
         })
         .collect()

@@ -45,7 +45,7 @@ impl Goal {
     /// What a prediction says of it: SI, dB for height and output. A response that only falls counts as a peak below all
     /// that are.
     #[must_use]
-    pub fn of(self, prediction: &Prediction) -> f64 {
+    pub fn value_in(self, prediction: &Prediction) -> f64 {
         let pickup = &prediction.pickup;
         match self {
             Self::Resistance => pickup.resistance_20c_ohm.nominal,
@@ -68,7 +68,7 @@ impl Goal {
     pub fn change_between(self, before: &Prediction, after: &Prediction) -> Option<f64> {
         let are_there = self != Self::Peak
             || [before, after].iter().all(|prediction| prediction.pickup.peak_hz.is_some());
-        are_there.then(|| self.change(self.of(before), self.of(after)))
+        are_there.then(|| self.change(self.value_in(before), self.value_in(after)))
     }
 
     /// A change from `before` to `after`: a ratio less one, dB for height and output.

@@ -62,7 +62,7 @@ impl TonePreset {
     pub fn aims(self, now: &Prediction) -> Aims {
         let mut aims = Aims::default();
         for (goal, from, to) in self.moves() {
-            let value = goal.of(now);
+            let value = goal.value_in(now);
             let ends = if goal.is_level() { [value + from, value + to] } else { [value * from, value * to] };
             goal.aim(&mut aims, ends);
         }
@@ -117,7 +117,7 @@ pub fn aims_like(reference: &Prediction, moved: Option<(Goal, f64)>) -> Aims {
         }
         // What a change carries with it cannot stay: more output means more inductance or a stronger magnet.
         let by = by.unwrap_or(0.0).clamp(-0.9, 9.0);
-        let value = goal.of(reference);
+        let value = goal.value_in(reference);
         let ends = if goal.is_level() {
             let value = value + 20.0 * (1.0 + by).log10();
             [value - ALIKE_DB, value + ALIKE_DB]
@@ -160,8 +160,8 @@ mod tests {
             _ => aims.output_db,
         }
         .unwrap();
-        assert!((from..=to).contains(&goal.of(&then)), "{from} to {to}: {}", goal.of(&then));
-        assert!(!(from..=to).contains(&goal.of(&now)));
+        assert!((from..=to).contains(&goal.value_in(&then)), "{from} to {to}: {}", goal.value_in(&then));
+        assert!(!(from..=to).contains(&goal.value_in(&now)));
         assert_eq!(preset.key().parse(), Ok(preset));
     }
 

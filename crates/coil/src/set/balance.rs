@@ -64,7 +64,7 @@ pub fn balanced(
     let level = |design: &Design| -> Result<f64, Vec<Problem>> {
         let mut other = set.clone();
         other.pickups[index].design = design.clone();
-        let outputs = PlacedPickup::of(&other.placed(index, None), calibration)?.signal.outputs_mv();
+        let outputs = PlacedPickup::try_new(&other.placed(index, None), calibration)?.signal.outputs_mv();
         Ok(outputs.iter().sum::<f64>() / outputs.len().max(1) as f64)
     };
     let base = &set.pickups[index].design;

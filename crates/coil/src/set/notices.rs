@@ -15,22 +15,22 @@ fn notice(level: Level, code: &str, at: String, text: String, try_: &str) -> Not
 }
 
 /// All of them, the most serious first.
-pub(super) fn of(
+pub(super) fn compute(
     set: &Set,
     signals: &[&PickupSignal],
     positions: &[PositionPrediction],
     pairs: &[Pair],
     balance: &[Balance],
 ) -> Vec<Notice> {
-    let mut all = of_positions(set, positions, pairs);
-    all.extend(of_balance(set, balance));
-    all.extend(of_places(set, signals));
-    all.extend(of_peaks(set, positions));
+    let mut all = position_notices(set, positions, pairs);
+    all.extend(balance_notices(set, balance));
+    all.extend(place_notices(set, signals));
+    all.extend(peak_notices(set, positions));
     all.sort_by_key(|n| n.level);
     all
 }
 
-fn of_positions(set: &Set, positions: &[PositionPrediction], pairs: &[Pair]) -> Vec<Notice> {
+fn position_notices(set: &Set, positions: &[PositionPrediction], pairs: &[Pair]) -> Vec<Notice> {
     let mut all = Vec::new();
     for (i, (given, position)) in set.switch.iter().zip(positions).enumerate() {
         let at = format!("switch[{i}]");
@@ -60,7 +60,7 @@ fn of_positions(set: &Set, positions: &[PositionPrediction], pairs: &[Pair]) -> 
     all
 }
 
-fn of_balance(set: &Set, balance: &[Balance]) -> Vec<Notice> {
+fn balance_notices(set: &Set, balance: &[Balance]) -> Vec<Notice> {
     let target = set.targets.balance_db;
     let most = target.unwrap_or(BALANCE_DB);
     let off = balance.iter().enumerate().filter(|(_, b)| balance.len() > 1 && b.relative_db.abs() > most);
@@ -76,7 +76,7 @@ fn of_balance(set: &Set, balance: &[Balance]) -> Vec<Notice> {
 }
 
 /// Pickups alone that peak lower than one further from the bridge, where that is asked not to be.
-fn of_peaks(set: &Set, positions: &[PositionPrediction]) -> Option<Notice> {
+fn peak_notices(set: &Set, positions: &[PositionPrediction]) -> Option<Notice> {
     if !set.targets.peaks_in_order {
         return None;
     }
@@ -94,7 +94,7 @@ fn of_peaks(set: &Set, positions: &[PositionPrediction]) -> Option<Notice> {
     Some(notice(Level::Note, "target-peaks-missed", "targets.peaks_in_order".into(), text, try_))
 }
 
-fn of_places(set: &Set, signals: &[&PickupSignal]) -> Vec<Notice> {
+fn place_notices(set: &Set, signals: &[&PickupSignal]) -> Vec<Notice> {
     let mut all = Vec::new();
     for (i, pickup) in set.pickups.iter().enumerate() {
         let at = format!("pickups[{i}]");

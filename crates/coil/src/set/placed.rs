@@ -22,8 +22,8 @@ impl PlacedPickup {
     ///
     /// # Errors
     /// As [`Solution::of`].
-    pub fn of(design: &Design, calibration: &Calibration) -> Result<Self, Vec<Problem>> {
-        let solution = Solution::of(design)?;
+    pub fn try_new(design: &Design, calibration: &Calibration) -> Result<Self, Vec<Problem>> {
+        let solution = Solution::compute(design)?;
         Ok(Self {
             prediction: solution.prediction(calibration),
             signal: solution.signal(),

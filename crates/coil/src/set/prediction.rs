@@ -88,8 +88,9 @@ pub struct SetSolution {
 /// # Errors
 /// Every reason why the set cannot be predicted, by its place.
 pub fn predict_set(set: &Set) -> Result<SetPrediction, Vec<Problem>> {
-    let solved =
-        SetSolution::of(set, |design| PlacedPickup::of(design, &Calibration::default()).map(Arc::new))?;
+    let solved = SetSolution::compute(set, |design| {
+        PlacedPickup::try_new(design, &Calibration::default()).map(Arc::new)
+    })?;
     Ok(solved.prediction())
 }
 
@@ -99,7 +100,7 @@ impl SetSolution {
     ///
     /// # Errors
     /// What contradicts itself in the set, by its place; and those of `solve`, by the pickup's place.
-    pub fn of(
+    pub fn compute(
         set: &Set,
         mut solve: impl FnMut(&Design) -> Result<Arc<PlacedPickup>, Vec<Problem>>,
     ) -> Result<Self, Vec<Problem>> {
@@ -171,7 +172,7 @@ impl SetSolution {
             .collect();
         let balance = self.balance();
         let signals: Vec<&PickupSignal> = self.alone.iter().map(|m| &m.placed.signal).collect();
-        let notices = notices::of(&self.set, &signals, &positions, &pairs, &balance);
+        let notices = notices::compute(&self.set, &signals, &positions, &pairs, &balance);
         SetPrediction {
             format: "filamentum-set-prediction/1".into(),
             engine: crate::ENGINE.into(),
@@ -193,10 +194,10 @@ impl SetSolution {
 
     fn position(&self, position: &SwitchPosition, members: &[Member]) -> PositionPrediction {
         let joined = self.joined(members, position.join);
-        let peak = Peak::of(|hz| joined.amplitude(hz).powi(2), None);
-        let heard = Heard::of(&joined, members);
+        let peak = Peak::find(|hz| joined.amplitude(hz).powi(2), None);
+        let heard = Heard::new(&joined, members);
         let moved = moved(&joined, members, &heard, peak);
-        let nominal = Figures::of(&joined, peak, heard.output(&vec![1.0; members.len()]));
+        let nominal = Figures::new(&joined, peak, heard.output(&vec![1.0; members.len()]));
         let q = |pick: fn(&Figures) -> f64| absolute(pick(&nominal), moved.iter().map(pick));
         let ratio = |pick: fn(&Figures) -> f64| relative(pick(&nominal), moved.iter().map(pick));
         let hz: Vec<f64> = (0..RESPONSE_POINTS)
@@ -224,7 +225,7 @@ impl SetSolution {
                 let bent: Option<Vec<f64>> = members.iter().map(|m| m.placed.between_poles).collect();
                 bent.map(|factors| decibels(heard.output(&factors) / nominal.output_mv.max(1e-12)))
             },
-            phase: PairPhase::of(joined.signals.iter().all(|s| s * first >= 0.0)),
+            phase: PairPhase::from_agreement(joined.signals.iter().all(|s| s * first >= 0.0)),
             response: PositionResponse {
                 hz,
                 loaded_db,
@@ -241,7 +242,7 @@ impl SetSolution {
             return Vec::new();
         };
         let joined = self.joined(members, position.join);
-        let heard = Heard::of(&joined, members);
+        let heard = Heard::new(&joined, members);
         let outputs = heard.outputs(&vec![1.0; members.len()]);
         let low = joined.transfers(80.0);
         let strings = members[0].placed.signal.strings.iter().enumerate();
@@ -339,9 +340,9 @@ impl SetSolution {
         Pair {
             a: names[0].clone(),
             b: names[1].clone(),
-            polarity: Orientation::of(polarity > 0.0),
-            sense: Orientation::of(sense > 0.0),
-            phase: PairPhase::of(polarity * sense > 0.0),
+            polarity: Orientation::from_agreement(polarity > 0.0),
+            sense: Orientation::from_agreement(sense > 0.0),
+            phase: PairPhase::from_agreement(polarity * sense > 0.0),
             hum: if sense > 0.0 { Hum::Adds } else { Hum::Cancels },
             hum_rejection_db: hum_rejection_db(&joined, &pair),
         }
@@ -406,7 +407,7 @@ struct Heard {
 }
 
 impl Heard {
-    fn of(joined: &JoinedPickups, members: &[Member]) -> Self {
+    fn new(joined: &JoinedPickups, members: &[Member]) -> Self {
         let first = &members[0].placed.signal.strings;
         let strings = first.iter().enumerate().map(|(s, string)| {
             (1..=string.partials_wb_m.len())
@@ -449,7 +450,7 @@ struct Figures {
 }
 
 impl Figures {
-    fn of(joined: &JoinedPickups, peak: Peak, output_mv: f64) -> Self {
+    fn new(joined: &JoinedPickups, peak: Peak, output_mv: f64) -> Self {
         Self { resistance_ohm: joined.resistance_ohm(), inductance_h: joined.inductance_h(), peak, output_mv }
     }
 }
@@ -462,7 +463,7 @@ struct Spread {
 }
 
 impl Spread {
-    fn of(prediction: &Prediction, key: &str, quantity: Quantity) -> Self {
+    fn from_quantity(prediction: &Prediction, key: &str, quantity: Quantity) -> Self {
         let sd = (quantity.p95.max(1e-30) / quantity.p05.max(1e-30)).ln().abs() / (2.0 * NINETY);
         // The models' errors, what a workshop's runs leave open and the room are those of every pickup.
         let is_common = |c: &&Contribution| {
@@ -481,10 +482,10 @@ fn moved(joined: &JoinedPickups, members: &[Member], heard: &Heard, near: Peak) 
         .map(|member| {
             let (all, p) = (&member.placed.prediction, &member.placed.prediction.pickup);
             [
-                Spread::of(all, "resistance_ohm", p.resistance_ohm),
-                Spread::of(all, "inductance_h", p.inductance_h),
-                Spread::of(all, "capacitance_f", p.capacitance_f),
-                Spread::of(all, "output_mv", p.output_mv),
+                Spread::from_quantity(all, "resistance_ohm", p.resistance_ohm),
+                Spread::from_quantity(all, "inductance_h", p.inductance_h),
+                Spread::from_quantity(all, "capacitance_f", p.capacitance_f),
+                Spread::from_quantity(all, "output_mv", p.output_mv),
             ]
         })
         .collect();
@@ -496,9 +497,9 @@ fn moved(joined: &JoinedPickups, members: &[Member], heard: &Heard, near: Peak) 
         }
         let factors: Vec<f64> = (0..members.len()).map(|i| changes(i, 3).exp()).collect();
         let is_circuit = (0..members.len()).any(|i| (0..3).any(|k| changes(i, k) != 0.0));
-        let peak = if is_circuit { Peak::of(|hz| other.amplitude(hz).powi(2), Some(near)) } else { near };
+        let peak = if is_circuit { Peak::find(|hz| other.amplitude(hz).powi(2), Some(near)) } else { near };
         let mv = if is_circuit { nominal_mv } else { heard.output(&factors) };
-        Figures::of(&other, peak, mv)
+        Figures::new(&other, peak, mv)
     };
     let mut all = Vec::new();
     for which in 0..4 {

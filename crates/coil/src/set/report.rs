@@ -96,13 +96,13 @@ document_word! {
 }
 
 impl PairPhase {
-    pub(super) fn of(agrees: bool) -> Self {
+    pub(super) fn from_agreement(agrees: bool) -> Self {
         if agrees { Self::In } else { Self::Out }
     }
 }
 
 impl Orientation {
-    pub(super) fn of(agrees: bool) -> Self {
+    pub(super) fn from_agreement(agrees: bool) -> Self {
         if agrees { Self::Same } else { Self::Opposite }
     }
 }

@@ -121,7 +121,7 @@ pub fn search_sets(
                 let mut found = Vec::new();
                 for by in moves(*at, &whole, scale, if round == 0 { each } else { each.min(9) }) {
                     let Some(other) = by.applied(set, i) else { continue };
-                    if let Ok(placed) = PlacedPickup::of(&other.placed(i, None), calibration) {
+                    if let Ok(placed) = PlacedPickup::try_new(&other.placed(i, None), calibration) {
                         found.push(variant(&placed, by, PlacedPickup::sign(set.pickups[i].leads)));
                     }
                     let done = (k as f64 + (i as f64 + found.len() as f64 / each as f64) / count as f64)
@@ -133,7 +133,7 @@ pub fn search_sets(
                 if found.is_empty() {
                     // Held, and not to be predicted: told as the set's own problem.
                     let own = set.placed(i, None);
-                    PlacedPickup::of(&own, calibration)?;
+                    PlacedPickup::try_new(&own, calibration)?;
                 }
                 all.push(found);
             }
@@ -280,12 +280,13 @@ fn told(
             other = other.and_then(|s| by.applied(&s, i));
         }
         let Some(other) = other.filter(|s| s.problems().is_empty()) else { continue };
-        let solution = SetSolution::of(&other, |design| PlacedPickup::of(design, calibration).map(Arc::new))?;
+        let solution =
+            SetSolution::compute(&other, |design| PlacedPickup::try_new(design, calibration).map(Arc::new))?;
         let variants: Vec<Variant> = moves
             .iter()
             .enumerate()
             .filter_map(|(i, by)| {
-                let placed = PlacedPickup::of(&other.placed(i, None), calibration).ok()?;
+                let placed = PlacedPickup::try_new(&other.placed(i, None), calibration).ok()?;
                 Some(variant(&placed, *by, PlacedPickup::sign(other.pickups[i].leads)))
             })
             .collect();

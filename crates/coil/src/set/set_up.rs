@@ -116,7 +116,7 @@ pub fn alternates(design: &Design) -> bool {
 }
 
 fn solve(set: &Set, calibration: &Calibration) -> Result<Vec<PlacedPickup>, Vec<Problem>> {
-    (0..set.pickups.len()).map(|i| PlacedPickup::of(&set.placed(i, None), calibration)).collect()
+    (0..set.pickups.len()).map(|i| PlacedPickup::try_new(&set.placed(i, None), calibration)).collect()
 }
 
 /// Moves both ends of a pickup so that its strings come nearest to a level, given as the logarithm of mV: a straight line over the row,

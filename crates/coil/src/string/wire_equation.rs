@@ -169,7 +169,7 @@ impl Linkage {
                     }
                 }
             }
-            let Some(solver) = Factor::of(jacobian) else { break };
+            let Some(solver) = Factor::try_new(jacobian) else { break };
             let step = solver.solve(residual.as_view());
             last = Some(solver);
             let largest = step.amax() / top;

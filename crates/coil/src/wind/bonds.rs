@@ -62,7 +62,7 @@ type Place = (f64, f64, u32);
 impl Bonds {
     /// The bonds of a coil as laid round `core`.
     #[must_use]
-    pub fn of(section: &Section, core: &Outline) -> Self {
+    pub fn from_section(section: &Section, core: &Outline) -> Self {
         let places: Vec<Place> =
             section.turns.iter().zip(0u32..).map(|(t, order)| (t.out_m, t.height_m, order)).collect();
         let once_round_m = core.perimeter_m();
@@ -72,7 +72,7 @@ impl Bonds {
 
     /// The bonds of straight parallel turns, per metre: (distance from the core, height, order laid).
     #[must_use]
-    pub fn of_places(places: &[Place], overall_m: f64) -> Self {
+    pub fn from_places(places: &[Place], overall_m: f64) -> Self {
         Self::between(places, overall_m, |_, _| 1.0)
     }
 
@@ -89,7 +89,7 @@ impl Bonds {
             cells.near(place, &mut near);
             asked += 1;
             bonds += near.len();
-            let notches = Notches::of(place, &near, overall);
+            let notches = Notches::new(place, &near, overall);
             for &(other, square) in &near {
                 let apart = (f64::from(place.2) - f64::from(other.2)) / last;
                 // Seen from both its ends, a bond counts half from each.
@@ -103,7 +103,7 @@ impl Bonds {
         Self { weight_m, neighbours: bonds as f64 / asked.max(1) as f64 }
     }
 
-    /// Capacitance, F (per metre for [`Bonds::of_places`]): twice the energy at one volt end to end. `spread`
+    /// Capacitance, F (per metre for [`Bonds::from_places`]): twice the energy at one volt end to end. `spread`
     /// widens every distance by a factor: 1 for the lay as it is.
     #[must_use]
     pub fn capacitance_f(
@@ -148,7 +148,7 @@ struct Notches {
 }
 
 impl Notches {
-    fn of(turn: &Place, near: &[Neighbour<'_>], overall_m: f64) -> Self {
+    fn new(turn: &Place, near: &[Neighbour<'_>], overall_m: f64) -> Self {
         let (from_m, per_m) = ((turn.0, turn.1), overall_m.recip());
         let is_in_reach = |square: f64| square <= (NOTCH * overall_m).powi(2);
         let mut notches = Self { from_m, per_m, fours: Vec::with_capacity(near.len().div_ceil(4)) };

@@ -43,7 +43,7 @@ pub struct GuidePlan {
 impl GuidePlan {
     /// The plan of a design's winding; as many turns a pass as fit side by side when it names none.
     #[must_use]
-    pub fn of(wind: &Wind, height_m: f64, overall_m: f64) -> Self {
+    pub fn new(wind: &Wind, height_m: f64, overall_m: f64) -> Self {
         let margin_m = (wind.margin_mm * 1e-3).min(0.45 * height_m);
         let side_by_side = ((height_m - 2.0 * margin_m) / (overall_m * STRAIGHT_PITCH)).max(1.0);
         Self {

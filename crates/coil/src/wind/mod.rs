@@ -32,7 +32,7 @@ pub enum Pattern {
 impl Pattern {
     /// Below 5 % of the height a lay counts as straight.
     #[must_use]
-    pub fn of_wander(wander: f64) -> Self {
+    pub fn from_wander(wander: f64) -> Self {
         if wander < 0.05 { Self::Straight } else { Self::Scattered }
     }
 }

@@ -93,7 +93,7 @@ fn what_fits_a_tall_single() {
 #[test]
 fn rods_and_their_neighbours() {
     let flux = |design: &Design| {
-        let read = coil::prediction::Solution::of(design).unwrap().pole_flux_mt(0.5);
+        let read = coil::prediction::Solution::compute(design).unwrap().pole_flux_mt(0.5);
         read.into_iter().map(|v| v.unwrap().abs()).collect::<Vec<_>>()
     };
     let mut design = tall_single("row", 6, 10.4);

@@ -205,7 +205,7 @@ fn alnico_rods_on_their_demagnetisation_curve() {
             ..PLAIN
         };
         let single = System::new(&[Body::Rod(rod)], Resolution::default());
-        let alone = single.charged(&single.held());
+        let alone = single.charged(&single.remanent_state());
         for (gap, expected) in case["on_axis_t_by_gap_mm"].as_object().unwrap() {
             let height = rod.length_m + gap.parse::<f64>().unwrap().max(1e-4) * 1e-3;
             let ratio = flux_density(&alone, [0.0, 0.0, height])[2] / expected.as_f64().unwrap();
@@ -213,13 +213,14 @@ fn alnico_rods_on_their_demagnetisation_curve() {
             assert!((ratio - 1.0).abs() < 0.04, "{ratio} at {gap} in {case}");
         }
         let volume = std::f64::consts::PI * rod.radius_m * rod.radius_m * rod.length_m;
-        let mean = single.moment(&single.held())[2] * MU_0 / volume / num(case, "mean_polarisation_t");
+        let mean =
+            single.moment(&single.remanent_state())[2] * MU_0 / volume / num(case, "mean_polarisation_t");
         println!("finite elements mean {mean:.4}");
         assert!((mean - 1.0).abs() < 0.02, "{mean} in {case}");
         let place = |i: usize| (i as f64 - 2.5) * 10.4e-3;
         let bodies: Vec<Body> = (0..6).map(|i| Body::Rod(Rod { axis_m: (place(i), 0.0), ..rod })).collect();
         let system = System::new(&bodies, Resolution::default());
-        let held = system.charged(&system.held());
+        let held = system.charged(&system.remanent_state());
         for (which, key) in [(0, "outer_face_t"), (2, "centre_face_t")] {
             let at = [place(which), 0.0, rod.length_m + 1e-7];
             let ratio = flux_density(&held, at)[2] / num(&case["row_of_six_by_one_dimensional_model"], key);
@@ -239,7 +240,7 @@ fn the_face_of_a_rod_that_is_permeable_across(#[case] length_m: f64, #[case] exp
     let magnet = Some(Magnetised { curve, charge: 1.0 });
     let rod = Rod { length_m, radius_m: 2.375e-3, mu_r: 4.0, magnet, ..PLAIN };
     let system = System::new(&[Body::Rod(rod)], Resolution::default());
-    let face = flux_density(&system.charged(&system.held()), [0.0, 0.0, length_m + 1e-7])[2];
+    let face = flux_density(&system.charged(&system.remanent_state()), [0.0, 0.0, length_m + 1e-7])[2];
     println!("finite elements ratio {:.4}", face / expected_t);
     assert!((face / expected_t - 1.0).abs() < 0.05, "{face}");
 }

@@ -73,7 +73,7 @@ fn charged_rod() -> Vec<Charged> {
         magnet: Some(Magnetised { curve, charge: 1.0 }),
     };
     let system = System::new(&[Body::Rod(rod)], Resolution::default());
-    system.charged(&system.held())
+    system.charged(&system.remanent_state())
 }
 
 /// The aperture is what bending the string does: a string that is bent by εcos(ky) takes the field along its own direction,

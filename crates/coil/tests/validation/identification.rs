@@ -97,7 +97,7 @@ fn unknown(seed: u64) -> Unknown {
         4 => Some(Fault::ReversedPole),
         _ => None,
     };
-    let solution = Solution::of(&design).unwrap_or_else(|p| panic!("{kind:?} {gauge}: {p:?}"));
+    let solution = Solution::compute(&design).unwrap_or_else(|p| panic!("{kind:?} {gauge}: {p:?}"));
     let prediction = solution.prediction(&Calibration::default());
     let (mut ohms, mut henries) =
         (prediction.pickup.resistance_20c_ohm.nominal, prediction.circuit.meter(1000.0).ls_h);

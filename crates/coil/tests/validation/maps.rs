@@ -12,7 +12,7 @@ use rstest::rstest;
 #[case(Kind::TwinCoil)]
 fn a_map_shows_what_a_probe_reads(#[case] kind: Kind) {
     let design = starting_point(kind, "map", 6, 10.0);
-    let solution = Solution::of(&design).unwrap();
+    let solution = Solution::compute(&design).unwrap();
     let pole = &design.poles[2];
     let y = design.coils.iter().find(|c| c.name == pole.coil).unwrap().center_mm[1];
     let face = pole.bottom_mm + pole.length_mm;
@@ -33,7 +33,7 @@ fn a_map_shows_what_a_probe_reads(#[case] kind: Kind) {
 /// field along x does not change: over the whole box of a map from above, two heights apart.
 #[test]
 fn flux_is_conserved() {
-    let solution = Solution::of(&reference_coil()).unwrap();
+    let solution = Solution::compute(&reference_coil()).unwrap();
     let (low, high) = (22.0, 23.0);
     let (n, m) = (41, 31);
     let maps = [low, (low + high) / 2.0, high].map(|z_mm| solution.field_map(Plane::Above { z_mm }, n, m));
@@ -64,7 +64,7 @@ fn flux_is_conserved() {
 #[test]
 fn blades_are_even_where_rods_dip() {
     let between = |kind: Kind| {
-        let solution = Solution::of(&starting_point(kind, "bend", 6, 10.0)).unwrap();
+        let solution = Solution::compute(&starting_point(kind, "bend", 6, 10.0)).unwrap();
         solution.bend_map(3).unwrap()
     };
     let (rods, blade) = (between(Kind::TallSingle), between(Kind::Blade));
@@ -84,7 +84,7 @@ fn blades_are_even_where_rods_dip() {
 fn without_a_magnet_there_is_nothing_to_hear() {
     let mut design = reference_coil();
     design.poles.iter_mut().for_each(|p| p.material = Material::Named(Grade::Brass));
-    let solution = Solution::of(&design).unwrap();
+    let solution = Solution::compute(&design).unwrap();
     assert_eq!(solution.bend_map(3), None);
     assert_eq!(solution.bend_map(0), None);
     let map = solution.field_map(Plane::Section { x_mm: 0.0 }, 8, 8);
@@ -117,7 +117,7 @@ fn a_change_is_known_better_than_what_changes() {
     let design = reference_coil();
     let mut waxed = design.clone();
     waxed.potting = Some(Potting { medium: Medium::Wax, fill: 1.0 });
-    let (a, b) = (Solution::of(&design).unwrap(), Solution::of(&waxed).unwrap());
+    let (a, b) = (Solution::compute(&design).unwrap(), Solution::compute(&waxed).unwrap());
     let change = a.differences(&b, &Calibration::default()).peak_hz;
     let own = b.prediction(&Calibration::default()).pickup.peak_hz.unwrap();
     assert!(change.p95 - change.p05 < 0.3 * (own.p95 - own.p05), "{change:?} {own:?}");

@@ -72,7 +72,7 @@ fn every_band_is_the_spread_of_many_pickups(#[case] kind: Kind) {
     // Pots that leave a peak: of a response that only falls there is none to spread.
     (design.load.volume_kohm, design.load.tone_kohm) = (500.0, 500.0);
     let pickup = predict(&design).unwrap().pickup;
-    for (key, drawn) in Solution::of(&design).unwrap().monte_carlo(4000, 20_261_124) {
+    for (key, drawn) in Solution::compute(&design).unwrap().monte_carlo(4000, 20_261_124) {
         let linear = match key {
             "resistance_20c_ohm" => pickup.resistance_20c_ohm,
             "resistance_ohm" => pickup.resistance_ohm,

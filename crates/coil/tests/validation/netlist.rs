@@ -42,7 +42,7 @@ fn a_circuit_simulator_agrees(#[case] kind: Kind, #[case] join: &str) {
     let mut design = starting_point(kind, "netlist\nwith a second line .end", 6, 10.0);
     design.wiring.join = join.into();
     let prediction = predict(&design).unwrap();
-    let rows = simulate(&Solution::of(&design).unwrap().netlist());
+    let rows = simulate(&Solution::compute(&design).unwrap().netlist());
     let load = coil::circuit::LoadCircuit {
         volume_ohm: 250e3,
         volume_at: 1.0,

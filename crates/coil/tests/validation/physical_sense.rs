@@ -162,7 +162,7 @@ fn a_hard_magnet_is_two_discs() {
     let hard = Rod { magnet: Some(Magnetised { curve, charge: 1.0 }), ..rod(1.001) };
     let (l, r) = (hard.length_m, hard.radius_m);
     let system = System::new(&[Body::Rod(hard)], Resolution::default());
-    let charged = system.charged(&system.held());
+    let charged = system.charged(&system.remanent_state());
     for gap in [0.0005, 0.002, 0.005] {
         let exact = 0.5 * ((l + gap) / (l + gap).hypot(r) - gap / gap.hypot(r));
         let got = flux_density(&charged, [0.0, 0.0, l + gap])[2];
@@ -181,7 +181,7 @@ fn a_bevelled_hard_magnet_has_charge_on_its_cone(#[case] bevel_m: f64) {
     let hard = Rod { bevel_m, magnet: Some(Magnetised { curve, charge: 1.0 }), ..rod(1.001) };
     let (length, radius) = (hard.length_m, hard.radius_m);
     let system = System::new(&[Body::Rod(hard)], Resolution::default());
-    let charged = system.charged(&system.held());
+    let charged = system.charged(&system.remanent_state());
     for gap in [0.0005, 0.001, 0.003, 0.006] {
         let at = length + gap;
         let count = 20_000;
@@ -209,7 +209,7 @@ fn a_bevel_takes_material_away() {
     let field = |rod: Rod, x: f64| {
         let rod = Rod { magnet: Some(Magnetised { curve, charge: 1.0 }), mu_r: 4.3, ..rod };
         let system = System::new(&[Body::Rod(rod)], Resolution::default());
-        flux_density(&system.charged(&system.held()), [x, 0.0, rod.length_m + 5e-4])[2]
+        flux_density(&system.charged(&system.remanent_state()), [x, 0.0, rod.length_m + 5e-4])[2]
     };
     let lost = |x: f64| 1.0 - field(bevelled, x) / field(sharp, x);
     assert!(lost(2.2e-3) > 0.1 && lost(0.0).abs() < 0.05, "{} {}", lost(2.2e-3), lost(0.0));
@@ -222,7 +222,7 @@ fn polarity_is_a_sign() {
     let face = |charge: f64| {
         let rod = Rod { magnet: Some(Magnetised { curve, charge }), ..rod(4.0) };
         let system = System::new(&[Body::Rod(rod)], Resolution::default());
-        flux_density(&system.charged(&system.held()), [0.0, 0.0, rod.length_m + 0.001])[2]
+        flux_density(&system.charged(&system.remanent_state()), [0.0, 0.0, rod.length_m + 0.001])[2]
     };
     let (north, south) = (face(1.0), face(-1.0));
     assert!(north > 0.0 && (north + south).abs() < 1e-9);

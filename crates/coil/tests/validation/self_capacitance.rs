@@ -25,7 +25,7 @@ fn neighbours_of_known_sections() {
     for case in file["cases"].as_array().unwrap() {
         let places = places_of(case);
         let overall = num(case, "overall_mm") * 1e-3;
-        let got = Bonds::of_places(&places, overall).capacitance_f(
+        let got = Bonds::from_places(&places, overall).capacitance_f(
             num(case, "bare_mm") * 1e-3,
             overall,
             num(case, "permittivity"),
@@ -47,7 +47,7 @@ fn wax_adds_by_how_near_the_turns_lie() {
     for case in file["cases"].as_array().unwrap() {
         let name = case["name"].as_str().unwrap();
         let overall = num(case, "overall_mm") * 1e-3;
-        let bonds = Bonds::of_places(&places_of(case), overall);
+        let bonds = Bonds::from_places(&places_of(case), overall);
         let of = |medium| {
             bonds.capacitance_f(num(case, "bare_mm") * 1e-3, overall, num(case, "permittivity"), medium, 1.0)
         };
@@ -71,8 +71,8 @@ fn a_straight_coil_is_a_layered_coil() {
     wind.wander = 0.0;
     let (bare, overall, height) = (63.5e-6, 73.7e-6, 11.0e-3);
     let core = Core::stadium(56.75, 4.75).outline();
-    let section = lay(&GuidePlan::of(&wind, height, overall), 1.0, 0.33);
-    let bonds = Bonds::of(&section, &core);
+    let section = lay(&GuidePlan::new(&wind, height, overall), 1.0, 0.33);
+    let bonds = Bonds::from_section(&section, &core);
     let simulated = bonds.capacitance_f(bare, overall, 3.4, 1.0, 1.0);
     // Two bonds per turn to the layer below, half angles of 30 degrees on either side.
     let pair = 2.0 * turn_to_turn(bare, overall, overall, 3.4, 1.0, PI / 6.0);
@@ -90,8 +90,8 @@ fn wax_raises_and_build_lowers() {
     let wind = tall_single("scattered", 6, 10.4).coils[0].wind.clone();
     let core = Core::stadium(56.75, 4.75).outline();
     let farads = |overall: f64, medium: f64| {
-        let section = lay(&GuidePlan::of(&wind, 11.0e-3, overall), 1.0, 0.33);
-        Bonds::of(&section, &core).capacitance_f(63.5e-6, overall, 3.6, medium, 1.0)
+        let section = lay(&GuidePlan::new(&wind, 11.0e-3, overall), 1.0, 0.33);
+        Bonds::from_section(&section, &core).capacitance_f(63.5e-6, overall, 3.6, medium, 1.0)
     };
     let single = farads(68.6e-6, 1.0);
     assert!(farads(68.6e-6, 2.25) > 1.3 * single);

@@ -150,7 +150,8 @@ fn a_circuit_simulator_agrees_on_positions(
     let mut set = two(start(bridge, 5200), start(neck, 4700), join);
     set.controls.wiring = wiring;
     let solution =
-        SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+        SetSolution::compute(&set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
+            .unwrap();
     let rows = simulate(&solution.netlist(1).unwrap());
     for (hz, theirs) in &rows {
         let ours = 20.0 * solution.response(1, *hz).unwrap().log10();
@@ -183,7 +184,8 @@ fn hum_in_an_even_field(#[values(Join::Series, Join::Parallel)] join: Join) {
     let mut set = two(bare(5000), bare(4500), join);
     set.pickups[1].leads = LeadOrder::Swapped;
     let solution =
-        SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+        SetSolution::compute(&set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
+            .unwrap();
     let area = |i: usize| solution.signal(i).unwrap().hum_area_m2[2].abs();
     // Turns times the area within the middle turn, to within what the spread of turns adds.
     let coil = &solution.pickup(0).unwrap().coils[0];
@@ -213,7 +215,8 @@ fn hum_in_an_even_field(#[values(Join::Series, Join::Parallel)] join: Join) {
 fn partials_are_heard_by_place() {
     let set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Series);
     let solution =
-        SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+        SetSolution::compute(&set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
+            .unwrap();
     let scale = set.pickups[0].design.strings.scale_mm;
     let point = |n: u32, mm: f64| (f64::from(n) * PI * mm / scale).sin();
     for (index, heard) in [(0, vec![42.0]), (2, vec![158.0]), (1, vec![42.0, 158.0])] {
@@ -262,7 +265,7 @@ fn equal_pickups_together() {
     assert!(near(chain.resistance_ohm.nominal, 2.0 * alone.resistance_ohm.nominal, 1e-9));
     assert!(near(chain.output_mv.nominal, 2.0 * alone.output_mv.nominal, 1e-6));
     // One pickup in a set is what it is by itself.
-    let itself = Solution::of(&set.placed(0, None)).unwrap().prediction(&Calibration::default());
+    let itself = Solution::compute(&set.placed(0, None)).unwrap().prediction(&Calibration::default());
     assert!(near(alone.resistance_ohm.nominal, itself.pickup.resistance_ohm.nominal, 1e-9));
     assert!(near(alone.output_mv.nominal, itself.pickup.output_mv.nominal, 0.01));
     let (a, b) = (alone.peak_hz.unwrap(), itself.pickup.peak_hz.unwrap());
@@ -316,7 +319,8 @@ fn inside_a_twin(#[case] first: u32, #[case] second: u32) {
     let (series, parallel) = (of("in series"), of("in parallel"));
     let (a, b) = (of("coil A alone"), of("coil B alone"));
     let solution =
-        SetSolution::of(&set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+        SetSolution::compute(&set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
+            .unwrap();
     let gathered = |k: usize| {
         f64::from([first, second][k])
             * stadium_m2(
@@ -347,7 +351,8 @@ fn positions_sound_as_loud_as_they_are() {
     (set.cable_pf, set.input_mohm) = (0.0, 1000.0);
     let size = |set: &Set, index: usize| {
         let solution =
-            SetSolution::of(set, |d| PlacedPickup::of(d, &Calibration::default()).map(Arc::new)).unwrap();
+            SetSolution::compute(set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
+                .unwrap();
         let sound = solution.sound(index, &coil::audition::Phrase::default());
         (sound.iter().map(|v| v * v).sum::<f64>() / sound.len() as f64).sqrt()
     };
@@ -395,7 +400,7 @@ fn a_meter_swings_by_the_rule_of_lenz(
     let mut design = start(kind, 5000);
     // Known by the document alone: the pole over the first coil, how that is wound, and which end looks to ground.
     let first = design.coils[0].clone();
-    let signal = Solution::of(&design).unwrap().signal();
+    let signal = Solution::compute(&design).unwrap().signal();
     let is_north = signal.polarity() > 0.0;
     if let Some(rod) = design.poles.iter().find(|p| p.material.demagnetisation().is_some()) {
         assert_eq!(is_north, rod.up == Polarity::North);
@@ -415,7 +420,7 @@ fn a_meter_swings_by_the_rule_of_lenz(
         plus = !plus;
     }
     plus ^= leads == LeadOrder::Swapped;
-    let placed = PlacedPickup::of(&design, &Calibration::default()).unwrap();
+    let placed = PlacedPickup::try_new(&design, &Calibration::default()).unwrap();
     assert_eq!(placed.lifts_to_plus(leads), plus);
 }
 
@@ -455,7 +460,7 @@ fn a_pickup_turned_by_half_a_turn() {
         assert_eq!(coil::set::turned(&once), design, "{kind:?}");
         assert!(once.problems().is_empty(), "{kind:?}: {:?}", once.problems());
         let level = |design: &Design| {
-            let outputs = Solution::of(design).unwrap().signal().outputs_mv();
+            let outputs = Solution::compute(design).unwrap().signal().outputs_mv();
             outputs.iter().sum::<f64>() / outputs.len() as f64
         };
         let (before, after) = (level(&design), level(&once));
@@ -480,7 +485,7 @@ fn polarity_and_sense_are_those_of_the_design(
     #[values(Kind::TallSingle, Kind::ShortSingle, Kind::WideSingle, Kind::Blade, Kind::ButtonMagnet)]
     kind: Kind,
 ) {
-    let signal = |design: Design| Solution::of(&design).unwrap().signal();
+    let signal = |design: Design| Solution::compute(&design).unwrap().signal();
     let base = signal(start(kind, 4000));
     let wound = signal(wound_the_other_way(start(kind, 4000)));
     let turned_over = signal(magnets_turned_over(start(kind, 4000)));
@@ -516,9 +521,9 @@ fn each_pickup_is_solved_once() {
     // The last is of a pickup that is not on there.
     assert_eq!(set.designs_used().len(), 3);
     let mut asked = 0;
-    let solved = SetSolution::of(&set, |design| {
+    let solved = SetSolution::compute(&set, |design| {
         asked += 1;
-        PlacedPickup::of(design, &Calibration::default()).map(Arc::new)
+        PlacedPickup::try_new(design, &Calibration::default()).map(Arc::new)
     });
     assert_eq!((asked, solved.is_ok()), (3, true));
     assert!(solved.unwrap().strings(9).is_empty());

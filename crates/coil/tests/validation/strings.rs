@@ -31,7 +31,7 @@ fn strings_over_a_row_of_rods() {
         })
         .collect();
     let system = System::new(&rods, Resolution::default());
-    let held = system.charged(&system.held());
+    let held = system.charged(&system.remanent_state());
     let probe = system.probe();
     let drive = System::drive(&probe, &coil.field_at(&probe.points_m));
     let induced = system.charged(&system.respond(&drive));

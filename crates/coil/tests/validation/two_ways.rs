@@ -284,13 +284,13 @@ fn what_is_not_said_is_usual() {
 fn a_lay_is_thick_and_thin_about_its_mean(#[case] wander: f64) {
     let mut wind = starting_point(Kind::TallSingle, "lay", 6, 10.0).coils[0].wind.clone();
     wind.wander = wander;
-    let section = lay(&GuidePlan::of(&wind, 11e-3, 73.7e-6), 12e-3, 0.33);
+    let section = lay(&GuidePlan::new(&wind, 11e-3, 73.7e-6), 12e-3, 0.33);
     let (thin, mean, thick) = (section.thinnest_m(), section.mean_build_m(), section.thickest_m());
     assert!(thin < mean * 1.02 && mean < thick, "{thin} {mean} {thick}");
     let zones = section.zones(5);
     assert!((zones.iter().map(|z| z.0).sum::<f64>() - section.turns.len() as f64).abs() < 1e-9);
     assert!((section.minutes(500.0) - section.turns.len() as f64 / 500.0).abs() < 1e-9);
-    let straight = Pattern::of_wander(wander) == Pattern::Straight;
+    let straight = Pattern::from_wander(wander) == Pattern::Straight;
     assert_eq!(straight, wander < 0.05);
 }
 
@@ -345,7 +345,7 @@ fn a_change_goes_there_and_back(#[case] goal: Goal, #[case] is_level: bool) {
 fn a_signal_is_turned_round_with_its_leads() {
     let mut design = starting_point(Kind::TallSingle, "signal", 6, 10.0);
     let signal = |design: &Design| {
-        let placed = coil::set::PlacedPickup::of(design, &Calibration::default()).unwrap();
+        let placed = coil::set::PlacedPickup::try_new(design, &Calibration::default()).unwrap();
         placed.signal.fundamental_wb_m()
     };
     let one = signal(&design);
@@ -356,7 +356,7 @@ fn a_signal_is_turned_round_with_its_leads() {
         };
     }
     assert!((signal(&design) / one + 1.0).abs() < 1e-6, "magnets turned over");
-    let solution = Solution::of(&design).unwrap();
+    let solution = Solution::compute(&design).unwrap();
     let level = solution.between_poles().unwrap();
     assert!((0.0..=1.0).contains(&level));
 }
@@ -453,7 +453,7 @@ fn sizes_scale() {
             magnet: Some(magnet),
         };
         let system = System::new(&[Body::Rod(rod)], Resolution::default());
-        let charges = system.charged(&system.held());
+        let charges = system.charged(&system.remanent_state());
         coil::magnet::flux_density(&charges, [1e-3 * size, 2e-3 * size, 19e-3 * size])
     };
     let (one, two) = (field(1.0), field(2.0));

@@ -32,7 +32,7 @@ fn any_plan() -> impl Strategy<Value = GuidePlan> {
 fn plan(wander: f64, seed: u64) -> GuidePlan {
     let mut wind = tall_single("laws", 6, 10.4).coils[0].wind.clone();
     (wind.wander, wind.seed) = (wander, seed);
-    GuidePlan::of(&wind, 11.0e-3, 73e-6)
+    GuidePlan::new(&wind, 11.0e-3, 73e-6)
 }
 
 fn packing(wander: f64) -> f64 {

@@ -73,9 +73,9 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
         ..WorkshopSettings::default()
     };
     let settings = serde_json::to_string(&settings)?;
-    store.of(workshop).set_settings(owner, LOADING, &settings).await?;
+    store.workshop(workshop).set_settings(owner, LOADING, &settings).await?;
     let ivo = store
-        .of(workshop)
+        .workshop(workshop)
         .add_person(&NewPerson {
             name: "Ivo Tarn",
             sign_in: "ivo",
@@ -84,7 +84,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
         })
         .await?;
     let wren = store
-        .of(workshop)
+        .workshop(workshop)
         .add_person(&NewPerson {
             name: "Wren Ashby",
             sign_in: "wren",
@@ -207,9 +207,11 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
         demo.wind(wound(console_first, &console, m4, ivo, 300 - 20 * k, RunScenario::Past, "")).await?;
         demo.wind(wound(console_first, &console, m2, owner, 290 - 20 * k, RunScenario::Past, "")).await?;
     }
-    let model = fit_calibration(&store.of(workshop).observations().await?);
-    let version =
-        store.of(workshop).save_calibration(store.of(workshop).observation_count().await?, &model).await?;
+    let model = fit_calibration(&store.workshop(workshop).observations().await?);
+    let version = store
+        .workshop(workshop)
+        .save_calibration(store.workshop(workshop).observation_count().await?, &model)
+        .await?;
     demo.model = Some((version, model));
     for run in [
         wound(first, &lap, k12, owner, 96, RunScenario::Good, ""),
@@ -261,7 +263,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     )
     .await?;
     let filter = LogFilter { level: Some(Level::Pass), ..LogFilter::default() };
-    let passed = store.of(workshop).log_lines(&filter, 40).await?;
+    let passed = store.workshop(workshop).log_lines(&filter, 40).await?;
     let wound = passed.iter().find(|l| l.revision_id == second).map(|l| l.run_id);
     let parts =
         SetParts { lap: (&lap, first), stronger: second, baritone: baritone_first, twin: twin_first, wound };
@@ -275,11 +277,14 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
         let now = OffsetDateTime::now_utc() - Duration::minutes(minutes_ago);
         let at = Some(PrimitiveDateTime::new(now.date(), now.time()));
         let new = NewTimer { key: ClientKey::random(), run: None, operation: None, label, minutes, at };
-        store.of(workshop).start_timer(owner, &new).await?;
+        store.workshop(workshop).start_timer(owner, &new).await?;
     }
-    let model = fit_calibration(&store.of(workshop).observations().await?);
-    store.of(workshop).save_calibration(store.of(workshop).observation_count().await?, &model).await?;
+    let model = fit_calibration(&store.workshop(workshop).observations().await?);
+    store
+        .workshop(workshop)
+        .save_calibration(store.workshop(workshop).observation_count().await?, &model)
+        .await?;
     // From here on it is whole.
-    store.of(workshop).set_settings(owner, NAME, &settings).await?;
+    store.workshop(workshop).set_settings(owner, NAME, &settings).await?;
     Ok(())
 }

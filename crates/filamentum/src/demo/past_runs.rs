@@ -113,7 +113,7 @@ impl DemoWorkshop<'_> {
             measured,
             remark: remark.into(),
         };
-        Ok(self.store.of(self.workshop).add_spool(self.owner, &spool).await?)
+        Ok(self.store.workshop(self.workshop).add_spool(self.owner, &spool).await?)
     }
 
     pub(super) async fn revision(
@@ -152,13 +152,13 @@ impl DemoWorkshop<'_> {
             newest_seen: None,
             is_variant,
         };
-        Ok(self.store.of(self.workshop).save_revision(self.owner, &new).await?)
+        Ok(self.store.workshop(self.workshop).save_revision(self.owner, &new).await?)
     }
 
     pub(super) async fn tags(&self, of: RevisionId, tags: &[&str]) -> anyhow::Result<()> {
-        let label = self.store.of(self.workshop).revision(of).await?.row.label;
+        let label = self.store.workshop(self.workshop).revision(of).await?.row.label;
         let tags: Vec<String> = tags.iter().map(|t| (*t).to_owned()).collect();
-        Ok(self.store.of(self.workshop).label_design(self.owner, of, &label, &tags, None).await?)
+        Ok(self.store.workshop(self.workshop).label_design(self.owner, of, &label, &tags, None).await?)
     }
 
     /// What an exciter coil over the wound pickup would have shown: its own inductance and capacitance, and the
@@ -181,7 +181,7 @@ impl DemoWorkshop<'_> {
             sweep: &sweep,
             at: Some(days_ago(4)),
         };
-        Ok(self.store.of(self.workshop).add_sweep(self.owner, &new).await?)
+        Ok(self.store.workshop(self.workshop).add_sweep(self.owner, &new).await?)
     }
 
     /// About ±`spread`, as a factor; the sum of three dice is near enough to normal.
@@ -191,12 +191,12 @@ impl DemoWorkshop<'_> {
     }
 
     pub(super) async fn wind(&mut self, wound: Wound<'_>) -> anyhow::Result<()> {
-        let spool = self.store.of(self.workshop).spool(wound.spool).await?;
+        let spool = self.store.workshop(self.workshop).spool(wound.spool).await?;
         let mut design = wound.design.clone();
         design.coils[0].wire.spool = Some(spool.measured());
         let planned = design.coils[0].wind.turns;
         let at = days_ago(wound.days_ago);
-        let row = self.store.of(self.workshop).revision(wound.revision).await?.row;
+        let row = self.store.workshop(self.workshop).revision(wound.revision).await?.row;
         let known = planned_factor_levels(
             Some(row.design_id),
             &design,
@@ -225,18 +225,18 @@ impl DemoWorkshop<'_> {
             judgement: Some(&judge_run(&design, &[], &calibration, tolerance)),
             at: Some(at),
         };
-        let run = self.store.of(self.workshop).start_run(self.owner, &new).await?;
+        let run = self.store.workshop(self.workshop).start_run(self.owner, &new).await?;
         let readings = self.readings(&design, &wound);
         if !readings.is_empty() {
             self.store
-                .of(self.workshop)
+                .workshop(self.workshop)
                 .log_readings(run, wound.operator, &ClientKey::random(), &readings, Some(at))
                 .await?;
         }
         self.signed(run, &wound, at).await?;
         let all: Vec<Reading> = self
             .store
-            .of(self.workshop)
+            .workshop(self.workshop)
             .readings(run)
             .await?
             .into_iter()
@@ -244,7 +244,7 @@ impl DemoWorkshop<'_> {
             .collect();
         if !all.is_empty() {
             let judgement = judge_run(&design, &all, &calibration, tolerance);
-            self.store.of(self.workshop).record_judgement(run, &judgement, None).await?;
+            self.store.workshop(self.workshop).record_judgement(run, &judgement, None).await?;
         }
         Ok(())
     }
@@ -276,7 +276,7 @@ impl DemoWorkshop<'_> {
         let pace = Duration::minutes(if wound.days_ago == 0 { -3 } else { 25 });
         for (k, operation) in (0..).zip(&all[..reached]) {
             let at = Some(began + pace * k);
-            self.store.of(self.workshop).sign_at(run, wound.operator, operation, waived, at).await?;
+            self.store.workshop(self.workshop).sign_at(run, wound.operator, operation, waived, at).await?;
         }
         Ok(())
     }
@@ -318,9 +318,9 @@ impl DemoWorkshop<'_> {
                 input_mohm: (kind == InstrumentKind::Sweep).then_some(1.0),
                 simulated: true,
             };
-            self.store.of(self.workshop).add_instrument(self.owner, &new).await?;
+            self.store.workshop(self.workshop).add_instrument(self.owner, &new).await?;
         }
-        let all = self.store.of(self.workshop).instruments().await?;
+        let all = self.store.workshop(self.workshop).instruments().await?;
         Ok(all.iter().filter(|i| i.kind.0 == InstrumentKind::Winder).map(|i| i.id).collect())
     }
 
@@ -328,16 +328,16 @@ impl DemoWorkshop<'_> {
     fn readings(&mut self, design: &Design, wound: &Wound<'_>) -> Vec<NewReading> {
         let scenario = wound.scenario;
         let turns = f64::from(design.coils[0].wind.turns);
-        let Ok(solution) = Solution::of(design) else { return Vec::new() };
+        let Ok(solution) = Solution::compute(design) else { return Vec::new() };
         let prediction = solution.prediction(&Calibration::default());
         let mut readings = match scenario {
             RunScenario::Winding => return Vec::new(),
-            _ => vec![NewReading::of(Kind::Turns, Some(turns))],
+            _ => vec![NewReading::new(Kind::Turns, Some(turns))],
         };
         match scenario {
             RunScenario::Wound => return readings,
             RunScenario::Open => {
-                readings.push(NewReading::of(Kind::Open, None));
+                readings.push(NewReading::new(Kind::Open, None));
                 return readings;
             }
             _ => {}
@@ -361,7 +361,7 @@ impl DemoWorkshop<'_> {
         let ohms = prediction.pickup.resistance_20c_ohm.nominal * of_ohms * hidden.exp() * self.about(0.009);
         readings.push(NewReading {
             coil_c: Some(coil_c),
-            ..NewReading::of(Kind::Resistance, Some(at_temperature(ohms, 20.0, coil_c).round()))
+            ..NewReading::new(Kind::Resistance, Some(at_temperature(ohms, 20.0, coil_c).round()))
         });
         let henries = prediction.pickup.inductance_h.nominal
             * of_henries
@@ -369,7 +369,7 @@ impl DemoWorkshop<'_> {
             * self.about(0.012);
         readings.push(NewReading {
             test_hz: Some(1000.0),
-            ..NewReading::of(Kind::Inductance, Some((henries * 1e3).round() / 1e3))
+            ..NewReading::new(Kind::Inductance, Some((henries * 1e3).round() / 1e3))
         });
         if matches!(scenario, RunScenario::Past) {
             return readings;
@@ -381,7 +381,7 @@ impl DemoWorkshop<'_> {
             readings.push(NewReading {
                 pole: Some(string),
                 probe_mm: Some(0.5),
-                ..NewReading::of(Kind::Flux, Some((tesla * 1e4).round() / 1e4))
+                ..NewReading::new(Kind::Flux, Some((tesla * 1e4).round() / 1e4))
             });
         }
         readings

@@ -26,7 +26,7 @@ impl Hidden {
             coil.wind.turns = self.turns;
             coil.wind.wander = 0.25;
         }
-        let solution = Solution::of(&design)
+        let solution = Solution::compute(&design)
             .map_err(|problems| anyhow::anyhow!("a pickup of the demo cannot be: {problems:?}"))?;
         let prediction = solution.prediction(&Calibration::default());
         Ok((design, solution, prediction))

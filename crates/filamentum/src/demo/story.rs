@@ -28,17 +28,17 @@ impl DemoWorkshop<'_> {
         self.checks(parts).await?;
         self.parts(parts).await?;
         self.experiment(parts, mandola).await?;
-        let design = self.store.of(self.workshop).revision(parts.lap).await?.row.design_id;
+        let design = self.store.workshop(self.workshop).revision(parts.lap).await?.row.design_id;
         let filter = LogFilter {
             design: Some(design),
             level: Some(trade::verdict::Level::Pass),
             ..LogFilter::default()
         };
-        let coils = self.store.of(self.workshop).log_lines(&filter, 40).await?;
+        let coils = self.store.workshop(self.workshop).log_lines(&filter, 40).await?;
         if let [.., a, b] = coils.as_slice() {
             let pair = [(a.run_id, "first"), (b.run_id, "second")];
             self.store
-                .of(self.workshop)
+                .workshop(self.workshop)
                 .make_set(parts.owner, &ClientKey::random(), "Order 31, the spare pair", &pair)
                 .await?;
         }
@@ -61,7 +61,7 @@ impl DemoWorkshop<'_> {
                 emptied: false,
                 version: None,
             };
-            self.store.of(self.workshop).update_spool(self.owner, spool, &care).await?;
+            self.store.workshop(self.workshop).update_spool(self.owner, spool, &care).await?;
         }
         for (days, overall, ohms, left) in
             [(140, 0.0734, 5.61, 31_000.0), (90, 0.0731, 5.64, 22_000.0), (30, 0.0736, 5.60, 15_500.0)]
@@ -75,7 +75,7 @@ impl DemoWorkshop<'_> {
                 ..NewCheck::default()
             };
             self.store
-                .of(self.workshop)
+                .workshop(self.workshop)
                 .check_spool(parts.k7, parts.ivo, &ClientKey::random(), &check)
                 .await?;
         }
@@ -83,7 +83,7 @@ impl DemoWorkshop<'_> {
     }
 
     async fn parts(&self, parts: &DemoParts) -> anyhow::Result<()> {
-        let design = self.store.of(self.workshop).revision(parts.lap).await?.row.design_id;
+        let design = self.store.workshop(self.workshop).revision(parts.lap).await?.row.design_id;
         for (kind, name, cost, below, stock, takes) in [
             (PartKind::Magnet, "rod, alnico 5, 4.75 × 17 mm", Some(0.85), Some(60), 41, 6),
             (PartKind::Magnet, "rod, alnico 5, 4.75 × 16 mm", Some(0.82), Some(30), 96, 0),
@@ -101,8 +101,8 @@ impl DemoWorkshop<'_> {
                 supplier: "Fenlark Spools".into(),
                 stock,
             };
-            let part = self.store.of(self.workshop).add_part(parts.owner, &new).await?;
-            self.store.of(self.workshop).set_design_parts(self.owner, design, &[(part, takes)]).await?;
+            let part = self.store.workshop(self.workshop).add_part(parts.owner, &new).await?;
+            self.store.workshop(self.workshop).set_design_parts(self.owner, design, &[(part, takes)]).await?;
         }
         Ok(())
     }
@@ -133,7 +133,7 @@ impl DemoWorkshop<'_> {
             arms: &[parts.mandola, second],
             cares_percent: 2.0,
         };
-        self.store.of(self.workshop).begin_experiment(parts.owner, &new).await?;
+        self.store.workshop(self.workshop).begin_experiment(parts.owner, &new).await?;
         Ok(())
     }
 }

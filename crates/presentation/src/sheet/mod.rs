@@ -436,7 +436,7 @@ pub struct PlaceNames {
 impl PlaceNames {
     /// The names of every place that the design's sheet has a field for.
     #[must_use]
-    pub fn of(design: &Design) -> Self {
+    pub fn from_design(design: &Design) -> Self {
         let mut names = HashMap::from([(NAME.to_owned(), "Name".to_owned())]);
         for group in groups::groups_without_poles(design) {
             let plain = group.title == "Target"

@@ -229,23 +229,23 @@ fn a_document_that_the_engine_would_not_take_is_no_base(#[case] place: &str, #[c
 #[test]
 fn places_are_said_as_the_sheet_says_them() {
     let design = tall_single("Sedge", 6, 10.4);
-    assert_eq!(PlaceNames::of(&design).words("coils[0].wind.turns"), "Turns");
-    assert_eq!(PlaceNames::of(&design).words("poles[2].length_mm"), "Pole A 3, length");
+    assert_eq!(PlaceNames::from_design(&design).words("coils[0].wind.turns"), "Turns");
+    assert_eq!(PlaceNames::from_design(&design).words("poles[2].length_mm"), "Pole A 3, length");
     for unknown in ["poles[99].length_mm", "poles[0].colour", "poles[x].length_mm", "poles[0]"] {
-        assert_eq!(PlaceNames::of(&design).words(unknown), unknown);
+        assert_eq!(PlaceNames::from_design(&design).words(unknown), unknown);
     }
     // Every field of poles set one by one is called as its row and column are.
     for group in groups::groups(&design, &[], ALL_EACH, Units::default()) {
         for row in group.table.map(|(_, rows)| rows).unwrap_or_default() {
             for cell in row.cells.iter().flatten().filter(|cell| cell.at.starts_with("poles")) {
                 let expected = format!("Pole {}, {}", row.name, cell.label);
-                assert_eq!(PlaceNames::of(&design).words(&cell.at), expected);
+                assert_eq!(PlaceNames::from_design(&design).words(&cell.at), expected);
             }
         }
     }
-    assert_eq!(PlaceNames::of(&design).words("bars[0].charge"), "bars[0].charge");
+    assert_eq!(PlaceNames::from_design(&design).words("bars[0].charge"), "bars[0].charge");
     let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
-    assert_eq!(PlaceNames::of(&twin).words("coils[1].wind.turns"), "Coil B, wire and wind: Turns");
+    assert_eq!(PlaceNames::from_design(&twin).words("coils[1].wind.turns"), "Coil B, wire and wind: Turns");
 }
 
 /// Fields that do not apply are not there: no charge of steel, no bevel of a blade, no wall of a plate, no width of a round core.

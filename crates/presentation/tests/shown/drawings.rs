@@ -185,7 +185,7 @@ fn charts_of_few_and_far_values(#[case] values: &[f64]) {
 #[test]
 fn the_map_holds_the_field() {
     let design = of(Kind::TallSingle);
-    let solution = Solution::of(&design).unwrap();
+    let solution = Solution::compute(&design).unwrap();
     let map = solution.field_map(Plane::Section { x_mm: design.poles[0].x_mm }, 12, 8);
     let markup = field_map(&map, INCHES, "Field <in section>");
     let document = Document::parse(&markup).unwrap();
@@ -222,8 +222,8 @@ fn a_set_is_drawn_in_its_frame() {
             position.on.iter_mut().filter(|on| **on == old).for_each(|on| name.clone_into(on));
         }
     }
-    let solve = |d: &Design| PlacedPickup::of(d, &Calibration::default()).map(std::sync::Arc::new);
-    let solution = SetSolution::of(&set, solve).unwrap();
+    let solve = |d: &Design| PlacedPickup::try_new(d, &Calibration::default()).map(std::sync::Arc::new);
+    let solution = SetSolution::compute(&set, solve).unwrap();
     let signals: Vec<_> = (0..set.pickups.len()).filter_map(|i| solution.signal(i)).collect();
     assert_eq!(signals.len(), set.pickups.len());
     for units in [Units::default(), INCHES] {

@@ -9,7 +9,7 @@ use coil::design::{Design, Kind, starting_point};
 use coil::prediction::{Calibration, Prediction, Solution};
 
 fn solved(design: &Design) -> (Solution, Prediction) {
-    let solution = Solution::of(design).unwrap();
+    let solution = Solution::compute(design).unwrap();
     let prediction = solution.prediction(&Calibration::default());
     (solution, prediction)
 }

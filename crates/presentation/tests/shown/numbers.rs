@@ -69,7 +69,7 @@ fn a_figure_is_what_the_document_calls_so() {
     let (_, prediction) = solved(&of(Kind::TwinCoil));
     let document = serde_json::to_value(&prediction.pickup).unwrap();
     for figure in Figure::ALL {
-        let shown = figure.of(&prediction.pickup).unwrap();
+        let shown = figure.find_in(&prediction.pickup).unwrap();
         assert_eq!(document[figure.quantity()]["nominal"], shown.nominal, "{figure:?}");
         assert!(shown.p05 <= shown.nominal && shown.nominal <= shown.p95, "{figure:?}");
         assert!(!figure.label().is_empty() && !figure.scale().number(shown.nominal).is_empty());

@@ -42,9 +42,9 @@ fn a_part_that_is_not_shown_is_nowhere() {
 #[test]
 fn what_is_asked_for_comes_before_what_is_usual() {
     let decided = ["turns".to_owned(), "no such part".to_owned()];
-    assert_eq!(Shown::of([].into_iter(), Some(&decided)).keys(), ["turns"]);
-    assert_eq!(Shown::of(["wire"].into_iter(), Some(&decided)).keys(), ["wire"]);
-    assert!(Shown::of(["nothing"].into_iter(), None).keys().is_empty());
+    assert_eq!(Shown::from_keys([].into_iter(), Some(&decided)).keys(), ["turns"]);
+    assert_eq!(Shown::from_keys(["wire"].into_iter(), Some(&decided)).keys(), ["wire"]);
+    assert!(Shown::from_keys(["nothing"].into_iter(), None).keys().is_empty());
     let shown = Shown::usual(None);
     assert!(shown.has("figures") && !shown.has("turns") && !shown.has("plan"));
 }

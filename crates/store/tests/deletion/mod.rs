@@ -103,12 +103,12 @@ async fn what_stands_alone_goes_once_and_is_noted(
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let id = one_of(&own, owner, revision, what).await;
     let lines = async || own.audit_trail(&AuditFilter::default(), None, 50).await.unwrap();
     let before = lines().await.len();
-    assert!(matches!(store.of(other).delete(stranger, what, id).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.workshop(other).delete(stranger, what, id).await, Err(StoreError::Missing(_))));
     own.delete(owner, what, id).await.unwrap();
     let trail = lines().await;
     assert_eq!(trail.len(), before + 1);
@@ -121,7 +121,7 @@ async fn what_stands_alone_goes_once_and_is_noted(
 async fn what_something_depends_on_stays_whole() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let refused = async |what: Deletable, id: u64| {
         let answer = own.delete(owner, what, id).await;
         assert!(matches!(answer, Err(StoreError::InUse(_))), "{what:?}: {answer:?}");
@@ -168,7 +168,7 @@ async fn a_listening_keeps_its_experiment() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let (a, b) = (design(&store, shop, owner, "A").await, design(&store, shop, owner, "B").await);
     let document = own.revision(a).await.unwrap().design;
     let run = own.start_run(owner, &run_of(a, owner, &document)).await.unwrap();
@@ -183,7 +183,7 @@ async fn a_listening_keeps_its_experiment() {
     }
     assert!(own.has_seen_listening_key(listening, owner).await.unwrap());
     assert!(!own.has_seen_listening_key(listening, stranger).await.unwrap());
-    assert!(!store.of(other).see_listening_key(listening, stranger).await.unwrap());
+    assert!(!store.workshop(other).see_listening_key(listening, stranger).await.unwrap());
     assert!(!own.see_listening_key(ListeningId(999), owner).await.unwrap());
     let scores: [Score; 0] = [];
     assert!(own.score_listening(owner, listening, &scores).await.unwrap());
@@ -198,7 +198,7 @@ async fn spools_and_parts_are_renamed() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let (k7, k8) = (spool(&own, owner, "K-7").await, spool(&own, owner, "K-8").await);
     let (rod, screw) = (part(&own, owner, "rod").await, part(&own, owner, "screw").await);
     own.rename_spool(owner, k7, "K-9").await.unwrap();
@@ -209,7 +209,7 @@ async fn spools_and_parts_are_renamed() {
     assert!(labels.contains(&"K-9".to_owned()) && labels.contains(&"K-8".to_owned()), "{labels:?}");
     let parts = own.parts().await.unwrap();
     assert!(parts.iter().any(|p| p.name == "long rod") && parts.iter().any(|p| p.name == "screw"));
-    let theirs = store.of(other);
+    let theirs = store.workshop(other);
     assert!(matches!(theirs.rename_spool(stranger, k7, "mine").await, Err(StoreError::Missing(_))));
     assert!(matches!(theirs.rename_part(stranger, rod, "mine").await, Err(StoreError::Missing(_))));
     let trail = own.audit_trail(&AuditFilter::default(), None, 50).await.unwrap();
@@ -223,7 +223,7 @@ async fn a_design_chooses_its_calibration() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, _) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let design_id = own.revision(revision).await.unwrap().row.design_id;
     let choice = async |of| own.calibration_choice(of).await.unwrap();
@@ -243,6 +243,6 @@ async fn a_design_chooses_its_calibration() {
     assert!(own.calibration_exceptions().await.unwrap().is_empty());
     own.set_calibration_enabled(owner, false).await.unwrap();
     assert!(!choice(Some(design_id)).await.enabled && !own.calibration_enabled().await.unwrap());
-    let theirs = store.of(other).calibration_choice(Some(design_id)).await;
+    let theirs = store.workshop(other).calibration_choice(Some(design_id)).await;
     assert!(matches!(theirs, Err(StoreError::Missing("design"))), "{theirs:?}");
 }

@@ -13,7 +13,7 @@ async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, _) = workshop(&store, "heron").await;
     let first = design(&store, shop, owner, "Reed lap steel").await;
-    let mut changed = store.of(shop).revision(first).await.unwrap().design;
+    let mut changed = store.workshop(shop).revision(first).await.unwrap().design;
     changed.coils[0].wind.turns = 8000;
     let key = ClientKey::random();
     let next = NewRevision {
@@ -25,19 +25,22 @@ async fn revisions_are_numbered_kept_and_belong_to_their_workshop() {
         newest_seen: None,
         is_variant: false,
     };
-    let second = store.of(shop).save_revision(owner, &next).await.unwrap();
+    let second = store.workshop(shop).save_revision(owner, &next).await.unwrap();
     // The same submission again is the same revision.
-    assert_eq!(store.of(shop).save_revision(owner, &next).await.unwrap(), second);
-    let saved = store.of(shop).revision(second).await.unwrap();
+    assert_eq!(store.workshop(shop).save_revision(owner, &next).await.unwrap(), second);
+    let saved = store.workshop(shop).revision(second).await.unwrap();
     assert_eq!((saved.row.number, saved.row.parent_id, saved.row.turns), (2, Some(first), 8000));
     assert_eq!(saved.design, changed);
-    assert_eq!(store.of(shop).revision(first).await.unwrap().row.turns, 7500);
-    let all = store.of(shop).revisions(saved.row.design_id).await.unwrap();
+    assert_eq!(store.workshop(shop).revision(first).await.unwrap().row.turns, 7500);
+    let all = store.workshop(shop).revisions(saved.row.design_id).await.unwrap();
     assert_eq!(all.iter().map(|r| r.number).collect::<Vec<_>>(), [2, 1]);
-    assert!(matches!(store.of(other).revision(second).await, Err(StoreError::Missing("revision"))));
-    assert!(matches!(store.of(other).revisions(saved.row.design_id).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.workshop(other).revision(second).await, Err(StoreError::Missing("revision"))));
+    assert!(matches!(
+        store.workshop(other).revisions(saved.row.design_id).await,
+        Err(StoreError::Missing(_))
+    ));
     let stolen = NewRevision { key: ClientKey::random(), ..next.clone() };
-    assert!(matches!(store.of(other).save_revision(owner, &stolen).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.workshop(other).save_revision(owner, &stolen).await, Err(StoreError::Missing(_))));
 }
 
 #[tokio::test]
@@ -45,7 +48,7 @@ async fn two_people_saving_at_once_get_two_revisions() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let first = design(&store, shop, owner, "Mandola").await;
-    let document = store.of(shop).revision(first).await.unwrap().design;
+    let document = store.workshop(shop).revision(first).await.unwrap().design;
     let save = || async {
         let new = NewRevision {
             key: ClientKey::random(),
@@ -56,12 +59,12 @@ async fn two_people_saving_at_once_get_two_revisions() {
             newest_seen: None,
             is_variant: false,
         };
-        store.of(shop).save_revision(owner, &new).await
+        store.workshop(shop).save_revision(owner, &new).await
     };
     let (a, b, c) = tokio::join!(save(), save(), save());
     assert!(a.is_ok() && b.is_ok() && c.is_ok(), "{a:?} {b:?} {c:?}");
-    let row = store.of(shop).revision(first).await.unwrap().row;
-    assert_eq!(store.of(shop).revisions(row.design_id).await.unwrap().len(), 4);
+    let row = store.workshop(shop).revision(first).await.unwrap().row;
+    assert_eq!(store.workshop(shop).revisions(row.design_id).await.unwrap().len(), 4);
 }
 
 #[tokio::test]
@@ -73,7 +76,7 @@ async fn lists_of_designs_search_and_sort() {
     }
     let names = async |search: &str, order| -> Vec<String> {
         let filter = DesignFilter { search: search.into(), order, ..DesignFilter::default() };
-        store.of(shop).designs(&filter).await.unwrap().into_iter().map(|row| row.name).collect()
+        store.workshop(shop).designs(&filter).await.unwrap().into_iter().map(|row| row.name).collect()
     };
     assert_eq!(names("", DesignOrder::Name).await, ["Baritone", "Mandola", "Reed lap steel"]);
     assert_eq!(names("", DesignOrder::Newest).await[0], "Baritone");
@@ -89,10 +92,11 @@ async fn designs_are_tagged_named_and_put_away() {
     let first = design(&store, shop, owner, "Mandola").await;
     design(&store, shop, owner, "Baritone").await;
     let tags = |all: &[&str]| all.iter().map(|t| (*t).to_owned()).collect::<Vec<String>>();
-    let shop = store.of(shop);
+    let shop = store.workshop(shop);
     shop.label_design(owner, first, "", &tags(&["order 12", "neck"]), None).await.unwrap();
     shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), None).await.unwrap();
-    let foreign = store.of(other).label_design(stranger, first, "mine", &tags(&["mine"]), Some(true)).await;
+    let foreign =
+        store.workshop(other).label_design(stranger, first, "mine", &tags(&["mine"]), Some(true)).await;
     assert!(matches!(foreign, Err(StoreError::Missing("revision"))));
     assert_eq!(shop.tags().await.unwrap(), ["bright", "neck"]);
     let row = shop.revision(first).await.unwrap().row;
@@ -126,7 +130,7 @@ async fn designs_are_tagged_named_and_put_away() {
     assert!(shop.audit_trail(&of_spools, None, 50).await.unwrap().is_empty());
     let by_owner = AuditFilter { person: Some(owner), words: "andola".into(), ..AuditFilter::default() };
     assert_eq!(shop.audit_trail(&by_owner, None, 50).await.unwrap().len(), 4);
-    assert!(store.of(other).audit_trail(&AuditFilter::default(), None, 50).await.unwrap().is_empty());
+    assert!(store.workshop(other).audit_trail(&AuditFilter::default(), None, 50).await.unwrap().is_empty());
 }
 
 #[tokio::test]
@@ -145,19 +149,22 @@ async fn sweeps_belong_to_a_revision_and_come_once() {
         sweep: &sweep,
         at: None,
     };
-    store.of(shop).add_sweep(owner, &new).await.unwrap();
-    store.of(shop).add_sweep(owner, &new).await.unwrap();
-    assert!(matches!(store.of(other).add_sweep(stranger, &new).await, Err(StoreError::Missing("revision"))));
-    let kept = store.of(shop).sweeps(Some(first)).await.unwrap();
+    store.workshop(shop).add_sweep(owner, &new).await.unwrap();
+    store.workshop(shop).add_sweep(owner, &new).await.unwrap();
+    assert!(matches!(
+        store.workshop(other).add_sweep(stranger, &new).await,
+        Err(StoreError::Missing("revision"))
+    ));
+    let kept = store.workshop(shop).sweeps(Some(first)).await.unwrap();
     assert_eq!(kept.len(), 1);
     assert_eq!((kept[0].label.as_str(), kept[0].by.as_str()), ("first coil", "Ode Farrow"));
     assert_eq!(kept[0].sweep().unwrap(), sweep);
-    assert_eq!(store.of(shop).sweeps(None).await.unwrap().len(), 1);
+    assert_eq!(store.workshop(shop).sweeps(None).await.unwrap().len(), 1);
     assert!(
-        store.of(shop).sweeps_of_run(RunId(0), 4).await.unwrap().is_empty(),
+        store.workshop(shop).sweeps_of_run(RunId(0), 4).await.unwrap().is_empty(),
         "it was swept without a run"
     );
-    assert!(store.of(other).sweeps(None).await.unwrap().is_empty());
+    assert!(store.workshop(other).sweeps(None).await.unwrap().is_empty());
 }
 
 /// What can be laid over a response is named with its design; variants are no one's newest.
@@ -166,7 +173,7 @@ async fn overlays_and_sweeps_are_found_by_their_design() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, _) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let first = design(&store, shop, owner, "Mandola").await;
     let document = own.revision(first).await.unwrap().design;
     let next = |is_variant| NewRevision {
@@ -194,8 +201,8 @@ async fn overlays_and_sweeps_are_found_by_their_design() {
     let design_id = own.revision(first).await.unwrap().row.design_id;
     let of_design = own.sweeps_of_design(design_id).await.unwrap();
     assert_eq!(of_design.iter().map(|s| s.label.as_str()).collect::<Vec<_>>(), ["waxed", "as wound"]);
-    assert!(store.of(other).sweeps_of_design(design_id).await.unwrap().is_empty());
-    assert!(matches!(store.of(other).sweep(sweeps[0].0).await, Err(StoreError::Missing("sweep"))));
+    assert!(store.workshop(other).sweeps_of_design(design_id).await.unwrap().is_empty());
+    assert!(matches!(store.workshop(other).sweep(sweeps[0].0).await, Err(StoreError::Missing("sweep"))));
     assert_eq!(own.sweep(sweeps[0].0).await.unwrap().sweep().unwrap(), sweep);
     // Archived designs are laid over nothing.
     own.label_design(owner, lone, "", &[], Some(true)).await.unwrap();
@@ -206,7 +213,7 @@ async fn overlays_and_sweeps_are_found_by_their_design() {
     let documents = own.documents(&[first, lone]).await.unwrap();
     assert_eq!(documents.len(), 2);
     assert!(documents.iter().any(|(id, d)| *id == lone && d.name == "Baritone"));
-    assert!(store.of(other).documents(&[first]).await.unwrap().is_empty());
+    assert!(store.workshop(other).documents(&[first]).await.unwrap().is_empty());
     assert!(own.documents(&[]).await.unwrap().is_empty());
 }
 
@@ -217,7 +224,7 @@ async fn listed_figures_are_kept_by_their_workshop() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, _) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let id = design(&store, shop, owner, "Mandola").await;
     let figures = |ohm| ListedFigures {
         id,
@@ -227,7 +234,7 @@ async fn listed_figures_are_kept_by_their_workshop() {
         peak_hz: Some(4321.5),
     };
     own.keep_listed_figures(&[]).await.unwrap();
-    store.of(other).keep_listed_figures(&[figures(1.0)]).await.unwrap();
+    store.workshop(other).keep_listed_figures(&[figures(1.0)]).await.unwrap();
     assert_ne!(own.revision(id).await.unwrap().row.resistance_20c_ohm, Some(1.0));
     own.keep_listed_figures(&[figures(6543.25)]).await.unwrap();
     let row = own.revision(id).await.unwrap().row;

@@ -34,7 +34,7 @@ async fn an_instrument_is_changed_as_it_was_seen() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     own.add_instrument(owner, &named(InstrumentKind::Lcr, "bridge")).await.unwrap();
     let seen = only(&own, "bridge").await;
     let better = NewInstrument {
@@ -51,7 +51,7 @@ async fn an_instrument_is_changed_as_it_was_seen() {
     assert_eq!((now.input_pf, now.input_mohm), (Some(15.0), Some(10.0)));
     let late = own.change_instrument(owner, seen.id, seen.version, &better).await;
     assert!(matches!(late, Err(StoreError::Changed("instrument"))));
-    let theirs = store.of(other).change_instrument(stranger, seen.id, now.version, &better).await;
+    let theirs = store.workshop(other).change_instrument(stranger, seen.id, now.version, &better).await;
     assert!(matches!(theirs, Err(StoreError::Missing("instrument"))));
     own.retire_instrument(owner, seen.id).await.unwrap();
     assert!(own.instruments().await.unwrap().is_empty());
@@ -67,7 +67,7 @@ async fn an_instrument_is_changed_as_it_was_seen() {
 async fn one_analyser_shows_the_resonances() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     for name in ["first", "second"] {
         own.add_instrument(owner, &named(InstrumentKind::Sweep, name)).await.unwrap();
     }
@@ -88,7 +88,7 @@ async fn one_analyser_shows_the_resonances() {
 async fn a_winder_keeps_its_machine() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     own.add_instrument(owner, &named(InstrumentKind::Winder, "north winder")).await.unwrap();
     let winder = only(&own, "north winder").await;
     assert_eq!(winder.machine().unwrap(), MachineProfile::default());
@@ -102,7 +102,7 @@ async fn a_winder_keeps_its_machine() {
 async fn a_counter_counts_for_one_run() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let document = own.revision(revision).await.unwrap().design;
     let mut runs = Vec::new();
@@ -131,14 +131,14 @@ async fn networks_are_allowed_and_forbidden() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     for network in ["192.0.2.0/24", "192.0.2.0/24", "127.0.0.1"] {
         own.allow_instrument_network(owner, network).await.unwrap();
     }
     let all = own.instrument_networks().await.unwrap();
     assert_eq!(all.iter().map(|n| n.1.as_str()).collect::<Vec<_>>(), ["127.0.0.1", "192.0.2.0/24"]);
-    assert!(store.of(other).instrument_networks().await.unwrap().is_empty());
-    assert!(!store.of(other).forbid_instrument_network(stranger, all[0].0).await.unwrap());
+    assert!(store.workshop(other).instrument_networks().await.unwrap().is_empty());
+    assert!(!store.workshop(other).forbid_instrument_network(stranger, all[0].0).await.unwrap());
     assert!(own.forbid_instrument_network(owner, all[0].0).await.unwrap());
     assert!(!own.forbid_instrument_network(owner, all[0].0).await.unwrap());
     assert_eq!(own.instrument_networks().await.unwrap().len(), 1);

@@ -50,8 +50,8 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
         remark: format!("caught the seam on day {day}"),
         readings: readings
             .iter()
-            .map(|r| NewReading { coil_c: r.coil_c, ..NewReading::of(r.kind, r.value) })
-            .map(|r| ImportedReading::of(r, by, date!(2026 - 03 - 01).midnight()))
+            .map(|r| NewReading { coil_c: r.coil_c, ..NewReading::new(r.kind, r.value) })
+            .map(|r| ImportedReading::new(r, by, date!(2026 - 03 - 01).midnight()))
             .collect(),
         events: Vec::new(),
         sweeps: Vec::new(),
@@ -74,15 +74,15 @@ async fn begun() -> (Store, WorkshopId, PersonId, RevisionId) {
 #[tokio::test]
 async fn lines_are_found_counted_and_ordered() {
     let (store, shop, owner, revision) = begun().await;
-    let k7 = spool(&store.of(shop), owner, "K-7").await;
+    let k7 = spool(&store.workshop(shop), owner, "K-7").await;
     let runs: Vec<ImportedRun> = (1..=9)
         .map(|k| brought(revision, owner, (k % 2 == 0).then_some(k7), k, 5700.0 + 10.0 * f64::from(k)))
         .collect();
-    assert_eq!(store.of(shop).import_runs(owner, &runs).await.unwrap(), 9);
-    assert_eq!(store.of(shop).import_runs(owner, &runs).await.unwrap(), 0, "known by their keys");
+    assert_eq!(store.workshop(shop).import_runs(owner, &runs).await.unwrap(), 9);
+    assert_eq!(store.workshop(shop).import_runs(owner, &runs).await.unwrap(), 0, "known by their keys");
     let keys: Vec<ClientKey> = runs.iter().map(|r| r.key.clone()).collect();
-    assert_eq!(store.of(shop).known_runs(&keys).await.unwrap().len(), 9);
-    let count = async |filter: LogFilter| store.of(shop).log_page(&filter, 0).await.unwrap().1;
+    assert_eq!(store.workshop(shop).known_runs(&keys).await.unwrap().len(), 9);
+    let count = async |filter: LogFilter| store.workshop(shop).log_page(&filter, 0).await.unwrap().1;
     let all = LogFilter::default();
     assert_eq!(count(all.clone()).await, 9);
     assert_eq!(count(LogFilter { spool: Some(k7), ..all.clone() }).await, 4);
@@ -99,30 +99,30 @@ async fn lines_are_found_counted_and_ordered() {
     for (order, _) in Order::ALL {
         for rising in [true, false] {
             let (lines, _) =
-                store.of(shop).log_page(&LogFilter { order, rising, ..all.clone() }, 0).await.unwrap();
+                store.workshop(shop).log_page(&LogFilter { order, rising, ..all.clone() }, 0).await.unwrap();
             assert_eq!(lines.len(), 9, "{order:?}");
         }
     }
     let filter = LogFilter { order: Order::Resistance, rising: true, ..all.clone() };
-    let lines = store.of(shop).log_lines(&filter, 3).await.unwrap();
+    let lines = store.workshop(shop).log_lines(&filter, 3).await.unwrap();
     assert_eq!(lines.iter().map(|l| l.number).collect::<Vec<_>>(), [1, 2, 3]);
     assert_eq!(lines[1].spool.as_deref(), Some("K-7"));
     assert!((lines[0].resistance_ohm.unwrap() - 5710.0).abs() < 1e-6 && !lines[0].calibrated);
-    assert_eq!(store.of(shop).log_lines_of(&[lines[2].run_id]).await.unwrap()[0].number, 3);
-    assert!(store.of(shop).log_lines_of(&[]).await.unwrap().is_empty());
-    assert_eq!(store.of(shop).runs_numbered(&[4, 999]).await.unwrap(), [(4, RunId(4))]);
-    assert_eq!(store.of(shop).logged_designs().await.unwrap()[0].2, 9);
-    let alike = store.of(shop).runs_alike().await.unwrap();
+    assert_eq!(store.workshop(shop).log_lines_of(&[lines[2].run_id]).await.unwrap()[0].number, 3);
+    assert!(store.workshop(shop).log_lines_of(&[]).await.unwrap().is_empty());
+    assert_eq!(store.workshop(shop).runs_numbered(&[4, 999]).await.unwrap(), [(4, RunId(4))]);
+    assert_eq!(store.workshop(shop).logged_designs().await.unwrap()[0].2, 9);
+    let alike = store.workshop(shop).runs_alike().await.unwrap();
     assert_eq!((alike.len(), alike[0].1), (9, date!(2026 - 03 - 01)));
-    assert_eq!(store.of(shop).revision_names().await.unwrap()[0].0, "Sedge");
+    assert_eq!(store.workshop(shop).revision_names().await.unwrap()[0].0, "Sedge");
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
-    assert!(store.of(shop).all_tags().await.unwrap().is_empty());
+    assert!(store.workshop(shop).all_tags().await.unwrap().is_empty());
     // Another workshop sees nothing of it.
     let (other, _) = workshop(&store, "heron").await;
-    assert_eq!(store.of(other).log_page(&all, 0).await.unwrap().1, 0);
+    assert_eq!(store.workshop(other).log_page(&all, 0).await.unwrap().1, 0);
     assert!(
-        store.of(other).observations().await.unwrap().is_empty()
-            && store.of(other).logged_designs().await.unwrap().is_empty()
+        store.workshop(other).observations().await.unwrap().is_empty()
+            && store.workshop(other).logged_designs().await.unwrap().is_empty()
     );
 }
 
@@ -130,7 +130,7 @@ async fn lines_are_found_counted_and_ordered() {
 #[tokio::test]
 async fn numbers_are_given_out_once_however_many_ask() {
     let (store, shop, by, revision) = begun().await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let design = tall_single("Sedge", 6, 10.4);
     let starts = (0..6).map(|_| {
         let (own, design) = (own.clone(), design.clone());
@@ -167,41 +167,41 @@ async fn nothing_is_half_brought_in() {
     let (store, shop, owner, revision) = begun().await;
     let mut runs = vec![brought(revision, owner, None, 1, 5800.0), brought(revision, owner, None, 2, 5800.0)];
     runs[1].operator = PersonId(4711);
-    assert!(store.of(shop).import_runs(owner, &runs).await.is_err());
-    assert_eq!(store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap().1, 0);
-    assert_eq!(store.of(shop).observation_count().await.unwrap(), 0);
+    assert!(store.workshop(shop).import_runs(owner, &runs).await.is_err());
+    assert_eq!(store.workshop(shop).log_page(&LogFilter::default(), 0).await.unwrap().1, 0);
+    assert_eq!(store.workshop(shop).observation_count().await.unwrap(), 0);
 }
 
 #[tokio::test]
 async fn lessons_are_versions_that_designs_hold_to() {
     let (store, shop, owner, revision) = begun().await;
     let runs: Vec<ImportedRun> = (1..=8).map(|k| brought(revision, owner, None, k, 5900.0)).collect();
-    store.of(shop).import_runs(owner, &runs).await.unwrap();
-    let observations = store.of(shop).observations().await.unwrap();
-    assert_eq!((observations.len(), store.of(shop).observation_count().await.unwrap()), (8, 8));
-    assert_eq!(store.of(shop).recent_observations(3).await.unwrap(), observations[5..]);
+    store.workshop(shop).import_runs(owner, &runs).await.unwrap();
+    let observations = store.workshop(shop).observations().await.unwrap();
+    assert_eq!((observations.len(), store.workshop(shop).observation_count().await.unwrap()), (8, 8));
+    assert_eq!(store.workshop(shop).recent_observations(3).await.unwrap(), observations[5..]);
     let model = fit_calibration(&observations);
-    let first = store.of(shop).save_calibration(8, &model).await.unwrap();
-    let second = store.of(shop).save_calibration(8, &model).await.unwrap();
-    let rows = store.of(shop).calibrations().await.unwrap();
+    let first = store.workshop(shop).save_calibration(8, &model).await.unwrap();
+    let second = store.workshop(shop).save_calibration(8, &model).await.unwrap();
+    let rows = store.workshop(shop).calibrations().await.unwrap();
     assert_eq!(rows.iter().map(|r| (r.id, r.number)).collect::<Vec<_>>(), [(second, 2), (first, 1)]);
-    assert_eq!(store.of(shop).newest_calibration().await.unwrap().unwrap().id, second);
-    assert_eq!(store.of(shop).model(first).await.unwrap(), model);
-    let design = store.of(shop).revision(revision).await.unwrap().row.design_id;
-    assert_eq!(store.of(shop).calibration_policy(design).await.unwrap(), CalibrationPolicy::On);
+    assert_eq!(store.workshop(shop).newest_calibration().await.unwrap().unwrap().id, second);
+    assert_eq!(store.workshop(shop).model(first).await.unwrap(), model);
+    let design = store.workshop(shop).revision(revision).await.unwrap().row.design_id;
+    assert_eq!(store.workshop(shop).calibration_policy(design).await.unwrap(), CalibrationPolicy::On);
     for calibration_policy in [CalibrationPolicy::Frozen(first), CalibrationPolicy::Off] {
-        store.of(shop).set_calibration_policy(owner, design, calibration_policy).await.unwrap();
-        assert_eq!(store.of(shop).calibration_policy(design).await.unwrap(), calibration_policy);
-        assert_eq!(store.of(shop).calibration_exceptions().await.unwrap().len(), 1);
+        store.workshop(shop).set_calibration_policy(owner, design, calibration_policy).await.unwrap();
+        assert_eq!(store.workshop(shop).calibration_policy(design).await.unwrap(), calibration_policy);
+        assert_eq!(store.workshop(shop).calibration_exceptions().await.unwrap().len(), 1);
     }
-    assert!(store.of(shop).calibration_enabled().await.unwrap());
-    store.of(shop).set_calibration_enabled(owner, false).await.unwrap();
-    assert!(!store.of(shop).calibration_enabled().await.unwrap());
+    assert!(store.workshop(shop).calibration_enabled().await.unwrap());
+    store.workshop(shop).set_calibration_enabled(owner, false).await.unwrap();
+    assert!(!store.workshop(shop).calibration_enabled().await.unwrap());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(matches!(store.of(other).model(first).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.workshop(other).model(first).await, Err(StoreError::Missing(_))));
     assert!(
-        store.of(other).calibration_policy(design).await.is_err()
-            && store.of(other).newest_calibration().await.unwrap().is_none()
+        store.workshop(other).calibration_policy(design).await.is_err()
+            && store.workshop(other).newest_calibration().await.unwrap().is_none()
     );
 }
 
@@ -209,30 +209,30 @@ async fn lessons_are_versions_that_designs_hold_to() {
 #[tokio::test]
 async fn a_run_carries_its_experience() {
     let (store, shop, owner, revision) = begun().await;
-    let model = store.of(shop).save_calibration(0, &fit_calibration(&[])).await.unwrap();
+    let model = store.workshop(shop).save_calibration(0, &fit_calibration(&[])).await.unwrap();
     let document: Design = tall_single("Sedge", 6, 10.4);
     let learned = coil::prediction::Correction { shift: 0.02, sd: 0.005, runs: 9, per_kelvin: 0.0 };
     let calibration = Calibration { resistance: Some(learned), ..Calibration::default() };
     let mut new = run_of(revision, owner, &document);
     new.calibration = (Some(model), calibration);
     new.tolerance = TolerancePolicy { control_sd: 2.5 };
-    let run = store.of(shop).start_run(owner, &new).await.unwrap();
-    let found = store.of(shop).run(run).await.unwrap();
+    let run = store.workshop(shop).start_run(owner, &new).await.unwrap();
+    let found = store.workshop(shop).run(run).await.unwrap();
     assert_eq!((found.calibration, found.row.calibration_version), (calibration, Some(1)));
     assert_eq!(found.tolerance, new.tolerance);
     assert_eq!(store.runs_without_summary(RunId(0)).await.unwrap(), [(shop, run)]);
     assert!(store.runs_without_summary(run).await.unwrap().is_empty());
     store
-        .of(shop)
+        .workshop(shop)
         .write_summary(run, &judge_run(&document, &[], &calibration, TolerancePolicy::default()))
         .await
         .unwrap();
     assert!(store.runs_without_summary(RunId(0)).await.unwrap().is_empty());
-    let (lines, _) = store.of(shop).log_page(&LogFilter::default(), 0).await.unwrap();
+    let (lines, _) = store.workshop(shop).log_page(&LogFilter::default(), 0).await.unwrap();
     assert!(lines[0].calibrated && lines[0].level.0 == trade::verdict::Level::Waiting);
     let readings = taken(7500.0, 5600.0);
     store
-        .of(shop)
+        .workshop(shop)
         .record_judgement(
             run,
             &judge_run(&document, &readings, &calibration, TolerancePolicy::default()),
@@ -240,15 +240,15 @@ async fn a_run_carries_its_experience() {
         )
         .await
         .unwrap();
-    let observations = store.of(shop).observations().await.unwrap();
+    let observations = store.workshop(shop).observations().await.unwrap();
     let known = planned_factor_levels(Some(found.row.design_id), &document, None, Some(owner), None);
     assert_eq!(observations[0].factor_levels, known);
-    assert_eq!(known.of(Factor::Pattern), Some(1), "scattered");
+    assert_eq!(known.level(Factor::Pattern), Some(1), "scattered");
     assert_ne!(known, FactorLevels::default());
     let (other, _) = workshop(&store, "heron").await;
     assert!(
         store
-            .of(other)
+            .workshop(other)
             .write_summary(run, &judge_run(&document, &[], &calibration, TolerancePolicy::default()))
             .await
             .is_err()
@@ -258,7 +258,7 @@ async fn a_run_carries_its_experience() {
 #[tokio::test]
 async fn spools_are_checked_weighed_and_used() {
     let (store, shop, owner, revision) = begun().await;
-    let id = spool(&store.of(shop), owner, "K-7").await;
+    let id = spool(&store.workshop(shop), owner, "K-7").await;
     let check = |ohms, left_m, at| NewCheck {
         ohm_per_m: Some(ohms),
         at_c: Some(20.0),
@@ -268,27 +268,27 @@ async fn spools_are_checked_weighed_and_used() {
     };
     let key = ClientKey::random();
     let first = check(5.6, Some(4000.0), Some(datetime!(2026-03-02 00:00)));
-    store.of(shop).check_spool(id, owner, &key, &first).await.unwrap();
-    store.of(shop).check_spool(id, owner, &key, &first).await.unwrap();
-    store.of(shop).check_spool(id, owner, &ClientKey::random(), &check(5.8, None, None)).await.unwrap();
-    assert_eq!(store.of(shop).spool_checks(id).await.unwrap().len(), 2, "the same key is one check");
-    assert_eq!(store.of(shop).all_spool_checks().await.unwrap().len(), 2);
+    store.workshop(shop).check_spool(id, owner, &key, &first).await.unwrap();
+    store.workshop(shop).check_spool(id, owner, &key, &first).await.unwrap();
+    store.workshop(shop).check_spool(id, owner, &ClientKey::random(), &check(5.8, None, None)).await.unwrap();
+    assert_eq!(store.workshop(shop).spool_checks(id).await.unwrap().len(), 2, "the same key is one check");
+    assert_eq!(store.workshop(shop).all_spool_checks().await.unwrap().len(), 2);
     let runs: Vec<ImportedRun> = (1..=4).map(|k| brought(revision, owner, Some(id), k, 5800.0)).collect();
-    store.of(shop).import_runs(owner, &runs).await.unwrap();
-    let found = store.of(shop).spool(id).await.unwrap();
+    store.workshop(shop).import_runs(owner, &runs).await.unwrap();
+    let found = store.workshop(shop).spool(id).await.unwrap();
     assert!((found.ohm_per_m.unwrap() - 5.7).abs() < 1e-9, "the mean of both places");
     let coil = found.coil_m.unwrap();
     // Two of the four were wound after the wire left was noted.
     assert!((found.used_m - 2.0 * coil).abs() < 1e-6 && found.runs == 4, "{found:?}");
     assert!((found.left_now_m().unwrap() - (4000.0 - 2.0 * coil)).abs() < 1e-6);
     let care = SpoolDetails { supplier: "Fenlark".into(), emptied: true, ..SpoolDetails::default() };
-    store.of(shop).update_spool(owner, id, &care).await.unwrap();
-    let found = store.of(shop).spool(id).await.unwrap();
+    store.workshop(shop).update_spool(owner, id, &care).await.unwrap();
+    let found = store.workshop(shop).spool(id).await.unwrap();
     assert!(found.emptied_at.is_some() && found.supplier == "Fenlark");
-    assert_eq!(store.of(shop).spool_labels().await.unwrap(), [(id, "K-7".to_owned())]);
+    assert_eq!(store.workshop(shop).spool_labels().await.unwrap(), [(id, "K-7".to_owned())]);
     let (other, stranger) = workshop(&store, "heron").await;
-    assert!(store.of(other).check_spool(id, stranger, &ClientKey::random(), &first).await.is_err());
-    assert!(store.of(other).spool_checks(id).await.unwrap().is_empty());
+    assert!(store.workshop(other).check_spool(id, stranger, &ClientKey::random(), &first).await.is_err());
+    assert!(store.workshop(other).spool_checks(id).await.unwrap().is_empty());
 }
 
 #[tokio::test]
@@ -303,60 +303,60 @@ async fn parts_move_all_or_none() {
         supplier: String::new(),
         stock: 12,
     };
-    let rod = store.of(shop).add_part(owner, &new).await.unwrap();
-    assert_eq!(store.of(shop).add_part(owner, &new).await.unwrap(), rod, "the same key is one part");
+    let rod = store.workshop(shop).add_part(owner, &new).await.unwrap();
+    assert_eq!(store.workshop(shop).add_part(owner, &new).await.unwrap(), rod, "the same key is one part");
     new.key = ClientKey::random();
-    assert!(matches!(store.of(shop).add_part(owner, &new).await, Err(StoreError::Taken(_))));
+    assert!(matches!(store.workshop(shop).add_part(owner, &new).await, Err(StoreError::Taken(_))));
     let key = ClientKey::random();
     let moves = [(rod, -6), (store::PartId(99), -1)];
-    assert!(store.of(shop).move_parts(owner, &key, &moves, "taken", None).await.is_err());
-    assert_eq!(store.of(shop).parts().await.unwrap()[0].stock, 12, "none of them");
+    assert!(store.workshop(shop).move_parts(owner, &key, &moves, "taken", None).await.is_err());
+    assert_eq!(store.workshop(shop).parts().await.unwrap()[0].stock, 12, "none of them");
     for _ in 0..2 {
-        store.of(shop).move_parts(owner, &key, &moves[..1], "taken", None).await.unwrap();
+        store.workshop(shop).move_parts(owner, &key, &moves[..1], "taken", None).await.unwrap();
     }
-    assert_eq!(store.of(shop).parts().await.unwrap()[0].stock, 6, "once");
-    assert_eq!(store.of(shop).stock_movements(6).await.unwrap().len(), 2);
-    let newest = store.of(shop).stock_movements(1).await.unwrap();
+    assert_eq!(store.workshop(shop).parts().await.unwrap()[0].stock, 6, "once");
+    assert_eq!(store.workshop(shop).stock_movements(6).await.unwrap().len(), 2);
+    let newest = store.workshop(shop).stock_movements(1).await.unwrap();
     assert_eq!((newest[0].0, newest[0].1.by_count), (rod, -6));
     let details = store::part::PartDetails { each_cost: Some(1.0), ..Default::default() };
-    store.of(shop).update_part(owner, rod, &details).await.unwrap();
-    assert_eq!(store.of(shop).parts().await.unwrap()[0].each_cost, Some(1.0));
-    assert_eq!(store.of(shop).parts().await.unwrap()[0].order_below, None);
-    let design = store.of(shop).revision(revision).await.unwrap().row.design_id;
+    store.workshop(shop).update_part(owner, rod, &details).await.unwrap();
+    assert_eq!(store.workshop(shop).parts().await.unwrap()[0].each_cost, Some(1.0));
+    assert_eq!(store.workshop(shop).parts().await.unwrap()[0].order_below, None);
+    let design = store.workshop(shop).revision(revision).await.unwrap().row.design_id;
     for (count, kept) in [(6, 1), (4, 1), (0, 0)] {
-        store.of(shop).set_design_parts(owner, design, &[(rod, count)]).await.unwrap();
-        assert_eq!(store.of(shop).design_parts(design).await.unwrap().len(), kept);
+        store.workshop(shop).set_design_parts(owner, design, &[(rod, count)]).await.unwrap();
+        assert_eq!(store.workshop(shop).design_parts(design).await.unwrap().len(), kept);
     }
     let runs = [brought(revision, owner, None, 1, 5800.0)];
-    store.of(shop).import_runs(owner, &runs).await.unwrap();
-    assert!(!store.of(shop).parts_taken(RunId(1)).await.unwrap());
+    store.workshop(shop).import_runs(owner, &runs).await.unwrap();
+    assert!(!store.workshop(shop).parts_taken(RunId(1)).await.unwrap());
     store
-        .of(shop)
+        .workshop(shop)
         .move_parts(owner, &ClientKey::random(), &[(rod, -1)], "taken", Some(RunId(1)))
         .await
         .unwrap();
-    assert!(store.of(shop).parts_taken(RunId(1)).await.unwrap());
+    assert!(store.workshop(shop).parts_taken(RunId(1)).await.unwrap());
     let (other, _) = workshop(&store, "heron").await;
-    assert!(store.of(other).parts().await.unwrap().is_empty());
+    assert!(store.workshop(other).parts().await.unwrap().is_empty());
 }
 
 #[tokio::test]
 async fn a_coil_stands_in_one_set() {
     let (store, shop, owner, revision) = begun().await;
     let runs: Vec<ImportedRun> = (1..=3).map(|k| brought(revision, owner, None, k, 5800.0)).collect();
-    store.of(shop).import_runs(owner, &runs).await.unwrap();
+    store.workshop(shop).import_runs(owner, &runs).await.unwrap();
     let pair = |a, b| [(RunId(a), "first"), (RunId(b), "second")];
     let key = ClientKey::random();
     for _ in 0..2 {
-        store.of(shop).make_set(owner, &key, "Order 31", &pair(1, 2)).await.unwrap();
+        store.workshop(shop).make_set(owner, &key, "Order 31", &pair(1, 2)).await.unwrap();
     }
-    let again = store.of(shop).make_set(owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await;
+    let again = store.workshop(shop).make_set(owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await;
     assert!(matches!(again, Err(StoreError::Taken(_))));
-    let placed = store.of(shop).set_members().await.unwrap();
+    let placed = store.workshop(shop).set_members().await.unwrap();
     assert_eq!(placed.iter().map(|p| p.run_id.0).collect::<Vec<_>>(), [1, 2], "nothing of the one refused");
-    store.of(shop).dissolve_set(owner, placed[0].set_id).await.unwrap();
-    assert!(store.of(shop).set_members().await.unwrap().is_empty());
-    store.of(shop).make_set(owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await.unwrap();
+    store.workshop(shop).dissolve_set(owner, placed[0].set_id).await.unwrap();
+    assert!(store.workshop(shop).set_members().await.unwrap().is_empty());
+    store.workshop(shop).make_set(owner, &ClientKey::random(), "Order 32", &pair(3, 2)).await.unwrap();
 }
 
 #[tokio::test]
@@ -368,29 +368,29 @@ async fn a_listening_is_scored_once() {
         arms: &[revision],
         cares_percent: 2.0,
     };
-    let id = store.of(shop).begin_experiment(owner, &new).await.unwrap();
-    assert_eq!(store.of(shop).begin_experiment(owner, &new).await.unwrap(), id);
-    assert_eq!(store.of(shop).experiments().await.unwrap().len(), 1);
+    let id = store.workshop(shop).begin_experiment(owner, &new).await.unwrap();
+    assert_eq!(store.workshop(shop).begin_experiment(owner, &new).await.unwrap(), id);
+    assert_eq!(store.workshop(shop).experiments().await.unwrap().len(), 1);
     let samples = [Sample { letter: 'B', run: RunId(1) }, Sample { letter: 'A', run: RunId(2) }];
-    store.of(shop).begin_listening(id, owner, &ClientKey::random(), &samples).await.unwrap();
-    let heard = &store.of(shop).listenings(id).await.unwrap()[0];
+    store.workshop(shop).begin_listening(id, owner, &ClientKey::random(), &samples).await.unwrap();
+    let heard = &store.workshop(shop).listenings(id).await.unwrap()[0];
     assert_eq!(heard.samples().unwrap().iter().map(|s| s.letter).collect::<String>(), "AB");
     assert!(heard.scored_at.is_none() && heard.scores().unwrap().is_empty());
     let score = |bright| [Score { letter: 'A', bright, full: 5, liked: 5, words: "glassy".into() }];
-    assert!(store.of(shop).score_listening(owner, heard.id, &score(7)).await.unwrap());
-    assert!(!store.of(shop).score_listening(owner, heard.id, &score(1)).await.unwrap());
-    let scored = &store.of(shop).listenings(id).await.unwrap()[0];
+    assert!(store.workshop(shop).score_listening(owner, heard.id, &score(7)).await.unwrap());
+    assert!(!store.workshop(shop).score_listening(owner, heard.id, &score(1)).await.unwrap());
+    let scored = &store.workshop(shop).listenings(id).await.unwrap()[0];
     assert_eq!(scored.scores().unwrap(), score(7));
-    assert!(store.of(shop).close_experiment(owner, id, "It does.").await.unwrap());
+    assert!(store.workshop(shop).close_experiment(owner, id, "It does.").await.unwrap());
     assert!(
-        !store.of(shop).close_experiment(owner, id, "It does not.").await.unwrap(),
+        !store.workshop(shop).close_experiment(owner, id, "It does not.").await.unwrap(),
         "nothing opens it again"
     );
-    assert_eq!(store.of(shop).experiment(id).await.unwrap().closed, "It does.");
+    assert_eq!(store.workshop(shop).experiment(id).await.unwrap().closed, "It does.");
     let (other, _) = workshop(&store, "heron").await;
     assert!(
-        store.of(other).experiment(id).await.is_err()
-            && store.of(other).listenings(id).await.unwrap().is_empty()
+        store.workshop(other).experiment(id).await.is_err()
+            && store.workshop(other).listenings(id).await.unwrap().is_empty()
     );
 }
 
@@ -399,7 +399,7 @@ async fn a_listening_is_scored_once() {
 async fn void_runs_leave_the_figures() {
     let (store, shop, owner, revision) = begun().await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let runs: Vec<ImportedRun> = (1..=3).map(|k| brought(revision, owner, None, k, 5700.0)).collect();
     own.import_runs(owner, &runs).await.unwrap();
     let all = own.log_lines(&LogFilter::default(), 10).await.unwrap();
@@ -410,7 +410,7 @@ async fn void_runs_leave_the_figures() {
     };
     assert_eq!(counts().await, (3, 3));
     let before = own.log_stamp().await.unwrap();
-    assert!(!store.of(other).void_run(stranger, voided, "not ours").await.unwrap());
+    assert!(!store.workshop(other).void_run(stranger, voided, "not ours").await.unwrap());
     assert!(own.void_run(owner, voided, "the wrong spool").await.unwrap());
     assert_eq!(counts().await, (2, 2));
     let after = own.log_stamp().await.unwrap();
@@ -419,7 +419,7 @@ async fn void_runs_leave_the_figures() {
     assert_eq!((line.level.0, line.verdict.as_str()), (Level::Void, "the wrong spool"));
     assert_eq!(own.recent_observations(10).await.unwrap().len(), 2);
     assert!(own.unvoid_run(voided).await.unwrap() && !own.unvoid_run(voided).await.unwrap());
-    assert!(!store.of(other).unvoid_run(voided).await.unwrap());
+    assert!(!store.workshop(other).unvoid_run(voided).await.unwrap());
     let judgement = judge_run(
         &tall_single("Sedge", 6, 10.4),
         &taken(7500.0, 5700.0),
@@ -442,14 +442,14 @@ async fn void_runs_leave_the_figures() {
 #[tokio::test]
 async fn a_judgement_that_missed_a_reading_is_not_written() {
     let (store, shop, owner, revision) = begun().await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let document = own.revision(revision).await.unwrap().design;
     let run = own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
     let judgement = |readings: &[Reading]| {
         judge_run(&document, readings, &Calibration::default(), TolerancePolicy::default())
     };
     let key = ClientKey::random();
-    let turns = [NewReading::of(Kind::Turns, Some(7500.0))];
+    let turns = [NewReading::new(Kind::Turns, Some(7500.0))];
     let read = judgement(&taken(7500.0, 5700.0)[..1]);
     assert!(own.log_judged_readings(run, owner, (&key, &turns), None, &read).await.unwrap());
     assert!(
@@ -459,7 +459,7 @@ async fn a_judgement_that_missed_a_reading_is_not_written() {
     let log = own.readings(run).await.unwrap();
     assert_eq!(log.len(), 1);
     // Somebody read in between: the second judgement knows nothing of it.
-    let ohms = [NewReading::of(Kind::Resistance, Some(5700.0))];
+    let ohms = [NewReading::new(Kind::Resistance, Some(5700.0))];
     let other = ClientKey::random();
     assert!(!own.log_judged_readings(run, owner, (&other, &ohms), None, &read).await.unwrap());
     assert_eq!(own.readings(run).await.unwrap().len(), 1, "and nothing of it is written");
@@ -480,7 +480,7 @@ async fn a_judgement_that_missed_a_reading_is_not_written() {
 #[tokio::test]
 async fn runs_under_way_tell_what_is_done_of_them() {
     let (store, shop, owner, revision) = begun().await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let document = own.revision(revision).await.unwrap().design;
     let mut runs = Vec::new();
     for _ in 0..3 {
@@ -497,7 +497,7 @@ async fn runs_under_way_tell_what_is_done_of_them() {
         runs[1],
         owner,
         &ClientKey::random(),
-        &[NewReading::of(Kind::Turns, Some(7500.0))],
+        &[NewReading::new(Kind::Turns, Some(7500.0))],
         None,
     )
     .await
@@ -511,14 +511,14 @@ async fn runs_under_way_tell_what_is_done_of_them() {
     assert_eq!(minutes.len(), 1, "only the one that was begun has a length: {minutes:?}");
     assert!(minutes[0].0 == operations[0] && (0.0..5.0).contains(&minutes[0].1));
     let (other, _) = workshop(&store, "heron").await;
-    assert!(store.of(other).unfinished_runs().await.unwrap().is_empty());
-    assert!(store.of(other).operation_minutes().await.unwrap().is_empty());
+    assert!(store.workshop(other).unfinished_runs().await.unwrap().is_empty());
+    assert!(store.workshop(other).operation_minutes().await.unwrap().is_empty());
 }
 
 #[tokio::test]
 async fn a_set_that_was_sold_stays_as_it_is() {
     let (store, shop, owner, revision) = begun().await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let runs: Vec<ImportedRun> = (1..=2).map(|k| brought(revision, owner, None, k, 5700.0)).collect();
     own.import_runs(owner, &runs).await.unwrap();
     let runs: Vec<RunId> =
@@ -543,14 +543,14 @@ async fn a_set_that_was_sold_stays_as_it_is() {
 #[tokio::test]
 async fn records_hold_what_a_run_holds() {
     let (store, shop, owner, revision) = begun().await;
-    let own = store.of(shop);
-    let k7 = spool(&store.of(shop), owner, "K-7").await;
+    let own = store.workshop(shop);
+    let k7 = spool(&store.workshop(shop), owner, "K-7").await;
     let runs: Vec<ImportedRun> = (1..=2).map(|k| brought(revision, owner, Some(k7), k, 5700.0)).collect();
     own.import_runs(owner, &runs).await.unwrap();
     let lines = own.log_lines(&LogFilter::default(), 10).await.unwrap();
     let helper = NewPerson { name: "Ivo Lark", sign_in: "ivo", password_hash: None, role: Role::Operator };
     let helper = own.add_person(&helper).await.unwrap();
-    let peak = [NewReading::of(Kind::Inductance, Some(2.2))];
+    let peak = [NewReading::new(Kind::Inductance, Some(2.2))];
     own.log_readings(lines[0].run_id, helper, &ClientKey::random(), &peak, None).await.unwrap();
     let named = own.records_of(&lines, true).await.unwrap();
     let unnamed = own.records_of(&lines, false).await.unwrap();
@@ -569,11 +569,11 @@ async fn old_rows_are_made_searchable() {
     let store = Store::connect(&url).await.unwrap();
     let (shop, owner) = workshop(&store, "kestrel").await;
     let revision = design(&store, shop, owner, "Sedge").await;
-    store.of(shop).import_runs(owner, &[brought(revision, owner, None, 1, 5700.0)]).await.unwrap();
+    store.workshop(shop).import_runs(owner, &[brought(revision, owner, None, 1, 5700.0)]).await.unwrap();
     let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
     sqlx::query("UPDATE logbook SET suffixes = NULL").execute(&pool).await.unwrap();
     let inside = LogFilter { words: "edge".into(), ..LogFilter::default() };
     assert_eq!(store.fill_word_search().await.unwrap(), 1);
     assert_eq!(store.fill_word_search().await.unwrap(), 0);
-    assert_eq!(store.of(shop).log_page(&inside, 0).await.unwrap().1, 1);
+    assert_eq!(store.workshop(shop).log_page(&inside, 0).await.unwrap().1, 1);
 }

@@ -15,7 +15,7 @@ async fn orders_count_up_in_their_workshop() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let key = ClientKey::random();
     let first = own.add_order(owner, &key, &ASKED).await.unwrap();
     assert_eq!(own.add_order(owner, &key, &NewOrder { customer: "other", ..ASKED }).await.unwrap(), first);
@@ -27,7 +27,7 @@ async fn orders_count_up_in_their_workshop() {
     let rows = own.orders(false).await.unwrap();
     assert_eq!(rows.iter().map(|o| o.number).collect::<Vec<_>>(), [9, 8, 7, 6, 5, 4, 3, 2, 1]);
     assert_eq!((rows[8].customer.as_str(), rows[8].by.as_str()), ("mark A", "Ode Farrow"));
-    let theirs = store.of(other);
+    let theirs = store.workshop(other);
     assert_eq!(theirs.add_order(stranger, &ClientKey::random(), &ASKED).await.map(|_| ()).ok(), Some(()));
     assert_eq!(theirs.orders(false).await.unwrap()[0].number, 1);
     assert!(matches!(theirs.order(first).await, Err(StoreError::Missing("order"))));
@@ -39,7 +39,7 @@ async fn orders_count_up_in_their_workshop() {
 async fn an_order_goes_and_comes_back() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let id = own.add_order(owner, &ClientKey::random(), &ASKED).await.unwrap();
     let gone = NewOrder { state: OrderState::Gone, promised_on: Some(date!(2031 - 03 - 14)), ..ASKED };
     own.change_order(owner, (id, 1), &gone).await.unwrap();
@@ -61,7 +61,7 @@ async fn an_order_goes_and_comes_back() {
 async fn runs_are_made_for_an_order(#[case] state: OrderState, #[case] listed: usize) {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let document = own.revision(revision).await.unwrap().design;
     let run = own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap();

@@ -32,7 +32,7 @@ async fn session(store: &Store, key: u8, person: PersonId, limits: SessionLimits
 
 async fn changes(store: &Store, workshop: WorkshopId, action: AuditAction) -> usize {
     let filter = AuditFilter { action: Some(action), ..AuditFilter::default() };
-    store.of(workshop).audit_trail(&filter, None, 50).await.unwrap().len()
+    store.workshop(workshop).audit_trail(&filter, None, 50).await.unwrap().len()
 }
 
 /// Of several who set the installation up in the same moment, one does.
@@ -47,7 +47,7 @@ async fn the_installation_is_set_up_once() {
     let all = store.workshops().await.unwrap();
     assert_eq!(all.len(), 1);
     // Whoever does it is the owner, whatever was asked for.
-    let people = store.of(all[0].0).people().await.unwrap();
+    let people = store.workshop(all[0].0).people().await.unwrap();
     assert_eq!((people.len(), people[0].role.0), (1, Role::Owner));
 }
 
@@ -55,7 +55,7 @@ async fn the_installation_is_set_up_once() {
 async fn a_link_sets_a_password_once() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let ivo =
         own.invite(Some(owner), &new("ivo", Role::Operator), &[1; 32], Duration::days(2)).await.unwrap();
     assert_eq!(own.password_links().await.unwrap()[0].0, ivo);
@@ -81,7 +81,7 @@ async fn a_link_sets_a_password_once() {
 async fn a_link_that_is_over_sets_nothing(#[case] lasts: Duration) {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     own.invite(Some(owner), &new("ivo", Role::Viewer), &[1; 32], lasts).await.unwrap();
     assert!(store.person_by_password_link(&[1; 32]).await.unwrap().is_none());
     assert!(store.use_password_link(&[1; 32], "h").await.is_err());
@@ -98,7 +98,7 @@ async fn people_change_and_leave() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     for change in
         [PersonChange::Role(Role::Viewer), PersonChange::Disable, PersonChange::Anonymise { name: "x" }]
     {
@@ -146,7 +146,7 @@ async fn what_is_kept_about_a_person_is_told() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (_, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let document = own.revision(revision).await.unwrap().design;
     own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
@@ -168,7 +168,7 @@ async fn a_second_factor_is_used_once() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, _) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     assert!(store.second_factor(owner).await.unwrap().is_none());
     own.set_second_factor(Some(owner), owner, Some(("sealed", &[[1; 32], [2; 32]])), "").await.unwrap();
     assert_eq!(store.second_factors().await.unwrap(), [(owner, "sealed".to_owned())]);
@@ -186,18 +186,18 @@ async fn a_second_factor_is_used_once() {
     assert_eq!(own.recovery_codes_left(owner).await.unwrap(), 0);
     own.set_second_factor(Some(owner), owner, Some(("new", &[[3; 32]])), "").await.unwrap();
     assert_eq!(own.recovery_codes_left(owner).await.unwrap(), 1);
-    assert_eq!(store.of(other).recovery_codes_left(owner).await.unwrap(), 0);
+    assert_eq!(store.workshop(other).recovery_codes_left(owner).await.unwrap(), 0);
     assert!(store.use_time_step(owner, 5).await.unwrap(), "another secret counts from the beginning");
     own.set_second_factor(None, owner, None, "").await.unwrap();
     assert!(!store.person(owner).await.unwrap().unwrap().has_second_factor);
-    assert!(store.of(other).set_second_factor(None, owner, None, "").await.is_err());
+    assert!(store.workshop(other).set_second_factor(None, owner, None, "").await.is_err());
 }
 
 #[tokio::test]
 async fn sessions_are_seen_and_ended_by_their_owner() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let ivo = store.of(shop).add_person(&new("ivo", Role::Operator)).await.unwrap();
+    let ivo = store.workshop(shop).add_person(&new("ivo", Role::Operator)).await.unwrap();
     let (first, second) = (session(&store, 1, owner, LIMITS).await, session(&store, 2, owner, LIMITS).await);
     let theirs = session(&store, 3, ivo, LIMITS).await;
     let lasts = store.session_lasts(&first).await.unwrap().unwrap();
@@ -237,7 +237,7 @@ async fn a_station_is_enrolled_by_its_code_once() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let bench = own.add_station(owner, "bench", &[1; 32], Duration::hours(1)).await.unwrap();
     own.add_station(owner, "attic", &[2; 32], Duration::seconds(-1)).await.unwrap();
     assert!(
@@ -251,8 +251,8 @@ async fn a_station_is_enrolled_by_its_code_once() {
     let names =
         |stations: Vec<store::station::Station>| stations.into_iter().map(|s| s.name).collect::<Vec<_>>();
     assert_eq!(names(own.stations().await.unwrap()), ["attic", "bench"]);
-    assert!(store.of(other).stations().await.unwrap().is_empty());
-    assert!(store.of(other).retire_station(stranger, bench).await.is_err());
+    assert!(store.workshop(other).stations().await.unwrap().is_empty());
+    assert!(store.workshop(other).retire_station(stranger, bench).await.is_err());
     // Its tablet is out in the moment in which it is retired.
     let new = NewSession {
         key_hash: &[5; 32],
@@ -277,7 +277,7 @@ async fn a_calendar_is_read_until_it_is_ended() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let ivo = own.add_person(&new("ivo", Role::Operator)).await.unwrap();
     own.add_feed(ivo, false, &[1; 32]).await.unwrap();
     own.add_feed(ivo, true, &[2; 32]).await.unwrap();
@@ -286,7 +286,7 @@ async fn a_calendar_is_read_until_it_is_ended() {
     let found = store.feed_owner(&[2; 32]).await.unwrap().unwrap();
     assert_eq!((found.workshop_id, found.person_id, found.is_whole_shop), (shop, ivo, true));
     assert!(store.feed_owner(&[9; 32]).await.unwrap().is_none());
-    for (person, handle) in [(owner, &own), (stranger, &store.of(other))] {
+    for (person, handle) in [(owner, &own), (stranger, &store.workshop(other))] {
         assert!(handle.revoke_feed(person, feeds[0].id).await.is_err(), "not somebody else's");
     }
     own.revoke_feed(ivo, feeds[0].id).await.unwrap();
@@ -303,7 +303,7 @@ async fn settings_are_the_workshops_own() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (_, stranger) = workshop(&store, "heron").await;
-    store.of(shop).set_settings(owner, "Kestrel and daughter", r#"{"scale":"mm"}"#).await.unwrap();
+    store.workshop(shop).set_settings(owner, "Kestrel and daughter", r#"{"scale":"mm"}"#).await.unwrap();
     let person = store.person(owner).await.unwrap().unwrap();
     assert_eq!(person.workshop, "Kestrel and daughter");
     assert!(person.workshop_settings.unwrap().contains("mm"));

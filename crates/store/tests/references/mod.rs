@@ -22,7 +22,7 @@ async fn references_have_versions_and_belong_to_their_workshop() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let (own, theirs) = (store.of(shop), store.of(other));
+    let (own, theirs) = (store.workshop(shop), store.workshop(other));
     let key = ClientKey::random();
     let id = own.add_reference(owner, &key, &NEW).await.unwrap();
     assert_eq!(own.add_reference(owner, &key, &NEW).await.unwrap(), id, "the same submission");
@@ -66,7 +66,7 @@ async fn photos_are_of_something_of_their_workshop() {
     let store = Store::connect(&url).await.unwrap();
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let (own, theirs) = (store.of(shop), store.of(other));
+    let (own, theirs) = (store.workshop(shop), store.workshop(other));
     let id = own.add_reference(owner, &ClientKey::random(), &NEW).await.unwrap();
     let photo = |subject, subject_id| NewPhoto {
         key: ClientKey::random(),
@@ -113,7 +113,7 @@ async fn photos_are_of_something_of_their_workshop() {
 async fn what_is_explained_can_be_compared_with() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let new = |name, state| NewReference {
         name,
         purpose: Purpose::Model,
@@ -141,5 +141,5 @@ async fn what_is_explained_can_be_compared_with() {
     own.archive_reference(owner, ids[3], true).await.unwrap();
     assert_eq!(names().await, ["first again"]);
     let (other, _) = workshop(&store, "heron").await;
-    assert!(store.of(other).explained_references().await.unwrap().is_empty());
+    assert!(store.workshop(other).explained_references().await.unwrap().is_empty());
 }

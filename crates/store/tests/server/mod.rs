@@ -134,7 +134,7 @@ async fn another_user_can_bring_the_tables_up_to_date() {
     let store = Store::connect_as_two(&rows_only, &url, Transport::Protected).await.unwrap();
     let (shop, owner) = workshop(&store, "kestrel").await;
     let revision = design(&store, shop, owner, "Reed lap steel").await;
-    assert_eq!(store.of(shop).revision(revision).await.unwrap().row.number, 1);
+    assert_eq!(store.workshop(shop).revision(revision).await.unwrap().row.number, 1);
     let mine = sqlx::MySqlPool::connect(&rows_only).await.unwrap();
     for beyond in
         ["CREATE TABLE beyond (id INT)", "DROP TABLE runs", "ALTER TABLE runs ADD COLUMN beyond INT"]

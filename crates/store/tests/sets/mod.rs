@@ -9,7 +9,7 @@ async fn sets_have_versions_and_belong_to_their_workshop() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let key = ClientKey::random();
     let id = own.add_pickup_set(owner, &key, ("Sedge", "{}", "")).await.unwrap();
     // The same submission again is the same set.
@@ -23,7 +23,7 @@ async fn sets_have_versions_and_belong_to_their_workshop() {
     let late = own.change_pickup_set(owner, (id, 1), ("Sedge three", "{}", "")).await;
     assert!(matches!(late, Err(StoreError::Changed("set"))), "{late:?}");
     // Another workshop neither sees nor changes it.
-    let theirs = store.of(other);
+    let theirs = store.workshop(other);
     assert!(matches!(theirs.pickup_set(id).await, Err(StoreError::Missing("set"))));
     assert!(theirs.change_pickup_set(stranger, (id, 2), ("x", "{}", "")).await.is_err());
     assert!(theirs.archive_pickup_set(stranger, id, true).await.is_err());
@@ -49,7 +49,7 @@ async fn a_run_is_in_one_set_at_a_time() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, _) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let document = own.revision(revision).await.unwrap().design;
     let run = own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
@@ -73,7 +73,7 @@ async fn a_run_is_in_one_set_at_a_time() {
         assert_eq!(own.set_of_run(run).await.unwrap(), before);
     }
     assert!(own.assign_run_to_set(owner, RunId(999), sets[0], "neck").await.is_err());
-    assert!(store.of(other).runs_of_set(sets[1]).await.unwrap().is_empty());
+    assert!(store.workshop(other).runs_of_set(sets[1]).await.unwrap().is_empty());
     own.release_run_from_set(owner, run).await.unwrap();
     assert!(own.set_of_run(run).await.unwrap().is_none());
 }
@@ -83,7 +83,7 @@ async fn a_run_is_in_one_set_at_a_time() {
 async fn a_coil_is_in_one_pickup() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let document = own.revision(revision).await.unwrap().design;
     let coil = own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap();

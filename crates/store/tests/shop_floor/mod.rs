@@ -15,7 +15,7 @@ async fn an_operation_runs_from_when_it_was_begun() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let revision = design(&store, shop, owner, "Sedge").await;
     let document = own.revision(revision).await.unwrap().design;
     let run = own.start_run(owner, &run_of(revision, owner, &document)).await.unwrap();
@@ -40,7 +40,7 @@ async fn an_operation_runs_from_when_it_was_begun() {
     assert!(own.unvoid_run(run).await.unwrap());
     assert_eq!(own.running_operations().await.unwrap().len(), 1);
     assert!(matches!(own.begin_operation(owner, RunId(999), "wind").await, Err(StoreError::Missing("run"))));
-    let theirs = store.of(other);
+    let theirs = store.workshop(other);
     assert!(theirs.begin_operation(stranger, run, "wind").await.is_err());
     theirs.lay_down_operation(stranger, run, "solder").await.unwrap();
     assert_eq!(own.running_operations().await.unwrap().len(), 1, "not by another workshop");
@@ -51,7 +51,7 @@ async fn a_pin_holds_until_it_is_taken_off() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let pin = |job: &str, starts_at| PlanPin {
         job: job.into(),
         operation: "wind".into(),
@@ -63,7 +63,7 @@ async fn a_pin_holds_until_it_is_taken_off() {
     own.pin_operation(owner, &pin("run:7", MORNING)).await.unwrap();
     let all = own.plan_pins().await.unwrap();
     assert_eq!(all, [pin("run:7", MORNING), pin("order:4:1", NOON)], "one place each, the earliest first");
-    assert!(store.of(other).plan_pins().await.unwrap().is_empty());
+    assert!(store.workshop(other).plan_pins().await.unwrap().is_empty());
     // What was pinned of an order's pickup holds for its run; what the run has already stays.
     own.move_pins(OrderId(4), 1, RunId(9)).await.unwrap();
     own.pin_operation(owner, &pin("order:4:2", NOON)).await.unwrap();
@@ -71,7 +71,7 @@ async fn a_pin_holds_until_it_is_taken_off() {
     let jobs: Vec<String> = own.plan_pins().await.unwrap().into_iter().map(|p| p.job).collect();
     assert!(jobs.contains(&"run:9".to_owned()) && !jobs.contains(&"order:4:1".to_owned()), "{jobs:?}");
     assert_eq!(own.plan_pins().await.unwrap()[0], pin("run:7", MORNING));
-    store.of(other).unpin_operation(stranger, "run:7", "wind").await.unwrap();
+    store.workshop(other).unpin_operation(stranger, "run:7", "wind").await.unwrap();
     own.unpin_operation(owner, "run:9", "solder").await.unwrap();
     assert_eq!(own.plan_pins().await.unwrap().len(), jobs.len());
     own.unpin_operation(owner, "run:7", "wind").await.unwrap();
@@ -83,7 +83,7 @@ async fn what_is_broken_is_told_until_it_is_mended() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let (other, stranger) = workshop(&store, "heron").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     let broken = NewOutage { resource: "winder:1", reason: "belt", from_at: MORNING, until_at: None };
     let away = NewOutage { resource: "person:2", reason: "away", from_at: MORNING, until_at: Some(NOON) };
     let key = ClientKey::random();
@@ -96,7 +96,7 @@ async fn what_is_broken_is_told_until_it_is_mended() {
     assert_eq!((all[1].reason.as_str(), all[1].from_at, all[1].by.as_str()), ("belt", MORNING, "Ode Farrow"));
     assert_eq!(own.outages(NOON).await.unwrap().len(), 1, "somebody is there again at noon");
     assert!(matches!(
-        store.of(other).end_outage(stranger, all[1].id).await,
+        store.workshop(other).end_outage(stranger, all[1].id).await,
         Err(StoreError::Missing("outage"))
     ));
     own.end_outage(owner, all[1].id).await.unwrap();
@@ -109,7 +109,7 @@ async fn what_is_broken_is_told_until_it_is_mended() {
 async fn the_plan_that_people_saw_is_kept() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
-    let own = store.of(shop);
+    let own = store.workshop(shop);
     own.keep_plan_baseline_as_of("{}").await.unwrap();
     assert!(own.plan_baseline().await.unwrap().is_none(), "nobody saw one");
     own.keep_plan_baseline("first", None).await.unwrap();

@@ -150,7 +150,7 @@ struct Places {
 }
 
 impl Places {
-    fn of(sizes: &[usize], slopes: usize) -> Self {
+    fn new(sizes: &[usize], slopes: usize) -> Self {
         let absorbed = (0..sizes.len()).max_by_key(|f| sizes[*f]).unwrap_or(0);
         let mut next = 1 + slopes;
         let first = (0..sizes.len())
@@ -261,7 +261,7 @@ pub fn fit(rows: &[Row], sizes: &[usize], priors: &Priors) -> Option<Fit> {
     if rows.is_empty() {
         return None;
     }
-    let places = Places::of(sizes, priors.slope_sd.len());
+    let places = Places::new(sizes, priors.slope_sd.len());
     let sums = places.gather(rows);
     let mut factor_var: Vec<f64> = priors.factors.iter().map(|p| p.sd * p.sd).collect();
     let mut noise_var = priors.noise.sd * priors.noise.sd;

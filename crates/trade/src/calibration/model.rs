@@ -22,14 +22,14 @@ pub struct CalibrationModel {
 pub fn fit_calibration(runs: &[Observation]) -> CalibrationModel {
     let quantities: Vec<QuantityModel> =
         Quantity::ALL.into_iter().filter_map(|quantity| fit_quantity(runs, quantity)).collect();
-    let effects = level_effects(&quantities, &Together::of(runs));
+    let effects = level_effects(&quantities, &Together::from_observations(runs));
     CalibrationModel { quantities, effects }
 }
 
 impl CalibrationModel {
     /// What was learned of a quantity.
     #[must_use]
-    pub fn of(&self, quantity: Quantity) -> Option<&QuantityModel> {
+    pub fn quantity(&self, quantity: Quantity) -> Option<&QuantityModel> {
         self.quantities.iter().find(|l| l.quantity == quantity)
     }
 
@@ -43,7 +43,7 @@ impl CalibrationModel {
     /// What a coil wound in these circumstances is to be expected to read, for the engine.
     #[must_use]
     pub fn calibration(&self, factor_levels: &FactorLevels) -> Calibration {
-        let of = |quantity| self.of(quantity).map(|l| l.expected(factor_levels));
+        let of = |quantity| self.quantity(quantity).map(|l| l.expected(factor_levels));
         Calibration {
             resistance: of(Quantity::Resistance),
             inductance: of(Quantity::Inductance),

@@ -120,7 +120,7 @@ impl FactorLevels {
 
     /// One of them.
     #[must_use]
-    pub fn of(&self, factor: Factor) -> Option<u64> {
+    pub fn level(&self, factor: Factor) -> Option<u64> {
         self.0[factor as usize]
     }
 }
@@ -167,7 +167,7 @@ pub(super) fn fit_quantity(runs: &[Observation], quantity: Quantity) -> Option<Q
         .iter()
         .map(|factor| {
             let mut all: Vec<u64> =
-                told.iter().filter_map(|(run, _)| run.factor_levels.of(*factor)).collect();
+                told.iter().filter_map(|(run, _)| run.factor_levels.level(*factor)).collect();
             all.sort_unstable();
             all.dedup();
             all
@@ -179,7 +179,7 @@ pub(super) fn fit_quantity(runs: &[Observation], quantity: Quantity) -> Option<Q
         .map(|(run, y)| Row {
             levels: Factor::ALL
                 .iter()
-                .map(|f| index(&levels[*f as usize], run.factor_levels.of(*f)))
+                .map(|f| index(&levels[*f as usize], run.factor_levels.level(*f)))
                 .collect(),
             slopes: vec![run.coil_c.unwrap_or(20.0) - 20.0],
             y: *y,
@@ -207,10 +207,10 @@ pub(super) struct Together(Vec<(Factor, u64, Factor, u64, u32)>);
 
 impl Together {
     /// Counts them in runs.
-    pub(super) fn of(runs: &[Observation]) -> Self {
+    pub(super) fn from_observations(runs: &[Observation]) -> Self {
         let mut met: Vec<(Factor, u64, Factor, u64)> = Vec::new();
         for run in runs {
-            let known = Factor::ALL.iter().filter_map(|f| Some((*f, run.factor_levels.of(*f)?)));
+            let known = Factor::ALL.iter().filter_map(|f| Some((*f, run.factor_levels.level(*f)?)));
             for (factor, level) in known.clone() {
                 met.extend(
                     known.clone().filter(|(o, _)| *o != factor).map(|(o, with)| (factor, level, o, with)),
@@ -375,7 +375,7 @@ impl QuantityModel {
     fn whole(&self, factor_levels: &FactorLevels) -> (Sum, f64) {
         let (mut sum, mut unknown) = (self.fit.mean(), 0.0);
         for factor in Factor::ALL {
-            match factor_levels.of(factor).and_then(|level| self.sum(factor, level)) {
+            match factor_levels.level(factor).and_then(|level| self.sum(factor, level)) {
                 Some(level) => sum.add(&level, 1.0),
                 None => unknown += self.factor_sd(factor).powi(2),
             }
@@ -406,7 +406,7 @@ impl QuantityModel {
     pub fn factor_effects(&self, factor_levels: &FactorLevels) -> f64 {
         let mut sum = Sum::default();
         for factor in [Factor::Spool, Factor::Operator, Factor::Winder] {
-            if let Some(level) = factor_levels.of(factor).and_then(|level| self.sum(factor, level)) {
+            if let Some(level) = factor_levels.level(factor).and_then(|level| self.sum(factor, level)) {
                 sum.add(&level, 1.0);
             }
         }
@@ -429,7 +429,7 @@ impl QuantityModel {
                     let told: Vec<&&Observation> =
                         runs.iter().filter(|r| r.ratios[self.quantity as usize].is_some()).collect();
                     let mut counts: BTreeMap<u64, f64> = BTreeMap::new();
-                    for level in told.iter().filter_map(|r| r.factor_levels.of(factor)) {
+                    for level in told.iter().filter_map(|r| r.factor_levels.level(factor)) {
                         *counts.entry(level).or_default() += 1.0;
                     }
                     for (level, count) in counts {

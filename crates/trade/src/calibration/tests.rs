@@ -39,7 +39,7 @@ impl Hidden {
 
     /// Logarithms of truth over engine, without the noise of one coil.
     fn truth(&self, c: &FactorLevels) -> [f64; 2] {
-        let at = |f: Factor| usize::try_from(c.of(f).unwrap()).unwrap();
+        let at = |f: Factor| usize::try_from(c.level(f).unwrap()).unwrap();
         let (spool, operator, design) = (at(Factor::Spool), at(Factor::Operator), at(Factor::Design));
         [
             self.spool[spool] + self.stretch[operator] + 0.3 * self.loose[operator],
@@ -342,7 +342,7 @@ fn a_spoilt_coil_is_left_out() {
     let model = fit_calibration(&runs);
     let with = model.calibration(&runs[0].factor_levels).inductance.unwrap();
     assert!((clean.shift - with.shift).abs() < 1e-3, "{clean:?} {with:?}");
-    assert_eq!(model.of(Quantity::Inductance).unwrap().outliers, [900]);
+    assert_eq!(model.quantity(Quantity::Inductance).unwrap().outliers, [900]);
 }
 
 #[rstest]
@@ -368,7 +368,7 @@ fn a_shift_is_split_by_cause() {
     }
     let model = fit_calibration(&runs);
     let (early, late): (Vec<&Observation>, Vec<&Observation>) = runs.iter().partition(|r| r.run <= 24);
-    let shift = model.of(Quantity::Resistance).unwrap().shift(&early, &late).unwrap();
+    let shift = model.quantity(Quantity::Resistance).unwrap().shift(&early, &late).unwrap();
     assert!((shift.whole - 0.03).abs() < 0.004, "{shift:?}");
     assert_eq!(shift.parts[0].0, Factor::Spool);
     assert!(shift.parts[0].1.value > 0.02 && shift.left.abs() < 0.006, "{shift:?}");

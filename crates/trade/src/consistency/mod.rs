@@ -94,7 +94,7 @@ pub fn subgroups(values: &[f64], size: usize) -> Vec<(f64, f64)> {
 /// Limits of the means and of the standard deviations of subgroups of `size`; `None` of fewer than [`FEWEST`] subgroups
 /// or of such without spread.
 #[must_use]
-pub fn of_subgroups(groups: &[(f64, f64)], size: usize) -> Option<(Limits, Limits)> {
+pub fn compute_limits(groups: &[(f64, f64)], size: usize) -> Option<(Limits, Limits)> {
     if groups.len() < FEWEST || size < 2 {
         return None;
     }
@@ -248,7 +248,7 @@ mod tests {
     ) {
         assert!((c4(size) - factor).abs() < 6e-5);
         let groups = vec![(10.0, 1.0); 8];
-        let (means, sds) = of_subgroups(&groups, size).unwrap();
+        let (means, sds) = compute_limits(&groups, size).unwrap();
         assert!((means.upper - 10.0 - a3).abs() < 1e-3, "{means:?}");
         assert!((sds.lower - b3).abs() < 1e-3 && (sds.upper - b4).abs() < 1e-3, "{sds:?}");
     }
@@ -264,7 +264,7 @@ mod tests {
     fn too_few_or_all_alike_have_no_limits() {
         assert!(individuals(&[1.0, 2.0, 1.0, 2.0]).is_none());
         assert!(individuals(&[5.0; 9]).is_none());
-        assert!(of_subgroups(&[(1.0, 0.0); 9], 3).is_none());
+        assert!(compute_limits(&[(1.0, 0.0); 9], 3).is_none());
     }
 
     /// e-Handbook 6.3.2.3, data of the worked example of cumulative sums: the mean moves up at the 13th value.

@@ -16,7 +16,7 @@ impl Hours {
         Self(None)
     }
 
-    pub(super) fn of(calendar: &Calendar, from: Moment) -> Self {
+    pub(super) fn new(calendar: &Calendar, from: Moment) -> Self {
         let off: Vec<Date> = calendar
             .off
             .iter()

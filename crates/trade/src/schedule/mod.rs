@@ -110,7 +110,7 @@ pub fn schedule_with(
     if !problems.is_empty() {
         return Err(problems);
     }
-    let problem = Problem::of(work);
+    let problem = Problem::new(work);
     let unplaceable = unplaceable(work, &problem);
     if !unplaceable.is_empty() {
         return Err(unplaceable);

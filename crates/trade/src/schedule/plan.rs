@@ -42,7 +42,7 @@ pub(super) struct Problem {
 }
 
 impl Problem {
-    pub(super) fn of(work: &Work) -> Self {
+    pub(super) fn new(work: &Work) -> Self {
         let means: Vec<Means> = work
             .resources
             .iter()
@@ -53,7 +53,7 @@ impl Problem {
                     .iter()
                     .map(|(from, to)| (from.minutes_after(work.from), to.minutes_after(work.from)))
                     .collect();
-                let hours = calendar.map_or_else(Hours::always, |c| Hours::of(c, work.from));
+                let hours = calendar.map_or_else(Hours::always, |c| Hours::new(c, work.from));
                 Means { hours: hours.without(&away), capacity: r.capacity }
             })
             .collect();

@@ -104,7 +104,7 @@ fn what_cannot_be_explains_nothing() {
 /// Both may be off at once by what no single fault does: that is said.
 #[test]
 fn two_faults_at_once_fit_none() {
-    let solution = Solution::of(&design()).unwrap();
+    let solution = Solution::compute(&design()).unwrap();
     let compared = |r, l| compare(&design(), &of_expected(r, l));
     assert!(explain(&solution, &compared(0.972, 0.74)).fits);
     assert!(!explain(&solution, &compared(1.5, 0.5)).fits);
@@ -133,7 +133,7 @@ fn the_plan_and_the_targets_are_judged_too() {
 /// Capacitance and flux by themselves.
 #[test]
 fn wax_and_charge_have_causes_of_their_own() {
-    let solution = Solution::of(&design()).unwrap();
+    let solution = Solution::compute(&design()).unwrap();
     let mut waxed = of_expected(1.0, 1.0);
     waxed.push(read(Kind::Capacitance, predict(&design()).unwrap().pickup.capacitance_f.nominal * 2.2));
     assert_eq!(verdict(&design(), &waxed).causes[0].fault, Some(Fault::AddedCapacitance));
@@ -172,7 +172,7 @@ fn the_turns_wound_are_what_is_judged() {
 #[test]
 fn flux_is_compared_at_the_probe_and_polarity_is_watched() {
     // South up by design: a meter reads negative.
-    let expected = Solution::of(&design()).unwrap().pole_flux_mt(0.5)[0].unwrap() * 1e-3;
+    let expected = Solution::compute(&design()).unwrap().pole_flux_mt(0.5)[0].unwrap() * 1e-3;
     assert!(expected < 0.0);
     let found = compare(&design(), &[read(Kind::Flux, expected)]);
     assert!(found[0].deviation.abs() < 1e-9 && !found[0].reversed);
@@ -186,7 +186,7 @@ fn flux_is_compared_at_the_probe_and_polarity_is_watched() {
 #[test]
 fn the_flux_of_buttons_is_compared_in_their_order() {
     let buttons = starting_point(Format::ButtonMagnet, "Sedge", 6, 10.4);
-    let expected = Solution::of(&buttons).unwrap().pole_flux_mt(0.5);
+    let expected = Solution::compute(&buttons).unwrap().pole_flux_mt(0.5);
     let last = u32::try_from(buttons.poles.len()).unwrap();
     let tesla = expected.last().unwrap().unwrap() * 1e-3;
     let found = compare(&buttons, &[Reading { pole: Some(last), ..read(Kind::Flux, tesla) }]);

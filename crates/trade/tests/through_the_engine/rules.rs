@@ -32,7 +32,7 @@ fn a_change_reverses_what_it_says(
     )]
     change: PickupChange,
 ) {
-    let placed = |design: &Design| PlacedPickup::of(design, &Calibration::default()).unwrap();
+    let placed = |design: &Design| PlacedPickup::try_new(design, &Calibration::default()).unwrap();
     let design = of(kind);
     let (before, after) = (placed(&design), placed(&change.applied(&design)));
     let leads = if change.swaps_leads() { -1.0 } else { 1.0 };
@@ -52,7 +52,7 @@ fn travellers_are_of_what_is_made() {
     for kind in Kind::ALL {
         let usual = Traveller::usual(&of(kind));
         let keys = |t: &Traveller| t.0.iter().map(|o| o.key.clone()).collect::<Vec<_>>();
-        let whole = keys(&usual.clone().of_an_assembly());
+        let whole = keys(&usual.clone().for_assembly());
         assert!(!whole.is_empty() && whole.iter().all(|k| keys(&usual).contains(k)), "{kind:?}");
         assert!(!whole.contains(&"wind".to_owned()), "{kind:?}: its coils are wound by themselves");
         let both = keys(&usual.clone().for_rewind_and_new());
@@ -66,7 +66,7 @@ fn travellers_are_of_what_is_made() {
         operation.key = format!("own-{k}");
     }
     let last = own.0.last().cloned();
-    assert_eq!(own.of_an_assembly().0.first(), last.as_ref());
+    assert_eq!(own.for_assembly().0.first(), last.as_ref());
 }
 
 /// Coils of one operator read 2 % high: the effect is found, against the others, and taking it off leaves nothing.
@@ -88,8 +88,8 @@ fn an_operators_effect_is_found_and_taken_off() {
     };
     let runs: Vec<Observation> = (0..60).map(observation).collect();
     let model = fit_calibration(&runs);
-    let resistance = model.of(Quantity::Resistance).unwrap();
-    assert!(model.of(Quantity::Inductance).is_none(), "nothing was read of it");
+    let resistance = model.quantity(Quantity::Resistance).unwrap();
+    assert!(model.quantity(Quantity::Inductance).is_none(), "nothing was read of it");
     assert_eq!((resistance.runs_of(Factor::Operator, 2), resistance.runs_of(Factor::Operator, 9)), (20, 0));
     let effect = resistance.effect(Factor::Operator, 2).unwrap();
     assert!((effect.value - 0.02).abs() < 0.003 && effect.sd < 0.01, "{effect:?}");

@@ -240,11 +240,11 @@ fn cell(
     context: &CellContext<'_>,
 ) -> Cell {
     let scale = figure.scale();
-    let old = context.before.and_then(|b| figure.of(&b.pickup));
+    let old = context.before.and_then(|b| figure.find_in(&b.pickup));
     let aim = figure.aim(&design.aims);
     let measured = context.measured.iter().find(|(f, _)| *f == figure).map(|(_, v)| *v);
     let is_level = figure == Figure::RelativeOutput;
-    let Some(q) = figure.of(&figures.pickup) else {
+    let Some(q) = figure.find_in(&figures.pickup) else {
         return Cell {
             key: figure.key(),
             label: figure.label(),
@@ -285,7 +285,7 @@ fn cell(
 
 /// The strip of a prediction.
 pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &CellContext<'_>) -> Vec<Cell> {
-    let names = PlaceNames::of(design);
+    let names = PlaceNames::from_design(design);
     let mut all: Vec<Cell> = STRIP.iter().map(|f| cell(*f, design, (figures, &names), context)).collect();
     if !figures.coils.is_empty() {
         let plain =

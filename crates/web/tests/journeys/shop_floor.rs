@@ -21,7 +21,7 @@ async fn shop() -> std::net::SocketAddr {
         measured: Measured { left_m: Some(2500.0), ..Measured::default() },
         remark: String::new(),
     };
-    store.of(WorkshopId(1)).add_spool(store::PersonId(1), &spool).await.unwrap();
+    store.workshop(WorkshopId(1)).add_spool(store::PersonId(1), &spool).await.unwrap();
     Visit::to(&store).address
 }
 

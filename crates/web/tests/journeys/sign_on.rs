@@ -77,7 +77,7 @@ async fn server_with_provider() -> SocketAddr {
     };
     let owner = store.person_by_sign_in("ode").await.unwrap().unwrap();
     let text = serde_json::to_string(&settings).unwrap();
-    store.of(owner.workshop_id).set_settings(owner.id, "Sedge Lane", &text).await.unwrap();
+    store.workshop(owner.workshop_id).set_settings(owner.id, "Sedge Lane", &text).await.unwrap();
     let provider = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let people = vec![person("lark", &["bench"]), person("sable", &["office"]), person("head", &["heads"])];
     let address = provider.local_addr().unwrap();

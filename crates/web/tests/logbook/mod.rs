@@ -413,7 +413,7 @@ async fn listening_is_blind_until_it_is_scored() {
     let (store, mut visit, _) = begun().await;
     import_runs(&mut visit, &table(|k| 5800.0 + f64::from(k))).await;
     let workshop = store::WorkshopId(1);
-    let revision = store.of(workshop).revision(store::RevisionId(1)).await.unwrap();
+    let revision = store.workshop(workshop).revision(store::RevisionId(1)).await.unwrap();
     let mut other = revision.design.clone();
     other.coils[0].wind.turns += 400;
     let new = store::design::NewRevision {
@@ -425,7 +425,7 @@ async fn listening_is_blind_until_it_is_scored() {
         newest_seen: None,
         is_variant: false,
     };
-    store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
+    store.workshop(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let second = "date,design,revision,turns,resistance,coil_c\n2026-06-01,Sedge,r2,8020,6.2k,20\n2026-06-02,Sedge,r2,8020,6.21k,20\n";
     import_runs(&mut visit, second).await;
     let same = [("question", "Turns?"), ("arm_0", "1"), ("arm_1", "1"), ("cares", "")];
@@ -491,7 +491,7 @@ async fn another_workshop_sees_nothing_of_it() {
 async fn a_model_is_compared_with_its_target() {
     let (store, mut visit, _) = begun().await;
     let workshop = store::WorkshopId(1);
-    let mut design = store.of(workshop).revision(store::RevisionId(1)).await.unwrap().design;
+    let mut design = store.workshop(workshop).revision(store::RevisionId(1)).await.unwrap().design;
     design.aims.resistance_ohm = Some([5700.0, 5900.0]);
     let new = store::design::NewRevision {
         key: store::ClientKey::random(),
@@ -502,7 +502,7 @@ async fn a_model_is_compared_with_its_target() {
         newest_seen: None,
         is_variant: false,
     };
-    store.of(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
+    store.workshop(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let empty = visit.get("/consistency").await;
     assert!(empty.find(".empty").is_some());
     // Mean 5,800, spread 10: the aim is twenty standard deviations wide.

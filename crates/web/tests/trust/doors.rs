@@ -211,8 +211,8 @@ async fn guessing_is_on_the_owners_bench() {
     with_run(&mut owner, &design).await;
     let workshop = Workshop::new(store.clone());
     let (shop, _) = store.workshops().await.unwrap()[0].clone();
-    let ode = store.of(shop).people().await.unwrap().remove(0);
-    workshop.set_own_pin(&Actor::of(&ode), "407193".into(), "").await.unwrap();
+    let ode = store.workshop(shop).people().await.unwrap().remove(0);
+    workshop.set_own_pin(&Actor::from_person(&ode), "407193".into(), "").await.unwrap();
     owner.sign_in("ode", WORDS).await;
     let token = owner.get("/stations").await.field("csrf");
     let code = owner.post("/stations", &[("csrf", &token), ("name", "Window")]).await.find("#code").unwrap();
@@ -284,7 +284,7 @@ async fn a_costly_comparison_is_refused_with_what_to_make_smaller() {
         "too-costly",
         "{}: {}",
         refused.status,
-        coil::prediction::Effort::of(&design).seconds
+        coil::prediction::Effort::estimate(&design).seconds
     );
     let page = Html::parse_document(&refused.body);
     let text: String = page.select(&Selector::parse("main p").unwrap()).flat_map(|p| p.text()).collect();

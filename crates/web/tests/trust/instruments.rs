@@ -27,7 +27,7 @@ async fn with_winder() -> Visit {
         input_mohm: None,
         simulated: true,
     };
-    store.of(person.workshop_id).add_instrument(person.id, &new).await.unwrap();
+    store.workshop(person.workshop_id).add_instrument(person.id, &new).await.unwrap();
     visit.sign_in("ode", "seven thousand turns").await;
     visit
 }

@@ -24,7 +24,7 @@ async fn signed_in(store: &Store, address: &Visit, role: Role) -> (Visit, String
     let hash = workshop::hash_password(WORDS);
     let new = NewPerson { name: &name, sign_in: &name, password_hash: Some(&hash), role };
     let (shop, _) = store.workshops().await.unwrap()[0].clone();
-    let id = store.of(shop).add_person(&new).await.unwrap();
+    let id = store.workshop(shop).add_person(&new).await.unwrap();
     let mut visit = Visit { address: address.address, code: String::new(), cookies: BTreeMap::new() };
     assert_eq!(visit.sign_in(&name, WORDS).await.status, 303);
     let token = visit.get("/account").await.field("csrf");
@@ -110,7 +110,7 @@ async fn every_route_keeps_the_table() {
                 "GET" => visit.get(&path).await,
                 _ => visit.post(&path, &[("csrf", &token)]).await,
             };
-            let may = Actor::of(&person).may(action);
+            let may = Actor::from_person(&person).may(action);
             assert_eq!(is_refused(&answer), !may, "{method} {path} by {role:?}: {}", answer.status);
             assert_ne!(answer.status, 500, "{method} {path} by {role:?}");
         }
@@ -247,7 +247,7 @@ async fn a_station_asks_who_stands_at_it() {
     owner.sign_in("ode", WORDS).await;
     let (_, _, wren) = signed_in(&store, &owner, Role::Owner).await;
     let workshop = Workshop::new(store.clone());
-    workshop.set_own_pin(&Actor::of(&wren), "407193".into(), "").await.unwrap();
+    workshop.set_own_pin(&Actor::from_person(&wren), "407193".into(), "").await.unwrap();
     let token = owner.get("/stations").await.field("csrf");
     let page = owner.post("/stations", &[("csrf", &token), ("name", "By the window")]).await;
     let code = page.find("#code").unwrap();

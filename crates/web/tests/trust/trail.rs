@@ -347,7 +347,7 @@ async fn typed(visit: &mut Visit, value: &str) -> String {
 async fn shop(store: &Store, backups: &std::path::Path) -> Visit {
     crate::winding::with_bench(store, 20.0).await;
     let backups = workshop::BackupFolder { path: backups.to_owned(), keep: 3 };
-    let mut owner = Visit::of(workshop::Workshop::new(store.clone()).with_backups(backups));
+    let mut owner = Visit::new(workshop::Workshop::new(store.clone()).with_backups(backups));
     super::spoiled::fill(&mut owner).await;
     owner
 }

@@ -39,7 +39,7 @@ pub(crate) async fn with_bench(store: &Store, pace: f64) -> Bench {
             input_mohm: None,
             simulated: true,
         };
-        store.of(workshop).add_instrument(person, &new).await.unwrap();
+        store.workshop(workshop).add_instrument(person, &new).await.unwrap();
     }
     bench
 }

@@ -34,7 +34,7 @@ async fn meter(store: &Store, actor: &Actor, name: &str, due: Option<Date>) {
         input_mohm: None,
         simulated: true,
     };
-    store.of(actor.workshop).add_instrument(actor.person, &new).await.unwrap();
+    store.workshop(actor.workshop).add_instrument(actor.person, &new).await.unwrap();
 }
 
 async fn part(workshop: &Workshop, actor: &Actor, name: &str, stock: i32, order_below: Option<u32>) {
@@ -54,7 +54,7 @@ async fn log(workshop: &Workshop, actor: &Actor, run: RunId, all: &[(Kind, f64)]
     let reading = |(kind, value): &(Kind, f64)| NewReading {
         coil_c: (*kind == Kind::Resistance).then_some(20.0),
         test_hz: (*kind == Kind::Inductance).then_some(1000.0),
-        ..NewReading::of(*kind, Some(*value))
+        ..NewReading::new(*kind, Some(*value))
     };
     let command = LogReadings {
         key: ClientKey::random(),

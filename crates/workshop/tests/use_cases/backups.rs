@@ -196,7 +196,7 @@ async fn an_older_archive_is_brought_up_to_date() {
     let (store, manifest) = restored(&path).await.unwrap();
     assert_eq!((manifest.schema, manifest.rows()), (48, 3));
     let roles: Vec<Role> =
-        store.of(store::WorkshopId(1)).people().await.unwrap().iter().map(|p| p.role.0).collect();
+        store.workshop(store::WorkshopId(1)).people().await.unwrap().iter().map(|p| p.role.0).collect();
     assert_eq!(roles, [Role::Operator, Role::Owner]);
 }
 

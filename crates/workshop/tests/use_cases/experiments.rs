@@ -46,7 +46,7 @@ async fn a_listening_hides_what_is_what_until_it_is_scored_once() {
         .collect();
     // Who was shown which coil is under which letter does not score.
     let helper = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x"), role: Role::Owner };
-    let other = Actor { person: store.of(actor.workshop).add_person(&helper).await.unwrap(), ..actor };
+    let other = Actor { person: store.workshop(actor.workshop).add_person(&helper).await.unwrap(), ..actor };
     workshop.see_listening_key(&other, id, listening).await.unwrap();
     assert!(workshop.has_seen_listening_key(&other, listening).await.unwrap());
     let seen = workshop.score_listening(&other, listening, &scores).await;

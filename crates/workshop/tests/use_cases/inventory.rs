@@ -173,7 +173,7 @@ async fn a_card_is_changed_by_who_saw_it_last() {
     let (workshop, actor, store) = set_up().await;
     let spool = workshop.add_spool(&actor, &new_spool("K-12", None)).await.unwrap();
     let id = part(&workshop, &actor, "rods", 3).await;
-    let seen = Some(store.of(actor.workshop).spool(spool).await.unwrap().version);
+    let seen = Some(store.workshop(actor.workshop).spool(spool).await.unwrap().version);
     let from = |supplier: &str, version| SpoolDetails {
         supplier: supplier.into(),
         version,
@@ -182,7 +182,7 @@ async fn a_card_is_changed_by_who_saw_it_last() {
     workshop.update_spool(&actor, spool, &from("Heron Wire", seen)).await.unwrap();
     let late = workshop.update_spool(&actor, spool, &from("Marsh Wire", seen)).await;
     assert!(matches!(late, Err(Refusal::ChangedMeanwhile("spool"))));
-    assert_eq!(store.of(actor.workshop).spool(spool).await.unwrap().supplier, "Heron Wire");
+    assert_eq!(store.workshop(actor.workshop).spool(spool).await.unwrap().supplier, "Heron Wire");
     let seen = Some(workshop.parts(&actor).await.unwrap()[0].version);
     let costs = |each: f64, version| PartDetails { each_cost: Some(each), version, ..PartDetails::default() };
     workshop.update_part(&actor, id, &costs(2.0, seen)).await.unwrap();

@@ -54,7 +54,7 @@ async fn what_else_is_asked_of_a_run() {
     assert_eq!(workshop.expected_lay(&actor, id, 0).await.unwrap().turns.len(), 10);
     assert_eq!(workshop.expected_lay(&actor, RunId(999), 10).await.unwrap_err().code(), "not-found");
     // A capacitance range shows the coil's inductance as if it were a capacitor: far from its own capacitance.
-    let row = store.of(actor.workshop).run(id).await.unwrap();
+    let row = store.workshop(actor.workshop).run(id).await.unwrap();
     let shown = workshop.capacitance_range_reading(&row, 1000.0).await.unwrap().unwrap();
     let own =
         workshop.run_details(&actor, id).await.unwrap().prediction.unwrap().pickup.capacitance_f.nominal;
@@ -129,7 +129,7 @@ async fn one_instrument_is_across_the_coil() {
     use store::instrument::NewInstrument;
     use trade::instrument::InstrumentKind;
     let (workshop, actor, store) = set_up().await;
-    let own = store.of(actor.workshop);
+    let own = store.workshop(actor.workshop);
     let shown = async || {
         let all = workshop.instruments(&actor).await.unwrap();
         analyser_of(&all).map(|(instrument, _)| instrument.name.clone())

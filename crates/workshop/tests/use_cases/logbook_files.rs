@@ -82,20 +82,20 @@ async fn runs_of_every_kind(workshop: &Workshop, actor: &Actor, store: &store::S
         corrects: None,
         accept_doubtful: true,
     };
-    let turns = NewReading::of(Kind::Turns, Some(7500.0));
+    let turns = NewReading::new(Kind::Turns, Some(7500.0));
     workshop
-        .log_readings(actor, open, log(vec![turns.clone(), NewReading::of(Kind::Open, None)]))
+        .log_readings(actor, open, log(vec![turns.clone(), NewReading::new(Kind::Open, None)]))
         .await
         .unwrap();
     let half = run(workshop, actor, revision).await;
-    let warm = NewReading { coil_c: Some(26.5), ..NewReading::of(Kind::Resistance, Some(5700.0)) };
-    let slow = NewReading { test_hz: Some(120.0), ..NewReading::of(Kind::Inductance, Some(2.2)) };
+    let warm = NewReading { coil_c: Some(26.5), ..NewReading::new(Kind::Resistance, Some(5700.0)) };
+    let slow = NewReading { test_hz: Some(120.0), ..NewReading::new(Kind::Inductance, Some(2.2)) };
     let flux = |pole: u32| NewReading {
         pole: Some(pole),
         probe_mm: Some(0.5),
-        ..NewReading::of(Kind::Flux, Some(0.04))
+        ..NewReading::new(Kind::Flux, Some(0.04))
     };
-    let mut all = vec![turns, warm, slow, NewReading::of(Kind::Width, Some(0.0131))];
+    let mut all = vec![turns, warm, slow, NewReading::new(Kind::Width, Some(0.0131))];
     all.extend((1..=6).map(flux));
     workshop.log_readings(actor, half, log(all)).await.unwrap();
     let first = workshop.run_details(actor, half).await.unwrap().readings[0].reading.id;
@@ -111,7 +111,7 @@ async fn runs_of_every_kind(workshop: &Workshop, actor: &Actor, store: &store::S
         sweep: &sweep,
         at: None,
     };
-    store.of(actor.workshop).add_sweep(actor.person, &new).await.unwrap();
+    store.workshop(actor.workshop).add_sweep(actor.person, &new).await.unwrap();
     let waiting = run(workshop, actor, revision).await;
     let void = run(workshop, actor, revision).await;
     assert!(waiting != void);
@@ -135,7 +135,7 @@ async fn a_logbook_comes_back_as_it_went() {
 
     let other = Workshop::new(dev_database::fresh_store().await);
     let owner = other.set_up(first_visit(&other), super::HERE).await.unwrap();
-    let other_actor = Actor::of(&other.person(owner).await.unwrap().unwrap());
+    let other_actor = Actor::from_person(&other.person(owner).await.unwrap().unwrap());
     other.save_revision(&other_actor, &command(tall_single("Sedge", 6, 10.4))).await.unwrap();
     let mut shuffled = lines(&before);
     shuffled.reverse();
@@ -214,7 +214,7 @@ async fn a_run_is_started_while_others_are_imported() {
     // Given out, and not yet written: the import has taken its numbers.
     let id = loop {
         let id = run(&workshop, &actor, revision).await;
-        if store.of(actor.workshop).run(id).await.unwrap().row.number > 600 || job.outcome().is_some() {
+        if store.workshop(actor.workshop).run(id).await.unwrap().row.number > 600 || job.outcome().is_some() {
             break id;
         }
         tokio::time::sleep(std::time::Duration::from_millis(5)).await;
@@ -283,7 +283,7 @@ async fn a_search_finds_what_stands_inside_words(#[case] words: &str, #[case] fo
     let revision = design(&workshop, &actor).await;
     for remark in ["Drahtbruch am start lead, seen late", "磁石を着磁する", "lead start was loose"] {
         let id = run(&workshop, &actor, revision).await;
-        let remark = NewReading { words: remark.into(), ..NewReading::of(Kind::Remark, None) };
+        let remark = NewReading { words: remark.into(), ..NewReading::new(Kind::Remark, None) };
         let log = LogReadings { readings: vec![remark], ..readings(&[]) };
         workshop.log_readings(&actor, id, log).await.unwrap();
     }

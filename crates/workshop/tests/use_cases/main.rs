@@ -64,7 +64,7 @@ async fn set_up_on(store: Store) -> (Workshop, Actor, Store) {
     let workshop = Workshop::new(store.clone());
     let owner = workshop.set_up(first_visit(&workshop), HERE).await.unwrap();
     let person = workshop.person(owner).await.unwrap().unwrap();
-    (workshop, Actor::of(&person), store)
+    (workshop, Actor::from_person(&person), store)
 }
 
 fn command(design: Design) -> SaveRevision {
@@ -104,7 +104,7 @@ fn readings(all: &[(Kind, f64)]) -> LogReadings {
     let reading = |(kind, value): &(Kind, f64)| NewReading {
         coil_c: (*kind == Kind::Resistance).then_some(20.0),
         test_hz: (*kind == Kind::Inductance).then_some(1000.0),
-        ..NewReading::of(*kind, Some(*value))
+        ..NewReading::new(*kind, Some(*value))
     };
     LogReadings {
         key: ClientKey::random(),
@@ -170,11 +170,11 @@ async fn the_shown_verdict_is_the_recorded_one_until_it_is_judged_again() {
     assert_eq!(passed.verdict.level, Level::Pass);
     assert!(!passed.judged_by_other_engine && passed.comparisons.len() == 2);
     // What is recorded is shown, whatever the engine would say now.
-    let row = store.of(actor.workshop).run(id).await.unwrap();
+    let row = store.workshop(actor.workshop).run(id).await.unwrap();
     let mut other = trade::judgement::judge_run(&row.design, &[], &row.calibration, row.tolerance);
     other.verdict.level = Level::Stop;
     other.verdict.text = "as recorded".into();
-    store.of(actor.workshop).record_judgement(id, &other, None).await.unwrap();
+    store.workshop(actor.workshop).record_judgement(id, &other, None).await.unwrap();
     let shown = workshop.run_details(&actor, id).await.unwrap();
     assert_eq!((shown.verdict.level, shown.verdict.text.as_str()), (Level::Stop, "as recorded"));
     let summary = workshop.rejudge_run(&actor, id).await.unwrap();
@@ -200,9 +200,9 @@ async fn many_readings_at_once_leave_one_consistent_judgement() {
     }
     let details = workshop.run_details(&actor, id).await.unwrap();
     assert_eq!(details.readings.len(), 8);
-    let row = store.of(actor.workshop).run(id).await.unwrap().row;
+    let row = store.workshop(actor.workshop).run(id).await.unwrap().row;
     assert_eq!(row.verdict_level(), Some(Level::Waiting));
-    assert!(store.of(actor.workshop).run_prediction(id).await.unwrap().is_some());
+    assert!(store.workshop(actor.workshop).run_prediction(id).await.unwrap().is_some());
 }
 
 const TABLE: &str =
@@ -388,7 +388,7 @@ async fn with_winder(store: &Store, actor: &Actor, name: &'static str) -> instru
         input_mohm: None,
         simulated: true,
     };
-    store.of(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();
+    store.workshop(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();
     bench
 }
 
@@ -435,14 +435,14 @@ async fn an_open_station_logs_nothing_after_the_last_signature() {
     workshop.take_over_counter(&actor, id, WinderChoice::OfRun, taken).await.unwrap();
     measure_well(&workshop, &actor, id).await;
     close(&workshop, &actor, id).await;
-    let before = store.of(actor.workshop).events(id).await.unwrap().len();
+    let before = store.workshop(actor.workshop).events(id).await.unwrap().len();
     instruments::Winder::run(&mut bench.clone(), 500.0, Some(400)).await.unwrap();
     let closed = state.wait_for(|s| s.trouble == Some(workshop::StationTrouble::RunClosed));
     tokio::time::timeout(Duration::from_secs(20), closed).await.expect("the station learns of it").unwrap();
     while instruments::Winder::status(&mut bench.clone()).await.unwrap().turns < 100 {
         tokio::time::sleep(Duration::from_millis(20)).await;
     }
-    assert_eq!(store.of(actor.workshop).events(id).await.unwrap().len(), before);
+    assert_eq!(store.workshop(actor.workshop).events(id).await.unwrap().len(), before);
     let command = WinderCommand::Run { rpm: 500.0 };
     let refused = workshop.command_winder(&actor, id, WinderChoice::OfRun, command).await;
     assert!(matches!(refused, Err(Refusal::RunClosed)));

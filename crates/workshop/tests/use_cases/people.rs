@@ -86,7 +86,7 @@ async fn who_left_cannot_come_back_and_keeps_their_runs() {
     let manager = PeopleManager::new(&owner).unwrap();
     let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
     let revision = design(&workshop, &owner).await;
-    let id = run(&workshop, &Actor::of(&wren), revision).await;
+    let id = run(&workshop, &Actor::from_person(&wren), revision).await;
     workshop.change_member(&manager, wren.id, MemberChange::Disable).await.unwrap();
     assert_eq!(workshop.sign_in("wren", WORDS.into(), HERE).await.unwrap(), SignInOutcome::Wrong);
     let options = workshop.start_options(&owner, revision).await.unwrap();
@@ -116,7 +116,7 @@ async fn a_workshop_never_loses_its_last_owner() {
         assert_eq!(refused.code(), "last-owner", "{change:?}");
     }
     let second = member(&workshop, &owner, "Wren", Role::Owner).await;
-    let other = PeopleManager::new(&Actor::of(&second)).unwrap();
+    let other = PeopleManager::new(&Actor::from_person(&second)).unwrap();
     let (one, two) = tokio::join!(
         workshop.change_member(&manager, second.id, MemberChange::Role(Role::Operator)),
         workshop.change_member(&other, owner.person, MemberChange::Disable)
@@ -198,10 +198,10 @@ async fn a_station_takes_its_code_once_and_people_their_pins() {
     assert_eq!(workshop.enrol_station(&code, HERE).await.unwrap_err().code(), "not-found");
     assert!(workshop.people_at(&station).await.unwrap().is_empty(), "nobody has a PIN");
     let pin = |pin: &str| pin.to_owned();
-    let refused = workshop.set_own_pin(&Actor::of(&wren), pin("1234"), "").await.unwrap_err();
+    let refused = workshop.set_own_pin(&Actor::from_person(&wren), pin("1234"), "").await.unwrap_err();
     assert_eq!(refused.code(), "unusable-pin");
-    workshop.set_own_pin(&Actor::of(&wren), pin("407193"), "").await.unwrap();
-    workshop.set_own_pin(&Actor::of(&viewer), pin("885621"), "").await.unwrap();
+    workshop.set_own_pin(&Actor::from_person(&wren), pin("407193"), "").await.unwrap();
+    workshop.set_own_pin(&Actor::from_person(&viewer), pin("885621"), "").await.unwrap();
     let there = workshop.people_at(&station).await.unwrap();
     assert_eq!(there.iter().map(|p| p.id).collect::<Vec<_>>(), [wren.id], "a viewer does not wind");
     let wrong = workshop.stand_at(&station, wren.id, pin("407194"), HERE).await.unwrap_err();
@@ -227,7 +227,7 @@ async fn a_persons_data_are_theirs_alone() {
     let revision = design(&workshop, &owner).await;
     let of_owner = run(&workshop, &owner, revision).await;
     measure_well(&workshop, &owner, of_owner).await;
-    let data = workshop.own_data(&Actor::of(&wren)).await.unwrap();
+    let data = workshop.own_data(&Actor::from_person(&wren)).await.unwrap();
     assert_eq!(data["person"][0]["sign_in"], "wren");
     assert!(data["readings"].as_array().unwrap().is_empty() && data["runs"].as_array().unwrap().is_empty());
     let data = workshop.own_data(&owner).await.unwrap();
@@ -314,7 +314,7 @@ async fn secrets_of_second_factors_are_sealed_outside_of_the_database() {
 async fn an_owner_resets_a_lost_second_factor() {
     let (workshop, owner, _) = set_up().await;
     let wren = member(&workshop, &owner, "Wren", Role::Operator).await;
-    let actor = Actor::of(&wren);
+    let actor = Actor::from_person(&wren);
     let (shared, _) = workshop.new_second_factor(&actor, None).await.unwrap();
     workshop.set_second_factor(&actor, &shared.text, &code(&shared.text, 0), "", HERE).await.unwrap();
     let manager = PeopleManager::new(&owner).unwrap();
@@ -343,7 +343,7 @@ async fn settings_hold_for_everybody_and_leave_a_trail() {
     workshop.change_settings(&owner, "Marsh Lane", &changed).await.unwrap();
     let after = crate::run(&workshop, &owner, revision).await;
     for (run, sd) in [(before, 3.0), (after, 2.0)] {
-        let found = store.of(owner.workshop).run(run).await.unwrap().tolerance.control_sd;
+        let found = store.workshop(owner.workshop).run(run).await.unwrap().tolerance.control_sd;
         assert!((found - sd).abs() < 1e-12, "{found}");
     }
     changed.load.volume_kohm = -1.0;
@@ -405,12 +405,12 @@ async fn guessing_is_told_to_the_owner() {
         let tried = workshop.stand_at(&station, owner.person, "111222".into(), from).await.unwrap_err();
         assert_eq!(tried.code(), "wrong-pin");
     }
-    let told = store.of(owner.workshop).guessing(7).await.unwrap();
+    let told = store.workshop(owner.workshop).guessing(7).await.unwrap();
     assert_eq!((told.len(), told[0].what.as_str(), told[0].tries), (1, "PIN", 8));
     let is_told = |all: &[workshop::AttentionItem]| {
         all.iter().any(|item| matches!(item, workshop::AttentionItem::Guessing(_)))
     };
     assert!(is_told(&workshop.attention(&owner).await.unwrap()));
     let wren = member(&workshop, &owner, "Wren", Role::Designer).await;
-    assert!(!is_told(&workshop.attention(&Actor::of(&wren)).await.unwrap()));
+    assert!(!is_told(&workshop.attention(&Actor::from_person(&wren)).await.unwrap()));
 }

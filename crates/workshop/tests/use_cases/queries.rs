@@ -48,7 +48,7 @@ impl Statements {
     }
 
     /// How many a use case takes.
-    async fn of<T>(
+    async fn count<T>(
         self,
         name: &'static str,
         use_case: impl Future<Output = Result<T, workshop::Refusal>>,
@@ -97,18 +97,20 @@ async fn fill(workshop: &Workshop, actor: &Actor, name: &str) {
 async fn asked(workshop: &Workshop, actor: &Actor, counted: Statements) -> Vec<(&'static str, usize)> {
     let (designs, rows) = (DesignFilter::default(), LogFilter::default());
     vec![
-        counted.of("designs", workshop.designs(actor, &designs)).await,
-        counted.of("logbook", workshop.logbook_page(actor, &rows, 0)).await,
-        counted.of("filter choices", workshop.filter_choices(actor)).await,
-        counted.of("spools", workshop.spools(actor)).await,
-        counted.of("parts", workshop.parts(actor)).await,
-        counted.of("stock movements", workshop.stock_movements(actor, 5)).await,
-        counted.of("experiments", workshop.experiments(actor)).await,
-        counted.of("sets", workshop.sets(actor)).await,
-        counted.of("timers", workshop.timers(actor)).await,
-        counted.of("attention", workshop.attention(actor)).await,
-        counted.of("changes", workshop.audit_trail(actor, &store::audit::AuditFilter::default(), None)).await,
-        counted.of("sessions", workshop.own_sessions(actor)).await,
+        counted.count("designs", workshop.designs(actor, &designs)).await,
+        counted.count("logbook", workshop.logbook_page(actor, &rows, 0)).await,
+        counted.count("filter choices", workshop.filter_choices(actor)).await,
+        counted.count("spools", workshop.spools(actor)).await,
+        counted.count("parts", workshop.parts(actor)).await,
+        counted.count("stock movements", workshop.stock_movements(actor, 5)).await,
+        counted.count("experiments", workshop.experiments(actor)).await,
+        counted.count("sets", workshop.sets(actor)).await,
+        counted.count("timers", workshop.timers(actor)).await,
+        counted.count("attention", workshop.attention(actor)).await,
+        counted
+            .count("changes", workshop.audit_trail(actor, &store::audit::AuditFilter::default(), None))
+            .await,
+        counted.count("sessions", workshop.own_sessions(actor)).await,
     ]
 }
 

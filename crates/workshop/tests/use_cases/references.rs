@@ -20,7 +20,7 @@ fn examined() -> (Design, ReferenceDraft) {
     let mut design = starting_point(Kind::TallSingle, "Unknown", 6, 10.4);
     design.coils[0].wire.gauge = "43 AWG".parse().unwrap();
     design.coils[0].wind.turns = 8200;
-    let prediction = Solution::of(&design).unwrap().prediction(&Calibration::default());
+    let prediction = Solution::compute(&design).unwrap().prediction(&Calibration::default());
     let mut draft =
         ReferenceDraft::begun("Drawer find", starting_point(Kind::TallSingle, "Unknown", 6, 10.4));
     let reading = |value| Some(Measurement { value, ..Measurement::default() });
@@ -121,8 +121,12 @@ async fn a_model_becomes_the_start_of_a_design_with_targets() {
     };
     let shown = workshop.preview(&owner, &design, None, None, &query).await.unwrap().context;
     assert_eq!((shown.overlays.len(), shown.overlays[0].1.as_str()), (1, "Drawer find"));
-    let now =
-        Solution::of(&design).unwrap().prediction(&Calibration::default()).pickup.relative_output_db.nominal;
+    let now = Solution::compute(&design)
+        .unwrap()
+        .prediction(&Calibration::default())
+        .pickup
+        .relative_output_db
+        .nominal;
     let [low, high] = design.aims.output_db.unwrap();
     // 15 % more is 1.21 dB.
     assert!((0.5 * (low + high) - now - 1.21).abs() < 0.05);
@@ -133,7 +137,7 @@ async fn a_model_becomes_the_start_of_a_design_with_targets() {
 async fn a_curve_tells_what_hung_on_it() {
     let (workshop, owner, _) = set_up().await;
     let (truth, mut draft) = examined();
-    let prediction = Solution::of(&truth).unwrap().prediction(&Calibration::default());
+    let prediction = Solution::compute(&truth).unwrap().prediction(&Calibration::default());
     let own_f = prediction.pickup.capacitance_f.nominal;
     let reading = Measurement { value: own_f * 1e12, ..Measurement::default() };
     draft.findings.measured.capacitance_pf = Some(reading);
@@ -165,7 +169,7 @@ async fn a_diagnosis_is_kept_answer_by_answer() {
     let id = saved(&workshop, &owner, &draft).await;
     let found = workshop.identify_findings(&owner, &draft.findings).await.unwrap();
     let expected = workshop.expected_readings(&owner, &draft, &found).await.unwrap();
-    let known = Solution::of(&truth).unwrap().prediction(&Calibration::default());
+    let known = Solution::compute(&truth).unwrap().prediction(&Calibration::default());
     let ratio = expected.resistance_ohm.unwrap().nominal / known.pickup.resistance_ohm.nominal;
     assert!((ratio - 1.0).abs() < 0.02 && expected.quality.unwrap() > 1.0, "{ratio}");
     let answers = [

@@ -132,11 +132,11 @@ async fn nothing_slips_in_beside_the_last_signature() {
             })
             .collect();
         close(&workshop, &actor, id).await;
-        let closed_at = store.of(actor.workshop).events(id).await.unwrap().len();
+        let closed_at = store.workshop(actor.workshop).events(id).await.unwrap().len();
         for other in others {
             other.await.unwrap();
         }
-        let events = store.of(actor.workshop).events(id).await.unwrap().len();
+        let events = store.workshop(actor.workshop).events(id).await.unwrap().len();
         assert_eq!(events, closed_at, "an event came in after the run was closed");
         assert_eq!(events, logged.load(Ordering::SeqCst) as usize);
     }
@@ -254,7 +254,7 @@ async fn a_reading_and_its_verdict_are_one() {
     let store = Store::connect(&url).await.unwrap();
     let workshop = Workshop::new(store);
     let owner = workshop.set_up(first_visit(&workshop), HERE).await.unwrap();
-    let actor = Actor::of(&workshop.person(owner).await.unwrap().unwrap());
+    let actor = Actor::from_person(&workshop.person(owner).await.unwrap().unwrap());
     let revision = design(&workshop, &actor).await;
     let id = run(&workshop, &actor, revision).await;
     let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
@@ -341,7 +341,7 @@ async fn a_run_begun_by_mistake_is_voided() {
     workshop.command_winder(&actor, wrong, WinderChoice::OfRun, command).await.unwrap();
     measure_well(&workshop, &actor, good).await;
     measure_well(&workshop, &actor, wrong).await;
-    let learned = async || store.of(actor.workshop).observations().await.unwrap().len();
+    let learned = async || store.workshop(actor.workshop).observations().await.unwrap().len();
     assert_eq!(learned().await, 2);
     let no_reason = workshop.void_run(&actor, wrong, " ").await;
     assert!(matches!(no_reason, Err(Refusal::ReasonMissing)));
@@ -382,9 +382,9 @@ async fn readings_that_were_never_judged_are_judged_at_the_start() {
     let revision = design(&workshop, &actor).await;
     let (passed, waiting) = (run(&workshop, &actor, revision).await, run(&workshop, &actor, revision).await);
     measure_well(&workshop, &actor, passed).await;
-    let own = store.of(actor.workshop);
+    let own = store.workshop(actor.workshop);
     let key = ClientKey::random();
-    let open = [NewReading::of(Kind::Turns, Some(7500.0)), NewReading::of(Kind::Open, None)];
+    let open = [NewReading::new(Kind::Turns, Some(7500.0)), NewReading::new(Kind::Open, None)];
     own.log_readings(passed, actor.person, &key, &open[1..], None).await.unwrap();
     own.log_readings(waiting, actor.person, &ClientKey::random(), &open, None).await.unwrap();
     let level = async |id| own.log_lines_of(&[id]).await.unwrap()[0].level.0;

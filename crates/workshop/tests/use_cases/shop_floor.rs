@@ -24,7 +24,7 @@ async fn winder(store: &Store, actor: &Actor, name: &str) {
         input_mohm: None,
         simulated: true,
     };
-    store.of(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();
+    store.workshop(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();
 }
 
 /// Hours around the clock, so that a test runs alike at any time of day.

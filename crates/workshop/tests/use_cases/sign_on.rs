@@ -136,7 +136,7 @@ async fn somebody_links_themselves() {
     let found = shop.sign_in("ode").await.unwrap();
     assert_eq!((found.person, found.has_second_factor), (shop.owner.person, true));
     let lark = shop.sign_in("lark").await.unwrap();
-    let lark = Actor::of(&shop.workshop.person(lark.person).await.unwrap().unwrap());
+    let lark = Actor::from_person(&shop.workshop.person(lark.person).await.unwrap().unwrap());
     assert_eq!(link(&lark, "ode").await.unwrap_err().code(), "identity-taken");
     shop.set(|all| (all.owner, all.viewer) = (String::new(), "heads".into())).await;
     let found = shop.sign_in("ode").await.unwrap();
@@ -157,7 +157,7 @@ async fn one_factor_elsewhere_is_one_factor() {
         let found = shop.sign_in(subject).await.unwrap();
         assert!(!found.needs_code, "there is no second factor yet");
         let person = shop.workshop.person(found.person).await.unwrap().unwrap();
-        let own = shop.store.of(person.workshop_id);
+        let own = shop.store.workshop(person.workshop_id);
         own.set_second_factor(Some(person.id), person.id, Some(("GEZDGNBVGY3TQOJQ", &[])), "").await.unwrap();
         assert_eq!(shop.sign_in(subject).await.unwrap().needs_code, needs_code);
     }
@@ -179,17 +179,17 @@ async fn a_group_of_two_workshops_joins_neither() {
         ..WorkshopSettings::default()
     };
     let text = serde_json::to_string(&settings).unwrap();
-    shop.store.of(other).set_settings(wren, "Other", &text).await.unwrap();
+    shop.store.workshop(other).set_settings(wren, "Other", &text).await.unwrap();
     assert_eq!(shop.sign_in("lark").await.unwrap_err().code(), "several-workshops");
     let off = serde_json::to_string(&WorkshopSettings::default()).unwrap();
-    shop.store.of(other).set_settings(wren, "Other", &off).await.unwrap();
+    shop.store.workshop(other).set_settings(wren, "Other", &off).await.unwrap();
     let lark = shop.sign_in("lark").await.unwrap();
     assert_eq!(shop.workshop.person(lark.person).await.unwrap().unwrap().workshop_id, shop.owner.workshop);
     // A known person stays in their workshop, whatever another workshop claims.
-    shop.store.of(other).set_settings(wren, "Other", &text).await.unwrap();
+    shop.store.workshop(other).set_settings(wren, "Other", &text).await.unwrap();
     assert_eq!(shop.sign_in("lark").await.unwrap().person, lark.person);
     let change = PersonChange::Role(Role::Viewer);
-    shop.store.of(shop.owner.workshop).change_person(None, lark.person, change).await.unwrap();
+    shop.store.workshop(shop.owner.workshop).change_person(None, lark.person, change).await.unwrap();
 }
 
 #[tokio::test]

@@ -107,7 +107,7 @@ async fn guessing_is_slowed_down_and_locks_nobody_out() {
 async fn somebody_sees_and_ends_their_own_sessions_only() {
     let (workshop, actor, store) = set_up().await;
     let winder = NewPerson { name: "Wren", sign_in: "wren", password_hash: Some("x"), role: Role::Owner };
-    let wren = Actor { person: store.of(actor.workshop).add_person(&winder).await.unwrap(), ..actor };
+    let wren = Actor { person: store.workshop(actor.workshop).add_person(&winder).await.unwrap(), ..actor };
     for (key, person, id) in [(1_u8, actor, "a"), (2, actor, "b"), (3, actor, "c"), (4, wren, "d")] {
         let new = store::session::NewSession {
             key_hash: &[key; 32],
@@ -214,10 +214,10 @@ async fn a_calibration_is_kept_frozen_or_switched_off() {
     workshop.set_calibration_policy(&actor, of, CalibrationPolicy::Off).await.unwrap();
     let design = workshop.revision(&actor, revision).await.unwrap().design;
     let off = workshop.applied_calibration(&actor, Some(of)).await.unwrap();
-    assert!(off.of(&design).is_empty());
+    assert!(off.for_design(&design).is_empty());
     workshop.set_calibration_policy(&actor, of, CalibrationPolicy::On).await.unwrap();
     workshop.set_calibration_enabled(&actor, false).await.unwrap();
     let disabled = workshop.applied_calibration(&actor, Some(of)).await.unwrap();
-    assert!(disabled.of(&design).is_empty());
+    assert!(disabled.for_design(&design).is_empty());
     assert!(!workshop.calibration_overview(&actor, None).await.unwrap().enabled);
 }

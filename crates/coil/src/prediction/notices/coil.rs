@@ -54,7 +54,7 @@ fn fitting_turns(case: Case<'_>, index: usize) -> u32 {
             return area / packing / coil.former.height_mm;
         }
         let wind = crate::design::Wind { turns, ..coil.wind.clone() };
-        let plan = crate::wind::GuidePlan::of(&wind, model.height_m(), model.wire.overall_m);
+        let plan = crate::wind::GuidePlan::new(&wind, model.height_m(), model.wire.overall_m);
         let of_breaking = model.pull.map_or(crate::prediction::wound::USUAL_PULL, |p| p.of_breaking);
         crate::wind::lay(&plan, room_mm * 1e-3, of_breaking).mean_build_m() * 1e3
     };

@@ -13,7 +13,7 @@ use crate::design::Design;
 use case::{Case, Gather};
 
 /// All notices, the most serious first.
-pub(super) fn of(design: &Design, model: &Model, solved: &Solved, figures: &Figures) -> Vec<Notice> {
+pub(super) fn compute(design: &Design, model: &Model, solved: &Solved, figures: &Figures) -> Vec<Notice> {
     let mut gather = Gather::default();
     let case = Case { design, model, solved, figures };
     for index in 0..design.coils.len() {

@@ -131,7 +131,7 @@ fn correction(fitted: &QuantityModel) -> CorrectionRow {
 /// Effects on the resistance of levels with enough runs to say something of them.
 fn levels(overview: &CalibrationOverview) -> Vec<LevelRow> {
     let model = overview.shown.as_ref().map(|shown| &shown.model);
-    let Some(fitted) = model.and_then(|m| m.of(Quantity::Resistance)) else { return Vec::new() };
+    let Some(fitted) = model.and_then(|m| m.quantity(Quantity::Resistance)) else { return Vec::new() };
     let mut rows = Vec::new();
     for (factor, word) in [(Factor::Spool, "spool"), (Factor::Operator, "wound by"), (Factor::Winder, "on")] {
         for (level, runs) in fitted.levels(factor).filter(|(_, runs)| *runs >= FEWEST_OF_LEVEL) {
@@ -165,7 +165,7 @@ async fn show(
         inside: bands.iter().filter(|b| b.abs() <= 1.0).count(),
         all: bands.len(),
     };
-    let resistance = shown.and_then(|s| s.model.of(Quantity::Resistance));
+    let resistance = shown.and_then(|s| s.model.quantity(Quantity::Resistance));
     Ok(CalibrationPage {
         frame: Frame::new(&user, "logbook", "Calibration"),
         tab: "calibration",

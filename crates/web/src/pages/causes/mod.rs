@@ -168,7 +168,7 @@ async fn show(
     page.makeups = model.quantities.iter().map(makeup).collect();
     for (quantity, step, reach) in [(Quantity::Resistance, 0.005, 0.06), (Quantity::Inductance, 0.005, 0.06)]
     {
-        let Some(fitted) = model.of(quantity) else { continue };
+        let Some(fitted) = model.quantity(quantity) else { continue };
         let before: Vec<f64> =
             found.observations.iter().filter_map(|l| l.ratios[quantity as usize]).collect();
         let after: Vec<f64> = found.observations.iter().filter_map(|l| fitted.residual(l)).collect();

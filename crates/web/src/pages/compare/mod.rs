@@ -99,7 +99,7 @@ fn link(id: ComparedId) -> String {
 fn lines(all: &[ComparedPickup], columns: &[Figure]) -> Vec<ComparedRow> {
     let mut lines = Vec::new();
     for (tone, one) in all.iter().enumerate() {
-        let cell = |c: &Figure| match one.prediction.as_ref().map(|p| c.of(&p.pickup)) {
+        let cell = |c: &Figure| match one.prediction.as_ref().map(|p| c.find_in(&p.pickup)) {
             Some(Some(q)) => (c.scale().text(q.nominal), c.scale().band(q)),
             Some(None) => ("none".to_owned(), String::new()),
             None => ("–".to_owned(), String::new()),
@@ -294,7 +294,7 @@ fn csv_of(
         let name = unformulated(&one.name);
         let mut cells = vec![name.clone(), "predicted".to_owned()];
         for c in columns {
-            let q = one.prediction.as_ref().and_then(|p| c.of(&p.pickup));
+            let q = one.prediction.as_ref().and_then(|p| c.find_in(&p.pickup));
             let number = |v: Option<f64>| {
                 v.map_or_else(String::new, |v| format.number(&format!("{:.6}", c.scale().scaled(v))))
             };

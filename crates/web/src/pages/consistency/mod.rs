@@ -19,7 +19,7 @@ use store::logbook::LogbookRow;
 use trade::calibration::Quantity;
 use trade::consistency::{
     Breach, Capability, LevelShift, Limits, Rule, Stretch, best_pairs, breaches, breaches_within, capability,
-    level_shift, moving_limits, moving_ranges, of_subgroups, stretches, subgroups, trend,
+    compute_limits, level_shift, moving_limits, moving_ranges, stretches, subgroups, trend,
 };
 use workshop::{ShiftExplanation, known_changes};
 
@@ -61,7 +61,7 @@ impl Charted {
         }
     }
 
-    fn of(self, row: &LogbookRow) -> Option<f64> {
+    fn value_in(self, row: &LogbookRow) -> Option<f64> {
         match self.0 {
             Some(Figure::Resistance) => row.resistance_ohm,
             Some(Figure::Inductance) => row.inductance_h,
@@ -163,7 +163,7 @@ async fn show(
         Some(design) => app.workshop.series(&user.actor, DesignId(design)).await?,
         None => (Vec::new(), Aims::default()),
     };
-    lines.retain(|l| charted.of(l).is_some() && l.level.0.counts());
+    lines.retain(|l| charted.value_in(l).is_some() && l.level.0.counts());
     let one_kind = lines.windows(2).all(|w| w[0].revision == w[1].revision && w[0].turns == w[1].turns);
     let can_relate = lines.first().is_some_and(|l| charted.ratio(l).is_some());
     let relative =
@@ -171,7 +171,7 @@ async fn show(
     if relative {
         lines.retain(|l| charted.ratio(l).is_some());
     }
-    let value = |l: &LogbookRow| if relative { charted.ratio(l) } else { charted.of(l) };
+    let value = |l: &LogbookRow| if relative { charted.ratio(l) } else { charted.value_in(l) };
     let values: Vec<f64> = lines.iter().filter_map(value).collect();
     let name =
         designs.iter().find(|(id, _, _)| Some(id.0) == design).map_or_else(String::new, |d| d.1.clone());
@@ -318,7 +318,7 @@ fn draw_means(page: &mut ConsistencyPage, series: &Series) {
     /// Coils of a subgroup: common practice for charts of means.
     const SIZE: usize = 5;
     let groups = subgroups(&series.values, SIZE);
-    let limits = of_subgroups(&groups, SIZE);
+    let limits = compute_limits(&groups, SIZE);
     if groups.is_empty() {
         page.none = "Means need five coils each.".into();
         return;

@@ -94,7 +94,7 @@ fn could_change(space: &SearchSpace) -> Vec<&'static str> {
 fn results_markup(found: &SearchResults, units: Units) -> Result<String, AppError> {
     let (from, list) = (&found.from, found.candidates.as_slice());
     let span = |goal: Goal| {
-        let values = list.iter().map(|c| goal.of(&c.prediction));
+        let values = list.iter().map(|c| goal.value_in(&c.prediction));
         values.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)))
     };
     let (peaks, outputs) = (span(Goal::Peak), span(Goal::Output));
@@ -111,11 +111,11 @@ fn results_markup(found: &SearchResults, units: Units) -> Result<String, AppErro
         rows.push(CandidateRow {
             turns: turns.join(" + "),
             changed: if changed.is_empty() { "turns only".into() } else { changed.join(", ") },
-            values: GOALS.iter().map(|g| figure_text(*g, g.of(&c.prediction))).collect(),
+            values: GOALS.iter().map(|g| figure_text(*g, g.value_in(&c.prediction))).collect(),
             miss: miss_text(c),
             document: serde_json::to_string(&c.design)?,
-            x: 34.0 + 180.0 * place(Goal::Peak.of(&c.prediction), peaks),
-            y: 110.0 - 96.0 * place(Goal::Output.of(&c.prediction), outputs),
+            x: 34.0 + 180.0 * place(Goal::Peak.value_in(&c.prediction), peaks),
+            y: 110.0 - 96.0 * place(Goal::Output.value_in(&c.prediction), outputs),
         });
     }
     let output = |value| figure_text(Goal::Output, value);

@@ -40,7 +40,7 @@ pub(super) async fn show(
     let (design, units) = (revision.design, user.settings.units);
     let of = Some(revision.row.design_id);
     let prediction = app.workshop.prediction_of(&user.actor, of, &design).await?.ok();
-    let shown = Shown::of(query.all("show"), user.settings.privacy.shared_parts.as_deref());
+    let shown = Shown::from_keys(query.all("show"), user.settings.privacy.shared_parts.as_deref());
     // How full the bobbin is tells the turns.
     let builds: Vec<f64> = match &prediction {
         Some(p) if shown.has("turns") => p.coils.iter().map(|c| c.build_mm).collect(),

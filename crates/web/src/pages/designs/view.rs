@@ -218,7 +218,7 @@ mod tests {
     fn every_format_has_all_its_views() {
         for kind in Kind::ALL {
             let design = starting_point(kind, "Sedge", 6, 10.0);
-            let solution = Solution::of(&design).unwrap();
+            let solution = Solution::compute(&design).unwrap();
             let prediction = solution.prediction(&Calibration::default());
             let drawn = Drawn {
                 design: &design,

@@ -58,7 +58,7 @@ struct Typed {
 }
 
 impl Typed {
-    fn of(part: &Part, form: &FormData, errors: &Errors) -> Self {
+    fn new(part: &Part, form: &FormData, errors: &Errors) -> Self {
         let refused = |what: &str| errors.contains_key(&format!("{what}-{}", part.id));
         let (is_edit, is_move) = (refused("edit"), refused("move"));
         let or = |is_sent: bool, name: &str, holds: String| {
@@ -102,7 +102,7 @@ async fn page(
             kind: part.kind.name(),
             low: is_low(&part),
             cost: part.each_cost.map_or_else(|| "–".into(), money),
-            typed: Typed::of(&part, form, errors),
+            typed: Typed::new(&part, form, errors),
             below: part.order_below.map_or_else(String::new, |n| n.to_string()),
             key: ClientKey::random(),
             moves: movements.iter().filter(|(id, _)| *id == part.id).map(|(_, m)| movement(m)).collect(),

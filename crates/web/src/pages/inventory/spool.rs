@@ -142,7 +142,7 @@ async fn page(
         })
     };
     let effect = model.as_ref().and_then(|m| {
-        let runs = m.of(Quantity::Resistance)?.runs_of(Factor::Spool, id.0);
+        let runs = m.quantity(Quantity::Resistance)?.runs_of(Factor::Spool, id.0);
         let e = m.effect_of(Quantity::Resistance, Factor::Spool, id.0).filter(|_| runs >= FEWEST_OF_LEVEL)?;
         Some(format!(
             "{} ± {:.1} % in resistance against the other spools, from {}",
@@ -200,7 +200,7 @@ async fn page(
         check_fields: check_fields(&spool, form, errors, units),
         detail_fields: detail_fields(&spool, &winders, form, errors, units),
         checking: has(&["overall", "ohms", "at_c", "gross"]),
-        photos: PhotoStrip::of(app, user, PhotoSubject::Spool, spool.id.0).await?,
+        photos: PhotoStrip::load(app, user, PhotoSubject::Spool, spool.id.0).await?,
         version: match form.get("version") {
             "" => spool.version.to_string(),
             sent => sent.to_owned(),

@@ -131,7 +131,7 @@ enum Form {
 }
 
 impl Export {
-    async fn of(
+    async fn load(
         app: web::Data<App>,
         user: CurrentUser,
         query: &QueryParameters,
@@ -197,7 +197,7 @@ pub(super) async fn csv(
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
     let form = Form::Table(user.settings.spreadsheets);
-    Ok(Export::of(app, user, &query, form).await?.response("text/csv; charset=utf-8", "logbook.csv"))
+    Ok(Export::load(app, user, &query, form).await?.response("text/csv; charset=utf-8", "logbook.csv"))
 }
 
 pub(super) async fn json(
@@ -205,7 +205,7 @@ pub(super) async fn json(
     user: CurrentUser,
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
-    Ok(Export::of(app, user, &query, Form::Document).await?.response("application/json", "logbook.json"))
+    Ok(Export::load(app, user, &query, Form::Document).await?.response("application/json", "logbook.json"))
 }
 
 #[cfg(test)]

@@ -184,7 +184,7 @@ async fn order_page(
         page.is_short = supplies.iter().any(|s| s.short() > 0.0);
         page.supplies = supplies.iter().map(supply_row).collect();
         page.cost = cost_words(&app.workshop.order_cost(&user.actor, &draft).await?);
-        page.photos = Some(PhotoStrip::of(app, user, PhotoSubject::Order, row.id.0).await?);
+        page.photos = Some(PhotoStrip::load(app, user, PhotoSubject::Order, row.id.0).await?);
         let plan = match app.workshop.shop_plan(&user.actor).await {
             Ok(plan) => Some(plan),
             Err(refusal @ Refusal::NotSchedulable(_)) => {

@@ -53,7 +53,7 @@ impl PhotoStrip {
     }
 
     /// The photos of something.
-    pub(super) async fn of(
+    pub(super) async fn load(
         app: &App,
         user: &CurrentUser,
         subject: PhotoSubject,

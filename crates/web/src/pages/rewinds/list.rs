@@ -49,7 +49,7 @@ fn state_words(state: ReferenceState) -> &'static str {
 }
 
 impl ListRow {
-    fn of(row: ReferenceRow) -> Self {
+    fn from_row(row: ReferenceRow) -> Self {
         Self {
             id: row.id,
             purpose: if row.purpose.0 == Purpose::Model { "model" } else { "rewind" },
@@ -72,7 +72,7 @@ pub(super) async fn list_page(
 ) -> Result<HttpResponse, AppError> {
     let is_archived = query.get("archived") == "yes";
     let all = app.workshop.references(&user.actor, is_archived).await?;
-    let mut rows: Vec<ListRow> = all.into_iter().map(ListRow::of).collect();
+    let mut rows: Vec<ListRow> = all.into_iter().map(ListRow::from_row).collect();
     let mut tags: Vec<String> = rows.iter().flat_map(|r| r.tags.iter().cloned()).collect();
     tags.sort();
     tags.dedup();

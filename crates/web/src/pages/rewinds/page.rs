@@ -191,7 +191,7 @@ async fn reference_page(
         photos: None,
     };
     if let (Some(row), Ok(found)) = (shown.row, &weighed.found) {
-        page.photos = Some(PhotoStrip::of(app, user, PhotoSubject::Reference, row.id.0).await?);
+        page.photos = Some(PhotoStrip::load(app, user, PhotoSubject::Reference, row.id.0).await?);
         let expected = app.workshop.expected_readings(&user.actor, draft, found).await?;
         page.diagnosis = Some(diagnosis(draft, &expected, units));
         if has_readings(draft) {

@@ -32,7 +32,7 @@ pub(super) struct AssemblyPart {
 }
 
 impl AssemblyPart {
-    pub(super) fn of(assembly: Assembly) -> Self {
+    pub(super) fn new(assembly: Assembly) -> Self {
         Self {
             whole: assembly.whole.map(|(id, number)| (id.0, number)),
             coils: assembly.coils.into_iter().map(row).collect(),

@@ -167,12 +167,12 @@ pub(super) fn readings_from(
     if let Some(turns) =
         optional(form, e, "turns", range(Kind::Turns, 1.0), "turns", |t: Turns| f64::from(t.0))
     {
-        readings.push(NewReading::of(Kind::Turns, Some(turns)));
+        readings.push(NewReading::new(Kind::Turns, Some(turns)));
     }
     let coil_c = measured(form, e, "coil_c", (-20.0, 150.0), (Measure::Temperature, units));
     let typed = form.get("resistance").to_lowercase();
     if ["open", "ol", "o.l", "inf", "infinite", "∞"].contains(&typed.as_str()) {
-        readings.push(NewReading::of(Kind::Open, None));
+        readings.push(NewReading::new(Kind::Open, None));
     } else if let Some(ohms) =
         optional(form, e, "resistance", range(Kind::Resistance, 1.0), "Ω", Resistance::ohms)
     {
@@ -182,7 +182,7 @@ pub(super) fn readings_from(
                 "Enter the coil’s temperature: a coil 5 K warmer reads 2 % more.".into(),
             );
         }
-        readings.push(NewReading { coil_c, ..NewReading::of(Kind::Resistance, Some(ohms)) });
+        readings.push(NewReading { coil_c, ..NewReading::new(Kind::Resistance, Some(ohms)) });
     }
     let test_hz = optional(form, e, "test_hz", (20.0, 100_000.0), "Hz", Frequency::hz);
     if let Some(henries) =
@@ -191,16 +191,16 @@ pub(super) fn readings_from(
         if test_hz.is_none() && !e.contains_key("test_hz") {
             e.insert("test_hz".into(), "Enter the test frequency: the reading rises with it.".into());
         }
-        readings.push(NewReading { test_hz, ..NewReading::of(Kind::Inductance, Some(henries)) });
+        readings.push(NewReading { test_hz, ..NewReading::new(Kind::Inductance, Some(henries)) });
     }
     if let Some(farads) = capacitance(form, e, &mut not_a_capacitance_f) {
-        readings.push(NewReading::of(Kind::Capacitance, Some(farads)));
+        readings.push(NewReading::new(Kind::Capacitance, Some(farads)));
     }
     if let Some(mm) = measured(form, e, "width", range(Kind::Width, 1e3), (Measure::Length, units)) {
-        readings.push(NewReading::of(Kind::Width, Some(mm * 1e-3)));
+        readings.push(NewReading::new(Kind::Width, Some(mm * 1e-3)));
     }
     if let Some(mm) = measured(form, e, "length", range(Kind::Length, 1e3), (Measure::Length, units)) {
-        readings.push(NewReading::of(Kind::Length, Some(mm * 1e-3)));
+        readings.push(NewReading::new(Kind::Length, Some(mm * 1e-3)));
     }
     let probe_mm = measured(form, e, "probe", (0.0, 20.0), (Measure::Length, units));
     for (pole, _) in design.numbered_poles() {
@@ -209,7 +209,7 @@ pub(super) fn readings_from(
             readings.push(NewReading {
                 pole: Some(pole),
                 probe_mm: Some(probe_mm.unwrap_or(0.5)),
-                ..NewReading::of(Kind::Flux, Some(mt * 1e-3))
+                ..NewReading::new(Kind::Flux, Some(mt * 1e-3))
             });
         }
     }
@@ -217,7 +217,7 @@ pub(super) fn readings_from(
     if remark.chars().count() > 1000 {
         errors.insert("remark".into(), "A remark has up to 1,000 letters.".into());
     } else if !remark.is_empty() {
-        readings.push(NewReading { words: remark.into(), ..NewReading::of(Kind::Remark, None) });
+        readings.push(NewReading { words: remark.into(), ..NewReading::new(Kind::Remark, None) });
     }
     if readings.is_empty() && errors.is_empty() && not_a_capacitance_f.is_none() {
         errors.insert("turns".into(), "Enter at least one reading.".into());

@@ -40,7 +40,7 @@ struct ListRow {
 }
 
 impl ListRow {
-    fn of(row: PickupSetRow, draft: &SetDraft) -> Self {
+    fn from_row(row: PickupSetRow, draft: &SetDraft) -> Self {
         let mut order: Vec<_> = draft.pickups.iter().collect();
         order.sort_by(|a, b| a.from_bridge_mm.total_cmp(&b.from_bridge_mm));
         Self {
@@ -65,7 +65,8 @@ async fn list_page(
     let (q, by_name) = (query.get("q").to_owned(), query.get("sort") == "name");
     let sets = app.workshop.pickup_sets(&user.actor, is_archived).await?;
     let words = q.to_lowercase();
-    let mut rows: Vec<ListRow> = sets.into_iter().map(|(row, draft)| ListRow::of(row, &draft)).collect();
+    let mut rows: Vec<ListRow> =
+        sets.into_iter().map(|(row, draft)| ListRow::from_row(row, &draft)).collect();
     rows.retain(|r| format!("{} {}", r.name, r.pickups).to_lowercase().contains(&words));
     if by_name {
         rows.sort_by_key(|r| r.name.to_lowercase());

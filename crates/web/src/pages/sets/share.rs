@@ -42,7 +42,7 @@ pub(super) async fn show(
     let preview = app.workshop.preview_set(&user.actor, &draft).await?;
     let predicted = preview.predicted.map_err(Refusal::NotPredictable)?;
     let (set, solution) = (&preview.set, &predicted.solution);
-    let shown = Shown::of(query.all("show"), user.settings.privacy.shared_parts.as_deref());
+    let shown = Shown::from_keys(query.all("show"), user.settings.privacy.shared_parts.as_deref());
     let signals: Vec<&PickupSignal> = (0..set.pickups.len()).filter_map(|i| solution.signal(i)).collect();
     let curves =
         set.switch.iter().zip(&predicted.prediction.positions).enumerate().map(|(tone, (given, p))| {

@@ -25,7 +25,7 @@ struct Page {
 }
 
 fn page(request: &HttpRequest, next: &str, error: String) -> Result<HttpResponse, AppError> {
-    let token = FormToken::of(request);
+    let token = FormToken::from_request(request);
     let is_refused = !error.is_empty();
     let page = Page { frame: token.bare(), assets: assets::base(), next: next.to_owned(), error };
     token.page(&page, is_refused)

@@ -26,7 +26,7 @@ pub(super) struct FormToken {
 
 impl FormToken {
     /// The one that a browser holds, or a new one.
-    pub(super) fn of(request: &HttpRequest) -> Self {
+    pub(super) fn from_request(request: &HttpRequest) -> Self {
         let held = request.cookie(FORM_COOKIE).map(|c| c.value().to_owned());
         let is_https = request.app_data::<web::Data<App>>().is_some_and(|app| app.origin.is_https());
         match held.filter(|t| t.len() == 32 && t.bytes().all(|b| b.is_ascii_hexdigit())) {

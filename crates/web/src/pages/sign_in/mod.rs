@@ -137,7 +137,7 @@ fn set_up_page(request: &HttpRequest, form: &FormData, errors: &Errors) -> Resul
         complete: "new-password",
         ..Field::typed(name, label, hint).with("", errors).wide()
     };
-    let token = FormToken::of(request);
+    let token = FormToken::from_request(request);
     let page = SetUpPage {
         frame: token.bare(),
         assets: assets::base(),

@@ -46,7 +46,7 @@ pub(super) async fn sign_in_page(
         ..Field::typed("password", "Password", "")
     };
     let sign_in = Field { complete: "username", required: "yes", ..Field::typed("sign_in", "Name", "") };
-    let token = FormToken::of(request);
+    let token = FormToken::from_request(request);
     let page = SignInPage {
         frame: token.bare(),
         assets: assets::base(),

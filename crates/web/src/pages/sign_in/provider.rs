@@ -56,7 +56,7 @@ pub(super) async fn back(
         let person = person.filter(|p| current_user::signed_in(&session).is_ok_and(|id| id == Some(p.id)));
         let person = person.ok_or_else(|| AppError::SignIn("/account".to_owned()))?;
         let session_id = current_user::session_id(&session)?.unwrap_or_default();
-        let actor = Actor::of(&person);
+        let actor = Actor::from_person(&person);
         let linked =
             without_turn(app.workshop.link_single_sign_on(&actor, &back, started, answer, &session_id)).await;
         match linked {

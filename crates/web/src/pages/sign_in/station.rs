@@ -41,7 +41,7 @@ struct StationPage {
 }
 
 fn enrol_page(request: &HttpRequest, errors: &Errors) -> Result<HttpResponse, AppError> {
-    let token = FormToken::of(request);
+    let token = FormToken::from_request(request);
     let page = EnrolPage {
         frame: token.bare(),
         assets: assets::base(),
@@ -63,7 +63,7 @@ async fn station_page(
     let people = app.workshop.people_at(&station).await?;
     let chosen = chosen.and_then(|id| people.iter().find(|p| p.id == id));
     let pin = Field { kind: "password", complete: "off", required: "yes", ..Field::typed("pin", "PIN", "") };
-    let token = FormToken::of(request);
+    let token = FormToken::from_request(request);
     let page = StationPage {
         frame: token.bare(),
         assets: assets::base(),

@@ -34,7 +34,7 @@ fn page(request: &HttpRequest, person: Person, errors: &Errors) -> Result<HttpRe
         complete: "new-password",
         ..Field::typed(name, label, hint).with("", errors).wide()
     };
-    let token = FormToken::of(request);
+    let token = FormToken::from_request(request);
     let page = Page {
         frame: token.bare(),
         assets: assets::base(),

@@ -33,7 +33,7 @@ pub(super) struct Part {
 }
 
 impl Part {
-    fn of(title: &'static str, hint: &'static str, fields: Vec<Field>) -> Self {
+    fn new(title: &'static str, hint: &'static str, fields: Vec<Field>) -> Self {
         Self { title, hint, fields, poles: None }
     }
 }
@@ -163,7 +163,7 @@ pub(super) fn filled(draft: &ReferenceDraft, units: Units) -> FormFields {
     }
     let measured = &draft.findings.measured;
     let number = |value: f64| format::plain(value, 6);
-    let value = |what: Measurand| measured.of(what).map(|m| m.value);
+    let value = |what: Measurand| measured.measurement(what).map(|m| m.value);
     for what in [Measurand::InductanceH, Measurand::Turns, Measurand::PeakHz] {
         form.set(what.key(), value(what).map_or_else(String::new, number));
     }
@@ -186,8 +186,9 @@ pub(super) fn filled(draft: &ReferenceDraft, units: Units) -> FormFields {
         "wire_mass_g",
         value(Measurand::WireMassG).map_or_else(String::new, |g| units.field(Measure::Mass, g)),
     );
-    let of =
-        |what: Measurand, pick: fn(&Measurement) -> Option<f64>| measured.of(what).as_ref().and_then(pick);
+    let of = |what: Measurand, pick: fn(&Measurement) -> Option<f64>| {
+        measured.measurement(what).as_ref().and_then(pick)
+    };
     let celsius = of(Measurand::ResistanceOhm, |m| m.coil_c);
     form.set("coil_c", celsius.map_or_else(String::new, |c| units.field(Measure::Temperature, c)));
     form.set("test_hz", of(Measurand::InductanceH, |m| m.test_hz).map_or_else(String::new, number));
@@ -312,7 +313,7 @@ fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Err
     readings.open = matches!(resistance.to_lowercase().as_str(), "open" | "ol" | "o.l." | "∞");
     // What a file said of how well something is known stays while the number stays.
     let mut put = |what: Measurand, value: Option<f64>| {
-        let before = readings.of(what);
+        let before = readings.measurement(what);
         let reading = value.map(|value| match before {
             Some(known) if is_same(known.value, value) => known,
             _ => Measurement { value, ..Measurement::default() },

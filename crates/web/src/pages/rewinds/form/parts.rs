@@ -33,7 +33,7 @@ fn finish_part(form: &FormFields, errors: &Errors) -> Part {
         vec![Choice::new("tape", "tape"), Choice::new("string", "string"), Choice::new("nothing", "nothing")];
     let ages = vec![Choice::new("no", "stay new"), Choice::new("yes", "aged to match the old ones")];
     let filled = |f: Field| f.filled(form, errors);
-    Part::of(
+    Part::new(
         "When it is brought back",
         "Its traveller asks for it.",
         vec![
@@ -66,8 +66,8 @@ pub(crate) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
         "From the core outwards, by the mark on the flange.",
     ));
     vec![
-        Part::of("Look", "Photograph it before anything is undone.", looks),
-        Part::of(
+        Part::new("Look", "Photograph it before anything is undone.", looks),
+        Part::new(
             "Meter",
             "Anything may be missing. Type “open” where the ohm meter shows no connection.",
             vec![
@@ -93,7 +93,7 @@ pub(crate) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
                 ),
             ],
         ),
-        Part::of(
+        Part::new(
             "Calliper",
             "Sizes that nobody changed are those of the usual former of this format.",
             caliper,
@@ -108,7 +108,7 @@ pub(crate) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
                 filled(Field::chosen("magnet", "Magnets are said to be", "", magnets)),
             ],
         },
-        Part::of(
+        Part::new(
             "Wire and turns",
             "A piece of the wire, and what the counter shows while it is taken off.",
             vec![
@@ -127,7 +127,7 @@ pub(crate) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
                 )),
             ],
         ),
-        Part::of(
+        Part::new(
             "What is said of it",
             "It is weighed, and doubted where the readings contradict it.",
             vec![
