@@ -1,6 +1,6 @@
 //! How long a prediction takes, and its dear parts: the targets and what was measured stand in docs/physics.md.
 
-use coil::design::{Kind, starting_point};
+use coil::design::{Format, starting_point};
 use coil::magnet::{Body, Grade, Magnetised, Material, Resolution, Rod, System};
 use coil::prediction::{Calibration, Solution, predict};
 use coil::set::{PlacedPickup, SetSolution};
@@ -15,7 +15,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn prediction(c: &mut Criterion) {
     let mut group = c.benchmark_group("predict");
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         let mut design = starting_point(kind, kind.name(), 6, 10.0);
         group.bench_function(BenchmarkId::from_parameter(kind.name()), |b| {
             // Other parts and another lay each time, by too little to see: nothing is kept from before.
@@ -33,7 +33,7 @@ fn prediction(c: &mut Criterion) {
     // count as alike.
     for (name, count) in [("predict another pole", 1), ("predict another row of poles", usize::MAX)] {
         let mut group = c.benchmark_group(name);
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             let mut design = starting_point(kind, kind.name(), 6, 10.0);
             group.bench_function(BenchmarkId::from_parameter(kind.name()), |b| {
                 b.iter(|| {
@@ -48,7 +48,7 @@ fn prediction(c: &mut Criterion) {
     }
     // As on the sheet: another number of turns each time, over the same magnets and metal.
     let mut group = c.benchmark_group("predict another winding");
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         let design = starting_point(kind, kind.name(), 6, 10.0);
         let mut turns = 0;
         group.bench_function(BenchmarkId::from_parameter(kind.name()), |b| {
@@ -61,7 +61,7 @@ fn prediction(c: &mut Criterion) {
         });
     }
     group.finish();
-    let tall = starting_point(Kind::TallSingle, "bench", 6, 10.4);
+    let tall = starting_point(Format::TallSingle, "bench", 6, 10.4);
     c.bench_function("flux over six poles", |b| {
         b.iter(|| Solution::compute(black_box(&tall)).map(|s| s.pole_flux_mt(0.5)));
     });
@@ -103,7 +103,7 @@ fn sets(c: &mut Criterion) {
 }
 
 fn parts(c: &mut Criterion) {
-    let tall = starting_point(Kind::TallSingle, "bench", 6, 10.4);
+    let tall = starting_point(Format::TallSingle, "bench", 6, 10.4);
     let core = tall.coils[0].former.core.outline();
     let mut wind = tall.coils[0].wind.clone();
     wind.turns = 10_000;

@@ -42,19 +42,19 @@ pub(crate) use document_word;
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::Kind;
+    use crate::design::Format;
     use crate::magnet::Grade;
 
     /// The name is the one that the document has.
     #[test]
     fn names_are_those_of_documents() {
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             assert_eq!(serde_json::to_value(kind).unwrap(), kind.word());
-            assert_eq!(kind.word().parse::<Kind>().unwrap(), kind);
+            assert_eq!(kind.word().parse::<Format>().unwrap(), kind);
         }
         for grade in Grade::MAGNETS {
             assert_eq!(serde_json::to_value(grade).unwrap(), grade.word());
         }
-        assert_eq!(Kind::TwinCoil.spoken(), "twin coil");
+        assert_eq!(Format::TwinCoil.spoken(), "twin coil");
     }
 }

@@ -291,7 +291,7 @@ async fn main() {
                 }
                 "costly comparisons" => {
                     let person = enter(who).await;
-                    bad.push(tokio::spawn(compute(person, "/designs/matters", k, stop)));
+                    bad.push(tokio::spawn(compute(person, "/designs/assumptions", k, stop)));
                 }
                 "pictures" if k < 8 => {
                     let person = enter(who).await;

@@ -4,7 +4,7 @@
 //! `cargo run -p filamentum --example hostile -- 10000000 1` takes how many inputs, and a seed.
 #![allow(clippy::unwrap_used, reason = "a tool for the developer")]
 
-use coil::design::{Design, Kind, limit_at, starting_point};
+use coil::design::{Design, Format, limit_at, starting_point};
 use coil::quantity::Units;
 use coil::quantity::{
     Capacitance, Frequency, Inductance, Length, ParseQuantity, Resistance, Temperature, Tension, Turns,
@@ -175,7 +175,7 @@ fn sheet(base: &Design, text: &str) {
 
 fn parsers() -> Vec<Parser> {
     let owned = |all: &[&str]| all.iter().map(ToString::to_string).collect::<Vec<_>>();
-    let designs: Vec<Design> = Kind::ALL.iter().map(|kind| starting_point(*kind, "One", 6, 10.4)).collect();
+    let designs: Vec<Design> = Format::ALL.iter().map(|kind| starting_point(*kind, "One", 6, 10.4)).collect();
     let documents = designs.iter().map(|d| serde_json::to_string(d).unwrap()).collect();
     let lines = |d: &Design| {
         let form = presentation::sheet::form_of(d, Units::default()).0;

@@ -1,6 +1,6 @@
 //! What an unknown pickup was, from the command line.
 
-use crate::prediction::{Format, print, refuse, text_in};
+use crate::prediction::{OutputFormat, print, refuse, text_in};
 use coil::Word as _;
 use coil::identification::{Habits, Identification, identify, read};
 use coil::prediction::{Calibration, Quantity};
@@ -9,7 +9,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 /// Weighs the findings in a file and prints what the pickup can be.
-pub(crate) fn run(file: &Path, format: Format) -> ExitCode {
+pub(crate) fn run(file: &Path, format: OutputFormat) -> ExitCode {
     let found = text_in(file)
         .and_then(|text| read(&text))
         .and_then(|findings| identify(&findings, &Habits::default(), &Calibration::default()));

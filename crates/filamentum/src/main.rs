@@ -70,7 +70,7 @@ enum Command {
         what: Option<String>,
         /// How to print it.
         #[arg(long, value_enum, default_value = "json")]
-        format: prediction::Format,
+        format: prediction::OutputFormat,
         #[command(flatten)]
         instrument: prediction::InstrumentArguments,
     },
@@ -80,7 +80,7 @@ enum Command {
         file: PathBuf,
         /// How to print it.
         #[arg(long, value_enum, default_value = "json")]
-        format: prediction::Format,
+        format: prediction::OutputFormat,
     },
     /// Print what a pickup can be, from what was measured of it.
     Identify {
@@ -88,7 +88,7 @@ enum Command {
         file: PathBuf,
         /// How to print it.
         #[arg(long, value_enum, default_value = "json")]
-        format: prediction::Format,
+        format: prediction::OutputFormat,
     },
     /// Print when each operation of some work is done, by whom and on what.
     Schedule {
@@ -96,7 +96,7 @@ enum Command {
         file: PathBuf,
         /// How to print it.
         #[arg(long, value_enum, default_value = "json")]
-        format: prediction::Format,
+        format: prediction::OutputFormat,
         /// Leave it at the first plan, without searching for a better one.
         #[arg(long)]
         quick: bool,

@@ -1,7 +1,7 @@
 //! The engine from the command line: predict, schema, netlist, new.
 
 use coil::circuit::InstrumentInput;
-use coil::design::{Design, Kind, Problem};
+use coil::design::{Design, Format, Problem};
 use coil::prediction::{Prediction, Quantity};
 use coil::set::SetPrediction;
 use serde_json::Value;
@@ -12,7 +12,7 @@ use std::process::ExitCode;
 
 /// How a prediction is printed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-pub(crate) enum Format {
+pub(crate) enum OutputFormat {
     /// The prediction document.
     Json,
     /// For people.
@@ -82,7 +82,7 @@ pub(crate) fn text_in(file: &Path) -> Result<String, Vec<Problem>> {
 pub(crate) fn run(
     file: &Path,
     what: Option<&str>,
-    format: Format,
+    format: OutputFormat,
     instrument: &InstrumentArguments,
 ) -> ExitCode {
     let predicted = instrument.input().and_then(|input| {
@@ -104,10 +104,10 @@ pub(crate) fn run(
         }
     };
     match (what, format) {
-        (None, Format::Text) => print!("{}", text(&prediction)),
-        (None, Format::Json) => println!("{document:#}"),
+        (None, OutputFormat::Text) => print!("{}", text(&prediction)),
+        (None, OutputFormat::Json) => println!("{document:#}"),
         (Some(key), format) => match part(&document, key) {
-            Some(Value::Object(q)) if format == Format::Text && q.contains_key("p05") => {
+            Some(Value::Object(q)) if format == OutputFormat::Text && q.contains_key("p05") => {
                 let show = |name: &str| q.get(name).map(ToString::to_string).unwrap_or_default();
                 println!("{} ({} to {})", show("nominal"), show("p05"), show("p95"));
             }
@@ -161,7 +161,7 @@ pub(crate) fn schema(document: Document) -> ExitCode {
 }
 
 /// Predicts a set of pickups and prints the prediction.
-pub(crate) fn set(file: &Path, format: Format) -> ExitCode {
+pub(crate) fn set(file: &Path, format: OutputFormat) -> ExitCode {
     let predicted =
         text_in(file).and_then(|text| coil::set::read(&text)).and_then(|set| coil::set::predict_set(&set));
     let prediction = match predicted {
@@ -173,14 +173,14 @@ pub(crate) fn set(file: &Path, format: Format) -> ExitCode {
 
 /// Prints a document, or what is written of it for people.
 pub(crate) fn print<T: serde::Serialize>(
-    format: Format,
+    format: OutputFormat,
     document: &T,
     text: impl FnOnce(&T) -> String,
 ) -> ExitCode {
     match (format, serde_json::to_string_pretty(document)) {
-        (Format::Text, _) => print!("{}", text(document)),
-        (Format::Json, Ok(document)) => println!("{document}"),
-        (Format::Json, Err(error)) => {
+        (OutputFormat::Text, _) => print!("{}", text(document)),
+        (OutputFormat::Json, Ok(document)) => println!("{document}"),
+        (OutputFormat::Json, Err(error)) => {
             eprintln!("filamentum: the document cannot be written: {error}");
             return ExitCode::FAILURE;
         }
@@ -242,8 +242,8 @@ pub(crate) fn netlist(file: &Path) -> ExitCode {
 
 /// Prints a design of a format to begin from.
 pub(crate) fn new(kind: &str, strings: u32, pitch_mm: f64) -> ExitCode {
-    let Some(kind) = Kind::ALL.into_iter().find(|k| key_of(*k) == kind) else {
-        let all: Vec<String> = Kind::ALL.into_iter().map(key_of).collect();
+    let Some(kind) = Format::ALL.into_iter().find(|k| key_of(*k) == kind) else {
+        let all: Vec<String> = Format::ALL.into_iter().map(key_of).collect();
         return refuse(&[Problem::new(
             "kind",
             "there is no such format",
@@ -270,7 +270,7 @@ pub(crate) fn new(kind: &str, strings: u32, pitch_mm: f64) -> ExitCode {
     }
 }
 
-fn key_of(kind: Kind) -> String {
+fn key_of(kind: Format) -> String {
     serde_json::to_value(kind).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
 }
 

@@ -1,13 +1,13 @@
 //! A schedule of work, from the command line.
 
-use crate::prediction::{Format, print};
+use crate::prediction::{OutputFormat, print};
 use std::fmt::Write as _;
 use std::path::Path;
 use std::process::ExitCode;
 use trade::schedule::{Schedule, read, schedule, schedule_at_once};
 
 /// Schedules the work in a file and prints it; `is_quick` leaves it at the first plan.
-pub(crate) fn run(file: &Path, format: Format, is_quick: bool) -> ExitCode {
+pub(crate) fn run(file: &Path, format: OutputFormat, is_quick: bool) -> ExitCode {
     let text = match crate::prediction::text_in(file) {
         Ok(text) => text,
         Err(problems) => return crate::prediction::refuse(&problems),

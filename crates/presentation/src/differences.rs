@@ -240,7 +240,7 @@ fn value_words(at: &str, json: Option<&str>, units: Units) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Grounded, Kind, Medium, Potting, Stagger, Step, starting_point, tall_single};
+    use coil::design::{Format, Grounded, Medium, Potting, Stagger, Step, starting_point, tall_single};
 
     /// Potting, leads and ground stand among the differences by their names, also where one side says nothing of them.
     #[test]
@@ -279,13 +279,13 @@ mod tests {
     #[test]
     fn a_target_with_one_end_is_told_as_one() {
         let mut base = tall_single("Sedge", 6, 10.4);
-        base.aims.inductance_h = Some([2.0, 100.0]);
+        base.targets.inductance_h = Some([2.0, 100.0]);
         let mut other = base.clone();
-        other.aims.inductance_h = Some([1e-4, 2.3]);
+        other.targets.inductance_h = Some([1e-4, 2.3]);
         let lines = differences_in_words(&base, &[&other], Units::default());
         let values: Vec<&[String]> = lines.iter().map(|line| &line.values[..]).collect();
         assert_eq!(values, [["2".to_owned(), "open".to_owned()], ["open".to_owned(), "2.3".to_owned()]]);
-        other.aims.inductance_h = None;
+        other.targets.inductance_h = None;
         let lines = differences_in_words(&base, &[&other], Units::default());
         assert_eq!(lines[0].values, ["at least 2", "–"]);
     }
@@ -293,8 +293,8 @@ mod tests {
     #[test]
     fn another_format_is_said_in_words() {
         let mut base = tall_single("Sedge", 6, 10.4);
-        base.aims.inductance_h = Some([2.0, 2.3]);
-        let twin = starting_point(Kind::TwinCoil, "Marsh", 6, 10.4);
+        base.targets.inductance_h = Some([2.0, 2.3]);
+        let twin = starting_point(Format::TwinCoil, "Marsh", 6, 10.4);
         let lines = differences_in_words(&base, &[&twin], Units::default());
         let of =
             |what: &str| lines.iter().find(|l| l.what == what).unwrap_or_else(|| panic!("{what}: {lines:?}"));

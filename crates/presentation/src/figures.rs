@@ -1,7 +1,7 @@
 //! The figures of a pickup, in one table: their key, label, unit, and where a prediction has them.
 
 use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
-use coil::design::{Aims, target_ends};
+use coil::design::{Targets, target_ends};
 use coil::prediction::{PickupPrediction, Quantity};
 use coil::search::Goal;
 use trade::reading::Kind;
@@ -32,7 +32,7 @@ pub enum Figure {
 }
 
 /// Where a design keeps the target range of a figure.
-type AimOf = fn(&Aims) -> Option<[f64; 2]>;
+type AimOf = fn(&Targets) -> Option<[f64; 2]>;
 
 /// A row of the table.
 struct Row {
@@ -45,36 +45,36 @@ struct Row {
     /// The prediction's own name.
     quantity: &'static str,
     of: fn(&PickupPrediction) -> Option<&Quantity>,
-    aim: Option<AimOf>,
+    target: Option<AimOf>,
     measured: Option<Kind>,
 }
 
 #[rustfmt::skip]
 const TABLE: [Row; 10] = [
     Row { figure: Figure::Resistance, key: "resistance", label: "R at 20 °C", scale: KILOOHM,
-          quantity: "resistance_20c_ohm", of: |p| Some(&p.resistance_20c_ohm), aim: Some(|a| a.resistance_ohm),
+          quantity: "resistance_20c_ohm", of: |p| Some(&p.resistance_20c_ohm), target: Some(|a| a.resistance_ohm),
           measured: Some(Kind::Resistance) },
     Row { figure: Figure::RoomResistance, key: "resistance_room", label: "R at room temperature",
-          scale: KILOOHM, quantity: "resistance_ohm", of: |p| Some(&p.resistance_ohm), aim: None, measured: None },
+          scale: KILOOHM, quantity: "resistance_ohm", of: |p| Some(&p.resistance_ohm), target: None, measured: None },
     Row { figure: Figure::Inductance, key: "inductance", label: "Inductance", scale: HENRY,
-          quantity: "inductance_h", of: |p| Some(&p.inductance_h), aim: Some(|a| a.inductance_h),
+          quantity: "inductance_h", of: |p| Some(&p.inductance_h), target: Some(|a| a.inductance_h),
           measured: Some(Kind::Inductance) },
     Row { figure: Figure::Capacitance, key: "capacitance", label: "Capacitance", scale: PICOFARAD,
-          quantity: "capacitance_f", of: |p| Some(&p.capacitance_f), aim: Some(|a| a.capacitance_f),
+          quantity: "capacitance_f", of: |p| Some(&p.capacitance_f), target: Some(|a| a.capacitance_f),
           measured: Some(Kind::Capacitance) },
     Row { figure: Figure::Resonance, key: "resonance", label: "Resonance, unloaded", scale: KILOHERTZ,
-          quantity: "resonance_unloaded_hz", of: |p| Some(&p.resonance_unloaded_hz), aim: Some(|a| a.resonance_unloaded_hz),
+          quantity: "resonance_unloaded_hz", of: |p| Some(&p.resonance_unloaded_hz), target: Some(|a| a.resonance_unloaded_hz),
           measured: None },
     Row { figure: Figure::Peak, key: "peak", label: "Peak, loaded", scale: KILOHERTZ, quantity: "peak_hz",
-          of: |p| p.peak_hz.as_ref(), aim: Some(|a| a.peak_hz), measured: None },
+          of: |p| p.peak_hz.as_ref(), target: Some(|a| a.peak_hz), measured: None },
     Row { figure: Figure::PeakHeight, key: "height", label: "Peak height", scale: DECIBEL,
-          quantity: "peak_db", of: |p| Some(&p.peak_db), aim: Some(|a| a.peak_db), measured: None },
+          quantity: "peak_db", of: |p| Some(&p.peak_db), target: Some(|a| a.peak_db), measured: None },
     Row { figure: Figure::Minus3Db, key: "down", label: "−3 dB at", scale: KILOHERTZ,
-          quantity: "minus3db_hz", of: |p| Some(&p.minus3db_hz), aim: None, measured: None },
+          quantity: "minus3db_hz", of: |p| Some(&p.minus3db_hz), target: None, measured: None },
     Row { figure: Figure::Output, key: "output_mv", label: "Output", scale: MILLIVOLT,
-          quantity: "output_mv", of: |p| Some(&p.output_mv), aim: None, measured: None },
+          quantity: "output_mv", of: |p| Some(&p.output_mv), target: None, measured: None },
     Row { figure: Figure::RelativeOutput, key: "output", label: "Output, to reference", scale: DECIBEL,
-          quantity: "relative_output_db", of: |p| Some(&p.relative_output_db), aim: Some(|a| a.output_db), measured: None },
+          quantity: "relative_output_db", of: |p| Some(&p.relative_output_db), target: Some(|a| a.output_db), measured: None },
 ];
 
 impl Figure {
@@ -128,14 +128,14 @@ impl Figure {
     }
 
     /// Its target range; an open end is infinite.
-    pub fn aim(self, aims: &Aims) -> Option<[f64; 2]> {
-        let range = self.row().aim.and_then(|aim| aim(aims))?;
+    pub fn target(self, targets: &Targets) -> Option<[f64; 2]> {
+        let range = self.row().target.and_then(|target| target(targets))?;
         Some(target_ends(self.target_key()?, range))
     }
 
     /// The key of its target in a document, such as `inductance_h`; none of figures that have no target.
     pub fn target_key(self) -> Option<&'static str> {
-        self.row().aim?;
+        self.row().target?;
         // Targets have the prediction's own names, but for these two.
         Some(match self {
             Self::Resistance => "resistance_ohm",

@@ -88,7 +88,7 @@ pub fn parts(design: &Design, prediction: Option<&Prediction>, shown: &Shown, un
     for coil in &design.coils {
         all.extend(coil_facts(coil, units));
     }
-    all.push(("aims", "Targets", aims(design)));
+    all.push(("aims", "Targets", targets(design)));
     all.into_iter()
         .filter(|(key, _, facts)| shown.has(key) && !facts.is_empty())
         .map(|(_, title, facts)| Part { title, facts })
@@ -210,7 +210,7 @@ fn coil_facts(coil: &Coil, units: Units) -> [(&'static str, &'static str, Facts)
     ]
 }
 
-fn aims(design: &Design) -> Facts {
+fn targets(design: &Design) -> Facts {
     let range = |key: &str, ends: Option<[f64; 2]>, scale: Scale| {
         ends.map(|ends| match target_ends(key, ends) {
             [a, b] if b.is_infinite() => format!("at least {}", scale.text(a)),
@@ -218,12 +218,12 @@ fn aims(design: &Design) -> Facts {
             [a, b] => format!("{} – {}", scale.number(a), scale.text(b)),
         })
     };
-    let aims = &design.aims;
+    let targets = &design.targets;
     [
-        ("Resistance", range("resistance_ohm", aims.resistance_ohm, KILOOHM)),
-        ("Inductance", range("inductance_h", aims.inductance_h, HENRY)),
-        ("Peak, loaded", range("peak_hz", aims.peak_hz, KILOHERTZ)),
-        ("Output", range("output_db", aims.output_db, DECIBEL)),
+        ("Resistance", range("resistance_ohm", targets.resistance_ohm, KILOOHM)),
+        ("Inductance", range("inductance_h", targets.inductance_h, HENRY)),
+        ("Peak, loaded", range("peak_hz", targets.peak_hz, KILOHERTZ)),
+        ("Output", range("output_db", targets.output_db, DECIBEL)),
     ]
     .into_iter()
     .filter_map(|(name, value)| Some(fact(name, value?)))
@@ -239,7 +239,7 @@ mod tests {
     #[test]
     fn no_recipe_is_shown_without_being_asked_for() {
         let mut design = tall_single("Sedge", 6, 10.4);
-        design.aims.inductance_h = Some([2.5, 2.6]);
+        design.targets.inductance_h = Some([2.5, 2.6]);
         let prediction = predict(&design).unwrap();
         let titles = |asked: &[&str]| -> Vec<&str> {
             let shown = Shown::from_keys(asked.iter().copied(), None);
@@ -253,9 +253,9 @@ mod tests {
     #[test]
     fn open_targets_and_no_peak_are_said() {
         let mut design = tall_single("Sedge", 6, 10.4);
-        design.aims.resistance_ohm = Some([5600.0, 6000.0]);
-        design.aims.inductance_h = Some([2.5, 100.0]);
-        design.aims.peak_hz = Some([100.0, 4200.0]);
+        design.targets.resistance_ohm = Some([5600.0, 6000.0]);
+        design.targets.inductance_h = Some([2.5, 100.0]);
+        design.targets.peak_hz = Some([100.0, 4200.0]);
         design.load.volume_kohm = 30.0;
         let prediction = predict(&design).unwrap();
         let shown = Shown::from_keys(PARTS.iter().map(|(key, _, _)| *key), None);

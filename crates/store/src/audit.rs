@@ -33,8 +33,9 @@ pub enum AuditAction {
     Set,
     /// A set of pickups was changed or archived.
     PickupSet,
-    /// An examined pickup was changed or archived.
-    Reference,
+    /// A rewind was changed or archived.
+    #[strum(serialize = "reference")]
+    Rewind,
     /// An experiment was deleted.
     Experiment,
     /// An order was changed.

@@ -1,4 +1,4 @@
-//! Deleting what nothing depends on: the tables' own references refuse everything else.
+//! Deleting what nothing depends on: the tables' own rewinds refuse everything else.
 
 use crate::audit::AuditAction;
 use crate::{PersonId, StoreError, WorkshopStore};
@@ -20,7 +20,7 @@ pub enum Deletable {
     /// A set of pickups: nothing was wound for it, and no order names it.
     PickupSet,
     /// An examined pickup: no order names it.
-    Reference,
+    Rewind,
     /// An experiment that nobody listened for.
     Experiment,
     /// An order that nothing was wound for.
@@ -36,7 +36,7 @@ impl Deletable {
             Self::Part => "part",
             Self::Instrument => "instrument",
             Self::PickupSet => "set",
-            Self::Reference => "examined pickup",
+            Self::Rewind => "examined pickup",
             Self::Experiment => "experiment",
             Self::Order => "order",
         }
@@ -49,7 +49,7 @@ impl Deletable {
             Self::Part => AuditAction::Part,
             Self::Instrument => AuditAction::Instrument,
             Self::PickupSet => AuditAction::PickupSet,
-            Self::Reference => AuditAction::Reference,
+            Self::Rewind => AuditAction::Rewind,
             Self::Experiment => AuditAction::Experiment,
             Self::Order => AuditAction::Order,
         }
@@ -76,8 +76,8 @@ impl Deletable {
             Self::PickupSet => {
                 "SELECT name, JSON_OBJECT('version', version) FROM pickup_sets WHERE workshop_id = ? AND id = ? FOR UPDATE"
             }
-            Self::Reference => {
-                "SELECT name, JSON_OBJECT('conclusion', conclusion) FROM pickup_references WHERE workshop_id = ? AND id = ? \
+            Self::Rewind => {
+                "SELECT name, JSON_OBJECT('conclusion', conclusion) FROM rewinds WHERE workshop_id = ? AND id = ? \
                  FOR UPDATE"
             }
             Self::Experiment => {
@@ -106,8 +106,8 @@ impl Deletable {
                  WHERE s.workshop_id = ? AND s.id = ? \
                  AND JSON_CONTAINS(JSON_EXTRACT(d.document, '$.lines[*].item.set'), CAST(s.id AS CHAR)))",
             ),
-            Self::Reference => Some(
-                "SELECT EXISTS (SELECT 1 FROM pickup_references p JOIN orders d ON d.workshop_id = p.workshop_id \
+            Self::Rewind => Some(
+                "SELECT EXISTS (SELECT 1 FROM rewinds p JOIN orders d ON d.workshop_id = p.workshop_id \
                  WHERE p.workshop_id = ? AND p.id = ? \
                  AND JSON_CONTAINS(JSON_EXTRACT(d.document, '$.lines[*].item.rewind'), CAST(p.id AS CHAR)))",
             ),
@@ -130,9 +130,9 @@ impl Deletable {
             ],
             Self::Instrument => &["DELETE FROM instruments WHERE id = ?"],
             Self::PickupSet => &["DELETE FROM pickup_sets WHERE id = ?"],
-            Self::Reference => &[
-                "DELETE FROM photos WHERE subject = 'reference' AND subject_id = ?",
-                "DELETE FROM pickup_references WHERE id = ?",
+            Self::Rewind => &[
+                "DELETE FROM photos WHERE subject = 'rewind' AND subject_id = ?",
+                "DELETE FROM rewinds WHERE id = ?",
             ],
             Self::Experiment => &[
                 "DELETE FROM experiment_arms WHERE experiment_id = ?",

@@ -6,7 +6,7 @@ use crate::submission::added_once;
 use crate::unreadable::RecordKind;
 use crate::{CalibrationId, ClientKey, DesignId, PersonId, RevisionId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
-use coil::design::Kind;
+use coil::design::Format;
 use coil::prediction::Prediction;
 use serde::Serialize;
 use sqlx::{FromRow, MySql, MySqlConnection, QueryBuilder};
@@ -39,7 +39,7 @@ pub struct RevisionRow {
     /// The design's name at that revision.
     pub name: String,
     /// The format of the pickup.
-    pub kind: Stored<Kind>,
+    pub kind: Stored<Format>,
     /// Gauge.
     pub gauge: String,
     /// Turns.
@@ -91,7 +91,7 @@ pub struct DesignFilter {
     /// With this tag; all when empty.
     pub tag: String,
     /// Of this format; all without.
-    pub kind: Option<Kind>,
+    pub kind: Option<Format>,
     /// Those that were put away, instead of the others.
     pub archived: bool,
     /// How they are ordered.

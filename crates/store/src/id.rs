@@ -60,7 +60,7 @@ id! {
     /// A passkey of a person.
     PasskeyId
     /// An examined pickup.
-    ReferenceId
+    RewindId
     /// A photo.
     PhotoId
     /// An order.

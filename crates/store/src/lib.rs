@@ -52,7 +52,7 @@ pub mod photo;
 pub mod pickup_set;
 pub mod policy_report;
 pub mod reading;
-pub mod reference;
+pub mod rewind;
 pub mod run;
 pub mod run_coil;
 mod second_factor;
@@ -74,7 +74,7 @@ pub mod word_search;
 pub use error::StoreError;
 pub use id::{
     CalibrationId, DesignId, ExperimentId, FeedId, InstrumentId, ListeningId, OrderId, OutageId, PartId,
-    PasskeyId, PersonId, PhotoId, PickupSetId, ReadingId, ReferenceId, RevisionId, RunId, SetId, SpoolId,
+    PasskeyId, PersonId, PhotoId, PickupSetId, ReadingId, RevisionId, RewindId, RunId, SetId, SpoolId,
     StationId, SweepId, TimerId, WorkshopId,
 };
 pub use id::{ClientKey, ClientKeyError};
@@ -116,7 +116,7 @@ pub enum Transport {
     InClear,
 }
 
-/// Errors of a statement whose work is done already: the table, column, key or reference is there, or is gone.
+/// Errors of a statement whose work is done already: the table, column, key or rewind is there, or is gone.
 const DONE_ALREADY: [u16; 9] = [1005, 1050, 1051, 1054, 1060, 1061, 1091, 1146, 1826];
 
 fn is_done_already(error: &sqlx::Error) -> bool {

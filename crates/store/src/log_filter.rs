@@ -2,7 +2,7 @@
 
 use crate::word_search::Lookup;
 use crate::{DesignId, InstrumentId, PersonId, SpoolId, Stored, WorkshopId, word_search};
-use coil::design::Kind as Format;
+use coil::design::Format;
 use sqlx::{MySql, QueryBuilder};
 use time::Date;
 use trade::run::RunState;

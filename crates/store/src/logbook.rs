@@ -9,7 +9,7 @@ use crate::{
     DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, Store, StoreError, Stored, WorkshopId,
     WorkshopStore,
 };
-use coil::design::Kind as Format;
+use coil::design::Format;
 use sqlx::{FromRow, MySql, QueryBuilder};
 use time::PrimitiveDateTime;
 use trade::calibration::{Factor, FactorLevels, Observation};

@@ -23,7 +23,9 @@ use time::PrimitiveDateTime;
 #[strum(serialize_all = "kebab-case")]
 pub enum PhotoSubject {
     /// An examined pickup.
-    Reference,
+    #[serde(rename = "reference")]
+    #[strum(serialize = "reference")]
+    Rewind,
     /// A run.
     Run,
     /// A spool.
@@ -36,7 +38,7 @@ impl PhotoSubject {
     /// Asks whether there is one of a number in the workshop.
     const fn exists(self) -> &'static str {
         match self {
-            Self::Reference => "SELECT 1 FROM pickup_references WHERE workshop_id = ? AND id = ?",
+            Self::Rewind => "SELECT 1 FROM rewinds WHERE workshop_id = ? AND id = ?",
             Self::Run => "SELECT 1 FROM runs WHERE workshop_id = ? AND id = ?",
             Self::Spool => "SELECT 1 FROM spools WHERE workshop_id = ? AND id = ?",
             Self::Order => "SELECT 1 FROM orders WHERE workshop_id = ? AND id = ?",

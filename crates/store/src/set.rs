@@ -27,8 +27,8 @@ pub struct SetMember {
 
 /// How a set stands, for the audit trail.
 const STANDS: &str = "SELECT s.name, JSON_OBJECT('coils', COALESCE((SELECT GROUP_CONCAT(CONCAT(m.role, ': run ', u.number) \
-     ORDER BY u.number SEPARATOR ', ') FROM set_runs m JOIN runs u ON u.id = m.run_id WHERE m.set_id = s.id), ''), \
-     'sold', s.sold_at IS NOT NULL) FROM sets s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
+     ORDER BY u.number SEPARATOR ', ') FROM matched_set_runs m JOIN runs u ON u.id = m.run_id WHERE m.set_id = s.id), ''), \
+     'sold', s.sold_at IS NOT NULL) FROM matched_sets s WHERE s.workshop_id = ? AND s.id = ? FOR UPDATE";
 
 impl WorkshopStore {
     /// Sets coils aside as one set; the same key again makes nothing more.
@@ -43,19 +43,20 @@ impl WorkshopStore {
     ) -> Result<(), StoreError> {
         let workshop = self.workshop;
         let mut tx = self.pool.begin().await?;
-        let made =
-            sqlx::query("INSERT INTO sets (workshop_id, client_key, name, made_by) VALUES (?, ?, ?, ?)")
-                .bind(workshop)
-                .bind(key.as_str())
-                .bind(name)
-                .bind(by)
-                .execute(&mut *tx)
-                .await;
-        let Some(made) = added_once("sets", made)? else { return Ok(()) };
+        let made = sqlx::query(
+            "INSERT INTO matched_sets (workshop_id, client_key, name, made_by) VALUES (?, ?, ?, ?)",
+        )
+        .bind(workshop)
+        .bind(key.as_str())
+        .bind(name)
+        .bind(by)
+        .execute(&mut *tx)
+        .await;
+        let Some(made) = added_once("matched_sets", made)? else { return Ok(()) };
         let set = SetId(made.last_insert_id());
         for (run, role) in coils {
             let done = sqlx::query(
-                "INSERT INTO set_runs (run_id, workshop_id, set_id, role) SELECT u.id, u.workshop_id, ?, ? FROM runs u \
+                "INSERT INTO matched_set_runs (run_id, workshop_id, set_id, role) SELECT u.id, u.workshop_id, ?, ? FROM runs u \
                  WHERE u.workshop_id = ? AND u.id = ?",
             )
             .bind(set)
@@ -76,7 +77,7 @@ impl WorkshopStore {
     pub async fn mark_set_sold(&self, by: PersonId, id: SetId, is_sold: bool) -> Result<(), StoreError> {
         let mut change = self.begin_change(by, AuditAction::Set, ("set", STANDS), id.0).await?;
         sqlx::query(
-            "UPDATE sets SET sold_at = IF(?, COALESCE(sold_at, UTC_TIMESTAMP(6)), NULL) \
+            "UPDATE matched_sets SET sold_at = IF(?, COALESCE(sold_at, UTC_TIMESTAMP(6)), NULL) \
              WHERE workshop_id = ? AND id = ? AND dissolved_at IS NULL",
         )
         .bind(is_sold)
@@ -94,20 +95,20 @@ impl WorkshopStore {
     pub async fn dissolve_set(&self, by: PersonId, id: SetId) -> Result<(), StoreError> {
         let workshop = self.workshop;
         let mut change = self.begin_change(by, AuditAction::Set, ("set", STANDS), id.0).await?;
-        let is_sold: bool = sqlx::query_scalar("SELECT sold_at IS NOT NULL FROM sets WHERE id = ?")
+        let is_sold: bool = sqlx::query_scalar("SELECT sold_at IS NOT NULL FROM matched_sets WHERE id = ?")
             .bind(id)
             .fetch_one(&mut *change.tx)
             .await?;
         if is_sold {
             return Err(StoreError::Changed("set"));
         }
-        sqlx::query("DELETE FROM set_runs WHERE workshop_id = ? AND set_id = ?")
+        sqlx::query("DELETE FROM matched_set_runs WHERE workshop_id = ? AND set_id = ?")
             .bind(workshop)
             .bind(id)
             .execute(&mut *change.tx)
             .await?;
         sqlx::query(
-            "UPDATE sets SET dissolved_at = COALESCE(dissolved_at, UTC_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
+            "UPDATE matched_sets SET dissolved_at = COALESCE(dissolved_at, UTC_TIMESTAMP(6)) WHERE workshop_id = ? AND id = ?",
         )
         .bind(workshop)
         .bind(id)
@@ -120,8 +121,8 @@ impl WorkshopStore {
     pub async fn set_members(&self) -> Result<Vec<SetMember>, StoreError> {
         let workshop = self.workshop;
         Ok(sqlx::query_as(
-            "SELECT s.id AS set_id, s.name AS set_name, s.made_at, p.name AS `by`, c.run_id, c.role, s.sold_at FROM set_runs c \
-             JOIN sets s ON s.id = c.set_id JOIN people p ON p.id = s.made_by WHERE c.workshop_id = ? \
+            "SELECT s.id AS set_id, s.name AS set_name, s.made_at, p.name AS `by`, c.run_id, c.role, s.sold_at FROM matched_set_runs c \
+             JOIN matched_sets s ON s.id = c.set_id JOIN people p ON p.id = s.made_by WHERE c.workshop_id = ? \
              ORDER BY s.id DESC, c.run_id",
         )
         .bind(workshop)

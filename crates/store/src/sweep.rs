@@ -1,9 +1,7 @@
 //! Measured responses.
 
 use crate::submission::added_once;
-use crate::{
-    ClientKey, DesignId, PersonId, ReferenceId, RevisionId, RunId, StoreError, SweepId, WorkshopStore,
-};
+use crate::{ClientKey, DesignId, PersonId, RevisionId, RewindId, RunId, StoreError, SweepId, WorkshopStore};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 use trade::sweep::Sweep;
@@ -68,8 +66,8 @@ pub struct OverlayNames {
     pub revisions: Vec<(RevisionId, String, u32)>,
     /// The last sweeps, each under its design; up to 200.
     pub sweeps: Vec<(SweepId, String)>,
-    /// References for which an explanation was settled on; the one changed last first, up to 100.
-    pub references: Vec<(ReferenceId, String)>,
+    /// Rewinds for which an explanation was settled on; the one changed last first, up to 100.
+    pub rewinds: Vec<(RewindId, String)>,
 }
 
 impl WorkshopStore {
@@ -118,7 +116,7 @@ impl WorkshopStore {
              UNION ALL (SELECT 0, s.id, CONCAT(r.name, ' r', r.number, ': ', s.label) FROM sweeps s \
                JOIN revisions r ON r.id = s.revision_id WHERE s.workshop_id = ? \
                ORDER BY s.taken_at DESC, s.id DESC LIMIT 200) \
-             UNION ALL (SELECT -1, id, name FROM pickup_references WHERE workshop_id = ? AND archived_at IS NULL \
+             UNION ALL (SELECT -1, id, name FROM rewinds WHERE workshop_id = ? AND archived_at IS NULL \
                AND state IN ('explained', 'designed') ORDER BY changed_at DESC, id DESC LIMIT 100)",
         )
         .bind(self.workshop)
@@ -132,7 +130,7 @@ impl WorkshopStore {
             match u32::try_from(number) {
                 Ok(0) => names.sweeps.push((SweepId(id), name)),
                 Ok(number) => names.revisions.push((RevisionId(id), name, number)),
-                Err(_) => names.references.push((ReferenceId(id), name)),
+                Err(_) => names.rewinds.push((RewindId(id), name)),
             }
         }
         Ok(names)

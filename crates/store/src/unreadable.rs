@@ -30,7 +30,7 @@ pub enum RecordKind {
     /// A set of pickups.
     PickupSet,
     /// An examined pickup.
-    Reference,
+    Rewind,
     /// An order.
     Order,
     /// A run, or what was measured and judged of it.

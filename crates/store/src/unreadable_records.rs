@@ -10,7 +10,7 @@ impl RecordKind {
         match self {
             Self::Revision => "SELECT document FROM revisions WHERE workshop_id = ? AND id = ?",
             Self::PickupSet => "SELECT document FROM pickup_sets WHERE workshop_id = ? AND id = ?",
-            Self::Reference => "SELECT document FROM pickup_references WHERE workshop_id = ? AND id = ?",
+            Self::Rewind => "SELECT document FROM rewinds WHERE workshop_id = ? AND id = ?",
             Self::Order => "SELECT document FROM orders WHERE workshop_id = ? AND id = ?",
             Self::Traveller => "SELECT document FROM travellers WHERE workshop_id = ? AND CRC32(kind) = ?",
             Self::Calibration => "SELECT document FROM calibrations WHERE workshop_id = ? AND id = ?",
@@ -35,8 +35,8 @@ impl RecordKind {
                 "SELECT name, JSON_OBJECT('unreadable letters', CHAR_LENGTH(document)) FROM pickup_sets \
                  WHERE workshop_id = ? AND id = ? FOR UPDATE"
             }
-            Self::Reference => {
-                "SELECT name, JSON_OBJECT('unreadable letters', CHAR_LENGTH(document)) FROM pickup_references \
+            Self::Rewind => {
+                "SELECT name, JSON_OBJECT('unreadable letters', CHAR_LENGTH(document)) FROM rewinds \
                  WHERE workshop_id = ? AND id = ? FOR UPDATE"
             }
             Self::Order => {
@@ -66,7 +66,7 @@ impl RecordKind {
                 "DELETE FROM revisions WHERE workshop_id = ? AND id = ?",
             ],
             Self::PickupSet => &["DELETE FROM pickup_sets WHERE workshop_id = ? AND id = ?"],
-            Self::Reference => &["DELETE FROM pickup_references WHERE workshop_id = ? AND id = ?"],
+            Self::Rewind => &["DELETE FROM rewinds WHERE workshop_id = ? AND id = ?"],
             Self::Order => &["DELETE FROM orders WHERE workshop_id = ? AND id = ?"],
             Self::Calibration => &["DELETE FROM calibrations WHERE workshop_id = ? AND id = ?"],
             Self::Traveller => &["DELETE FROM travellers WHERE workshop_id = ? AND CRC32(kind) = ?"],
@@ -90,7 +90,7 @@ impl RecordKind {
         match self {
             Self::Revision => AuditAction::Design,
             Self::PickupSet => AuditAction::PickupSet,
-            Self::Reference => AuditAction::Reference,
+            Self::Rewind => AuditAction::Rewind,
             Self::Order => AuditAction::Order,
             Self::Run => AuditAction::Run,
             Self::Traveller => AuditAction::Traveller,

@@ -8,7 +8,7 @@ mod logbook;
 mod migrations;
 mod orders;
 mod people;
-mod references;
+mod rewinds;
 mod server;
 mod sets;
 mod shop_floor;
@@ -247,7 +247,7 @@ async fn a_document_with_every_part_comes_back_as_it_was() {
     let id = store.workshop(shop).save_revision(owner, &new).await.unwrap();
     let saved = store.workshop(shop).revision(id).await.unwrap();
     assert_eq!(saved.design, document);
-    assert_eq!((saved.row.note.as_str(), saved.row.kind.0), ("ß — Ω", coil::design::Kind::TallSingle));
+    assert_eq!((saved.row.note.as_str(), saved.row.kind.0), ("ß — Ω", coil::design::Format::TallSingle));
     assert_eq!((saved.row.gauge.as_str(), saved.row.resistance_20c_ohm), ("42 AWG", None));
 }
 

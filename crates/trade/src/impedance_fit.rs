@@ -242,7 +242,7 @@ fn without(q: &Quantity, beside_ohm: f64) -> Option<Quantity> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point};
+    use coil::design::{Format, starting_point};
     use coil::prediction::{Calibration, Solution};
     use rand::{RngExt as _, SeedableRng as _};
 
@@ -277,7 +277,7 @@ mod tests {
     /// Of the engine's own impedance, with eddy currents in it, inductance and capacitance come out as the engine has them.
     #[test]
     fn the_engines_coil_comes_out() {
-        let design = starting_point(Kind::TallSingle, "Sedge", 6, 10.4);
+        let design = starting_point(Format::TallSingle, "Sedge", 6, 10.4);
         let prediction = Solution::compute(&design).unwrap().prediction(&Calibration::default());
         let hz: Vec<f64> = (0..80).map(|k| 100.0 * 1.08_f64.powi(k)).collect();
         let ohms: Vec<f64> = hz.iter().map(|f| prediction.circuit.source(*f).impedance.norm()).collect();

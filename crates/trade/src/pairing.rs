@@ -1,6 +1,6 @@
 //! Which single changes bring two pickups of a set in phase and let their hum cancel, and what each change costs.
 
-use coil::design::{Design, Direction, End, Kind, Polarity, PoleShape, Sense};
+use coil::design::{Design, Direction, End, Format, Polarity, PoleShape, Sense};
 use coil::set::{Hum, Pair, PairPhase, SetSolution};
 
 /// A change of one pickup.
@@ -139,7 +139,7 @@ pub fn costs(design: &Design, change: PickupChange) -> Vec<ChangeCost> {
     }
     if change.reverses_polarity() {
         let has_rods = design.poles.iter().any(|p| p.material.demagnetisation().is_some());
-        let is_fixed = design.kind == Kind::ButtonMagnet
+        let is_fixed = design.kind == Format::ButtonMagnet
             || design
                 .poles
                 .iter()
@@ -268,7 +268,7 @@ mod tests {
     }
 
     fn tall() -> Design {
-        starting_point(Kind::TallSingle, "Sedge", 6, 10.4)
+        starting_point(Format::TallSingle, "Sedge", 6, 10.4)
     }
 
     fn flipped(mut design: Design) -> Design {
@@ -345,10 +345,10 @@ mod tests {
     #[test]
     fn costs_by_what_the_pickup_is_made_of() {
         assert_eq!(costs(&tall(), PickupChange::FlipMagnet), [ChangeCost::Remagnetise]);
-        let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.4);
+        let twin = starting_point(Format::TwinCoil, "Sedge", 6, 10.4);
         assert_eq!(costs(&twin, PickupChange::FlipMagnet), [ChangeCost::TurnBars]);
         assert_eq!(costs(&tall(), PickupChange::WindTheOtherWay), [ChangeCost::NewCoil]);
-        let short = starting_point(Kind::ShortSingle, "Sedge", 6, 10.4);
+        let short = starting_point(Format::ShortSingle, "Sedge", 6, 10.4);
         let swapped = costs(&short, PickupChange::SwapLeads);
         assert_eq!(swapped.contains(&ChangeCost::CoverOnHotLead), !short.metal.is_empty());
     }

@@ -2,7 +2,7 @@
 //! the design names.
 
 use crate::reading::{Kind, Reading, latest};
-use coil::design::{Aims, Design};
+use coil::design::{Design, Targets};
 use coil::prediction::{PredictionSummary, Quantity};
 use serde::{Deserialize, Serialize};
 
@@ -12,7 +12,7 @@ pub struct Plan {
     /// Turns of the first coil.
     pub turns: Option<u32>,
     /// The design's targets.
-    pub aims: Aims,
+    pub targets: Targets,
     /// What the design promises with its own wire, where the coil was wound of another.
     pub designed: Option<PredictionSummary>,
 }
@@ -51,7 +51,7 @@ impl Plan {
     #[must_use]
     pub fn from_design(design: &Design) -> Self {
         let turns = design.coils.first().map(|c| c.wind.turns);
-        Self { turns, aims: design.aims.clone(), designed: None }
+        Self { turns, targets: design.targets.clone(), designed: None }
     }
 
     /// What of it the readings miss.
@@ -72,9 +72,9 @@ impl Plan {
             [planned - off, planned + off]
         });
         ask(Asked::Plan, Kind::Turns, turns, value(Kind::Turns));
-        ask(Asked::Target, Kind::Resistance, self.aims.resistance_ohm, ohms);
-        ask(Asked::Target, Kind::Inductance, self.aims.inductance_h, value(Kind::Inductance));
-        ask(Asked::Target, Kind::Capacitance, self.aims.capacitance_f, value(Kind::Capacitance));
+        ask(Asked::Target, Kind::Resistance, self.targets.resistance_ohm, ohms);
+        ask(Asked::Target, Kind::Inductance, self.targets.inductance_h, value(Kind::Inductance));
+        ask(Asked::Target, Kind::Capacitance, self.targets.capacitance_f, value(Kind::Capacitance));
         let band = |q: Quantity| [q.p05, q.p95];
         let designed = self.designed.as_ref().map(|d| &d.pickup);
         ask(Asked::Design, Kind::Resistance, designed.map(|d| band(d.resistance_20c_ohm)), ohms);
@@ -117,8 +117,8 @@ mod tests {
 
     #[test]
     fn readings_are_held_against_targets() {
-        let aims = Aims { resistance_ohm: Some([5600.0, 6000.0]), ..Aims::default() };
-        let plan = Plan { aims, ..Plan::default() };
+        let targets = Targets { resistance_ohm: Some([5600.0, 6000.0]), ..Targets::default() };
+        let plan = Plan { targets, ..Plan::default() };
         assert!(plan.missed(&[]).is_empty() && plan.missed(&[read(Kind::Resistance, 5800.0)]).is_empty());
         let found = plan.missed(&[read(Kind::Resistance, 5200.0)]);
         assert_eq!((found[0].asked, found[0].range, found[0].got), (Asked::Target, [5600.0, 6000.0], 5200.0));

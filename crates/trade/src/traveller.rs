@@ -6,7 +6,7 @@ mod rewind;
 pub use rewind::{RewindFinish, Wrap};
 
 use crate::reading::{Kind, Reading, standing};
-use coil::design::{Design, Direction, Kind as Format, PoleShape, Sense};
+use coil::design::{Design, Direction, Format, PoleShape, Sense};
 use coil::magnet::{Grade, Material};
 use coil::wire::Stripping;
 use serde::{Deserialize, Serialize};

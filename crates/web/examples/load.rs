@@ -10,7 +10,7 @@
 mod asking;
 
 use asking::{Asker, hidden};
-use coil::design::{Kind, starting_point};
+use coil::design::{Format, starting_point};
 use std::fmt::Write as _;
 use std::time::{Duration, Instant};
 
@@ -128,7 +128,7 @@ async fn edits(load: Load, who: u32, until: Instant) -> Vec<(Duration, bool)> {
     let saved =
         hidden(&page, "document").replace("&quot;", "\"").replace("&#34;", "\"").replace("&amp;", "&");
     let design =
-        coil::design::read(&saved).unwrap_or_else(|_| starting_point(Kind::TwinCoil, "Load", 6, 10.0));
+        coil::design::read(&saved).unwrap_or_else(|_| starting_point(Format::TwinCoil, "Load", 6, 10.0));
     let mut sheet = presentation::sheet::form_of(&design, coil::quantity::Units::default()).0;
     for name in ["csrf", "parent", "seen"] {
         sheet.insert(name.into(), hidden(&page, name));

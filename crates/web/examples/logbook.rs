@@ -7,7 +7,7 @@
 mod asking;
 
 use asking::{Asker, hidden};
-use coil::design::{Design, Kind as Format, starting_point};
+use coil::design::{Design, Format, starting_point};
 use coil::prediction::{Prediction, predict};
 use dev_database::PrivateServer;
 use rand::rngs::StdRng;

@@ -487,7 +487,7 @@ async fn steps_reshape_the_sheet_and_views_change_the_drawings() {
     visit.sign_in("ode", "seven thousand turns").await;
     let sheet = visit.get("/designs/new?kind=twin-coil&strings=8").await;
     assert!(sheet.find("#fields").unwrap().contains("Coil B"));
-    let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "", 6, 10.0);
+    let twin = coil::design::starting_point(coil::design::Format::TwinCoil, "", 6, 10.0);
     let mut filled = presentation::sheet::form_of(&twin, coil::quantity::Units::default()).0;
     filled.insert("csrf".into(), sheet.field("csrf"));
     filled.insert("step".into(), "coil.remove:0".into());

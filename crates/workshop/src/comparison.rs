@@ -2,8 +2,8 @@
 
 use crate::actor::Actor;
 use crate::permission::Action;
-use crate::references::{draft_of, explained};
 use crate::refusal::Refusal;
+use crate::rewinds::{draft_of, explained};
 use crate::service::Workshop;
 use coil::design::Design;
 use coil::identification::{Findings, Measurand};
@@ -14,7 +14,7 @@ use std::fmt;
 use std::str::FromStr;
 use std::sync::Arc;
 use store::sweep::SweepRow;
-use store::{ReferenceId, RevisionId, RunId};
+use store::{RevisionId, RewindId, RunId};
 use trade::reading::Kind;
 
 /// What can stand beside others. In addresses a revision is its number, an examined pickup `examined-` and its number.
@@ -22,7 +22,7 @@ use trade::reading::Kind;
 /// ```
 /// use workshop::ComparedId;
 /// let id: ComparedId = "examined-3".parse().unwrap();
-/// assert_eq!(id, ComparedId::Reference(store::ReferenceId(3)));
+/// assert_eq!(id, ComparedId::Rewind(store::RewindId(3)));
 /// assert_eq!(id.to_string(), "examined-3");
 /// assert!("three".parse::<ComparedId>().is_err());
 /// ```
@@ -31,7 +31,7 @@ pub enum ComparedId {
     /// A revision of a design.
     Revision(RevisionId),
     /// A pickup that was examined, as it is explained.
-    Reference(ReferenceId),
+    Rewind(RewindId),
 }
 
 /// What stands before the number of an examined pickup.
@@ -41,7 +41,7 @@ impl fmt::Display for ComparedId {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Revision(id) => write!(f, "{id}"),
-            Self::Reference(id) => write!(f, "{EXAMINED}{id}"),
+            Self::Rewind(id) => write!(f, "{EXAMINED}{id}"),
         }
     }
 }
@@ -51,7 +51,7 @@ impl FromStr for ComparedId {
 
     fn from_str(text: &str) -> Result<Self, Self::Err> {
         Ok(match text.strip_prefix(EXAMINED) {
-            Some(number) => Self::Reference(ReferenceId(number.parse()?)),
+            Some(number) => Self::Rewind(RewindId(number.parse()?)),
             None => Self::Revision(RevisionId(text.parse()?)),
         })
     }
@@ -98,7 +98,7 @@ impl Workshop {
         for &id in pickups {
             all.push(match id {
                 ComparedId::Revision(revision) => self.compared_revision(actor, revision).await?,
-                ComparedId::Reference(reference) => self.compared_reference(actor, reference).await?,
+                ComparedId::Rewind(rewind) => self.compared_rewind(actor, rewind).await?,
             });
         }
         Ok(all)
@@ -135,8 +135,8 @@ impl Workshop {
         })
     }
 
-    async fn compared_reference(&self, actor: &Actor, id: ReferenceId) -> Result<ComparedPickup, Refusal> {
-        let row = self.store_of(actor).reference(id).await?;
+    async fn compared_rewind(&self, actor: &Actor, id: RewindId) -> Result<ComparedPickup, Refusal> {
+        let row = self.store_of(actor).rewind(id).await?;
         let draft = draft_of(&row)?;
         let found = self.identify_findings(actor, &draft.findings).await?;
         let design = explained(&draft, &found).ok_or(Refusal::NotFound("explanation"))?;
@@ -145,7 +145,7 @@ impl Workshop {
         let measured =
             if values.is_empty() { Vec::new() } else { vec![MeasuredPickup { run: None, values }] };
         Ok(ComparedPickup {
-            id: ComparedId::Reference(id),
+            id: ComparedId::Rewind(id),
             name: row.name,
             design,
             prediction,
@@ -158,9 +158,9 @@ impl Workshop {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn explained_references(&self, actor: &Actor) -> Result<Vec<(ReferenceId, String)>, Refusal> {
+    pub async fn explained_rewinds(&self, actor: &Actor) -> Result<Vec<(RewindId, String)>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        Ok(self.store_of(actor).explained_references().await?)
+        Ok(self.store_of(actor).explained_rewinds().await?)
     }
 }
 

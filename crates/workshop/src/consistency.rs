@@ -5,7 +5,7 @@ use crate::level_names::LevelNames;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use coil::design::Aims;
+use coil::design::Targets;
 use store::DesignId;
 use store::logbook::{LogFilter, LogbookRow};
 use trade::calibration::{Factor, Observation, Quantity};
@@ -60,23 +60,27 @@ impl Workshop {
         Ok(self.store_of(actor).logged_designs().await?)
     }
 
-    /// The runs of a design, oldest first, and the aims of the newest of them.
+    /// The runs of a design, oldest first, and the targets of the newest of them.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn series(&self, actor: &Actor, design: DesignId) -> Result<(Vec<LogbookRow>, Aims), Refusal> {
+    pub async fn series(
+        &self,
+        actor: &Actor,
+        design: DesignId,
+    ) -> Result<(Vec<LogbookRow>, Targets), Refusal> {
         actor.require(Action::ReadAnalysis)?;
         let store = self.store_of(actor);
         let filter = LogFilter { design: Some(design), ..LogFilter::default() };
         let mut rows = store.log_lines(&filter, MOST).await?;
         rows.reverse();
-        let aims = match rows.last() {
+        let targets = match rows.last() {
             Some(newest) => {
-                store.documents(&[newest.revision_id]).await?.pop().map(|(_, design)| design.aims)
+                store.documents(&[newest.revision_id]).await?.pop().map(|(_, design)| design.targets)
             }
             None => None,
         };
-        Ok((rows, aims.unwrap_or_default()))
+        Ok((rows, targets.unwrap_or_default()))
     }
 
     /// What a change of level at row `at` of a series comes from; `None` before anything was calibrated.

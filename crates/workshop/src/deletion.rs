@@ -11,7 +11,7 @@ use store::{ClientKey, PartId, RevisionId, SpoolId, StoreError};
 /// Who may delete a thing: whoever may change it.
 const fn action(what: Deletable) -> Action {
     match what {
-        Deletable::Revision | Deletable::PickupSet | Deletable::Reference => Action::ChangeDesigns,
+        Deletable::Revision | Deletable::PickupSet | Deletable::Rewind => Action::ChangeDesigns,
         Deletable::Spool | Deletable::Part => Action::ChangeStock,
         Deletable::Instrument => Action::ChangeInstruments,
         Deletable::Experiment => Action::ChangeAnalysis,

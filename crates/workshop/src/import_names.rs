@@ -6,7 +6,7 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::team::{Invitation, PeopleManager};
 use coil::Word as _;
-use coil::design::{Kind, Spool, starting_point};
+use coil::design::{Format, Spool, starting_point};
 use std::collections::BTreeMap;
 use store::ClientKey;
 use store::person::Role;
@@ -62,7 +62,7 @@ pub enum NameDecision {
     /// It is added: an operator who signs in later, a spool of the wire that its design names.
     Add,
     /// A design of a format is begun, to be completed later.
-    AddDesign(Kind),
+    AddDesign(Format),
 }
 
 /// Names with what is done about them.
@@ -130,7 +130,7 @@ impl Workshop {
         &self,
         actor: &Actor,
         name: &str,
-        kind: Kind,
+        kind: Format,
         lines: &[ImportLine],
     ) -> Result<(), Refusal> {
         actor.require(NameColumn::Design.action())?;

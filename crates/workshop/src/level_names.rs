@@ -1,7 +1,7 @@
 //! Names of the levels of every factor: spools, people, winders, designs, patterns, formats.
 
 use crate::refusal::Refusal;
-use coil::design::Kind;
+use coil::design::Format;
 use std::collections::BTreeMap;
 use store::WorkshopStore;
 use trade::calibration::Factor;
@@ -29,7 +29,7 @@ impl LevelNames {
         for (level, word) in [(0, "straight"), (1, "scattered")] {
             all.insert((Factor::Pattern, level), word.to_owned());
         }
-        for format in Kind::ALL {
+        for format in Format::ALL {
             all.insert((Factor::Format, format.number()), format.name().to_owned());
         }
         Ok(Self(all))

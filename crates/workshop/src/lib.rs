@@ -55,9 +55,9 @@ mod policy_reports;
 mod prediction_cache;
 mod preview;
 mod readings;
-mod references;
 mod refusal;
 mod restoration;
+mod rewinds;
 mod run_details;
 mod sealed;
 mod search;
@@ -140,9 +140,9 @@ pub use preview::{
     ContextQuery, DesignContext, MOST_OVERLAYS, MeasuredCoils, Overlay, OverlayRef, Preview, Scatter,
 };
 pub use readings::{LogReadings, ReadingDoubt};
-pub use references::{ChosenExplanation, Looks, ReferenceDraft, SaveReference};
 pub use refusal::Refusal;
-pub use restoration::{CopyReference, Restoration, RestorationOffer, RestoreReference};
+pub use restoration::{CopyRewind, Restoration, RestorationOffer, RestoreRewind};
+pub use rewinds::{ChosenExplanation, Looks, RewindDraft, SaveRewind};
 pub use run_details::RunDetails;
 pub use sealed::SecretKey;
 pub use search::SearchCommand;

@@ -8,9 +8,9 @@ use crate::service::Workshop;
 use crate::set_draft::{self, SetDraft};
 use std::collections::{BTreeMap, BTreeSet};
 use store::order::OrderRun;
-use store::reference::ReferenceRow;
+use store::rewind::RewindRow;
 use store::unreadable::RecordKind;
-use store::{PickupSetId, ReferenceId, RevisionId, StoreError, WorkshopStore};
+use store::{PickupSetId, RevisionId, RewindId, StoreError, WorkshopStore};
 
 /// A pickup that an order asks for: its line, its revision, its name in a set, and whether a coil of it is started.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -20,7 +20,7 @@ pub struct OrderedPickup {
     /// By which revision it is wound; `None` for an old one of which no design is made yet.
     pub revision: Option<RevisionId>,
     /// The old pickup that it is.
-    pub reference: Option<ReferenceId>,
+    pub rewind: Option<RewindId>,
     /// The set and its name there, for a pickup of a set.
     pub in_set: Option<(PickupSetId, String)>,
     /// Its run, once there is one.
@@ -31,7 +31,7 @@ pub struct OrderedPickup {
 #[derive(Debug, Default)]
 pub(crate) struct OrderedThings {
     sets: BTreeMap<PickupSetId, SetDraft>,
-    references: BTreeMap<ReferenceId, ReferenceRow>,
+    rewinds: BTreeMap<RewindId, RewindRow>,
 }
 
 impl OrderedThings {
@@ -40,18 +40,16 @@ impl OrderedThings {
         store: &WorkshopStore,
         drafts: impl IntoIterator<Item = &OrderDraft>,
     ) -> Result<Self, Refusal> {
-        let (mut sets, mut references) = (BTreeSet::new(), BTreeSet::new());
+        let (mut sets, mut rewinds) = (BTreeSet::new(), BTreeSet::new());
         for line in drafts.into_iter().flat_map(|draft| &draft.lines) {
             match line.item {
                 OrderItem::Revision(_) => {}
                 OrderItem::Set(id) => drop(sets.insert(id)),
-                OrderItem::Rewind(id) => drop(references.insert(id)),
+                OrderItem::Rewind(id) => drop(rewinds.insert(id)),
             }
         }
-        let (sets, references): (Vec<_>, Vec<_>) =
-            (sets.into_iter().collect(), references.into_iter().collect());
-        let (sets, references) =
-            tokio::try_join!(store.pickup_sets_of(&sets), store.references_of(&references))?;
+        let (sets, rewinds): (Vec<_>, Vec<_>) = (sets.into_iter().collect(), rewinds.into_iter().collect());
+        let (sets, rewinds) = tokio::try_join!(store.pickup_sets_of(&sets), store.rewinds_of(&rewinds))?;
         let mut drafts = BTreeMap::new();
         for row in &sets {
             let read = set_draft::draft_of(row);
@@ -59,7 +57,7 @@ impl OrderedThings {
                 drafts.insert(row.id, draft);
             }
         }
-        Ok(Self { sets: drafts, references: references.into_iter().map(|row| (row.id, row)).collect() })
+        Ok(Self { sets: drafts, rewinds: rewinds.into_iter().map(|row| (row.id, row)).collect() })
     }
 
     fn set(&self, id: PickupSetId) -> Result<&SetDraft, Refusal> {
@@ -70,8 +68,8 @@ impl OrderedThings {
     ///
     /// # Errors
     /// When there is none of that number.
-    pub(crate) fn reference(&self, id: ReferenceId) -> Result<&ReferenceRow, Refusal> {
-        self.references.get(&id).ok_or_else(|| StoreError::Missing("reference").into())
+    pub(crate) fn rewind(&self, id: RewindId) -> Result<&RewindRow, Refusal> {
+        self.rewinds.get(&id).ok_or_else(|| StoreError::Missing("rewind").into())
     }
 
     /// As [`Self::pickups`]; none of an order that asks for what cannot be read.
@@ -102,10 +100,10 @@ impl OrderedThings {
         let mut all = Vec::new();
         for (i, line) in draft.lines.iter().enumerate() {
             let number = u32::try_from(i).unwrap_or(u32::MAX);
-            let one = |revision, in_set, reference| OrderedPickup {
+            let one = |revision, in_set, rewind| OrderedPickup {
                 line: number,
                 revision,
-                reference,
+                rewind,
                 in_set,
                 run: None,
             };
@@ -116,7 +114,7 @@ impl OrderedThings {
                         |p: &set_draft::DraftPickup| one(Some(p.revision), Some((id, p.name.clone())), None);
                     self.set(id)?.pickups.iter().map(of_set).collect()
                 }
-                OrderItem::Rewind(id) => vec![one(self.reference(id)?.revision_id, None, Some(id))],
+                OrderItem::Rewind(id) => vec![one(self.rewind(id)?.revision_id, None, Some(id))],
             };
             let mut own: Vec<OrderRun> =
                 runs.iter().filter(|r| r.line == number && !r.is_voided).copied().collect();

@@ -7,7 +7,7 @@ use crate::service::Workshop;
 use serde::{Deserialize, Serialize};
 use store::order::{NewOrder, OrderRow, OrderRun, OrderState};
 use store::unreadable::RecordKind;
-use store::{ClientKey, OrderId, PickupSetId, ReferenceId, RevisionId, RunId, StoreError, WorkshopStore};
+use store::{ClientKey, OrderId, PickupSetId, RevisionId, RewindId, RunId, StoreError, WorkshopStore};
 use time::Date;
 
 /// Most lines of an order, and most of each.
@@ -27,7 +27,7 @@ pub enum OrderItem {
     /// A set of pickups.
     Set(PickupSetId),
     /// An old pickup that is brought back.
-    Rewind(ReferenceId),
+    Rewind(RewindId),
 }
 
 /// A line of an order.

@@ -51,7 +51,7 @@ pub struct AddPhoto {
 /// Who may see, and who may add and remove, photos of something.
 const fn actions(subject: PhotoSubject) -> (Action, Action) {
     match subject {
-        PhotoSubject::Reference => (Action::ReadDesigns, Action::ChangeDesigns),
+        PhotoSubject::Rewind => (Action::ReadDesigns, Action::ChangeDesigns),
         PhotoSubject::Run => (Action::ReadRuns, Action::Wind),
         PhotoSubject::Spool => (Action::ReadStock, Action::ChangeStock),
         PhotoSubject::Order => (Action::ReadOrders, Action::ChangeOrders),

@@ -15,10 +15,10 @@ use std::sync::Arc;
 use store::instrument::Instrument;
 use store::order::{OrderRun, OrderState};
 use store::person::Person;
-use store::reference::Purpose;
+use store::rewind::Purpose;
 use store::shop_floor::{Outage, PlanPin, RunningOperation};
 use store::unreadable::RecordKind;
-use store::{OrderId, ReferenceId, RevisionId, RunId};
+use store::{OrderId, RevisionId, RewindId, RunId};
 use time::{Date, PrimitiveDateTime};
 use trade::instrument::InstrumentKind;
 use trade::operation_times::{GAUSSMETER, OperationTime, PERSON, POT, RACK, WINDER, usual};
@@ -48,7 +48,7 @@ pub struct PlannedJob {
     /// The revision of one that is not started.
     pub revision: Option<RevisionId>,
     /// The old pickup that it is.
-    pub reference: Option<ReferenceId>,
+    pub rewind: Option<RewindId>,
     /// The set that it belongs to, and its name there.
     pub in_set: Option<(u64, String)>,
     /// What is left to do, in order.
@@ -100,10 +100,10 @@ pub(crate) struct ToMake {
 }
 
 /// What a pickup that is not started is made by.
-type MadeBy = (Option<RevisionId>, Option<ReferenceId>);
+type MadeBy = (Option<RevisionId>, Option<RewindId>);
 
 fn made_by(pickup: &OrderedPickup) -> MadeBy {
-    (pickup.revision, pickup.reference.filter(|_| pickup.revision.is_none()))
+    (pickup.revision, pickup.rewind.filter(|_| pickup.revision.is_none()))
 }
 
 /// What is done to pickups, by what they are made by: orders ask for the same ones again and again.
@@ -195,7 +195,7 @@ impl Workshop {
                 line: of.map(|r| r.line),
                 run: Some((run.id, run.number)),
                 revision: None,
-                reference: None,
+                rewind: None,
                 in_set: None,
                 operations: left,
                 promised_on: order.and_then(|(row, _)| row.promised_on),
@@ -229,7 +229,7 @@ impl Workshop {
                     line: Some(pickup.line),
                     run: None,
                     revision: pickup.revision,
-                    reference: pickup.reference,
+                    rewind: pickup.rewind,
                     in_set: pickup.in_set.as_ref().map(|(id, name)| (id.0, name.clone())),
                     operations: made.operations,
                     promised_on: row.promised_on,
@@ -275,16 +275,16 @@ impl Workshop {
         let (travellers, designs, examined) = tokio::try_join!(
             store.travellers(),
             store.designs_of(&revisions),
-            store.references_of_revisions(&revisions),
+            store.rewinds_of_revisions(&revisions),
         )?;
         let traveller = |design: &Design| {
             travellers.get(design.kind.word()).cloned().unwrap_or_else(|| Traveller::usual(design))
         };
         let to_make = all.into_iter().map(|by| {
             let Some(revision) = by.0 else {
-                let row = things.reference(by.1.ok_or(Refusal::NotFound("pickup of the order"))?)?;
-                let read = crate::references::draft_of(row);
-                let Some(draft) = store.readable(RecordKind::Reference, row.id.0, &row.name, read)? else {
+                let row = things.rewind(by.1.ok_or(Refusal::NotFound("pickup of the order"))?)?;
+                let read = crate::rewinds::draft_of(row);
+                let Some(draft) = store.readable(RecordKind::Rewind, row.id.0, &row.name, read)? else {
                     return Ok(None);
                 };
                 let design = &draft.findings.pickup;
@@ -299,8 +299,8 @@ impl Workshop {
             if let Some((_, row)) =
                 examined.iter().find(|(of, row)| *of == revision && row.purpose.0 == Purpose::Rewind)
             {
-                let read = crate::references::draft_of(row);
-                if let Some(draft) = store.readable(RecordKind::Reference, row.id.0, &row.name, read)? {
+                let read = crate::rewinds::draft_of(row);
+                if let Some(draft) = store.readable(RecordKind::Rewind, row.id.0, &row.name, read)? {
                     own = own.for_rewind(draft.finish);
                 }
             }

@@ -11,7 +11,7 @@ use crate::service::Workshop;
 use coil::circuit::InstrumentInput;
 use coil::design::{Design, Problem};
 use coil::prediction::{BendMap, Calibration, Effort, FieldMap, Plane, Prediction};
-use coil::search::{Goal, Matter, Sensitivity, matters, sensitivities};
+use coil::search::{AssumptionComparison, Goal, Sensitivity, compare_assumptions, sensitivities};
 use std::fmt;
 use std::str::FromStr;
 use std::sync::Arc;
@@ -19,7 +19,7 @@ use store::design::Revision;
 use store::logbook::MeasuredDeviations;
 use store::spool::Spool;
 use store::sweep::OverlayNames;
-use store::{DesignId, ReferenceId, RevisionId, SpoolId, SweepId};
+use store::{DesignId, RevisionId, RewindId, SpoolId, SweepId};
 use trade::sweep::Sweep;
 
 /// Most pickups laid over one response: what can still be told apart.
@@ -35,7 +35,7 @@ pub enum OverlayRef {
     /// A sweep.
     Sweep(SweepId),
     /// An examined pickup, by the explanation that was settled on.
-    Reference(ReferenceId),
+    Rewind(RewindId),
 }
 
 impl fmt::Display for OverlayRef {
@@ -43,7 +43,7 @@ impl fmt::Display for OverlayRef {
         match self {
             Self::Revision(id) => write!(f, "r{id}"),
             Self::Sweep(id) => write!(f, "s{id}"),
-            Self::Reference(id) => write!(f, "p{id}"),
+            Self::Rewind(id) => write!(f, "p{id}"),
         }
     }
 }
@@ -55,7 +55,7 @@ impl FromStr for OverlayRef {
         match text.split_at_checked(1) {
             Some(("r", rest)) => id(rest).map(RevisionId).map(Self::Revision),
             Some(("s", rest)) => id(rest).map(SweepId).map(Self::Sweep),
-            Some(("p", rest)) => id(rest).map(ReferenceId).map(Self::Reference),
+            Some(("p", rest)) => id(rest).map(RewindId).map(Self::Rewind),
             _ => Err(()),
         }
     }
@@ -237,7 +237,7 @@ impl Workshop {
                 .iter()
                 .filter(|(id, _, _)| Some(*id) != own)
                 .map(|r| (OverlayRef::Revision(r.0), named(r).1));
-            let examined = names.references.into_iter().map(|(id, name)| (OverlayRef::Reference(id), name));
+            let examined = names.rewinds.into_iter().map(|(id, name)| (OverlayRef::Rewind(id), name));
             let swept = names.sweeps.into_iter().map(|(id, label)| (OverlayRef::Sweep(id), label));
             context.overlay_choices =
                 swept.chain(examined).chain(pickups).filter(|(r, _)| !query.overlays.contains(r)).collect();
@@ -257,8 +257,8 @@ impl Workshop {
                 let sweep = row.sweep()?;
                 (row.label, Some(Overlay::Sweep(sweep)))
             }
-            OverlayRef::Reference(id) => {
-                let draft = crate::references::draft_of(&store.reference(id).await?)?;
+            OverlayRef::Rewind(id) => {
+                let draft = crate::rewinds::draft_of(&store.rewind(id).await?)?;
                 let name = draft.findings.name.clone();
                 let Some(chosen) = draft.chosen else { return Ok((name, None)) };
                 let design = chosen.design(&draft.findings, &name);
@@ -297,13 +297,17 @@ impl Workshop {
     ///
     /// # Errors
     /// When the computation ends early; [`Refusal::TooManyAtOnce`].
-    pub async fn matters(&self, actor: &Actor, document: &Design) -> Result<(Vec<Matter>, Scatter), Refusal> {
+    pub async fn compare_assumptions(
+        &self,
+        actor: &Actor,
+        document: &Design,
+    ) -> Result<(Vec<AssumptionComparison>, Scatter), Refusal> {
         actor.require(Action::ReadDesigns)?;
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let calibration = self.applied_calibration(actor, None).await?.for_design(document);
         let document = document.clone();
         let all = blocking_for(&Effort::estimate(&document).times(VARIANTS), move || {
-            matters(&document, &calibration)
+            compare_assumptions(&document, &calibration)
         })
         .await?;
         Ok((all, Scatter::from_calibration(&calibration)))
@@ -362,7 +366,7 @@ mod tests {
         for reference in [
             OverlayRef::Revision(RevisionId(7)),
             OverlayRef::Sweep(SweepId(12)),
-            OverlayRef::Reference(ReferenceId(3)),
+            OverlayRef::Rewind(RewindId(3)),
         ] {
             assert_eq!(reference.to_string().parse(), Ok(reference));
         }

@@ -2,15 +2,15 @@
 
 use crate::actor::Actor;
 use crate::permission::Action;
-use crate::references::{ReferenceDraft, explained};
 use crate::refusal::Refusal;
+use crate::rewinds::{RewindDraft, explained};
 use crate::service::Workshop;
-use coil::design::{Aims, Design, Problem, limit_at};
+use coil::design::{Design, Problem, Targets, limit_at};
 use coil::identification::Identification;
 use coil::prediction::Prediction;
 use std::sync::Arc;
-use store::reference::ReferenceState;
-use store::{ClientKey, ReferenceId, RevisionId};
+use store::rewind::RewindState;
+use store::{ClientKey, RevisionId, RewindId};
 
 /// How a pickup is brought back.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
@@ -35,29 +35,29 @@ pub struct RestorationOffer {
     pub prediction: Arc<Prediction>,
 }
 
-/// A design to make of a reference.
+/// A design to make of a rewind.
 #[derive(Clone, Debug)]
-pub struct RestoreReference {
+pub struct RestoreRewind {
     /// Key of the submission.
     pub key: ClientKey,
-    /// The reference, at the version that was shown.
-    pub of: (ReferenceId, u32),
+    /// The rewind, at the version that was shown.
+    pub of: (RewindId, u32),
     /// How.
     pub way: Restoration,
     /// Turns more, for [`Restoration::Improved`], per cent.
     pub more_turns_percent: f64,
 }
 
-/// A design to begin from a reference: like it, but for what should differ.
+/// A design to begin from a rewind: like it, but for what should differ.
 #[derive(Clone, Debug)]
-pub struct CopyReference {
+pub struct CopyRewind {
     /// Key of the submission.
     pub key: ClientKey,
-    /// The reference.
-    pub of: ReferenceId,
+    /// The rewind.
+    pub of: RewindId,
     /// What it is called.
     pub name: String,
-    /// Output more than that of the reference, per cent.
+    /// Output more than that of the rewind, per cent.
     pub more_output_percent: f64,
     /// The peak is to be no lower than this, Hz.
     pub least_peak_hz: Option<f64>,
@@ -88,7 +88,7 @@ fn fill_to(design: &mut Design, edge_mm: f64) {
 
 /// The design of a way; `None` where nothing is known that it needs.
 fn restored(
-    draft: &ReferenceDraft,
+    draft: &RewindDraft,
     found: &Identification,
     way: Restoration,
     more_turns_percent: f64,
@@ -129,7 +129,7 @@ impl Workshop {
     pub async fn restorations(
         &self,
         actor: &Actor,
-        draft: &ReferenceDraft,
+        draft: &RewindDraft,
         found: &Identification,
         more_turns_percent: f64,
     ) -> Result<Vec<RestorationOffer>, Refusal> {
@@ -144,19 +144,19 @@ impl Workshop {
         Ok(all)
     }
 
-    /// Makes the design that brings a pickup back, and notes it at the reference; the same key again makes no other.
+    /// Makes the design that brings a pickup back, and notes it at the rewind; the same key again makes no other.
     ///
     /// # Errors
     /// [`Refusal::NotPredictable`] when it cannot be wound; [`Refusal::ChangedMeanwhile`]; when a reading is missing that the way needs.
-    pub async fn restore_reference(
+    pub async fn restore_rewind(
         &self,
         actor: &Actor,
-        command: &RestoreReference,
+        command: &RestoreRewind,
     ) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (mut row, draft) = self.reference(actor, command.of.0).await?;
+        let (mut row, draft) = self.rewind(actor, command.of.0).await?;
         if row.version != command.of.1 {
-            return Err(Refusal::ChangedMeanwhile("reference"));
+            return Err(Refusal::ChangedMeanwhile("rewind"));
         }
         let found = self.identify_findings(actor, &draft.findings).await?;
         let design = restored(&draft, &found, command.way, command.more_turns_percent)
@@ -174,22 +174,18 @@ impl Workshop {
         };
         let revision = self.save_design(actor, &command.key.derived(1), None, &note, &design).await?;
         row.revision_id = Some(revision);
-        row.state = store::Stored(ReferenceState::Designed);
-        self.write_reference(actor, command.of, &row, &draft, &found).await?;
+        row.state = store::Stored(RewindState::Designed);
+        self.write_rewind(actor, command.of, &row, &draft, &found).await?;
         Ok(revision)
     }
 
-    /// Begins a design like a reference, with targets that say what should differ; the search for it starts from there.
+    /// Begins a design like a rewind, with targets that say what should differ; the search for it starts from there.
     ///
     /// # Errors
-    /// [`Refusal::NotPredictable`] when the reference cannot be predicted, or a target is out of range, by its place.
-    pub async fn copy_reference(
-        &self,
-        actor: &Actor,
-        command: &CopyReference,
-    ) -> Result<RevisionId, Refusal> {
+    /// [`Refusal::NotPredictable`] when the rewind cannot be predicted, or a target is out of range, by its place.
+    pub async fn copy_rewind(&self, actor: &Actor, command: &CopyRewind) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (_, draft) = self.reference(actor, command.of).await?;
+        let (_, draft) = self.rewind(actor, command.of).await?;
         let found = self.identify_findings(actor, &draft.findings).await?;
         let mut design = explained(&draft, &found).ok_or(Refusal::NotFound("explanation"))?;
         design.name.clone_from(&command.name);
@@ -200,10 +196,10 @@ impl Workshop {
         let now = prediction.pickup.relative_output_db.nominal;
         let wanted = now + 20.0 * (1.0 + command.more_output_percent / 100.0).max(0.05).log10();
         let most_hz = limit_at("aims.peak_hz[]").map_or(100_000.0, |limit| limit.high);
-        design.aims = Aims {
+        design.targets = Targets {
             output_db: Some([wanted - 0.5, wanted + 0.5]),
             peak_hz: command.least_peak_hz.map(|hz| [hz, most_hz]),
-            ..Aims::default()
+            ..Targets::default()
         };
         let problems: Vec<Problem> = design.problems();
         if !problems.is_empty() {

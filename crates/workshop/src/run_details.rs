@@ -6,7 +6,7 @@ use crate::prediction_cache::PredictionResult;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::travellers::TravellerProgress;
-use coil::design::Aims;
+use coil::design::Targets;
 use coil::magnet::{AlloyGuess, Grade, estimate_alloy};
 use coil::prediction::{Prediction, PredictionSummary};
 use std::sync::Arc;
@@ -88,7 +88,7 @@ impl Workshop {
         )?;
         if !actor.may(Action::ReadDesigns) {
             // What it should become is the design's business; what was predicted is the run's.
-            run.design.aims = Aims::default();
+            run.design.targets = Targets::default();
         }
         let readings: Vec<Reading> = log.iter().map(|row| row.reading.clone()).collect();
         let progress = TravellerProgress::new(traveller.as_ref(), &signed, &readings);

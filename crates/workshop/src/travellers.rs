@@ -7,7 +7,7 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::winder_link::is_closed;
 use coil::Word as _;
-use coil::design::{Design, Kind as Format, starting_point};
+use coil::design::{Design, Format, starting_point};
 use store::{RunId, WorkshopStore};
 use trade::reading::Reading;
 use trade::traveller::{Operation, OperationStatus, Signature, SigningRefusal, Traveller};

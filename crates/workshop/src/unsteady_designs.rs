@@ -133,7 +133,7 @@ mod tests {
             revision,
             design_id: DesignId(1),
             name: "Sedge".into(),
-            format: Stored(coil::design::Kind::TallSingle),
+            format: Stored(coil::design::Format::TallSingle),
             gauge: "42 AWG".into(),
             straight: false,
             clockwise: true,

@@ -270,8 +270,8 @@ impl Design {
         alone.metal.clear();
         "single".clone_into(&mut alone.wiring.join);
         alone.wiring.sense.retain(|name, _| name == coil);
-        // What the whole is to become is no aim of a part.
-        alone.aims = crate::design::Aims::default();
+        // What the whole is to become is no target of a part.
+        alone.targets = crate::design::Targets::default();
         Some(alone)
     }
 }
@@ -462,7 +462,7 @@ fn staggered(design: &mut Design, stagger: Stagger) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Kind, starting_point, tall_single};
+    use crate::design::{Format, starting_point, tall_single};
     use rstest::rstest;
 
     #[rstest]
@@ -483,7 +483,7 @@ mod tests {
     fn every_step_is_said_and_leaves_a_sound_design(#[case] text: &str) {
         let step: Step = text.parse().unwrap();
         assert_eq!(step.to_string().trim_end_matches(":0"), text.trim_end_matches(":0"));
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             let mut design = starting_point(kind, "Sedge", 6, 10.0);
             let before = design.clone();
             match step.apply(&mut design) {
@@ -520,7 +520,7 @@ mod tests {
     /// henries: the other coil and the magnet's bar are not there yet.
     #[test]
     fn a_coil_alone_is_sound_and_reads_half() {
-        let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+        let twin = starting_point(Format::TwinCoil, "Sedge", 6, 10.0);
         let whole = crate::prediction::predict(&twin).unwrap().pickup;
         for coil in ["A", "B"] {
             let alone = twin.alone(coil).unwrap();
@@ -552,7 +552,7 @@ mod tests {
     /// Two blades in one coil link the coil's flux on both sides of its middle: more steel in the core, more inductance.
     #[test]
     fn a_second_blade_stands_across_from_the_first() {
-        let mut design = starting_point(Kind::Blade, "Sedge", 6, 10.0);
+        let mut design = starting_point(Format::Blade, "Sedge", 6, 10.0);
         assert_eq!(Step::AddPole(0).apply(&mut design), Err(StepError::NoRoom));
         design.coils[0].former.core.width_mm = Some(9.0);
         let henries = |d: &Design| crate::prediction::predict(d).unwrap().pickup.inductance_h.nominal;

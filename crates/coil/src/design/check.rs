@@ -128,8 +128,8 @@ impl Walk {
         }
     }
 
-    fn aim(&mut self, at: &str, aim: Option<[f64; 2]>) {
-        if let Some([from, to]) = aim {
+    fn target(&mut self, at: &str, target: Option<[f64; 2]>) {
+        if let Some([from, to]) = target {
             self.vector(at, &[from, to]);
             if from > to {
                 self.report(
@@ -370,13 +370,13 @@ impl Design {
         walk.limited("load.tone_nf", self.load.tone_nf);
         walk.limited("load.cable_pf", self.load.cable_pf);
         walk.limited("load.input_mohm", self.load.input_mohm);
-        walk.aim("aims.resistance_ohm", self.aims.resistance_ohm);
-        walk.aim("aims.inductance_h", self.aims.inductance_h);
-        walk.aim("aims.capacitance_f", self.aims.capacitance_f);
-        walk.aim("aims.peak_hz", self.aims.peak_hz);
-        walk.aim("aims.resonance_unloaded_hz", self.aims.resonance_unloaded_hz);
-        walk.aim("aims.peak_db", self.aims.peak_db);
-        walk.aim("aims.output_db", self.aims.output_db);
-        walk.aim("aims.output_mv", self.aims.output_mv);
+        walk.target("aims.resistance_ohm", self.targets.resistance_ohm);
+        walk.target("aims.inductance_h", self.targets.inductance_h);
+        walk.target("aims.capacitance_f", self.targets.capacitance_f);
+        walk.target("aims.peak_hz", self.targets.peak_hz);
+        walk.target("aims.resonance_unloaded_hz", self.targets.resonance_unloaded_hz);
+        walk.target("aims.peak_db", self.targets.peak_db);
+        walk.target("aims.output_db", self.targets.output_db);
+        walk.target("aims.output_mv", self.targets.output_mv);
     }
 }

@@ -62,7 +62,7 @@ fn compare(at: &str, before: Option<&Value>, after: Option<&Value>, changes: &mu
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Aims, tall_single};
+    use super::super::{Targets, tall_single};
     use super::*;
 
     #[test]
@@ -72,7 +72,7 @@ mod tests {
         let mut after = before.clone();
         after.coils[0].wind.turns = 7800;
         after.poles[2].length_mm = 18.0;
-        after.aims = Aims { inductance_h: Some([2.0, 2.4]), ..Aims::default() };
+        after.targets = Targets { inductance_h: Some([2.0, 2.4]), ..Targets::default() };
         let changes = differences(&before, &after);
         let at: Vec<&str> = changes.iter().map(|c| c.at.as_str()).collect();
         assert_eq!(at, ["aims.inductance_h", "coils[0].wind.turns", "poles[2].length_mm"]);

@@ -147,7 +147,7 @@ pub fn target_ends(key: &str, [from, to]: [f64; 2]) -> [f64; 2] {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Design, Kind, Metal, Step, schema, starting_point};
+    use crate::design::{Design, Format, Metal, Step, schema, starting_point};
     use serde_json::{Value, json};
 
     /// What is as good as nothing is refused at its place, whatever place of the table that is: a divisor further along would be none.
@@ -177,7 +177,7 @@ mod tests {
 
     /// A design that has something at every place of the table.
     fn full() -> Value {
-        let mut design = starting_point(Kind::WideSingle, "Sedge", 6, 10.0);
+        let mut design = starting_point(Format::WideSingle, "Sedge", 6, 10.0);
         for step in [Step::EachString, Step::AddMetal, Step::AddStage(0)] {
             step.apply(&mut design).unwrap();
         }

@@ -28,7 +28,7 @@ pub use start::{reference_coil, starting_point, tall_single};
 pub use strings::{Handed, OneString, Strings};
 pub use surroundings::{Grounded, LeadKind, Leads, Medium, Potting};
 pub use winding::{Bias, Coil, Direction, Former, Spool, Stage, Wind, Wire};
-pub use wiring::{Aims, Load, Sense, Wiring};
+pub use wiring::{Load, Sense, Targets, Wiring};
 
 pub(crate) use strings::default_gap;
 
@@ -48,7 +48,7 @@ pub struct Design {
     /// What its maker calls it.
     pub name: String,
     /// The format of the pickup.
-    pub kind: Kind,
+    pub kind: Format,
     /// Room temperature for which `resistance_ohm` is predicted, °C; 22 when absent.
     #[serde(default = "default_room")]
     pub room_c: f64,
@@ -78,14 +78,14 @@ pub struct Design {
     #[serde(default)]
     pub load: Load,
     /// What it should become.
-    #[serde(default)]
-    pub aims: Aims,
+    #[serde(default, rename = "aims")]
+    pub targets: Targets,
 }
 
 document_word! {
     /// The format of a pickup.
     #[allow(missing_docs, reason = "the names are those of docs/formats.md, which describes them")]
-    pub enum Kind {
+    pub enum Format {
         TallSingle,
         ShortSingle,
         WideSingle,
@@ -102,7 +102,7 @@ fn default_room() -> f64 {
     22.0
 }
 
-impl Kind {
+impl Format {
     /// Every format.
     pub const ALL: [Self; 9] = [
         Self::TallSingle,

@@ -82,8 +82,8 @@ impl super::Design {
     /// that is not there counts from the middle of the row.
     ///
     /// ```
-    /// use coil::design::{Kind, starting_point};
-    /// let mut twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+    /// use coil::design::{Format, starting_point};
+    /// let mut twin = starting_point(Format::TwinCoil, "Sedge", 6, 10.0);
     /// twin.poles[0].y_mm = 1.5;
     /// assert_eq!(twin.place_of_pole_mm(&twin.poles[0])[1], twin.coils[0].center_mm[1] + 1.5);
     /// ```
@@ -97,12 +97,12 @@ impl super::Design {
     /// their strings, the first of each; where no pole belongs to a string (buttons, blades), in their order from 1.
     ///
     /// ```
-    /// use coil::design::{Kind, starting_point};
+    /// use coil::design::{Format, starting_point};
     /// let numbers = |kind| -> Vec<u32> {
     ///     starting_point(kind, "Sedge", 6, 10.0).numbered_poles().iter().map(|(number, _)| *number).collect()
     /// };
-    /// assert_eq!(numbers(Kind::TwinCoil), [1, 2, 3, 4, 5, 6]);
-    /// assert_eq!(numbers(Kind::Blade), [1]);
+    /// assert_eq!(numbers(Format::TwinCoil), [1, 2, 3, 4, 5, 6]);
+    /// assert_eq!(numbers(Format::Blade), [1]);
     /// ```
     #[must_use]
     pub fn numbered_poles(&self) -> Vec<(u32, usize)> {

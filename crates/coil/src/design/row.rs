@@ -211,7 +211,7 @@ fn spans_follow(before: &Design, design: &mut Design, rows: &[String], longer_mm
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Kind, starting_point, tall_single};
+    use crate::design::{Format, starting_point, tall_single};
 
     #[test]
     fn the_row_follows_its_strings_and_left_hands_mirror_it() {
@@ -232,7 +232,7 @@ mod tests {
     /// more than 6 dB under the mean; back at the row before it is what it was.
     #[test]
     fn every_format_follows_its_strings() {
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             for count in 4..=10 {
                 for pitch_mm in [9.5, 10.4, 11.5] {
                     let before = starting_point(kind, "Sedge", 6, 10.4);
@@ -266,7 +266,7 @@ mod tests {
             let notices = crate::prediction::predict(design).unwrap().notices;
             notices.iter().any(|n| n.code == "string-not-heard")
         };
-        let mut blade = starting_point(Kind::Blade, "Sedge", 6, 10.4);
+        let mut blade = starting_point(Format::Blade, "Sedge", 6, 10.4);
         assert!(!told(&blade));
         // Ten strings over what was made for six, and nobody moved the parts.
         blade.strings.count = 10;

@@ -4,8 +4,8 @@ use super::row::{button_places, place_in_row};
 use super::strings::{default_from_bridge, default_scale};
 use super::winding::default_seed;
 use super::{
-    Aims, Axis, Bar, Coil, Design, Direction, End, FORMAT, Former, Handed, Kind, Leads, Load, Metal,
-    MetalPart, Polarity, Pole, PoleShape, Potting, Sense, Strings, Wind, Wire, Wiring, default_room,
+    Axis, Bar, Coil, Design, Direction, End, FORMAT, Format, Former, Handed, Leads, Load, Metal, MetalPart,
+    Polarity, Pole, PoleShape, Potting, Sense, Strings, Targets, Wind, Wire, Wiring, default_room,
 };
 use crate::former::{Core, CoreShape};
 use crate::magnet::{Grade, Material};
@@ -20,7 +20,7 @@ const TALL_HEIGHT_MM: f64 = 11.0;
 /// of 42 AWG heavy polyvinyl acetal.
 #[must_use]
 pub fn tall_single(name: &str, count: u32, pitch_mm: f64) -> Design {
-    starting_point(Kind::TallSingle, name, count, pitch_mm)
+    starting_point(Format::TallSingle, name, count, pitch_mm)
 }
 
 /// The coil that outputs are relative to: the standard tall single for six strings, fully charged.
@@ -32,25 +32,25 @@ pub fn reference_coil() -> Design {
 /// A sound design of a format to begin from.
 ///
 /// ```
-/// use coil::design::{Kind, starting_point};
-/// for kind in Kind::ALL {
+/// use coil::design::{Format, starting_point};
+/// for kind in Format::ALL {
 ///     assert!(starting_point(kind, "Sedge", 6, 10.0).problems().is_empty(), "{kind:?}");
 /// }
 /// ```
 #[must_use]
-pub fn starting_point(kind: Kind, name: &str, count: u32, pitch_mm: f64) -> Design {
+pub fn starting_point(kind: Format, name: &str, count: u32, pitch_mm: f64) -> Design {
     let start = Start { count, pitch_mm, row_mm: pitch_mm * f64::from(count.max(1) - 1) };
     let mut design = start.bare(kind, name);
     match kind {
-        Kind::TallSingle => start.tall(&mut design),
-        Kind::ShortSingle => start.short(&mut design),
-        Kind::WideSingle => start.wide(&mut design),
-        Kind::TwinCoil => start.twin(&mut design),
-        Kind::StackedTwin => start.stacked(&mut design),
-        Kind::Blade => start.blade(&mut design),
-        Kind::ButtonMagnet => start.button(&mut design),
-        Kind::Concentric => start.concentric(&mut design),
-        Kind::PerString => start.per_string(&mut design),
+        Format::TallSingle => start.tall(&mut design),
+        Format::ShortSingle => start.short(&mut design),
+        Format::WideSingle => start.wide(&mut design),
+        Format::TwinCoil => start.twin(&mut design),
+        Format::StackedTwin => start.stacked(&mut design),
+        Format::Blade => start.blade(&mut design),
+        Format::ButtonMagnet => start.button(&mut design),
+        Format::Concentric => start.concentric(&mut design),
+        Format::PerString => start.per_string(&mut design),
     }
     design
 }
@@ -75,7 +75,7 @@ impl Start {
         }
     }
 
-    fn bare(&self, kind: Kind, name: &str) -> Design {
+    fn bare(&self, kind: Format, name: &str) -> Design {
         Design {
             format: FORMAT.into(),
             name: name.into(),
@@ -97,7 +97,7 @@ impl Start {
             leads: Some(Leads::default()),
             wiring: Wiring::default(),
             load: Load::default(),
-            aims: Aims::default(),
+            targets: Targets::default(),
         }
     }
 

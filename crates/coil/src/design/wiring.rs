@@ -103,7 +103,7 @@ impl Default for Load {
 /// What the pickup should become: from – to.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Aims {
+pub struct Targets {
     /// Resistance at 20 °C, Ω.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub resistance_ohm: Option<[f64; 2]>,

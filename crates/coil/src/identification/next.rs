@@ -40,11 +40,11 @@ pub(super) fn measurements(findings: &Findings, weighed: &[Weighed<'_>]) -> Vec<
 }
 
 /// What sets explanations apart: wire and fault.
-type Kind = (Gauge, crate::wire::Build, bool);
+type Format = (Gauge, crate::wire::Build, bool);
 
 /// Mutual information of a reading with the explanation, bits: how much sharper the reading is under each explanation than over all.
 fn expected_bits(what: Measurand, weighed: &[Weighed<'_>]) -> f64 {
-    let parts: Vec<(Kind, f64, f64, f64)> = weighed
+    let parts: Vec<(Format, f64, f64, f64)> = weighed
         .iter()
         .take(MOST)
         .map(|w| {
@@ -54,7 +54,7 @@ fn expected_bits(what: Measurand, weighed: &[Weighed<'_>]) -> f64 {
         })
         .collect();
     let total: f64 = parts.iter().map(|p| p.3).sum::<f64>().max(1e-300);
-    let mut kinds: Vec<Kind> = Vec::new();
+    let mut kinds: Vec<Format> = Vec::new();
     for part in &parts {
         if !kinds.contains(&part.0) {
             kinds.push(part.0);

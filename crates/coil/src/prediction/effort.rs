@@ -92,12 +92,12 @@ impl Origin {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Kind, starting_point};
+    use crate::design::{Format, starting_point};
 
     /// Every format is far below what is computed, also with the most strings.
     #[test]
     fn usual_designs_take_little() {
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             let effort = Effort::estimate(&starting_point(kind, "usual", 10, 10.0));
             assert!(effort.seconds < MOST_S / 10.0, "{kind:?}: {effort:?}");
         }
@@ -105,7 +105,7 @@ mod tests {
 
     #[test]
     fn the_largest_part_is_named() {
-        let mut design = starting_point(Kind::TallSingle, "large", 6, 10.0);
+        let mut design = starting_point(Format::TallSingle, "large", 6, 10.0);
         let small = Effort::estimate(&design);
         design.metal = serde_json::from_value(serde_json::json!([
             { "part": "plate", "material": "mild-steel-1010", "size_mm": [20, 10, 1], "center_mm": [0, 0, -20] },

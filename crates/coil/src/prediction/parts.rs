@@ -129,10 +129,10 @@ fn compute_drives(conductor: &Conductor, sheet: &Sheet, system: &System) -> DMat
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Kind, starting_point};
+    use crate::design::{Format, starting_point};
 
     fn list(change: impl FnOnce(&mut crate::design::Design)) -> PartList {
-        let mut design = starting_point(Kind::ShortSingle, "Parts", 6, 10.0);
+        let mut design = starting_point(Format::ShortSingle, "Parts", 6, 10.0);
         change(&mut design);
         PartList::from_design(&design)
     }

@@ -292,7 +292,7 @@ fn convert(text: &str, symbol: &str, conversion: &Conversion) -> String {
         let before = &rest[..at];
         let (kept, numbers) = before.split_at(numbers_begin(before));
         out.push_str(kept);
-        if numbers.is_empty() || is_reference(kept, numbers, symbol) {
+        if numbers.is_empty() || is_rewind(kept, numbers, symbol) {
             out.push_str(numbers);
             out.push_str(symbol);
         } else {
@@ -306,7 +306,7 @@ fn convert(text: &str, symbol: &str, conversion: &Conversion) -> String {
 }
 
 /// Whether this is the temperature of reference.
-fn is_reference(before: &str, numbers: &str, symbol: &str) -> bool {
+fn is_rewind(before: &str, numbers: &str, symbol: &str) -> bool {
     symbol == "°C" && numbers.trim() == "20" && before.to_lowercase().ends_with("at ")
 }
 

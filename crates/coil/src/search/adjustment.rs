@@ -217,7 +217,7 @@ pub(super) fn neighbour(gauge: Gauge, finer: i32) -> Option<Gauge> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Kind, differences, starting_point, tall_single};
+    use crate::design::{Format, differences, starting_point, tall_single};
     use proptest::prelude::*;
     use rstest::rstest;
 
@@ -254,9 +254,9 @@ mod tests {
         #[test]
         fn what_is_adjusted_is_a_design_that_the_engine_takes(
             adjustment in any_adjustment(),
-            kind in 0..Kind::ALL.len(),
+            kind in 0..Format::ALL.len(),
         ) {
-            let design = starting_point(Kind::ALL[kind], "Sedge", 6, 10.4);
+            let design = starting_point(Format::ALL[kind], "Sedge", 6, 10.4);
             if let Some(next) = adjustment.applied(&design) {
                 prop_assert!(next.problems().is_empty());
                 prop_assert_ne!(next, design);
@@ -297,7 +297,7 @@ mod tests {
     #[case(Adjustment::Leads(LeadKind::Shielded), "leads")]
     #[case(Adjustment::Foil(true), "wiring.grounded")]
     fn an_adjustment_changes_one_thing(#[case] adjustment: Adjustment, #[case] place: &str) {
-        for kind in [Kind::TallSingle, Kind::TwinCoil] {
+        for kind in [Format::TallSingle, Format::TwinCoil] {
             let mut design = starting_point(kind, "Sedge", 6, 10.4);
             // What is adjusted to is not there yet.
             design.coils.iter_mut().for_each(|coil| coil.wire.build = Build::Heavy);

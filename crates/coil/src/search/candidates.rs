@@ -397,7 +397,7 @@ pub fn search_designs(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Kind, starting_point, tall_single};
+    use crate::design::{Format, starting_point, tall_single};
     use crate::search::{Adjustment, sensitivities};
 
     /// Inductance goes with the square of the turns, resistance with a little more than their number (any textbook).
@@ -418,7 +418,7 @@ mod tests {
 
     #[test]
     fn every_lever_is_said_and_read_again() {
-        for effect in sensitivities(&starting_point(Kind::Blade, "Sedge", 6, 10.0), Goal::Output) {
+        for effect in sensitivities(&starting_point(Format::Blade, "Sedge", 6, 10.0), Goal::Output) {
             let text = effect.adjustment.to_string();
             assert_eq!(text.parse(), Ok(effect.adjustment), "{text}");
             assert!(!effect.adjustment.words().is_empty());

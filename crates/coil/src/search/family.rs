@@ -250,7 +250,7 @@ fn is_nothing(adjustment: Adjustment) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::design::{Kind, differences, starting_point, tall_single};
+    use crate::design::{Format, differences, starting_point, tall_single};
     use rstest::rstest;
 
     #[rstest]
@@ -291,7 +291,7 @@ mod tests {
     /// Steel takes no charge, and a coil without poles has none to lengthen.
     #[test]
     fn what_a_design_has_not_cannot_be_varied() {
-        let mut design = starting_point(Kind::Blade, "Sedge", 6, 10.0);
+        let mut design = starting_point(Format::Blade, "Sedge", 6, 10.0);
         design.bars.clear();
         for of in [Varied::Charge, Varied::Alloy] {
             let text = if of == Varied::Charge { "80" } else { "alnico 2" };

@@ -7,7 +7,7 @@ use crate::magnet::{Grade, Material};
 use crate::prediction::{Prediction, predict};
 use crate::wire::Build;
 
-/// The quantities that effects and aims are about.
+/// The quantities that effects and targets are about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Goal {
     /// Resistance at 20 °C.

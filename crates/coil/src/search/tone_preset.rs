@@ -1,7 +1,7 @@
-//! Makers' words, and "as that one, but more of this", as aims in numbers.
+//! Makers' words, and "as that one, but more of this", as targets in numbers.
 
 use super::Goal;
-use crate::design::Aims;
+use crate::design::Targets;
 use crate::prediction::Prediction;
 use std::str::FromStr;
 
@@ -57,16 +57,16 @@ impl TonePreset {
         }
     }
 
-    /// The aims that it makes of a pickup.
+    /// The targets that it makes of a pickup.
     #[must_use]
-    pub fn aims(self, now: &Prediction) -> Aims {
-        let mut aims = Aims::default();
+    pub fn targets(self, now: &Prediction) -> Targets {
+        let mut targets = Targets::default();
         for (goal, from, to) in self.moves() {
             let value = goal.value_in(now);
             let ends = if goal.is_level() { [value + from, value + to] } else { [value * from, value * to] };
-            goal.aim(&mut aims, ends);
+            goal.target(&mut targets, ends);
         }
-        aims
+        targets
     }
 }
 
@@ -78,20 +78,20 @@ impl FromStr for TonePreset {
     }
 }
 
-/// Half the width of an aim at what a reference pickup has: what two coils of one design differ by.
+/// Half the width of an target at what a reference pickup has: what two coils of one design differ by.
 const ALIKE: f64 = 0.04;
 const ALIKE_DB: f64 = 0.5;
 
 impl Goal {
-    /// Puts an aim for this quantity, to the figures that people read.
-    pub(crate) fn aim(self, aims: &mut Aims, ends: [f64; 2]) {
+    /// Puts an target for this quantity, to the figures that people read.
+    pub(crate) fn target(self, targets: &mut Targets, ends: [f64; 2]) {
         let place = match self {
-            Self::Resistance => &mut aims.resistance_ohm,
-            Self::Inductance => &mut aims.inductance_h,
-            Self::Capacitance => &mut aims.capacitance_f,
-            Self::Peak => &mut aims.peak_hz,
-            Self::PeakHeight => &mut aims.peak_db,
-            Self::Output => &mut aims.output_db,
+            Self::Resistance => &mut targets.resistance_ohm,
+            Self::Inductance => &mut targets.inductance_h,
+            Self::Capacitance => &mut targets.capacitance_f,
+            Self::Peak => &mut targets.peak_hz,
+            Self::PeakHeight => &mut targets.peak_db,
+            Self::Output => &mut targets.output_db,
         };
         let rounded = |v: f64| {
             if self.is_level() {
@@ -105,11 +105,11 @@ impl Goal {
     }
 }
 
-/// Aims at a reference pickup, with one quantity moved: by a ratio less one (0.15 for 15 % more), which for levels is
-/// a voltage. Resistance follows from the rest and is no aim unless it is what moves.
+/// Targets at a reference pickup, with one quantity moved: by a ratio less one (0.15 for 15 % more), which for levels is
+/// a voltage. Resistance follows from the rest and is no target unless it is what moves.
 #[must_use]
-pub fn aims_like(reference: &Prediction, moved: Option<(Goal, f64)>) -> Aims {
-    let mut aims = Aims::default();
+pub fn targets_like(reference: &Prediction, moved: Option<(Goal, f64)>) -> Targets {
+    let mut targets = Targets::default();
     for goal in [Goal::Inductance, Goal::Peak, Goal::PeakHeight, Goal::Output, Goal::Resistance] {
         let by = moved.filter(|(g, _)| *g == goal).map(|(_, by)| by);
         if goal == Goal::Resistance && by.is_none() {
@@ -125,9 +125,9 @@ pub fn aims_like(reference: &Prediction, moved: Option<(Goal, f64)>) -> Aims {
             let value = value * (1.0 + by);
             [value * (1.0 - ALIKE), value * (1.0 + ALIKE)]
         };
-        goal.aim(&mut aims, ends);
+        goal.target(&mut targets, ends);
     }
-    aims
+    targets
 }
 
 #[cfg(test)]
@@ -152,12 +152,12 @@ mod tests {
     ) {
         let design = tall_single("Sedge", 6, 10.4);
         let now = predict(&design).unwrap();
-        let aims = preset.aims(&now);
+        let targets = preset.targets(&now);
         let then = predict(&adjustment.applied(&design).unwrap()).unwrap();
         let [from, to] = match goal {
-            Goal::Peak => aims.peak_hz,
-            Goal::Inductance => aims.inductance_h,
-            _ => aims.output_db,
+            Goal::Peak => targets.peak_hz,
+            Goal::Inductance => targets.inductance_h,
+            _ => targets.output_db,
         }
         .unwrap();
         assert!((from..=to).contains(&goal.value_in(&then)), "{from} to {to}: {}", goal.value_in(&then));
@@ -168,14 +168,14 @@ mod tests {
     #[test]
     fn as_that_one_with_more_output() {
         let reference = predict(&tall_single("Sedge", 6, 10.4)).unwrap();
-        let aims = aims_like(&reference, Some((Goal::Output, 0.15)));
-        let [from, to] = aims.output_db.unwrap();
+        let targets = targets_like(&reference, Some((Goal::Output, 0.15)));
+        let [from, to] = targets.output_db.unwrap();
         // 15 % more volts are 1.21 dB.
         let middle = 0.5 * (from + to) - reference.pickup.relative_output_db.nominal;
         assert!((middle - 1.21).abs() < 0.11, "{middle}");
-        let [low, high] = aims.inductance_h.unwrap();
+        let [low, high] = targets.inductance_h.unwrap();
         assert!((low..=high).contains(&reference.pickup.inductance_h.nominal));
-        assert_eq!(aims.resistance_ohm, None);
-        assert!(aims_like(&reference, Some((Goal::Resistance, -0.1))).resistance_ohm.is_some());
+        assert_eq!(targets.resistance_ohm, None);
+        assert!(targets_like(&reference, Some((Goal::Resistance, -0.1))).resistance_ohm.is_some());
     }
 }

@@ -1,7 +1,7 @@
 //! A pickup of a set at its place: turned, under the set's strings and controls.
 
 use super::document::{LeadOrder, Set, SetPickup, SwitchPosition};
-use crate::design::{Aims, Axis, Design, End, Load, Problem, Sense};
+use crate::design::{Axis, Design, End, Load, Problem, Sense, Targets};
 use crate::prediction::{Calibration, PickupSignal, Prediction, Solution};
 use std::collections::BTreeMap;
 
@@ -66,7 +66,7 @@ impl Set {
             input_mohm: self.input_mohm,
             ..Load::default()
         };
-        design.aims = Aims::default();
+        design.targets = Targets::default();
         if let Some(join) = join {
             join.clone_into(&mut design.wiring.join);
         }
@@ -140,9 +140,9 @@ impl Set {
 /// end of the row, and what lay towards the bridge lies towards the neck.
 ///
 /// ```
-/// use coil::design::{Kind, starting_point};
+/// use coil::design::{Format, starting_point};
 /// use coil::set::turned;
-/// let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+/// let twin = starting_point(Format::TwinCoil, "Sedge", 6, 10.0);
 /// assert_eq!(turned(&twin).coils[0].center_mm[1], -twin.coils[0].center_mm[1]);
 /// assert_eq!(turned(&turned(&twin)), twin);
 /// ```
@@ -179,9 +179,9 @@ pub fn turned(design: &Design) -> Design {
 /// direction, and magnets the pole that they have up.
 ///
 /// ```
-/// use coil::design::{Kind, starting_point};
+/// use coil::design::{Format, starting_point};
 /// use coil::set::{mirrored, turned};
-/// let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+/// let twin = starting_point(Format::TwinCoil, "Sedge", 6, 10.0);
 /// let partner = turned(&mirrored(&twin));
 /// assert_eq!(partner.poles[0].x_mm, twin.poles[0].x_mm);
 /// assert_eq!(partner.poles[0].string, twin.poles[0].string);

@@ -40,7 +40,7 @@ fn self_capacitance_of_a_tall_single() {
 /// fiftieth).
 #[test]
 fn scatter_lowers_the_capacitance() {
-    for kind in coil::design::Kind::ALL {
+    for kind in coil::design::Format::ALL {
         let mut design = coil::design::starting_point(kind, "lay", 6, 10.0);
         let mut of = |wander: f64| {
             design.coils.iter_mut().for_each(|c| c.wind.wander = wander);

@@ -1,6 +1,6 @@
 //! The open format: what reads, what is refused, and in which words.
 
-use coil::design::{Kind, read};
+use coil::design::{Format, read};
 use coil::prediction::{Level, predict};
 use rstest::rstest;
 use serde_json::{Value, json};
@@ -11,7 +11,7 @@ pub(crate) const EXAMPLE: &str = include_str!("../../../../docs/examples/reed-la
 #[test]
 fn the_example_reads_and_predicts() {
     let design = read(EXAMPLE).unwrap();
-    assert_eq!(design.kind, Kind::TallSingle);
+    assert_eq!(design.kind, Format::TallSingle);
     let prediction = predict(&design).unwrap();
     let r = prediction.pickup.resistance_20c_ohm;
     assert!((5100.0..5400.0).contains(&r.nominal), "{r:?}");

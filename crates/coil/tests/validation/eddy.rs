@@ -2,7 +2,7 @@
 //! added resistance within 20 % from 1 to 20 kHz.
 
 use super::{num, reference, winding};
-use coil::design::{Design, Former, Kind, Metal, MetalPart, Pole, Spool, starting_point};
+use coil::design::{Design, Format, Former, Metal, MetalPart, Pole, Spool, starting_point};
 use coil::eddy::{Relaxation, Sheet, impedance, panels_of};
 use coil::former::Core;
 use coil::inductance::Winding;
@@ -98,7 +98,7 @@ fn a_cover_screens_the_string(#[case] sigma: f64, #[case] levels: [(f64, f64, f6
 
 /// The round coil of the references (inner radius 8, build 4, height 7 mm, 5,000 turns, from 1 mm up) with nothing in it.
 fn round_coil() -> Design {
-    let mut design = starting_point(Kind::TallSingle, "round", 6, 10.0);
+    let mut design = starting_point(Format::TallSingle, "round", 6, 10.0);
     design.poles.clear();
     let overall_mm = 0.0711;
     let coil = &mut design.coils[0];
@@ -159,7 +159,7 @@ fn steel_buttons_take_what_their_currents_take() {
     for case in file["cases"].as_array().unwrap() {
         let name = case["name"].as_str().unwrap();
         let mut design = round_coil();
-        let pole = starting_point(Kind::TallSingle, "rod", 6, 10.0).poles.remove(0);
+        let pole = starting_point(Format::TallSingle, "rod", 6, 10.0).poles.remove(0);
         design.poles.push(Pole {
             x_mm: 0.0,
             diameter_mm: num(case, "diameter_mm"),
@@ -188,7 +188,7 @@ fn steel_buttons_take_what_their_currents_take() {
 #[test]
 fn the_walls_of_a_steel_cover_count() {
     let with = |height: f64| {
-        let mut design = starting_point(Kind::TallSingle, "steel", 6, 10.0);
+        let mut design = starting_point(Format::TallSingle, "steel", 6, 10.0);
         design.metal.push(Metal {
             part: MetalPart::Cover,
             material: Material::Named(Grade::Steel),

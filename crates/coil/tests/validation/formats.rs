@@ -1,10 +1,10 @@
 //! Every format predicts from its starting point, and does what its maker expects of it (common practice, no source).
 
-use coil::design::{Design, Kind, Sense, starting_point};
+use coil::design::{Design, Format, Sense, starting_point};
 use coil::prediction::{Level, Prediction, predict};
 use rstest::rstest;
 
-fn predict_changed(kind: Kind, change: impl FnOnce(&mut Design)) -> Prediction {
+fn predict_changed(kind: Format, change: impl FnOnce(&mut Design)) -> Prediction {
     let mut design = starting_point(kind, kind.name(), 6, 10.0);
     change(&mut design);
     predict(&design).unwrap_or_else(|problems| panic!("{}: {problems:?}", kind.name()))
@@ -13,17 +13,17 @@ fn predict_changed(kind: Kind, change: impl FnOnce(&mut Design)) -> Prediction {
 #[rstest]
 fn a_starting_point_is_sound(
     #[values(
-        Kind::TallSingle,
-        Kind::ShortSingle,
-        Kind::WideSingle,
-        Kind::TwinCoil,
-        Kind::StackedTwin,
-        Kind::Blade,
-        Kind::ButtonMagnet,
-        Kind::Concentric,
-        Kind::PerString
+        Format::TallSingle,
+        Format::ShortSingle,
+        Format::WideSingle,
+        Format::TwinCoil,
+        Format::StackedTwin,
+        Format::Blade,
+        Format::ButtonMagnet,
+        Format::Concentric,
+        Format::PerString
     )]
-    kind: Kind,
+    kind: Format,
     #[values(4, 6, 8, 10)] strings: u32,
 ) {
     let design = starting_point(kind, kind.name(), strings, 9.6);
@@ -49,10 +49,10 @@ fn a_starting_point_is_sound(
 /// A twin coil cancels hum and keeps its signal; swap the ends of one coil and it does the opposite.
 #[test]
 fn a_twin_coil_cancels_hum_until_one_end_is_swapped() {
-    let right = predict_changed(Kind::TwinCoil, |_| {});
+    let right = predict_changed(Format::TwinCoil, |_| {});
     let rejected = right.pickup.hum_rejection_db.unwrap();
     assert!(rejected > 12.0, "{rejected}");
-    let swapped = predict_changed(Kind::TwinCoil, |d| {
+    let swapped = predict_changed(Format::TwinCoil, |d| {
         d.wiring.sense.insert("B".into(), Sense::StartToGround);
     });
     assert!(swapped.pickup.hum_rejection_db.unwrap() < 3.0);
@@ -66,7 +66,7 @@ fn a_twin_coil_cancels_hum_until_one_end_is_swapped() {
 /// Series, parallel and split: four to one in resistance and inductance for equal coils, and half in between.
 #[test]
 fn the_joins_of_a_twin_coil() {
-    let join = |how: &str| predict_changed(Kind::TwinCoil, |d| d.wiring.join = how.into()).pickup;
+    let join = |how: &str| predict_changed(Format::TwinCoil, |d| d.wiring.join = how.into()).pickup;
     let (series, parallel, split) = (join("series"), join("parallel"), join("split:A"));
     let ratio = |a: f64, b: f64| a / b;
     assert!(
@@ -83,7 +83,7 @@ fn the_joins_of_a_twin_coil() {
 /// A lower dummy coil cancels hum and takes little of the signal.
 #[test]
 fn a_stacked_twin() {
-    let stacked = predict_changed(Kind::StackedTwin, |_| {});
+    let stacked = predict_changed(Format::StackedTwin, |_| {});
     assert!(stacked.pickup.hum_rejection_db.unwrap() > 15.0);
     let signals: Vec<f64> = stacked.circuit.coils.iter().map(|c| c.signal).collect();
     assert!(signals[1].abs() > 1.5 * signals[0].abs(), "{signals:?}");
@@ -92,8 +92,8 @@ fn a_stacked_twin() {
 /// Sections of one coil are one coil: two halves wound over one another have the figures of the whole.
 #[test]
 fn sections_make_one_coil() {
-    let sections = predict_changed(Kind::Concentric, |_| {});
-    let whole = predict_changed(Kind::TallSingle, |d| {
+    let sections = predict_changed(Format::Concentric, |_| {});
+    let whole = predict_changed(Format::TallSingle, |d| {
         d.coils[0].wind.turns = 7300;
         d.coils[0].former.room_mm = 6.0;
     });
@@ -106,8 +106,8 @@ fn sections_make_one_coil() {
 /// A steel base plate under a single coil: more inductance and output (common practice, no source).
 #[test]
 fn a_steel_base_plate_helps() {
-    let with = predict_changed(Kind::ShortSingle, |_| {});
-    let without = predict_changed(Kind::ShortSingle, |d| d.metal.clear());
+    let with = predict_changed(Format::ShortSingle, |_| {});
+    let without = predict_changed(Format::ShortSingle, |d| d.metal.clear());
     assert!(with.pickup.inductance_h.nominal > 1.1 * without.pickup.inductance_h.nominal);
     assert!(with.pickup.output_mv.nominal > 1.02 * without.pickup.output_mv.nominal);
 }
@@ -117,7 +117,7 @@ fn a_steel_base_plate_helps() {
 #[test]
 fn brass_damps_and_nickel_silver_far_less() {
     let peak = |grade: Option<coil::magnet::Grade>| {
-        predict_changed(Kind::ShortSingle, |d| {
+        predict_changed(Format::ShortSingle, |d| {
             d.load.volume_kohm = 1000.0;
             d.load.tone_kohm = 1000.0;
             match grade {
@@ -138,7 +138,7 @@ fn brass_damps_and_nickel_silver_far_less() {
 /// Alternating per-string coils: hum cancels, and every string is heard by its own coil.
 #[test]
 fn per_string_coils_alternate() {
-    let found = predict_changed(Kind::PerString, |_| {});
+    let found = predict_changed(Format::PerString, |_| {});
     assert!(found.pickup.hum_rejection_db.unwrap() > 20.0);
     assert_eq!(found.coils.len(), 6);
     let mutual = &found.pickup.mutual;
@@ -149,16 +149,17 @@ fn per_string_coils_alternate() {
 /// Like poles of the two bars drive the screws of a wide single; turn one bar round and they cancel.
 #[test]
 fn the_bars_of_a_wide_single_work_together() {
-    let right = predict_changed(Kind::WideSingle, |_| {});
+    let right = predict_changed(Format::WideSingle, |_| {});
     assert!(right.poles.iter().all(|p| p.face_mt.nominal > 10.0));
-    let wrong = predict_changed(Kind::WideSingle, |d| d.bars[1].north = d.bars[0].north);
+    let wrong = predict_changed(Format::WideSingle, |d| d.bars[1].north = d.bars[0].north);
     assert!(wrong.poles[2].face_mt.nominal < 0.2 * right.poles[2].face_mt.nominal);
 }
 
 /// The mirror image of a pickup has its figures.
 #[rstest]
 fn left_and_right(
-    #[values(Kind::TallSingle, Kind::TwinCoil, Kind::WideSingle, Kind::Blade, Kind::PerString)] kind: Kind,
+    #[values(Format::TallSingle, Format::TwinCoil, Format::WideSingle, Format::Blade, Format::PerString)]
+    kind: Format,
 ) {
     let right = predict_changed(kind, |d| {
         if let Some(pole) = d.poles.first_mut() {

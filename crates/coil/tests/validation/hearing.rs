@@ -1,7 +1,7 @@
 //! What the pickup hears of a string: its partials by place and aperture, what covers take away, the magnets' pull.
 
 use super::winding;
-use coil::design::{Design, Kind, Metal, MetalPart, OneString, starting_point};
+use coil::design::{Design, Format, Metal, MetalPart, OneString, starting_point};
 use coil::magnet::{Body, Charged, Grade, Magnetised, Material, Resolution, Rod, System, flux_density};
 use coil::prediction::{Partial, Prediction, predict};
 use coil::string::{Along, Linkage, Steel};
@@ -9,7 +9,7 @@ use rstest::rstest;
 use serde_json::json;
 
 /// A pickup with a standard tuning, 648 mm of string.
-fn tuned(kind: Kind) -> Design {
+fn tuned(kind: Format) -> Design {
     let mut design = starting_point(kind, "heard", 6, 10.0);
     design.strings.scale_mm = 648.0;
     design.strings.each = ["E4", "B3", "G3", "D3", "A2", "E2"]
@@ -21,7 +21,7 @@ fn tuned(kind: Kind) -> Design {
 
 /// Coils of a twin 18.4 mm apart.
 fn twin() -> Design {
-    let mut design = tuned(Kind::TwinCoil);
+    let mut design = tuned(Format::TwinCoil);
     design.coils[0].center_mm[1] = -9.2;
     design.coils[1].center_mm[1] = 9.2;
     design
@@ -125,7 +125,7 @@ fn the_aperture_is_what_bending_does(#[case] wavelength_m: f64) {
 /// A rod hears little more than the string over its face: partials as short as 21 mm reach it nearly whole.
 #[test]
 fn a_rod_hears_a_few_millimetres() {
-    let mut design = tuned(Kind::TallSingle);
+    let mut design = tuned(Format::TallSingle);
     design.strings.from_bridge_mm = 54.0;
     let partials = predict(&design).unwrap().strings.remove(5).partials;
     // The twelfth of string at the bridge: partials 6 and 18 have antinodes there, of 216 and 72 mm; 54 of 24 mm.
@@ -136,7 +136,7 @@ fn a_rod_hears_a_few_millimetres() {
 /// Where the pickup stands decides: near the bridge low partials are weak, and the sixth vanishes at a sixth of the string.
 #[test]
 fn the_place_on_the_string() {
-    let mut design = tuned(Kind::TallSingle);
+    let mut design = tuned(Format::TallSingle);
     design.strings.from_bridge_mm = 108.0;
     let partials = predict(&design).unwrap().strings.remove(5).partials;
     // At 108 mm of 648 sin(π/6) is a half: −6.02 dB; the third partial has its antinode there.
@@ -170,9 +170,9 @@ fn loaded_db(design: &Design, prediction: &Prediction, hz: f64) -> f64 {
 /// A cover takes away from the signal: above 5 kHz the loaded curve lies below the uncovered one, copper below brass below
 /// nickel silver. To 0.1 dB: a wide cover of nickel silver lowers a single's inductance by as much as it screens.
 #[rstest]
-#[case(Kind::TallSingle)]
-#[case(Kind::TwinCoil)]
-fn covers_take_away_from_the_treble(#[case] kind: Kind) {
+#[case(Format::TallSingle)]
+#[case(Format::TwinCoil)]
+fn covers_take_away_from_the_treble(#[case] kind: Format) {
     let bare = starting_point(kind, "covered", 6, 10.0);
     let open = predict(&bare).unwrap();
     let covered = [Grade::NickelSilver, Grade::Brass, Grade::Copper].map(|material| {
@@ -189,7 +189,7 @@ fn covers_take_away_from_the_treble(#[case] kind: Kind) {
 /// Without conducting parts nothing is taken: a ceramic bar and air.
 #[test]
 fn what_does_not_conduct_does_not_screen() {
-    let mut design = starting_point(Kind::TallSingle, "ceramic", 6, 10.0);
+    let mut design = starting_point(Format::TallSingle, "ceramic", 6, 10.0);
     design.poles.iter_mut().for_each(|p| p.material = Material::Named(Grade::Ceramic8));
     assert!(predict(&design).unwrap().circuit.screening.is_empty());
 }
@@ -224,7 +224,7 @@ fn the_pull_is_the_change_of_energy() {
 #[test]
 fn magnets_pull_strings_flat() {
     let of = |gap_mm: f64, charge: f64| {
-        let mut design = tuned(Kind::TallSingle);
+        let mut design = tuned(Format::TallSingle);
         design.strings.each.iter_mut().for_each(|s| s.gap_mm = gap_mm);
         design.poles.iter_mut().for_each(|p| p.charge = charge);
         let string = predict(&design).unwrap().strings.remove(5);

@@ -1,6 +1,6 @@
 //! Documents from someone who means harm, or no care: nothing panics, nothing hangs, sizes are bounded.
 
-use coil::design::{Design, Kind, LONGEST_BYTES, read, starting_point};
+use coil::design::{Design, Format, LONGEST_BYTES, read, starting_point};
 use coil::prediction::predict;
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -69,7 +69,7 @@ proptest! {
     /// Sound ranges in odd company: every number anywhere in its allowed range.
     #[test]
     fn odd_but_allowed(
-        kind in prop::sample::select(Kind::ALL.to_vec()),
+        kind in prop::sample::select(Format::ALL.to_vec()),
         strings in 4u32..=10,
         pitch in 3.0..20.0f64,
         turns in 10u32..20_000,
@@ -108,7 +108,7 @@ proptest! {
 /// had no end.
 #[test]
 fn a_string_whose_linkage_cancels_has_a_band() {
-    let mut design = starting_point(Kind::TwinCoil, "odd", 10, 16.608_623_806_902_813);
+    let mut design = starting_point(Format::TwinCoil, "odd", 10, 16.608_623_806_902_813);
     for coil in &mut design.coils {
         coil.wind.turns = 13_238;
         coil.former.height_mm = 11.998_449_448_165_89;
@@ -156,7 +156,7 @@ fn sizes_are_bounded() {
     assert!(read(&long).unwrap_err()[0].text.contains("bytes"));
     assert!(!read(&"{\"a\":".repeat(200_000)).unwrap_err().is_empty());
     // A document within the limit with more parts than can be computed is refused before anything is.
-    let mut design = serde_json::to_value(starting_point(Kind::TallSingle, "many", 6, 10.0)).unwrap();
+    let mut design = serde_json::to_value(starting_point(Format::TallSingle, "many", 6, 10.0)).unwrap();
     let bar =
         json!({ "material": "alnico-5", "size_mm": [1, 1, 1], "center_mm": [0, 0, 0], "magnetised": "x" });
     design["bars"] = Value::Array(vec![bar; 2000]);
@@ -175,13 +175,13 @@ fn a_huge_design_is_refused_at_once() {
                 "size_mm": [150, 150, if wall.is_null() { 3 } else { 80 }], "center_mm": [0, 0, -15 - 6 * k] })
     };
     for (material, wall) in [("mild-steel-1010", Value::Null), ("brass", json!(0.3))] {
-        let mut design = serde_json::to_value(starting_point(Kind::TallSingle, "huge", 6, 10.0)).unwrap();
+        let mut design = serde_json::to_value(starting_point(Format::TallSingle, "huge", 6, 10.0)).unwrap();
         design["metal"] = (0..24).map(|k| part(k, material, wall.clone())).collect();
         let design = coil::design::read(&design.to_string()).unwrap();
         assert_eq!(predict(&design).unwrap_err()[0].at, "metal");
     }
     // Every format by itself is far below.
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         assert!(predict(&starting_point(kind, "usual", 10, 10.0)).is_ok(), "{kind:?}");
     }
 }

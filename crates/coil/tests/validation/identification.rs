@@ -1,6 +1,6 @@
 //! Unknown coils: a simulated bench with hidden truth, and facts of the trade.
 
-use coil::design::{Design, Kind, Spool, starting_point};
+use coil::design::{Design, Format, Spool, starting_point};
 use coil::identification::{Fault, Findings, Habits, Identification, Measurement, identify};
 use coil::prediction::{Calibration, Solution};
 use coil::wire::{Build, Gauge, Insulation};
@@ -66,7 +66,7 @@ fn wind_to(design: &mut Design, fill: f64) {
 /// Winds a coil that nobody knows and reads it with realistic errors. The engine's own errors are as large as its validation found.
 fn unknown(seed: u64) -> Unknown {
     let mut random = Pcg64Mcg::seed_from_u64(seed);
-    let kind = Kind::ALL[random.random_range(0..Kind::ALL.len())];
+    let kind = Format::ALL[random.random_range(0..Format::ALL.len())];
     let gauge = Gauge::awg(random.random_range(40..=46)).unwrap();
     let build = if random.random_bool(0.3) { Build::Heavy } else { Build::Single };
     let insulation = Insulation::ALL[random.random_range(0..3)];
@@ -287,7 +287,7 @@ fn a_bench_of_unknown_coils(#[case] bench: Bench, #[case] least: f64) {
 fn two_counts_of_one_wire_are_explained_by_it() {
     let mut bare = Vec::new();
     for (turns, ohms) in [(9112.0, 7280.0), (10_047.0, 8150.0)] {
-        let mut findings = Findings::begun("wide", starting_point(Kind::WideSingle, "wide", 6, 10.4));
+        let mut findings = Findings::begun("wide", starting_point(Format::WideSingle, "wide", 6, 10.4));
         findings.measured.resistance_ohm = reading(ohms, 0.005);
         findings.measured.turns = reading(turns, 0.002);
         let found = identify(&findings, &Habits::default(), &Calibration::default()).unwrap();
@@ -309,7 +309,7 @@ fn a_stated_wire_is_doubted(
     #[case] ohms: f64,
     #[case] code: Option<&str>,
 ) {
-    let mut findings = Findings::begun("told", starting_point(Kind::TallSingle, "told", 6, 10.4));
+    let mut findings = Findings::begun("told", starting_point(Format::TallSingle, "told", 6, 10.4));
     findings.measured.resistance_ohm = reading(ohms, 0.005);
     findings.suspected.gauge = vec![gauge.parse().unwrap()];
     findings.suspected.turns = turns;
@@ -345,7 +345,7 @@ fn what_is_asked_for_settles_what_is_open() {
 #[test]
 fn documents_are_read_whole_and_refused_by_place() {
     use coil::identification::{read_value, schema};
-    let design = serde_json::to_value(starting_point(Kind::TwinCoil, "twin", 6, 10.0)).unwrap();
+    let design = serde_json::to_value(starting_point(Format::TwinCoil, "twin", 6, 10.0)).unwrap();
     let mut document = serde_json::json!({
         "format": "filamentum-findings/1", "name": "drawer find", "pickup": design,
         "measured": { "resistance_ohm": { "value": 8600.0, "accuracy": 0.01, "coil_c": 22.0 }, "flux_mt": [30.0, 31.0] },

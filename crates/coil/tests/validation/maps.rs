@@ -1,16 +1,16 @@
 //! Maps of field and sensitivity, and what choices change: laws they must obey.
 
-use coil::design::{Design, Grounded, Kind, Medium, Potting, reference_coil, starting_point};
+use coil::design::{Design, Format, Grounded, Medium, Potting, reference_coil, starting_point};
 use coil::magnet::{Grade, Material};
 use coil::prediction::{Calibration, Plane, Solution};
-use coil::search::{Choice, Matter, matters};
+use coil::search::{Assumption, AssumptionComparison, compare_assumptions};
 use rstest::rstest;
 
 /// What a gaussmeter reads over a pole, the map shows at that place.
 #[rstest]
-#[case(Kind::TallSingle)]
-#[case(Kind::TwinCoil)]
-fn a_map_shows_what_a_probe_reads(#[case] kind: Kind) {
+#[case(Format::TallSingle)]
+#[case(Format::TwinCoil)]
+fn a_map_shows_what_a_probe_reads(#[case] kind: Format) {
     let design = starting_point(kind, "map", 6, 10.0);
     let solution = Solution::compute(&design).unwrap();
     let pole = &design.poles[2];
@@ -63,11 +63,11 @@ fn flux_is_conserved() {
 /// source).
 #[test]
 fn blades_are_even_where_rods_dip() {
-    let between = |kind: Kind| {
+    let between = |kind: Format| {
         let solution = Solution::compute(&starting_point(kind, "bend", 6, 10.0)).unwrap();
         solution.bend_map(3).unwrap()
     };
-    let (rods, blade) = (between(Kind::TallSingle), between(Kind::Blade));
+    let (rods, blade) = (between(Format::TallSingle), between(Format::Blade));
     assert!(rods.between_db < -1.5, "{}", rods.between_db);
     assert!(blade.between_db > rods.between_db + 1.0, "{} {}", blade.between_db, rods.between_db);
     // Loudest over a pole, quietest half way.
@@ -91,8 +91,8 @@ fn without_a_magnet_there_is_nothing_to_hear() {
     assert!(map.field_mt.iter().flatten().flatten().all(|b| b.abs() < 1e-9));
 }
 
-fn of(design: &Design, choice: Choice) -> Matter {
-    matters(design, &Calibration::default()).into_iter().find(|m| m.choice == choice).unwrap()
+fn of(design: &Design, choice: Assumption) -> AssumptionComparison {
+    compare_assumptions(design, &Calibration::default()).into_iter().find(|m| m.choice == choice).unwrap()
 }
 
 /// Potting, build and lay move the capacitance and with it the resonance; a film of another polymer of equal size moves both
@@ -100,13 +100,13 @@ fn of(design: &Design, choice: Choice) -> Matter {
 #[test]
 fn what_matters_electrically() {
     let design = reference_coil();
-    let wax = of(&design, Choice::Potting).differences;
+    let wax = of(&design, Assumption::Potting).differences;
     assert!(wax.capacitance_f.p05 > 0.0 && wax.resonance_hz.p95 < 0.0);
-    let enamel = of(&design, Choice::Enamel).differences;
+    let enamel = of(&design, Assumption::Enamel).differences;
     assert!(enamel.capacitance_f.nominal.abs() < 0.3 * wax.capacitance_f.nominal);
-    let heavy = of(&design, Choice::Build).differences;
+    let heavy = of(&design, Assumption::Build).differences;
     assert!(heavy.capacitance_f.nominal < 0.0, "thicker films, less capacitance");
-    for choice in [Choice::Potting, Choice::Enamel] {
+    for choice in [Assumption::Potting, Assumption::Enamel] {
         assert!(of(&design, choice).differences.output_db.nominal.abs() < 1e-6);
     }
 }
@@ -128,30 +128,30 @@ fn a_change_is_known_better_than_what_changes() {
 /// Reversed by the winder or by the leads is one circuit, until something grounded faces the end that is outside.
 #[test]
 fn the_two_ways_to_reverse() {
-    let plain = of(&reference_coil(), Choice::Reverse).differences;
+    let plain = of(&reference_coil(), Assumption::Reverse).differences;
     assert!(plain.capacitance_f.nominal.abs() < 1e-18 && plain.peak_hz.nominal.abs() < 1e-6);
     let mut shielded = reference_coil();
     shielded.wiring.grounded = Some(vec![Grounded::Foil, Grounded::Poles]);
-    let changed = of(&shielded, Choice::Reverse).differences;
+    let changed = of(&shielded, Assumption::Reverse).differences;
     assert!(changed.capacitance_f.nominal.abs() > 5e-12, "{:?}", changed.capacitance_f);
 }
 
 /// Alloys charged to one flux at the strings give about one output; the lower grade has the higher inductance.
 #[test]
 fn alloys_at_equal_flux() {
-    let alloy = of(&reference_coil(), Choice::Alloy);
+    let alloy = of(&reference_coil(), Assumption::Alloy);
     assert!(alloy.differences.output_db.nominal.abs() < 1.5, "{:?}", alloy.differences.output_db);
     assert!(alloy.differences.inductance_h.p05 > 0.0);
 }
 
 /// Steel under a tall coil adds inductance, a cover takes from the peak.
 #[rstest]
-#[case(Kind::TallSingle)]
-#[case(Kind::TwinCoil)]
-fn metal_matters(#[case] kind: Kind) {
+#[case(Format::TallSingle)]
+#[case(Format::TwinCoil)]
+fn metal_matters(#[case] kind: Format) {
     let design = starting_point(kind, "metal", 6, 10.0);
-    assert!(of(&design, Choice::BasePlate).differences.inductance_h.nominal > 0.0);
-    assert!(of(&design, Choice::Cover).differences.peak_db.nominal < 0.0);
-    assert!(of(&design, Choice::CoverMetal).differences.peak_db.nominal < 0.0);
-    assert_eq!(matters(&design, &Calibration::default()).len(), Choice::ALL.len());
+    assert!(of(&design, Assumption::BasePlate).differences.inductance_h.nominal > 0.0);
+    assert!(of(&design, Assumption::Cover).differences.peak_db.nominal < 0.0);
+    assert!(of(&design, Assumption::CoverMetal).differences.peak_db.nominal < 0.0);
+    assert_eq!(compare_assumptions(&design, &Calibration::default()).len(), Assumption::ALL.len());
 }

@@ -1,6 +1,6 @@
 //! The bands, which are linear, against the spread of many coils drawn at random.
 
-use coil::design::{Kind, starting_point, tall_single};
+use coil::design::{Format, starting_point, tall_single};
 use coil::former::Core;
 use coil::prediction::{Solution, predict};
 use coil::wind::Lay;
@@ -64,10 +64,10 @@ fn the_resistance_band_is_the_spread_of_many_coils() {
 
 /// Every explained band of several formats: linear and sampled bands agree within a tenth of the band's width.
 #[rstest]
-#[case(Kind::TallSingle)]
-#[case(Kind::TwinCoil)]
-#[case(Kind::WideSingle)]
-fn every_band_is_the_spread_of_many_pickups(#[case] kind: Kind) {
+#[case(Format::TallSingle)]
+#[case(Format::TwinCoil)]
+#[case(Format::WideSingle)]
+fn every_band_is_the_spread_of_many_pickups(#[case] kind: Format) {
     let mut design = starting_point(kind, "lot", 6, 10.0);
     // Pots that leave a peak: of a response that only falls there is none to spread.
     (design.load.volume_kohm, design.load.tone_kohm) = (500.0, 500.0);

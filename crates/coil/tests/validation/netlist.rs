@@ -1,7 +1,7 @@
 //! The netlist, run in a general circuit simulator (ngspice, Debian's package), against our own response: within 0.1 dB
 //! and 0.5 % in frequency.
 
-use coil::design::{Kind, starting_point};
+use coil::design::{Format, starting_point};
 use coil::prediction::{Solution, predict};
 use rstest::rstest;
 use std::io::Write as _;
@@ -32,13 +32,13 @@ pub(crate) fn simulate(netlist: &str) -> Vec<(f64, f64)> {
 }
 
 #[rstest]
-#[case(Kind::TallSingle, "single")]
-#[case(Kind::ShortSingle, "single")]
-#[case(Kind::TwinCoil, "series")]
-#[case(Kind::TwinCoil, "parallel")]
-#[case(Kind::TwinCoil, "split:B")]
-#[case(Kind::Concentric, "sections")]
-fn a_circuit_simulator_agrees(#[case] kind: Kind, #[case] join: &str) {
+#[case(Format::TallSingle, "single")]
+#[case(Format::ShortSingle, "single")]
+#[case(Format::TwinCoil, "series")]
+#[case(Format::TwinCoil, "parallel")]
+#[case(Format::TwinCoil, "split:B")]
+#[case(Format::Concentric, "sections")]
+fn a_circuit_simulator_agrees(#[case] kind: Format, #[case] join: &str) {
     let mut design = starting_point(kind, "netlist\nwith a second line .end", 6, 10.0);
     design.wiring.join = join.into();
     let prediction = predict(&design).unwrap();

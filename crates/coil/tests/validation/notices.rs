@@ -2,7 +2,7 @@
 //! to try, and is silent otherwise. The thresholds are common practice, no source.
 
 use coil::circuit::InstrumentInput;
-use coil::design::{Bias, Design, Kind, Polarity, Spool, Stage, starting_point, tall_single};
+use coil::design::{Bias, Design, Format, Polarity, Spool, Stage, starting_point, tall_single};
 use coil::magnet::{Grade, Material};
 use coil::prediction::{Level, Notice, predict};
 use rstest::rstest;
@@ -89,12 +89,12 @@ fn poles_that_cannot_be_or_make_no_sound() {
 }
 
 #[test]
-fn aims_that_are_missed_say_which_way_to_go() {
-    let low = notices(|d| d.aims.resistance_ohm = Some([7000.0, 7400.0]));
+fn targets_that_are_missed_say_which_way_to_go() {
+    let low = notices(|d| d.targets.resistance_ohm = Some([7000.0, 7400.0]));
     assert!(low[0].code == "misses-target" && low[0].try_.contains("More turns"), "{low:?}");
-    let high = notices(|d| d.aims.inductance_h = Some([1.0, 1.2]));
+    let high = notices(|d| d.targets.inductance_h = Some([1.0, 1.2]));
     assert!(high[0].try_.contains("Fewer turns"), "{high:?}");
-    assert!(notices(|d| d.aims.inductance_h = Some([2.0, 2.4])).is_empty());
+    assert!(notices(|d| d.targets.inductance_h = Some([2.0, 2.4])).is_empty());
 }
 
 #[test]
@@ -109,7 +109,7 @@ fn the_serious_comes_first() {
 }
 
 /// One mistake in a sound design of a format: its notice appears, at its place, with what to try, and is absent before.
-fn one_mistake(kind: Kind, change: impl FnOnce(&mut Design), level: Level, code: &str, at: &str) {
+fn one_mistake(kind: Format, change: impl FnOnce(&mut Design), level: Level, code: &str, at: &str) {
     let sound = starting_point(kind, "sound", 6, 10.0);
     assert!(!predict(&sound).unwrap().notices.iter().any(|n| n.code == code), "{code} in a sound design");
     let mut design = sound;
@@ -122,7 +122,7 @@ fn one_mistake(kind: Kind, change: impl FnOnce(&mut Design), level: Level, code:
 
 #[test]
 fn mistakes_at_the_winder() {
-    let tall = Kind::TallSingle;
+    let tall = Format::TallSingle;
     let (note, warn) = (Level::Note, Level::Warn);
     one_mistake(
         tall,
@@ -160,9 +160,15 @@ fn mistakes_at_the_winder() {
 #[test]
 fn mistakes_of_poles_and_metal() {
     let (note, warn) = (Level::Note, Level::Warn);
-    one_mistake(Kind::TallSingle, |d| d.poles[3].up = Polarity::North, warn, "pole-reversed", "poles[3].up");
     one_mistake(
-        Kind::TallSingle,
+        Format::TallSingle,
+        |d| d.poles[3].up = Polarity::North,
+        warn,
+        "pole-reversed",
+        "poles[3].up",
+    );
+    one_mistake(
+        Format::TallSingle,
         |d| {
             d.poles.remove(2);
         },
@@ -171,7 +177,7 @@ fn mistakes_of_poles_and_metal() {
         "poles",
     );
     let uncharged = |d: &mut Design| d.poles.iter_mut().for_each(|p| p.charge = 0.0);
-    one_mistake(Kind::TallSingle, uncharged, warn, "no-charge", "poles[0].charge");
+    one_mistake(Format::TallSingle, uncharged, warn, "no-charge", "poles[0].charge");
     let cover = |grade| {
         move |d: &mut Design| {
             d.metal = vec![coil::design::Metal {
@@ -193,47 +199,47 @@ fn mistakes_of_poles_and_metal() {
             wall_mm: None,
         }];
     };
-    one_mistake(Kind::TallSingle, undrilled, note, "pole-through-metal", "metal[0]");
+    one_mistake(Format::TallSingle, undrilled, note, "pole-through-metal", "metal[0]");
     // Ten strings over a blade that was made for six.
-    one_mistake(Kind::Blade, |d| d.strings.count = 10, warn, "string-not-heard", "poles");
-    one_mistake(Kind::TallSingle, cover(Grade::Steel), warn, "magnetic-cover", "metal[0].material");
-    one_mistake(Kind::TallSingle, cover(Grade::Copper), note, "metal-damps", "metal[0].material");
-    one_mistake(Kind::TallSingle, cover(Grade::NickelSilver), note, "ground-the-metal", "metal[0]");
+    one_mistake(Format::Blade, |d| d.strings.count = 10, warn, "string-not-heard", "poles");
+    one_mistake(Format::TallSingle, cover(Grade::Steel), warn, "magnetic-cover", "metal[0].material");
+    one_mistake(Format::TallSingle, cover(Grade::Copper), note, "metal-damps", "metal[0].material");
+    one_mistake(Format::TallSingle, cover(Grade::NickelSilver), note, "ground-the-metal", "metal[0]");
 }
 
 #[test]
 fn mistakes_of_the_circuit() {
     let (note, warn) = (Level::Note, Level::Warn);
-    one_mistake(Kind::TwinCoil, |d| d.wiring.join = "single".into(), warn, "join-not-said", "wiring.join");
-    one_mistake(Kind::TwinCoil, |d| d.coils[1].wind.turns = 4500, note, "coils-differ", "coils");
+    one_mistake(Format::TwinCoil, |d| d.wiring.join = "single".into(), warn, "join-not-said", "wiring.join");
+    one_mistake(Format::TwinCoil, |d| d.coils[1].wind.turns = 4500, note, "coils-differ", "coils");
     let unequal = |d: &mut Design| {
         d.wiring.join = "parallel".into();
         d.coils[1].wind.turns = 4000;
     };
-    one_mistake(Kind::TwinCoil, unequal, note, "unequal-in-parallel", "wiring.join");
+    one_mistake(Format::TwinCoil, unequal, note, "unequal-in-parallel", "wiring.join");
     let hot = |d: &mut Design| {
         d.coils[0].wire.gauge = "44 AWG".parse().unwrap();
         d.coils[0].wind.turns = 14_000;
     };
-    one_mistake(Kind::WideSingle, hot, note, "overwound", "coils[0].wind.turns");
-    let aims: [fn(&mut Design); 4] = [
-        |d| d.aims.capacitance_f = Some([1e-9, 2e-9]),
-        |d| d.aims.peak_hz = Some([9e3, 10e3]),
-        |d| d.aims.resonance_unloaded_hz = Some([1e3, 2e3]),
-        |d| d.aims.output_mv = Some([500.0, 600.0]),
+    one_mistake(Format::WideSingle, hot, note, "overwound", "coils[0].wind.turns");
+    let targets: [fn(&mut Design); 4] = [
+        |d| d.targets.capacitance_f = Some([1e-9, 2e-9]),
+        |d| d.targets.peak_hz = Some([9e3, 10e3]),
+        |d| d.targets.resonance_unloaded_hz = Some([1e3, 2e3]),
+        |d| d.targets.output_mv = Some([500.0, 600.0]),
     ];
     let places = ["capacitance_f", "peak_hz", "resonance_unloaded_hz", "output_mv"];
-    for (aim, place) in aims.into_iter().zip(places) {
-        one_mistake(Kind::TallSingle, aim, note, "misses-target", &format!("aims.{place}"));
+    for (target, place) in targets.into_iter().zip(places) {
+        one_mistake(Format::TallSingle, target, note, "misses-target", &format!("aims.{place}"));
     }
 }
 
 /// A response that only falls has no peak: none is told, in figures or against a target.
 #[test]
 fn a_response_that_only_falls_has_no_peak() {
-    let mut design = starting_point(Kind::TallSingle, "Sedge", 6, 10.4);
+    let mut design = starting_point(Format::TallSingle, "Sedge", 6, 10.4);
     design.load.volume_kohm = 30.0;
-    design.aims.peak_hz = Some([3e3, 5e3]);
+    design.targets.peak_hz = Some([3e3, 5e3]);
     let prediction = predict(&design).unwrap();
     assert!(prediction.pickup.peak_hz.is_none() && prediction.pickup.peak_db.nominal < 0.05);
     assert!(prediction.pickup.minus3db_hz.nominal < 3e3, "{:?}", prediction.pickup.minus3db_hz);

@@ -2,7 +2,7 @@
 
 use super::sets::*;
 use coil::circuit::Join;
-use coil::design::{Kind, Polarity};
+use coil::design::{Format, Polarity};
 use coil::prediction::Calibration;
 use coil::set::{
     Freedom, LEAST_GAP_MM, PickupMove, PickupRange, Targets, balanced, predict_set, search_sets, set_up,
@@ -15,7 +15,7 @@ use rstest::rstest;
 #[case(Freedom::Height)]
 #[case(Freedom::Charge)]
 fn a_pickup_is_brought_to_a_level(#[case] freedom: Freedom) {
-    let set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Parallel);
+    let set = two(start(Format::TallSingle, 5000), start(Format::TallSingle, 5000), Join::Parallel);
     let balance = predict_set(&set).unwrap().balance;
     let (bridge, neck) = (balance[0].output_mv.nominal, balance[1].output_mv.nominal);
     let index = usize::from(freedom == Freedom::Charge);
@@ -49,7 +49,7 @@ fn a_pickup_is_brought_to_a_level(#[case] freedom: Freedom) {
 /// come nearer to flat poles.
 #[test]
 fn heights_balance_strings_and_pickups() {
-    let set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Parallel);
+    let set = two(start(Format::TallSingle, 5000), start(Format::TallSingle, 5000), Join::Parallel);
     let before = predict_set(&set).unwrap().balance;
     let spread = |values: &[f64]| {
         let mean = values.iter().sum::<f64>() / values.len() as f64;
@@ -88,8 +88,8 @@ fn heights_balance_strings_and_pickups() {
 #[test]
 fn a_search_meets_the_targets() {
     let mut set = two(
-        start(Kind::TallSingle, 5000),
-        wound_the_other_way(magnets_turned_over(start(Kind::TallSingle, 5000))),
+        start(Format::TallSingle, 5000),
+        wound_the_other_way(magnets_turned_over(start(Format::TallSingle, 5000))),
         Join::Parallel,
     );
     set.targets = Targets { balance_db: Some(0.5), hum_rejection_db: Some(20.0), peaks_in_order: false };
@@ -119,7 +119,7 @@ fn a_search_meets_the_targets() {
     assert_eq!((held.len(), held[0].moves[0]), (1, PickupMove::default()));
     // Peaks in order: the bridge of more turns would peak lower.
     set.targets = Targets { balance_db: Some(20.0), hum_rejection_db: None, peaks_in_order: true };
-    set.pickups[0].design = start(Kind::TallSingle, 5600);
+    set.pickups[0].design = start(Format::TallSingle, 5600);
     assert!(predict_set(&set).unwrap().notices.iter().any(|n| n.code == "target-peaks-missed"));
     let found = search_sets(
         &set,

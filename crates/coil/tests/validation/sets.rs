@@ -2,7 +2,7 @@
 
 use crate::netlist::simulate;
 use coil::circuit::Join;
-use coil::design::{Design, Direction, End, Kind, Polarity, starting_point};
+use coil::design::{Design, Direction, End, Format, Polarity, starting_point};
 use coil::prediction::{Calibration, Solution};
 use coil::set::{
     ControlWiring, Controls, FORMAT, Hum, LeadOrder, Orientation, PairPhase, PlacedPickup, Set, SetPickup,
@@ -41,7 +41,7 @@ pub(super) fn two(bridge: Design, neck: Design, join: Join) -> Set {
     }
 }
 
-pub(super) fn start(kind: Kind, turns: u32) -> Design {
+pub(super) fn start(kind: Format, turns: u32) -> Design {
     let mut design = starting_point(kind, "Sedge", 6, 10.4);
     for coil in &mut design.coils {
         coil.wind.turns = turns;
@@ -77,7 +77,8 @@ pub(super) fn near(a: f64, b: f64, by: f64) -> bool {
 #[rstest]
 fn the_rules_of_phase_and_hum_hold(#[values(1, 2, 3, 4, 5, 6, 7, 8)] seed: u64) {
     let mut rng = Pcg64Mcg::seed_from_u64(seed);
-    let kinds = [Kind::TallSingle, Kind::ShortSingle, Kind::WideSingle, Kind::TwinCoil, Kind::Blade];
+    let kinds =
+        [Format::TallSingle, Format::ShortSingle, Format::WideSingle, Format::TwinCoil, Format::Blade];
     let mut any = || {
         let kind = kinds[rng.random_range(0..kinds.len())];
         let mut design = start(kind, rng.random_range(4000..6000));
@@ -137,13 +138,13 @@ fn the_rules_of_phase_and_hum_hold(#[values(1, 2, 3, 4, 5, 6, 7, 8)] seed: u64) 
 
 /// Positions in a general circuit simulator (ngspice): within 0.1 dB and 0.5 %.
 #[rstest]
-#[case(Kind::TallSingle, Kind::ShortSingle, Join::Parallel, ControlWiring::Shared)]
-#[case(Kind::TwinCoil, Kind::TallSingle, Join::Series, ControlWiring::Shared)]
-#[case(Kind::TwinCoil, Kind::WideSingle, Join::Parallel, ControlWiring::Own)]
-#[case(Kind::TallSingle, Kind::Blade, Join::Series, ControlWiring::Own)]
+#[case(Format::TallSingle, Format::ShortSingle, Join::Parallel, ControlWiring::Shared)]
+#[case(Format::TwinCoil, Format::TallSingle, Join::Series, ControlWiring::Shared)]
+#[case(Format::TwinCoil, Format::WideSingle, Join::Parallel, ControlWiring::Own)]
+#[case(Format::TallSingle, Format::Blade, Join::Series, ControlWiring::Own)]
 fn a_circuit_simulator_agrees_on_positions(
-    #[case] bridge: Kind,
-    #[case] neck: Kind,
+    #[case] bridge: Format,
+    #[case] neck: Format,
     #[case] join: Join,
     #[case] wiring: ControlWiring,
 ) {
@@ -176,7 +177,7 @@ fn stadium_m2(core: &coil::former::Core, build_mm: f64) -> f64 {
 #[rstest]
 fn hum_in_an_even_field(#[values(Join::Series, Join::Parallel)] join: Join) {
     let bare = |turns: u32| {
-        let mut design = start(Kind::TallSingle, turns);
+        let mut design = start(Format::TallSingle, turns);
         design.poles.clear();
         design.metal.clear();
         design
@@ -213,7 +214,7 @@ fn hum_in_an_even_field(#[values(Join::Series, Join::Parallel)] join: Join) {
 /// A narrow pickup hears partial n of an open string as sin(nπx/L): the comb of any textbook on strings. Two pickups hear the sum.
 #[test]
 fn partials_are_heard_by_place() {
-    let set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Series);
+    let set = two(start(Format::TallSingle, 5000), start(Format::TallSingle, 5000), Join::Series);
     let solution =
         SetSolution::compute(&set, |d| PlacedPickup::try_new(d, &Calibration::default()).map(Arc::new))
             .unwrap();
@@ -239,7 +240,8 @@ fn partials_are_heard_by_place() {
 #[test]
 fn the_neck_is_louder() {
     let level = |bridge_turns: u32| {
-        let set = two(start(Kind::TallSingle, bridge_turns), start(Kind::TallSingle, 5000), Join::Parallel);
+        let set =
+            two(start(Format::TallSingle, bridge_turns), start(Format::TallSingle, 5000), Join::Parallel);
         let balance = predict_set(&set).unwrap().balance;
         balance[1].relative_db - balance[0].relative_db
     };
@@ -250,7 +252,7 @@ fn the_neck_is_louder() {
 /// Equal pickups in phase and in parallel: half the resistance and inductance, the level of the mean; in series twice, and the sum.
 #[test]
 fn equal_pickups_together() {
-    let design = || start(Kind::TallSingle, 5000);
+    let design = || start(Format::TallSingle, 5000);
     let mut set = two(design(), design(), Join::Parallel);
     // At one place, so that both hear the same.
     set.pickups[1].from_bridge_mm = 60.0;
@@ -279,7 +281,7 @@ fn equal_pickups_together() {
 /// Equal pickups out of phase leave nothing of the fundamental; every figure is still a number.
 #[test]
 fn nothing_is_left_of_equal_pickups_out_of_phase() {
-    let mut set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Series);
+    let mut set = two(start(Format::TallSingle, 5000), start(Format::TallSingle, 5000), Join::Series);
     set.pickups[1].leads = LeadOrder::Swapped;
     let prediction = predict_set(&set).unwrap();
     let both = &prediction.positions[1];
@@ -298,9 +300,9 @@ fn nothing_is_left_of_equal_pickups_out_of_phase() {
 #[case(5000, 5000)]
 #[case(5000, 4500)]
 fn inside_a_twin(#[case] first: u32, #[case] second: u32) {
-    let mut twin = start(Kind::TwinCoil, first);
+    let mut twin = start(Format::TwinCoil, first);
     twin.coils[1].wind.turns = second;
-    let whole = two(twin.clone(), start(Kind::TallSingle, 5000), Join::Parallel);
+    let whole = two(twin.clone(), start(Format::TallSingle, 5000), Join::Parallel);
     let signals = predict_set(&whole.twins()[0].1).unwrap().positions;
     // Out of phase little of the signal is left, and hum adds.
     assert!(
@@ -311,7 +313,7 @@ fn inside_a_twin(#[case] first: u32, #[case] second: u32) {
     twin.poles.clear();
     twin.bars.clear();
     twin.metal.clear();
-    let set = two(twin, start(Kind::TallSingle, 5000), Join::Parallel);
+    let set = two(twin, start(Format::TallSingle, 5000), Join::Parallel);
     let all = set.twins();
     assert_eq!((all.len(), all[0].0), (1, 0));
     let positions = predict_set(&all[0].1).unwrap().positions;
@@ -343,7 +345,7 @@ fn inside_a_twin(#[case] first: u32, #[case] second: u32) {
 /// What is heard follows the figures: equal pickups out of phase are far softer than either, in series in phase twice as loud as one.
 #[test]
 fn positions_sound_as_loud_as_they_are() {
-    let mut set = two(start(Kind::TallSingle, 5000), start(Kind::TallSingle, 5000), Join::Series);
+    let mut set = two(start(Format::TallSingle, 5000), start(Format::TallSingle, 5000), Join::Series);
     set.pickups[0].from_bridge_mm = 100.0;
     set.pickups[1].from_bridge_mm = 100.0;
     // A load that hardly loads: two in series are twice one then.
@@ -365,7 +367,7 @@ fn positions_sound_as_loud_as_they_are() {
 /// What cannot be is told by its place, all at once.
 #[test]
 fn a_set_that_cannot_be() {
-    let mut set = two(start(Kind::TallSingle, 5000), start(Kind::TwinCoil, 5000), Join::Parallel);
+    let mut set = two(start(Format::TallSingle, 5000), start(Format::TwinCoil, 5000), Join::Parallel);
     set.pickups[1].name = "bridge".into();
     set.pickups[0].from_bridge_mm = f64::NAN;
     set.pickups[0].design.coils[0].wind.turns = 0;
@@ -392,7 +394,7 @@ fn a_set_that_cannot_be() {
 /// turns the sign over.
 #[rstest]
 fn a_meter_swings_by_the_rule_of_lenz(
-    #[values(Kind::TallSingle, Kind::TwinCoil, Kind::WideSingle)] kind: Kind,
+    #[values(Format::TallSingle, Format::TwinCoil, Format::WideSingle)] kind: Format,
     #[values(false, true)] other_magnet: bool,
     #[values(false, true)] other_way: bool,
     #[values(LeadOrder::Normal, LeadOrder::Swapped)] leads: LeadOrder,
@@ -406,7 +408,7 @@ fn a_meter_swings_by_the_rule_of_lenz(
         assert_eq!(is_north, rod.up == Polarity::North);
     }
     let mut plus = is_north;
-    if kind == Kind::TallSingle {
+    if kind == Format::TallSingle {
         // One coil, start at ground: its finish is hot, and the sense is that of the winding.
         assert_eq!(signal.sense > 0.0, first.wind.direction == Direction::CounterClockwise);
     }
@@ -428,7 +430,7 @@ fn a_meter_swings_by_the_rule_of_lenz(
 /// alternate leave nearly nothing alone and something beside a pickup that stays even.
 #[test]
 fn a_bend_loses_by_position() {
-    let mut set = two(start(Kind::TallSingle, 5000), start(Kind::Blade, 5000), Join::Parallel);
+    let mut set = two(start(Format::TallSingle, 5000), start(Format::Blade, 5000), Join::Parallel);
     let bends = |set: &Set| -> Vec<f64> {
         predict_set(set).unwrap().positions.iter().map(|p| p.between_poles_db.unwrap()).collect()
     };
@@ -444,8 +446,8 @@ fn a_bend_loses_by_position() {
             && near(found_alternating[2], found[2], 1e-6),
         "{found_alternating:?}"
     );
-    set.pickups[1] = pickup("neck", start(Kind::TallSingle, 5000), 158.0);
-    set.pickups[0].design = start(Kind::TallSingle, 5000);
+    set.pickups[1] = pickup("neck", start(Format::TallSingle, 5000), 158.0);
+    set.pickups[0].design = start(Format::TallSingle, 5000);
     let alike = bends(&set);
     assert!(alike.iter().all(|db| near(*db, alike[0], 1e-6)), "{alike:?}");
 }
@@ -454,7 +456,7 @@ fn a_bend_loses_by_position() {
 /// nearer to the bridge lies further from it.
 #[test]
 fn a_pickup_turned_by_half_a_turn() {
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         let design = start(kind, 3000);
         let once = coil::set::turned(&design);
         assert_eq!(coil::set::turned(&once), design, "{kind:?}");
@@ -467,7 +469,7 @@ fn a_pickup_turned_by_half_a_turn() {
         assert!(near(before, after, 0.12), "{kind:?}: {before} {after}");
     }
     // A pole that is longer under one string is under the other end of the row then.
-    let mut design = start(Kind::TallSingle, 5000);
+    let mut design = start(Format::TallSingle, 5000);
     design.poles[0].length_mm += 2.0;
     let raised = design.poles[0].string.unwrap();
     let longest = coil::set::turned(&design)
@@ -482,8 +484,14 @@ fn a_pickup_turned_by_half_a_turn() {
 /// The polarity and the sense that are told are those of the design: magnets and winding decide, the poles' number and place do not.
 #[rstest]
 fn polarity_and_sense_are_those_of_the_design(
-    #[values(Kind::TallSingle, Kind::ShortSingle, Kind::WideSingle, Kind::Blade, Kind::ButtonMagnet)]
-    kind: Kind,
+    #[values(
+        Format::TallSingle,
+        Format::ShortSingle,
+        Format::WideSingle,
+        Format::Blade,
+        Format::ButtonMagnet
+    )]
+    kind: Format,
 ) {
     let signal = |design: Design| Solution::compute(&design).unwrap().signal();
     let base = signal(start(kind, 4000));
@@ -500,7 +508,7 @@ fn polarity_and_sense_are_those_of_the_design(
                 .all(|(x, y)| (x + y).abs() <= 1e-9 * x.abs().max(1e-12))
         );
     }
-    if kind == Kind::TallSingle {
+    if kind == Format::TallSingle {
         // North up in the design is north here.
         let north = start(kind, 4000).poles[0].up == Polarity::North;
         assert_eq!(base.polarity() > 0.0, north);
@@ -510,8 +518,8 @@ fn polarity_and_sense_are_those_of_the_design(
 /// What is alike is solved once: pickups of one design at one place, positions that join coils as the design does.
 #[test]
 fn each_pickup_is_solved_once() {
-    let twin = start(Kind::TwinCoil, 4000);
-    let mut set = two(twin.clone(), start(Kind::TallSingle, 5000), Join::Parallel);
+    let twin = start(Format::TwinCoil, 4000);
+    let mut set = two(twin.clone(), start(Format::TallSingle, 5000), Join::Parallel);
     assert_eq!(set.designs_used().len(), 2);
     let own = twin.wiring.join.clone();
     set.switch[0].coils.insert("bridge".into(), own);
@@ -559,7 +567,7 @@ fn the_document_is_read_whole_and_refused_by_place() {
 /// Own controls load each pickup before the switch: two together are loaded twice, one alone as by shared ones.
 #[test]
 fn own_controls_load_twice() {
-    let design = || start(Kind::TallSingle, 5000);
+    let design = || start(Format::TallSingle, 5000);
     let mut set = two(design(), design(), Join::Parallel);
     set.controls.wiring = ControlWiring::Shared;
     let shared = predict_set(&set).unwrap().positions;

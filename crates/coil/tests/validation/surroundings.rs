@@ -3,7 +3,7 @@
 
 use coil::circuit::InstrumentInput;
 use coil::design::{
-    Design, Grounded, Kind, LeadKind, Leads, Medium, Metal, MetalPart, Potting, Sense, starting_point,
+    Design, Format, Grounded, LeadKind, Leads, Medium, Metal, MetalPart, Potting, Sense, starting_point,
     tall_single,
 };
 use coil::magnet::{Grade, Material};
@@ -117,7 +117,7 @@ fn a_measured_packing_moves_the_capacitance() {
 }
 
 fn covered_twin() -> Design {
-    let mut design = starting_point(Kind::TwinCoil, "covered", 6, 10.0);
+    let mut design = starting_point(Format::TwinCoil, "covered", 6, 10.0);
     let top = design.poles.iter().map(|p| p.bottom_mm + p.length_mm).fold(f64::NEG_INFINITY, f64::max);
     design.metal.push(Metal {
         part: MetalPart::Cover,

@@ -3,7 +3,7 @@
 
 use coil::circuit::{InstrumentInput, Join, Network, NetworkCoil};
 use coil::design::{
-    Design, Grounded, Kind, LeadKind, Leads, Medium, Metal, MetalPart, PoleShape, Potting, starting_point,
+    Design, Format, Grounded, LeadKind, Leads, Medium, Metal, MetalPart, PoleShape, Potting, starting_point,
 };
 use coil::eddy::{Sheet, cells_of, panels_of};
 use coil::former::Core;
@@ -237,7 +237,7 @@ fn a_sheet_takes_by_its_conductivity() {
 /// Lists of strings, leads and grounded parts say what the design says.
 #[test]
 fn what_is_not_said_is_usual() {
-    let mut design = starting_point(Kind::TwinCoil, "usual", 6, 10.0);
+    let mut design = starting_point(Format::TwinCoil, "usual", 6, 10.0);
     let strings = &design.strings;
     for number in 1..=6 {
         let whole = strings.as_it_is(number);
@@ -282,7 +282,7 @@ fn what_is_not_said_is_usual() {
 #[case(0.15)]
 #[case(0.3)]
 fn a_lay_is_thick_and_thin_about_its_mean(#[case] wander: f64) {
-    let mut wind = starting_point(Kind::TallSingle, "lay", 6, 10.0).coils[0].wind.clone();
+    let mut wind = starting_point(Format::TallSingle, "lay", 6, 10.0).coils[0].wind.clone();
     wind.wander = wander;
     let section = lay(&GuidePlan::new(&wind, 11e-3, 73.7e-6), 12e-3, 0.33);
     let (thin, mean, thick) = (section.thinnest_m(), section.mean_build_m(), section.thickest_m());
@@ -327,7 +327,7 @@ fn tables_of_wire_agree() {
 fn a_change_goes_there_and_back(#[case] goal: Goal, #[case] is_level: bool) {
     assert_eq!(goal.is_level(), is_level);
     let of = |turns: u32, potting: Option<Potting>| {
-        let mut design: Design = starting_point(Kind::TallSingle, "goal", 6, 10.0);
+        let mut design: Design = starting_point(Format::TallSingle, "goal", 6, 10.0);
         design.coils[0].wind.turns = turns;
         design.potting = potting;
         predict(&design).unwrap()
@@ -343,7 +343,7 @@ fn a_change_goes_there_and_back(#[case] goal: Goal, #[case] is_level: bool) {
 /// A pickup by itself and as one of a set sends the same (the set adds only where it stands), and turned round the opposite.
 #[test]
 fn a_signal_is_turned_round_with_its_leads() {
-    let mut design = starting_point(Kind::TallSingle, "signal", 6, 10.0);
+    let mut design = starting_point(Format::TallSingle, "signal", 6, 10.0);
     let signal = |design: &Design| {
         let placed = coil::set::PlacedPickup::try_new(design, &Calibration::default()).unwrap();
         placed.signal.fundamental_wb_m()
@@ -366,17 +366,17 @@ fn a_signal_is_turned_round_with_its_leads() {
 #[rstest]
 fn what_is_kept_changes_no_figure(
     #[values(
-        Kind::TallSingle,
-        Kind::ShortSingle,
-        Kind::WideSingle,
-        Kind::TwinCoil,
-        Kind::StackedTwin,
-        Kind::Blade,
-        Kind::ButtonMagnet,
-        Kind::Concentric,
-        Kind::PerString
+        Format::TallSingle,
+        Format::ShortSingle,
+        Format::WideSingle,
+        Format::TwinCoil,
+        Format::StackedTwin,
+        Format::Blade,
+        Format::ButtonMagnet,
+        Format::Concentric,
+        Format::PerString
     )]
-    kind: Kind,
+    kind: Format,
 ) {
     let text = |design: &Design| serde_json::to_string(&predict(design).unwrap()).unwrap();
     let design = starting_point(kind, "kept", 6, 10.0);
@@ -406,7 +406,7 @@ fn what_is_kept_changes_no_figure(
 /// Where the zero of height lies is nobody's concern: a pickup whose parts are all lifted alike reads the same.
 #[rstest]
 fn a_pickup_is_the_same_at_any_height(
-    #[values(Kind::TallSingle, Kind::ShortSingle, Kind::TwinCoil, Kind::ButtonMagnet)] kind: Kind,
+    #[values(Format::TallSingle, Format::ShortSingle, Format::TwinCoil, Format::ButtonMagnet)] kind: Format,
     #[values(-3.0, 8.5)] up_mm: f64,
 ) {
     let design = starting_point(kind, "lifted", 6, 10.0);

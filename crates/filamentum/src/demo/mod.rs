@@ -4,7 +4,7 @@
 mod orders;
 mod past_runs;
 mod photos;
-mod references;
+mod rewinds;
 mod sets;
 mod story;
 
@@ -13,7 +13,7 @@ use self::sets::SetParts;
 use self::story::DemoParts;
 use ::trade::calibration::fit_calibration;
 use anyhow::Context as _;
-use coil::design::{Aims, Kind as CoilKind, starting_point, tall_single};
+use coil::design::{Format, Targets, starting_point, tall_single};
 use coil::wire::{Build, Insulation};
 use rand::SeedableRng as _;
 use rand::rngs::StdRng;
@@ -126,8 +126,11 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     }
 
     let mut lap = tall_single("Reed lap steel, bridge", 6, 10.4);
-    lap.aims =
-        Aims { resistance_ohm: Some([5500.0, 5900.0]), inductance_h: Some([2.0, 2.3]), ..Aims::default() };
+    lap.targets = Targets {
+        resistance_ohm: Some([5500.0, 5900.0]),
+        inductance_h: Some([2.0, 2.3]),
+        ..Targets::default()
+    };
     let first = demo.revision(&lap, None, "From the standard tall single").await?;
     let mut stronger = lap.clone();
     stronger.coils[0].wind.turns = 7730;
@@ -140,7 +143,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     mandola.coils[0].wire.insulation = Insulation::Polyurethane;
     mandola.coils[0].wire.build = Build::Single;
     mandola.coils[0].wind.turns = 8600;
-    mandola.aims = Aims { resistance_ohm: Some([5500.0, 6000.0]), ..Aims::default() };
+    mandola.targets = Targets { resistance_ohm: Some([5500.0, 6000.0]), ..Targets::default() };
     let mandola_first = demo.revision(&mandola, None, "Four wide-set rods, thinner wire").await?;
 
     let mut console = tall_single("Console steel, eight", 8, 9.2);
@@ -156,9 +159,9 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     baritone.poles.iter_mut().for_each(|pole| pole.length_mm = 16.0);
     let baritone_first = demo.revision(&baritone, None, "Shorter rods, fewer turns: clear low end").await?;
 
-    let twin = starting_point(CoilKind::TwinCoil, "Marsh baritone, bridge", 6, 10.4);
+    let twin = starting_point(Format::TwinCoil, "Marsh baritone, bridge", 6, 10.4);
     let twin_first = demo.revision(&twin, None, "Quiet one for the baritone's bridge").await?;
-    let wide = starting_point(CoilKind::WideSingle, "Tern tenor, neck", 4, 11.0);
+    let wide = starting_point(Format::WideSingle, "Tern tenor, neck", 4, 11.0);
     demo.revision(&wide, None, "Screws and two bars: fuller than the rods").await?;
     demo.tags(first, &["order 31", "lap steel"]).await?;
     demo.tags(mandola_first, &["mandola"]).await?;
@@ -268,7 +271,7 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     let parts =
         SetParts { lap: (&lap, first), stronger: second, baritone: baritone_first, twin: twin_first, wound };
     demo.sets(&parts).await?;
-    Box::pin(demo.references()).await?;
+    Box::pin(demo.rewinds()).await?;
     Box::pin(demo.orders(second, mandola_first)).await?;
     demo.photos(passed.first().map(|line| line.run_id)).await?;
     for (label, minutes, minutes_ago) in

@@ -3,7 +3,7 @@
 use super::past_runs::DemoWorkshop;
 use store::order::OrderState;
 use store::person::Role;
-use store::reference::Purpose;
+use store::rewind::Purpose;
 use store::{ClientKey, PickupSetId, RevisionId};
 use time::{Duration, OffsetDateTime};
 use workshop::{Actor, OrderDraft, OrderItem, OrderLine, PersonHours, SaveOrder, Workshop};
@@ -19,8 +19,8 @@ impl DemoWorkshop<'_> {
             sets.iter().find(|(row, _)| row.name.contains("pair")).map_or(PickupSetId(1), |(row, _)| row.id);
         let day = |days: i64| Some((OffsetDateTime::now_utc() + Duration::days(days)).date());
         let line = |item, quantity, options: &str| OrderLine { item, quantity, options: options.into() };
-        let references = workshop.references(&actor, false).await?;
-        let dead = references.iter().find(|r| r.purpose.0 == Purpose::Rewind);
+        let rewinds = workshop.rewinds(&actor, false).await?;
+        let dead = rewinds.iter().find(|r| r.purpose.0 == Purpose::Rewind);
         let rewind: Vec<OrderLine> =
             dead.map(|r| line(OrderItem::Rewind(r.id), 1, "as it was")).into_iter().collect();
         let order = |customer: &str, state, days, price, lines| OrderDraft {

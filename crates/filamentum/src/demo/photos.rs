@@ -71,7 +71,7 @@ impl DemoWorkshop<'_> {
         let worn =
             Scene { mat: [88, 76, 66], wire: [96, 40, 30], poles: &[92, 118, 84, 126], has_loop: true };
         let photos = [
-            (PhotoSubject::Reference, Some(1), &worn, "as it came: a loop hangs out at the treble end"),
+            (PhotoSubject::Rewind, Some(1), &worn, "as it came: a loop hangs out at the treble end"),
             (PhotoSubject::Order, Some(1), &plain, "before it was packed"),
             (PhotoSubject::Run, run.map(|run| run.0), &plain, "wound, before the wax"),
         ];

@@ -1,21 +1,21 @@
-//! A number as a mark on its band: predicted hollow on a dashed band, measured a solid diamond, the aim a
+//! A number as a mark on its band: predicted hollow on a dashed band, measured a solid diamond, the target a
 //! bracket with a hatched inside.
 
 use super::{Element, Svg};
 use coil::prediction::Quantity;
 
-/// Draws the band of a predicted number with the aim and the measured value, if there are.
-pub fn band(predicted: &Quantity, aim: Option<[f64; 2]>, measured: Option<f64>) -> String {
+/// Draws the band of a predicted number with the target and the measured value, if there are.
+pub fn band(predicted: &Quantity, target: Option<[f64; 2]>, measured: Option<f64>) -> String {
     let mut low = predicted.p05;
     let mut high = predicted.p95;
-    for value in aim.into_iter().flatten().filter(|end| end.is_finite()).chain(measured) {
+    for value in target.into_iter().flatten().filter(|end| end.is_finite()).chain(measured) {
         low = low.min(value);
         high = high.max(value);
     }
     let span = (high - low).max(predicted.nominal.abs() * 1e-6).max(f64::MIN_POSITIVE);
     let at = |value: f64| 6.0 + 108.0 * (value - low) / span;
     let mut svg = Svg::default();
-    if let Some([from, to]) = aim {
+    if let Some([from, to]) = target {
         // An open end runs off the drawing.
         let (a, b) = (at(from).max(0.0), at(to).min(120.0));
         svg.put(
@@ -60,7 +60,7 @@ mod tests {
     fn marks_keep_their_order() {
         let q = Quantity { nominal: 5.0, p05: 4.0, p95: 6.0 };
         let svg = band(&q, Some([5.0, 8.0]), Some(3.0));
-        // Low end: measured 3; high end: the aim's 8.
+        // Low end: measured 3; high end: the target's 8.
         assert!(svg.contains("M6.0 4L11.0 10") && svg.contains(r#"cx="49.2""#), "{svg}");
         assert!(!band(&q, None, None).contains("measured"));
     }
@@ -69,8 +69,8 @@ mod tests {
     #[test]
     fn an_open_target_runs_off_the_drawing() {
         let q = Quantity { nominal: 5.0, p05: 4.0, p95: 6.0 };
-        for aim in [[4.5, f64::INFINITY], [f64::NEG_INFINITY, 5.5]] {
-            let svg = band(&q, Some(aim), None);
+        for target in [[4.5, f64::INFINITY], [f64::NEG_INFINITY, 5.5]] {
+            let svg = band(&q, Some(target), None);
             assert!(!svg.contains("inf") && !svg.contains("NaN"), "{svg}");
             assert!(svg.contains(r#"cx="60.0""#), "the middle stays in the middle: {svg}");
         }

@@ -111,12 +111,12 @@ pub fn pull(strings: &[StringPrediction], from_last: bool) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point};
+    use coil::design::{Format, starting_point};
     use coil::prediction::{Calibration, Solution};
 
     #[test]
     fn the_level_line_is_within_its_frame_and_each_string_has_its_pull() {
-        let solution = Solution::compute(&starting_point(Kind::TallSingle, "Sedge", 6, 10.0)).unwrap();
+        let solution = Solution::compute(&starting_point(Format::TallSingle, "Sedge", 6, 10.0)).unwrap();
         let drawn = bend(&solution.bend_map(3).unwrap(), &[25.0, 15.0, 5.0, -5.0, -15.0, -25.0]);
         assert!(drawn.starts_with("<svg") && drawn.matches("class=\"heard\"").count() > 100);
         let line = drawn.split("curve loaded\" d=\"").nth(1).unwrap().split('"').next().unwrap();

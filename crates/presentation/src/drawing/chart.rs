@@ -33,8 +33,8 @@ pub struct RunChart<'a> {
     pub limits: &'a [Stretch],
     /// Changes of phase.
     pub phases: &'a [Phase],
-    /// The aim.
-    pub aim: Option<(f64, f64)>,
+    /// The target.
+    pub target: Option<(f64, f64)>,
     /// How values are written.
     pub text: &'a dyn Fn(f64) -> String,
     /// Height of the drawing.
@@ -65,7 +65,7 @@ pub fn run_chart(chart: &RunChart<'_>) -> String {
         .iter()
         .map(|p| p.value)
         .chain(chart.limits.iter().flat_map(|s| [s.limits.lower, s.limits.upper]))
-        .chain(chart.aim.iter().flat_map(|(a, b)| [*a, *b]).filter(|end| end.is_finite()));
+        .chain(chart.target.iter().flat_map(|(a, b)| [*a, *b]).filter(|end| end.is_finite()));
     let (low, high) = all.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
     let room = 0.06 * (high - low).max(high.abs() * 1e-6).max(f64::MIN_POSITIVE);
     let (low, high) = (low - room, high + room);
@@ -133,11 +133,11 @@ fn lines_of(limits: &Limits) -> impl Iterator<Item = (&'static str, f64, &'stati
     all.into_iter().filter(move |(_, _, word)| has_lower || *word != "lower limit")
 }
 
-/// Aim, phases and limits.
+/// Target, phases and limits.
 fn frame(svg: &mut Svg, chart: &RunChart<'_>, scales: &Scales) {
     let &Scales { top, bottom, low, high, room, step } = scales;
     let y = |v: f64| bottom - (v - low) / (high - low) * (bottom - top);
-    if let Some((from, to)) = chart.aim {
+    if let Some((from, to)) = chart.target {
         // An open end runs to the edge.
         let (from, to) = (from.max(low), to.min(high));
         svg.put(
@@ -351,7 +351,7 @@ mod tests {
             points: &points,
             limits: &[Stretch { from: 0, to: 3, limits }, Stretch { from: 3, to: 6, limits }],
             phases: &[Phase { at: 3, words: "spool <K>".into() }],
-            aim: Some((5.0, 6.0)),
+            target: Some((5.0, 6.0)),
             text: &|v| format!("{v:.1}"),
             height: 260.0,
             title: "R",
@@ -373,7 +373,7 @@ mod tests {
                 points: &points,
                 limits,
                 phases: &[],
-                aim: Some((5.0, f64::INFINITY)),
+                target: Some((5.0, f64::INFINITY)),
                 text: &|v| format!("{v:.1}"),
                 height: 260.0,
                 title: "R",
@@ -399,7 +399,7 @@ mod tests {
             points: &points,
             limits: &[],
             phases: &[],
-            aim: None,
+            target: None,
             text: &|v| format!("{v}"),
             height: 200.0,
             title: "R",

@@ -55,13 +55,13 @@ fn over(one: (Svg, [f64; 4]), (other, b): (Svg, [f64; 4]), class: &str, title: &
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point};
+    use coil::design::{Format, starting_point};
     use coil::quantity::Units;
 
     /// The drawings of two formats, markup by markup.
     #[test]
     fn drawings_are_as_they_were() {
-        for kind in [Kind::TallSingle, Kind::TwinCoil] {
+        for kind in [Format::TallSingle, Format::TwinCoil] {
             let design = starting_point(kind, "Sedge", 6, 10.0);
             let (builds, units) = (vec![4.0; design.coils.len()], Units::default());
             let all = [top(&design, &builds, units), section(&design, &builds, units), wiring(&design)];
@@ -84,7 +84,7 @@ mod tests {
     /// Whatever a coil, a pole or a design is called, a drawing holds the same elements.
     #[test]
     fn no_name_becomes_markup() {
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             let design = starting_point(kind, "Sedge", 6, 10.0);
             let (builds, units) = (vec![4.0; design.coils.len()], Units::default());
             let drawn = |design: &coil::design::Design| {

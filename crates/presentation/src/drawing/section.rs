@@ -173,7 +173,7 @@ fn winding(svg: &mut Svg, coil: &Coil, build: f64, index: usize) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point, tall_single};
+    use coil::design::{Format, starting_point, tall_single};
 
     #[test]
     fn parts_are_where_the_document_has_them() {
@@ -185,7 +185,7 @@ mod tests {
 
     #[test]
     fn a_twin_shows_both_coils_and_what_lies_under_them() {
-        let design = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+        let design = starting_point(Format::TwinCoil, "Sedge", 6, 10.0);
         let svg = section(&design, &[3.0, 3.0], Units::default());
         assert_eq!(svg.matches(r#"class="wire""#).count(), 4);
         assert_eq!(svg.matches(r#"class="flange""#).count(), 4);

@@ -199,7 +199,7 @@ fn pole(svg: &mut Svg, design: &Design, pole: &Pole, index: usize) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point, tall_single};
+    use coil::design::{Format, starting_point, tall_single};
 
     #[test]
     fn every_rod_stands_at_its_place_to_scale() {
@@ -215,7 +215,7 @@ mod tests {
 
     #[test]
     fn every_format_shows_all_its_parts() {
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             let design = starting_point(kind, "Sedge", 6, 10.0);
             let svg = top(&design, &vec![3.0; design.coils.len()], Units::default());
             let count = |class: &str| svg.matches(&format!(r#"class="{class}""#)).count();

@@ -93,11 +93,11 @@ pub fn wiring(design: &Design) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point};
+    use coil::design::{Format, starting_point};
 
     #[test]
     fn a_coil_left_out_is_not_drawn() {
-        let mut design = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+        let mut design = starting_point(Format::TwinCoil, "Sedge", 6, 10.0);
         let coils = |svg: &str| svg.matches("a2.2").count() / 4;
         assert_eq!(coils(&wiring(&design)), 2);
         design.wiring.join = "split:B".into();

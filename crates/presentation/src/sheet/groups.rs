@@ -8,7 +8,7 @@ use super::one_by_one::OneByOne;
 use super::{poles, surroundings};
 use crate::field::Choice;
 use coil::Word as _;
-use coil::design::{Design, Kind, MetalPart};
+use coil::design::{Design, Format, MetalPart};
 use coil::former::CoreShape;
 use coil::quantity::{
     Capacitance, Fraction, Frequency, Inductance, Measure, Resistance, Tension, Turns, Units,
@@ -42,7 +42,7 @@ pub(super) fn groups(
 }
 
 fn groups_in_file_units(design: &Design, spools: &[SpoolOption], one_by_one: OneByOne) -> Vec<Group> {
-    let mut all = vec![aims()];
+    let mut all = vec![targets()];
     all.extend(coils(design, spools));
     all.push(poles::group(design, one_by_one.poles));
     all.extend(groups_after_poles(design, one_by_one.strings));
@@ -51,7 +51,7 @@ fn groups_in_file_units(design: &Design, spools: &[SpoolOption], one_by_one: One
 
 /// All groups but that of the poles, in the document's units.
 pub(super) fn groups_without_poles(design: &Design) -> Vec<Group> {
-    let mut all = vec![aims()];
+    let mut all = vec![targets()];
     all.extend(coils(design, &[]));
     all.extend(groups_after_poles(design, true));
     all
@@ -72,7 +72,7 @@ fn groups_after_poles(design: &Design, each_string: bool) -> Vec<Group> {
     all
 }
 
-fn aims() -> Group {
+fn targets() -> Group {
     let from_to = |at: &str, what: &str, entry: fn() -> Entry, hint: &'static str| {
         [
             def(format!("{at}[0]"), format!("{what} from"), entry(), hint),
@@ -238,12 +238,12 @@ fn coil_winding(design: &Design, i: usize, spools: &[SpoolOption]) -> Group {
     }
 }
 
-fn turns_hint(kind: Kind) -> &'static str {
+fn turns_hint(kind: Format) -> &'static str {
     match kind {
-        Kind::TallSingle => "Tall singles usually take 7,000 to 8,500.",
-        Kind::WideSingle => "Wide singles usually take 8,000 to 10,000.",
-        Kind::TwinCoil => "Each coil of a twin usually takes 4,500 to 6,000.",
-        Kind::ShortSingle => "Short singles usually take 6,500 to 8,500.",
+        Format::TallSingle => "Tall singles usually take 7,000 to 8,500.",
+        Format::WideSingle => "Wide singles usually take 8,000 to 10,000.",
+        Format::TwinCoil => "Each coil of a twin usually takes 4,500 to 6,000.",
+        Format::ShortSingle => "Short singles usually take 6,500 to 8,500.",
         _ => "",
     }
 }
@@ -283,7 +283,7 @@ fn coil_former(design: &Design, i: usize) -> Group {
         def(at("base_mm"), "Height of the base", mm(), "Of the lower flange's underside."),
         def(at("center_mm[1]"), "Across", mm(), "Its middle from the row's, towards the bridge positive."),
     ]);
-    if design.kind == Kind::PerString {
+    if design.kind == Format::PerString {
         fields.push(def(at("center_mm[0]"), "Along", mm(), "Its middle along the row."));
     }
     let mut tools = vec![

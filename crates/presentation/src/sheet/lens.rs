@@ -2,7 +2,8 @@
 
 use coil::Word;
 use coil::design::{
-    Aims, Bar, Coil, Design, Grounded, LeadKind, Leads, Medium, Metal, OneString, Pole, Potting, Sense, Spool,
+    Bar, Coil, Design, Grounded, LeadKind, Leads, Medium, Metal, OneString, Pole, Potting, Sense, Spool,
+    Targets,
 };
 use coil::magnet::{Grade, Material};
 use coil::quantity::fixed;
@@ -205,7 +206,7 @@ pub(super) fn slot<'a>(design: &'a mut Design, at: &str) -> Option<Slot<'a>> {
         return string(design.strings.each.get_mut(k)?, rest);
     }
     if let Some(rest) = at.strip_prefix("aims.") {
-        return aim(&mut design.aims, rest);
+        return target(&mut design.targets, rest);
     }
     if let Some(name) = at.strip_prefix("wiring.sense.") {
         return Some(Slot::Sense(&mut design.wiring.sense, name.to_owned()));
@@ -329,22 +330,22 @@ fn string<'a>(string: &'a mut OneString, at: &str) -> Option<Slot<'a>> {
     })
 }
 
-/// The range of an aim by its key.
-pub(super) fn aim_range<'a>(aims: &'a mut Aims, key: &str) -> Option<&'a mut Option<[f64; 2]>> {
+/// The range of an target by its key.
+pub(super) fn target_range<'a>(targets: &'a mut Targets, key: &str) -> Option<&'a mut Option<[f64; 2]>> {
     Some(match key {
-        "resistance_ohm" => &mut aims.resistance_ohm,
-        "inductance_h" => &mut aims.inductance_h,
-        "capacitance_f" => &mut aims.capacitance_f,
-        "resonance_unloaded_hz" => &mut aims.resonance_unloaded_hz,
-        "peak_hz" => &mut aims.peak_hz,
-        "peak_db" => &mut aims.peak_db,
-        "output_db" => &mut aims.output_db,
+        "resistance_ohm" => &mut targets.resistance_ohm,
+        "inductance_h" => &mut targets.inductance_h,
+        "capacitance_f" => &mut targets.capacitance_f,
+        "resonance_unloaded_hz" => &mut targets.resonance_unloaded_hz,
+        "peak_hz" => &mut targets.peak_hz,
+        "peak_db" => &mut targets.peak_db,
+        "output_db" => &mut targets.output_db,
         _ => return None,
     })
 }
 
-fn aim<'a>(aims: &'a mut Aims, at: &str) -> Option<Slot<'a>> {
+fn target<'a>(targets: &'a mut Targets, at: &str) -> Option<Slot<'a>> {
     let (key, end) = at.split_once('[')?;
     let end: usize = end.trim_end_matches(']').parse().ok().filter(|end| *end < 2)?;
-    aim_range(aims, key).map(|range| Slot::End(range, end))
+    target_range(targets, key).map(|range| Slot::End(range, end))
 }

@@ -14,7 +14,7 @@ use coil::quantity::Units;
 use coil::wire::Gauge;
 pub use fields::SpoolOption;
 use fields::{Entry, FieldDef, Group};
-use lens::{Slot, aim_range, slot};
+use lens::{Slot, slot, target_range};
 pub use one_by_one::{OneByOne, POLES_EACH, STRINGS_EACH};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
@@ -176,8 +176,8 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
             reader.field(def, typed);
         }
     }
-    for pair in aims(&groups) {
-        reader.aim(pair, form);
+    for pair in targets(&groups) {
+        reader.target(pair, form);
     }
     let Reader { mut errors, meant, mut design, .. } = reader;
     if !errors.is_empty() {
@@ -198,8 +198,8 @@ pub fn read(form: &FormFields, base: &Design, spools: &[SpoolOption], units: Uni
     if errors.is_empty() { Ok(Read { design, meant, names: names_of(&groups) }) } else { Err(errors) }
 }
 
-/// The pairs of ends of the aims.
-fn aims(groups: &[Group]) -> Vec<(&FieldDef, &FieldDef)> {
+/// The pairs of ends of the targets.
+fn targets(groups: &[Group]) -> Vec<(&FieldDef, &FieldDef)> {
     let ends: Vec<&FieldDef> = all_fields(groups).filter(|s| s.at.starts_with("aims.")).collect();
     ends.chunks_exact(2).map(|pair| (pair[0], pair[1])).collect()
 }
@@ -327,13 +327,13 @@ impl Reader<'_> {
         Some(value)
     }
 
-    fn set_aim(&mut self, key: &str, range: Option<[f64; 2]>) {
-        if let Some(aim) = aim_range(&mut self.design.aims, key) {
-            *aim = range;
+    fn set_target(&mut self, key: &str, range: Option<[f64; 2]>) {
+        if let Some(target) = target_range(&mut self.design.targets, key) {
+            *target = range;
         }
     }
 
-    fn aim(&mut self, (from, to): (&FieldDef, &FieldDef), form: &FormFields) {
+    fn target(&mut self, (from, to): (&FieldDef, &FieldDef), form: &FormFields) {
         if !form.0.contains_key(&from.at) {
             return;
         }
@@ -344,12 +344,12 @@ impl Reader<'_> {
         let ends = (end(from), end(to));
         let key = from.at.trim_start_matches("aims.").trim_end_matches("[0]").to_owned();
         match ends {
-            (Some(Some(a)), Some(Some(b))) if a <= b => self.set_aim(&key, Some([a, b])),
+            (Some(Some(a)), Some(Some(b))) if a <= b => self.set_target(&key, Some([a, b])),
             (Some(Some(_)), Some(Some(_))) => self.fail(to, "The target ends below where it begins."),
             // One end alone: the other stands where it asks nothing.
-            (Some(Some(a)), None) => self.set_aim(&key, limit_at(&to.at).map(|limit| [a, limit.high])),
-            (None, Some(Some(b))) => self.set_aim(&key, limit_at(&from.at).map(|limit| [limit.low, b])),
-            (None, None) => self.set_aim(&key, None),
+            (Some(Some(a)), None) => self.set_target(&key, limit_at(&to.at).map(|limit| [a, limit.high])),
+            (None, Some(Some(b))) => self.set_target(&key, limit_at(&from.at).map(|limit| [limit.low, b])),
+            (None, None) => self.set_target(&key, None),
             _ => {}
         }
     }
@@ -394,11 +394,11 @@ pub fn sections(
         .map(|group| {
             let (heads, rows) = group.table.unwrap_or_default();
             let fields: Vec<Field> = group.fields.into_iter().map(&mut field).collect();
-            let aims = fields.iter().any(|f| f.name.starts_with("aims.") && !f.value.is_empty());
+            let targets = fields.iter().any(|f| f.name.starts_with("aims.") && !f.value.is_empty());
             Section {
                 title: group.title,
                 folded: group.folded,
-                open: aims || fields.iter().any(|f| !f.error.is_empty()),
+                open: targets || fields.iter().any(|f| !f.error.is_empty()),
                 fields,
                 heads,
                 rows: rows

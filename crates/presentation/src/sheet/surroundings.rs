@@ -76,12 +76,12 @@ pub(super) fn group(design: &Design) -> Group {
 mod tests {
     use super::super::{form_of, read};
     use super::*;
-    use coil::design::{Kind, LeadKind, Leads, MetalPart, Potting, starting_point};
+    use coil::design::{Format, LeadKind, Leads, MetalPart, Potting, starting_point};
     use coil::quantity::Units;
     use rstest::rstest;
 
     /// A design whose document says nothing of its surroundings.
-    fn silent(kind: Kind) -> Design {
+    fn silent(kind: Format) -> Design {
         let mut design = starting_point(kind, "Sedge", 6, 10.0);
         (design.potting, design.leads, design.wiring.grounded) = (None, None, None);
         design
@@ -98,14 +98,14 @@ mod tests {
 
     #[test]
     fn what_nobody_touched_stays_unsaid() {
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             assert_eq!(typed(&silent(kind), &[]), silent(kind), "{kind:?}");
         }
     }
 
     #[test]
     fn potting_and_leads_are_read() {
-        let base = silent(Kind::TallSingle);
+        let base = silent(Format::TallSingle);
         let fields = [
             ("potting.medium", "wax"),
             ("potting.fill", "80"),
@@ -122,7 +122,7 @@ mod tests {
 
     #[test]
     fn a_part_is_tied_to_ground_and_taken_off() {
-        let base = silent(Kind::TwinCoil);
+        let base = silent(Format::TwinCoil);
         let poles = typed(&base, &[("wiring.grounded.poles", "yes")]);
         assert_eq!(poles.wiring.grounded, Some(vec![Grounded::Poles, Grounded::Plate]));
         let foil = typed(&poles, &[("wiring.grounded.plate", "no"), ("wiring.grounded.foil", "yes")]);
@@ -135,7 +135,7 @@ mod tests {
     /// A plate that becomes a cover takes its ground along only if covers are grounded too; what is no longer there is dropped.
     #[test]
     fn what_is_no_longer_there_is_not_grounded() {
-        let mut base = silent(Kind::TwinCoil);
+        let mut base = silent(Format::TwinCoil);
         base.wiring.grounded = Some(vec![Grounded::Plate]);
         let design = typed(&base, &[("metal[0].part", "cover")]);
         assert_eq!(design.metal[0].part, MetalPart::Cover);
@@ -149,7 +149,7 @@ mod tests {
     #[case("potting.medium", "honey")]
     #[case("wiring.grounded.poles", "perhaps")]
     fn what_cannot_be_is_refused_at_its_field(#[case] field: &str, #[case] value: &str) {
-        let base = silent(Kind::TallSingle);
+        let base = silent(Format::TallSingle);
         let mut form = form_of(&base, Units::default());
         form.0.insert(field.into(), value.into());
         let errors = read(&form, &base, &[], Units::default()).unwrap_err();

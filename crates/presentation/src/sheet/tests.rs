@@ -1,5 +1,5 @@
 use super::*;
-use coil::design::{Kind, Step, starting_point, tall_single};
+use coil::design::{Format, Step, starting_point, tall_single};
 use coil::quantity::{FluxUnit, LengthUnit, MassUnit, TemperatureUnit};
 use proptest::prelude::*;
 use rstest::rstest;
@@ -11,11 +11,11 @@ const IMPERIAL: Units = Units {
     mass: MassUnit::Ounce,
 };
 
-fn with(kind: Kind, changes: &[(&str, &str)]) -> (FormFields, Design) {
+fn with(kind: Format, changes: &[(&str, &str)]) -> (FormFields, Design) {
     with_units(kind, changes, Units::default())
 }
 
-fn with_units(kind: Kind, changes: &[(&str, &str)], units: Units) -> (FormFields, Design) {
+fn with_units(kind: Format, changes: &[(&str, &str)], units: Units) -> (FormFields, Design) {
     let base = starting_point(kind, "Sedge", 6, 10.4);
     let mut sheet = form_of(&base, units);
     for (name, value) in changes {
@@ -36,16 +36,16 @@ fn a_target_can_have_one_end(
     #[case] asked: [f64; 2],
 ) {
     let typed = [("aims.resistance_ohm[0]", from), ("aims.resistance_ohm[1]", to)];
-    let (sheet, base) = with(Kind::TallSingle, &typed);
+    let (sheet, base) = with(Format::TallSingle, &typed);
     let design = read(&sheet, &base, &[], Units::default()).unwrap().design;
-    assert_eq!(design.aims.resistance_ohm, range);
+    assert_eq!(design.targets.resistance_ohm, range);
     assert!(design.problems().is_empty());
-    assert_eq!(crate::figures::Figure::Resistance.aim(&design.aims), Some(asked));
+    assert_eq!(crate::figures::Figure::Resistance.target(&design.targets), Some(asked));
     let again = form_of(&design, Units::default());
     assert_eq!(again.get("aims.resistance_ohm[0]").is_empty(), from.is_empty());
     assert_eq!(again.get("aims.resistance_ohm[1]").is_empty(), to.is_empty());
     let read_again = read(&again, &design, &[], Units::default()).unwrap().design;
-    assert_eq!(read_again.aims, design.aims);
+    assert_eq!(read_again.targets, design.targets);
 }
 
 /// Every format comes back from its own sheet as it was, digit by digit.
@@ -53,7 +53,7 @@ fn a_target_can_have_one_end(
 #[case::metric(Units::default())]
 #[case::imperial(IMPERIAL)]
 fn an_untouched_sheet_is_the_design(#[case] units: Units) {
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         let (sheet, base) = with_units(kind, &[], units);
         let read = read(&sheet, &base, &[], units).map_err(|e| format!("{kind:?} {e:?}")).unwrap();
         assert_eq!(coil::design::differences(&base, &read.design), [], "{kind:?}");
@@ -65,7 +65,7 @@ fn an_untouched_sheet_is_the_design(#[case] units: Units) {
 #[case::metric(Units::default())]
 #[case::imperial(IMPERIAL)]
 fn every_field_has_the_limits_of_the_document(#[case] units: Units) {
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         let mut base = starting_point(kind, "Sedge", 6, 10.4);
         for step in [Step::AddBar, Step::AddMetal, Step::AddStage(0), Step::EachString] {
             step.apply(&mut base).unwrap();
@@ -101,7 +101,7 @@ proptest! {
     /// A sheet becomes a design, whose sheet becomes the same design again.
     #[test]
     fn a_design_goes_through_its_sheet_unchanged(
-        kind in 0..Kind::ALL.len(),
+        kind in 0..Format::ALL.len(),
         turns in 500_u32..9000,
         tension in 0.01_f64..2.0,
         charge in 1_u32..=100,
@@ -110,7 +110,7 @@ proptest! {
         length in 3.0_f64..20.0,
     ) {
         let turns = turns.to_string();
-        let (sheet, base) = with(Kind::ALL[kind], &[
+        let (sheet, base) = with(Format::ALL[kind], &[
             ("coils[0].wind.turns", turns.as_str()),
             ("coils[0].wind.tension_n", &format!("{tension:.4}")),
             ("poles{A}.charge", &charge.to_string()),
@@ -129,7 +129,7 @@ proptest! {
 #[test]
 fn values_are_read_as_they_are_spoken() {
     let (sheet, base) = with(
-        Kind::TallSingle,
+        Format::TallSingle,
         &[
             ("poles[0].length_mm", "0.66in"),
             ("coils[0].wind.turns", "7,800"),
@@ -147,7 +147,7 @@ fn values_are_read_as_they_are_spoken() {
     assert!((design.poles[0].length_mm - 16.764).abs() < 1e-6);
     assert_eq!(design.coils[0].wind.turns, 7800);
     assert_eq!(design.coils[0].wire.gauge.to_string(), "43 AWG");
-    assert_eq!(design.aims.resistance_ohm, Some([5600.0, 6000.0]));
+    assert_eq!(design.targets.resistance_ohm, Some([5600.0, 6000.0]));
     assert!((design.room_c - 22.777).abs() < 1e-2);
     assert!(design.poles.iter().all(|p| (p.charge - 0.8).abs() < 1e-12));
     assert!((design.load.volume_kohm - 500.0).abs() < 1e-9 && (design.load.tone_nf - 47.0).abs() < 1e-9);
@@ -157,14 +157,14 @@ fn values_are_read_as_they_are_spoken() {
 #[test]
 fn a_bare_number_is_in_the_units_of_the_workshop() {
     let changes = [("poles[0].length_mm", "0.66"), ("room_c", "73"), ("strings.pitch_mm", "10.2 mm")];
-    let (sheet, base) = with_units(Kind::TallSingle, &changes, IMPERIAL);
+    let (sheet, base) = with_units(Format::TallSingle, &changes, IMPERIAL);
     assert_eq!(sheet.get("coils[0].former.height_mm"), "0.4331");
     let found = read(&sheet, &base, &[], IMPERIAL).map_err(|e| format!("{e:?}")).unwrap();
     assert!((found.design.poles[0].length_mm - 16.764).abs() < 1e-6);
     assert!((found.design.room_c - 22.777).abs() < 1e-2);
     assert!((found.design.strings.pitch_mm - 10.2).abs() < 1e-9);
     assert_eq!(found.meant["strings.pitch_mm"], "= 0.4016 in");
-    let (sheet, base) = with_units(Kind::TallSingle, &[("coils[0].former.height_mm", "200")], IMPERIAL);
+    let (sheet, base) = with_units(Format::TallSingle, &[("coils[0].former.height_mm", "200")], IMPERIAL);
     let errors = read(&sheet, &base, &[], IMPERIAL).map(|_| ()).unwrap_err();
     assert!(errors["coils[0].former.height_mm"].contains(" in"), "{errors:?}");
 }
@@ -181,7 +181,7 @@ fn a_bare_number_is_in_the_units_of_the_workshop() {
 #[case("poles[5].length_mm", "17 furlongs")]
 #[case("coils[0].wire.spool", "99")]
 fn what_cannot_be_is_said_at_its_field(#[case] field: &str, #[case] typed: &str) {
-    let (sheet, base) = with(Kind::TallSingle, &[(field, typed)]);
+    let (sheet, base) = with(Format::TallSingle, &[(field, typed)]);
     let errors = read(&sheet, &base, &[], Units::default()).map(|_| ()).unwrap_err();
     assert_eq!(errors.len(), 1, "{errors:?}");
     assert!(errors.keys().all(|name| name == field || name.starts_with("aims.inductance_h")), "{errors:?}");
@@ -190,15 +190,17 @@ fn what_cannot_be_is_said_at_its_field(#[case] field: &str, #[case] typed: &str)
 /// What only the engine sees is said at the field that it is about.
 #[test]
 fn contradictions_are_said_at_a_field_near_them() {
-    let (sheet, base) =
-        with(Kind::TallSingle, &[("coils[0].former.core.width_mm", "0.6"), ("coils[0].wind.margin_mm", "9")]);
+    let (sheet, base) = with(
+        Format::TallSingle,
+        &[("coils[0].former.core.width_mm", "0.6"), ("coils[0].wind.margin_mm", "9")],
+    );
     let errors = read(&sheet, &base, &[], Units::default()).map(|_| ()).unwrap_err();
     assert!(errors.keys().all(|k| k.starts_with("coils[0]")), "{errors:?}");
 }
 
 #[test]
 fn fewer_strings_shorten_the_row_and_left_hands_mirror_it() {
-    let (sheet, base) = with(Kind::TallSingle, &[("strings.count", "4"), ("strings.handed", "left")]);
+    let (sheet, base) = with(Format::TallSingle, &[("strings.count", "4"), ("strings.handed", "left")]);
     let found = read(&sheet, &base, &[], Units::default()).map_err(|e| format!("{e:?}")).unwrap().design;
     assert_eq!(found.poles.len(), 4);
     assert!((found.poles[0].x_mm + 15.6).abs() < 1e-9);
@@ -244,7 +246,7 @@ fn places_are_said_as_the_sheet_says_them() {
         }
     }
     assert_eq!(PlaceNames::from_design(&design).words("bars[0].charge"), "bars[0].charge");
-    let twin = starting_point(Kind::TwinCoil, "Sedge", 6, 10.0);
+    let twin = starting_point(Format::TwinCoil, "Sedge", 6, 10.0);
     assert_eq!(PlaceNames::from_design(&twin).words("coils[1].wind.turns"), "Coil B, wire and wind: Turns");
 }
 
@@ -252,11 +254,11 @@ fn places_are_said_as_the_sheet_says_them() {
 #[test]
 fn fields_are_there_where_they_apply() {
     let has = |design: &Design, at: &str| names(design, OneByOne::default()).iter().any(|name| name == at);
-    let blade = starting_point(Kind::Blade, "Sedge", 6, 10.0);
+    let blade = starting_point(Format::Blade, "Sedge", 6, 10.0);
     let tall = tall_single("Sedge", 6, 10.4);
     assert!(has(&tall, "poles{A}.charge") && has(&tall, "poles{A}.bevel_mm"));
     assert!(!has(&blade, "poles{A}.charge") && !has(&blade, "poles{A}.bevel_mm"));
-    let short = starting_point(Kind::ShortSingle, "Sedge", 6, 10.0);
+    let short = starting_point(Format::ShortSingle, "Sedge", 6, 10.0);
     assert!(has(&short, "metal[0].part") && !has(&short, "metal[0].wall_mm"));
     let mut round = tall.clone();
     round.coils[0].former.core = coil::former::Core::round(20.0);

@@ -2,7 +2,7 @@
 //! frame.
 
 use super::{of, solved};
-use coil::design::{Design, Kind, starting_point};
+use coil::design::{Design, Format, starting_point};
 use coil::prediction::{Plane, Solution};
 use coil::quantity::{FluxUnit, LengthUnit, MassUnit, TemperatureUnit, Units};
 use presentation::drawing;
@@ -91,7 +91,7 @@ fn a_pickup_is_drawn_in_its_frame(
     #[values(4, 6, 8)] strings: u32,
     #[values(Units::default(), INCHES)] units: Units,
 ) {
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         let design = starting_point(kind, "Sedge & <Sons>", strings, 10.0);
         let mut other = design.clone();
         for coil in &mut other.coils {
@@ -119,7 +119,7 @@ fn a_pickup_is_drawn_in_its_frame(
 #[case(|d: &mut Design| d.poles.iter_mut().for_each(|p| p.diameter_mm *= 1.4))]
 #[case(|d: &mut Design| d.coils[0].former.room_mm += 9.0)]
 fn large_parts_stay_in_the_frame(#[case] change: fn(&mut Design)) {
-    for kind in [Kind::TallSingle, Kind::TwinCoil, Kind::WideSingle] {
+    for kind in [Format::TallSingle, Format::TwinCoil, Format::WideSingle] {
         let mut design = of(kind);
         change(&mut design);
         let builds = vec![6.0; design.coils.len()];
@@ -131,7 +131,7 @@ fn large_parts_stay_in_the_frame(#[case] change: fn(&mut Design)) {
 /// What is solved of a pickup: its winding, the guide's path, the field over its row, balance, pull and the bend.
 #[test]
 fn what_is_predicted_is_drawn_in_its_frame() {
-    for kind in [Kind::TallSingle, Kind::TwinCoil, Kind::Blade, Kind::PerString] {
+    for kind in [Format::TallSingle, Format::TwinCoil, Format::Blade, Format::PerString] {
         let design = of(kind);
         let (solution, prediction) = solved(&design);
         let (plan, section) = solution.lay(0).unwrap();
@@ -159,13 +159,13 @@ fn what_is_predicted_is_drawn_in_its_frame() {
 #[case(Some([f64::NEG_INFINITY, 6000.0]), Some(0.0))]
 #[case(Some([5500.0, f64::INFINITY]), None)]
 fn a_band_is_drawn_whatever_it_is_compared_with(
-    #[case] aim: Option<[f64; 2]>,
+    #[case] target: Option<[f64; 2]>,
     #[case] measured: Option<f64>,
 ) {
-    let predicted = solved(&of(Kind::TallSingle)).1.pickup.resistance_20c_ohm;
-    read(&drawing::band(&predicted, aim, measured), 0.5);
+    let predicted = solved(&of(Format::TallSingle)).1.pickup.resistance_20c_ohm;
+    read(&drawing::band(&predicted, target, measured), 0.5);
     let point = coil::prediction::Quantity { nominal: 1.0, p05: 1.0, p95: 1.0 };
-    read(&drawing::band(&point, aim, measured), 0.5);
+    read(&drawing::band(&point, target, measured), 0.5);
 }
 
 #[rstest]
@@ -184,7 +184,7 @@ fn charts_of_few_and_far_values(#[case] values: &[f64]) {
 /// The map of the field is the engine's, point by point, to a fortieth of a millitesla; metal is told apart from it.
 #[test]
 fn the_map_holds_the_field() {
-    let design = of(Kind::TallSingle);
+    let design = of(Format::TallSingle);
     let solution = Solution::compute(&design).unwrap();
     let map = solution.field_map(Plane::Section { x_mm: design.poles[0].x_mm }, 12, 8);
     let markup = field_map(&map, INCHES, "Field <in section>");

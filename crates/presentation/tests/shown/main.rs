@@ -5,7 +5,7 @@ mod drawings;
 mod numbers;
 mod shared;
 
-use coil::design::{Design, Kind, starting_point};
+use coil::design::{Design, Format, starting_point};
 use coil::prediction::{Calibration, Prediction, Solution};
 
 fn solved(design: &Design) -> (Solution, Prediction) {
@@ -14,6 +14,6 @@ fn solved(design: &Design) -> (Solution, Prediction) {
     (solution, prediction)
 }
 
-fn of(kind: Kind) -> Design {
+fn of(kind: Format) -> Design {
     starting_point(kind, "Sedge", 6, 10.4)
 }

@@ -1,7 +1,7 @@
 //! Numbers as they are written and read.
 
 use super::{of, solved};
-use coil::design::Kind;
+use coil::design::Format;
 use coil::quantity::{Measure, Units};
 use coil::search::Goal;
 use presentation::figures::Figure;
@@ -66,7 +66,7 @@ fn a_scale_follows_the_units() {
 /// Every figure is the one of that name in the prediction's document.
 #[test]
 fn a_figure_is_what_the_document_calls_so() {
-    let (_, prediction) = solved(&of(Kind::TwinCoil));
+    let (_, prediction) = solved(&of(Format::TwinCoil));
     let document = serde_json::to_value(&prediction.pickup).unwrap();
     for figure in Figure::ALL {
         let shown = figure.find_in(&prediction.pickup).unwrap();
@@ -77,7 +77,7 @@ fn a_figure_is_what_the_document_calls_so() {
     assert!(Figure::from_key("no such figure").is_none());
 }
 
-/// What a search aims at is a figure with a target of that name in the document of targets.
+/// What a search targets at is a figure with a target of that name in the document of targets.
 #[rstest]
 #[case(Goal::Resistance)]
 #[case(Goal::Inductance)]
@@ -87,10 +87,10 @@ fn a_figure_is_what_the_document_calls_so() {
 #[case(Goal::Output)]
 fn a_goal_has_its_target(#[case] goal: Goal) {
     let key = Figure::from(goal).target_key().unwrap();
-    let aims = serde_json::json!({ key: [1.0, 2.0] });
-    let aims: coil::design::Aims = serde_json::from_value(aims).unwrap();
-    assert!(Figure::from(goal).aim(&aims).is_some());
-    assert!(Figure::from(goal).aim(&coil::design::Aims::default()).is_none());
+    let targets = serde_json::json!({ key: [1.0, 2.0] });
+    let targets: coil::design::Targets = serde_json::from_value(targets).unwrap();
+    assert!(Figure::from(goal).target(&targets).is_some());
+    assert!(Figure::from(goal).target(&coil::design::Targets::default()).is_none());
 }
 
 /// Decibels are typed as any number is: with a comma, a true minus, and with or without their unit.

@@ -1,7 +1,7 @@
 //! What is told to others, and what differs between designs.
 
 use super::{of, solved};
-use coil::design::{Direction, Kind, Potting};
+use coil::design::{Direction, Format, Potting};
 use coil::quantity::Units;
 use presentation::differences::differences_in_words;
 use presentation::share_facts::{Shown, parts};
@@ -10,9 +10,9 @@ use rstest::rstest;
 /// What is not asked for is not told: neither under its heading nor anywhere else.
 #[test]
 fn a_part_that_is_not_shown_is_nowhere() {
-    let mut design = of(Kind::TallSingle);
+    let mut design = of(Format::TallSingle);
     design.coils[0].wind.turns = 7431;
-    design.aims.resistance_ohm = Some([5432.0, 6543.0]);
+    design.targets.resistance_ohm = Some([5432.0, 6543.0]);
     let (_, prediction) = solved(&design);
     let told = |shown: &Shown| {
         let parts = parts(&design, Some(&prediction), shown, Units::default());
@@ -59,7 +59,7 @@ fn what_is_asked_for_comes_before_what_is_usual() {
 #[case(|d: &mut coil::design::Design| d.load.cable_pf = 350.0, false)]
 #[case(|d: &mut coil::design::Design| d.room_c = 25.0, false)]
 fn one_change_is_one_line(#[case] change: fn(&mut coil::design::Design), #[case] is_turns: bool) {
-    let first = of(Kind::TallSingle);
+    let first = of(Format::TallSingle);
     let mut other = first.clone();
     change(&mut other);
     let lines = differences_in_words(&first, &[&other], Units::default());
@@ -75,7 +75,7 @@ fn one_change_is_one_line(#[case] change: fn(&mut coil::design::Design), #[case]
 /// A name alone is no difference; of several designs every line has every value.
 #[test]
 fn several_designs_side_by_side() {
-    let first = of(Kind::TwinCoil);
+    let first = of(Format::TwinCoil);
     let (mut named, mut waxed) = (first.clone(), first.clone());
     "another".clone_into(&mut named.name);
     waxed.potting = Some(Potting { medium: coil::design::Medium::Wax, fill: 1.0 });

@@ -9,9 +9,9 @@ use store::experiment::{NewExperiment, Sample, Score};
 use store::instrument::NewInstrument;
 use store::order::{NewOrder, OrderState};
 use store::part::NewPart;
-use store::reference::{NewReference, Purpose, ReferenceState};
+use store::rewind::{NewRewind, Purpose, RewindState};
 use store::{
-    ClientKey, ExperimentId, ListeningId, OrderId, PartId, PersonId, PickupSetId, ReferenceId, RevisionId,
+    ClientKey, ExperimentId, ListeningId, OrderId, PartId, PersonId, PickupSetId, RevisionId, RewindId,
     StoreError, WorkshopStore,
 };
 use trade::instrument::InstrumentKind;
@@ -30,17 +30,17 @@ async fn part(shop: &WorkshopStore, by: PersonId, name: &str) -> PartId {
     shop.add_part(by, &new).await.unwrap()
 }
 
-async fn reference(shop: &WorkshopStore, by: PersonId) -> ReferenceId {
-    let new = NewReference {
+async fn rewind(shop: &WorkshopStore, by: PersonId) -> RewindId {
+    let new = NewRewind {
         name: "a quiet one",
         purpose: Purpose::Rewind,
         tags: "",
         document: "{}",
         conclusion: "",
-        state: ReferenceState::Open,
+        state: RewindState::Open,
         revision_id: None,
     };
-    shop.add_reference(by, &ClientKey::random(), &new).await.unwrap()
+    shop.add_rewind(by, &ClientKey::random(), &new).await.unwrap()
 }
 
 async fn order(shop: &WorkshopStore, by: PersonId, document: &str) -> OrderId {
@@ -79,7 +79,7 @@ async fn one_of(shop: &WorkshopStore, by: PersonId, revision: RevisionId, what: 
         Deletable::PickupSet => {
             shop.add_pickup_set(by, &ClientKey::random(), ("three", "{}", "")).await.unwrap().0
         }
-        Deletable::Reference => reference(shop, by).await.0,
+        Deletable::Rewind => rewind(shop, by).await.0,
         Deletable::Experiment => experiment(shop, by, &[revision]).await.0,
         Deletable::Order => order(shop, by, "{}").await.0,
     }
@@ -94,7 +94,7 @@ async fn what_stands_alone_goes_once_and_is_noted(
         Deletable::Part,
         Deletable::Instrument,
         Deletable::PickupSet,
-        Deletable::Reference,
+        Deletable::Rewind,
         Deletable::Experiment,
         Deletable::Order
     )]
@@ -138,7 +138,7 @@ async fn what_something_depends_on_stays_whole() {
     let in_order = design(&store, shop, owner, "in an order").await;
     let set = format!("{{\"pickups\":[{{\"revision\":{in_set}}}]}}");
     let set = own.add_pickup_set(owner, &ClientKey::random(), ("three", &set, "")).await.unwrap();
-    let examined = reference(&own, owner).await;
+    let examined = rewind(&own, owner).await;
     let lines = format!(
         "{{\"lines\":[{{\"item\":{{\"revision\":{in_order}}}}},{{\"item\":{{\"set\":{set}}}}},{{\"item\":{{\"rewind\":{examined}}}}}]}}"
     );
@@ -146,7 +146,7 @@ async fn what_something_depends_on_stays_whole() {
     refused(Deletable::Revision, in_set.0).await;
     refused(Deletable::Revision, in_order.0).await;
     refused(Deletable::PickupSet, set.0).await;
-    refused(Deletable::Reference, examined.0).await;
+    refused(Deletable::Rewind, examined.0).await;
     own.assign_run_to_order(run, asked, 0).await.unwrap();
     refused(Deletable::Order, asked.0).await;
     // A part that a design takes.

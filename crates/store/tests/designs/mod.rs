@@ -105,7 +105,7 @@ async fn designs_are_tagged_named_and_put_away() {
         shop.designs(&filter).await.unwrap().into_iter().map(|r| r.name).collect()
     };
     assert_eq!(named(DesignFilter { tag: "neck".into(), ..DesignFilter::default() }).await, ["Mandola"]);
-    let twins = DesignFilter { kind: Some(coil::design::Kind::TwinCoil), ..DesignFilter::default() };
+    let twins = DesignFilter { kind: Some(coil::design::Format::TwinCoil), ..DesignFilter::default() };
     assert!(named(twins).await.is_empty());
     assert_eq!(named(DesignFilter::default()).await.len(), 2);
     shop.label_design(owner, first, "the bright one", &tags(&["neck", "bright"]), Some(true)).await.unwrap();
@@ -193,8 +193,8 @@ async fn overlays_and_sweeps_are_found_by_their_design() {
         let (key, sweep) = (ClientKey::random(), &sweep);
         own.add_sweep(owner, &NewSweep { key, revision, run: None, label, sweep, at: None }).await.unwrap();
     }
-    let OverlayNames { revisions, sweeps, references } = own.overlay_names().await.unwrap();
-    assert!(references.is_empty());
+    let OverlayNames { revisions, sweeps, rewinds } = own.overlay_names().await.unwrap();
+    assert!(rewinds.is_empty());
     let names: Vec<(&str, u32)> = revisions.iter().map(|r| (r.1.as_str(), r.2)).collect();
     assert_eq!(names, [("Baritone", 1), ("Mandola", 2)]);
     assert!(sweeps.iter().any(|s| s.1 == "Mandola r2: waxed"), "{sweeps:?}");

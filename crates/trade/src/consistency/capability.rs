@@ -3,7 +3,7 @@
 use super::{mean, sd};
 use statrs::distribution::{ChiSquared, ContinuousCDF as _, Normal};
 
-/// Capability against an aim.
+/// Capability against an target.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Capability {
     /// Values behind it.
@@ -12,29 +12,29 @@ pub struct Capability {
     pub mean: f64,
     /// Their standard deviation.
     pub sd: f64,
-    /// Width of the aim over six standard deviations, with its 90 % interval; none of an aim with one end.
+    /// Width of the target over six standard deviations, with its 90 % interval; none of an target with one end.
     pub cp: Option<(f64, (f64, f64))>,
-    /// Distance of the mean to the nearer edge of the aim over three standard deviations.
+    /// Distance of the mean to the nearer edge of the target over three standard deviations.
     pub cpk: f64,
     /// Its 90 % interval.
     pub cpk_interval: (f64, f64),
-    /// How far the mean lies from the aim's middle, in half widths of the aim; none of an aim with one end.
+    /// How far the mean lies from the target's middle, in half widths of the target; none of an target with one end.
     pub k: Option<f64>,
-    /// Share that lies outside the aim.
+    /// Share that lies outside the target.
     pub outside: f64,
     /// Share that a normal spread would put outside.
     pub expected_outside: f64,
 }
 
-/// Capability of values against an aim from `low` to `high`, one of which may be infinite: e-Handbook 6.1.6. `None` of fewer than five values, of such
-/// without spread, or of an aim without width.
+/// Capability of values against an target from `low` to `high`, one of which may be infinite: e-Handbook 6.1.6. `None` of fewer than five values, of such
+/// without spread, or of an target without width.
 ///
 /// The interval of Cp is from χ²; that of Cpk is Bissell's approximation, which the handbook names.
 ///
 /// ```
 /// use trade::consistency::capability;
 /// let found = capability(&[9.0, 10.0, 11.0, 10.0, 9.0, 11.0], (7.0, 13.0)).unwrap();
-/// // Centred: both indices are the width of the aim over six standard deviations.
+/// // Centred: both indices are the width of the target over six standard deviations.
 /// assert!((found.cp.unwrap().0 - found.cpk).abs() < 1e-9 && found.k.unwrap() < 1e-9);
 /// assert_eq!(found.outside, 0.0);
 /// assert!(capability(&[1.0, 2.0], (0.0, 3.0)).is_none());

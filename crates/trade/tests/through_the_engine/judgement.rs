@@ -1,6 +1,6 @@
 //! From a design and its readings to the verdict, through the engine.
 
-use coil::design::{Design, Kind as Format, starting_point, tall_single};
+use coil::design::{Design, Format, starting_point, tall_single};
 use coil::prediction::{Calibration, Solution, predict};
 use coil::wire::ToleranceRange;
 use rstest::rstest;
@@ -125,7 +125,7 @@ fn the_plan_and_the_targets_are_judged_too() {
     assert_eq!((found.level, found.missed[0].kind), (Level::Look, Kind::Turns));
     assert!(found.causes.is_empty(), "it is what was predicted");
     let mut aimed = design();
-    aimed.aims.resistance_ohm = Some([4000.0, 4500.0]);
+    aimed.targets.resistance_ohm = Some([4000.0, 4500.0]);
     let found = verdict(&aimed, &of_expected(1.0, 1.0));
     assert_eq!((found.level, found.missed[0].asked), (Level::Look, Asked::Target));
 }

@@ -1,6 +1,6 @@
 //! From a design to a machine's file, to the coil that a controller winds of it.
 
-use coil::design::{Direction, Kind, starting_point};
+use coil::design::{Direction, Format, starting_point};
 use coil::prediction::lay_coil;
 use coil::wind::{GuidePlan, Section, lay};
 use rstest::rstest;
@@ -15,7 +15,7 @@ fn build_m(section: &Section) -> f64 {
 /// to be wound.
 #[rstest]
 fn a_controller_winds_the_coil_that_was_designed(
-    #[values(Kind::TallSingle, Kind::TwinCoil, Kind::WideSingle)] kind: Kind,
+    #[values(Format::TallSingle, Format::TwinCoil, Format::WideSingle)] kind: Format,
     #[values(Drive::RotaryAxis, Drive::SynchronisedFeed)] drive: Drive,
     #[values(Direction::Clockwise, Direction::CounterClockwise)] direction: Direction,
 ) {

@@ -1,6 +1,6 @@
 //! Rules that stand between a design and the bench: changes of a pickup of a set, travellers, what was learned, charts.
 
-use coil::design::{Design, Kind, starting_point};
+use coil::design::{Design, Format, starting_point};
 use coil::prediction::{Calibration, predict};
 use coil::set::PlacedPickup;
 use rstest::rstest;
@@ -15,7 +15,7 @@ use trade::sweep::Sweep;
 use trade::traveller::Traveller;
 use trade::verdict::{Cause, Level, Verdict};
 
-fn of(kind: Kind) -> Design {
+fn of(kind: Format) -> Design {
     starting_point(kind, "Sedge", 6, 10.4)
 }
 
@@ -23,7 +23,7 @@ fn of(kind: Kind) -> Design {
 /// signal, which turns with the sense and with the polarity (law of induction).
 #[rstest]
 fn a_change_reverses_what_it_says(
-    #[values(Kind::TallSingle, Kind::TwinCoil, Kind::WideSingle)] kind: Kind,
+    #[values(Format::TallSingle, Format::TwinCoil, Format::WideSingle)] kind: Format,
     #[values(
         PickupChange::SwapLeads,
         PickupChange::WindTheOtherWay,
@@ -49,7 +49,7 @@ fn a_change_reverses_what_it_says(
 /// A traveller of an assembly has what is done to the whole; one of an old pickup does not fit its poles again.
 #[test]
 fn travellers_are_of_what_is_made() {
-    for kind in Kind::ALL {
+    for kind in Format::ALL {
         let usual = Traveller::usual(&of(kind));
         let keys = |t: &Traveller| t.0.iter().map(|o| o.key.clone()).collect::<Vec<_>>();
         let whole = keys(&usual.clone().for_assembly());
@@ -61,7 +61,7 @@ fn travellers_are_of_what_is_made() {
         assert!(keys(&usual).iter().all(|k| both.contains(k)), "{kind:?}");
     }
     // A workshop's own, with none of the usual names, keeps its last.
-    let mut own = Traveller::usual(&of(Kind::TallSingle));
+    let mut own = Traveller::usual(&of(Format::TallSingle));
     for (k, operation) in own.0.iter_mut().enumerate() {
         operation.key = format!("own-{k}");
     }
@@ -158,7 +158,7 @@ fn columns_are_parted_by_another_sign() {
 /// On a finished coil a capacitance range reads the inductance: −1/(ω²L) or so, and nothing of the coil's own picofarads.
 #[test]
 fn a_capacitance_range_reads_the_inductance() {
-    let prediction = predict(&of(Kind::TallSingle)).unwrap();
+    let prediction = predict(&of(Format::TallSingle)).unwrap();
     let hz = 1000.0;
     let omega = 2.0 * std::f64::consts::PI * hz;
     let shown = capacitance_range_shows(&prediction, hz);

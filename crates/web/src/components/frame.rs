@@ -272,7 +272,7 @@ pub(crate) struct ProgressStep {
 }
 
 /// How far something is from target to judgement; `stage` is `None` before a run.
-pub(crate) fn progress_steps(has_aim: bool, stage: Option<Stage>, judged: bool) -> Vec<ProgressStep> {
+pub(crate) fn progress_steps(has_target: bool, stage: Option<Stage>, judged: bool) -> Vec<ProgressStep> {
     let reached = match stage {
         None => 1,
         Some(Stage::Wind) => 2,
@@ -283,7 +283,7 @@ pub(crate) fn progress_steps(has_aim: bool, stage: Option<Stage>, judged: bool) 
         .into_iter()
         .enumerate()
         .map(|(i, name)| {
-            let done = if i == 0 { has_aim } else { i < reached || (i == 4 && judged) };
+            let done = if i == 0 { has_target } else { i < reached || (i == 4 && judged) };
             let state = if done {
                 "done"
             } else if i == reached {
@@ -308,11 +308,11 @@ mod tests {
     #[case(true, Some(Stage::Measure), "done done done now later")]
     #[case(true, Some(Stage::Judge), "done done done done now")]
     fn the_steps_show_what_is_done_and_what_is_next(
-        #[case] aim: bool,
+        #[case] target: bool,
         #[case] stage: Option<Stage>,
         #[case] states: &str,
     ) {
-        let steps: Vec<&str> = progress_steps(aim, stage, false).iter().map(|step| step.state).collect();
+        let steps: Vec<&str> = progress_steps(target, stage, false).iter().map(|step| step.state).collect();
         assert_eq!(steps.join(" "), states);
     }
 }

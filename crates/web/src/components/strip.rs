@@ -27,8 +27,8 @@ pub(crate) struct Cell {
     pub drawing: String,
     /// Change since the parent revision; empty without.
     pub change: String,
-    /// Whether it lies in its aim: "", "in" or "out".
-    pub aim: &'static str,
+    /// Whether it is on target: "", "in" or "out".
+    pub on_target: &'static str,
     /// The sheet's field where its target is set; empty for figures without one.
     pub target: String,
     /// Measured value, with unit; empty without.
@@ -241,7 +241,7 @@ fn cell(
 ) -> Cell {
     let scale = figure.scale();
     let old = context.before.and_then(|b| figure.find_in(&b.pickup));
-    let aim = figure.aim(&design.aims);
+    let on_target = figure.target(&design.targets);
     let measured = context.measured.iter().find(|(f, _)| *f == figure).map(|(_, v)| *v);
     let is_level = figure == Figure::RelativeOutput;
     let Some(q) = figure.find_in(&figures.pickup) else {
@@ -253,7 +253,7 @@ fn cell(
             band: "it only falls".into(),
             drawing: String::new(),
             change: String::new(),
-            aim: if aim.is_some() { "out" } else { "" },
+            on_target: if on_target.is_some() { "out" } else { "" },
             target: target_field(figure),
             measured: measured.map_or_else(String::new, |v| scale.text(v)),
             seen: String::new(),
@@ -267,11 +267,11 @@ fn cell(
         value: if is_level { signed(q.nominal) } else { scale.number(q.nominal) },
         unit: scale.unit.into(),
         band: if is_level { format!("{} – {}", signed(q.p05), signed(q.p95)) } else { scale.band(q) },
-        drawing: band(q, aim, measured),
+        drawing: band(q, on_target, measured),
         change: old.map_or_else(String::new, |o| {
             if is_level { level_change(q.nominal - o.nominal) } else { change(q.nominal / o.nominal - 1.0) }
         }),
-        aim: in_aim(q.nominal, aim),
+        on_target: in_aim(q.nominal, on_target),
         target: target_field(figure),
         measured: measured.map_or_else(String::new, |v| scale.text(v)),
         seen: match context.analyser {
@@ -297,7 +297,7 @@ pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &Cell
                 band,
                 drawing,
                 change: by.map_or_else(String::new, change),
-                aim: "",
+                on_target: "",
                 target: String::new(),
                 measured: String::new(),
                 seen: String::new(),
@@ -321,7 +321,7 @@ pub(crate) fn cells(design: &Design, figures: &PredictionSummary, context: &Cell
         let build = format!("build {}", context.units.length(coil.build_mm, 2));
         let by = context.before.and_then(|b| b.coils.get(fullest)).map(|o| coil.fill / o.fill - 1.0);
         all.push(Cell {
-            aim: if coil.fill > 1.0 { "out" } else { "" },
+            on_target: if coil.fill > 1.0 { "out" } else { "" },
             ..plain(
                 "fill",
                 if figures.coils.len() > 1 { "Fill, fullest coil" } else { "Fill" },
@@ -366,8 +366,8 @@ fn level_change(db: f64) -> String {
     if db.abs() < 0.05 { "=".into() } else { signed_db(db, 1) }
 }
 
-fn in_aim(value: f64, aim: Option<[f64; 2]>) -> &'static str {
-    match aim {
+fn in_aim(value: f64, on_target: Option<[f64; 2]>) -> &'static str {
+    match on_target {
         None => "",
         Some([from, to]) if (from..=to).contains(&value) => "in",
         Some(_) => "out",

@@ -26,7 +26,7 @@ routes! {
     POST "/parts/{id}/delete" [ChangeStock] => post(("parts", Deletable::Part, "/parts"));
     POST "/instruments/{id}/delete" [ChangeInstruments] => post(("instruments", Deletable::Instrument, "/instruments"));
     POST "/sets/{id}/delete" [ChangeDesigns] => post(("sets", Deletable::PickupSet, "/sets"));
-    POST "/rewinds/{id}/delete" [ChangeDesigns] => post(("rewinds", Deletable::Reference, "/rewinds"));
+    POST "/rewinds/{id}/delete" [ChangeDesigns] => post(("rewinds", Deletable::Rewind, "/rewinds"));
     POST "/experiments/{id}/delete" [ChangeAnalysis] => post(("experiments", Deletable::Experiment, "/experiments"));
     POST "/orders/{id}/delete" [ChangeOrders] => post(("orders", Deletable::Order, "/orders"));
     POST "/spools/{id}/name" [ChangeStock] => post_name(Renamed::Spool);

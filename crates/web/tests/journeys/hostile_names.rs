@@ -1,7 +1,7 @@
 //! Names that are markup, in a real browser: on every page that shows a design nothing of them is carried out.
 
 use super::super::{Visit, with_run, with_workshop};
-use coil::design::{Design, Kind, starting_point};
+use coil::design::{Design, Format, starting_point};
 use e2e::journey;
 
 /// What a name would do if it became markup: one mark for each way.
@@ -10,7 +10,7 @@ const COIL: &str = "\"/><g x-init=\"hit='alpine'\">";
 
 /// A twin coil whose names are all hostile.
 fn hostile() -> Design {
-    let mut design = starting_point(Kind::TwinCoil, DESIGN, 6, 10.0);
+    let mut design = starting_point(Format::TwinCoil, DESIGN, 6, 10.0);
     let old: Vec<String> = design.coils.iter().map(|coil| coil.name.clone()).collect();
     for (k, coil) in design.coils.iter_mut().enumerate() {
         coil.name = format!("{COIL}{k}");

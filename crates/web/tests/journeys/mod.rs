@@ -64,7 +64,7 @@ async fn a_wide_single_from_scratch_to_a_saved_revision() {
             ("wiring", "svg.wiring"),
             ("maps", ".field-map canvas"),
             ("maps", "svg.bend"),
-            ("matters", ".matters"),
+            ("assumptions", ".assumptions"),
             ("listen", ".listen"),
             ("sensitivity", ".sensitivity"),
             ("search", ".search"),

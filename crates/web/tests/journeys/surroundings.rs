@@ -53,8 +53,8 @@ async fn what_surrounds_the_coil() {
         b.press_called("Change since").await;
         b.is_well().await;
         // What matters for this coil, and what does not.
-        b.press("[data-view=matters]").await;
-        b.until(".matters", |t| t.contains("potted")).await;
+        b.press("[data-view=assumptions]").await;
+        b.until(".assumptions", |t| t.contains("potted")).await;
         b.is_well().await;
         b.press("[data-view=field]").await;
         b.until("#drawings", |t| t.contains("String by string")).await;

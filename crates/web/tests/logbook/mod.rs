@@ -492,7 +492,7 @@ async fn a_model_is_compared_with_its_target() {
     let (store, mut visit, _) = begun().await;
     let workshop = store::WorkshopId(1);
     let mut design = store.workshop(workshop).revision(store::RevisionId(1)).await.unwrap().design;
-    design.aims.resistance_ohm = Some([5700.0, 5900.0]);
+    design.targets.resistance_ohm = Some([5700.0, 5900.0]);
     let new = store::design::NewRevision {
         key: store::ClientKey::random(),
         parent: Some(store::RevisionId(1)),
@@ -505,14 +505,14 @@ async fn a_model_is_compared_with_its_target() {
     store.workshop(workshop).save_revision(store::PersonId(1), &new).await.unwrap();
     let empty = visit.get("/consistency").await;
     assert!(empty.find(".empty").is_some());
-    // Mean 5,800, spread 10: the aim is twenty standard deviations wide.
+    // Mean 5,800, spread 10: the target is twenty standard deviations wide.
     import_runs(&mut visit, &table(|k| 5800.0 + if k % 2 == 0 { 10.0 } else { -10.0 })).await;
     let page = visit.get("/consistency?design=1&of=resistance").await;
     let sums = text_of(&page.body, "dl.sums");
     assert!(sums.contains(" 3.1"), "{sums}");
     assert!(page.find("#h-pairs").is_some() && page.body.contains("class=\"aim\""));
     assert!(page.find("#headline.good").is_some(), "{}", text_of(&page.body, "#headline"));
-    // What an aim is for is what is measured: against the prediction there is none.
+    // What an target is for is what is measured: against the prediction there is none.
     let against = visit.get("/consistency?design=1&of=resistance&against=predicted").await;
     assert!(!text_of(&against.body, "dl.sums").contains(" 3.1"));
     for (of, chart) in

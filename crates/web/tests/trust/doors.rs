@@ -278,7 +278,7 @@ async fn a_costly_comparison_is_refused_with_what_to_make_smaller() {
     let mut form = presentation::sheet::form_of(&design, coil::quantity::Units::default()).0;
     form.insert("csrf".into(), token);
     let fields: Vec<(&str, &str)> = form.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
-    let refused = visit.post("/designs/matters", &fields).await;
+    let refused = visit.post("/designs/assumptions", &fields).await;
     assert_eq!(
         refused.code(),
         "too-costly",

@@ -23,7 +23,7 @@ const DOCUMENTS: &[(&str, &str, &str)] = &[
     ("listenings", "samples", ""),
     ("instruments", "profile", ""),
     ("pickup_sets", "document", "Sedge pair"),
-    ("pickup_references", "document", ""),
+    ("rewinds", "document", ""),
     ("orders", "document", "order "),
     ("plan_baselines", "document", ""),
     ("workshops", "settings", ""),

@@ -23,10 +23,10 @@ const TRAILS: &[&str] = &[
     "run_coils",
     "listenings",
     "pickup_sets",
-    "pickup_references",
+    "rewinds",
     "orders",
     "experiments",
-    "sets",
+    "matched_sets",
     "listening_keys",
 ];
 
@@ -45,7 +45,7 @@ const WRITES_NOTHING: &[(&str, &str)] = &[
     ("/designs/search", "computes"),
     ("/designs/sensitivity", "computes"),
     ("/designs/maps", "computes"),
-    ("/designs/matters", "computes"),
+    ("/designs/assumptions", "computes"),
     ("/designs/audition", "computes"),
     ("/sets/preview", "computes"),
     ("/sets/search", "computes"),
@@ -200,7 +200,7 @@ const DEEDS: &[Deed] = &[
     ("/orders/{id}", "/orders/1", &[("customer", "mark B"), ("notes", "by Friday")]),
     ("/matched-sets", "POST /matched-sets", &[("runs", "1,2"), ("name", "Pair")]),
     ("/matched-sets/{id}/sold", "/matching", &[("sold", "yes")]),
-    (SQL, "UPDATE sets SET sold_at = NULL", &[]),
+    (SQL, "UPDATE matched_sets SET sold_at = NULL", &[]),
     ("/matched-sets/{id}/dissolve", "/matching", &[]),
     ("/runs/{id}/assemble", "POST /runs/1/assemble", &[]),
     (

@@ -392,7 +392,7 @@ async fn unlikely_readings_are_asked_about_and_pasted_ones_are_taken() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_coil_of_a_twin_is_wound_alone() {
     let (mut visit, _, run) = begun().await;
-    let twin = coil::design::starting_point(coil::design::Kind::TwinCoil, "Sallow", 6, 10.0);
+    let twin = coil::design::starting_point(coil::design::Format::TwinCoil, "Sallow", 6, 10.0);
     let mut fields: Vec<(String, String)> =
         presentation::sheet::form_of(&twin, coil::quantity::Units::default()).0.into_iter().collect();
     fields.push(("note".into(), String::new()));

@@ -40,7 +40,7 @@ fn part_of(json: &serde_json::Value, part: &str) -> String {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn aims_come_from_words_and_from_a_pickup() {
+async fn targets_come_from_words_and_from_a_pickup() {
     let (mut visit, revision) = begun().await;
     let mut filled = sheet(&mut visit, &revision).await;
     filled.insert("view".into(), "search".into());
@@ -48,7 +48,7 @@ async fn aims_come_from_words_and_from_a_pickup() {
     filled.insert("search_l_from".into(), "9".into());
     let json = previewed(&mut visit, &filled).await;
     let design: coil::design::Design = serde_json::from_str(&part_of(&json, "document")).unwrap();
-    let [from, to] = design.aims.inductance_h.unwrap();
+    let [from, to] = design.targets.inductance_h.unwrap();
     assert!(from > 2.1 && to < 3.1, "{from} {to}");
     assert!(
         part_of(&json, "drawings").contains(&format!("value=\"{from}\"")),
@@ -61,7 +61,7 @@ async fn aims_come_from_words_and_from_a_pickup() {
     filled.insert("search_like_by".into(), "15 %".into());
     let json = previewed(&mut visit, &filled).await;
     let design: coil::design::Design = serde_json::from_str(&part_of(&json, "document")).unwrap();
-    let [from, to] = design.aims.output_db.unwrap();
+    let [from, to] = design.targets.output_db.unwrap();
     assert!(from > 0.5 && to < 1.9, "15 % more volts are 1.2 dB: {from} {to}");
     filled.insert("search_like_by".into(), "much".into());
     let json = previewed(&mut visit, &filled).await;

@@ -1,7 +1,7 @@
 //! Pickups assembled of coils that were wound by themselves.
 
 use super::*;
-use coil::design::{Kind as Format, starting_point};
+use coil::design::{Format, starting_point};
 
 async fn coil_run(workshop: &Workshop, actor: &Actor, revision: RevisionId, coil: &str, turns: u32) -> RunId {
     let start = StartRun {

@@ -95,7 +95,7 @@ async fn an_archive_is_of_one_moment() {
     });
     for _ in 0..4 {
         write_archive(&store, &path, |_| true).await.unwrap();
-        // Restoring checks that every reference leads somewhere.
+        // Restoring checks that every rewind leads somewhere.
         restored(&path).await.unwrap();
     }
     winding.await.unwrap();

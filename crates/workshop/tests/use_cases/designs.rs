@@ -84,7 +84,7 @@ async fn lists_leave_out_what_is_archived_and_are_narrowed() {
     assert_eq!(names(by_name.clone()).await, ["Rush", "Sedge"]);
     assert_eq!(names(DesignFilter { search: "ush".into(), ..by_name.clone() }).await, ["Rush"]);
     assert_eq!(names(DesignFilter { tag: "bridge".into(), ..by_name.clone() }).await, ["Rush"]);
-    let twins = DesignFilter { kind: Some(coil::design::Kind::TwinCoil), ..by_name.clone() };
+    let twins = DesignFilter { kind: Some(coil::design::Format::TwinCoil), ..by_name.clone() };
     assert!(names(twins).await.is_empty());
     assert_eq!(workshop.tags(&actor).await.unwrap(), ["bridge", "bright"]);
     workshop.label_revision(&actor, sedge, "", &[], Some(true)).await.unwrap();

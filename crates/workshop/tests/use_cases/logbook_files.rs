@@ -243,7 +243,7 @@ async fn unknown_names_are_added_or_known_by_another() {
     assert_eq!(unknown[&(NameColumn::Design, "Sedgee".to_owned())].1.as_deref(), Some("Sedge"));
     let decisions = NameDecisions::from([
         ((NameColumn::Design, "Sedgee".into()), NameDecision::Is("Sedge".into())),
-        ((NameColumn::Design, "Rushes".into()), NameDecision::AddDesign(coil::design::Kind::WideSingle)),
+        ((NameColumn::Design, "Rushes".into()), NameDecision::AddDesign(coil::design::Format::WideSingle)),
         ((NameColumn::Spool, "K-77".into()), NameDecision::Add),
         ((NameColumn::Operator, "Jo Brandt".into()), NameDecision::Add),
     ]);

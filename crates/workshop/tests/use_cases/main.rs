@@ -17,7 +17,7 @@ mod orders;
 mod people;
 mod pickup_sets;
 mod queries;
-mod references;
+mod rewinds;
 mod runs;
 mod shop_floor;
 mod sign_on;

@@ -172,13 +172,13 @@ async fn the_use_cases_keep_the_table(#[case] role: Role) {
 async fn an_operator_does_not_see_the_target() {
     let (workshop, owner, _) = set_up().await;
     let mut aimed = tall_single("Sedge", 6, 10.4);
-    aimed.aims.resistance_ohm = Some([5700.0, 6100.0]);
+    aimed.targets.resistance_ohm = Some([5700.0, 6100.0]);
     let revision = workshop.save_revision(&owner, &command(aimed)).await.unwrap();
     let id = run(&workshop, &owner, revision).await;
     let operator = Actor { role: Role::Operator, ..owner };
-    assert!(workshop.run_details(&owner, id).await.unwrap().wound.aims.resistance_ohm.is_some());
+    assert!(workshop.run_details(&owner, id).await.unwrap().wound.targets.resistance_ohm.is_some());
     let seen = workshop.run_details(&operator, id).await.unwrap();
-    assert!(seen.wound.aims.resistance_ohm.is_none() && seen.run.design.aims.resistance_ohm.is_none());
+    assert!(seen.wound.targets.resistance_ohm.is_none() && seen.run.design.targets.resistance_ohm.is_none());
     let windable = workshop.windable_revisions(&operator).await.unwrap();
     assert_eq!(windable.len(), 1);
     assert_eq!(

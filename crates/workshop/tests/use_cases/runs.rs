@@ -1,7 +1,7 @@
 //! Runs: doubts, corrections, signing, travellers, machine files, timers, stopping and going on.
 
 use super::*;
-use coil::design::Kind as Format;
+use coil::design::Format;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 use store::logbook::LogFilter;

@@ -6,8 +6,8 @@ use store::order::OrderState;
 use time::{OffsetDateTime, PrimitiveDateTime};
 use trade::schedule::Moment;
 use workshop::{
-    BegunJob, OrderDraft, OrderItem, OrderLine, PersonHours, ReferenceDraft, ReportOutage, SaveOrder,
-    SaveReference, ShopPlan, Supply, queue,
+    BegunJob, OrderDraft, OrderItem, OrderLine, PersonHours, ReportOutage, RewindDraft, SaveOrder,
+    SaveRewind, ShopPlan, Supply, queue,
 };
 
 async fn winder(store: &Store, actor: &Actor, name: &str) {
@@ -232,23 +232,23 @@ async fn a_run_is_of_the_pickup_by_whose_revision_it_is_wound() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_rewind_is_ordered() {
     let (workshop, owner, _) = set_up().await;
-    let draft = ReferenceDraft::begun("Drawer find", tall_single("Unknown", 6, 10.4));
-    let command = SaveReference { key: ClientKey::random(), of: None, draft };
-    let reference = workshop.save_reference(&owner, &command).await.unwrap();
+    let draft = RewindDraft::begun("Drawer find", tall_single("Unknown", 6, 10.4));
+    let command = SaveRewind { key: ClientKey::random(), of: None, draft };
+    let rewind = workshop.save_rewind(&owner, &command).await.unwrap();
     let order = OrderDraft {
-        lines: vec![OrderLine { item: OrderItem::Rewind(reference), quantity: 1, options: String::new() }],
+        lines: vec![OrderLine { item: OrderItem::Rewind(rewind), quantity: 1, options: String::new() }],
         ..asked(store::RevisionId(1), 1)
     };
     let id = saved(&workshop, &owner, &order).await;
     let plan = workshop.shop_plan(&owner).await.unwrap();
     let own = plan.jobs.iter().find(|j| j.order.is_some_and(|o| o.0 == id)).unwrap();
     let keys: Vec<&str> = own.operations.iter().map(|o| o.key.as_str()).collect();
-    assert_eq!((own.reference, keys[0], keys[1]), (Some(reference), "examine", "photograph"));
+    assert_eq!((own.rewind, keys[0], keys[1]), (Some(rewind), "examine", "photograph"));
     assert!(workshop.begin_job(&owner, &ClientKey::random(), &own.key).await.is_err(), "no design yet");
     assert!(workshop.order_cost(&owner, &order).await.unwrap().is_incomplete);
     let nowhere = OrderDraft {
         lines: vec![OrderLine {
-            item: OrderItem::Rewind(store::ReferenceId(999)),
+            item: OrderItem::Rewind(store::RewindId(999)),
             quantity: 1,
             options: String::new(),
         }],

@@ -10,7 +10,7 @@ pub(super) fn notices(case: Case<'_>, gather: &mut Gather) {
     surroundings(case, gather);
     pairs(case, gather);
     tone(case, gather);
-    aims(case, gather);
+    targets(case, gather);
 }
 
 fn joins(case: Case<'_>, gather: &mut Gather) {
@@ -57,7 +57,7 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
     let largest = signals.iter().fold(0.0_f64, |m, s| m.max(s.abs()));
     let opposed = signals.iter().any(|s| *s > 0.3 * largest) && signals.iter().any(|s| *s < -0.3 * largest);
     // The lower coil of a stack is there for the hum alone.
-    if opposed && case.design.kind != crate::design::Kind::StackedTwin {
+    if opposed && case.design.kind != crate::design::Format::StackedTwin {
         gather.report(
             Level::Warn,
             "out-of-phase",
@@ -69,7 +69,7 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
     if let Some(db) = case.solved.hum_rejection_db
         && db < 6.0
         && case.design.wiring.join != "sections"
-        && case.design.kind != crate::design::Kind::Concentric
+        && case.design.kind != crate::design::Format::Concentric
     {
         gather.report(
             Level::Note,
@@ -82,7 +82,7 @@ fn pairs(case: Case<'_>, gather: &mut Gather) {
     let turns: Vec<f64> = coils.iter().map(|&i| case.model.coils[i].turns).collect();
     let (most, least) =
         (turns.iter().copied().fold(0.0, f64::max), turns.iter().copied().fold(f64::MAX, f64::min));
-    if case.design.kind == crate::design::Kind::TwinCoil && most > 1.02 * least {
+    if case.design.kind == crate::design::Format::TwinCoil && most > 1.02 * least {
         gather.report(
             Level::Note,
             "coils-differ",
@@ -131,10 +131,10 @@ fn range_words(key: &str, range: [f64; 2], (scale, unit, digits): (f64, &str, us
     }
 }
 
-fn aims(case: Case<'_>, gather: &mut Gather) {
-    let (aims, figures) = (&case.design.aims, case.figures);
+fn targets(case: Case<'_>, gather: &mut Gather) {
+    let (targets, figures) = (&case.design.targets, case.figures);
     let peak = figures.peak.is_peak().then_some(figures.peak.peak_hz);
-    if let (Some([from, to]), None) = (aims.peak_hz, peak) {
+    if let (Some([from, to]), None) = (targets.peak_hz, peak) {
         gather.report(
             Level::Note,
             "misses-target",
@@ -147,12 +147,12 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
         );
     }
     let mut check = |key: &str,
-                     aim: Option<[f64; 2]>,
+                     target: Option<[f64; 2]>,
                      value: f64,
                      what: &str,
                      (scale, unit, digits): (f64, &str, usize),
                      (more, fewer): (&str, &str)| {
-        let Some([from, to]) = aim.filter(|[from, to]| value < *from || value > *to) else { return };
+        let Some([from, to]) = target.filter(|[from, to]| value < *from || value > *to) else { return };
         gather.report(
             Level::Note,
             "misses-target",
@@ -167,7 +167,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
     };
     check(
         "resistance_ohm",
-        aims.resistance_ohm,
+        targets.resistance_ohm,
         figures.resistance_20c_ohm,
         "Resistance at 20 °C",
         (1e-3, "kΩ", 2),
@@ -175,7 +175,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
     );
     check(
         "inductance_h",
-        aims.inductance_h,
+        targets.inductance_h,
         figures.inductance_h,
         "Inductance",
         (1.0, "H", 2),
@@ -186,7 +186,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
     );
     check(
         "capacitance_f",
-        aims.capacitance_f,
+        targets.capacitance_f,
         figures.capacitance_f,
         "Capacitance",
         (1e12, "pF", 0),
@@ -194,7 +194,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
     );
     check(
         "peak_hz",
-        aims.peak_hz.filter(|_| peak.is_some()),
+        targets.peak_hz.filter(|_| peak.is_some()),
         figures.peak.peak_hz,
         "The loaded peak",
         (1e-3, "kHz", 2),
@@ -202,7 +202,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
     );
     check(
         "resonance_unloaded_hz",
-        aims.resonance_unloaded_hz,
+        targets.resonance_unloaded_hz,
         figures.resonance_hz,
         "The unloaded resonance",
         (1e-3, "kHz", 2),
@@ -210,7 +210,7 @@ fn aims(case: Case<'_>, gather: &mut Gather) {
     );
     check(
         "output_mv",
-        aims.output_mv,
+        targets.output_mv,
         figures.output_mv,
         "Output",
         (1.0, "mV", 0),

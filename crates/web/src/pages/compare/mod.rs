@@ -92,7 +92,7 @@ struct ComparedRow {
 fn link(id: ComparedId) -> String {
     match id {
         ComparedId::Revision(id) => format!("/revisions/{id}"),
-        ComparedId::Reference(id) => format!("/rewinds/{id}"),
+        ComparedId::Rewind(id) => format!("/rewinds/{id}"),
     }
 }
 
@@ -206,14 +206,14 @@ async fn show(
     }
     let mut examined: Vec<(ComparedId, String, bool)> = app
         .workshop
-        .explained_references(&user.actor)
+        .explained_rewinds(&user.actor)
         .await?
         .into_iter()
-        .map(|(id, name)| (ComparedId::Reference(id), name))
+        .map(|(id, name)| (ComparedId::Rewind(id), name))
         .map(|(id, name)| (id, name, asked.of.contains(&id)))
         .collect();
     // One that is asked for stands among them, though nobody settled what it is.
-    for one in all.iter().filter(|one| matches!(one.id, ComparedId::Reference(_))) {
+    for one in all.iter().filter(|one| matches!(one.id, ComparedId::Rewind(_))) {
         if examined.iter().all(|(id, ..)| *id != one.id) {
             examined.push((one.id, one.name.clone(), true));
         }
@@ -323,7 +323,7 @@ fn csv_of(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use store::{ReferenceId, RevisionId};
+    use store::{RevisionId, RewindId};
 
     #[test]
     fn an_address_says_what_is_compared() {
@@ -337,7 +337,7 @@ mod tests {
             ("of", "examined-1"),
             ("col", "peak"),
         ]));
-        assert_eq!(asked.of, [ComparedId::Revision(RevisionId(3)), ComparedId::Reference(ReferenceId(1))]);
+        assert_eq!(asked.of, [ComparedId::Revision(RevisionId(3)), ComparedId::Rewind(RewindId(1))]);
         assert_eq!(asked.columns, [Figure::Peak]);
         assert_eq!(Asked::from(&QueryParameters::default()).columns.len(), USUAL.len());
         let many: Vec<(String, String)> = (0..99).map(|i| ("of".to_owned(), i.to_string())).collect();

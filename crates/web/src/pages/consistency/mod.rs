@@ -9,7 +9,7 @@ use crate::route_table::routes;
 use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
-use coil::design::Aims;
+use coil::design::Targets;
 use presentation::drawing::chart::{Phase, Point, RunChart, run_chart};
 use presentation::field::Choice;
 use presentation::figures::Figure;
@@ -81,8 +81,8 @@ impl Charted {
         }
     }
 
-    fn aim(self, aims: &Aims) -> Option<(f64, f64)> {
-        self.0?.aim(aims).map(|[from, to]| (from, to))
+    fn target(self, targets: &Targets) -> Option<(f64, f64)> {
+        self.0?.target(targets).map(|[from, to]| (from, to))
     }
 }
 
@@ -159,9 +159,9 @@ async fn show(
     let most = designs.iter().max_by_key(|(_, _, n)| *n).map(|(id, _, _)| id.0);
     let design = query.number("design").or(most);
     let charted = *CHARTED.iter().find(|m| m.key() == query.get("of")).unwrap_or(&CHARTED[0]);
-    let (mut lines, aims) = match design {
+    let (mut lines, targets) = match design {
         Some(design) => app.workshop.series(&user.actor, DesignId(design)).await?,
-        None => (Vec::new(), Aims::default()),
+        None => (Vec::new(), Targets::default()),
     };
     lines.retain(|l| charted.value_in(l).is_some() && l.level.0.counts());
     let one_kind = lines.windows(2).all(|w| w[0].revision == w[1].revision && w[0].turns == w[1].turns);
@@ -220,14 +220,14 @@ async fn show(
         page.none = "No coil of this design has this reading yet.".into();
         return Ok(page);
     }
-    // Aims hold for what is measured, not for its deviation.
-    let aim = charted.aim(&aims).filter(|_| !relative);
+    // Targets hold for what is measured, not for its deviation.
+    let target = charted.target(&targets).filter(|_| !relative);
     if grouped {
         draw_means(&mut page, &series);
     } else {
-        draw_each(&mut page, &series, aim);
+        draw_each(&mut page, &series, target);
     }
-    sum_up(&mut page, &series, aim);
+    sum_up(&mut page, &series, target);
     explain(&app, &user, &mut page, &series).await?;
     Ok(page)
 }
@@ -257,7 +257,7 @@ fn tell(page: &mut ConsistencyPage, found: &[Breach], name: impl Fn(usize) -> St
     }));
 }
 
-fn draw_each(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) {
+fn draw_each(page: &mut ConsistencyPage, series: &Series, target: Option<(f64, f64)>) {
     let changes = phases(&series.lines);
     let by_level = stretches(&series.values, &changes.iter().map(|phase| phase.at).collect::<Vec<_>>());
     let found = breaches_within(&series.values, &by_level);
@@ -274,7 +274,7 @@ fn draw_each(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)
             bad: bad(k),
         })
         .collect();
-    page.chart = chart(series, &points, &by_level, &changes, aim, 300.0);
+    page.chart = chart(series, &points, &by_level, &changes, target, 300.0);
     page.lower_caption = "Moving range: difference from the previous coil";
     let ranges = moving_ranges(&series.values);
     // The step from one level to the next is no spread.
@@ -370,11 +370,19 @@ fn chart(
     points: &[Point],
     limits: &[Stretch],
     phases: &[Phase],
-    aim: Option<(f64, f64)>,
+    target: Option<(f64, f64)>,
     height: f64,
 ) -> String {
     let text = |v: f64| series.text(v);
-    run_chart(&RunChart { points, limits, phases, aim, text: &text, height, title: series.charted.label() })
+    run_chart(&RunChart {
+        points,
+        limits,
+        phases,
+        target,
+        text: &text,
+        height,
+        title: series.charted.label(),
+    })
 }
 
 fn lower(series: &Series, points: &[Point], limits: Option<&Limits>) -> String {
@@ -383,14 +391,14 @@ fn lower(series: &Series, points: &[Point], limits: Option<&Limits>) -> String {
         points,
         limits: &whole(limits, points.len()),
         phases: &[],
-        aim: None,
+        target: None,
         text: &text,
         height: 130.0,
         title: "Spread",
     })
 }
 
-fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) {
+fn sum_up(page: &mut ConsistencyPage, series: &Series, target: Option<(f64, f64)>) {
     let values = &series.values;
     let middle = trade::consistency::mean(values);
     let spread = trade::consistency::sd(values);
@@ -426,8 +434,8 @@ fn sum_up(page: &mut ConsistencyPage, series: &Series, aim: Option<(f64, f64)>) 
             ),
         });
     }
-    if let Some(aim) = aim {
-        sums.push(match capability(values, aim) {
+    if let Some(target) = target {
+        sums.push(match capability(values, target) {
             Some(c) => Sum { what: "Capability", value: format!("{:.2}", c.cpk), words: fit_words(&c) },
             None => {
                 Sum { what: "Capability", value: "–".into(), words: "needs five coils that differ".into() }

@@ -11,7 +11,7 @@ use crate::respond::render_page;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
-use coil::design::{Kind, Problem, starting_point};
+use coil::design::{Format, Problem, starting_point};
 use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::sheet;
@@ -39,22 +39,22 @@ struct FormatsPage {
     problems: Vec<Problem>,
 }
 
-const fn about(kind: Kind) -> &'static str {
+const fn about(kind: Format) -> &'static str {
     match kind {
-        Kind::TallSingle => "Rod magnets in a tall, narrow coil: bright and clear, picks up hum.",
-        Kind::ShortSingle => "Rods in a low coil over a steel plate: more inductance, a little warmer.",
-        Kind::WideSingle => "Screws in a wide, flat coil over two bar magnets: fuller.",
-        Kind::TwinCoil => "Two coils side by side over one bar, wound against each other: quiet.",
-        Kind::StackedTwin => "Two coils one above the other: quiet, with the outline of a single coil.",
-        Kind::Blade => "One blade under all strings: even when strings are bent.",
-        Kind::ButtonMagnet => "Short, thick magnets in a wide core, for few or widely spaced strings.",
-        Kind::Concentric => "A coil inside another, to be tapped or joined in series.",
-        Kind::PerString => "One small coil for each string.",
+        Format::TallSingle => "Rod magnets in a tall, narrow coil: bright and clear, picks up hum.",
+        Format::ShortSingle => "Rods in a low coil over a steel plate: more inductance, a little warmer.",
+        Format::WideSingle => "Screws in a wide, flat coil over two bar magnets: fuller.",
+        Format::TwinCoil => "Two coils side by side over one bar, wound against each other: quiet.",
+        Format::StackedTwin => "Two coils one above the other: quiet, with the outline of a single coil.",
+        Format::Blade => "One blade under all strings: even when strings are bent.",
+        Format::ButtonMagnet => "Short, thick magnets in a wide core, for few or widely spaced strings.",
+        Format::Concentric => "A coil inside another, to be tapped or joined in series.",
+        Format::PerString => "One small coil for each string.",
     }
 }
 
 fn formats_page(user: &CurrentUser, import: &str, problems: Vec<Problem>) -> Result<HttpResponse, AppError> {
-    let choice = |kind: &Kind| {
+    let choice = |kind: &Format| {
         let design = starting_point(*kind, "", USUAL_STRINGS, DRAWN_PITCH_MM);
         let builds: Vec<f64> = design.coils.iter().map(|c| DRAWN_FILL * c.former.room_mm).collect();
         FormatChoice {
@@ -67,7 +67,7 @@ fn formats_page(user: &CurrentUser, import: &str, problems: Vec<Problem>) -> Res
     let hint = "Paste a filamentum-design/1 document, or choose its file.";
     let page = FormatsPage {
         frame: Frame::new(user, "designs", "New design"),
-        formats: Kind::ALL.iter().map(choice).collect(),
+        formats: Format::ALL.iter().map(choice).collect(),
         import: Field::typed("text", "Design file", hint).with(import, &Errors::new()),
         problems,
     };
@@ -76,7 +76,7 @@ fn formats_page(user: &CurrentUser, import: &str, problems: Vec<Problem>) -> Res
 
 #[derive(Deserialize)]
 pub(super) struct NewQuery {
-    kind: Option<Kind>,
+    kind: Option<Format>,
     strings: Option<u32>,
 }
 

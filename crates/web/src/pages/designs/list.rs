@@ -8,7 +8,7 @@ use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
-use coil::design::Kind;
+use coil::design::Format;
 use serde::Deserialize;
 use store::design::{DesignFilter, DesignOrder, RevisionRow};
 
@@ -78,7 +78,7 @@ pub(super) async fn show(
     Ok(ListPage {
         frame: Frame::new(&user, "designs", "Designs"),
         rows: app.workshop.designs(&user.actor, &query.filter()).await?,
-        kinds: Kind::ALL.iter().map(|k| (k.word(), k.name())).collect(),
+        kinds: Format::ALL.iter().map(|k| (k.word(), k.name())).collect(),
         tags: app.workshop.tags(&user.actor).await?,
         query,
     })

@@ -1,6 +1,6 @@
 //! Maps of a design: the field in a plane and the sensitivity over the plane of the strings, fetched by themselves.
 
-use super::matters::FetchedPanel;
+use super::assumptions::FetchedPanel;
 use super::posted_sheet::design_of;
 use crate::app::App;
 use crate::current_user::CurrentUser;

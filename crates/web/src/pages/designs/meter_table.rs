@@ -48,14 +48,14 @@ pub(super) fn meter_table(pickup: &PickupPrediction) -> Result<String, AppError>
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point};
+    use coil::design::{Format, starting_point};
 
     #[test]
     fn a_row_for_each_test_frequency_and_the_hum_of_a_pair() {
         let pickup =
             |kind| coil::prediction::predict(&starting_point(kind, "Sedge", 6, 10.4)).map(|p| p.pickup);
         let table = |kind| pickup(kind).ok().and_then(|p| meter_table(&p).ok()).unwrap_or_default();
-        let (single, twin) = (table(Kind::TallSingle), table(Kind::TwinCoil));
+        let (single, twin) = (table(Format::TallSingle), table(Format::TwinCoil));
         for text in [&single, &twin] {
             assert_eq!(text.matches("scope=\"row\"").count(), 4);
             assert!(text.contains("120 Hz") && text.contains("10 kHz"));

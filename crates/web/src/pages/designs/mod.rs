@@ -1,10 +1,10 @@
 //! Designs: the list, the workbench, revisions, the search, listening.
 
+mod assumptions;
 mod audition;
 mod formats;
 mod list;
 mod maps;
-mod matters;
 mod meter_table;
 mod posted_sheet;
 mod preview;
@@ -28,7 +28,7 @@ routes! {
     GET "/designs/new" [ChangeDesigns] => formats::new;
     POST "/designs/preview" [ReadDesigns] => preview_answer::preview;
     POST "/designs/sensitivity" [ReadDesigns] => sensitivity::table;
-    POST "/designs/matters" [ReadDesigns] => matters::table;
+    POST "/designs/assumptions" [ReadDesigns] => assumptions::table;
     POST "/designs/maps" [ReadDesigns] => maps::maps;
     POST "/designs/audition" [ReadDesigns] => audition::sound;
     POST "/designs/import" [ChangeDesigns] => formats::import;

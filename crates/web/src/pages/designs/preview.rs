@@ -1,7 +1,7 @@
 //! What a design will be, as markup: the strip, drawings with their panel, notices and what changed.
 
 use super::view::{Drawn, Figure, View, figures};
-use super::{audition, maps, matters, search, sensitivity};
+use super::{assumptions, audition, maps, search, sensitivity};
 use crate::app::App;
 use crate::components::strip::{Cell, CellContext, cells};
 use crate::current_user::CurrentUser;
@@ -163,7 +163,7 @@ pub(super) async fn preview_markup(
         (View::Pickup, Some(_)) => overlay_panel(&found.context)?,
         (View::Sensitivity, Some(form)) => sensitivity::panel(form)?,
         (View::Maps, Some(_)) => maps::panel()?,
-        (View::Matters, Some(_)) => matters::panel()?,
+        (View::Assumptions, Some(_)) => assumptions::panel()?,
         (View::Search, Some(form)) => search::panel(design, form, &found.context.references, units)?,
         (View::Listen, Some(form)) => audition::panel(form, &found.context.references)?,
         _ => String::new(),
@@ -203,11 +203,11 @@ pub(super) async fn preview_markup(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, Stagger, Step, follow_row, starting_point};
+    use coil::design::{Format, Stagger, Step, follow_row, starting_point};
 
     #[test]
     fn a_row_of_poles_is_one_thing_and_what_follows_is_none() {
-        let base = starting_point(Kind::TallSingle, "Sedge", 6, 10.4);
+        let base = starting_point(Format::TallSingle, "Sedge", 6, 10.4);
         let mut staggered = base.clone();
         Step::Stagger(Stagger::Stepped).apply(&mut staggered).unwrap();
         assert_eq!(independent(&differences(&base, &staggered)), 1);

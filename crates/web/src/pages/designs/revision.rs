@@ -11,7 +11,7 @@ use crate::respond::{attachment, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
-use coil::design::Aims;
+use coil::design::Targets;
 use coil::search::Varied;
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
@@ -196,7 +196,7 @@ pub(super) async fn revision_page(
         .collect::<Result<Vec<_>, _>>()?;
     let page = RevisionPage {
         frame: Frame::new(user, "designs", format!("{} r{}", row.name, row.number)),
-        steps: progress_steps(revision.design.aims != Aims::default(), None, false),
+        steps: progress_steps(revision.design.targets != Targets::default(), None, false),
         when: format::moment(row.created_at),
         when_iso: format::iso(row.created_at),
         preview,

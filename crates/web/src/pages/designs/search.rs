@@ -100,10 +100,10 @@ pub(super) fn panel(
         if form.has(name) { form.get(name).to_owned() } else { usual }
     };
     let target = |(name, goal, unit): &(&'static str, Goal, &'static str)| {
-        let end = |i: usize| match Figure::from(*goal).aim(&design.aims) {
-            Some(aim) if aim[i].is_infinite() => String::new(),
-            Some(aim) if *goal == Goal::Capacitance => fixed(aim[i] * 1e12, 2),
-            Some(aim) => fixed(aim[i], 4),
+        let end = |i: usize| match Figure::from(*goal).target(&design.targets) {
+            Some(target) if target[i].is_infinite() => String::new(),
+            Some(target) if *goal == Goal::Capacitance => fixed(target[i] * 1e12, 2),
+            Some(target) => fixed(target[i], 4),
             None => String::new(),
         };
         let ends =

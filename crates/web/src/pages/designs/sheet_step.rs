@@ -5,8 +5,8 @@ use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
 use crate::refusal_text::refusal_text;
-use coil::design::{Aims, Design, Step};
-use coil::search::{Adjustment, Goal, TonePreset, aims_like};
+use coil::design::{Design, Step, Targets};
+use coil::search::{Adjustment, Goal, TonePreset, targets_like};
 use presentation::form_fields::Errors;
 use presentation::search_form::goal_or;
 use presentation::sheet::OneByOne;
@@ -100,15 +100,15 @@ impl SheetStep {
                 let of = parent.map(|p| p.row.design_id);
                 match app.workshop.prediction_of(&user.actor, of, from).await? {
                     Ok(now) => {
-                        design.aims = preset.aims(&now);
+                        design.targets = preset.targets(&now);
                         Ok(())
                     }
                     Err(problems) => Err(not_done(refusal_text(&Refusal::NotPredictable(problems)))),
                 }
             }
-            Self::TargetsLike => match targets_like(app, user, form).await? {
-                Ok(aims) => {
-                    design.aims = aims;
+            Self::TargetsLike => match targets_from_form(app, user, form).await? {
+                Ok(targets) => {
+                    design.targets = targets;
                     Ok(())
                 }
                 Err(message) => Err(Errors::from([("search_like_by".to_owned(), message)])),
@@ -121,11 +121,11 @@ impl SheetStep {
 }
 
 /// Targets as those of a pickup, with one figure moved.
-async fn targets_like(
+async fn targets_from_form(
     app: &App,
     user: &CurrentUser,
     form: &FormData,
-) -> Result<Result<Aims, String>, AppError> {
+) -> Result<Result<Targets, String>, AppError> {
     let typed = form.get("search_like_by").trim_end_matches('%').trim().replace('−', "-").replace(',', ".");
     let by = if typed.is_empty() { Ok(0.0) } else { typed.parse::<f64>() };
     let Ok(by) = by else { return Ok(Err("Type per cent, such as 15 or -10.".into())) };
@@ -138,7 +138,7 @@ async fn targets_like(
     let moved = (by != 0.0).then_some((goal, by / 100.0));
     let of = Some(reference.row.design_id);
     Ok(match app.workshop.prediction_of(&user.actor, of, &reference.design).await? {
-        Ok(prediction) => Ok(aims_like(&prediction, moved)),
+        Ok(prediction) => Ok(targets_like(&prediction, moved)),
         Err(problems) => Err(refusal_text(&Refusal::NotPredictable(problems))),
     })
 }

@@ -31,7 +31,7 @@ pub(super) enum View {
     /// What each adjustment changes.
     Sensitivity,
     /// What choices change that makers differ about.
-    Matters,
+    Assumptions,
     /// From targets to designs.
     Search,
 }
@@ -46,7 +46,7 @@ impl View {
         (Self::Maps, "maps", "Field map"),
         (Self::Listen, "listen", "Listen"),
         (Self::Sensitivity, "sensitivity", "Sensitivity"),
-        (Self::Matters, "matters", "Does it matter?"),
+        (Self::Assumptions, "assumptions", "Does it matter?"),
         (Self::Search, "search", "Find a design"),
     ];
 
@@ -57,7 +57,7 @@ impl View {
 
     /// Whether it is only of use beside a sheet.
     pub(super) const fn needs_sheet(self) -> bool {
-        matches!(self, Self::Maps | Self::Sensitivity | Self::Matters | Self::Search | Self::Listen)
+        matches!(self, Self::Maps | Self::Sensitivity | Self::Assumptions | Self::Search | Self::Listen)
     }
 }
 
@@ -162,7 +162,7 @@ pub(super) fn figures(view: View, drawn: &Drawn<'_>) -> Vec<Figure> {
             }
             all
         }
-        View::Maps | View::Sensitivity | View::Matters | View::Search | View::Listen => Vec::new(),
+        View::Maps | View::Sensitivity | View::Assumptions | View::Search | View::Listen => Vec::new(),
     }
 }
 
@@ -211,12 +211,12 @@ fn field(design: &Design, drawn: &Drawn<'_>) -> Vec<Figure> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{Kind, starting_point};
+    use coil::design::{Format, starting_point};
     use coil::prediction::Calibration;
 
     #[test]
     fn every_format_has_all_its_views() {
-        for kind in Kind::ALL {
+        for kind in Format::ALL {
             let design = starting_point(kind, "Sedge", 6, 10.0);
             let solution = Solution::compute(&design).unwrap();
             let prediction = solution.prediction(&Calibration::default());

@@ -14,7 +14,7 @@ use crate::respond::{redirect, render, render_with};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use coil::design::{Aims, Design};
+use coil::design::{Design, Targets};
 use coil::quantity::Units;
 use presentation::field::Field;
 use presentation::form_fields::{Errors, FormFields};
@@ -108,7 +108,7 @@ pub(super) async fn workbench(
     };
     let page = Workbench {
         frame: Frame::new(user, "designs", heading.clone()),
-        steps: progress_steps(shown.aims != Aims::default(), None, false),
+        steps: progress_steps(shown.targets != Targets::default(), None, false),
         heading,
         draft: if parent.is_some() { action.clone() } else { format!("{action}:{}", base.kind.name()) },
         action,

@@ -223,7 +223,7 @@ mod tests {
             revision: 2,
             design_id: DesignId(1),
             name: "=Sedge, \"neck\"".into(),
-            format: Stored(coil::design::Kind::TallSingle),
+            format: Stored(coil::design::Format::TallSingle),
             gauge: "42 AWG".into(),
             straight: false,
             clockwise: true,

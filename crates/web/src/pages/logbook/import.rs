@@ -10,7 +10,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
-use coil::design::Kind;
+use coil::design::Format;
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOOHM};
@@ -128,7 +128,7 @@ fn name_rows(check: &ImportCheck, decisions: &NameDecisions, user: &CurrentUser)
             let mut choices = vec![Choice::new("", "left as it is")];
             if user.actor.may(column.action()) {
                 match column {
-                    NameColumn::Design => choices.extend(Kind::ALL.iter().map(|k| {
+                    NameColumn::Design => choices.extend(Format::ALL.iter().map(|k| {
                         Choice::new(format!("add:{}", k.word()), format!("a new design, {}", k.name()))
                     })),
                     NameColumn::Spool => {

@@ -10,7 +10,7 @@ use actix_web::web;
 use askama::Template;
 use askama_web::WebTemplate;
 use coil::Word as _;
-use coil::design::Kind;
+use coil::design::Format;
 use coil::quantity::Units;
 use presentation::field::Choice;
 use presentation::format::{self, signed_percent};
@@ -287,7 +287,7 @@ fn choosers(choices: &FilterChoices, query: &QueryParameters) -> (Vec<Chooser>, 
     let winders = choices.winders.iter().map(|i| Choice::new(i.id.to_string(), i.name.clone()));
     let levels = Level::ALL.iter().map(|l| Choice::new(l.key(), l.name()));
     let states = RunState::ALL.iter().map(|s| Choice::new(s.key(), s.name()));
-    let formats = Kind::ALL.iter().map(|kind| Choice::new(kind.word(), kind.name()));
+    let formats = Format::ALL.iter().map(|kind| Choice::new(kind.word(), kind.name()));
     let tags = choices.tags.iter().map(|t| Choice::new(t.clone(), t.clone()));
     let first = vec![
         chooser("design", "Design", "any design", designs.collect()),

@@ -5,8 +5,8 @@ use presentation::form_fields::{Errors, FormFields};
 use presentation::format;
 use presentation::read::{optional, plain};
 use store::order::OrderState;
-use store::reference::Purpose;
-use store::{PickupSetId, ReferenceId, RevisionId};
+use store::rewind::Purpose;
+use store::{PickupSetId, RevisionId, RewindId};
 use time::Date;
 use time::macros::format_description;
 use workshop::{MOST_LINES, MOST_OF_A_LINE, OrderDraft, OrderItem, OrderLine};
@@ -46,7 +46,7 @@ pub(super) fn item_key(item: OrderItem) -> String {
 fn item_of(key: &str) -> Option<OrderItem> {
     match key.split_at_checked(1)? {
         ("r", id) => id.parse().ok().map(|id| OrderItem::Revision(RevisionId(id))),
-        ("w", id) => id.parse().ok().map(|id| OrderItem::Rewind(ReferenceId(id))),
+        ("w", id) => id.parse().ok().map(|id| OrderItem::Rewind(RewindId(id))),
         ("s", id) => id.parse().ok().map(|id| OrderItem::Set(PickupSetId(id))),
         _ => None,
     }
@@ -151,7 +151,7 @@ pub(super) fn lines(form: &FormFields, errors: &Errors, items: &[(String, String
 pub(super) fn items(
     sets: &[store::pickup_set::PickupSetRow],
     revisions: &[store::design::RevisionRow],
-    rewinds: &[store::reference::ReferenceRow],
+    rewinds: &[store::rewind::RewindRow],
 ) -> Vec<(String, String)> {
     let sets = sets.iter().map(|s| (item_key(OrderItem::Set(s.id)), format!("set: {}", s.name)));
     let revisions =
@@ -183,7 +183,7 @@ mod tests {
                     options: "red lead".into(),
                 },
                 OrderLine { item: OrderItem::Set(PickupSetId(3)), quantity: 1, options: String::new() },
-                OrderLine { item: OrderItem::Rewind(ReferenceId(5)), quantity: 1, options: String::new() },
+                OrderLine { item: OrderItem::Rewind(RewindId(5)), quantity: 1, options: String::new() },
             ],
             notes: "no wax".into(),
         };

@@ -33,7 +33,7 @@ struct PickupRow {
     /// The revision that it is made by, once there is one.
     revision: Option<u64>,
     /// The old pickup that it is.
-    reference: Option<u64>,
+    rewind: Option<u64>,
     /// Set and name there.
     in_set: Option<(u64, String)>,
     ready: String,
@@ -107,7 +107,7 @@ fn pickup_rows(
                 Some(_) => "under way",
             },
             revision: pickup.revision.map(|id| id.0),
-            reference: pickup.reference.map(|id| id.0),
+            rewind: pickup.rewind.map(|id| id.0),
             in_set: pickup.in_set.as_ref().map(|(id, name)| (id.0, name.clone())),
             ready: told.unwrap_or_default(),
         });
@@ -147,7 +147,7 @@ async fn order_page(
     let sets: Vec<_> =
         app.workshop.pickup_sets(&user.actor, false).await?.into_iter().map(|(row, _)| row).collect();
     let revisions = app.workshop.revisions_for_sets(&user.actor).await?;
-    let items = form::items(&sets, &revisions, &app.workshop.references(&user.actor, false).await?);
+    let items = form::items(&sets, &revisions, &app.workshop.rewinds(&user.actor, false).await?);
     let mut page = OrderPage {
         frame: Frame::new(
             user,

@@ -68,7 +68,7 @@ async fn name(app: &App, user: &CurrentUser, item: OrderItem) -> Result<String, 
         OrderItem::Revision(id) => app.workshop.revision(&user.actor, id).await?.row.name,
         OrderItem::Set(id) => app.workshop.pickup_set(&user.actor, id).await?.0.name,
         OrderItem::Rewind(id) => {
-            format!("rewind: {}", app.workshop.reference(&user.actor, id).await?.0.name)
+            format!("rewind: {}", app.workshop.rewind(&user.actor, id).await?.0.name)
         }
     })
 }

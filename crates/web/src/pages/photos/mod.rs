@@ -61,7 +61,7 @@ impl PhotoStrip {
     ) -> Result<Self, AppError> {
         let photos = app.workshop.photos(&user.actor, subject, of).await?;
         let change = match subject {
-            PhotoSubject::Reference => Action::ChangeDesigns,
+            PhotoSubject::Rewind => Action::ChangeDesigns,
             PhotoSubject::Run => Action::Wind,
             PhotoSubject::Spool => Action::ChangeStock,
             PhotoSubject::Order => Action::ChangeOrders,
@@ -92,7 +92,7 @@ impl PhotoStrip {
 /// The page of what a photo is of.
 fn page_of(subject: PhotoSubject, of: u64) -> String {
     match subject {
-        PhotoSubject::Reference => format!("/rewinds/{of}"),
+        PhotoSubject::Rewind => format!("/rewinds/{of}"),
         PhotoSubject::Run => format!("/runs/{of}"),
         PhotoSubject::Spool => format!("/spools/{of}"),
         PhotoSubject::Order => format!("/orders/{of}"),

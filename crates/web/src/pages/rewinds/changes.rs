@@ -8,11 +8,11 @@ use crate::form::FormData;
 use crate::respond::redirect;
 use actix_session::Session;
 use actix_web::{HttpResponse, web};
-use store::ReferenceId;
+use store::RewindId;
 
-/// The reference and the version that a form was shown with.
-pub(super) fn version_of(id: u64, form: &FormData) -> (ReferenceId, u32) {
-    (ReferenceId(id), form.get("version").parse().unwrap_or_default())
+/// The rewind and the version that a form was shown with.
+pub(super) fn version_of(id: u64, form: &FormData) -> (RewindId, u32) {
+    (RewindId(id), form.get("version").parse().unwrap_or_default())
 }
 
 pub(super) async fn archive(
@@ -22,7 +22,7 @@ pub(super) async fn archive(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let is_archived = form.get("archived") == "yes";
-    app.workshop.archive_reference(&user.actor, ReferenceId(*id), is_archived).await?;
+    app.workshop.archive_rewind(&user.actor, RewindId(*id), is_archived).await?;
     Ok(redirect(format!("/rewinds/{id}")))
 }
 

@@ -3,7 +3,7 @@
 use coil::quantity::Units;
 use presentation::format::{self, HENRY, KILOOHM};
 use trade::diagnosis::{Expected, Finding, Outcome, QuickTest, Remedy, Step, next_step};
-use workshop::ReferenceDraft;
+use workshop::RewindDraft;
 
 /// Where the diagnosis stands.
 pub(super) struct DiagnosisPart {
@@ -124,7 +124,7 @@ fn expected_words(test: QuickTest, expected: &Expected, units: Units) -> String 
 }
 
 /// Where the diagnosis of a pickup stands, with what the next test should show on this one.
-pub(super) fn diagnosis(draft: &ReferenceDraft, expected: &Expected, units: Units) -> DiagnosisPart {
+pub(super) fn diagnosis(draft: &RewindDraft, expected: &Expected, units: Units) -> DiagnosisPart {
     let answers = draft
         .answers
         .iter()

@@ -8,15 +8,15 @@ use crate::form::FormData;
 use crate::query::QueryParameters;
 use crate::respond::{attachment, redirect};
 use actix_web::{HttpResponse, web};
-use store::ReferenceId;
-use workshop::{ReferenceDraft, Refusal, SaveReference};
+use store::RewindId;
+use workshop::{Refusal, RewindDraft, SaveRewind};
 
 pub(super) async fn export(
     app: web::Data<App>,
     user: CurrentUser,
     id: web::Path<u64>,
 ) -> Result<HttpResponse, AppError> {
-    let (_, draft) = app.workshop.reference(&user.actor, ReferenceId(*id)).await?;
+    let (_, draft) = app.workshop.rewind(&user.actor, RewindId(*id)).await?;
     let body = serde_json::to_vec_pretty(&draft.findings).map_err(AppError::internal)?;
     Ok(attachment("application/json", &format!("findings-{id}.json"), body))
 }
@@ -29,10 +29,10 @@ pub(super) async fn import(
     let text = form.untrimmed("document").to_owned();
     let problems = match coil::identification::read(&text) {
         Ok(findings) => {
-            let mut draft = ReferenceDraft::begun(&findings.name, findings.pickup.clone());
+            let mut draft = RewindDraft::begun(&findings.name, findings.pickup.clone());
             draft.findings = findings;
-            let command = SaveReference { key: form.key()?, of: None, draft };
-            match app.workshop.save_reference(&user.actor, &command).await {
+            let command = SaveRewind { key: form.key()?, of: None, draft };
+            match app.workshop.save_rewind(&user.actor, &command).await {
                 Ok(id) => return Ok(redirect(format!("/rewinds/{id}"))),
                 Err(Refusal::NotPredictable(problems)) => problems,
                 Err(refusal) => return Err(refusal.into()),

@@ -9,8 +9,8 @@ use crate::respond::render_page;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use presentation::format;
-use store::reference::{Purpose, ReferenceRow, ReferenceState};
-use store::{ClientKey, ReferenceId};
+use store::rewind::{Purpose, RewindRow, RewindState};
+use store::{ClientKey, RewindId};
 
 #[derive(Template)]
 #[template(path = "rewinds/list.html")]
@@ -29,7 +29,7 @@ pub(super) struct ListPage {
 }
 
 struct ListRow {
-    id: ReferenceId,
+    id: RewindId,
     name: String,
     purpose: &'static str,
     conclusion: String,
@@ -39,17 +39,17 @@ struct ListRow {
     by: String,
 }
 
-fn state_words(state: ReferenceState) -> &'static str {
+fn state_words(state: RewindState) -> &'static str {
     match state {
-        ReferenceState::Open => "being measured",
-        ReferenceState::Explained => "explained",
-        ReferenceState::Designed => "design made",
-        ReferenceState::Left => "left as it is",
+        RewindState::Open => "being measured",
+        RewindState::Explained => "explained",
+        RewindState::Designed => "design made",
+        RewindState::Left => "left as it is",
     }
 }
 
 impl ListRow {
-    fn from_row(row: ReferenceRow) -> Self {
+    fn from_row(row: RewindRow) -> Self {
         Self {
             id: row.id,
             purpose: if row.purpose.0 == Purpose::Model { "model" } else { "rewind" },
@@ -71,7 +71,7 @@ pub(super) async fn list_page(
     refused: Option<(String, String)>,
 ) -> Result<HttpResponse, AppError> {
     let is_archived = query.get("archived") == "yes";
-    let all = app.workshop.references(&user.actor, is_archived).await?;
+    let all = app.workshop.rewinds(&user.actor, is_archived).await?;
     let mut rows: Vec<ListRow> = all.into_iter().map(ListRow::from_row).collect();
     let mut tags: Vec<String> = rows.iter().flat_map(|r| r.tags.iter().cloned()).collect();
     tags.sort();

@@ -17,7 +17,7 @@ use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
-use coil::design::{Kind, Problem, starting_point};
+use coil::design::{Format, Problem, starting_point};
 use coil::identification::Identification;
 use coil::prediction::Prediction;
 use coil::quantity::Units;
@@ -25,9 +25,9 @@ use presentation::field::Field;
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOHERTZ, KILOOHM, signed_db, signed_percent};
 use store::photo::PhotoSubject;
-use store::reference::ReferenceRow;
-use store::{ClientKey, ReferenceId};
-use workshop::{ReferenceDraft, Refusal, Restoration, SaveReference};
+use store::rewind::RewindRow;
+use store::{ClientKey, RewindId};
+use workshop::{Refusal, Restoration, RewindDraft, SaveRewind};
 
 /// Turns more for an improved coil, per cent, where nothing is asked for.
 const MORE_TURNS_PERCENT: f64 = 5.0;
@@ -65,10 +65,10 @@ struct CoilRow {
 
 #[derive(Template)]
 #[template(path = "rewinds/page.html")]
-struct ReferencePage {
+struct RewindPage {
     frame: Frame,
     title: String,
-    id: Option<ReferenceId>,
+    id: Option<RewindId>,
     version: u32,
     is_archived: bool,
     refused: String,
@@ -91,13 +91,13 @@ struct ReferencePage {
 
 /// A form, read and weighed.
 struct Weighed {
-    draft: ReferenceDraft,
+    draft: RewindDraft,
     errors: Errors,
     fields: String,
     found: Result<Identification, Vec<Problem>>,
 }
 
-fn has_readings(draft: &ReferenceDraft) -> bool {
+fn has_readings(draft: &RewindDraft) -> bool {
     let measured = &draft.findings.measured;
     measured.taken().next().is_some() || measured.open || !measured.flux_mt.is_empty()
 }
@@ -106,7 +106,7 @@ async fn weighed(
     app: &App,
     user: &CurrentUser,
     form: &FormData,
-    before: Option<&ReferenceDraft>,
+    before: Option<&RewindDraft>,
 ) -> Result<Weighed, AppError> {
     let units = user.settings.units;
     let mut shown = form.0.clone();
@@ -139,15 +139,15 @@ async fn weighed(
 
 /// What a page shows beside its form.
 struct Shown<'a> {
-    row: Option<&'a ReferenceRow>,
-    before: Option<&'a ReferenceDraft>,
+    row: Option<&'a RewindRow>,
+    before: Option<&'a RewindDraft>,
     refused: String,
     more: f64,
     copy_form: Option<&'a FormData>,
     copy_errors: Errors,
 }
 
-async fn reference_page(
+async fn rewind_page(
     app: &App,
     user: &CurrentUser,
     form: &FormData,
@@ -159,7 +159,7 @@ async fn reference_page(
     let can_choose = shown.row.is_some() && may_change;
     let ranked = ranking(&weighed.found, can_choose, has_readings(&weighed.draft), units)?;
     let draft = &weighed.draft;
-    let mut page = ReferencePage {
+    let mut page = RewindPage {
         frame: Frame::new(user, "rewinds", shown.row.map_or("Examine a pickup", |r| r.name.as_str())),
         title: shown.row.map_or_else(|| "Examine a pickup".to_owned(), |r| r.name.clone()),
         id: shown.row.map(|r| r.id),
@@ -191,7 +191,7 @@ async fn reference_page(
         photos: None,
     };
     if let (Some(row), Ok(found)) = (shown.row, &weighed.found) {
-        page.photos = Some(PhotoStrip::load(app, user, PhotoSubject::Reference, row.id.0).await?);
+        page.photos = Some(PhotoStrip::load(app, user, PhotoSubject::Rewind, row.id.0).await?);
         let expected = app.workshop.expected_readings(&user.actor, draft, found).await?;
         page.diagnosis = Some(diagnosis(draft, &expected, units));
         if has_readings(draft) {
@@ -199,7 +199,7 @@ async fn reference_page(
             let first = offers.first().map(|o| o.prediction.clone());
             page.original = first.as_deref().map_or_else(Vec::new, figures);
             page.offers = offers.iter().map(|o| offer(o, first.as_deref(), shown.more, units)).collect();
-            let coils = app.workshop.coils_of_reference(&user.actor, row).await?;
+            let coils = app.workshop.coils_of_rewind(&user.actor, row).await?;
             page.coils = coils.iter().map(|line| coil_row(line, first.as_deref())).collect();
         }
     }
@@ -213,7 +213,7 @@ fn figures(prediction: &Prediction) -> Vec<(&'static str, String)> {
         ("R at 20 °C", KILOOHM.text(p.resistance_20c_ohm.nominal)),
         ("L", HENRY.text(p.inductance_h.nominal)),
         ("Peak, loaded", p.peak_hz.map_or_else(|| "none".to_owned(), |q| KILOHERTZ.text(q.nominal))),
-        ("Output, to reference", signed_db(p.relative_output_db.nominal, 1)),
+        ("Output, to rewind", signed_db(p.relative_output_db.nominal, 1)),
     ]
 }
 
@@ -289,7 +289,7 @@ fn coil_row(line: &store::logbook::LogbookRow, original: Option<&Prediction>) ->
     }
 }
 
-fn copy_fields(draft: &ReferenceDraft, form: Option<&FormData>, errors: &Errors) -> Vec<Field> {
+fn copy_fields(draft: &RewindDraft, form: Option<&FormData>, errors: &Errors) -> Vec<Field> {
     let empty = FormData::default();
     let form = form.unwrap_or(&empty);
     let name = format!("Like {}", draft.findings.name);
@@ -331,17 +331,13 @@ pub(super) async fn new(
     user: CurrentUser,
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
-    let kind = Kind::ALL.into_iter().find(|k| k.word() == query.get("kind")).unwrap_or(Kind::TallSingle);
-    let draft = ReferenceDraft::begun("", starting_point(kind, "Unknown", 6, 10.4));
+    let kind = Format::ALL.into_iter().find(|k| k.word() == query.get("kind")).unwrap_or(Format::TallSingle);
+    let draft = RewindDraft::begun("", starting_point(kind, "Unknown", 6, 10.4));
     let form = FormData(form::filled(&draft, user.settings.units));
-    reference_page(&app, &user, &form, shown(None, None, String::new())).await
+    rewind_page(&app, &user, &form, shown(None, None, String::new())).await
 }
 
-fn shown<'a>(
-    row: Option<&'a ReferenceRow>,
-    before: Option<&'a ReferenceDraft>,
-    refused: String,
-) -> Shown<'a> {
+fn shown<'a>(row: Option<&'a RewindRow>, before: Option<&'a RewindDraft>, refused: String) -> Shown<'a> {
     Shown { row, before, refused, more: MORE_TURNS_PERCENT, copy_form: None, copy_errors: Errors::new() }
 }
 
@@ -351,30 +347,30 @@ pub(super) async fn show(
     id: web::Path<u64>,
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
-    let (row, draft) = app.workshop.reference(&user.actor, ReferenceId(*id)).await?;
+    let (row, draft) = app.workshop.rewind(&user.actor, RewindId(*id)).await?;
     let form = FormData(form::filled(&draft, user.settings.units));
     let more = query.get("more").replace('−', "-").parse().unwrap_or(MORE_TURNS_PERCENT);
     let shown =
         Shown { more: f64::clamp(more, -60.0, 60.0), ..shown(Some(&row), Some(&draft), String::new()) };
-    reference_page(&app, &user, &form, shown).await
+    rewind_page(&app, &user, &form, shown).await
 }
 
 /// The page with what was typed for a copy, and what is wrong with it.
 pub(super) async fn page_with(
     app: &App,
     user: &CurrentUser,
-    id: ReferenceId,
+    id: RewindId,
     copy: &FormData,
     errors: Errors,
 ) -> Result<HttpResponse, AppError> {
-    let (row, draft) = app.workshop.reference(&user.actor, id).await?;
+    let (row, draft) = app.workshop.rewind(&user.actor, id).await?;
     let form = FormData(form::filled(&draft, user.settings.units));
     let shown = Shown {
         copy_form: Some(copy),
         copy_errors: errors,
         ..shown(Some(&row), Some(&draft), String::new())
     };
-    reference_page(app, user, &form, shown).await
+    rewind_page(app, user, &form, shown).await
 }
 
 /// What the pickup can be, and messages by field, while the sheet is filled in.
@@ -383,8 +379,8 @@ pub(super) async fn preview(
     user: CurrentUser,
     form: FormData,
 ) -> Result<web::Json<LiveAnswer>, AppError> {
-    let before = match form.id("reference") {
-        Some(id) => Some(app.workshop.reference(&user.actor, ReferenceId(id)).await?.1),
+    let before = match form.id("rewind") {
+        Some(id) => Some(app.workshop.rewind(&user.actor, RewindId(id)).await?.1),
         None => None,
     };
     let weighed = weighed(&app, &user, &form, before.as_ref()).await?;
@@ -401,13 +397,13 @@ async fn save_as(
     user: &CurrentUser,
     session: &Session,
     form: &FormData,
-    of: Option<(&ReferenceRow, &ReferenceDraft)>,
+    of: Option<(&RewindRow, &RewindDraft)>,
 ) -> Result<HttpResponse, AppError> {
     let (draft, errors) = form::read(form, of.map(|o| o.1), user.settings.units);
     let refused = if errors.is_empty() {
         let version = form.get("version").parse().unwrap_or_default();
-        let command = SaveReference { key: form.key()?, of: of.map(|(row, _)| (row.id, version)), draft };
-        let saved = app.workshop.save_reference(&user.actor, &command).await;
+        let command = SaveRewind { key: form.key()?, of: of.map(|(row, _)| (row.id, version)), draft };
+        let saved = app.workshop.save_rewind(&user.actor, &command).await;
         let has_no_name =
             matches!(&saved, Err(Refusal::NotPredictable(p)) if p.iter().any(|p| p.at == "name"));
         match outcome::save(session, saved.map(|id| format!("/rewinds/{id}")), "Saved.")? {
@@ -418,7 +414,7 @@ async fn save_as(
     } else {
         outcome::SEE_FIELDS.to_owned()
     };
-    reference_page(app, user, form, shown(of.map(|o| o.0), of.map(|o| o.1), refused)).await
+    rewind_page(app, user, form, shown(of.map(|o| o.0), of.map(|o| o.1), refused)).await
 }
 
 pub(super) async fn save_new(
@@ -437,7 +433,7 @@ pub(super) async fn save(
     id: web::Path<u64>,
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
-    let (row, draft) = app.workshop.reference(&user.actor, ReferenceId(*id)).await?;
+    let (row, draft) = app.workshop.rewind(&user.actor, RewindId(*id)).await?;
     save_as(&app, &user, &session, &form, Some((&row, &draft))).await
 }
 

@@ -12,8 +12,8 @@ use actix_web::{HttpResponse, web};
 use coil::quantity::{Frequency, ParseQuantity as _};
 use presentation::form_fields::Errors;
 use presentation::read::{optional, plain_in};
-use store::ReferenceId;
-use workshop::{CopyReference, Restoration, RestoreReference};
+use store::RewindId;
+use workshop::{CopyRewind, Restoration, RestoreRewind};
 
 pub(super) async fn restore(
     app: web::Data<App>,
@@ -23,13 +23,13 @@ pub(super) async fn restore(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let way: Restoration = form.get("way").parse().ok().ok_or(AppError::NotFound("way"))?;
-    let command = RestoreReference {
+    let command = RestoreRewind {
         key: form.key()?,
         of: version_of(*id, &form),
         way,
         more_turns_percent: form.get("more").parse().unwrap_or(5.0),
     };
-    let done = app.workshop.restore_reference(&user.actor, &command).await.map(|_| ());
+    let done = app.workshop.restore_rewind(&user.actor, &command).await.map(|_| ());
     told(&session, *id, done, "The design is saved: start its run when the old wire is off.")
 }
 
@@ -49,16 +49,16 @@ pub(super) async fn copy(
         errors.insert("copy_name".into(), "A name of up to 80 letters.".into());
     }
     if !errors.is_empty() {
-        return super::page::page_with(&app, &user, ReferenceId(*id), &form, errors).await;
+        return super::page::page_with(&app, &user, RewindId(*id), &form, errors).await;
     }
-    let command = CopyReference {
+    let command = CopyRewind {
         key: form.key()?,
-        of: ReferenceId(*id),
+        of: RewindId(*id),
         name: name.to_owned(),
         more_output_percent: more.unwrap_or(0.0),
         least_peak_hz: peak,
     };
-    match app.workshop.copy_reference(&user.actor, &command).await {
+    match app.workshop.copy_rewind(&user.actor, &command).await {
         Ok(revision) => Ok(redirect(format!("/revisions/{revision}/edit"))),
         Err(refusal) => told(&session, *id, Err(refusal), ""),
     }

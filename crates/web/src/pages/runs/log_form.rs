@@ -395,7 +395,7 @@ mod tests {
     /// Buttons belong to no string, and are read in their order.
     #[test]
     fn buttons_have_fields_for_their_flux() {
-        let buttons = coil::design::starting_point(coil::design::Kind::ButtonMagnet, "Sedge", 6, 10.4);
+        let buttons = coil::design::starting_point(coil::design::Format::ButtonMagnet, "Sedge", 6, 10.4);
         let form: FormData = [("flux_2", "-60")].into_iter().collect();
         let all = readings_from(&form, &buttons, Units::default()).unwrap();
         assert_eq!((all.len(), all[0].kind, all[0].pole), (1, Kind::Flux, Some(2)));

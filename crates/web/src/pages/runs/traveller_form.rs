@@ -9,7 +9,7 @@ use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word as _;
-use coil::design::Kind as Format;
+use coil::design::Format;
 use serde::Deserialize;
 use std::fmt::Write as _;
 use trade::reading::Kind;

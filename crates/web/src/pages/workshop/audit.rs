@@ -29,7 +29,7 @@ const fn name(action: AuditAction) -> &'static str {
         AuditAction::Calibration => "Calibration",
         AuditAction::Set => "Matched set",
         AuditAction::PickupSet => "Set of pickups",
-        AuditAction::Reference => "Examined pickup",
+        AuditAction::Rewind => "Examined pickup",
         AuditAction::Experiment => "Experiment",
         AuditAction::Order => "Order",
         AuditAction::Person => "Person",

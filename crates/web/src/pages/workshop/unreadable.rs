@@ -24,7 +24,7 @@ const fn name(kind: RecordKind) -> &'static str {
     match kind {
         RecordKind::Revision => "Design",
         RecordKind::PickupSet => "Set",
-        RecordKind::Reference => "Rewind",
+        RecordKind::Rewind => "Rewind",
         RecordKind::Order => "Order",
         RecordKind::Run => "Run",
         RecordKind::Traveller => "Traveller",

@@ -6,7 +6,7 @@ mod poles;
 pub(super) use parts::parts;
 
 use coil::Word as _;
-use coil::design::{Design, Kind, Problem, starting_point};
+use coil::design::{Design, Format, Problem, starting_point};
 use coil::identification::{Measurand, Measurement, Suspected};
 use coil::magnet::{Grade, Material};
 use coil::quantity::{Frequency, Inductance, Measure, ParseQuantity as _, Resistance, Turns, Units};
@@ -16,9 +16,9 @@ use presentation::field::Field;
 use presentation::form_fields::{Errors, FormFields};
 use presentation::format;
 use presentation::read::{farads, measured, optional, plain_in};
-use store::reference::Purpose;
+use store::rewind::Purpose;
 use trade::traveller::RewindFinish;
-use workshop::ReferenceDraft;
+use workshop::RewindDraft;
 
 /// A part of the sheet, in the order of the bench.
 pub(super) struct Part {
@@ -124,7 +124,7 @@ pub(super) fn stepped(form: &mut FormFields, units: Units) {
 }
 
 /// What a form shows of the pickup's own sizes.
-pub(super) fn sizes(draft: &ReferenceDraft, units: Units) -> FormFields {
+pub(super) fn sizes(draft: &RewindDraft, units: Units) -> FormFields {
     let mut form = FormFields::default();
     let pickup = &draft.findings.pickup;
     form.set("pickup", serde_json::to_string(pickup).unwrap_or_default());
@@ -139,7 +139,7 @@ pub(super) fn sizes(draft: &ReferenceDraft, units: Units) -> FormFields {
 }
 
 /// The form that shows a draft.
-pub(super) fn filled(draft: &ReferenceDraft, units: Units) -> FormFields {
+pub(super) fn filled(draft: &RewindDraft, units: Units) -> FormFields {
     let mut form = sizes(draft, units);
     let pickup = &draft.findings.pickup;
     form.set("name", draft.findings.name.clone());
@@ -208,7 +208,7 @@ pub(super) fn filled(draft: &ReferenceDraft, units: Units) -> FormFields {
 
 /// The pickup that a form was shown with; of another format, count or pitch of strings it is begun anew.
 fn pickup_of(form: &FormFields, errors: &mut Errors, units: Units) -> Design {
-    let kind = Kind::ALL.into_iter().find(|k| k.word() == form.get("kind")).unwrap_or(Kind::TallSingle);
+    let kind = Format::ALL.into_iter().find(|k| k.word() == form.get("kind")).unwrap_or(Format::TallSingle);
     let count = optional(form, errors, "strings", (4.0, 10.0), plain_in("")).unwrap_or(6.0);
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "4 to 10")]
     let count = count.round() as u32;
@@ -229,12 +229,8 @@ pub(super) fn is_begun_anew(form: &FormFields, units: Units) -> bool {
     })
 }
 
-/// What a form says, with what cannot be read of it at its fields. `before` is the reference as it is kept: what the form does not show stays.
-pub(super) fn read(
-    form: &FormFields,
-    before: Option<&ReferenceDraft>,
-    units: Units,
-) -> (ReferenceDraft, Errors) {
+/// What a form says, with what cannot be read of it at its fields. `before` is the rewind as it is kept: what the form does not show stays.
+pub(super) fn read(form: &FormFields, before: Option<&RewindDraft>, units: Units) -> (RewindDraft, Errors) {
     let mut errors = Errors::new();
     let is_anew = is_begun_anew(form, units);
     let mut pickup = pickup_of(form, &mut errors, units);
@@ -250,7 +246,7 @@ pub(super) fn read(
             set_magnet(&mut pickup, grade);
         }
     }
-    let mut draft = before.cloned().unwrap_or_else(|| ReferenceDraft::begun("", pickup.clone()));
+    let mut draft = before.cloned().unwrap_or_else(|| RewindDraft::begun("", pickup.clone()));
     draft.findings.pickup = pickup;
     form.get("name").clone_into(&mut draft.findings.name);
     draft.purpose = if form.get("purpose") == "model" { Purpose::Model } else { Purpose::Rewind };
@@ -277,7 +273,7 @@ fn tags_of(text: &str) -> String {
     all.join(", ").chars().take(300).collect()
 }
 
-fn read_looks(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Errors) {
+fn read_looks(form: &FormFields, draft: &mut RewindDraft, errors: &mut Errors) {
     let looks = &mut draft.looks;
     for (key, place) in [
         ("leads", &mut looks.leads),
@@ -307,7 +303,7 @@ fn kept(known: Option<f64>, typed: Option<f64>) -> Option<f64> {
     }
 }
 
-fn read_measured(form: &FormFields, draft: &mut ReferenceDraft, errors: &mut Errors, units: Units) {
+fn read_measured(form: &FormFields, draft: &mut RewindDraft, errors: &mut Errors, units: Units) {
     let readings = &mut draft.findings.measured;
     let resistance = form.get("resistance_ohm");
     readings.open = matches!(resistance.to_lowercase().as_str(), "open" | "ol" | "o.l." | "∞");
@@ -442,10 +438,10 @@ mod tests {
     /// What a form says of what it shows is what it shows.
     #[rstest]
     fn a_draft_comes_back_through_its_form(
-        #[values(Kind::TallSingle, Kind::TwinCoil, Kind::Blade, Kind::PerString)] kind: Kind,
+        #[values(Format::TallSingle, Format::TwinCoil, Format::Blade, Format::PerString)] kind: Format,
     ) {
         let units = Units::default();
-        let mut draft = ReferenceDraft::begun("Drawer find", starting_point(kind, "Unknown", 6, 10.4));
+        let mut draft = RewindDraft::begun("Drawer find", starting_point(kind, "Unknown", 6, 10.4));
         draft.tags = "mandola, old".into();
         draft.looks.story = "bought as it is".into();
         draft.edge_mm = Some(3.5);
@@ -475,7 +471,7 @@ mod tests {
     #[test]
     fn what_cannot_be_read_is_told_at_its_field() {
         let units = Units::default();
-        let draft = ReferenceDraft::begun("x", starting_point(Kind::TallSingle, "Unknown", 6, 10.4));
+        let draft = RewindDraft::begun("x", starting_point(Format::TallSingle, "Unknown", 6, 10.4));
         let mut form = filled(&draft, units);
         for (name, value) in [
             ("resistance_ohm", "lots"),
@@ -499,12 +495,12 @@ mod tests {
     fn another_format_is_begun_anew() {
         let units = Units::default();
         let mut form =
-            filled(&ReferenceDraft::begun("x", starting_point(Kind::TallSingle, "x", 6, 10.4)), units);
+            filled(&RewindDraft::begun("x", starting_point(Format::TallSingle, "x", 6, 10.4)), units);
         assert!(!is_begun_anew(&form, units));
         form.set("core_width", "6");
         form.set("kind", "wide-single");
         assert!(is_begun_anew(&form, units));
         let (draft, _) = read(&form, None, units);
-        assert_eq!(draft.findings.pickup, starting_point(Kind::WideSingle, "Unknown", 6, 10.4));
+        assert_eq!(draft.findings.pickup, starting_point(Format::WideSingle, "Unknown", 6, 10.4));
     }
 }

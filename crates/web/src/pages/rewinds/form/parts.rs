@@ -2,7 +2,7 @@
 
 use super::{FORMER, LOOKS, Part, poles};
 use coil::Word as _;
-use coil::design::{Design, Kind};
+use coil::design::{Design, Format};
 use coil::magnet::Grade;
 use coil::quantity::{Measure, Units};
 use coil::wire::Insulation;
@@ -11,7 +11,7 @@ use presentation::form_fields::{Errors, FormFields};
 
 /// What is seen of it.
 fn look_fields(form: &FormFields, errors: &Errors, units: Units) -> Vec<Field> {
-    let kinds = Kind::ALL.into_iter().map(|k| Choice::new(k.word(), k.name())).collect();
+    let kinds = Format::ALL.into_iter().map(|k| Choice::new(k.word(), k.name())).collect();
     let purposes =
         vec![Choice::new("rewind", "to bring it back"), Choice::new("model", "to copy, or compare with")];
     let filled = |f: Field| f.filled(form, errors);

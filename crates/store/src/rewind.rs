@@ -2,7 +2,7 @@
 
 use crate::audit::AuditAction;
 use crate::list::push_in;
-use crate::{ClientKey, PersonId, ReferenceId, RevisionId, StoreError, Stored, WorkshopStore};
+use crate::{ClientKey, PersonId, RevisionId, RewindId, StoreError, Stored, WorkshopStore};
 use serde::{Deserialize, Serialize};
 use sqlx::{FromRow, MySql, QueryBuilder};
 use time::PrimitiveDateTime;
@@ -31,7 +31,7 @@ pub enum Purpose {
     Model,
 }
 
-/// How far a reference is.
+/// How far a rewind is.
 #[derive(
     Clone,
     Copy,
@@ -47,7 +47,7 @@ pub enum Purpose {
 )]
 #[serde(rename_all = "kebab-case")]
 #[strum(serialize_all = "kebab-case")]
-pub enum ReferenceState {
+pub enum RewindState {
     /// It is being measured.
     #[default]
     Open,
@@ -61,9 +61,9 @@ pub enum ReferenceState {
 
 /// An examined pickup.
 #[derive(Clone, Debug, FromRow)]
-pub struct ReferenceRow {
+pub struct RewindRow {
     /// Which.
-    pub id: ReferenceId,
+    pub id: RewindId,
     /// What it is called.
     pub name: String,
     /// Why it is examined.
@@ -75,7 +75,7 @@ pub struct ReferenceRow {
     /// What it was, in words, as far as is known; empty before anything is.
     pub conclusion: String,
     /// How far it is.
-    pub state: Stored<ReferenceState>,
+    pub state: Stored<RewindState>,
     /// The revision that was made of it.
     pub revision_id: Option<RevisionId>,
     /// How often it was changed, from 1.
@@ -88,9 +88,9 @@ pub struct ReferenceRow {
     pub archived_at: Option<PrimitiveDateTime>,
 }
 
-/// What is written of a reference.
+/// What is written of a rewind.
 #[derive(Clone, Copy, Debug)]
-pub struct NewReference<'a> {
+pub struct NewRewind<'a> {
     /// What it is called.
     pub name: &'a str,
     /// Why it is examined.
@@ -102,42 +102,42 @@ pub struct NewReference<'a> {
     /// What it was, in words.
     pub conclusion: &'a str,
     /// How far it is.
-    pub state: ReferenceState,
+    pub state: RewindState,
     /// The revision that was made of it.
     pub revision_id: Option<RevisionId>,
 }
 
-/// How a reference stands, for the audit trail.
-const STANDS: &str = "SELECT r.name, JSON_OBJECT('reference', r.document, 'state', r.state, 'archived', r.archived_at IS NOT NULL) \
-     FROM pickup_references r WHERE r.workshop_id = ? AND r.id = ? FOR UPDATE";
+/// How a rewind stands, for the audit trail.
+const STANDS: &str = "SELECT r.name, JSON_OBJECT('rewind', r.document, 'state', r.state, 'archived', r.archived_at IS NOT NULL) \
+     FROM rewinds r WHERE r.workshop_id = ? AND r.id = ? FOR UPDATE";
 
-/// A reference of which a revision's design was made.
+/// A rewind of which a revision's design was made.
 #[derive(FromRow)]
-struct ReferenceForRevision {
+struct RewindForRevision {
     for_revision: RevisionId,
     #[sqlx(flatten)]
-    reference: ReferenceRow,
+    rewind: RewindRow,
 }
 
-macro_rules! reference_columns {
+macro_rules! rewind_columns {
     ($rest:literal) => {
-        reference_columns!("", $rest)
+        rewind_columns!("", $rest)
     };
     ($more:literal, $rest:literal) => {
         concat!(
             "SELECT r.id, r.name, r.purpose, r.tags, r.document, r.conclusion, r.state, r.revision_id, r.version, p.name AS `by`, \
              r.changed_at, r.archived_at",
             $more,
-            " FROM pickup_references r JOIN people p ON p.id = r.made_by ",
+            " FROM rewinds r JOIN people p ON p.id = r.made_by ",
             $rest
         )
     };
 }
 
 impl WorkshopStore {
-    /// The references that are not archived, or those that are; the one changed last first, up to 500.
-    pub async fn references(&self, is_archived: bool) -> Result<Vec<ReferenceRow>, StoreError> {
-        Ok(sqlx::query_as(reference_columns!(
+    /// The rewinds that are not archived, or those that are; the one changed last first, up to 500.
+    pub async fn rewinds(&self, is_archived: bool) -> Result<Vec<RewindRow>, StoreError> {
+        Ok(sqlx::query_as(rewind_columns!(
             "WHERE r.workshop_id = ? AND (r.archived_at IS NOT NULL) = ? ORDER BY r.changed_at DESC, r.id DESC LIMIT 500"
         ))
         .bind(self.workshop)
@@ -147,9 +147,9 @@ impl WorkshopStore {
     }
 
     /// Those for which an explanation was settled on: number and name, the one changed last first, up to 100.
-    pub async fn explained_references(&self) -> Result<Vec<(ReferenceId, String)>, StoreError> {
+    pub async fn explained_rewinds(&self) -> Result<Vec<(RewindId, String)>, StoreError> {
         Ok(sqlx::query_as(
-            "SELECT id, name FROM pickup_references WHERE workshop_id = ? AND archived_at IS NULL AND state IN ('explained', 'designed') \
+            "SELECT id, name FROM rewinds WHERE workshop_id = ? AND archived_at IS NULL AND state IN ('explained', 'designed') \
              ORDER BY changed_at DESC, id DESC LIMIT 100",
         )
         .bind(self.workshop)
@@ -157,25 +157,22 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// One reference.
+    /// One rewind.
     ///
     /// # Errors
     /// [`StoreError::Missing`].
-    pub async fn reference(&self, id: ReferenceId) -> Result<ReferenceRow, StoreError> {
-        sqlx::query_as(reference_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
+    pub async fn rewind(&self, id: RewindId) -> Result<RewindRow, StoreError> {
+        sqlx::query_as(rewind_columns!("WHERE r.workshop_id = ? AND r.id = ?"))
             .bind(self.workshop)
             .bind(id)
             .fetch_optional(&self.pool)
             .await?
-            .ok_or(StoreError::Missing("reference"))
+            .ok_or(StoreError::Missing("rewind"))
     }
 
-    /// The reference that a design was made of, through any of its revisions; `None` for a design of its own.
-    pub async fn reference_of_revision(
-        &self,
-        revision: RevisionId,
-    ) -> Result<Option<ReferenceRow>, StoreError> {
-        Ok(sqlx::query_as(reference_columns!(
+    /// The rewind that a design was made of, through any of its revisions; `None` for a design of its own.
+    pub async fn rewind_of_revision(&self, revision: RevisionId) -> Result<Option<RewindRow>, StoreError> {
+        Ok(sqlx::query_as(rewind_columns!(
             "JOIN revisions own ON own.id = r.revision_id JOIN revisions other ON other.design_id = own.design_id \
              WHERE r.workshop_id = ? AND other.id = ? ORDER BY r.id DESC LIMIT 1"
         ))
@@ -185,47 +182,47 @@ impl WorkshopStore {
         .await?)
     }
 
-    /// As [`Self::reference_of_revision`] for several revisions: those that have one, with it.
-    pub async fn references_of_revisions(
+    /// As [`Self::rewind_of_revision`] for several revisions: those that have one, with it.
+    pub async fn rewinds_of_revisions(
         &self,
         revisions: &[RevisionId],
-    ) -> Result<Vec<(RevisionId, ReferenceRow)>, StoreError> {
+    ) -> Result<Vec<(RevisionId, RewindRow)>, StoreError> {
         if revisions.is_empty() {
             return Ok(Vec::new());
         }
-        let mut query: QueryBuilder<MySql> = QueryBuilder::new(reference_columns!(
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(rewind_columns!(
             ", made.revision AS for_revision",
-            "JOIN (SELECT other.id AS revision, MAX(r.id) AS reference FROM pickup_references r \
+            "JOIN (SELECT other.id AS revision, MAX(r.id) AS rewind FROM rewinds r \
              JOIN revisions own ON own.id = r.revision_id JOIN revisions other ON other.design_id = own.design_id \
              WHERE r.workshop_id = "
         ));
         query.push_bind(self.workshop).push(" AND ");
         push_in(&mut query, "other.id", revisions.iter().copied());
-        query.push(" GROUP BY other.id) made ON made.reference = r.id");
-        let rows: Vec<ReferenceForRevision> = query.build_query_as().fetch_all(&self.pool).await?;
-        Ok(rows.into_iter().map(|row| (row.for_revision, row.reference)).collect())
+        query.push(" GROUP BY other.id) made ON made.rewind = r.id");
+        let rows: Vec<RewindForRevision> = query.build_query_as().fetch_all(&self.pool).await?;
+        Ok(rows.into_iter().map(|row| (row.for_revision, row.rewind)).collect())
     }
 
-    /// Some references, in no order, without those that are not there.
-    pub async fn references_of(&self, ids: &[ReferenceId]) -> Result<Vec<ReferenceRow>, StoreError> {
+    /// Some rewinds, in no order, without those that are not there.
+    pub async fn rewinds_of(&self, ids: &[RewindId]) -> Result<Vec<RewindRow>, StoreError> {
         if ids.is_empty() {
             return Ok(Vec::new());
         }
-        let mut query: QueryBuilder<MySql> = QueryBuilder::new(reference_columns!("WHERE r.workshop_id = "));
+        let mut query: QueryBuilder<MySql> = QueryBuilder::new(rewind_columns!("WHERE r.workshop_id = "));
         query.push_bind(self.workshop).push(" AND ");
         push_in(&mut query, "r.id", ids.iter().copied());
         Ok(query.build_query_as().fetch_all(&self.pool).await?)
     }
 
-    /// Adds a reference; the same key again adds nothing more.
-    pub async fn add_reference(
+    /// Adds a rewind; the same key again adds nothing more.
+    pub async fn add_rewind(
         &self,
         by: PersonId,
         key: &ClientKey,
-        new: &NewReference<'_>,
-    ) -> Result<ReferenceId, StoreError> {
+        new: &NewRewind<'_>,
+    ) -> Result<RewindId, StoreError> {
         let added = sqlx::query(
-            "INSERT INTO pickup_references \
+            "INSERT INTO rewinds \
              (workshop_id, client_key, name, purpose, tags, document, conclusion, state, revision_id, made_by) \
              VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         )
@@ -241,22 +238,22 @@ impl WorkshopStore {
         .bind(by)
         .execute(&self.pool)
         .await;
-        Ok(ReferenceId(self.number_added("pickup_references", key, added).await?))
+        Ok(RewindId(self.number_added("rewinds", key, added).await?))
     }
 
-    /// Changes a reference that is still as it was at `version`.
+    /// Changes a rewind that is still as it was at `version`.
     ///
     /// # Errors
     /// [`StoreError::Changed`] when somebody else changed it meanwhile.
-    pub async fn change_reference(
+    pub async fn change_rewind(
         &self,
         by: PersonId,
-        (id, version): (ReferenceId, u32),
-        new: &NewReference<'_>,
+        (id, version): (RewindId, u32),
+        new: &NewRewind<'_>,
     ) -> Result<(), StoreError> {
-        let mut change = self.begin_change(by, AuditAction::Reference, ("reference", STANDS), id.0).await?;
+        let mut change = self.begin_change(by, AuditAction::Rewind, ("rewind", STANDS), id.0).await?;
         let done = sqlx::query(
-            "UPDATE pickup_references SET name = ?, purpose = ?, tags = ?, document = ?, conclusion = ?, state = ?, revision_id = ?, \
+            "UPDATE rewinds SET name = ?, purpose = ?, tags = ?, document = ?, conclusion = ?, state = ?, revision_id = ?, \
              version = version + 1, changed_at = UTC_TIMESTAMP(6) WHERE workshop_id = ? AND id = ? AND version = ?",
         )
         .bind(new.name)
@@ -272,19 +269,19 @@ impl WorkshopStore {
         .execute(&mut *change.tx)
         .await?;
         if done.rows_affected() == 0 {
-            return Err(StoreError::Changed("reference"));
+            return Err(StoreError::Changed("rewind"));
         }
         change.write().await
     }
 
-    /// Archives a reference, or restores it.
-    pub async fn archive_reference(
+    /// Archives a rewind, or restores it.
+    pub async fn archive_rewind(
         &self,
         by: PersonId,
-        id: ReferenceId,
+        id: RewindId,
         is_archived: bool,
     ) -> Result<(), StoreError> {
-        let change = self.begin_change(by, AuditAction::Reference, ("reference", STANDS), id.0).await?;
-        change.archive("pickup_references", is_archived).await
+        let change = self.begin_change(by, AuditAction::Rewind, ("rewind", STANDS), id.0).await?;
+        change.archive("rewinds", is_archived).await
     }
 }

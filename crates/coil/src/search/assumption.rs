@@ -10,7 +10,7 @@ use crate::wire::{Build, Insulation, WireData};
 /// A choice that makers differ about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, strum::IntoStaticStr)]
 #[strum(serialize_all = "kebab-case")]
-pub enum Choice {
+pub enum Assumption {
     /// Wax in the gaps, or air.
     Potting,
     /// A scattered lay, or a straight one.
@@ -35,9 +35,9 @@ pub enum Choice {
 
 /// What a choice changes.
 #[derive(Clone, Debug)]
-pub struct Matter {
+pub struct AssumptionComparison {
     /// The choice.
-    pub choice: Choice,
+    pub choice: Assumption,
     /// What it is compared from, in words: the design as it is, unless it is compared at equal terms.
     pub from: String,
     /// What it becomes.
@@ -46,7 +46,7 @@ pub struct Matter {
     pub differences: Differences,
 }
 
-impl Choice {
+impl Assumption {
     /// Every choice, in the order lists show them.
     pub const ALL: [Self; 10] = [
         Self::Potting,
@@ -274,21 +274,21 @@ fn at_equal_flux(design: &Design) -> Option<(Side, Side)> {
 /// ```
 /// use coil::design::reference_coil;
 /// use coil::prediction::Calibration;
-/// use coil::search::{Choice, matters};
-/// let all = matters(&reference_coil(), &Calibration::default());
+/// use coil::search::{Assumption, compare_assumptions};
+/// let all = compare_assumptions(&reference_coil(), &Calibration::default());
 /// let of = |choice| all.iter().find(|m| m.choice == choice).unwrap().differences;
 /// // Wax lowers the unloaded resonance and leaves the output alone.
-/// assert!(of(Choice::Potting).resonance_hz.p95 < 0.0);
-/// assert!(of(Choice::Potting).output_db.nominal.abs() < 1e-9);
+/// assert!(of(Assumption::Potting).resonance_hz.p95 < 0.0);
+/// assert!(of(Assumption::Potting).output_db.nominal.abs() < 1e-9);
 /// ```
 #[must_use]
-pub fn matters(design: &Design, calibration: &Calibration) -> Vec<Matter> {
-    Choice::ALL
+pub fn compare_assumptions(design: &Design, calibration: &Calibration) -> Vec<AssumptionComparison> {
+    Assumption::ALL
         .into_iter()
         .filter_map(|choice| {
             let ((a, from), (b, to)) = choice.sides(design)?;
             let (a, b) = (Solution::compute(&a).ok()?, Solution::compute(&b).ok()?);
-            Some(Matter { choice, from, to, differences: a.differences(&b, calibration) })
+            Some(AssumptionComparison { choice, from, to, differences: a.differences(&b, calibration) })
         })
         .collect()
 }

@@ -1,17 +1,17 @@
 //! Examined pickups: a dead one with a reading missing, one whose seller's story is not true, and one that is copied.
 
 use super::past_runs::DemoWorkshop;
-use coil::design::{Design, Kind, starting_point};
+use coil::design::{Design, Format, starting_point};
 use coil::identification::{Measurand, Measurement};
 use coil::prediction::{Calibration, Prediction, Solution};
 use store::ClientKey;
 use store::person::Role;
-use store::reference::Purpose;
-use workshop::{Actor, ReferenceDraft, SaveReference, Workshop};
+use store::rewind::Purpose;
+use workshop::{Actor, RewindDraft, SaveRewind, Workshop};
 
 /// A pickup of the demo as it really is: nobody is told.
 struct Hidden {
-    format: Kind,
+    format: Format,
     strings: u32,
     pitch_mm: f64,
     gauge: &'static str,
@@ -33,8 +33,8 @@ impl Hidden {
     }
 
     /// A sheet on which nothing is noted yet.
-    fn sheet(&self, name: &str) -> ReferenceDraft {
-        ReferenceDraft::begun(name, starting_point(self.format, "Unknown", self.strings, self.pitch_mm))
+    fn sheet(&self, name: &str) -> RewindDraft {
+        RewindDraft::begun(name, starting_point(self.format, "Unknown", self.strings, self.pitch_mm))
     }
 }
 
@@ -50,9 +50,9 @@ fn outer(design: &Design, prediction: &Prediction) -> (f64, f64) {
     (core.0 + grown, core.1 + grown)
 }
 
-fn dead_mandola() -> anyhow::Result<ReferenceDraft> {
+fn dead_mandola() -> anyhow::Result<RewindDraft> {
     let hidden =
-        Hidden { format: Kind::TallSingle, strings: 4, pitch_mm: 12.5, gauge: "43 AWG", turns: 7900 };
+        Hidden { format: Format::TallSingle, strings: 4, pitch_mm: 12.5, gauge: "43 AWG", turns: 7900 };
     let (design, solution, prediction) = hidden.wound()?;
     let mut draft = hidden.sheet("Dead mandola pickup");
     draft.tags = "mandola, order 34".into();
@@ -70,9 +70,9 @@ fn dead_mandola() -> anyhow::Result<ReferenceDraft> {
     Ok(draft)
 }
 
-fn untrue_story() -> anyhow::Result<ReferenceDraft> {
+fn untrue_story() -> anyhow::Result<RewindDraft> {
     let hidden =
-        Hidden { format: Kind::WideSingle, strings: 6, pitch_mm: 10.4, gauge: "44 AWG", turns: 7300 };
+        Hidden { format: Format::WideSingle, strings: 6, pitch_mm: 10.4, gauge: "44 AWG", turns: 7300 };
     let (design, _, prediction) = hidden.wound()?;
     let mut draft = hidden.sheet("Wide single, “all original”");
     draft.tags = "bought, order 36".into();
@@ -95,8 +95,9 @@ fn untrue_story() -> anyhow::Result<ReferenceDraft> {
     Ok(draft)
 }
 
-fn liked_twin() -> anyhow::Result<ReferenceDraft> {
-    let hidden = Hidden { format: Kind::TwinCoil, strings: 6, pitch_mm: 10.0, gauge: "42 AWG", turns: 4800 };
+fn liked_twin() -> anyhow::Result<RewindDraft> {
+    let hidden =
+        Hidden { format: Format::TwinCoil, strings: 6, pitch_mm: 10.0, gauge: "42 AWG", turns: 4800 };
     let (design, solution, prediction) = hidden.wound()?;
     let mut draft = hidden.sheet("Twin that everybody likes");
     draft.purpose = Purpose::Model;
@@ -117,13 +118,13 @@ fn liked_twin() -> anyhow::Result<ReferenceDraft> {
 
 impl DemoWorkshop<'_> {
     /// Examines them.
-    pub(super) async fn references(&mut self) -> anyhow::Result<()> {
+    pub(super) async fn rewinds(&mut self) -> anyhow::Result<()> {
         let workshop = Workshop::new(self.store.clone());
         let actor =
             Actor { person: self.owner, workshop: self.workshop, role: Role::Owner, is_at_station: false };
         for draft in [liked_twin()?, untrue_story()?, dead_mandola()?] {
-            let command = SaveReference { key: ClientKey::random(), of: None, draft };
-            workshop.save_reference(&actor, &command).await?;
+            let command = SaveRewind { key: ClientKey::random(), of: None, draft };
+            workshop.save_rewind(&actor, &command).await?;
         }
         Ok(())
     }

@@ -11,9 +11,9 @@ use coil::prediction::Effort;
 use coil::wire::{Build, Gauge, Insulation};
 use serde::{Deserialize, Serialize};
 use store::logbook::{LogFilter, LogbookRow};
-use store::reference::{NewReference, Purpose, ReferenceRow, ReferenceState};
+use store::rewind::{NewRewind, Purpose, RewindRow, RewindState};
 use store::unreadable::RecordKind;
-use store::{ClientKey, ReferenceId, RevisionId, StoreError};
+use store::{ClientKey, RevisionId, RewindId, StoreError};
 use trade::diagnosis::{Expected, Outcome, QuickTest};
 use trade::impedance_fit::{CurveFit, Known, Swept, fit_curve};
 use trade::traveller::{RewindFinish, Traveller};
@@ -106,7 +106,7 @@ fn whole(turns: f64) -> u32 {
 
 /// A pickup that is examined, as it is kept.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct ReferenceDraft {
+pub struct RewindDraft {
     /// Why it is examined.
     pub purpose: Purpose,
     /// Tags, separated by commas.
@@ -131,7 +131,7 @@ pub struct ReferenceDraft {
     pub chosen: Option<ChosenExplanation>,
 }
 
-impl ReferenceDraft {
+impl RewindDraft {
     /// One of which nothing is known yet.
     #[must_use]
     pub fn begun(name: &str, pickup: Design) -> Self {
@@ -148,39 +148,35 @@ impl ReferenceDraft {
     }
 }
 
-/// A reference to save.
+/// A rewind to save.
 #[derive(Clone, Debug)]
-pub struct SaveReference {
+pub struct SaveRewind {
     /// Key of the submission.
     pub key: ClientKey,
-    /// The reference and the version that was shown; `None` adds a new one.
-    pub of: Option<(ReferenceId, u32)>,
+    /// The rewind and the version that was shown; `None` adds a new one.
+    pub of: Option<(RewindId, u32)>,
     /// What it becomes.
-    pub draft: ReferenceDraft,
+    pub draft: RewindDraft,
 }
 
 impl Workshop {
-    /// The references that are not archived, or those that are.
+    /// The rewinds that are not archived, or those that are.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn references(&self, actor: &Actor, is_archived: bool) -> Result<Vec<ReferenceRow>, Refusal> {
+    pub async fn rewinds(&self, actor: &Actor, is_archived: bool) -> Result<Vec<RewindRow>, Refusal> {
         actor.require(Action::ReadDesigns)?;
-        Ok(self.store_of(actor).references(is_archived).await?)
+        Ok(self.store_of(actor).rewinds(is_archived).await?)
     }
 
-    /// One reference.
+    /// One rewind.
     ///
     /// # Errors
     /// When there is none of that number.
-    pub async fn reference(
-        &self,
-        actor: &Actor,
-        id: ReferenceId,
-    ) -> Result<(ReferenceRow, ReferenceDraft), Refusal> {
+    pub async fn rewind(&self, actor: &Actor, id: RewindId) -> Result<(RewindRow, RewindDraft), Refusal> {
         actor.require(Action::ReadDesigns)?;
-        let row = self.store_of(actor).reference(id).await?;
-        let draft = self.store_of(actor).noted(RecordKind::Reference, row.id.0, &row.name, draft_of(&row))?;
+        let row = self.store_of(actor).rewind(id).await?;
+        let draft = self.store_of(actor).noted(RecordKind::Rewind, row.id.0, &row.name, draft_of(&row))?;
         Ok((row, draft))
     }
 
@@ -221,15 +217,11 @@ impl Workshop {
         Ok(habits)
     }
 
-    /// Saves a reference; the same key again adds nothing more.
+    /// Saves a rewind; the same key again adds nothing more.
     ///
     /// # Errors
     /// [`Refusal::NotPredictable`] with what contradicts itself, by its place; [`Refusal::ChangedMeanwhile`].
-    pub async fn save_reference(
-        &self,
-        actor: &Actor,
-        command: &SaveReference,
-    ) -> Result<ReferenceId, Refusal> {
+    pub async fn save_rewind(&self, actor: &Actor, command: &SaveRewind) -> Result<RewindId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
         let found = self.identify_findings(actor, &command.draft.findings).await?;
         let store = self.store_of(actor);
@@ -237,50 +229,50 @@ impl Workshop {
             None => {
                 let document = serde_json::to_string(&command.draft)?;
                 let conclusion = conclusion(&command.draft, &found);
-                let state = state_of(&command.draft, ReferenceState::Open);
+                let state = state_of(&command.draft, RewindState::Open);
                 let new = new_row(&command.draft, &document, &conclusion, state, None);
-                Ok(store.add_reference(actor.person, &command.key, &new).await?)
+                Ok(store.add_rewind(actor.person, &command.key, &new).await?)
             }
             Some(of) => {
-                let row = store.reference(of.0).await?;
-                self.write_reference(actor, of, &row, &command.draft, &found).await?;
+                let row = store.rewind(of.0).await?;
+                self.write_rewind(actor, of, &row, &command.draft, &found).await?;
                 Ok(of.0)
             }
         }
     }
 
-    /// Writes a reference as it became.
-    pub(crate) async fn write_reference(
+    /// Writes a rewind as it became.
+    pub(crate) async fn write_rewind(
         &self,
         actor: &Actor,
-        of: (ReferenceId, u32),
-        row: &ReferenceRow,
-        draft: &ReferenceDraft,
+        of: (RewindId, u32),
+        row: &RewindRow,
+        draft: &RewindDraft,
         found: &Identification,
     ) -> Result<(), Refusal> {
         let document = serde_json::to_string(draft)?;
         let conclusion = conclusion(draft, found);
         let state = state_of(draft, row.state.0);
         let new = new_row(draft, &document, &conclusion, state, row.revision_id);
-        match self.store_of(actor).change_reference(actor.person, of, &new).await {
+        match self.store_of(actor).change_rewind(actor.person, of, &new).await {
             Ok(()) => Ok(()),
             Err(StoreError::Changed(what)) => Err(Refusal::ChangedMeanwhile(what)),
             Err(error) => Err(error.into()),
         }
     }
 
-    /// Archives a reference, or restores it.
+    /// Archives a rewind, or restores it.
     ///
     /// # Errors
     /// When there is none of that number.
-    pub async fn archive_reference(
+    pub async fn archive_rewind(
         &self,
         actor: &Actor,
-        id: ReferenceId,
+        id: RewindId,
         is_archived: bool,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        Ok(self.store_of(actor).archive_reference(actor.person, id, is_archived).await?)
+        Ok(self.store_of(actor).archive_rewind(actor.person, id, is_archived).await?)
     }
 
     /// Settles on an explanation: that of a place in the list of what the findings tell now.
@@ -290,15 +282,15 @@ impl Workshop {
     pub async fn choose_explanation(
         &self,
         actor: &Actor,
-        of: (ReferenceId, u32),
+        of: (RewindId, u32),
         place: usize,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (row, mut draft) = self.reference(actor, of.0).await?;
+        let (row, mut draft) = self.rewind(actor, of.0).await?;
         let found = self.identify_findings(actor, &draft.findings).await?;
         let candidate = found.candidates.get(place).ok_or(Refusal::NotFound("explanation"))?;
         draft.chosen = Some(ChosenExplanation::from_candidate(candidate));
-        self.write_reference(actor, of, &row, &draft, &found).await
+        self.write_rewind(actor, of, &row, &draft, &found).await
     }
 
     /// Notes what a quick test showed, in place of what was noted of it and after it; `None` takes the last answer back.
@@ -308,11 +300,11 @@ impl Workshop {
     pub async fn answer_quick_test(
         &self,
         actor: &Actor,
-        of: (ReferenceId, u32),
+        of: (RewindId, u32),
         answer: Option<(QuickTest, Outcome)>,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (row, mut draft) = self.reference(actor, of.0).await?;
+        let (row, mut draft) = self.rewind(actor, of.0).await?;
         match answer {
             Some((test, outcome)) => {
                 if let Some(at) = draft.answers.iter().position(|(t, _)| *t == test) {
@@ -325,7 +317,7 @@ impl Workshop {
             }
         }
         let found = self.identify_findings(actor, &draft.findings).await?;
-        self.write_reference(actor, of, &row, &draft, &found).await
+        self.write_rewind(actor, of, &row, &draft, &found).await
     }
 
     /// What a pickup should read, sound, by the explanation that was settled on, else by the most probable one.
@@ -335,7 +327,7 @@ impl Workshop {
     pub async fn expected_readings(
         &self,
         actor: &Actor,
-        draft: &ReferenceDraft,
+        draft: &RewindDraft,
         found: &Identification,
     ) -> Result<Expected, Refusal> {
         actor.require(Action::ReadDesigns)?;
@@ -378,10 +370,10 @@ impl Workshop {
         design: &Design,
     ) -> Result<Traveller, Refusal> {
         let store = self.store_of(actor);
-        let (traveller, reference) = tokio::try_join!(self.traveller_for(actor, design), async {
-            Ok(store.reference_of_revision(revision).await?)
+        let (traveller, rewind) = tokio::try_join!(self.traveller_for(actor, design), async {
+            Ok(store.rewind_of_revision(revision).await?)
         })?;
-        Ok(match reference.filter(|row| row.purpose.0 == Purpose::Rewind) {
+        Ok(match rewind.filter(|row| row.purpose.0 == Purpose::Rewind) {
             Some(row) => traveller.for_rewind(draft_of(&row)?.finish),
             None => traveller,
         })
@@ -396,7 +388,7 @@ impl Workshop {
     pub async fn fit_curve(
         &self,
         actor: &Actor,
-        draft: &ReferenceDraft,
+        draft: &RewindDraft,
         (swept, hz, values): (Swept, Vec<f64>, Vec<f64>),
         (across_f, across_ohm): (Option<f64>, Option<f64>),
     ) -> Result<Option<CurveFit>, Refusal> {
@@ -418,7 +410,7 @@ impl Workshop {
     }
 
     /// What the losses of an explained pickup are worth as a resistance across it, Ω.
-    async fn own_losses(&self, actor: &Actor, draft: &ReferenceDraft) -> Result<Option<f64>, Refusal> {
+    async fn own_losses(&self, actor: &Actor, draft: &RewindDraft) -> Result<Option<f64>, Refusal> {
         let mut findings = draft.findings.clone();
         if findings.name.trim().is_empty() {
             "unnamed".clone_into(&mut findings.name);
@@ -437,15 +429,11 @@ impl Workshop {
         Ok(found.and_then(|fit| fit.loss_ohm).map(|q| q.nominal))
     }
 
-    /// The coils that were wound by the design that was made of a reference, newest first.
+    /// The coils that were wound by the design that was made of a rewind, newest first.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn coils_of_reference(
-        &self,
-        actor: &Actor,
-        row: &ReferenceRow,
-    ) -> Result<Vec<LogbookRow>, Refusal> {
+    pub async fn coils_of_rewind(&self, actor: &Actor, row: &RewindRow) -> Result<Vec<LogbookRow>, Refusal> {
         actor.require(Action::ReadRuns)?;
         let Some(revision) = row.revision_id else { return Ok(Vec::new()) };
         let store = self.store_of(actor);
@@ -455,20 +443,20 @@ impl Workshop {
 }
 
 /// The pickup as it is explained: by what was settled on, else by the most probable explanation.
-pub(crate) fn explained(draft: &ReferenceDraft, found: &Identification) -> Option<Design> {
+pub(crate) fn explained(draft: &RewindDraft, found: &Identification) -> Option<Design> {
     let chosen =
         draft.chosen.clone().or_else(|| found.candidates.first().map(ChosenExplanation::from_candidate))?;
     Some(chosen.design(&draft.findings, &draft.findings.name))
 }
 
 fn new_row<'a>(
-    draft: &'a ReferenceDraft,
+    draft: &'a RewindDraft,
     document: &'a str,
     conclusion: &'a str,
-    state: ReferenceState,
+    state: RewindState,
     revision_id: Option<store::RevisionId>,
-) -> NewReference<'a> {
-    NewReference {
+) -> NewRewind<'a> {
+    NewRewind {
         name: &draft.findings.name,
         purpose: draft.purpose,
         tags: &draft.tags,
@@ -480,16 +468,16 @@ fn new_row<'a>(
 }
 
 /// A design once made stays; before it, an explanation that was settled on.
-fn state_of(draft: &ReferenceDraft, before: ReferenceState) -> ReferenceState {
+fn state_of(draft: &RewindDraft, before: RewindState) -> RewindState {
     match before {
-        ReferenceState::Designed | ReferenceState::Left => before,
-        _ if draft.chosen.is_some() => ReferenceState::Explained,
-        _ => ReferenceState::Open,
+        RewindState::Designed | RewindState::Left => before,
+        _ if draft.chosen.is_some() => RewindState::Explained,
+        _ => RewindState::Open,
     }
 }
 
 /// What it was, in words, for the list.
-fn conclusion(draft: &ReferenceDraft, found: &Identification) -> String {
+fn conclusion(draft: &RewindDraft, found: &Identification) -> String {
     let fault = found.faults.iter().find(|f| f.probability > 0.5);
     let fault = fault.map_or_else(String::new, |f| format!("; {}", coil::Word::spoken(f.value)));
     let text = match &draft.chosen {
@@ -510,7 +498,7 @@ fn conclusion(draft: &ReferenceDraft, found: &Identification) -> String {
     text.chars().take(300).collect()
 }
 
-pub(crate) fn draft_of(row: &ReferenceRow) -> Result<ReferenceDraft, StoreError> {
+pub(crate) fn draft_of(row: &RewindRow) -> Result<RewindDraft, StoreError> {
     serde_json::from_str(&row.document)
-        .map_err(|error| StoreError::Unreadable { what: "reference", detail: error.to_string() })
+        .map_err(|error| StoreError::Unreadable { what: "rewind", detail: error.to_string() })
 }

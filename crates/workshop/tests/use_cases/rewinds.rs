@@ -1,28 +1,26 @@
 //! Examined pickups: weighed, chosen, diagnosed, brought back, copied, and photographed.
 
 use super::*;
-use coil::design::{Design, Kind, starting_point};
+use coil::design::{Design, Format, starting_point};
 use coil::identification::Measurement;
 use coil::prediction::{Calibration, Solution};
-use store::ReferenceId;
+use store::RewindId;
 use store::photo::PhotoSubject;
-use store::reference::{Purpose, ReferenceState};
+use store::rewind::{Purpose, RewindState};
 use trade::diagnosis::{Outcome, QuickTest};
 use trade::impedance_fit::Swept;
 use trade::traveller::{RewindFinish, Wrap};
 use workshop::{
-    AddPhoto, ComparedId, CopyReference, OverlayRef, ReferenceDraft, Restoration, RestoreReference,
-    SaveReference,
+    AddPhoto, ComparedId, CopyRewind, OverlayRef, Restoration, RestoreRewind, RewindDraft, SaveRewind,
 };
 
 /// A pickup of 43 AWG, and a sheet with what a bench reads of it.
-fn examined() -> (Design, ReferenceDraft) {
-    let mut design = starting_point(Kind::TallSingle, "Unknown", 6, 10.4);
+fn examined() -> (Design, RewindDraft) {
+    let mut design = starting_point(Format::TallSingle, "Unknown", 6, 10.4);
     design.coils[0].wire.gauge = "43 AWG".parse().unwrap();
     design.coils[0].wind.turns = 8200;
     let prediction = Solution::compute(&design).unwrap().prediction(&Calibration::default());
-    let mut draft =
-        ReferenceDraft::begun("Drawer find", starting_point(Kind::TallSingle, "Unknown", 6, 10.4));
+    let mut draft = RewindDraft::begun("Drawer find", starting_point(Format::TallSingle, "Unknown", 6, 10.4));
     let reading = |value| Some(Measurement { value, ..Measurement::default() });
     let measured = &mut draft.findings.measured;
     measured.resistance_ohm = reading(prediction.pickup.resistance_20c_ohm.nominal);
@@ -33,9 +31,9 @@ fn examined() -> (Design, ReferenceDraft) {
     (design, draft)
 }
 
-async fn saved(workshop: &Workshop, actor: &Actor, draft: &ReferenceDraft) -> ReferenceId {
-    let command = SaveReference { key: ClientKey::random(), of: None, draft: draft.clone() };
-    workshop.save_reference(actor, &command).await.unwrap()
+async fn saved(workshop: &Workshop, actor: &Actor, draft: &RewindDraft) -> RewindId {
+    let command = SaveRewind { key: ClientKey::random(), of: None, draft: draft.clone() };
+    workshop.save_rewind(actor, &command).await.unwrap()
 }
 
 #[tokio::test]
@@ -44,15 +42,15 @@ async fn a_pickup_is_found_out_and_brought_back() {
     let (truth, mut draft) = examined();
     draft.finish = RewindFinish { wrap: Wrap::String, is_aged: true };
     let id = saved(&workshop, &owner, &draft).await;
-    let (row, _) = workshop.reference(&owner, id).await.unwrap();
+    let (row, _) = workshop.rewind(&owner, id).await.unwrap();
     assert!(row.conclusion.starts_with("43 AWG"), "{}", row.conclusion);
     workshop.choose_explanation(&owner, (id, 1), 0).await.unwrap();
-    let (row, kept) = workshop.reference(&owner, id).await.unwrap();
-    assert_eq!(row.state.0, ReferenceState::Explained);
+    let (row, kept) = workshop.rewind(&owner, id).await.unwrap();
+    assert_eq!(row.state.0, RewindState::Explained);
     assert_eq!(kept.chosen.as_ref().unwrap().gauge, truth.coils[0].wire.gauge);
     assert!(matches!(
         workshop.choose_explanation(&owner, (id, 1), 0).await,
-        Err(Refusal::ChangedMeanwhile("reference"))
+        Err(Refusal::ChangedMeanwhile("rewind"))
     ));
 
     // Three ways back; the old edge has as many turns as the workshop's own lay takes for it.
@@ -65,15 +63,15 @@ async fn a_pickup_is_found_out_and_brought_back() {
     assert!((f64::from(turns(Restoration::OldEdge)) / 8200.0 - 1.0).abs() < 0.05);
     assert!((f64::from(turns(Restoration::Improved)) / original - 1.1).abs() < 0.001);
 
-    let restore = RestoreReference {
+    let restore = RestoreRewind {
         key: ClientKey::random(),
         of: (id, row.version),
         way: Restoration::Original,
         more_turns_percent: 0.0,
     };
-    let revision = workshop.restore_reference(&owner, &restore).await.unwrap();
+    let revision = workshop.restore_rewind(&owner, &restore).await.unwrap();
     // It stands beside what is made of it, with what was read of it.
-    let both = [ComparedId::Reference(id), ComparedId::Revision(revision)];
+    let both = [ComparedId::Rewind(id), ComparedId::Revision(revision)];
     let side_by_side = workshop.compare(&owner, &both).await.unwrap();
     let ohms = |k: usize| side_by_side[k].prediction.as_ref().unwrap().pickup.resistance_20c_ohm.nominal;
     assert!((ohms(0) / ohms(1) - 1.0).abs() < 1e-3 && side_by_side[0].name == "Drawer find");
@@ -81,9 +79,9 @@ async fn a_pickup_is_found_out_and_brought_back() {
     assert!((read / ohms(0) - 1.0).abs() < 0.02, "{read}");
     let operator = Actor { role: Role::Operator, ..owner };
     assert!(matches!(workshop.compare(&operator, &both).await, Err(Refusal::NotAllowed(_))));
-    let (row, _) = workshop.reference(&owner, id).await.unwrap();
-    assert_eq!((row.state.0, row.revision_id), (ReferenceState::Designed, Some(revision)));
-    assert!(workshop.coils_of_reference(&owner, &row).await.unwrap().is_empty());
+    let (row, _) = workshop.rewind(&owner, id).await.unwrap();
+    assert_eq!((row.state.0, row.revision_id), (RewindState::Designed, Some(revision)));
+    assert!(workshop.coils_of_rewind(&owner, &row).await.unwrap().is_empty());
 
     // Its run begins with what is done before an old pickup can be wound, and is compared with the original.
     let run = run(&workshop, &owner, revision).await;
@@ -92,7 +90,7 @@ async fn a_pickup_is_found_out_and_brought_back() {
     assert_eq!(first, ["photograph", "unsolder", "unwind"]);
     let has = |key: &str| details.progress.operations.iter().any(|o| o.0.key == key);
     assert!(has("wrap") && has("age"), "finished as its owner wants it");
-    assert_eq!(workshop.coils_of_reference(&owner, &row).await.unwrap().len(), 1);
+    assert_eq!(workshop.coils_of_rewind(&owner, &row).await.unwrap().len(), 1);
 }
 
 #[tokio::test]
@@ -101,21 +99,21 @@ async fn a_model_becomes_the_start_of_a_design_with_targets() {
     let (_, mut draft) = examined();
     draft.purpose = Purpose::Model;
     let id = saved(&workshop, &owner, &draft).await;
-    let copy = CopyReference {
+    let copy = CopyRewind {
         key: ClientKey::random(),
         of: id,
         name: "Like it, louder".into(),
         more_output_percent: 15.0,
         least_peak_hz: Some(4000.0),
     };
-    let made = workshop.copy_reference(&owner, &copy).await.unwrap();
-    assert_eq!(workshop.copy_reference(&owner, &copy).await.unwrap(), made, "the same submission");
+    let made = workshop.copy_rewind(&owner, &copy).await.unwrap();
+    assert_eq!(workshop.copy_rewind(&owner, &copy).await.unwrap(), made, "the same submission");
     let design = workshop.revision(&owner, made).await.unwrap().design;
-    assert_eq!((design.name.as_str(), design.aims.peak_hz.unwrap()[0]), ("Like it, louder", 4000.0));
+    assert_eq!((design.name.as_str(), design.targets.peak_hz.unwrap()[0]), ("Like it, louder", 4000.0));
     // Settled on, it can be laid over the response of any design.
     workshop.choose_explanation(&owner, (id, 1), 0).await.unwrap();
     let query = ContextQuery {
-        overlays: vec![OverlayRef::Reference(id)],
+        overlays: vec![OverlayRef::Rewind(id)],
         overlay_choices: true,
         ..ContextQuery::default()
     };
@@ -127,7 +125,7 @@ async fn a_model_becomes_the_start_of_a_design_with_targets() {
         .pickup
         .relative_output_db
         .nominal;
-    let [low, high] = design.aims.output_db.unwrap();
+    let [low, high] = design.targets.output_db.unwrap();
     // 15 % more is 1.21 dB.
     assert!((0.5 * (low + high) - now - 1.21).abs() < 0.05);
 }
@@ -181,13 +179,13 @@ async fn a_diagnosis_is_kept_answer_by_answer() {
         let version = u32::try_from(k + 1).unwrap();
         workshop.answer_quick_test(&owner, (id, version), Some(*answer)).await.unwrap();
     }
-    assert_eq!(workshop.reference(&owner, id).await.unwrap().1.answers, answers);
+    assert_eq!(workshop.rewind(&owner, id).await.unwrap().1.answers, answers);
     // One given anew takes what came after it back; and the last can be taken back.
     let other = Some((QuickTest::ToMetal, Outcome::Unsteady));
     workshop.answer_quick_test(&owner, (id, 4), other).await.unwrap();
-    assert_eq!(workshop.reference(&owner, id).await.unwrap().1.answers.len(), 2);
+    assert_eq!(workshop.rewind(&owner, id).await.unwrap().1.answers.len(), 2);
     workshop.answer_quick_test(&owner, (id, 5), None).await.unwrap();
-    assert_eq!(workshop.reference(&owner, id).await.unwrap().1.answers.len(), 1);
+    assert_eq!(workshop.rewind(&owner, id).await.unwrap().1.answers.len(), 1);
 }
 
 /// Recipes are not shown to those who only wind; photos of runs are, and theirs to take.
@@ -198,8 +196,8 @@ async fn who_may_see_and_change_what() {
     let id = saved(&workshop, &owner, &draft).await;
     let operator = Actor { role: Role::Operator, ..owner };
     let viewer = Actor { role: Role::Viewer, ..owner };
-    assert!(matches!(workshop.reference(&operator, id).await, Err(Refusal::NotAllowed(_))));
-    assert!(workshop.reference(&viewer, id).await.is_ok());
+    assert!(matches!(workshop.rewind(&operator, id).await, Err(Refusal::NotAllowed(_))));
+    assert!(workshop.rewind(&viewer, id).await.is_ok());
     assert!(workshop.choose_explanation(&viewer, (id, 1), 0).await.is_err());
     let picture = {
         let mut out = std::io::Cursor::new(Vec::new());
@@ -213,13 +211,13 @@ async fn who_may_see_and_change_what() {
         caption: " the\u{7} leads ".into(),
         bytes: bytes.to_vec(),
     };
-    let of_reference = photo(PhotoSubject::Reference, id.0, &picture);
-    assert!(matches!(workshop.add_photo(&operator, of_reference.clone()).await, Err(Refusal::NotAllowed(_))));
-    let added = workshop.add_photo(&owner, of_reference).await.unwrap();
-    assert_eq!(workshop.photos(&owner, PhotoSubject::Reference, id.0).await.unwrap()[0].caption, "the leads");
+    let of_rewind = photo(PhotoSubject::Rewind, id.0, &picture);
+    assert!(matches!(workshop.add_photo(&operator, of_rewind.clone()).await, Err(Refusal::NotAllowed(_))));
+    let added = workshop.add_photo(&owner, of_rewind).await.unwrap();
+    assert_eq!(workshop.photos(&owner, PhotoSubject::Rewind, id.0).await.unwrap()[0].caption, "the leads");
     assert!(workshop.photo_picture(&operator, added, true).await.is_err());
     assert!(workshop.photo_picture(&viewer, added, true).await.unwrap().starts_with(&[0xff, 0xd8]));
-    let wrong = workshop.add_photo(&owner, photo(PhotoSubject::Reference, id.0, b"<svg>")).await;
+    let wrong = workshop.add_photo(&owner, photo(PhotoSubject::Rewind, id.0, b"<svg>")).await;
     assert!(matches!(wrong, Err(Refusal::NotAPicture)));
     let revision = design(&workshop, &owner).await;
     let run = run(&workshop, &owner, revision).await;

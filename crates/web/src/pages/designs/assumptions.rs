@@ -9,7 +9,7 @@ use crate::respond::{render, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::prediction::Quantity;
-use coil::search::{Choice, Matter};
+use coil::search::{Assumption, AssumptionComparison};
 use presentation::format::{self, signed_percent};
 use workshop::Scatter;
 
@@ -23,7 +23,7 @@ struct Change {
     is_larger: bool,
 }
 
-struct MatterRow {
+struct AssumptionRow {
     question: &'static str,
     from: String,
     to: String,
@@ -34,9 +34,9 @@ struct MatterRow {
 }
 
 #[derive(Template)]
-#[template(path = "designs/_matters.html")]
-struct MattersTable {
-    rows: Vec<MatterRow>,
+#[template(path = "designs/_assumptions.html")]
+struct AssumptionsTable {
+    rows: Vec<AssumptionRow>,
     scatter: String,
 }
 
@@ -49,21 +49,21 @@ pub(super) struct FetchedPanel {
 
 /// The panel, before the table is there.
 pub(super) fn panel() -> Result<String, AppError> {
-    render(&FetchedPanel { from: "/designs/matters", wait: "Comparing both sides of every choice …" })
+    render(&FetchedPanel { from: "/designs/assumptions", wait: "Comparing both sides of every choice …" })
 }
 
-const fn question(choice: Choice) -> &'static str {
+const fn question(choice: Assumption) -> &'static str {
     match choice {
-        Choice::Potting => "Potted or not?",
-        Choice::Lay => "Scattered or straight?",
-        Choice::Build => "Heavy or single build?",
-        Choice::Enamel => "Another enamel of equal size?",
-        Choice::Alloy => "Another alloy at equal flux?",
-        Choice::BasePlate => "A steel base plate?",
-        Choice::Cover => "A cover?",
-        Choice::CoverMetal => "Which metal for the cover?",
-        Choice::Bevel => "Bevelled poles?",
-        Choice::Reverse => "Reversed by winder or by leads?",
+        Assumption::Potting => "Potted or not?",
+        Assumption::Lay => "Scattered or straight?",
+        Assumption::Build => "Heavy or single build?",
+        Assumption::Enamel => "Another enamel of equal size?",
+        Assumption::Alloy => "Another alloy at equal flux?",
+        Assumption::BasePlate => "A steel base plate?",
+        Assumption::Cover => "A cover?",
+        Assumption::CoverMetal => "Which metal for the cover?",
+        Assumption::Bevel => "Bevelled poles?",
+        Assumption::Reverse => "Reversed by winder or by leads?",
     }
 }
 
@@ -82,7 +82,7 @@ fn change(q: Quantity, per: f64, digits: usize, least: f64, scatter: f64) -> Cha
 
 /// Changes of resonance and peak are told in kHz, of the peak's height and the output in dB; a change counts where it is
 /// larger than the scatter, and in decibels from a half on, which is about what is heard.
-fn row(matter: Matter, scatter: Scatter, reference: Reference) -> MatterRow {
+fn row(matter: AssumptionComparison, scatter: Scatter, reference: Reference) -> AssumptionRow {
     const HEARD_DB: f64 = 0.5;
     let d = matter.differences;
     let peak = if d.have_peaks {
@@ -104,7 +104,14 @@ fn row(matter: Matter, scatter: Scatter, reference: Reference) -> MatterRow {
         (false, true) => ("alone", "Unloaded only"),
         (false, false) => ("no", "No: coils differ by more"),
     };
-    MatterRow { question: question(matter.choice), from: matter.from, to: matter.to, verdict, key, changes }
+    AssumptionRow {
+        question: question(matter.choice),
+        from: matter.from,
+        to: matter.to,
+        verdict,
+        key,
+        changes,
+    }
 }
 
 /// What the scatter is a share of.
@@ -131,7 +138,7 @@ pub(super) async fn table(
         resonance_hz: now.pickup.resonance_unloaded_hz.nominal,
         peak_hz: now.pickup.peak_hz.map(|q| q.nominal),
     };
-    let (all, scatter) = app.workshop.matters(&user.actor, &design).await?;
+    let (all, scatter) = app.workshop.compare_assumptions(&user.actor, &design).await?;
     let whose = if scatter.is_own {
         "this workshop's own coils"
     } else {
@@ -143,29 +150,31 @@ pub(super) async fn table(
         signed_percent(scatter.capacitance, 0).trim_start_matches('+'),
     );
     let rows = all.into_iter().map(|m| row(m, scatter, reference)).collect();
-    render_page(&MattersTable { rows, scatter: scatter_words }, false)
+    render_page(&AssumptionsTable { rows, scatter: scatter_words }, false)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use coil::prediction::Calibration;
-    use coil::search::matters;
+    use coil::search::compare_assumptions;
 
     #[test]
     fn what_is_within_the_scatter_does_not_count() {
         let design = coil::design::reference_coil();
         let reference = Reference { capacitance_f: 43e-12, resonance_hz: 16e3, peak_hz: Some(4.3e3) };
         let scatter = Scatter { inductance: 0.01, capacitance: 0.08, is_own: true };
-        let rows: Vec<MatterRow> = matters(&design, &Calibration::default())
+        let rows: Vec<AssumptionRow> = compare_assumptions(&design, &Calibration::default())
             .into_iter()
             .map(|m| row(m, scatter, reference))
             .collect();
-        assert_eq!(rows.len(), Choice::ALL.len());
-        let of = |choice: Choice| rows.iter().find(|r| r.question == question(choice)).unwrap();
+        assert_eq!(rows.len(), Assumption::ALL.len());
+        let of = |choice: Assumption| rows.iter().find(|r| r.question == question(choice)).unwrap();
         // Wax shows on an analyser; film chemistry at equal size shows nowhere; both ways to reverse are one circuit.
-        assert!(of(Choice::Potting).changes[0].is_larger && !of(Choice::Potting).changes[3].is_larger);
-        assert!(of(Choice::Enamel).changes.iter().all(|c| !c.is_larger));
-        assert!(of(Choice::Reverse).changes.iter().all(|c| c.text == "="));
+        assert!(
+            of(Assumption::Potting).changes[0].is_larger && !of(Assumption::Potting).changes[3].is_larger
+        );
+        assert!(of(Assumption::Enamel).changes.iter().all(|c| !c.is_larger));
+        assert!(of(Assumption::Reverse).changes.iter().all(|c| c.text == "="));
     }
 }

@@ -1,0 +1,1 @@
+RENAME TABLE pickup_references TO rewinds

@@ -1,0 +1,1 @@
+RENAME TABLE sets TO matched_sets

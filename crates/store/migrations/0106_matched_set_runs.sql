@@ -1,0 +1,1 @@
+RENAME TABLE set_runs TO matched_set_runs
