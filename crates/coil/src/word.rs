@@ -30,10 +30,17 @@ macro_rules! document_word {
             schemars::JsonSchema,
             strum::EnumString,
             strum::IntoStaticStr,
+            strum::VariantArray,
         )]
         #[serde(rename_all = "kebab-case")]
         #[strum(serialize_all = "kebab-case")]
         pub enum $name { $($body)* }
+
+        impl $name {
+            /// All of them, in the order that lists show them in.
+            pub const ALL: [Self; <Self as strum::VariantArray>::VARIANTS.len()] =
+                *<Self as strum::VariantArray>::VARIANTS.first_chunk().expect("an array has its own length");
+        }
     };
 }
 

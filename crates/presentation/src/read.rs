@@ -3,6 +3,15 @@
 use crate::form_fields::{Errors, FormFields};
 use coil::quantity::{Capacitance, Measure, ParseQuantity as _, Units, fixed, number};
 
+/// The chosen value of a list, by its word; an error at the field for anything else.
+pub fn chosen<T: std::str::FromStr>(form: &FormFields, errors: &mut Errors, name: &str) -> Option<T> {
+    let found = form.get(name).parse().ok();
+    if found.is_none() {
+        errors.insert(name.into(), "Choose one of the list.".into());
+    }
+    found
+}
+
 /// Reads one optional field within a range; what cannot be read is told at the field.
 pub fn optional(
     form: &FormFields,

@@ -2,8 +2,10 @@
 
 use crate::audit::AuditAction;
 use crate::submission::added_once;
-use crate::{ClientKey, InstrumentId, PersonId, SpoolId, StoreError, WorkshopStore};
-use coil::wire::COPPER_ALPHA;
+use crate::{ClientKey, InstrumentId, PersonId, SpoolId, StoreError, Stored, WorkshopStore};
+use coil::Word as _;
+use coil::design::Wire;
+use coil::wire::{Build, COPPER_ALPHA, Gauge, Insulation, ToleranceRange};
 use sqlx::FromRow;
 use time::PrimitiveDateTime;
 
@@ -14,14 +16,14 @@ pub struct Spool {
     pub id: SpoolId,
     /// What is written on it.
     pub label: String,
-    /// Gauge, such as 42 AWG.
-    pub gauge: String,
-    /// Insulation, by its name in the design document.
-    pub insulation: String,
-    /// Build, by its name in the design document.
-    pub build: String,
-    /// Tolerance range, by its name in the design document.
-    pub tolerance: String,
+    /// Gauge.
+    pub gauge: Stored<Gauge>,
+    /// Insulation.
+    pub insulation: Stored<Insulation>,
+    /// Build.
+    pub build: Stored<Build>,
+    /// The tolerance that it was ordered to.
+    pub tolerance: Stored<ToleranceRange>,
     /// Measured bare diameter, mm.
     pub bare_mm: Option<f64>,
     /// Measured overall diameter, mm.
@@ -146,16 +148,8 @@ pub struct NewSpool {
     pub key: ClientKey,
     /// What is written on it, unique in the workshop.
     pub label: String,
-    /// Gauge.
-    pub gauge: String,
-    /// Insulation.
-    pub insulation: String,
-    /// Build.
-    pub build: String,
-    /// Tolerance range.
-    pub tolerance: String,
-    /// What was measured.
-    pub measured: coil::design::Spool,
+    /// Its wire, with what was measured of it.
+    pub wire: Wire,
     /// Remark.
     pub remark: String,
 }
@@ -172,6 +166,7 @@ impl WorkshopStore {
         if let Some(added) = self.number_by_key("spools", &spool.key).await? {
             return Ok(SpoolId(added));
         }
+        let (wire, measured) = (&spool.wire, spool.wire.spool.unwrap_or_default());
         let mut tx = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO spools (workshop_id, client_key, label, gauge, insulation, build, tolerance, bare_mm, \
@@ -180,15 +175,15 @@ impl WorkshopStore {
         .bind(workshop)
         .bind(spool.key.as_str())
         .bind(&spool.label)
-        .bind(&spool.gauge)
-        .bind(&spool.insulation)
-        .bind(&spool.build)
-        .bind(&spool.tolerance)
-        .bind(spool.measured.bare_mm)
-        .bind(spool.measured.overall_mm)
-        .bind(spool.measured.ohm_per_m)
-        .bind(spool.measured.at_c)
-        .bind(spool.measured.left_m)
+        .bind(wire.gauge.to_string())
+        .bind(wire.insulation.word())
+        .bind(wire.build.word())
+        .bind(wire.range.word())
+        .bind(measured.bare_mm)
+        .bind(measured.overall_mm)
+        .bind(measured.ohm_per_m)
+        .bind(measured.at_c)
+        .bind(measured.left_m)
         .bind(&spool.remark)
         .execute(&mut *tx)
         .await;
@@ -354,7 +349,7 @@ impl WorkshopStore {
 }
 
 impl Spool {
-    /// What was measured on it, as the design document has it.
+    /// What was measured on it.
     pub fn measured(&self) -> coil::design::Spool {
         coil::design::Spool {
             bare_mm: self.bare_mm,
@@ -362,6 +357,17 @@ impl Spool {
             ohm_per_m: self.ohm_per_m,
             at_c: self.at_c,
             left_m: self.left_now_m(),
+        }
+    }
+
+    /// Its wire, with what was measured on it.
+    pub fn wire(&self) -> Wire {
+        Wire {
+            gauge: self.gauge.0,
+            insulation: self.insulation.0,
+            build: self.build.0,
+            range: self.tolerance.0,
+            spool: Some(self.measured()),
         }
     }
 

@@ -19,6 +19,12 @@ impl<T> Deref for Stored<T> {
     }
 }
 
+impl<T: std::fmt::Display> std::fmt::Display for Stored<T> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
 impl<T> Type<MySql> for Stored<T> {
     fn type_info() -> MySqlTypeInfo {
         <str as Type<MySql>>::type_info()

@@ -13,8 +13,10 @@ mod server;
 mod sets;
 mod shop_floor;
 
+use coil::design::Wire;
 use coil::design::tall_single;
 use coil::prediction::{Calibration, predict};
+use coil::wire::{Build, Insulation, ToleranceRange};
 use dev_database::fresh_store;
 use store::design::NewRevision;
 use store::event::NewEvent;
@@ -59,11 +61,13 @@ fn new_spool(label: &str) -> NewSpool {
     NewSpool {
         key: ClientKey::random(),
         label: label.into(),
-        gauge: "42 AWG".into(),
-        insulation: "polyurethane".into(),
-        build: "single".into(),
-        tolerance: "full".into(),
-        measured: coil::design::Spool { left_m: Some(5000.0), ..coil::design::Spool::default() },
+        wire: Wire {
+            gauge: "42 AWG".parse().unwrap(),
+            insulation: Insulation::Polyurethane,
+            build: Build::Single,
+            range: ToleranceRange::Full,
+            spool: Some(coil::design::Spool { left_m: Some(5000.0), ..coil::design::Spool::default() }),
+        },
         remark: String::new(),
     }
 }
@@ -166,7 +170,8 @@ async fn spools_are_unique_by_label() {
     let store = fresh_store().await;
     let (shop, owner) = workshop(&store, "kestrel").await;
     let measured = coil::design::Spool { ohm_per_m: Some(5.51), ..coil::design::Spool::default() };
-    let spool = NewSpool { measured, ..new_spool("K-7") };
+    let mut spool = new_spool("K-7");
+    spool.wire.spool = Some(measured);
     let id = store.workshop(shop).add_spool(owner, &spool).await.unwrap();
     assert_eq!(store.workshop(shop).add_spool(owner, &spool).await.unwrap(), id);
     let again = NewSpool { key: ClientKey::random(), ..spool };

@@ -7,8 +7,10 @@
 mod asking;
 
 use asking::{Asker, hidden};
+use coil::design::Wire;
 use coil::design::{Design, Format, starting_point};
 use coil::prediction::{Prediction, predict};
+use coil::wire::{Build, Insulation, ToleranceRange};
 use dev_database::PrivateServer;
 use rand::rngs::StdRng;
 use rand::{RngExt as _, SeedableRng as _};
@@ -101,11 +103,13 @@ async fn shop(store: &Store, runs: usize, dice: &mut StdRng) -> Shop {
         let new = NewSpool {
             key: ClientKey::random(),
             label: format!("S-{k}"),
-            gauge: "42 AWG".into(),
-            insulation: "polyurethane".into(),
-            build: "single".into(),
-            tolerance: "full".into(),
-            measured: coil::design::Spool::default(),
+            wire: Wire {
+                gauge: "42 AWG".parse().unwrap(),
+                insulation: Insulation::Polyurethane,
+                build: Build::Single,
+                range: ToleranceRange::Full,
+                spool: Some(coil::design::Spool::default()),
+            },
             remark: String::new(),
         };
         spools.push((store.workshop(workshop).add_spool(owner, &new).await.unwrap(), 0.02 * deviate(dice)));

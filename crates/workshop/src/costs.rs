@@ -19,7 +19,7 @@ pub struct WireCost {
     pub metres: f64,
     /// The same, g.
     pub grams: f64,
-    /// What it costs by the dearest spool of that gauge; `None` where no price is known.
+    /// What it costs by the most expensive spool of that gauge; `None` where no price is known.
     pub cost: Option<f64>,
 }
 
@@ -80,15 +80,21 @@ impl Workshop {
         let mut wire = Vec::new();
         if let Ok(prediction) = self.uncalibrated_prediction(&own).await? {
             for (coil, given) in prediction.coils.iter().zip(&own.coils) {
-                let gauge = given.wire.gauge.to_string();
+                let gauge = given.wire.gauge;
                 let grams = coil.wire_mass_g.nominal;
                 let cost = spools
                     .iter()
-                    .filter(|s| s.gauge == gauge && s.emptied_at.is_none())
+                    .filter(|s| s.gauge.0 == gauge && s.emptied_at.is_none())
                     .filter_map(|s| s.cost_per_kg.map(|per_kg| per_kg * grams / 1000.0))
                     .max_by(f64::total_cmp);
                 let metres = coil.wire_length_m.nominal;
-                wire.push(WireCost { coil: given.name.clone(), gauge, metres, grams, cost });
+                wire.push(WireCost {
+                    coil: given.name.clone(),
+                    gauge: gauge.to_string(),
+                    metres,
+                    grams,
+                    cost,
+                });
             }
         }
         let taken = store.design_parts(design).await?;

@@ -5,8 +5,7 @@ use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::team::{Invitation, PeopleManager};
-use coil::Word as _;
-use coil::design::{Format, Spool, starting_point};
+use coil::design::{Format, Wire, starting_point};
 use std::collections::BTreeMap;
 use store::ClientKey;
 use store::person::Role;
@@ -173,11 +172,7 @@ impl Workshop {
         let new = NewSpool {
             key: ClientKey::random(),
             label: name.to_owned(),
-            gauge: wire.gauge.to_string(),
-            insulation: wire.insulation.word().into(),
-            build: wire.build.word().into(),
-            tolerance: wire.range.word().into(),
-            measured: Spool::default(),
+            wire: Wire { spool: None, ..wire },
             remark: "Added by an import, with the wire of its design.".into(),
         };
         match self.add_spool(actor, &new).await {

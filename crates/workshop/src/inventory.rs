@@ -252,5 +252,5 @@ impl Workshop {
 
 /// Metres of a spool's wire that weigh so many grams.
 fn length_m(spool: &Spool, grams: f64) -> Option<f64> {
-    metres(spool.gauge.parse().ok()?, spool.insulation.parse().ok()?, spool.build.parse().ok()?, grams)
+    metres(spool.gauge.0, spool.insulation.0, spool.build.0, grams)
 }

@@ -207,12 +207,8 @@ impl Workshop {
     async fn habits(&self, actor: &Actor) -> Result<Habits, Refusal> {
         let mut habits = Habits::default();
         for spool in self.store_of(actor).spools().await? {
-            if let (Ok(gauge), Ok(build)) = (spool.gauge.parse(), spool.build.parse()) {
-                habits.wires.push((gauge, build, COILS_OF_SPOOL));
-            }
-            if let Ok(insulation) = spool.insulation.parse() {
-                habits.insulations.push((insulation, COILS_OF_SPOOL));
-            }
+            habits.wires.push((spool.gauge.0, spool.build.0, COILS_OF_SPOOL));
+            habits.insulations.push((spool.insulation.0, COILS_OF_SPOOL));
         }
         Ok(habits)
     }

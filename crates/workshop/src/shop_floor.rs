@@ -7,7 +7,6 @@ use crate::planning::ShopPlan;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::start_run::StartRun;
-use coil::Word as _;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use store::person::Person;
@@ -138,8 +137,8 @@ fn moves(before: &BTreeMap<String, Ready>, now: &BTreeMap<String, Ready>) -> Vec
 fn fitting<'a>(spools: &'a [Spool], wire: &coil::design::Wire, metres: f64) -> Vec<&'a Spool> {
     spools
         .iter()
-        .filter(|s| s.emptied_at.is_none() && s.gauge.parse().ok() == Some(wire.gauge))
-        .filter(|s| s.insulation == wire.insulation.word() && s.build == wire.build.word())
+        .filter(|s| s.emptied_at.is_none())
+        .filter(|s| (s.gauge.0, s.insulation.0, s.build.0) == (wire.gauge, wire.insulation, wire.build))
         .filter(|s| s.left_now_m().is_none_or(|left| left > metres))
         .collect()
 }

@@ -85,17 +85,6 @@ pub struct CheckedStart {
     pub coils: Vec<CoilPrediction>,
 }
 
-/// The wire on a spool; what its card does not say in words that are known is the design's.
-fn wire_on(spool: &Spool, designed: &Wire) -> Wire {
-    Wire {
-        gauge: spool.gauge.parse().unwrap_or(designed.gauge),
-        insulation: spool.insulation.parse().unwrap_or(designed.insulation),
-        build: spool.build.parse().unwrap_or(designed.build),
-        range: spool.tolerance.parse().unwrap_or(designed.range),
-        spool: Some(spool.measured()),
-    }
-}
-
 /// Ohms a metre by the tables.
 fn ohms_a_metre(wire: &Wire) -> f64 {
     WireData::ordered(wire.gauge, wire.insulation, wire.build, wire.range).ohm_per_m
@@ -104,7 +93,7 @@ fn ohms_a_metre(wire: &Wire) -> f64 {
 /// Refuses a spool of another gauge or build, unless a reason is given. Enamels of one size do not count.
 fn check_gauge(design: &Design, spool: &Spool, reason: Option<&str>) -> Result<(), Refusal> {
     let Some(designed) = design.coils.first().map(|c| &c.wire) else { return Ok(()) };
-    let wire = wire_on(spool, designed);
+    let wire = spool.wire();
     if (wire.gauge, wire.build) == (designed.gauge, designed.build)
         || reason.is_some_and(|reason| reason.chars().count() >= SHORTEST_REASON)
     {
@@ -125,7 +114,7 @@ fn to_wind(revision: &Design, command: &StartRun, spool: Option<&Spool>) -> Desi
     if let Some(coil) = design.coils.first_mut() {
         coil.wind.turns = command.turns;
         if let Some(spool) = spool {
-            coil.wire = wire_on(spool, &coil.wire);
+            coil.wire = spool.wire();
         }
     }
     design

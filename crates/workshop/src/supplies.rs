@@ -79,7 +79,7 @@ impl Workshop {
         let mut all = Needs::new();
         for spool in store.spools().await?.iter().filter(|s| s.emptied_at.is_none()) {
             if let Some(left) = spool.left_now_m() {
-                *all.entry(Supply::Wire(spool.gauge.clone())).or_default() += left;
+                *all.entry(Supply::Wire(spool.gauge.to_string())).or_default() += left;
             }
         }
         for part in store.parts().await? {

@@ -103,19 +103,6 @@ fn default_room() -> f64 {
 }
 
 impl Format {
-    /// Every format.
-    pub const ALL: [Self; 9] = [
-        Self::TallSingle,
-        Self::ShortSingle,
-        Self::WideSingle,
-        Self::TwinCoil,
-        Self::StackedTwin,
-        Self::Blade,
-        Self::ButtonMagnet,
-        Self::Concentric,
-        Self::PerString,
-    ];
-
     /// Its number where stored calibrations name it. A number is never changed and never given to another format, whatever the order of
     /// [`Self::ALL`].
     #[must_use]

@@ -44,9 +44,6 @@ document_word! {
 }
 
 impl Medium {
-    /// Every medium, in the order lists show them.
-    pub const ALL: [Self; 4] = [Self::None, Self::Wax, Self::Lacquer, Self::Epoxy];
-
     /// Relative permittivity: paraffin 2.25, dried lacquer 3.0, epoxy 3.6 (handbook values, from memory).
     #[must_use]
     pub const fn permittivity(self) -> f64 {
@@ -115,9 +112,6 @@ document_word! {
 }
 
 impl LeadKind {
-    /// Every kind, in the order lists show them.
-    pub const ALL: [Self; 4] = [Self::TwistedPair, Self::Shielded, Self::FourConductor, Self::None];
-
     /// Usual capacitance per metre, pF/m. A two-wire line with axes two conductor diameters apart in a medium of permittivity
     /// 2, and 2πε/ln(b/a) of coaxial lines (any textbook on lines) over the usual ratios of shield to conductor: 123 to 207
     /// with a braid over cloth, 110 to 186 with four conductors. The middle of each range stands for it.
@@ -170,9 +164,6 @@ document_word! {
 pub(crate) const USUAL_FOIL_GAP_MM: f64 = 0.3;
 
 impl Grounded {
-    /// Every part, in the order lists show them.
-    pub const ALL: [Self; 4] = [Self::Poles, Self::Plate, Self::Cover, Self::Foil];
-
     /// Whether a design has such a part. A foil is there because it is named.
     #[must_use]
     pub fn is_in(self, design: &Design) -> bool {

@@ -71,16 +71,6 @@ fn usual_gauges() -> Vec<(Gauge, f64)> {
     all
 }
 
-/// How common enamels are, single and heavy. Judgement, no source.
-const INSULATIONS: [(Insulation, f64, f64); 6] = [
-    (Insulation::PlainEnamel, 0.27, 0.03),
-    (Insulation::Polyurethane, 0.31, 0.04),
-    (Insulation::PolyvinylAcetal, 0.06, 0.19),
-    (Insulation::PolyurethaneNylon, 0.03, 0.02),
-    (Insulation::PolyesterImide, 0.015, 0.01),
-    (Insulation::SelfBonding, 0.015, 0.01),
-];
-
 /// Wires with how common they are, before anything is read; `is_told` takes in what is said.
 pub(super) fn wires(habits: &Habits, suspected: &Suspected, is_told: bool) -> Vec<WireChoice> {
     let gauges = usual_gauges();
@@ -121,9 +111,11 @@ pub(super) fn insulations(
 ) -> Vec<(Insulation, f64)> {
     let own: f64 = habits.insulations.iter().map(|i| i.1).sum();
     let own_share = own / (own + HABIT_COILS);
-    INSULATIONS
+    Insulation::ALL
         .iter()
-        .map(|&(insulation, single, heavy)| {
+        .map(|&insulation| {
+            // Judgement, no source.
+            let (single, heavy) = insulation.expected_shares();
             let usual = if build == Build::Single { single } else { heavy };
             let here: f64 = habits.insulations.iter().filter(|i| i.0 == insulation).map(|i| i.1).sum::<f64>()
                 / own.max(1e-9);

@@ -108,8 +108,18 @@ pub enum Demagnetisation {
     },
 }
 
+/// What is known of a grade.
+struct Properties {
+    /// Remanence T, coercive field A/m, maximum energy product J/m³: MMPA 0100-00 (from memory); 0 for what is no magnet.
+    magnet: (f64, f64, f64),
+    /// Recoil permeability, relative; the permeability of steels matters little above 200 for open poles.
+    recoil_mu: f64,
+    /// Conductivity, S/m (from memory; ceramics insulate).
+    conductivity_s_m: f64,
+}
+
 impl Grade {
-    /// All grades that serve as rod magnets, in the order lists show them.
+    /// Grades that serve as magnets, in the order that lists show them in.
     pub const MAGNETS: [Self; 10] = [
         Self::Alnico5,
         Self::Alnico2,
@@ -123,43 +133,32 @@ impl Grade {
         Self::NeodymiumN42,
     ];
 
-    /// Remanence T, coercive field A/m, maximum energy product J/m³, recoil permeability: MMPA
-    /// 0100-00 (from memory); the permeability of steels is what matters little above 200 for open poles.
-    const fn figures(self) -> (f64, f64, f64, f64) {
-        match self {
-            Self::Alnico2 => (0.75, 45e3, 13.5e3, 6.4),
-            Self::Alnico3 => (0.70, 38e3, 10.7e3, 6.5),
-            Self::Alnico4 => (0.56, 57e3, 10.7e3, 4.5),
-            Self::Alnico5 => (1.28, 51e3, 43.8e3, 4.3),
-            Self::Alnico8 => (0.82, 131e3, 42.2e3, 2.0),
-            Self::Ceramic5 => (0.38, 191e3, 27.1e3, 1.05),
-            Self::Ceramic8 => (0.385, 235e3, 27.8e3, 1.05),
-            Self::NeodymiumN35 => (1.19, 890e3, 270e3, 1.05),
-            Self::NeodymiumN38 => (1.24, 920e3, 295e3, 1.05),
-            Self::NeodymiumN42 => (1.30, 950e3, 325e3, 1.05),
-            Self::Steel | Self::MildSteel1010 => (0.0, 0.0, 0.0, 300.0),
-            Self::Stainless => (0.0, 0.0, 0.0, 200.0),
-            Self::Brass | Self::NickelSilver | Self::Copper | Self::Aluminium => (0.0, 0.0, 0.0, 1.0),
-        }
-    }
-}
+    /// Grades that a search tries in place of another.
+    pub(crate) const ALTERNATIVES: [Self; 6] =
+        [Self::Alnico2, Self::Alnico3, Self::Alnico4, Self::Alnico5, Self::Alnico8, Self::Ceramic8];
 
-impl Grade {
-    /// Conductivity, S/m (from memory; ceramics insulate).
-    const fn conductivity_s_m(self) -> f64 {
-        match self {
-            Self::Alnico2 | Self::Alnico3 | Self::Alnico4 | Self::Stainless => 1.6e6,
-            Self::Alnico5 => 2.1e6,
-            Self::Alnico8 => 1.9e6,
-            Self::Ceramic5 | Self::Ceramic8 => 0.0,
-            Self::NeodymiumN35 | Self::NeodymiumN38 | Self::NeodymiumN42 => 0.67e6,
-            Self::Steel => 5.5e6,
-            Self::MildSteel1010 => 7.0e6,
-            Self::Brass => 16e6,
-            Self::NickelSilver => 3.3e6,
-            Self::Copper => 58e6,
-            Self::Aluminium => 34e6,
-        }
+    /// The one table of grades.
+    const fn properties(self) -> Properties {
+        let (magnet, recoil_mu, conductivity_s_m) = match self {
+            Self::Alnico2 => ((0.75, 45e3, 13.5e3), 6.4, 1.6e6),
+            Self::Alnico3 => ((0.70, 38e3, 10.7e3), 6.5, 1.6e6),
+            Self::Alnico4 => ((0.56, 57e3, 10.7e3), 4.5, 1.6e6),
+            Self::Alnico5 => ((1.28, 51e3, 43.8e3), 4.3, 2.1e6),
+            Self::Alnico8 => ((0.82, 131e3, 42.2e3), 2.0, 1.9e6),
+            Self::Ceramic5 => ((0.38, 191e3, 27.1e3), 1.05, 0.0),
+            Self::Ceramic8 => ((0.385, 235e3, 27.8e3), 1.05, 0.0),
+            Self::NeodymiumN35 => ((1.19, 890e3, 270e3), 1.05, 0.67e6),
+            Self::NeodymiumN38 => ((1.24, 920e3, 295e3), 1.05, 0.67e6),
+            Self::NeodymiumN42 => ((1.30, 950e3, 325e3), 1.05, 0.67e6),
+            Self::Steel => ((0.0, 0.0, 0.0), 300.0, 5.5e6),
+            Self::MildSteel1010 => ((0.0, 0.0, 0.0), 300.0, 7.0e6),
+            Self::Stainless => ((0.0, 0.0, 0.0), 200.0, 1.6e6),
+            Self::Brass => ((0.0, 0.0, 0.0), 1.0, 16e6),
+            Self::NickelSilver => ((0.0, 0.0, 0.0), 1.0, 3.3e6),
+            Self::Copper => ((0.0, 0.0, 0.0), 1.0, 58e6),
+            Self::Aluminium => ((0.0, 0.0, 0.0), 1.0, 34e6),
+        };
+        Properties { magnet, recoil_mu, conductivity_s_m }
     }
 }
 
@@ -175,7 +174,7 @@ impl Material {
     #[must_use]
     pub fn conductivity_s_m(self) -> f64 {
         match self {
-            Self::Named(grade) => grade.conductivity_s_m(),
+            Self::Named(grade) => grade.properties().conductivity_s_m,
             Self::Given(given) => given.sigma_ms_m * 1e6,
         }
     }
@@ -184,7 +183,7 @@ impl Material {
     #[must_use]
     pub fn recoil_mu(self) -> f64 {
         match self {
-            Self::Named(grade) => grade.figures().3,
+            Self::Named(grade) => grade.properties().recoil_mu,
             Self::Given(given) => given.mu_r,
         }
     }
@@ -192,9 +191,10 @@ impl Material {
     /// The demagnetisation curve; `None` for what is no magnet.
     #[must_use]
     pub fn demagnetisation(self) -> Option<Demagnetisation> {
-        let (br_t, hc, energy, mu_r) = match self {
-            Self::Given(given) => (given.br_t, 0.0, 0.0, given.mu_r),
-            Self::Named(grade) => grade.figures(),
+        let mu_r = self.recoil_mu();
+        let (br_t, hc, energy) = match self {
+            Self::Given(given) => (given.br_t, 0.0, 0.0),
+            Self::Named(grade) => grade.properties().magnet,
         };
         if br_t <= 0.0 {
             return None;
@@ -284,7 +284,7 @@ mod tests {
     #[test]
     fn the_curve_meets_remanence_coercivity_and_energy_product() {
         for grade in [Grade::Alnico2, Grade::Alnico5, Grade::Alnico8] {
-            let (br, hc, energy, _) = grade.figures();
+            let (br, hc, energy) = grade.properties().magnet;
             let curve = Material::Named(grade).demagnetisation().unwrap();
             assert!(curve.field_at(br / MU_0).0.abs() < 1.0, "{grade:?}");
             // At B = 0 the magnetisation equals Hc.

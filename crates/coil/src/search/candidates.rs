@@ -268,11 +268,7 @@ fn bases(design: &Design, allowed: &SearchSpace) -> Vec<(Design, u32)> {
     let magnets: Vec<Grade> = Grade::MAGNETS.into_iter().filter(|g| holds(design, *g)).collect();
     let own = magnets.first().copied();
     let alloys: Vec<Option<Grade>> = match own {
-        Some(_) if allowed.alloys => {
-            [Grade::Alnico2, Grade::Alnico3, Grade::Alnico4, Grade::Alnico5, Grade::Alnico8, Grade::Ceramic8]
-                .map(Some)
-                .to_vec()
-        }
+        Some(_) if allowed.alloys => Grade::ALTERNATIVES.map(Some).to_vec(),
         _ => vec![None],
     };
     let mut all = Vec::new();

@@ -114,9 +114,7 @@ fn adjustments(design: &Design) -> Vec<Adjustment> {
         let named = Material::Named(*g);
         design.poles.iter().any(|p| p.material == named) || design.bars.iter().any(|b| b.material == named)
     };
-    let others =
-        [Grade::Alnico2, Grade::Alnico3, Grade::Alnico4, Grade::Alnico5, Grade::Alnico8, Grade::Ceramic8];
-    all.extend(others.iter().filter(|g| !used(g)).map(|g| Adjustment::Alloy(*g)));
+    all.extend(Grade::ALTERNATIVES.iter().filter(|g| !used(g)).map(|g| Adjustment::Alloy(*g)));
     all
 }
 

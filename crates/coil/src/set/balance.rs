@@ -9,7 +9,6 @@ use crate::word::document_word;
 
 document_word! {
     /// What is changed to bring a pickup to a level.
-    #[derive(strum::VariantArray)]
     pub enum Freedom {
         /// Turns of all its coils, in proportion.
         Turns,

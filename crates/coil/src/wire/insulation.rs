@@ -31,62 +31,60 @@ pub enum Stripping {
     Scrape,
 }
 
-impl Insulation {
-    /// All of them, in the order lists show them.
-    pub const ALL: [Self; 6] = [
-        Self::PlainEnamel,
-        Self::PolyvinylAcetal,
-        Self::Polyurethane,
-        Self::PolyurethaneNylon,
-        Self::PolyesterImide,
-        Self::SelfBonding,
-    ];
+/// What is known of an enamel.
+struct Properties {
+    /// Relative permittivity at audio frequencies: the usual value, and its band low and high (from memory: 3.4 to 4 for all).
+    permittivity: (f64, (f64, f64)),
+    /// Thermal class, °C (from memory of NEMA MW 1000); a bonding coat softens far below it.
+    thermal_class_c: u32,
+    /// Number of its specification in NEMA MW 1000 (from memory); `None` where there is no one number.
+    mw_number: Option<u32>,
+    /// How the wire's end is bared (common practice, no source).
+    stripping: Stripping,
+    /// Shares of the coils of unknown wire that it is expected on, in single and in heavy build.
+    expected: (f64, f64),
+}
 
-    /// Relative permittivity at audio frequencies (from memory: 3.4 to 4 for all of these).
+impl Insulation {
+    /// The one table of enamels.
+    const fn properties(self) -> Properties {
+        use Stripping::{Scrape, Solder};
+        let (permittivity, thermal_class_c, mw_number, stripping, expected) = match self {
+            Self::PlainEnamel => ((3.8, (3.5, 4.1)), 105, None, Scrape, (0.27, 0.03)),
+            Self::PolyvinylAcetal => ((3.4, (3.2, 3.7)), 105, Some(15), Scrape, (0.06, 0.19)),
+            Self::Polyurethane => ((3.7, (3.4, 4.0)), 155, Some(75), Solder, (0.31, 0.04)),
+            Self::PolyurethaneNylon => ((3.9, (3.5, 4.3)), 155, Some(80), Solder, (0.03, 0.02)),
+            Self::PolyesterImide => ((3.8, (3.5, 4.1)), 180, Some(30), Scrape, (0.015, 0.01)),
+            Self::SelfBonding => ((3.9, (3.5, 4.3)), 155, None, Solder, (0.015, 0.01)),
+        };
+        Properties { permittivity, thermal_class_c, mw_number, stripping, expected }
+    }
+
+    /// Relative permittivity at audio frequencies.
     #[must_use]
     pub const fn permittivity(self) -> f64 {
-        match self {
-            Self::PlainEnamel | Self::PolyesterImide => 3.8,
-            Self::PolyvinylAcetal => 3.4,
-            Self::Polyurethane => 3.7,
-            Self::PolyurethaneNylon | Self::SelfBonding => 3.9,
-        }
+        self.properties().permittivity.0
     }
 
-    /// Band of the relative permittivity, low and high (from memory).
+    /// Band of the relative permittivity, low and high.
     #[must_use]
     pub const fn permittivity_band(self) -> (f64, f64) {
-        match self {
-            Self::PolyvinylAcetal => (3.2, 3.7),
-            Self::PlainEnamel | Self::PolyesterImide => (3.5, 4.1),
-            Self::Polyurethane => (3.4, 4.0),
-            Self::PolyurethaneNylon | Self::SelfBonding => (3.5, 4.3),
-        }
+        self.properties().permittivity.1
     }
 
-    /// Thermal class, °C (from memory of NEMA MW 1000); a bonding coat softens far below it.
+    /// Thermal class, °C.
     #[must_use]
     pub const fn thermal_class_c(self) -> u32 {
-        match self {
-            Self::PlainEnamel | Self::PolyvinylAcetal => 105,
-            Self::Polyurethane | Self::PolyurethaneNylon | Self::SelfBonding => 155,
-            Self::PolyesterImide => 180,
-        }
+        self.properties().thermal_class_c
     }
 
-    /// Number of its specification in NEMA MW 1000 (from memory); none where there is no one number.
+    /// Number of its specification in NEMA MW 1000; `None` where there is no one number.
     #[must_use]
     pub const fn mw_number(self) -> Option<u32> {
-        match self {
-            Self::PlainEnamel | Self::SelfBonding => None,
-            Self::PolyvinylAcetal => Some(15),
-            Self::Polyurethane => Some(75),
-            Self::PolyurethaneNylon => Some(80),
-            Self::PolyesterImide => Some(30),
-        }
+        self.properties().mw_number
     }
 
-    /// How the wire's end is bared (common practice, no source).
+    /// How the wire's end is bared.
     ///
     /// ```
     /// use coil::wire::{Insulation, Stripping};
@@ -94,10 +92,12 @@ impl Insulation {
     /// ```
     #[must_use]
     pub const fn stripping(self) -> Stripping {
-        match self {
-            Self::Polyurethane | Self::PolyurethaneNylon | Self::SelfBonding => Stripping::Solder,
-            Self::PlainEnamel | Self::PolyvinylAcetal | Self::PolyesterImide => Stripping::Scrape,
-        }
+        self.properties().stripping
+    }
+
+    /// Shares of the coils of unknown wire that it is expected on, in single and in heavy build; together 1.
+    pub(crate) const fn expected_shares(self) -> (f64, f64) {
+        self.properties().expected
     }
 }
 

@@ -105,21 +105,50 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     // Wren pulls hard; Winder two holds the wire a little tighter than Winder one.
     demo.truth.hands.insert(wren.0, 0.016);
     demo.truth.winders.insert(winders[1].0, 0.004);
-    let j4 = demo.spool("J-4", ("42 AWG", "polyvinyl-acetal", "heavy"), None, 21_000.0, "").await?;
+    let j4 =
+        demo.spool("J-4", ("42 AWG", Insulation::PolyvinylAcetal, Build::Heavy), None, 21_000.0, "").await?;
     let k7 = demo
-        .spool("K-7", ("42 AWG", "polyvinyl-acetal", "heavy"), Some((0.0734, 5.61)), 24_000.0, "")
+        .spool(
+            "K-7",
+            ("42 AWG", Insulation::PolyvinylAcetal, Build::Heavy),
+            Some((0.0734, 5.61)),
+            24_000.0,
+            "",
+        )
         .await?;
     let k9 = demo
-        .spool("K-9", ("42 AWG", "plain-enamel", "single"), None, 6100.0, "measures thick: check")
+        .spool(
+            "K-9",
+            ("42 AWG", Insulation::PlainEnamel, Build::Single),
+            None,
+            6100.0,
+            "measures thick: check",
+        )
         .await?;
     let k12 = demo
-        .spool("K-12", ("42 AWG", "polyvinyl-acetal", "heavy"), None, 31_000.0, "from the new order")
+        .spool(
+            "K-12",
+            ("42 AWG", Insulation::PolyvinylAcetal, Build::Heavy),
+            None,
+            31_000.0,
+            "from the new order",
+        )
         .await?;
-    let m4 =
-        demo.spool("M-4", ("43 AWG", "polyurethane", "single"), None, 12_000.0, "kept at Winder two").await?;
-    let m2 =
-        demo.spool("M-2", ("43 AWG", "polyurethane", "single"), Some((0.0607, 7.18)), 14_800.0, "").await?;
-    let m3 = demo.spool("M-3", ("43 AWG", "polyurethane", "single"), None, 640.0, "nearly empty").await?;
+    let m4 = demo
+        .spool(
+            "M-4",
+            ("43 AWG", Insulation::Polyurethane, Build::Single),
+            None,
+            12_000.0,
+            "kept at Winder two",
+        )
+        .await?;
+    let m2 = demo
+        .spool("M-2", ("43 AWG", Insulation::Polyurethane, Build::Single), Some((0.0607, 7.18)), 14_800.0, "")
+        .await?;
+    let m3 = demo
+        .spool("M-3", ("43 AWG", Insulation::Polyurethane, Build::Single), None, 640.0, "nearly empty")
+        .await?;
     for (spool, hidden) in [(j4, -0.004), (k7, 0.003), (k9, -0.055), (k12, 0.027), (m2, 0.004), (m4, -0.021)]
     {
         demo.truth.spools.insert(spool.0, hidden);

@@ -1,8 +1,8 @@
 //! The means by which the demo is made up: its spools, designs, runs and readings.
 
-use coil::design::Design;
+use coil::design::{Design, Wire};
 use coil::prediction::{Calibration, Solution, predict};
-use coil::wire::at_temperature;
+use coil::wire::{Build, Insulation, ToleranceRange, at_temperature};
 use rand::RngExt as _;
 use rand::rngs::StdRng;
 use std::collections::BTreeMap;
@@ -91,7 +91,7 @@ impl DemoWorkshop<'_> {
     pub(super) async fn spool(
         &self,
         label: &str,
-        (gauge, insulation, build): (&str, &str, &str),
+        (gauge, insulation, build): (&str, Insulation, Build),
         measured: Option<(f64, f64)>,
         left_m: f64,
         remark: &str,
@@ -106,11 +106,13 @@ impl DemoWorkshop<'_> {
         let spool = NewSpool {
             key: ClientKey::random(),
             label: label.into(),
-            gauge: gauge.into(),
-            insulation: insulation.into(),
-            build: build.into(),
-            tolerance: "minimum-to-nominal".into(),
-            measured,
+            wire: Wire {
+                gauge: gauge.parse()?,
+                insulation,
+                build,
+                range: ToleranceRange::MinimumToNominal,
+                spool: Some(measured),
+            },
             remark: remark.into(),
         };
         Ok(self.store.workshop(self.workshop).add_spool(self.owner, &spool).await?)

@@ -3,6 +3,8 @@
 use super::Visit;
 use super::sets::set_of_one;
 use coil::design::Spool as Measured;
+use coil::design::Wire;
+use coil::wire::{Build, Insulation, ToleranceRange};
 use e2e::{Browser, journey};
 use store::spool::NewSpool;
 use store::{ClientKey, WorkshopId};
@@ -14,11 +16,13 @@ async fn shop() -> std::net::SocketAddr {
     let spool = NewSpool {
         key: ClientKey::random(),
         label: "K-12".into(),
-        gauge: "42 AWG".into(),
-        insulation: "polyvinyl-acetal".into(),
-        build: "heavy".into(),
-        tolerance: "full".into(),
-        measured: Measured { left_m: Some(2500.0), ..Measured::default() },
+        wire: Wire {
+            gauge: "42 AWG".parse().unwrap(),
+            insulation: Insulation::PolyvinylAcetal,
+            build: Build::Heavy,
+            range: ToleranceRange::Full,
+            spool: Some(Measured { left_m: Some(2500.0), ..Measured::default() }),
+        },
         remark: String::new(),
     };
     store.workshop(WorkshopId(1)).add_spool(store::PersonId(1), &spool).await.unwrap();

@@ -1,8 +1,8 @@
 //! Spools and parts: labels, checks, weights, stock, costs.
 
 use super::{design, readings, run, set_up};
-use coil::design::Spool as Measured;
-use coil::wire::ToleranceRange;
+use coil::design::{Spool as Measured, Wire};
+use coil::wire::{Build, Insulation, ToleranceRange};
 use store::part::{NewPart, PartDetails};
 use store::spool::{NewCheck, NewSpool, SpoolDetails};
 use store::{ClientKey, SpoolId};
@@ -14,11 +14,13 @@ pub(super) fn new_spool(label: &str, left_m: Option<f64>) -> NewSpool {
     NewSpool {
         key: ClientKey::random(),
         label: label.into(),
-        gauge: "42 AWG".into(),
-        insulation: "polyurethane".into(),
-        build: "heavy".into(),
-        tolerance: "full".into(),
-        measured: Measured { left_m, ..Measured::default() },
+        wire: Wire {
+            gauge: "42 AWG".parse().unwrap(),
+            insulation: Insulation::Polyurethane,
+            build: Build::Heavy,
+            range: ToleranceRange::Full,
+            spool: Some(Measured { left_m, ..Measured::default() }),
+        },
         remark: String::new(),
     }
 }
@@ -90,7 +92,8 @@ async fn the_wire_left_follows_from_the_weight() {
 async fn a_run_is_predicted_with_the_wire_that_was_ordered() {
     let (workshop, actor, _) = set_up().await;
     let revision = design(&workshop, &actor).await;
-    let ordered = NewSpool { tolerance: "minimum-to-nominal".into(), ..new_spool("K-14", Some(5000.0)) };
+    let mut ordered = new_spool("K-14", Some(5000.0));
+    ordered.wire.range = ToleranceRange::MinimumToNominal;
     let spool = workshop.add_spool(&actor, &ordered).await.unwrap();
     let start = start_on(&actor, revision, spool);
     let run = workshop.start_run(&actor, &start).await.unwrap();

@@ -261,7 +261,7 @@ async fn unknown_names_are_added_or_known_by_another() {
     assert_eq!((check.count(ImportOutcome::New), check.unknown_names().len()), (3, 0));
     assert_eq!(workshop.people(&actor).await.unwrap().iter().filter(|p| p.name == "Jo Brandt").count(), 1);
     let spool = workshop.spools(&actor).await.unwrap().into_iter().find(|s| s.0.label == "K-77").unwrap();
-    assert_eq!(spool.0.gauge, "42 AWG");
+    assert_eq!(spool.0.gauge.to_string(), "42 AWG");
     let rushes = workshop.designs(&actor, &store::design::DesignFilter::default()).await.unwrap();
     assert!(rushes.iter().any(|row| row.name == "Rushes" && row.turns == 8000));
 }

@@ -305,7 +305,7 @@ async fn a_spool_of_another_gauge_takes_a_reason() {
     let (workshop, actor, _) = set_up().await;
     let revision = design(&workshop, &actor).await;
     let mut new = super::inventory::new_spool("T-1", None);
-    new.gauge = "43 AWG".into();
+    new.wire.gauge = "43 AWG".parse().unwrap();
     let spool = workshop.add_spool(&actor, &new).await.unwrap();
     let mut start = super::inventory::start_on(&actor, revision, spool);
     for reason in [None, Some("x".to_owned())] {

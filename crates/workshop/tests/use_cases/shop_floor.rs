@@ -63,7 +63,7 @@ async fn one_touch_begins_what_is_next() {
     // Without a spool of its wire, or with two, the wire is chosen by hand.
     assert_eq!(workshop.begin_job(&owner, &key, &job).await.unwrap(), BegunJob::ChooseSpool);
     let mut spool = inventory::new_spool("K-12", Some(9000.0));
-    spool.insulation = "polyvinyl-acetal".into();
+    spool.wire.insulation = coil::wire::Insulation::PolyvinylAcetal;
     workshop.add_spool(&owner, &spool).await.unwrap();
     let BegunJob::Run(run) = workshop.begin_job(&owner, &key, &job).await.unwrap() else { panic!("begun") };
     assert_eq!(workshop.order(&owner, id).await.unwrap().0.state.0, OrderState::InWork);
@@ -189,7 +189,7 @@ async fn supplies_are_reserved_by_promise() {
     let (workshop, owner, _) = set_up().await;
     let revision = design(&workshop, &owner).await;
     let mut spool = inventory::new_spool("K-12", Some(3000.0));
-    spool.insulation = "polyvinyl-acetal".into();
+    spool.wire.insulation = coil::wire::Insulation::PolyvinylAcetal;
     workshop.add_spool(&owner, &spool).await.unwrap();
     let later = saved(&workshop, &owner, &asked(revision, 2)).await;
     let sooner = OrderDraft {

@@ -21,6 +21,7 @@ use askama::Template;
 use coil::quantity::{Units, fixed};
 use presentation::field::Field;
 use presentation::form_fields::Errors;
+use presentation::read::chosen;
 use store::instrument::Instrument;
 use store::{ClientKey, InstrumentId};
 use time::OffsetDateTime;
@@ -167,10 +168,7 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, Ap
 
 async fn add(app: web::Data<App>, user: CurrentUser, form: FormData) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
-    let kind: Option<InstrumentKind> = form.get("kind").parse().ok();
-    if kind.is_none() {
-        errors.insert("kind".into(), "Choose one of the list.".into());
-    }
+    let kind: Option<InstrumentKind> = chosen(&form, &mut errors, "kind");
     let entry = entry_of(&form, &mut errors);
     let (Some(kind), Some(entry)) = (kind, entry) else {
         return page(&app, &user, &form, &errors).await;

@@ -10,6 +10,7 @@ use crate::refusal_text::refusal_text;
 use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use coil::Word as _;
 use coil::quantity::{Measure, Units};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;

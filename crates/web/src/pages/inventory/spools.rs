@@ -10,13 +10,13 @@ use crate::respond::{redirect, render_page};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word;
+use coil::design::Wire;
 use coil::quantity::Measure;
-use coil::wire::Gauge;
-use coil::wire::Insulation;
+use coil::wire::{Build, Gauge, Insulation, ToleranceRange};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format;
-use presentation::read::{is_name, limit_letters, measured, optional, plain_in};
+use presentation::read::{chosen, is_name, limit_letters, measured, optional, plain_in};
 use store::ClientKey;
 use store::spool::{NewSpool, Spool};
 use trade::stock::SpoolWarning;
@@ -40,13 +40,6 @@ struct SpoolRow {
     warnings: Vec<String>,
 }
 
-fn insulations() -> [&'static str; 6] {
-    Insulation::ALL.map(Word::word)
-}
-
-const BUILDS: [&str; 2] = ["single", "heavy"];
-const RANGES: [&str; 3] = ["full", "minimum-to-nominal", "nominal-to-maximum"];
-
 async fn page(
     app: &App,
     user: &CurrentUser,
@@ -61,7 +54,7 @@ async fn page(
     let measured = |name: &str, label: &str, measure: Measure, hint: &str| {
         fill(Field::measured(name, label, hint, (measure, user.settings.units)))
     };
-    let chosen = |name: &str, label: &str, all: &[&'static str]| {
+    let choice = |name: &str, label: &str, all: &[&'static str]| {
         fill(Field::chosen(
             name,
             label,
@@ -87,9 +80,9 @@ async fn page(
         fields: vec![
             typed("label", "Label", "", "What is written on the spool."),
             typed("gauge", "Gauge", "AWG", "42, 46 SWG or 0.063 mm."),
-            chosen("insulation", "Insulation", &insulations()),
-            chosen("build", "Build", &BUILDS),
-            chosen("tolerance", "Ordered as", &RANGES),
+            choice("insulation", "Insulation", &Insulation::ALL.map(Word::word)),
+            choice("build", "Build", &Build::ALL.map(Word::word)),
+            choice("tolerance", "Ordered as", &ToleranceRange::ALL.map(Word::word)),
             measured(
                 "overall",
                 "Overall diameter",
@@ -122,13 +115,9 @@ pub(super) async fn add(
     }
     let gauge =
         form.get("gauge").parse::<Gauge>().map_err(|e| errors.insert("gauge".into(), e.to_string())).ok();
-    for (name, all) in
-        [("insulation", &insulations()[..]), ("build", &BUILDS[..]), ("tolerance", &RANGES[..])]
-    {
-        if !all.contains(&form.get(name)) {
-            errors.insert(name.into(), "Choose one of the list.".into());
-        }
-    }
+    let insulation = chosen(&form, &mut errors, "insulation");
+    let build = chosen(&form, &mut errors, "build");
+    let range = chosen(&form, &mut errors, "tolerance");
     let measured = coil::design::Spool {
         bare_mm: None,
         overall_mm: measured(&form, &mut errors, "overall", (0.02, 0.5), (Measure::Length, units)),
@@ -148,17 +137,15 @@ pub(super) async fn add(
         );
     }
     limit_letters(&form, &mut errors, "remark", 500);
-    let (Some(gauge), true) = (gauge, errors.is_empty()) else {
+    let (Some(gauge), Some(insulation), Some(build), Some(range), true) =
+        (gauge, insulation, build, range, errors.is_empty())
+    else {
         return page(&app, &user, &form, &errors).await;
     };
     let spool = NewSpool {
         key: form.key()?,
         label: label.into(),
-        gauge: gauge.to_string(),
-        insulation: form.get("insulation").into(),
-        build: form.get("build").into(),
-        tolerance: form.get("tolerance").into(),
-        measured,
+        wire: Wire { gauge, insulation, build, range, spool: Some(measured) },
         remark: form.get("remark").into(),
     };
     match app.workshop.add_spool(&user.actor, &spool).await {

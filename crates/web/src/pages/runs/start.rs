@@ -13,6 +13,7 @@ use coil::Word as _;
 use coil::design::{Coil, Design};
 use coil::prediction::CoilPrediction;
 use coil::quantity::{Measure, ParseQuantity, Turns, Units};
+use coil::wire::Gauge;
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, METRE};
@@ -126,9 +127,9 @@ pub(super) async fn new(
 }
 
 /// The spools on the shelf, those of the gauge first.
-fn spool_choices(spools: &[Spool], gauge: &str) -> Vec<Choice> {
+fn spool_choices(spools: &[Spool], gauge: Option<Gauge>) -> Vec<Choice> {
     let on_shelf = spools.iter().filter(|s| s.emptied_at.is_none());
-    let (fitting, others): (Vec<_>, Vec<_>) = on_shelf.partition(|s| s.gauge == gauge);
+    let (fitting, others): (Vec<_>, Vec<_>) = on_shelf.partition(|s| Some(s.gauge.0) == gauge);
     let choice = |s: &Spool| {
         let left = s.left_now_m().map_or_else(String::new, |m| format!(", about {m:.0} m left"));
         let at = s.winder.as_ref().map_or_else(String::new, |w| format!(", at {w}"));
@@ -160,7 +161,7 @@ fn new_page(
     doubt: Doubt,
 ) -> Result<HttpResponse, AppError> {
     let CheckedStart { revision, spools, people, winders, traveller, coils } = options;
-    let spools = spool_choices(&spools, &revision.row.gauge);
+    let spools = spool_choices(&spools, revision.design.coils.first().map(|coil| coil.wire.gauge));
     let operators = people.into_iter().map(|p| Choice::new(p.id.to_string(), p.name)).collect();
     let not_recorded = std::iter::once(Choice::new("", "not recorded"));
     let winders = not_recorded.chain(winders.into_iter().map(|i| Choice::new(i.id.to_string(), i.name)));
