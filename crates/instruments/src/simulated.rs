@@ -22,8 +22,10 @@ use std::time::Instant;
 pub enum Fault {
     /// No way through the coil.
     Open,
-    /// The enamel has not burned through: open for the first two readings.
+    /// The enamel has not burned through: open for the first eight readings.
     Unburned,
+    /// The meter changes its range: an overload at the first reading.
+    Ranging,
     /// Shorted turns.
     ShortedTurns,
     /// Magnets charged to half.
@@ -213,7 +215,8 @@ impl State {
         let lying = self.lying.as_mut().ok_or_else(|| refused("nothing is connected"))?;
         lying.asked += 1;
         let has = |fault: Fault| lying.piece.faults.contains(&fault);
-        Ok(has(Fault::Open) || (has(Fault::Unburned) && lying.asked <= 2))
+        let open_for = |fault: Fault, readings| has(fault) && lying.asked <= readings;
+        Ok(has(Fault::Open) || open_for(Fault::Unburned, 8) || open_for(Fault::Ranging, 1))
     }
 
     /// Turns the spindle on to now.

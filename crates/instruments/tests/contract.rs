@@ -122,7 +122,11 @@ async fn faults_show_in_the_readings() {
     bench.lay(piece(&[Fault::Open])).unwrap();
     assert_eq!(bench.resistance().await, Ok(Ohms::Open));
     bench.lay(piece(&[Fault::Unburned])).unwrap();
-    assert_eq!(bench.resistance().await, Ok(Ohms::Open));
+    for _ in 0..8 {
+        assert_eq!(bench.resistance().await, Ok(Ohms::Open));
+    }
+    assert!(matches!(bench.resistance().await, Ok(Ohms::Of(_))));
+    bench.lay(piece(&[Fault::Ranging])).unwrap();
     assert_eq!(bench.resistance().await, Ok(Ohms::Open));
     assert!(matches!(bench.resistance().await, Ok(Ohms::Of(_))));
     bench.lay(piece(&[Fault::ShortedTurns])).unwrap();

@@ -160,6 +160,13 @@ pub fn latest(readings: &[Reading], kind: Kind) -> Option<&Reading> {
     standing(readings).into_iter().rfind(|r| r.kind == kind)
 }
 
+/// The overload by which a coil is open; `None` where a resistance was read after it: the latest valid reading judges.
+#[must_use]
+pub fn open_coil(readings: &[Reading]) -> Option<&Reading> {
+    let last = standing(readings).into_iter().rfind(|r| matches!(r.kind, Kind::Open | Kind::Resistance))?;
+    (last.kind == Kind::Open).then_some(last)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -199,5 +206,18 @@ mod tests {
         for kind in Kind::ALL {
             assert_eq!(Kind::from_key(kind.key()), Some(kind));
         }
+    }
+
+    /// A resistance that is read after an overload supersedes it; one that was read before does not.
+    #[test]
+    fn the_latest_reading_says_whether_a_coil_is_open() {
+        let open = |id| Reading { kind: Kind::Open, value: None, coil_c: None, ..ohms(id, 0.0, 20.0, None) };
+        let read = |id| ohms(id, 5500.0, 20.0, None);
+        assert_eq!(open_coil(&[read(1), open(2)]).map(|r| r.id), Some(2));
+        assert_eq!(open_coil(&[open(1), read(2)]), None);
+        assert_eq!(open_coil(&[open(1), read(2), open(3)]).map(|r| r.id), Some(3));
+        // A correction takes the resistance back, and the overload stands again.
+        let struck = Reading { kind: Kind::Remark, value: None, corrects: Some(2), ..read(3) };
+        assert_eq!(open_coil(&[open(1), read(2), struck]).map(|r| r.id), Some(1));
     }
 }

@@ -1,6 +1,6 @@
 //! The course of a winding run.
 
-use crate::reading::{Kind, Reading, latest};
+use crate::reading::{Kind, Reading, latest, open_coil};
 use serde::{Deserialize, Serialize};
 
 /// Where a run stands on the thread from winding to judgement.
@@ -25,7 +25,7 @@ impl Stage {
     #[must_use]
     pub fn from_readings(readings: &[Reading]) -> Self {
         let has = |kind| latest(readings, kind).is_some();
-        if has(Kind::Open) {
+        if open_coil(readings).is_some() {
             Self::Judge
         } else if !has(Kind::Turns) {
             Self::Wind

@@ -5,7 +5,7 @@ mod rewind;
 
 pub use rewind::{RewindFinish, Wrap};
 
-use crate::reading::{Kind, Reading, standing};
+use crate::reading::{Kind, Reading, open_coil, standing};
 use coil::design::{Design, Direction, Format, PoleShape, Sense};
 use coil::magnet::{Grade, Material};
 use coil::wire::Stripping;
@@ -304,15 +304,12 @@ impl Traveller {
         };
         let is_in = |kind: &Kind| {
             let since = earlier(*kind);
-            let counts = |of: Kind| {
-                let all = standing(readings).into_iter().filter(|r| r.kind == of);
-                let mut later = all.filter(|r| match (since, r.taken_at) {
-                    (Some(since), Some(taken)) => taken > since,
-                    _ => true,
-                });
-                later.next().is_some()
+            let is_later = |r: &&Reading| match (since, r.taken_at) {
+                (Some(since), Some(taken)) => taken > since,
+                _ => true,
             };
-            counts(*kind) || (*kind != Kind::Turns && counts(Kind::Open))
+            let is_read = standing(readings).iter().any(|r| r.kind == *kind && is_later(r));
+            is_read || (*kind != Kind::Turns && open_coil(readings).filter(is_later).is_some())
         };
         self.0[at].hold.iter().copied().filter(|kind| !is_in(kind)).collect()
     }

@@ -4,7 +4,7 @@
 use crate::comparison::{Comparison, Standing};
 use crate::explanation::{Explanation, Fault, explain};
 use crate::plan::{Asked, Missed, Plan};
-use crate::reading::{Kind, Reading, latest};
+use crate::reading::{self, Kind, Reading};
 use crate::run::Stage;
 use coil::prediction::Solution;
 use serde::{Deserialize, Serialize};
@@ -138,7 +138,7 @@ pub fn judge(
     solution: Option<&Solution>,
     plan: &Plan,
 ) -> Verdict {
-    if latest(readings, Kind::Open).is_some() {
+    if reading::open_coil(readings).is_some() {
         return open_coil();
     }
     let missed = plan.missed(readings);

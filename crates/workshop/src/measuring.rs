@@ -9,6 +9,7 @@ use coil::design::Design;
 use instruments::net::Line;
 use instruments::simulated::Piece;
 use instruments::{Gaussmeter as _, InstrumentError, LcrMeter as _, OhmMeter as _, Ohms, SweepAnalyser as _};
+use std::time::Duration;
 use store::instrument::Instrument;
 use store::reading::NewReading;
 use store::run::Run;
@@ -24,6 +25,10 @@ use trade::sweep::Sweep;
 const PROBE_MM: f64 = 0.5;
 /// Usual test frequency, Hz.
 const TEST_HZ: f64 = 1000.0;
+/// How often an overload is read again before it is believed, and how long between: a meter shows one while it changes its range or
+/// while a clip settles.
+const OVERLOAD_REPEATS: u32 = 3;
+const OVERLOAD_PAUSE: Duration = Duration::from_millis(667);
 /// Most samples of one cooling.
 const MOST_SAMPLES: usize = 1000;
 
@@ -91,6 +96,17 @@ async fn prepare(of: &Instrument, run: &Run, readings: &[Reading], probe: Option
     }
 }
 
+/// A resistance; an overload only where the meter shows it again and again over two seconds.
+async fn confirmed_resistance(line: &mut Line) -> Result<Ohms, InstrumentError> {
+    for _ in 0..OVERLOAD_REPEATS {
+        if let ohms @ Ohms::Of(_) = line.resistance().await? {
+            return Ok(ohms);
+        }
+        tokio::time::sleep(OVERLOAD_PAUSE).await;
+    }
+    line.resistance().await
+}
+
 async fn take(
     of: &Instrument,
     run: &Run,
@@ -102,7 +118,7 @@ async fn take(
     Ok(match of.kind.0 {
         InstrumentKind::Ohm => {
             prepare(of, run, readings, None).await;
-            match line.resistance().await? {
+            match confirmed_resistance(&mut line).await? {
                 Ohms::Open => Taken::Readings(vec![by(NewReading::new(Kind::Open, None))]),
                 Ohms::Of(ohms) => {
                     let coil_c = match (command.coil_c, line.temperature().await) {

@@ -371,13 +371,23 @@ async fn a_preview_is_compared_with_its_parent() {
 
 /// A simulated winder of the workshop's.
 async fn with_winder(store: &Store, actor: &Actor, name: &'static str) -> instruments::simulated::Bench {
+    with_bench(store, actor, name, trade::instrument::InstrumentKind::Winder).await
+}
+
+/// A simulated bench that answers as one instrument of the workshop.
+async fn with_bench(
+    store: &Store,
+    actor: &Actor,
+    name: &'static str,
+    kind: trade::instrument::InstrumentKind,
+) -> instruments::simulated::Bench {
     let bench = instruments::simulated::Bench::new(5, 20.0);
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap().to_string();
     tokio::spawn(instruments::server::serve(bench.clone(), listener));
-    let winder = store::instrument::NewInstrument {
+    let instrument = store::instrument::NewInstrument {
         key: ClientKey::random(),
-        kind: trade::instrument::InstrumentKind::Winder,
+        kind,
         name,
         address: &address,
         resolution: None,
@@ -388,7 +398,7 @@ async fn with_winder(store: &Store, actor: &Actor, name: &'static str) -> instru
         input_mohm: None,
         simulated: true,
     };
-    store.workshop(actor.workshop).add_instrument(actor.person, &winder).await.unwrap();
+    store.workshop(actor.workshop).add_instrument(actor.person, &instrument).await.unwrap();
     bench
 }
 

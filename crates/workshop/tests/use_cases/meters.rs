@@ -1,10 +1,13 @@
 //! Instruments of a workshop: what is kept of them, and by which one resonances are shown.
 
-use crate::set_up;
+use crate::{design, run, set_up, with_bench};
+use instruments::simulated::Fault;
 use store::ClientKey;
 use store::instrument::NewInstrument;
 use trade::instrument::InstrumentKind;
-use workshop::Refusal;
+use trade::reading::{Kind, open_coil};
+use trade::verdict::Level;
+use workshop::{MeasureCommand, Refusal};
 
 fn analyser(name: &'static str, input_pf: Option<f64>) -> NewInstrument<'static> {
     NewInstrument {
@@ -58,4 +61,28 @@ async fn an_instrument_is_changed_by_who_saw_it_last() {
     let twin = workshop.change_instrument(&actor, seen.id, now.version, &analyser("Probe", None)).await;
     assert!(matches!(twin, Err(Refusal::NameTaken("instrument"))));
     assert_eq!(workshop.instrument(&actor, seen.id).await.unwrap().input_pf, Some(95.0));
+}
+
+/// An overload is believed when the meter shows it again and again; a resistance that is read later supersedes it.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_overload_while_the_meter_ranges_is_no_open_coil() {
+    let (workshop, actor, store) = set_up().await;
+    let bench = with_bench(&store, &actor, "Ohmmeter", InstrumentKind::Ohm).await;
+    let meter = workshop.instruments(&actor).await.unwrap().remove(0).id;
+    let revision = design(&workshop, &actor).await;
+    let id = run(&workshop, &actor, revision).await;
+    let measure = async |fault: Fault| {
+        bench.set_faults(vec![fault]);
+        let command =
+            MeasureCommand { key: ClientKey::random(), instrument: meter, coil_c: Some(20.0), pole: None };
+        workshop.measure(&actor, id, &command).await.unwrap();
+        workshop.run_details(&actor, id).await.unwrap()
+    };
+    let ranged = measure(Fault::Ranging).await;
+    assert_eq!(ranged.readings.iter().map(|r| r.reading.kind).collect::<Vec<_>>(), [Kind::Resistance]);
+    let open = measure(Fault::Open).await;
+    assert_eq!((open.readings.len(), open.verdict.level), (2, Level::Stop));
+    let again = measure(Fault::Ranging).await;
+    let readings: Vec<_> = again.readings.iter().map(|row| row.reading.clone()).collect();
+    assert!(open_coil(&readings).is_none() && again.verdict.level != Level::Stop, "{:?}", again.verdict);
 }

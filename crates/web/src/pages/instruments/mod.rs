@@ -45,10 +45,11 @@ routes! {
 }
 
 /// What can be the matter on a simulated bench: name, words.
-const FAULTS: [(&str, &str); 7] = [
+const FAULTS: [(&str, &str); 8] = [
     ("none", "nothing"),
     ("open", "open coil"),
     ("unburned", "enamel not burned through, twice"),
+    ("ranging", "an overload at the first reading"),
     ("shorted", "shorted turns"),
     ("half", "magnets half charged"),
     ("reversed", "pole 2 reversed"),
@@ -277,6 +278,7 @@ async fn bench(
     let faults: Vec<Fault> = match form.get("fault") {
         "open" => vec![Fault::Open],
         "unburned" => vec![Fault::Unburned],
+        "ranging" => vec![Fault::Ranging],
         "shorted" => vec![Fault::ShortedTurns],
         "half" => vec![Fault::HalfCharge],
         "reversed" => vec![Fault::Reversed(2)],
