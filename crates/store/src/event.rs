@@ -2,7 +2,7 @@
 
 use crate::audit::AuditAction;
 use crate::unreadable::RecordKind;
-use crate::{ClientKey, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
+use crate::{ClientKey, InstrumentId, PersonId, RunId, StoreError, Stored, WorkshopId, WorkshopStore};
 use sqlx::{FromRow, MySqlConnection};
 use std::collections::{BTreeMap, HashMap};
 use time::PrimitiveDateTime;
@@ -18,7 +18,7 @@ pub struct WindingEventRow {
     pub event: Event,
     /// Words to it.
     pub words: String,
-    /// Who noted it.
+    /// The machine that reported it, or who noted it.
     pub by: String,
     /// When, UTC.
     pub at: PrimitiveDateTime,
@@ -43,6 +43,8 @@ pub struct NewEvent<'a> {
     pub event: Event,
     /// Words to it.
     pub words: &'a str,
+    /// The machine that reported it; `None` for what a person noted.
+    pub instrument: Option<InstrumentId>,
 }
 
 #[derive(FromRow)]
@@ -77,8 +79,8 @@ impl WorkshopStore {
             (None, false) => {}
         }
         sqlx::query(
-            "INSERT INTO run_events (workshop_id, run_id, client_key, what, at_turn, words, by_id) \
-             VALUES (?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO run_events (workshop_id, run_id, client_key, what, at_turn, words, by_id, instrument_id) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
         )
         .bind(self.workshop)
         .bind(run)
@@ -87,6 +89,7 @@ impl WorkshopStore {
         .bind(new.event.at_turn)
         .bind(new.words)
         .bind(by)
+        .bind(new.instrument)
         .execute(&mut *transaction)
         .await?;
         transaction.commit().await?;
@@ -97,8 +100,8 @@ impl WorkshopStore {
     pub async fn events(&self, run: RunId) -> Result<Vec<WindingEventRow>, StoreError> {
         let workshop = self.workshop;
         let rows: Vec<EventRow> = sqlx::query_as(
-            "SELECT e.id, e.what, e.at_turn, e.words, p.name AS by_name, e.happened_at \
-             FROM run_events e JOIN people p ON p.id = e.by_id \
+            "SELECT e.id, e.what, e.at_turn, e.words, COALESCE(i.name, p.name) AS by_name, e.happened_at \
+             FROM run_events e JOIN people p ON p.id = e.by_id LEFT JOIN instruments i ON i.id = e.instrument_id \
              WHERE e.workshop_id = ? AND e.run_id = ? ORDER BY e.id",
         )
         .bind(workshop)

@@ -562,7 +562,8 @@ const PERSON_DATA: [(&str, &str); 10] = [
     (
         "events",
         "SELECT JSON_OBJECT('run', r.number, 'at', e.happened_at, 'what', e.what, 'turn', e.at_turn, 'words', e.words) \
-         FROM run_events e JOIN runs r ON r.id = e.run_id WHERE r.workshop_id = ? AND e.by_id = ? ORDER BY e.id",
+         FROM run_events e JOIN runs r ON r.id = e.run_id WHERE r.workshop_id = ? AND e.by_id = ? \
+         AND e.instrument_id IS NULL ORDER BY e.id",
     ),
     (
         "signatures",

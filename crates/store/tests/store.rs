@@ -360,6 +360,7 @@ async fn what_happens_at_the_winder_is_kept_once_and_in_order() {
         key: keys[k].clone(),
         event: Event { what, at_turn },
         words: "",
+        instrument: None,
     };
     assert!(
         store.workshop(shop).note_event(run, owner, &event(0, WindingEventKind::Count, 300)).await.unwrap()

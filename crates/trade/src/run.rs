@@ -20,7 +20,7 @@ impl Stage {
     ///
     /// ```
     /// use trade::run::Stage;
-    /// assert_eq!(Stage::of(&[]), Stage::Wind);
+    /// assert_eq!(Stage::from_readings(&[]), Stage::Wind);
     /// ```
     #[must_use]
     pub fn from_readings(readings: &[Reading]) -> Self {

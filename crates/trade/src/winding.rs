@@ -135,7 +135,7 @@ impl Progress {
     ///
     /// ```
     /// use trade::winding::Progress;
-    /// let progress = Progress::of(&[], 6000, &[]);
+    /// let progress = Progress::from_events(&[], 6000, &[]);
     /// assert_eq!(progress.minutes_left(1000.0), Some(6.0));
     /// assert_eq!(progress.minutes_left(0.0), None);
     /// ```
@@ -143,6 +143,18 @@ impl Progress {
     pub fn minutes_left(&self, rpm: f64) -> Option<f64> {
         (rpm > 0.0).then(|| f64::from(self.to_go) / rpm)
     }
+}
+
+/// Turns that a spindle goes on while it coasts after a break.
+const COASTS: u32 = 200;
+
+/// Whether the last break that is logged is one that nobody has repaired yet: a winder that still says so reports no other one.
+#[must_use]
+pub fn is_broken(events: &[Event]) -> bool {
+    let passes = [WindingEventKind::Count, WindingEventKind::Lost, WindingEventKind::Note];
+    let on_coil = events.iter().map(|event| event.at_turn).max().unwrap_or_default();
+    let last = events.iter().rev().find(|event| !passes.contains(&event.what));
+    last.is_some_and(|event| event.what == WindingEventKind::Broke && on_coil - event.at_turn <= COASTS)
 }
 
 /// The fastest that a winder turns, turns a minute.
@@ -182,6 +194,16 @@ pub fn is_possible_in(more: u32, seconds: f64, fastest: f64) -> bool {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    /// Counts while the spindle coasts leave a break as it is; a splice ends it, and so does winding on.
+    #[rstest]
+    #[case(&[at(WindingEventKind::Broke, 850), at(WindingEventKind::Count, 861)], true)]
+    #[case(&[at(WindingEventKind::Broke, 850), at(WindingEventKind::Splice, 861)], false)]
+    #[case(&[at(WindingEventKind::Broke, 850), at(WindingEventKind::Count, 2000)], false)]
+    #[case(&[at(WindingEventKind::Restart, 0), at(WindingEventKind::Count, 300)], false)]
+    fn a_break_lasts_until_it_is_repaired(#[case] events: &[Event], #[case] broken: bool) {
+        assert_eq!(is_broken(events), broken);
+    }
 
     fn at(what: WindingEventKind, at_turn: u32) -> Event {
         Event { what, at_turn }

@@ -4,7 +4,7 @@ use crate::actor::Actor;
 use crate::permission::Action;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
-use store::event::NewEvent;
+use store::event::{NewEvent, WindingEventRow};
 use store::run::Run;
 use store::{ClientKey, RunId, WorkshopStore};
 use trade::winding::{Event, Progress, WindingEventKind, is_within_plan};
@@ -36,10 +36,30 @@ impl Workshop {
         if !command.is_confirmed && !is_within_plan(turns, planned) {
             return Err(Refusal::ImplausibleTurns { turns, planned });
         }
-        let new = NewEvent { key: command.key.clone(), event: command.event, words: &command.remark };
+        let new = NewEvent {
+            key: command.key.clone(),
+            event: command.event,
+            words: &command.remark,
+            instrument: None,
+        };
         let is_new = store.note_event(run, actor.person, &new).await?;
         self.winders.notify(run);
         Ok(is_new)
+    }
+
+    /// The latest events of a run but for plain counts, newest first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn latest_events(
+        &self,
+        actor: &Actor,
+        run: RunId,
+        most: usize,
+    ) -> Result<Vec<WindingEventRow>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let all = self.store_of(actor).events(run).await?;
+        Ok(all.into_iter().rev().filter(|row| row.event.what != WindingEventKind::Count).take(most).collect())
     }
 
     /// Takes over what a counter's own log says: its last count becomes the run's.

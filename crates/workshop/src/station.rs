@@ -168,7 +168,7 @@ impl Workshop {
             .note_event(
                 run.row.id,
                 actor.person,
-                &NewEvent { key: ClientKey::random(), event, words: &words },
+                &NewEvent { key: ClientKey::random(), event, words: &words, instrument: None },
             )
             .await?;
         self.winders.notify(run.row.id);

@@ -15,7 +15,9 @@ use store::event::NewEvent;
 use store::{ClientKey, InstrumentId, PersonId, RunId, Store, StoreError, WorkshopId, WorkshopStore};
 use strum::IntoStaticStr;
 use tokio::sync::watch;
-use trade::winding::{Event, FASTEST_RPM, Progress, WindingEventKind, is_possible_in, is_within_plan};
+use trade::winding::{
+    Event, FASTEST_RPM, Progress, WindingEventKind, is_broken, is_possible_in, is_within_plan,
+};
 
 /// Between two questions to the counter.
 const POLL_INTERVAL: Duration = Duration::from_millis(400);
@@ -94,7 +96,7 @@ pub enum StationTrouble {
         /// The number of the open run that it counts for.
         other_run: Option<u32>,
     },
-    /// The run is signed off: its counter is shown, and nothing is logged.
+    /// The run is signed off or void: its counter is shown, and nothing is logged.
     RunClosed,
 }
 
@@ -105,7 +107,7 @@ pub(crate) struct FollowedRun {
     pub workshop: WorkshopId,
     /// Its number in the database.
     pub run: RunId,
-    /// In whose name counts are logged.
+    /// Who began to follow it; what a winder reports is shown in the winder's name.
     pub by: PersonId,
     /// Turns planned.
     pub planned: u32,
@@ -232,6 +234,8 @@ struct Known {
     counter: CounterOwner,
     /// When something was logged last.
     logged_at: Option<time::PrimitiveDateTime>,
+    /// Whether the break that the winder reports is logged already.
+    is_broken: bool,
 }
 
 /// Whose turns a counter counts.
@@ -285,6 +289,7 @@ async fn read_log(store: &Store, of: &FollowedRun) -> Option<Known> {
         closed,
         counter,
         logged_at,
+        is_broken: is_broken(&events),
     })
 }
 
@@ -320,6 +325,9 @@ async fn follow_winder(
             }
             Some(log) => {
                 let mut logged = true;
+                if winder.is_none() && log.closed {
+                    state.trouble = Some(StationTrouble::RunClosed);
+                }
                 if let Some(line) = &mut winder {
                     logged = poll((store, &of), line, log, &mut state, (&mut lost, &mut seen)).await;
                 }
@@ -410,7 +418,8 @@ async fn poll(
     let presets = log.presets;
     let note = async |what: WindingEventKind, at_turn: u32, words: &str| {
         let key = key_of(of.run, what.key(), at_turn, presets);
-        let new = NewEvent { key, event: Event { what, at_turn }, words };
+        let instrument = of.winder.as_ref().map(|winder| winder.id);
+        let new = NewEvent { key, event: Event { what, at_turn }, words, instrument };
         store.workshop(of.workshop).note_event(of.run, of.by, &new).await.is_ok()
     };
     let progress = &log.progress;
@@ -458,9 +467,15 @@ async fn poll(
         state.trouble = Some(StationTrouble::CounterAhead { counter, log: logged });
         return true;
     }
-    if now.state == WinderState::WireBroke && !note(WindingEventKind::Broke, counter, "").await {
-        state.trouble = Some(StationTrouble::NotLogged);
-        return false;
+    // One break is one line, however far the spindle coasts.
+    if now.state != WinderState::WireBroke {
+        log.is_broken &= now.state != WinderState::Running;
+    } else if !log.is_broken {
+        if !note(WindingEventKind::Broke, counter, "").await {
+            state.trouble = Some(StationTrouble::NotLogged);
+            return false;
+        }
+        log.is_broken = true;
     }
     if more >= LOG_EVERY || (more > 0 && now.state != WinderState::Running) {
         if !note(WindingEventKind::Count, now.turns, "").await {
@@ -504,6 +519,7 @@ mod tests {
             closed: false,
             counter: CounterOwner::This,
             logged_at: Some(utc_now() - time::Duration::seconds(seconds_ago)),
+            is_broken: false,
         }
     }
 

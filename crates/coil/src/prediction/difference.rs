@@ -32,10 +32,10 @@ impl Solution {
     /// ```
     /// use coil::design::{Medium, Potting, reference_coil};
     /// use coil::prediction::{Calibration, Solution};
-    /// let dry = Solution::of(&reference_coil()).unwrap();
+    /// let dry = Solution::compute(&reference_coil()).unwrap();
     /// let mut design = reference_coil();
     /// design.potting = Some(Potting { medium: Medium::Wax, fill: 1.0 });
-    /// let change = dry.differences(&Solution::of(&design).unwrap(), &Calibration::default());
+    /// let change = dry.differences(&Solution::compute(&design).unwrap(), &Calibration::default());
     /// // Wax adds capacitance for certain, though how much is known to a third only; the inductance stays.
     /// assert!(change.capacitance_f.p05 > 0.0);
     /// assert!(change.inductance_h.nominal.abs() < 1e-9);

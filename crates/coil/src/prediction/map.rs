@@ -98,7 +98,7 @@ impl Solution {
     /// ```
     /// use coil::design::reference_coil;
     /// use coil::prediction::{Plane, Solution};
-    /// let solution = Solution::of(&reference_coil()).unwrap();
+    /// let solution = Solution::compute(&reference_coil()).unwrap();
     /// let map = solution.field_map(Plane::Section { x_mm: 5.2 }, 24, 16);
     /// assert_eq!(map.field_mt.len(), 24 * 16);
     /// // Points within the rod have no value, those in the air have one.

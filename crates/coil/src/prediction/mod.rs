@@ -71,13 +71,13 @@ impl Solution {
     /// ```
     /// use coil::design::reference_coil;
     /// use coil::prediction::{Calibration, Solution};
-    /// let solution = Solution::of(&reference_coil()).unwrap();
+    /// let solution = Solution::compute(&reference_coil()).unwrap();
     /// let prediction = solution.prediction(&Calibration::default());
     /// assert!(prediction.pickup.resistance_20c_ohm.contains(prediction.pickup.resistance_20c_ohm.nominal));
     /// // Nothing to wind is refused, with the place and what to do.
     /// let mut empty = reference_coil();
     /// empty.coils[0].wind.turns = 0;
-    /// assert!(Solution::of(&empty).unwrap_err().iter().any(|p| p.at == "coils[0].wind.turns"));
+    /// assert!(Solution::compute(&empty).unwrap_err().iter().any(|p| p.at == "coils[0].wind.turns"));
     /// ```
     ///
     /// # Errors
@@ -176,7 +176,7 @@ impl Solution {
 /// ```
 ///
 /// # Errors
-/// As [`Solution::of`].
+/// As [`Solution::compute`].
 pub fn predict(design: &Design) -> Result<Prediction, Vec<Problem>> {
     predict_calibrated(design, &Calibration::default())
 }
@@ -184,7 +184,7 @@ pub fn predict(design: &Design) -> Result<Prediction, Vec<Problem>> {
 /// Predicts a pickup, corrected by what a workshop's own coils have shown.
 ///
 /// # Errors
-/// As [`Solution::of`].
+/// As [`Solution::compute`].
 pub fn predict_calibrated(design: &Design, calibration: &Calibration) -> Result<Prediction, Vec<Problem>> {
     Ok(Solution::compute(design)?.prediction(calibration))
 }

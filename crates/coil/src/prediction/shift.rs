@@ -37,7 +37,7 @@ impl Solution {
     /// ```
     /// use coil::design::reference_coil;
     /// use coil::prediction::{Shift, Solution};
-    /// let solution = Solution::of(&reference_coil()).unwrap();
+    /// let solution = Solution::compute(&reference_coil()).unwrap();
     /// let moved = solution.moved(Shift { turns: 0.1, ..Shift::default() });
     /// // Outer turns are longer: a tenth more turns is more than a tenth more wire, and a fifth more inductance.
     /// assert!(moved.resistance > 1.1_f64.ln() && moved.inductance > 2.0 * 1.09_f64.ln());

@@ -21,7 +21,7 @@ impl PlacedPickup {
     /// Of a design as [`Set::placed`] gives it.
     ///
     /// # Errors
-    /// As [`Solution::of`].
+    /// As [`Solution::compute`].
     pub fn try_new(design: &Design, calibration: &Calibration) -> Result<Self, Vec<Problem>> {
         let solution = Solution::compute(design)?;
         Ok(Self {

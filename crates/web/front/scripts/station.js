@@ -17,6 +17,7 @@ import { grouped, typedTurns } from "./text.js";
  * @property {number | null} [counter] What the winder's own counter shows, where it does not fit the log.
  * @property {number} [other_run] The open run that the winder counts for instead.
  * @property {boolean} [is_untaken] Nobody said yet that the counter counts for this run.
+ * @property {boolean} [is_closed] The run is signed off or void.
  * @property {"run" | "stand" | "broke" | string | null} winder
  * @property {boolean} stands By the log, where no winder is attached.
  * @property {string} trouble
@@ -47,6 +48,8 @@ export const station = component((run = "", winder = "0", planned = "0", stops =
   lastStop: 0,
   drawnAt: -1,
   trouble: "",
+  /** Why the winder did not do what was asked last, said at its button. */
+  refused: "",
   waiting: 0,
   /** @type {{ id: number, text: string }[]} What was logged just now, newest first. */
   lines: [],
@@ -113,6 +116,9 @@ export const station = component((run = "", winder = "0", planned = "0", stops =
   isOff() {
     return this.trouble !== "" && typeof this.live?.counter === "number";
   },
+  isClosed() {
+    return Boolean(this.live?.is_closed);
+  },
   fits() {
     return this.live?.counter === this.turns();
   },
@@ -160,6 +166,7 @@ export const station = component((run = "", winder = "0", planned = "0", stops =
    * @returns {Promise<boolean>} Whether it took it.
    */
   async command(fields) {
+    this.refused = "";
     if (await this.isTaken(fields)) return true;
     return fields.do === "stop" && (await this.stopByKey());
   },
@@ -174,7 +181,7 @@ export const station = component((run = "", winder = "0", planned = "0", stops =
       const body = new URLSearchParams({ key });
       const answer = await fetch("/winder-stop", { method: "POST", body, credentials: "omit" });
       const isStopped = answer.ok && !(await answer.json()).trouble;
-      if (isStopped) this.trouble = "";
+      if (isStopped) this.refused = "";
       return isStopped;
     } catch {
       return false;
@@ -188,14 +195,14 @@ export const station = component((run = "", winder = "0", planned = "0", stops =
     try {
       const answer = await this.post(`/runs/${run}/winder`, { winder, ...fields });
       if (answer.redirected) {
-        this.trouble = "Nobody has touched this station for a while: load the page again and say who stands here.";
+        this.refused = "Nobody has touched this station for a while: load the page again and say who stands here.";
         return false;
       }
       const refusal = answer.ok ? (await answer.json()).trouble : "The winder did not accept the command.";
-      this.trouble = refusal ?? "";
+      this.refused = refusal ?? "";
       return !refusal;
     } catch {
-      this.trouble = "No connection to the server. Use the winder’s own switch if it must stop.";
+      this.refused = "No connection to the server. Use the winder’s own switch if it must stop.";
       return false;
     }
   },
@@ -213,11 +220,17 @@ export const station = component((run = "", winder = "0", planned = "0", stops =
       if (this.hasWinder) await this.command({ do: "stop" });
       await this.log("stop", turns);
     } else {
-      if (typeof counter === "number" && !this.isCalm()) return;
+      const isUnsettled = typeof counter === "number" && !this.isCalm();
+      this.refused = this.isClosed() ? this.trouble : isUnsettled ? "Settle the counter first, above: set it, or take its turns." : this.speedError();
+      if (this.refused) return;
       if (this.hasWinder && !(await this.command({ do: "run", rpm: this.speed }))) return;
       this.isRunning = true;
       await this.log("restart", turns);
     }
+  },
+  speedError() {
+    const speed = Number(this.speed.trim() || NaN);
+    return !this.hasWinder || (speed >= 1 && speed <= 3000) ? "" : "A speed is a number from 1 to 3,000 turns a minute.";
   },
   /**
    * Space runs and stops wherever the focus is, but where text is typed: whoever has just pressed a button for an event stops the

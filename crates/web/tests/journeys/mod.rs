@@ -340,6 +340,14 @@ async fn a_broken_wire_is_spliced_and_the_run_goes_on() {
     journey(server, |b| async move {
         let run = to_the_winder(&b).await;
         b.press_called("Winding station").await;
+        // A speed that is none: the reason stands at the button, and nothing runs.
+        for speed in ["0", "-5", "abc", "90000"] {
+            b.fill("speed", speed).await;
+            b.press("#go").await;
+            b.until("#refused", |t| t.contains("3,000")).await;
+        }
+        b.fill("speed", "500").await;
+        b.until("#refused", str::is_empty).await;
         b.press("#go").await;
         b.until("#done", |t| t.contains("check the guides")).await;
         b.until("#go", |t| t == "Run").await;
@@ -347,6 +355,14 @@ async fn a_broken_wire_is_spliced_and_the_run_goes_on() {
         b.until("#trouble", |t| t.contains("850")).await;
         b.is_well().await;
         b.press("[data-event=splice]").await;
+        // After a reload the events are still there: the break in the winder's name, the splice in the person's.
+        b.until("#unsent", str::is_empty).await;
+        let station = b.path().await;
+        b.go(&station).await;
+        b.until("#done", |t| {
+            t.contains("850: wire broke Winder one") && t.contains("850: wire broke, spliced Ode")
+        })
+        .await;
         // Somebody switches the winder off and on: its counter begins at nothing.
         instruments::Winder::preset(&mut bench.clone(), 0).await.unwrap();
         b.find("#set-counter:not([hidden])").await;

@@ -19,6 +19,7 @@ use presentation::drawing;
 use presentation::format;
 use serde::{Deserialize, Serialize};
 use std::time::{Duration, Instant};
+use store::event::WindingEventRow;
 use store::{InstrumentId, PersonId, RunId};
 use tokio::sync::watch;
 use trade::winding::{Event, Progress, WindingEventKind};
@@ -59,6 +60,8 @@ struct StationPage {
     winders: Vec<(u64, String, bool)>,
     winder: u64,
     event_kinds: Vec<(&'static str, &'static str)>,
+    /// What was logged before, newest first: words, who or which machine, when.
+    logged: Vec<(String, String, String)>,
     direction: String,
     /// What it is wound for.
     place: Option<RunInSet>,
@@ -120,6 +123,13 @@ pub(super) async fn show(
         stops: run.row.stops.iter().map(ToString::to_string).collect::<Vec<_>>().join(","),
         winders: all.into_iter().map(|of| winder_option(of, winder)).collect(),
         winder,
+        logged: app
+            .workshop
+            .latest_events(&user.actor, run.row.id, MOST_LOGGED)
+            .await?
+            .iter()
+            .map(logged_line)
+            .collect(),
         event_kinds: ONE_TOUCH.map(|kind| (kind.key(), kind.name())).to_vec(),
         direction: coil.map_or_else(String::new, |c| c.wind.direction.spoken()),
         place: app.workshop.set_of_run(&user.actor, run.row.id, &run.design).await?,
@@ -129,6 +139,15 @@ pub(super) async fn show(
         frame: Frame::new(&user, "logbook", format!("Winding run {}", run.row.number)),
     };
     render_page(&page, false)
+}
+
+/// Events that were logged before and are shown.
+const MOST_LOGGED: usize = 6;
+
+/// An event in a line: its turn and words, who or which machine logged it, when.
+fn logged_line(row: &WindingEventRow) -> (String, String, String) {
+    let words = if row.words.is_empty() { row.event.what.name() } else { &row.words };
+    (format!("{}: {words}", format::turns(row.event.at_turn)), row.by.clone(), format::iso(row.at))
 }
 
 /// Most of what waits that is shown.
@@ -182,6 +201,9 @@ struct StationMessage {
     /// Whether nobody said yet that the counter counts for this run.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     is_untaken: bool,
+    /// Whether the run is signed off or void.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    is_closed: bool,
     /// What is the matter, in words; empty when nothing is.
     trouble: String,
     /// With this the winder is stopped, also while the database is away; absent for those who only look on.
@@ -224,7 +246,7 @@ fn trouble_text(trouble: &StationTrouble) -> String {
             }
         }
         StationTrouble::RunClosed => {
-            "This run is signed off: the counter is shown, and nothing is logged.".into()
+            "This run is signed off or void: turns are shown, and nothing is logged.".into()
         }
     }
 }
@@ -242,6 +264,7 @@ fn message(state: &StationState, stop_key: Option<&StopKey>) -> StationMessage {
             _ => None,
         },
         is_untaken: matches!(state.trouble, Some(StationTrouble::CounterNotTaken { .. })),
+        is_closed: state.trouble == Some(StationTrouble::RunClosed),
         trouble: state.trouble.as_ref().map(trouble_text).unwrap_or_default(),
         stop_key: stop_key.map(|key| key.text().to_owned()),
     }
