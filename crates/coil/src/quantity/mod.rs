@@ -39,6 +39,8 @@ quantity!(
     from_mm / mm = 1e-3;
     /// In inches (25.4 mm exactly).
     from_inches / inches = 25.4e-3;
+    /// In feet (12 inches).
+    from_feet / feet = 0.3048;
 );
 quantity!(
     /// Electrical resistance, stored in ohms.
@@ -47,6 +49,14 @@ quantity!(
     from_ohms / ohms = 1.0;
     /// In kiloohms.
     from_kiloohms / kiloohms = 1e3;
+);
+quantity!(
+    /// Resistance of wire by its length, stored in ohms per metre.
+    LinearResistance,
+    /// In ohms per metre.
+    from_ohm_per_m / ohm_per_m = 1.0;
+    /// In ohms per foot (0.3048 m exactly).
+    from_ohm_per_foot / ohm_per_foot = 1.0 / 0.3048;
 );
 quantity!(
     /// Inductance, stored in henries.

@@ -1,8 +1,8 @@
 //! Reading what people type.
 
 use super::{
-    Capacitance, FluxDensity, Fraction, Frequency, Inductance, Length, Mass, Resistance, Temperature,
-    Tension, Turns,
+    Capacitance, FluxDensity, Fraction, Frequency, Inductance, Length, LinearResistance, Mass, Resistance,
+    Temperature, Tension, Turns,
 };
 use thiserror::Error;
 
@@ -164,6 +164,9 @@ fn plain_decimal(digits: &str) -> Option<String> {
     (groups.len() == 2 && !digits.contains('.')).then(|| digits.replace(',', "."))
 }
 
+/// How the ohm is written, in lower case: the Greek letter and the sign for it.
+const OHM: [&str; 4] = ["ω", "ohm", "ohms", "r"];
+
 /// Implements [`ParseQuantity`] from a table of units.
 macro_rules! spoken {
     ($type:ty, $example:literal, $known:literal, |$v:ident, $unit:ident| $body:expr) => {
@@ -177,17 +180,31 @@ macro_rules! spoken {
     };
 }
 
-spoken!(Length, "17 mm or 0.66 in", "mm, cm, m, µm, in, thou", |v, unit| Some(
+spoken!(Length, "17 mm or 0.66 in", "mm, cm, m, km, µm, in, thou, ft", |v, unit| Some(
     match unit.to_lowercase().as_str() {
         "" | "mm" | "millimetre" | "millimetres" | "millimeters" => Self::from_mm(v),
         "cm" => Self::from_mm(v * 10.0),
         "m" | "metre" | "metres" | "meters" => Self::from_m(v),
+        "km" => Self::from_m(v * 1e3),
         "µm" | "μm" | "um" | "micron" | "microns" => Self::from_mm(v * 1e-3),
         "in" | "inch" | "inches" | "\"" | "″" | "''" => Self::from_inches(v),
         "thou" | "mil" | "mils" => Self::from_inches(v * 1e-3),
+        "ft" | "foot" | "feet" | "'" | "′" => Self::from_feet(v),
         _ => return None,
     }
 ));
+spoken!(LinearResistance, "5.4 Ω/m or 1.66 Ω/ft", "Ω/m, Ω/km, Ω/ft", |v, unit| {
+    let unit = unit.to_lowercase().replace(' ', "");
+    let per =
+        if unit.is_empty() { "m" } else { unit.split_once('/').filter(|(ohm, _)| OHM.contains(ohm))?.1 };
+    Some(match per {
+        "m" => Self::from_ohm_per_m(v),
+        "km" => Self::from_ohm_per_m(v * 1e-3),
+        "ft" | "foot" => Self::from_ohm_per_foot(v),
+        "kft" | "1000ft" => Self::from_ohm_per_foot(v * 1e-3),
+        _ => return None,
+    })
+});
 // "M" is mega and "m" is milli on a meter's display, but nobody winds a milliohm coil: both are read as mega.
 spoken!(Resistance, "5.8k or 5800", "Ω, k, kΩ, M", |v, unit| Some(
     match unit
@@ -287,6 +304,23 @@ impl ParseQuantity for Turns {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    // 0.3048 m to the foot is exact by definition.
+    #[rstest]
+    #[case("5.4", 5.4)]
+    #[case("5.4 Ω/m", 5.4)]
+    #[case("5.4 ohm / m", 5.4)]
+    #[case("1.66 Ω/ft", 5.446_194_2)]
+    #[case("1660 ohms/1000ft", 5.446_194_2)]
+    #[case("5400 Ω/km", 5.4)]
+    fn resistances_by_length(#[case] typed: &str, #[case] ohm_per_m: f64) {
+        assert!((LinearResistance::parse(typed).unwrap().ohm_per_m() - ohm_per_m).abs() < 1e-6, "{typed}");
+    }
+
+    #[test]
+    fn a_resistance_alone_is_none_by_length() {
+        assert!(LinearResistance::parse("5.4 Ω").is_err() && LinearResistance::parse("5.4 kg/m").is_err());
+    }
 
     // 25.4 mm to the inch is exact by definition.
     #[rstest]

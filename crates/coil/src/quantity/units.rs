@@ -1,7 +1,10 @@
 //! The units that a workshop reads and types. The engine, the database and every file stay in millimetres, degrees Celsius,
 //! millitesla and grams; only what people read and type is in these.
 
-use super::{FluxDensity, Length, Mass, ParseQuantity, ParseQuantityError, Temperature, fixed, number};
+use super::{
+    FluxDensity, Length, LinearResistance, Mass, ParseQuantity, ParseQuantityError, Temperature, fixed,
+    grouped, number,
+};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -73,6 +76,9 @@ unit!(
     }
 );
 
+/// Exact by definition.
+const METRES_PER_FOOT: f64 = 0.3048;
+
 /// What people read and type.
 ///
 /// ```
@@ -105,6 +111,10 @@ pub enum Measure {
     Flux,
     /// A weight, in grams inside.
     Mass,
+    /// A length of wire, in metres inside; in feet where lengths are in inches.
+    WireLength,
+    /// Resistance by the length of wire, in ohms per metre inside; per foot where lengths are in inches.
+    LinearResistance,
 }
 
 /// How the value inside becomes the one that is shown.
@@ -177,6 +187,16 @@ impl Units {
                 LengthUnit::Millimetre => Conversion::own("mm", 1.0),
                 LengthUnit::Inch => Conversion { more_decimals: 1, ..Conversion::own("in", 25.4) },
             },
+            Measure::WireLength => match self.length {
+                LengthUnit::Millimetre => Conversion::own("m", 1.0),
+                LengthUnit::Inch => Conversion::own("ft", METRES_PER_FOOT),
+            },
+            Measure::LinearResistance => match self.length {
+                LengthUnit::Millimetre => Conversion::own("Ω/m", 1.0),
+                LengthUnit::Inch => {
+                    Conversion { more_decimals: 1, ..Conversion::own("Ω/ft", 1.0 / METRES_PER_FOOT) }
+                }
+            },
             Measure::Temperature => match self.temperature {
                 TemperatureUnit::Celsius => Conversion::own("°C", 1.0),
                 TemperatureUnit::Fahrenheit => {
@@ -219,6 +239,21 @@ impl Units {
         format!("{} {}", numbers.join(" × "), conversion.symbol)
     }
 
+    /// A length of wire in metres, with its unit, in whole units.
+    #[must_use]
+    pub fn wire_length(self, metres: f64) -> String {
+        let conversion = self.conversion(Measure::WireLength);
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped to its range")]
+        let shown = conversion.shown(metres).round().clamp(0.0, 1e12) as u64;
+        format!("{} {}", grouped(shown), conversion.symbol)
+    }
+
+    /// A resistance in ohms per metre of wire, with its unit; `decimals` are those of ohms per metre.
+    #[must_use]
+    pub fn linear_resistance(self, ohm_per_m: f64, decimals: usize) -> String {
+        self.text(Measure::LinearResistance, ohm_per_m, decimals)
+    }
+
     /// A temperature in degrees Celsius, with its unit.
     #[must_use]
     pub fn temperature(self, celsius: f64, decimals: usize) -> String {
@@ -251,6 +286,10 @@ impl Units {
         let bare = self.symbol(measure);
         match measure {
             Measure::Length => Length::parse_in(typed, bare).map(Length::mm),
+            Measure::WireLength => Length::parse_in(typed, bare).map(Length::m),
+            Measure::LinearResistance => {
+                LinearResistance::parse_in(typed, bare).map(LinearResistance::ohm_per_m)
+            }
             Measure::Temperature => Temperature::parse_in(typed, bare).map(Temperature::celsius),
             Measure::Flux => FluxDensity::parse_in(typed, bare).map(FluxDensity::mt),
             Measure::Mass => Mass::parse_in(typed, bare).map(Mass::g),
@@ -292,7 +331,7 @@ fn convert(text: &str, symbol: &str, conversion: &Conversion) -> String {
         let before = &rest[..at];
         let (kept, numbers) = before.split_at(numbers_begin(before));
         out.push_str(kept);
-        if numbers.is_empty() || is_rewind(kept, numbers, symbol) {
+        if numbers.is_empty() || is_reference_temperature(kept, numbers, symbol) {
             out.push_str(numbers);
             out.push_str(symbol);
         } else {
@@ -306,7 +345,7 @@ fn convert(text: &str, symbol: &str, conversion: &Conversion) -> String {
 }
 
 /// Whether this is the temperature of reference.
-fn is_rewind(before: &str, numbers: &str, symbol: &str) -> bool {
+fn is_reference_temperature(before: &str, numbers: &str, symbol: &str) -> bool {
     symbol == "°C" && numbers.trim() == "20" && before.to_lowercase().ends_with("at ")
 }
 
@@ -378,6 +417,8 @@ mod tests {
     #[rstest]
     #[case(Measure::Length, 25.4, 1.0)]
     #[case(Measure::Mass, 28.349_523_125, 1.0)]
+    #[case(Measure::WireLength, 0.3048, 1.0)]
+    #[case(Measure::LinearResistance, 3.280_839_895, 1.0)]
     #[case(Measure::Flux, 1.0, 10.0)]
     #[case(Measure::Temperature, 100.0, 212.0)]
     #[case(Measure::Temperature, -40.0, -40.0)]

@@ -100,3 +100,37 @@ async fn every_page_is_in_the_units_of_the_workshop() {
         assert_eq!(metric_quantities(&answer.body), Vec::<String>::new(), "{address}");
     }
 }
+
+/// With inches, wire is in feet and ohms per foot. Ohms per metre typed as ohms per foot are far off the gauge: they are asked
+/// about, and taken as they are when they come again.
+#[tokio::test(flavor = "multi_thread")]
+async fn wire_is_in_feet_and_what_is_far_off_its_gauge_is_asked_about() {
+    let mut visit = imperial().await;
+    let shown = visit.get("/spools").await;
+    let (token, key) = (shown.field("csrf"), shown.field("key"));
+    let spool = |ohms: &'static str| {
+        vec![
+            ("csrf", token.clone()),
+            ("key", key.clone()),
+            ("label", "K-7".to_owned()),
+            ("gauge", "42 AWG".to_owned()),
+            ("insulation", "polyurethane".to_owned()),
+            ("build", "single".to_owned()),
+            ("tolerance", "full".to_owned()),
+            ("ohms", ohms.to_owned()),
+            ("left", "10000 ft".to_owned()),
+        ]
+    };
+    let mut post = async |fields: Vec<(&str, String)>| {
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(name, value)| (*name, value.as_str())).collect();
+        visit.post("/spools", &fields).await
+    };
+    let asked = post(spool("1.66 Ω/m")).await;
+    assert_eq!((asked.status, asked.field("sure_ohms").as_str()), (422, "1.66 Ω/m"));
+    assert!(asked.body.contains("id=\"e-ohms\""), "{}", asked.body);
+    assert_eq!(post(spool("1.66")).await.status, 303, "ohms per foot");
+    let page = visit.get("/spools/1").await.body;
+    assert!(page.contains("10\u{202f}000 ft"), "{page}");
+    let list = visit.get("/spools").await.body;
+    assert!(list.contains("1.66 Ω/ft"), "{list}");
+}

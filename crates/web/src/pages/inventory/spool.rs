@@ -1,5 +1,6 @@
 //! One spool: what was measured along it, what is left, who sold it, and the coils wound on it.
 
+use super::spools::{OHM_PER_M, ask_about_odd, asked};
 use crate::app::App;
 use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
@@ -15,7 +16,7 @@ use coil::quantity::{Measure, Units};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
 use presentation::format::{self, counted, signed_percent, signed_percent_of_ln};
-use presentation::read::{limit_letters, measured, optional, plain, plain_in};
+use presentation::read::{limit_letters, measured, optional, plain};
 use store::instrument::Instrument;
 use store::photo::PhotoSubject;
 use store::spool::{NewCheck, Spool, SpoolCheck, SpoolDetails};
@@ -40,6 +41,8 @@ struct SpoolPage {
     along: Vec<(&'static str, String, String)>,
     runs: Vec<RunRow>,
     key: ClientKey,
+    /// What was asked about and is taken when it comes again: name of the field, value.
+    asked: Vec<(&'static str, String)>,
     check_fields: Vec<Field>,
     detail_fields: Vec<Field>,
     checking: bool,
@@ -74,10 +77,6 @@ fn check_fields(spool: &Spool, form: &FormData, errors: &Errors, units: Units) -
     let measured = |name: &str, label: &str, measure: Measure, hint: &str| {
         Field::measured(name, label, hint, (measure, units)).filled(form, errors)
     };
-    let typed = |name: &str, label: &str, unit: &str, hint: &str| Field {
-        unit: unit.into(),
-        ..Field::typed(name, label, hint).filled(form, errors)
-    };
     let weight = match spool.empty_g {
         Some(empty) => format!("With the spool; {} are taken off for it.", units.mass(empty, 1)),
         None => "Less the empty spool: note what that weighs below.".into(),
@@ -89,7 +88,12 @@ fn check_fields(spool: &Spool, form: &FormData, errors: &Errors, units: Units) -
             Measure::Length,
             "With the enamel on, at this place of the wire.",
         ),
-        typed("ohms", "Ohms per metre", "Ω/m", "Of a measured length from this place."),
+        measured(
+            "ohms",
+            "Resistance by length",
+            Measure::LinearResistance,
+            "Of a measured length from this place.",
+        ),
         measured("at_c", "at", Measure::Temperature, "Temperature of that reading; 20 °C when empty."),
         measured("gross", "Weighs", Measure::Mass, &weight),
     ]
@@ -158,8 +162,8 @@ async fn page(
     let page = SpoolPage {
         frame: Frame::new(user, "inventory", format!("Spool {}", spool.label)),
         tab: "spools",
-        left: spool.left_now_m().map_or_else(|| "not known".into(), |m| format!("{} m", format::turns(m))),
-        used: format!("{} m", format::turns(spool.used_m)),
+        left: spool.left_now_m().map_or_else(|| "not known".into(), |m| units.wire_length(m)),
+        used: units.wire_length(spool.used_m),
         coils_left: coils_left
             .map_or_else(String::new, |n| format!("enough for about {:.0} more", n.floor())),
         warnings: warnings.iter().map(SpoolWarning::text).collect(),
@@ -168,11 +172,13 @@ async fn page(
             .iter()
             .rev()
             .map(|c| CheckRow {
-                at: c.at_m.map_or_else(|| "–".into(), |m| format!("{} m left", format::turns(m))),
+                at: c.at_m.map_or_else(|| "–".into(), |m| format!("{} left", units.wire_length(m))),
                 overall: c.overall_mm.map_or_else(|| "–".into(), |v| units.length(v, 4)),
                 ohms: match (c.ohm_per_m, c.at_c) {
-                    (Some(v), Some(t)) => format!("{} at {}", format::plain(v, 3), units.temperature(t, 1)),
-                    (Some(v), None) => format::plain(v, 3),
+                    (Some(v), Some(t)) => {
+                        format!("{} at {}", units.linear_resistance(v, 3), units.temperature(t, 1))
+                    }
+                    (Some(v), None) => units.linear_resistance(v, 3),
                     _ => "–".into(),
                 },
                 weight: c.gross_g.map_or_else(|| "–".into(), |g| units.mass(g, 1)),
@@ -182,7 +188,7 @@ async fn page(
             .collect(),
         along: [
             measured("Overall", &diameters, &|mm| units.length(mm, 4)),
-            measured("Resistance at 20 °C", &ohms, &|v| format!("{} Ω/m", format::plain(v, 3))),
+            measured("Resistance at 20 °C", &ohms, &|v| units.linear_resistance(v, 3)),
         ]
         .into_iter()
         .flatten()
@@ -198,6 +204,7 @@ async fn page(
             })
             .collect(),
         key: form.key_or_new(),
+        asked: asked(form),
         check_fields: check_fields(&spool, form, errors, units),
         detail_fields: detail_fields(&spool, &winders, form, errors, units),
         checking: has(&["overall", "ohms", "at_c", "gross"]),
@@ -228,15 +235,23 @@ pub(super) async fn check(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let id = SpoolId(*id);
-    let empty_g = app.workshop.spool_measurements(&user.actor, id).await?.empty_g;
+    let spool = app.workshop.spool_measurements(&user.actor, id).await?;
+    let empty_g = spool.empty_g;
     let (mut errors, units) = (Errors::new(), user.settings.units);
     let check = NewCheck {
         overall_mm: measured(&form, &mut errors, "overall", (0.02, 0.5), (Measure::Length, units)),
-        ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain_in("Ω/m")),
+        ohm_per_m: measured(&form, &mut errors, "ohms", OHM_PER_M, (Measure::LinearResistance, units)),
         at_c: measured(&form, &mut errors, "at_c", (-20.0, 60.0), (Measure::Temperature, units)),
         gross_g: measured(&form, &mut errors, "gross", (0.0, 20_000.0), (Measure::Mass, units)),
         ..NewCheck::default()
     };
+    let measured_now = coil::design::Spool {
+        overall_mm: check.overall_mm,
+        ohm_per_m: check.ohm_per_m,
+        at_c: check.at_c,
+        ..coil::design::Spool::default()
+    };
+    ask_about_odd(&form, &mut errors, (&measured_now, &spool.wire()), units);
     if errors.is_empty() && check.overall_mm.is_none() && check.ohm_per_m.is_none() && check.gross_g.is_none()
     {
         errors.insert("overall".into(), "Enter a diameter, the ohms per metre, or the weight.".into());

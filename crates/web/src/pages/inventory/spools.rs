@@ -11,12 +11,11 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use coil::Word;
 use coil::design::Wire;
-use coil::quantity::Measure;
-use coil::wire::{Build, Gauge, Insulation, ToleranceRange};
+use coil::quantity::{Measure, Units};
+use coil::wire::{Build, Gauge, Insulation, ToleranceRange, at_temperature};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
-use presentation::format;
-use presentation::read::{chosen, is_name, limit_letters, measured, optional, plain_in};
+use presentation::read::{chosen, is_name, limit_letters, measured};
 use store::ClientKey;
 use store::spool::{NewSpool, Spool};
 use trade::stock::SpoolWarning;
@@ -29,6 +28,8 @@ struct SpoolsPage {
     tab: &'static str,
     spools: Vec<SpoolRow>,
     key: ClientKey,
+    /// What was asked about and is taken when it comes again: name of the field, value.
+    asked: Vec<(&'static str, String)>,
     fields: Vec<Field>,
     refused: bool,
 }
@@ -38,6 +39,11 @@ struct SpoolRow {
     spool: Spool,
     left: String,
     warnings: Vec<String>,
+}
+
+/// The values that a form asks about, as they were typed.
+pub(super) fn asked(form: &FormData) -> Vec<(&'static str, String)> {
+    ["ohms", "overall"].map(|name| (name, form.get(name).to_owned())).to_vec()
 }
 
 async fn page(
@@ -71,12 +77,13 @@ async fn page(
             .await?
             .into_iter()
             .map(|(spool, warnings)| SpoolRow {
-                left: spool.left_now_m().map_or_else(|| "–".into(), |m| format!("{} m", format::turns(m))),
+                left: spool.left_now_m().map_or_else(|| "–".into(), |m| user.settings.units.wire_length(m)),
                 spool,
                 warnings: warnings.iter().map(SpoolWarning::text).collect(),
             })
             .collect(),
         key: form.key_or_new(),
+        asked: asked(form),
         fields: vec![
             typed("label", "Label", "", "What is written on the spool."),
             typed("gauge", "Gauge", "AWG", "42, 46 SWG or 0.063 mm."),
@@ -89,14 +96,49 @@ async fn page(
                 Measure::Length,
                 "Measured with the enamel on. Empty if not measured.",
             ),
-            typed("ohms", "Ohms per metre", "Ω/m", "Of a measured length. Empty if not measured."),
+            measured(
+                "ohms",
+                "Resistance by length",
+                Measure::LinearResistance,
+                "Of a measured length. Empty if not measured.",
+            ),
             measured("at_c", "at", Measure::Temperature, "Temperature of that reading."),
-            typed("left", "Wire left", "m", "As far as known."),
+            measured("left", "Wire left", Measure::WireLength, "As far as known."),
             typed("remark", "Remark", "", "").wide(),
         ],
         refused: !errors.is_empty(),
     };
     render_page(&template, !errors.is_empty())
+}
+
+/// Resistances by length that a wire can have, Ω/m.
+pub(super) const OHM_PER_M: (f64, f64) = (0.2, 100.0);
+
+/// Share by which a measured value is off what the gauge says before it is asked about.
+const ODD: f64 = 1.0 / 3.0;
+
+/// Asks once about a measured value that is off the gauge by a third: typed again as it was, it is taken.
+pub(super) fn ask_about_odd(
+    form: &FormData,
+    errors: &mut Errors,
+    (measured, wire): (&coil::design::Spool, &Wire),
+    units: Units,
+) {
+    let usual = Wire { spool: None, ..wire.clone() }.data();
+    let ohms = measured.ohm_per_m.map(|v| at_temperature(v, measured.at_c.unwrap_or(20.0), 20.0));
+    let all = [
+        ("ohms", ohms, usual.ohm_per_m, units.linear_resistance(usual.ohm_per_m, 2)),
+        ("overall", measured.overall_mm, usual.overall_m * 1e3, units.length(usual.overall_m * 1e3, 3)),
+    ];
+    for (name, value, usual, text) in all {
+        let is_odd = value.is_some_and(|value| (value / usual - 1.0).abs() > ODD);
+        let is_confirmed = form.get(&format!("sure_{name}")) == form.get(name);
+        if is_odd && !is_confirmed && !errors.contains_key(name) {
+            let message =
+                format!("{} has about {text}. Correct this, or send it again to keep it.", wire.gauge);
+            errors.insert(name.into(), message);
+        }
+    }
 }
 
 pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpResponse, AppError> {
@@ -121,9 +163,9 @@ pub(super) async fn add(
     let measured = coil::design::Spool {
         bare_mm: None,
         overall_mm: measured(&form, &mut errors, "overall", (0.02, 0.5), (Measure::Length, units)),
-        ohm_per_m: optional(&form, &mut errors, "ohms", (0.2, 100.0), plain_in("Ω/m")),
+        ohm_per_m: measured(&form, &mut errors, "ohms", OHM_PER_M, (Measure::LinearResistance, units)),
         at_c: measured(&form, &mut errors, "at_c", (-20.0, 60.0), (Measure::Temperature, units)),
-        left_m: optional(&form, &mut errors, "left", (0.0, 1e6), plain_in("m")),
+        left_m: measured(&form, &mut errors, "left", (0.0, 1e6), (Measure::WireLength, units)),
     };
     if let (Some(gauge), Some(overall)) = (gauge, measured.overall_mm)
         && overall <= gauge.bare_m() * 1e3
@@ -135,6 +177,10 @@ pub(super) async fn add(
                 units.length(gauge.bare_m() * 1e3, 4)
             ),
         );
+    }
+    if let (Some(gauge), Some(insulation), Some(build), Some(range)) = (gauge, insulation, build, range) {
+        let wire = Wire { gauge, insulation, build, range, spool: None };
+        ask_about_odd(&form, &mut errors, (&measured, &wire), units);
     }
     limit_letters(&form, &mut errors, "remark", 500);
     let (Some(gauge), Some(insulation), Some(build), Some(range), true) =

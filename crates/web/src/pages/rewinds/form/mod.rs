@@ -172,7 +172,8 @@ pub(super) fn filled(draft: &RewindDraft, units: Units) -> FormFields {
     let piece = measured.wire_ohm_per_m;
     let ohms = piece.map(|m| m.value * m.length_m.unwrap_or(1.0));
     form.set("wire_ohm", ohms.map_or_else(String::new, number));
-    form.set("wire_length", piece.and_then(|m| m.length_m).map_or_else(String::new, number));
+    let length = piece.and_then(|m| m.length_m);
+    form.set("wire_length", length.map_or_else(String::new, |m| units.field(Measure::WireLength, m)));
     form.set("wrap", <&str>::from(draft.finish.wrap));
     form.set("aged", if draft.finish.is_aged { "yes" } else { "no" });
     let resistance = if measured.open { "open".to_owned() } else { String::new() };
@@ -352,7 +353,7 @@ fn read_measured(form: &FormFields, draft: &mut RewindDraft, errors: &mut Errors
     let mass = measured(form, errors, "wire_mass_g", Measurand::WireMassG.range(), (Measure::Mass, units));
     put(Measurand::WireMassG, mass);
     let ohm = optional(form, errors, "wire_ohm", (0.01, 1e6), ohms);
-    let length_m = optional(form, errors, "wire_length", (0.01, 10_000.0), plain_in("m"));
+    let length_m = measured(form, errors, "wire_length", (0.01, 10_000.0), (Measure::WireLength, units));
     put(Measurand::WireOhmPerM, ohm.map(|ohm| ohm / length_m.unwrap_or(1.0)));
     let celsius = measured(form, errors, "coil_c", (-20.0, 120.0), (Measure::Temperature, units));
     let test_hz = optional(form, errors, "test_hz", (20.0, 1e5), hertz);

@@ -117,7 +117,13 @@ pub(crate) fn parts(form: &FormFields, errors: &Errors, pickup: &Design, units: 
                 filled(
                     Field::typed("wire_ohm", "Ohms of a piece", "Several metres are read best.").unit("Ω"),
                 ),
-                filled(Field::typed("wire_length", "Length of that piece", "1 m when empty.").unit("m")),
+                Field::measured(
+                    "wire_length",
+                    "Length of that piece",
+                    "1 m when empty.",
+                    (Measure::WireLength, units),
+                )
+                .filled(form, errors),
                 Field::measured("wire_mass_g", "Weight of all wire", "", (Measure::Mass, units))
                     .filled(form, errors),
                 filled(Field::typed(
