@@ -309,7 +309,7 @@ impl Traveller {
                 _ => true,
             };
             let is_read = standing(readings).iter().any(|r| r.kind == *kind && is_later(r));
-            is_read || (*kind != Kind::Turns && open_coil(readings).filter(is_later).is_some())
+            is_read || (*kind != Kind::Turns && open_coil(readings).as_ref().is_some_and(is_later))
         };
         self.0[at].hold.iter().copied().filter(|kind| !is_in(kind)).collect()
     }
