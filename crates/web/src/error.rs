@@ -217,6 +217,14 @@ impl ResponseError for AppError {
     }
 }
 
+/// An address whose part after the question mark cannot be read.
+pub(crate) fn unknown_query() -> AppError {
+    AppError::BadRequest(
+        "What stands after the question mark in this address cannot be read. Go to the page by the menu."
+            .into(),
+    )
+}
+
 /// A size as people read it.
 fn bytes(count: usize) -> String {
     match count >> 20 {

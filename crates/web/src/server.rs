@@ -1,6 +1,7 @@
 //! The server: middleware, sessions, routes.
 
 use crate::app::App;
+use crate::error::AppError;
 use crate::origin::{Origin, ServeOptions};
 use crate::request_span::RequestSpan;
 use crate::session::DatabaseSessions;
@@ -58,6 +59,8 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
             // The intake has read it whole, and refused what is too large for its route.
             .app_data(web::FormConfig::default().limit(usize::MAX))
             .app_data(web::PayloadConfig::new(usize::MAX))
+            .app_data(web::PathConfig::default().error_handler(|_, _| AppError::NotFound("page").into()))
+            .app_data(web::QueryConfig::default().error_handler(|_, _| error::unknown_query().into()))
             .service(web::scope("/assets").service(assets::serve))
             .route("/healthz", web::get().to(pages::health))
             .service(

@@ -290,3 +290,20 @@ async fn a_costly_comparison_is_refused_with_what_to_make_smaller() {
     let text: String = page.select(&Selector::parse("main p").unwrap()).flat_map(|p| p.text()).collect();
     assert!(text.contains("metal"), "{text}");
 }
+
+/// An address with a number that is none, or with nonsense after the question mark, has a page in words like any other.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_bad_address_has_a_page_in_words() {
+    let (mut visit, _) = visit().await;
+    visit.sign_in("ode", WORDS).await;
+    for (path, status) in
+        [("/runs/abc", 404), ("/spools/-1", 404), ("/runs/new?revision=abc", 400), ("/nowhere", 404)]
+    {
+        let page = visit.get(path).await;
+        assert_eq!(page.status, status, "{path}");
+        assert!(page.body.contains("<h1") && page.body.contains("</html>"), "{path}: {}", page.body);
+        for raw in ["parse", "u64", "deserialize", "Query"] {
+            assert!(!page.body.contains(raw), "{path}: {}", page.body);
+        }
+    }
+}
