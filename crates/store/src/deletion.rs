@@ -1,4 +1,4 @@
-//! Deleting what nothing depends on: the tables' own rewinds refuse everything else.
+//! Deleting what nothing depends on: the tables' own references refuse everything else.
 
 use crate::audit::AuditAction;
 use crate::{PersonId, StoreError, WorkshopStore};
@@ -131,7 +131,7 @@ impl Deletable {
             Self::Instrument => &["DELETE FROM instruments WHERE id = ?"],
             Self::PickupSet => &["DELETE FROM pickup_sets WHERE id = ?"],
             Self::Rewind => &[
-                "DELETE FROM photos WHERE subject = 'rewind' AND subject_id = ?",
+                "DELETE FROM photos WHERE subject = 'reference' AND subject_id = ?",
                 "DELETE FROM rewinds WHERE id = ?",
             ],
             Self::Experiment => &[

@@ -116,7 +116,7 @@ pub enum Transport {
     InClear,
 }
 
-/// Errors of a statement whose work is done already: the table, column, key or rewind is there, or is gone.
+/// Errors of a statement whose work is done already: the table, column, key or reference is there, or is gone.
 const DONE_ALREADY: [u16; 9] = [1005, 1050, 1051, 1054, 1060, 1061, 1091, 1146, 1826];
 
 fn is_done_already(error: &sqlx::Error) -> bool {

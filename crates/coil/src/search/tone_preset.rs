@@ -78,12 +78,12 @@ impl FromStr for TonePreset {
     }
 }
 
-/// Half the width of an target at what a reference pickup has: what two coils of one design differ by.
+/// Half the width of a target at what a reference pickup has: what two coils of one design differ by.
 const ALIKE: f64 = 0.04;
 const ALIKE_DB: f64 = 0.5;
 
 impl Goal {
-    /// Puts an target for this quantity, to the figures that people read.
+    /// Puts a target for this quantity, to the figures that people read.
     pub(crate) fn target(self, targets: &mut Targets, ends: [f64; 2]) {
         let place = match self {
             Self::Resistance => &mut targets.resistance_ohm,

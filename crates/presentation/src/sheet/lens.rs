@@ -330,7 +330,7 @@ fn string<'a>(string: &'a mut OneString, at: &str) -> Option<Slot<'a>> {
     })
 }
 
-/// The range of an target by its key.
+/// The range of a target by its key.
 pub(super) fn target_range<'a>(targets: &'a mut Targets, key: &str) -> Option<&'a mut Option<[f64; 2]>> {
     Some(match key {
         "resistance_ohm" => &mut targets.resistance_ohm,

@@ -77,7 +77,7 @@ fn a_figure_is_what_the_document_calls_so() {
     assert!(Figure::from_key("no such figure").is_none());
 }
 
-/// What a search targets at is a figure with a target of that name in the document of targets.
+/// What a search aims at is a figure with a target of that name in the document of targets.
 #[rstest]
 #[case(Goal::Resistance)]
 #[case(Goal::Inductance)]

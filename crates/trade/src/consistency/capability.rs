@@ -3,7 +3,7 @@
 use super::{mean, sd};
 use statrs::distribution::{ChiSquared, ContinuousCDF as _, Normal};
 
-/// Capability against an target.
+/// Capability against a target.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Capability {
     /// Values behind it.
@@ -12,13 +12,13 @@ pub struct Capability {
     pub mean: f64,
     /// Their standard deviation.
     pub sd: f64,
-    /// Width of the target over six standard deviations, with its 90 % interval; none of an target with one end.
+    /// Width of the target over six standard deviations, with its 90 % interval; none of a target with one end.
     pub cp: Option<(f64, (f64, f64))>,
     /// Distance of the mean to the nearer edge of the target over three standard deviations.
     pub cpk: f64,
     /// Its 90 % interval.
     pub cpk_interval: (f64, f64),
-    /// How far the mean lies from the target's middle, in half widths of the target; none of an target with one end.
+    /// How far the mean lies from the target's middle, in half widths of the target; none of a target with one end.
     pub k: Option<f64>,
     /// Share that lies outside the target.
     pub outside: f64,
@@ -26,8 +26,8 @@ pub struct Capability {
     pub expected_outside: f64,
 }
 
-/// Capability of values against an target from `low` to `high`, one of which may be infinite: e-Handbook 6.1.6. `None` of fewer than five values, of such
-/// without spread, or of an target without width.
+/// Capability of values against a target from `low` to `high`, one of which may be infinite: e-Handbook 6.1.6. `None` of fewer than five values, of such
+/// without spread, or of a target without width.
 ///
 /// The interval of Cp is from χ²; that of Cpk is Bissell's approximation, which the handbook names.
 ///

@@ -512,7 +512,7 @@ async fn a_model_is_compared_with_its_target() {
     assert!(sums.contains(" 3.1"), "{sums}");
     assert!(page.find("#h-pairs").is_some() && page.body.contains("class=\"aim\""));
     assert!(page.find("#headline.good").is_some(), "{}", text_of(&page.body, "#headline"));
-    // What an target is for is what is measured: against the prediction there is none.
+    // What a target is for is what is measured: against the prediction there is none.
     let against = visit.get("/consistency?design=1&of=resistance&against=predicted").await;
     assert!(!text_of(&against.body, "dl.sums").contains(" 3.1"));
     for (of, chart) in

@@ -213,7 +213,7 @@ fn figures(prediction: &Prediction) -> Vec<(&'static str, String)> {
         ("R at 20 °C", KILOOHM.text(p.resistance_20c_ohm.nominal)),
         ("L", HENRY.text(p.inductance_h.nominal)),
         ("Peak, loaded", p.peak_hz.map_or_else(|| "none".to_owned(), |q| KILOHERTZ.text(q.nominal))),
-        ("Output, to rewind", signed_db(p.relative_output_db.nominal, 1)),
+        ("Output, to reference", signed_db(p.relative_output_db.nominal, 1)),
     ]
 }
 
