@@ -7,7 +7,7 @@ import { merge } from "./merge.js";
 const SHEET = {
   url: "/rewinds/preview",
   shapers: "[name=kind], [name=strings], [name=pitch]",
-  apart: ["csrf", "key", "version", "reference"],
+  apart: ["csrf", "key", "version", "rewind"],
   pauseMs: 120,
 };
 
