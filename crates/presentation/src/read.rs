@@ -1,7 +1,7 @@
 //! Fields of forms read as numbers, with a message at the field where that is not possible.
 
 use crate::form_fields::{Errors, FormFields};
-use coil::quantity::{Capacitance, Measure, ParseQuantity as _, Units, fixed, number};
+use coil::quantity::{Capacitance, Frequency, Measure, ParseQuantity, Resistance, Units, fixed, number};
 
 /// The chosen value of a list, by its word; an error at the field for anything else.
 pub fn chosen<T: std::str::FromStr>(form: &FormFields, errors: &mut Errors, name: &str) -> Option<T> {
@@ -39,21 +39,37 @@ pub fn optional(
 
 /// A bare number.
 pub fn plain(text: &str) -> Result<f64, String> {
-    plain_in("")(text)
+    number_in("")(text)
 }
 
-/// A number that may carry this unit and no other: what stands after it would else be passed over unseen, as in 1e9.
-pub fn plain_in(unit: &'static str) -> impl Fn(&str) -> Result<f64, String> {
+/// A number in a unit, which a bare number is in as well. Of resistance, capacitance and frequency every usual way of writing it is
+/// understood: `500k` and `0.5M` in kΩ, `1n` and `1000` in pF. After a number of another unit nothing else may stand, which would be
+/// passed over unseen, as in 1e9.
+pub fn number_in(unit: &'static str) -> impl Fn(&str) -> Result<f64, String> {
     move |text| {
         let (value, rest) = number(text, "5.5").map_err(|e| e.to_string())?;
         if rest.is_empty() || rest.eq_ignore_ascii_case(unit) {
             return Ok(value);
         }
-        let rest: String = rest.chars().take(40).collect();
-        let allowed =
-            if unit.is_empty() { "a number alone".to_owned() } else { format!("a number in {unit}") };
-        Err(format!("“{rest}” cannot stand here: type {allowed}."))
+        match unit {
+            "Ω" => quantity(text, Resistance::ohms),
+            "kΩ" => quantity(text, |r: Resistance| r.ohms() * 1e-3),
+            "MΩ" => quantity(text, |r: Resistance| r.ohms() * 1e-6),
+            "nF" => quantity(text, |c: Capacitance| c.farads() * 1e9),
+            "pF" => quantity(text, |c: Capacitance| c.farads() * 1e12),
+            "Hz" => quantity(text, Frequency::hz),
+            _ => {
+                let rest: String = rest.chars().take(40).collect();
+                let allowed =
+                    if unit.is_empty() { "a number alone".to_owned() } else { format!("a number in {unit}") };
+                Err(format!("“{rest}” cannot stand here: type {allowed}."))
+            }
+        }
     }
+}
+
+fn quantity<T: ParseQuantity>(text: &str, value: fn(T) -> f64) -> Result<f64, String> {
+    T::parse(text).map(value).map_err(|e| e.to_string())
 }
 
 /// Reads one optional field of a measure; a bare number is in the workshop's unit. Range and answer are in the unit inside:
@@ -106,9 +122,7 @@ pub fn limit_letters(form: &FormFields, errors: &mut Errors, name: &str, most: u
 /// # Errors
 /// What is wrong, in words.
 pub fn farads(text: &str) -> Result<f64, String> {
-    let bare = text.chars().all(|c| c.is_ascii_digit() || ".,".contains(c));
-    let text = if bare { format!("{text} pF") } else { text.to_owned() };
-    Capacitance::parse(&text).map(Capacitance::farads).map_err(|e| e.to_string())
+    number_in("pF")(text).map(|pf| pf * 1e-12)
 }
 
 #[cfg(test)]
@@ -118,11 +132,21 @@ mod tests {
     #[test]
     fn nothing_after_a_number_is_passed_over() {
         assert_eq!(plain("5.5"), Ok(5.5));
-        assert_eq!((plain_in("Ω/m")("5.61 Ω/m"), plain_in("m")("1200m")), (Ok(5.61), Ok(1200.0)));
+        assert_eq!((number_in("Ω/m")("5.61 Ω/m"), number_in("m")("1200m")), (Ok(5.61), Ok(1200.0)));
+        for (typed, unit, value) in [
+            ("500k", "kΩ", 500.0),
+            ("0.5 M", "kΩ", 500.0),
+            ("500", "kΩ", 500.0),
+            ("1n", "pF", 1000.0),
+            ("470p", "pF", 470.0),
+        ] {
+            assert!((number_in(unit)(typed).unwrap() - value).abs() < 1e-9, "{typed}");
+        }
+        assert!(number_in("pF")("470k").is_err());
         assert!(is_name("K-7", 3) && is_name("Öde", 3));
         assert!(!is_name("", 3) && !is_name("K-12", 3) && !is_name("K\u{0}", 3));
         for text in ["1e9", "5 furlongs", "5.5.5", "5 %"] {
-            assert!(plain(text).is_err() && plain_in("m")(text).is_err(), "{text}");
+            assert!(plain(text).is_err() && number_in("m")(text).is_err(), "{text}");
         }
     }
 

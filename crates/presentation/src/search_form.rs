@@ -1,7 +1,7 @@
 //! The form of a search for designs: what it asks for, and what was typed as targets and search space.
 
 use crate::form_fields::{Errors, FormFields};
-use crate::read::{farads, plain_in};
+use crate::read::{farads, number_in};
 use coil::quantity::{Frequency, Inductance, ParseQuantity, Resistance, Turns};
 use coil::search::{Goal, SearchSpace, TargetRange};
 
@@ -60,7 +60,7 @@ pub fn read_search(form: &FormFields) -> Result<(Vec<TargetRange>, SearchSpace),
             Goal::Inductance => Inductance::parse(text).map(Inductance::henries).map_err(|e| text_of(&e)),
             Goal::Peak => Frequency::parse(text).map(Frequency::hz).map_err(|e| text_of(&e)),
             Goal::Capacitance => farads(text),
-            Goal::PeakHeight | Goal::Output => plain_in("dB")(text),
+            Goal::PeakHeight | Goal::Output => number_in("dB")(text),
         }
     };
     let mut targets = Vec::new();

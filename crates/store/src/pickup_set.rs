@@ -28,6 +28,19 @@ pub struct PickupSetRow {
     pub changed_at: PrimitiveDateTime,
     /// When it was archived, UTC.
     pub archived_at: Option<PrimitiveDateTime>,
+    /// Its document before the last change that the program made for its maker; none after a change by hand.
+    pub document_before: Option<String>,
+    /// That change, in words.
+    pub change_made: String,
+}
+
+/// A change of a set that the program made for its maker, who can take it back.
+#[derive(Clone, Copy, Debug)]
+pub struct UndoableChange<'a> {
+    /// The document before it.
+    pub document_before: &'a str,
+    /// The change, in words.
+    pub made: &'a str,
 }
 
 /// A run that was wound for a pickup of a set.
@@ -59,7 +72,8 @@ const RUN_OF_SET: &str = "SELECT CONCAT('run ', u.number), JSON_OBJECT('set', s.
 macro_rules! set_columns {
     ($rest:literal) => {
         concat!(
-            "SELECT s.id, s.name, s.document, s.trouble, s.version, p.name AS `by`, s.changed_at, s.archived_at FROM pickup_sets s \
+            "SELECT s.id, s.name, s.document, s.trouble, s.version, p.name AS `by`, s.changed_at, s.archived_at, \
+             s.document_before, s.change_made FROM pickup_sets s \
              JOIN people p ON p.id = s.made_by ",
             $rest
         )
@@ -166,7 +180,7 @@ impl WorkshopStore {
         Ok(PickupSetId(added.last_insert_id()))
     }
 
-    /// Changes a set that is still as it was at `version`.
+    /// Changes a set that is still as it was at `version`; a change that can be undone is kept until the next one.
     ///
     /// # Errors
     /// [`StoreError::Changed`] when somebody else changed it meanwhile.
@@ -175,15 +189,19 @@ impl WorkshopStore {
         by: PersonId,
         (id, version): (PickupSetId, u32),
         (name, document, trouble): (&str, &str, &str),
+        undoable: Option<UndoableChange<'_>>,
     ) -> Result<(), StoreError> {
         let mut change = self.begin_change(by, AuditAction::PickupSet, ("set", STANDS), id.0).await?;
         let done = sqlx::query(
-            "UPDATE pickup_sets SET name = ?, document = ?, trouble = ?, version = version + 1, changed_at = UTC_TIMESTAMP(6) \
+            "UPDATE pickup_sets SET name = ?, document = ?, trouble = ?, document_before = ?, change_made = ?, \
+             version = version + 1, changed_at = UTC_TIMESTAMP(6) \
              WHERE workshop_id = ? AND id = ? AND version = ?",
         )
         .bind(name)
         .bind(document)
         .bind(trouble)
+        .bind(undoable.map(|u| u.document_before))
+        .bind(undoable.map_or("", |u| u.made))
         .bind(self.workshop)
         .bind(id)
         .bind(version)

@@ -184,10 +184,13 @@ pub enum ReverseWinding {
 }
 
 impl PickupChange {
-    /// A design after the change; exchanged leads are the set's, and leave the design as it is.
+    /// A design after the change, under a name that says so; exchanged leads are the set's, and leave the design as it is.
     #[must_use]
     pub fn applied(self, design: &Design) -> Design {
         let mut other = design.clone();
+        if let Some(what) = self.changes_design() {
+            other.name = name_of_variant(&design.name, what);
+        }
         if self == Self::WindTheOtherWay {
             wind_the_other_way(&mut other);
         }
@@ -197,11 +200,29 @@ impl PickupChange {
         other
     }
 
+    /// What becomes of the design, in words; `None` where it stays as it is.
+    #[must_use]
+    pub fn changes_design(self) -> Option<&'static str> {
+        match self {
+            Self::SwapLeads => None,
+            Self::WindTheOtherWay => Some("wound the other way"),
+            Self::FlipMagnet | Self::FlipMagnetAndSwapLeads => Some("magnets turned over"),
+        }
+    }
+
     /// Whether hot lead and ground change places.
     #[must_use]
     pub fn swaps_leads(self) -> bool {
         matches!(self, Self::SwapLeads | Self::FlipMagnetAndSwapLeads)
     }
+}
+
+/// The name of a variant: that of its design, shortened where both do not fit into 80 letters, and what is different.
+#[must_use]
+pub fn name_of_variant(name: &str, what: &str) -> String {
+    let room = 80_usize.saturating_sub(what.chars().count() + 2);
+    let kept: String = name.chars().take(room).collect();
+    format!("{}, {what}", kept.trim_end())
 }
 
 fn wind_the_other_way(design: &mut Design) {

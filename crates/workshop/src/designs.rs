@@ -85,6 +85,38 @@ impl Workshop {
         Ok(self.store_of(actor).save_revision(actor.person, &new).await?)
     }
 
+    /// Saves a changed design as a variant of `parent`: the newest revision of its design stays what it is. A revision of the design
+    /// that differs from it in nothing but its name is taken instead.
+    pub(crate) async fn save_variant(
+        &self,
+        actor: &Actor,
+        key: &ClientKey,
+        parent: RevisionId,
+        note: &str,
+        design: &Design,
+    ) -> Result<RevisionId, Refusal> {
+        let store = self.store_of(actor);
+        let design_id = store.revision(parent).await?.row.design_id;
+        let siblings: Vec<RevisionId> =
+            store.revisions(design_id).await?.into_iter().map(|row| row.id).collect();
+        let known = store.documents(&siblings).await?;
+        let is_same = |other: &Design| Design { name: design.name.clone(), ..other.clone() } == *design;
+        if let Some((id, _)) = known.into_iter().find(|(_, other)| is_same(other)) {
+            return Ok(id);
+        }
+        let prediction = self.prediction_of(actor, None, design).await?.ok();
+        let new = NewRevision {
+            key: key.clone(),
+            parent: Some(parent),
+            note,
+            design,
+            prediction: prediction.as_deref(),
+            newest_seen: None,
+            is_variant: true,
+        };
+        Ok(store.save_revision(actor.person, &new).await?)
+    }
+
     /// A revision with its document.
     ///
     /// # Errors

@@ -11,7 +11,7 @@ use coil::prediction::{Calibration, Level};
 use coil::set::{FORMAT, PlacedPickup, PositionPrediction, Set, SetPickup, SetPrediction, SetSolution};
 use std::sync::Arc;
 use store::design::{NewRevision, RevisionRow};
-use store::pickup_set::PickupSetRow;
+use store::pickup_set::{PickupSetRow, UndoableChange};
 use store::unreadable::RecordKind;
 use store::{ClientKey, PickupSetId, RevisionId, StoreError};
 use trade::pairing::{Mend, mends_of_set};
@@ -187,6 +187,16 @@ impl Workshop {
         command: &SavePickupSet,
     ) -> Result<PickupSetId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
+        self.store_pickup_set(actor, command, None).await
+    }
+
+    /// As [`Self::save_pickup_set`]; a change that can be undone is kept with what was before.
+    pub(crate) async fn store_pickup_set(
+        &self,
+        actor: &Actor,
+        command: &SavePickupSet,
+        undoable: Option<UndoableChange<'_>>,
+    ) -> Result<PickupSetId, Refusal> {
         let predicted =
             self.preview_set(actor, &command.draft).await?.predicted.map_err(Refusal::NotPredictable)?;
         let trouble = trouble_of(&predicted);
@@ -194,7 +204,7 @@ impl Workshop {
         let facts = (command.draft.name.as_str(), document.as_str(), trouble.as_str());
         match command.of {
             None => Ok(store.add_pickup_set(actor.person, &command.key, facts).await?),
-            Some(of) => match store.change_pickup_set(actor.person, of, facts).await {
+            Some(of) => match store.change_pickup_set(actor.person, of, facts, undoable).await {
                 Ok(()) => Ok(of.0),
                 Err(StoreError::Changed(what)) => Err(Refusal::ChangedMeanwhile(what)),
                 Err(error) => Err(error.into()),

@@ -7,10 +7,12 @@ use crate::pickup_sets::SavePickupSet;
 use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::set_draft::{DraftPickup, SetDraft};
+use coil::design::Design;
 use coil::prediction::{Calibration, Effort};
-use coil::set::{Balanced, Freedom, LeadOrder, PickupMove, PlacedPickup, SetPickup, balanced, mirrored};
+use coil::set::{Balanced, Freedom, PickupMove, PlacedPickup, SetPickup, balanced, mirrored};
+use store::pickup_set::{PickupSetRow, UndoableChange};
 use store::{ClientKey, PickupSetId, RevisionId};
-use trade::pairing::{PickupChange, ReverseWinding, partner};
+use trade::pairing::{PickupChange, ReverseWinding, name_of_variant, partner};
 
 /// About how many times a pickup is solved to bring it to a level.
 const SOLVED: usize = 12;
@@ -38,6 +40,50 @@ pub struct MakePartner {
 }
 
 impl Workshop {
+    /// The set at the version that was shown.
+    async fn set_to_change(
+        &self,
+        actor: &Actor,
+        (id, version): (PickupSetId, u32),
+    ) -> Result<(PickupSetRow, SetDraft), Refusal> {
+        let (row, draft) = self.pickup_set(actor, id).await?;
+        if row.version == version { Ok((row, draft)) } else { Err(Refusal::ChangedMeanwhile("set")) }
+    }
+
+    /// Saves a set that was changed for its maker; [`Self::undo_set_change`] takes it back.
+    async fn save_changed_set(
+        &self,
+        actor: &Actor,
+        key: &ClientKey,
+        row: &PickupSetRow,
+        draft: SetDraft,
+        made: &str,
+    ) -> Result<(), Refusal> {
+        let made: String = made.chars().take(400).collect();
+        let command = SavePickupSet { key: key.clone(), of: Some((row.id, row.version)), draft };
+        let undoable = UndoableChange { document_before: &row.document, made: &made };
+        self.store_pickup_set(actor, &command, Some(undoable)).await.map(|_| ())
+    }
+
+    /// Takes back the last change that was made of a set for its maker, as long as nothing else was changed since. Designs that were
+    /// made for it stay.
+    ///
+    /// # Errors
+    /// [`Refusal::ChangedMeanwhile`]; when there is nothing to take back.
+    pub async fn undo_set_change(
+        &self,
+        actor: &Actor,
+        key: &ClientKey,
+        of: (PickupSetId, u32),
+    ) -> Result<(), Refusal> {
+        actor.require(Action::ChangeDesigns)?;
+        let (row, _) = self.set_to_change(actor, of).await?;
+        let document = row.document_before.ok_or(Refusal::NotFound("change"))?;
+        let command =
+            SavePickupSet { key: key.clone(), of: Some(of), draft: serde_json::from_str(&document)? };
+        self.store_pickup_set(actor, &command, None).await.map(|_| ())
+    }
+
     /// What brings a pickup of a set to the level of the others' mean, by each freedom: nothing is saved.
     ///
     /// # Errors
@@ -79,7 +125,7 @@ impl Workshop {
         Ok(found)
     }
 
-    /// Saves a pickup of a set as balanced by a freedom, as the next revision of its design, and puts it into the set.
+    /// Puts a pickup into a set as balanced by a freedom, as a variant of its design.
     ///
     /// # Errors
     /// [`Refusal::ChangedMeanwhile`]; [`Refusal::AdjustmentOutOfRange`] where that freedom does nothing.
@@ -92,33 +138,43 @@ impl Workshop {
         freedom: Freedom,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (row, mut draft) = self.pickup_set(actor, of.0).await?;
-        if row.version != of.1 {
-            return Err(Refusal::ChangedMeanwhile("set"));
-        }
+        let (row, mut draft) = self.set_to_change(actor, of).await?;
         let found = self.balance_pickup(actor, &draft, pickup).await?;
         let found =
             found.into_iter().find(|(b, _)| b.freedom == freedom).ok_or(Refusal::AdjustmentOutOfRange)?.0;
         let note = format!("Balanced in the set {}.", draft.name);
-        let parent = Some(draft.pickups[pickup].revision);
-        draft.pickups[pickup].revision =
-            self.save_design(actor, &key.derived(1), parent, &note, &found.design).await?;
-        let command = SavePickupSet { key: key.clone(), of: Some(of), draft };
-        self.save_pickup_set(actor, &command).await.map(|_| ())
+        let made = format!("The level of {} is balanced.", draft.pickups[pickup].name);
+        self.take_variant(actor, &key.derived(1), &mut draft, pickup, (&note, found.design)).await?;
+        self.save_changed_set(actor, key, &row, draft, &made).await
+    }
+
+    /// Puts a changed design into a set, as a variant named for the set.
+    async fn take_variant(
+        &self,
+        actor: &Actor,
+        key: &ClientKey,
+        draft: &mut SetDraft,
+        pickup: usize,
+        (note, mut design): (&str, Design),
+    ) -> Result<(), Refusal> {
+        let what = format!("for {}", draft.name.chars().take(36).collect::<String>().trim_end());
+        if !design.name.ends_with(&what) {
+            design.name = name_of_variant(&design.name, &what);
+        }
+        let parent = draft.pickups[pickup].revision;
+        draft.pickups[pickup].revision = self.save_variant(actor, key, parent, note, &design).await?;
+        Ok(())
     }
 
     /// Makes the partner of a pickup: wound the other way round with its magnets turned over, so that both together are in phase and
-    /// cancel hum. It becomes a design of its own and the last pickup of the set, on in no position yet where the switch was changed by
-    /// hand; the usual switch grows with it.
+    /// cancel hum. It becomes a design of its own and a pickup of the set, on in no position yet where the switch was changed by hand; the
+    /// usual switch grows with it. Pickups stand in the order of their places, from the bridge on.
     ///
     /// # Errors
     /// [`Refusal::NotPredictable`] when the set with it contradicts itself; [`Refusal::ChangedMeanwhile`].
     pub async fn make_partner(&self, actor: &Actor, command: &MakePartner) -> Result<RevisionId, Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (row, mut draft) = self.pickup_set(actor, command.set.0).await?;
-        if row.version != command.set.1 {
-            return Err(Refusal::ChangedMeanwhile("set"));
-        }
+        let (row, mut draft) = self.set_to_change(actor, command.set).await?;
         let first = draft.pickups.get(command.pickup).cloned().ok_or(Refusal::NotFound("pickup"))?;
         let was_usual = draft.switch == SetDraft::usual_switch(&draft.pickups);
         let base = self.store_of(actor).revision(first.revision).await?.design;
@@ -169,13 +225,14 @@ impl Workshop {
         if was_usual {
             draft.switch = SetDraft::usual_switch(&draft.pickups);
         }
-        let save = SavePickupSet { key: command.key.clone(), of: Some(command.set), draft };
-        self.save_pickup_set(actor, &save).await?;
+        draft.pickups.sort_by(|a, b| a.from_bridge_mm.total_cmp(&b.from_bridge_mm));
+        let made = format!("{} is made as the partner of {}.", command.name, first.name);
+        self.save_changed_set(actor, &command.key, &row, draft, &made).await?;
         Ok(revision)
     }
 
-    /// Changes a pickup of a set as [`trade::pairing::mends_of_set`] proposes: leads are exchanged in the set, a coil that is wound the other way or magnets
-    /// that are turned over become the next revision of its design.
+    /// Changes a pickup of a set as [`trade::pairing::mends_of_set`] proposes. The change is the set's: leads are exchanged there, and a
+    /// coil that is wound the other way or magnets that are turned over become a variant of the design, which stays what it is.
     ///
     /// # Errors
     /// [`Refusal::ChangedMeanwhile`]; when there is no such pickup.
@@ -188,31 +245,25 @@ impl Workshop {
         change: PickupChange,
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (row, mut draft) = self.pickup_set(actor, of.0).await?;
-        if row.version != of.1 {
-            return Err(Refusal::ChangedMeanwhile("set"));
-        }
-        let name = draft.name.clone();
+        let (row, mut draft) = self.set_to_change(actor, of).await?;
+        let note = format!("Phase and hum mended in the set {}.", draft.name);
         let changed = draft.pickups.get_mut(pickup).ok_or(Refusal::NotFound("pickup"))?;
-        let base = self.store_of(actor).revision(changed.revision).await?.design;
-        let design = change.applied(&base);
-        if design != base {
-            let note = format!("Phase and hum mended in the set {name}.");
+        let mut made = Vec::new();
+        if let Some(what) = change.changes_design() {
+            let design = change.applied(&self.store_of(actor).revision(changed.revision).await?.design);
             changed.revision =
-                self.save_design(actor, &key.derived(1), Some(changed.revision), &note, &design).await?;
+                self.save_variant(actor, &key.derived(1), changed.revision, &note, &design).await?;
+            made.push(what);
         }
         if change.swaps_leads() {
-            changed.leads = match changed.leads {
-                LeadOrder::Normal => LeadOrder::Swapped,
-                LeadOrder::Swapped => LeadOrder::Normal,
-            };
+            changed.leads = changed.leads.exchanged();
+            made.push("leads swapped");
         }
-        self.save_pickup_set(actor, &SavePickupSet { key: key.clone(), of: Some(of), draft })
-            .await
-            .map(|_| ())
+        let made = format!("{}: {}.", changed.name, made.join(", "));
+        self.save_changed_set(actor, key, &row, draft, &made).await
     }
 
-    /// Changes pickups of a set as a search found: places in the set, turns and heights as the next revisions of their designs.
+    /// Changes pickups of a set as a search found: places in the set, turns and heights as variants of their designs.
     ///
     /// # Errors
     /// [`Refusal::ChangedMeanwhile`]; [`Refusal::AdjustmentOutOfRange`].
@@ -224,10 +275,7 @@ impl Workshop {
         moves: &[PickupMove],
     ) -> Result<(), Refusal> {
         actor.require(Action::ChangeDesigns)?;
-        let (row, mut draft) = self.pickup_set(actor, of.0).await?;
-        if row.version != of.1 {
-            return Err(Refusal::ChangedMeanwhile("set"));
-        }
+        let (row, mut draft) = self.set_to_change(actor, of).await?;
         let mut set = self.set_document(actor, &draft).await?;
         let before = set.clone();
         for (i, by) in moves.iter().enumerate().take(draft.pickups.len()) {
@@ -241,13 +289,9 @@ impl Workshop {
             draft.pickups[i].from_bridge_mm = pickup.from_bridge_mm;
             if pickup.design != was.design {
                 let key = key.derived(u8::try_from(i + 1).unwrap_or(u8::MAX));
-                let parent = Some(draft.pickups[i].revision);
-                draft.pickups[i].revision =
-                    self.save_design(actor, &key, parent, &note, &pickup.design).await?;
+                self.take_variant(actor, &key, &mut draft, i, (&note, pickup.design.clone())).await?;
             }
         }
-        self.save_pickup_set(actor, &SavePickupSet { key: key.clone(), of: Some(of), draft })
-            .await
-            .map(|_| ())
+        self.save_changed_set(actor, key, &row, draft, "The set is changed as the search found.").await
     }
 }

@@ -49,7 +49,7 @@ const STEPS: usize = 6;
 const GAPS_MM: (f64, f64) = (0.8, 8.0);
 
 /// Brings pickup `index` of a set to `target_mv`, as near as the freedom allows: turns stay within what winds, gaps between 0.8 and
-/// 8 mm, the charge at most full. `None` where it cannot be predicted, has no magnet to charge, or a plate brings it no nearer.
+/// 8 mm, the charge at most full. `None` where it cannot be predicted, has no magnet to charge, or the freedom brings it no nearer.
 ///
 /// # Errors
 /// When the pickup cannot be predicted as it is.
@@ -104,7 +104,7 @@ pub fn balanced(
         }
         x -= off / slope;
     }
-    Ok(Some(best))
+    Ok((best.design != *base).then_some(best))
 }
 
 /// A design with other turns (a ratio) and another height (mm further from the strings); `None` where that leads outside what is

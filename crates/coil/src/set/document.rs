@@ -73,6 +73,17 @@ document_word! {
     }
 }
 
+impl LeadOrder {
+    /// The other way round.
+    #[must_use]
+    pub fn exchanged(self) -> Self {
+        match self {
+            Self::Normal => Self::Swapped,
+            Self::Swapped => Self::Normal,
+        }
+    }
+}
+
 /// Volume and tone of a set.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

@@ -41,8 +41,7 @@ fn a_pickup_is_brought_to_a_level(#[case] freedom: Freedom) {
     assert!((1.005..1.6).contains(&plate.change), "{}", plate.change);
     assert!(balanced(&set, 1, Freedom::Plate, bridge, &Calibration::default()).unwrap().is_none());
     // Beyond full no magnet is charged.
-    let full = balanced(&set, 0, Freedom::Charge, 10.0 * bridge, &Calibration::default()).unwrap().unwrap();
-    assert!(!full.reaches(10.0 * bridge) && near(full.change, 1.0, 1e-9));
+    assert!(balanced(&set, 0, Freedom::Charge, 10.0 * bridge, &Calibration::default()).unwrap().is_none());
 }
 
 /// Heights that are planned leave pickups and strings nearer to one another than they were; over a curved fingerboard the outer strings

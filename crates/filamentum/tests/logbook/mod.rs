@@ -129,14 +129,14 @@ async fn crossed_set(b: &Browser) {
     b.find(".pair-cell.out").await;
     assert_eq!(b.count(".set-positions tr.bad").await, 2, "both positions with the middle");
     b.press("button[form=mend]").await;
-    b.find(".flash").await;
+    b.find("#undo-change").await;
     assert_eq!(b.count(".set-positions tr.bad").await, 0);
     assert_eq!(b.count(".pair-cell.out").await, 0);
-    // The bridge is brought to the level of the others as the next revision of its design.
+    // The bridge is brought to the level of the others by a variant of its design.
     let before = b.text(".balance-row .predicted").await;
     b.press("button[form=balance]").await;
     b.press(".offers button[value=turns]").await;
-    b.find(".flash").await;
+    b.find("#undo-change").await;
     assert_ne!(b.text(".balance-row .predicted").await, before);
     // A coil of the stock that fits goes to the neck; the middle is wound, and its traveller says the other direction.
     b.is_well().await;

@@ -1,18 +1,17 @@
 //! The groups of a design's sheet: which fields there are, in which order, with what is usual.
 
 use super::fields::{
-    Entry, FieldDef, Group, Row, SpoolOption, Tool, bare_in, def, headed, material, measure, mm, number,
-    optional, percent, scaled, turns, typed, words,
+    Entry, FieldDef, Group, Row, SpoolOption, Tool, def, headed, material, measure, mm, number, optional,
+    percent, scaled, turns, typed, words,
 };
 use super::one_by_one::OneByOne;
 use super::{poles, surroundings};
 use crate::field::Choice;
+use crate::read::number_in;
 use coil::Word as _;
 use coil::design::{Design, Format, MetalPart};
 use coil::former::CoreShape;
-use coil::quantity::{
-    Capacitance, Fraction, Frequency, Inductance, Measure, Resistance, Tension, Turns, Units,
-};
+use coil::quantity::{Fraction, Frequency, Inductance, Measure, Resistance, Tension, Turns, Units};
 use coil::wire::{Insulation, Stripping};
 
 /// The insulations, each with its thermal class and how it is stripped.
@@ -82,8 +81,7 @@ fn targets() -> Group {
     let ohms = || optional(number("Ω", |t| typed(t, Resistance::ohms)));
     let henries = || optional(number("H", |t| typed(t, Inductance::henries)));
     let hertz = || optional(number("Hz", |t| typed(t, Frequency::hz)));
-    let picofarads =
-        || optional(scaled("pF", 1e-12, |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF")));
+    let picofarads = || optional(scaled("pF", 1e-12, |t| number_in("pF")(t)));
     Group {
         title: "Target".into(),
         folded: true,
@@ -481,7 +479,7 @@ fn wiring(design: &Design) -> Group {
 const KNOB: &str = "Share of the pot's resistance; 100 is fully up. Half a turn leaves 50 of a linear pot, 10 to 20 of a logarithmic one.";
 
 fn load() -> Group {
-    let kohm = || number("kΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-3, "k"));
+    let kohm = || number("kΩ", |t| number_in("kΩ")(t));
     Group {
         title: "Load".into(),
         folded: true,
@@ -493,21 +491,16 @@ fn load() -> Group {
             def(
                 "load.tone_nf",
                 "Tone capacitor",
-                number("nF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e9, "nF")),
+                number("nF", |t| number_in("nF")(t)),
                 "22 or 47 is usual; 0 for none.",
             ),
             def(
                 "load.cable_pf",
                 "Cable",
-                number("pF", |t| bare_in(t, |c: Capacitance| c.farads() * 1e12, "pF")),
+                number("pF", |t| number_in("pF")(t)),
                 "About 100 pF a metre; 470 is usual.",
             ),
-            def(
-                "load.input_mohm",
-                "Amplifier input",
-                number("MΩ", |t| bare_in(t, |r: Resistance| r.ohms() * 1e-6, "M")),
-                "1 is usual.",
-            ),
+            def("load.input_mohm", "Amplifier input", number("MΩ", |t| number_in("MΩ")(t)), "1 is usual."),
         ],
         ..Group::default()
     }

@@ -2,6 +2,7 @@
 
 use super::{design, run_of, workshop};
 use dev_database::fresh_store;
+use store::pickup_set::UndoableChange;
 use store::{ClientKey, PickupSetId, RunId, StoreError};
 
 #[tokio::test]
@@ -14,18 +15,24 @@ async fn sets_have_versions_and_belong_to_their_workshop() {
     let id = own.add_pickup_set(owner, &key, ("Sedge", "{}", "")).await.unwrap();
     // The same submission again is the same set.
     assert_eq!(own.add_pickup_set(owner, &key, ("Other", "{}", "")).await.unwrap(), id);
-    own.change_pickup_set(owner, (id, 1), ("Sedge two", "{\"a\":1}", "hum adds")).await.unwrap();
+    let undoable = UndoableChange { document_before: "{}", made: "Something is mended." };
+    let changed = ("Sedge two", "{\"a\":1}", "hum adds");
+    own.change_pickup_set(owner, (id, 1), changed, Some(undoable)).await.unwrap();
     let row = own.pickup_set(id).await.unwrap();
     assert_eq!(
         (row.name.as_str(), row.document.as_str(), row.trouble.as_str(), row.version),
         ("Sedge two", "{\"a\":1}", "hum adds", 2)
     );
-    let late = own.change_pickup_set(owner, (id, 1), ("Sedge three", "{}", "")).await;
+    assert_eq!(
+        (row.document_before.as_deref(), row.change_made.as_str()),
+        (Some("{}"), "Something is mended.")
+    );
+    let late = own.change_pickup_set(owner, (id, 1), ("Sedge three", "{}", ""), None).await;
     assert!(matches!(late, Err(StoreError::Changed("set"))), "{late:?}");
     // Another workshop neither sees nor changes it.
     let theirs = store.workshop(other);
     assert!(matches!(theirs.pickup_set(id).await, Err(StoreError::Missing("set"))));
-    assert!(theirs.change_pickup_set(stranger, (id, 2), ("x", "{}", "")).await.is_err());
+    assert!(theirs.change_pickup_set(stranger, (id, 2), ("x", "{}", ""), None).await.is_err());
     assert!(theirs.archive_pickup_set(stranger, id, true).await.is_err());
     assert!(theirs.pickup_sets(false).await.unwrap().is_empty());
     own.archive_pickup_set(owner, id, true).await.unwrap();

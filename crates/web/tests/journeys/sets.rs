@@ -67,6 +67,23 @@ async fn from_a_design_to_a_set_on_the_winder() {
         b.press("button[form=mend]").await;
         b.find(".pair-cell.good").await;
         assert_eq!(b.count(".set-positions tr.bad").await, 0);
+        // The change is taken back, and made again.
+        b.press("#undo-change button").await;
+        b.find(".pair-cell.out").await;
+        b.press("button[form=mend]").await;
+        b.find(".pair-cell.good").await;
+
+        // Nobody computes with a value that nobody typed: the last good figures stay, marked as such, and no change is offered.
+        let shown = b.text(".set-positions").await;
+        b.fill("cable", "x").await;
+        b.until("#e-cable", |t| !t.is_empty()).await;
+        b.find("#set-figures.stale").await;
+        assert_eq!(b.text(".set-positions").await, shown);
+        b.fill("cable", "1n").await;
+        b.until("#e-cable", str::is_empty).await;
+        b.until(".set-positions", |t| t != shown).await;
+        b.fill("cable", "470").await;
+        b.until(".set-positions", |t| t == shown).await;
 
         // Two positions are computed as sound; what is chosen is what is sent.
         b.press("[data-listen=play]").await;
@@ -86,13 +103,13 @@ async fn from_a_design_to_a_set_on_the_winder() {
         b.press_called("Save the set").await;
         b.find(".flash").await;
 
-        // Balanced by one of its freedoms, as the next revision.
+        // Balanced by one of its freedoms, as a variant.
         b.press("button[form=balance]").await;
         b.find(".offers").await;
         b.is_well().await;
         b.press(".offers button[value=turns]").await;
-        b.find(".flash").await;
-        b.until("main", |t| t.contains("Bittern r2")).await;
+        b.find("#undo-change").await;
+        b.until("main", |t| t.contains("Bittern, for Bittern pair r2")).await;
 
         // A search within what may change: nothing said is told at its field; what is found is put into the set.
         b.press_called("Search").await;
@@ -103,7 +120,7 @@ async fn from_a_design_to_a_set_on_the_winder() {
         b.find("#search-results tbody tr").await;
         b.is_well().await;
         b.press("#search-results tbody button").await;
-        b.find(".flash").await;
+        b.until("#undo-change", |t| t.contains("search")).await;
 
         // Both are started from the set; the partner runs the other way, and the winder's page says so.
         let mut ways = Vec::new();

@@ -164,6 +164,7 @@ const DEEDS: &[Deed] = &[
         "POST /sets/1/balance",
         &[("pickup", "0"), ("freedom", "height"), ("version", "@/sets/1")],
     ),
+    ("/sets/{id}/undo", "POST /sets/1/undo", &[("version", "@/sets/1")]),
     ("/sets/{id}/mend", "POST /sets/1/mend", &[("mend", "0:swap-leads"), ("version", "@/sets/1")]),
     (
         "/sets/{id}/moves",

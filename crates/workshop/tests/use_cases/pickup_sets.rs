@@ -65,7 +65,8 @@ async fn a_set_is_predicted_and_saved_by_one_at_a_time() {
     assert_eq!(workshop.pickup_sets(&owner, true).await.unwrap().len(), 1);
 }
 
-/// Every change that is proposed does what it says once it is made.
+/// Every change that is proposed does what it says once it is made, leaves the newest revision of a design that other sets and runs use
+/// as it is, and can be taken back.
 #[tokio::test]
 async fn what_is_proposed_mends() {
     let (workshop, owner, _) = set_up().await;
@@ -84,7 +85,36 @@ async fn what_is_proposed_mends() {
         let pair = &after.prediction.pairs[0];
         assert_eq!((pair.phase, pair.hum), (PairPhase::In, mend.after.hum), "{:?}", mend.change);
         assert!((pair.hum_rejection_db - mend.after.hum_rejection_db).abs() < 1.0, "{:?}", mend.change);
+        let designed = workshop.revision(&owner, revision).await.unwrap();
+        assert_eq!(
+            workshop.newest_revision(&owner, &designed).await.unwrap().id,
+            revision,
+            "{:?}",
+            mend.change
+        );
+        let changed = workshop.revision(&owner, kept.pickups[mend.pickup].revision).await.unwrap();
+        assert_eq!(changed.row.name != designed.row.name, mend.change != PickupChange::SwapLeads);
+        assert_eq!(changed.row.is_variant, mend.change != PickupChange::SwapLeads);
+        workshop.undo_set_change(&owner, &ClientKey::random(), (id, 2)).await.unwrap();
+        assert_eq!(workshop.pickup_set(&owner, id).await.unwrap().1, draft);
+        // What is taken back once is not taken back again.
+        let again = workshop.undo_set_change(&owner, &ClientKey::random(), (id, 3)).await;
+        assert!(matches!(again, Err(Refusal::NotFound(_))), "{again:?}");
     }
+}
+
+/// The same change made twice is the design as it was: no third revision says what the first says.
+#[tokio::test]
+async fn what_is_mended_back_is_the_design_itself() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let draft = draft(vec![pickup("bridge", revision, 42.0), pickup("neck", revision, 158.0)]);
+    let id = saved(&workshop, &owner, &draft).await;
+    for version in 1..=2 {
+        let (key, change) = (ClientKey::random(), PickupChange::WindTheOtherWay);
+        workshop.mend_pickup(&owner, &key, (id, version), 1, change).await.unwrap();
+    }
+    assert_eq!(workshop.pickup_set(&owner, id).await.unwrap().1, draft);
 }
 
 /// Its partner is in phase with the first pickup, cancels its hum, and is as loud where that was asked for; the usual switch grows.
@@ -111,7 +141,10 @@ async fn a_partner_cancels_hum_and_is_as_loud(
     };
     let made = workshop.make_partner(&owner, &command).await.unwrap();
     let (row, kept) = workshop.pickup_set(&owner, id).await.unwrap();
-    assert_eq!((row.version, kept.pickups[1].revision, kept.switch.len()), (2, made, 3));
+    // It stands where it belongs along the strings, not where it was added.
+    let names: Vec<&str> = kept.pickups.iter().map(|p| p.name.as_str()).collect();
+    assert_eq!(names, ["bridge", "neck"]);
+    assert_eq!((row.version, kept.pickups[0].revision, kept.switch.len()), (2, made, 3));
     let predicted = workshop.preview_set(&owner, &kept).await.unwrap().predicted.unwrap().prediction.clone();
     assert_eq!((predicted.pairs[0].phase, predicted.pairs[0].hum), (PairPhase::In, Hum::Cancels));
     assert!(predicted.balance[1].relative_db.abs() < 0.1, "{}", predicted.balance[1].relative_db);
@@ -119,8 +152,8 @@ async fn a_partner_cancels_hum_and_is_as_loud(
     let first = workshop.revision(&owner, revision).await.unwrap().design;
     assert_ne!(partner.coils[0].wind.direction, first.coils[0].wind.direction);
     // Turned or not, each pole stands under the string that it stood under.
-    assert_eq!(kept.pickups[1].turned, is_turned);
-    let placed = workshop.set_document(&owner, &kept).await.unwrap().placed(1, None);
+    assert_eq!(kept.pickups[0].turned, is_turned);
+    let placed = workshop.set_document(&owner, &kept).await.unwrap().placed(0, None);
     for (mine, theirs) in placed.poles.iter().zip(&first.poles) {
         assert_eq!((mine.string, mine.x_mm, mine.length_mm), (theirs.string, theirs.x_mm, theirs.length_mm));
     }
@@ -128,19 +161,21 @@ async fn a_partner_cancels_hum_and_is_as_loud(
 }
 
 #[tokio::test]
-async fn a_pickup_is_balanced_as_its_next_revision() {
+async fn a_pickup_is_balanced_as_a_variant() {
     let (workshop, owner, _) = set_up().await;
     let revision = design(&workshop, &owner).await;
     let draft = draft(vec![pickup("bridge", revision, 60.0), pickup("neck", revision, 158.0)]);
     let id = saved(&workshop, &owner, &draft).await;
     let offers = workshop.balance_pickup(&owner, &draft, 0).await.unwrap();
-    assert_eq!(offers.len(), 4);
+    // The magnets are charged in full already: there is nothing to offer.
+    let freedoms: Vec<Freedom> = offers.iter().map(|(b, _)| b.freedom).collect();
+    assert_eq!(freedoms, [Freedom::Turns, Freedom::Height, Freedom::Plate]);
     let turns = offers.iter().find(|(b, _)| b.freedom == Freedom::Turns).unwrap();
     assert!(turns.1 && turns.0.change > 1.1);
     workshop.apply_balance(&owner, &ClientKey::random(), (id, 1), 0, Freedom::Turns).await.unwrap();
     let (_, kept) = workshop.pickup_set(&owner, id).await.unwrap();
     let next = workshop.revision(&owner, kept.pickups[0].revision).await.unwrap();
-    assert_eq!((next.row.number, next.row.parent_id), (2, Some(revision)));
+    assert_eq!((next.row.number, next.row.parent_id, next.row.is_variant), (2, Some(revision), true));
     let third = |third| {
         let (workshop, kept) = (&workshop, &kept);
         async move { workshop.plan_set_up(&owner, kept, Some(250.0), third).await.unwrap() }

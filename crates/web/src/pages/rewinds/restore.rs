@@ -11,7 +11,7 @@ use actix_session::Session;
 use actix_web::{HttpResponse, web};
 use coil::quantity::{Frequency, ParseQuantity as _};
 use presentation::form_fields::Errors;
-use presentation::read::{optional, plain_in};
+use presentation::read::{number_in, optional};
 use store::RewindId;
 use workshop::{CopyRewind, Restoration, RestoreRewind};
 
@@ -41,7 +41,7 @@ pub(super) async fn copy(
     form: FormData,
 ) -> Result<HttpResponse, AppError> {
     let mut errors = Errors::new();
-    let more = optional(&form, &mut errors, "more_output", (-80.0, 300.0), plain_in("%"));
+    let more = optional(&form, &mut errors, "more_output", (-80.0, 300.0), number_in("%"));
     let hertz = |t: &str| Frequency::parse(t).map(Frequency::hz).map_err(|e| e.to_string());
     let peak = optional(&form, &mut errors, "least_peak", (500.0, 30_000.0), hertz);
     let name = form.get("copy_name").trim();

@@ -25,7 +25,18 @@ pub(super) async fn mend(
     let (pickup, change) = asked.ok_or(AppError::NotFound("change"))?;
     let of = version_of(*id, &form);
     let done = app.workshop.mend_pickup(&user.actor, &form.key()?, of, pickup, change).await;
-    told(&session, *id, done, "Done: the set holds the change.")
+    told(&session, *id, done, "")
+}
+
+pub(super) async fn undo(
+    app: web::Data<App>,
+    user: CurrentUser,
+    session: Session,
+    id: web::Path<u64>,
+    form: FormData,
+) -> Result<HttpResponse, AppError> {
+    let done = app.workshop.undo_set_change(&user.actor, &form.key()?, version_of(*id, &form)).await;
+    told(&session, *id, done, "The set is as it was before the change.")
 }
 
 pub(super) async fn balance(
@@ -40,7 +51,7 @@ pub(super) async fn balance(
         form.id("pickup").and_then(|p| usize::try_from(p).ok()).ok_or(AppError::NotFound("pickup"))?;
     let of = version_of(*id, &form);
     let done = app.workshop.apply_balance(&user.actor, &form.key()?, of, pickup, freedom).await;
-    told(&session, *id, done, "Saved as the next revision, and put into the set.")
+    told(&session, *id, done, "")
 }
 
 /// Puts a coil from stock into the set, or takes one out.

@@ -51,10 +51,10 @@ pub(super) async fn preview(
     user: CurrentUser,
     form: FormData,
 ) -> Result<web::Json<LiveAnswer>, AppError> {
-    // What is typed is not what is saved: changes are made to what was saved.
     let checked = checked(&app, &user, &form, false).await?;
     let fields = (!form.get("step").is_empty()).then_some(checked.fields);
-    let parts = [("set-figures", checked.figures)].into();
+    // While a field is to be corrected the page keeps the last good figures, and marks them.
+    let parts = checked.figures.map(|figures| ("set-figures", figures)).into_iter().collect();
     Ok(web::Json(LiveAnswer { errors: checked.errors, parts, fields, ..LiveAnswer::default() }))
 }
 

@@ -14,7 +14,7 @@ use presentation::drawing::{comb, neck};
 use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, signed_db};
 use presentation::plot::{levels, plot};
 use trade::pairing::{ChangeCost, Mend, PickupChange};
-use workshop::{PredictedSet, SetPreview};
+use workshop::PredictedSet;
 
 /// How many changes that mend a pair are shown before the rest is unfolded.
 const BEST_MENDS: usize = 2;
@@ -55,6 +55,17 @@ struct PairRow {
     cells: Vec<Option<PairCell>>,
 }
 
+/// Whether the page offers to change the set.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Changes {
+    /// What is shown is what is saved.
+    Offered,
+    /// There are changes that are not saved yet, and changes are made to what is saved.
+    AfterSaving,
+    /// To somebody who may not change designs.
+    NotPermitted,
+}
+
 /// A single change that mends a pair.
 struct MendRow {
     pickup: usize,
@@ -62,6 +73,8 @@ struct MendRow {
     what: String,
     after: String,
     cost: String,
+    /// Whether the set gets a variant of the pickup's design.
+    is_variant: bool,
 }
 
 /// What mends a pair.
@@ -118,9 +131,7 @@ struct Figures<'a> {
     differences: Vec<Difference>,
     reasons: &'a [String],
     notices: &'a [Notice],
-    problems: Vec<String>,
-    /// Whether changes can be made to what is saved.
-    can_mend: bool,
+    changes: Changes,
 }
 
 pub(super) fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec<PositionRow> {
@@ -246,6 +257,7 @@ fn mends_of(
             change: mend.change.into(),
             what: change_words(mend.change, &set.pickups[mend.pickup].name),
             after: format!("in phase, {hum}"),
+            is_variant: mend.change.changes_design().is_some(),
             cost: if costs.is_empty() { "two wires at the switch".to_owned() } else { costs.join("; ") },
         }
     });
@@ -307,15 +319,14 @@ fn balance_of(prediction: &SetPrediction, most_db: f64) -> Vec<BalanceRow> {
     .collect()
 }
 
-/// The figures of a preview; `string` is the one whose partials are shown, `reasons` say why each pickup's revision was made.
+/// The figures of a set; `string` is the one whose partials are shown, `reasons` say why each pickup's revision was made.
 pub(super) fn figures(
-    preview: &SetPreview,
+    (set, predicted): (&coil::set::Set, &PredictedSet),
     reasons: &[String],
     string: u32,
-    can_mend: bool,
+    changes: Changes,
     units: Units,
 ) -> Result<String, AppError> {
-    let set = &preview.set;
     let count = set.pickups.first().map_or(6, |p| p.design.strings.count);
     let string = string.clamp(1, count);
     let mut page = Figures {
@@ -333,22 +344,11 @@ pub(super) fn figures(
         twins: Vec::new(),
         differences: Vec::new(),
         reasons,
-        notices: &[],
-        problems: Vec::new(),
-        can_mend,
+        notices: &predicted.prediction.notices,
+        changes,
     };
-    match &preview.predicted {
-        Err(problems) => {
-            page.neck = neck(set, &[], units);
-            page.problems = problems.iter().map(|p| format!("{}: {}; {}.", p.at, p.text, p.try_)).collect();
-            render(&page)
-        }
-        Ok(predicted) => {
-            fill(&mut page, set, predicted, units);
-            page.notices = &predicted.prediction.notices;
-            render(&page)
-        }
-    }
+    fill(&mut page, set, predicted, units);
+    render(&page)
 }
 
 fn fill(page: &mut Figures<'_>, set: &coil::set::Set, predicted: &PredictedSet, units: Units) {

@@ -7,7 +7,7 @@ use coil::set::{ControlWiring, Controls, LeadOrder, SwitchPosition, Targets};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::{Errors, FormFields};
 use presentation::format;
-use presentation::read::{measured, optional, plain_in};
+use presentation::read::{measured, number_in, optional};
 use std::collections::BTreeMap;
 use store::RevisionId;
 use store::design::RevisionRow;
@@ -31,6 +31,8 @@ pub(super) struct PickupFields {
     pub fields: Vec<Field>,
     /// The revision's page.
     pub revision: Option<u64>,
+    /// A newer revision of its design, by its name.
+    pub newer: Option<String>,
 }
 
 /// A position's fields.
@@ -107,8 +109,7 @@ fn position_count(form: &FormFields) -> usize {
     (0..MOST_POSITIONS).take_while(|j| form.has(&format!("s{j}_name"))).count()
 }
 
-/// The set that a form says, and what cannot be read of it. What is missing stands for its usual value; a place that cannot be read is
-/// no number.
+/// The set that a form says, and what cannot be read of it: such a set is neither predicted nor saved.
 pub(super) fn read(form: &FormFields, units: Units) -> (SetDraft, Errors) {
     let mut errors = Errors::new();
     let mut pickups = Vec::new();
@@ -122,6 +123,9 @@ pub(super) fn read(form: &FormFields, units: Units) -> (SetDraft, Errors) {
         let place = measured(form, &mut errors, &field("place"), range, (Measure::Length, units));
         if place.is_none() {
             errors.entry(field("place")).or_insert_with(|| "Type its distance from the bridge.".into());
+        }
+        if form.get(&field("name")).trim().is_empty() {
+            errors.insert(field("name"), "Type a name, such as neck or bridge.".into());
         }
         pickups.push(DraftPickup {
             name: form.get(&field("name")).to_owned(),
@@ -152,18 +156,27 @@ pub(super) fn read(form: &FormFields, units: Units) -> (SetDraft, Errors) {
             coils,
         });
     }
-    let mut number = |name: &str, range: (f64, f64), unit: &'static str| {
-        optional(form, &mut errors, name, range, plain_in(unit))
-    };
     let usual = Controls::default();
+    let mut needed = |name: &str, range: (f64, f64), unit: &'static str, usual: f64| {
+        let value = optional(form, &mut errors, name, range, number_in(unit));
+        if value.is_none() {
+            errors
+                .entry(name.into())
+                .or_insert_with(|| format!("Type a value; {} {unit} is usual.", format::plain(usual, 3)));
+        }
+        value.unwrap_or(usual)
+    };
     let controls = Controls {
-        volume_kohm: number("volume", (1.0, 1e5), "kΩ").unwrap_or(usual.volume_kohm),
-        tone_kohm: number("tone", (0.0, 1e5), "kΩ").unwrap_or(usual.tone_kohm),
-        tone_nf: number("tone_nf", (0.0, 1000.0), "nF").unwrap_or(usual.tone_nf),
+        volume_kohm: needed("volume", (1.0, 1e5), "kΩ", usual.volume_kohm),
+        tone_kohm: needed("tone", (0.0, 1e5), "kΩ", usual.tone_kohm),
+        tone_nf: needed("tone_nf", (0.0, 1000.0), "nF", usual.tone_nf),
         wiring: if form.get("wiring") == "own" { ControlWiring::Own } else { ControlWiring::Shared },
     };
-    let cable_pf = number("cable", (0.0, 10_000.0), "pF").unwrap_or(470.0);
-    let input_mohm = number("input", (0.001, 1000.0), "MΩ").unwrap_or(1.0);
+    let cable_pf = needed("cable", (0.0, 10_000.0), "pF", 470.0);
+    let input_mohm = needed("input", (0.001, 1000.0), "MΩ", 1.0);
+    let mut number = |name: &str, range: (f64, f64), unit: &'static str| {
+        optional(form, &mut errors, name, range, number_in(unit))
+    };
     let targets = Targets {
         balance_db: number("balance", (0.0, 20.0), "dB"),
         hum_rejection_db: number("hum", (0.0, 80.0), "dB"),
@@ -258,12 +271,16 @@ pub(super) fn step(draft: &mut SetDraft, step: &str, rows: &[RevisionRow]) {
         }
         "switch.usual" => draft.switch = SetDraft::usual_switch(&draft.pickups),
         "switch.toggle" => draft.switch = SetDraft::toggle_switch(&draft.pickups),
+        "revision.newest" => {
+            if let Some(pickup) = draft.pickups.get_mut(index)
+                && let Some(newest) = newer_revision(rows, pickup.revision)
+            {
+                pickup.revision = newest.id;
+            }
+        }
         "leads.swap" => {
             if let Some(pickup) = draft.pickups.get_mut(index) {
-                pickup.leads = match pickup.leads {
-                    LeadOrder::Normal => LeadOrder::Swapped,
-                    LeadOrder::Swapped => LeadOrder::Normal,
-                };
+                pickup.leads = pickup.leads.exchanged();
             }
         }
         _ => {}
@@ -271,6 +288,14 @@ pub(super) fn step(draft: &mut SetDraft, step: &str, rows: &[RevisionRow]) {
     if what.starts_with("pickup.") && was_usual {
         draft.switch = SetDraft::usual_switch(&draft.pickups);
     }
+}
+
+/// The newest revision of the design that a revision belongs to, where that is another. A variant has been chosen for itself: nothing
+/// is newer than it.
+fn newer_revision(rows: &[RevisionRow], of: RevisionId) -> Option<&RevisionRow> {
+    let chosen = rows.iter().find(|row| row.id == of).filter(|row| !row.is_variant)?;
+    let of_design = rows.iter().filter(|row| row.design_id == chosen.design_id && !row.is_variant);
+    of_design.max_by_key(|row| row.number).filter(|newest| newest.number > chosen.number)
 }
 
 /// A set to begin with: so many pickups of the first revisions at hand.
@@ -349,6 +374,11 @@ impl Shown<'_> {
         PickupFields {
             index: i,
             name: self.form.get(&key("name")).to_owned(),
+            newer: revision
+                .parse()
+                .ok()
+                .and_then(|id| newer_revision(self.rows, RevisionId(id)))
+                .map(|newest| format!("r{}", newest.number)),
             revision: revision.parse().ok(),
             fields: vec![
                 self.field(Field::typed(&key("name"), "Name in the set", "")),

@@ -33,6 +33,7 @@ routes! {
     POST "/sets/{id}/balance" [ChangeDesigns] => changes::balance;
     POST "/sets/{id}/moves" [ChangeDesigns] => search::apply;
     POST "/sets/{id}/mend" [ChangeDesigns] => changes::mend;
+    POST "/sets/{id}/undo" [ChangeDesigns] => changes::undo;
     POST "/sets/{id}/runs" [Wind] => changes::runs;
     GET "/sets/{id}/set.json" [ReadDesigns] => edit::export;
     GET "/sets/{id}/set-up" [ReadDesigns] => set_up::show;

@@ -1,6 +1,6 @@
 //! The page of a set: its fields, what they predict, and its coils.
 
-use super::figures;
+use super::figures::{self, Changes};
 use super::form::{self, SetFields};
 use super::partner_fields::partner_fields;
 use super::search::RangeFields;
@@ -9,6 +9,7 @@ use crate::components::frame::Frame;
 use crate::current_user::CurrentUser;
 use crate::error::AppError;
 use crate::form::FormData;
+use crate::outcome;
 use crate::respond::{render, render_page};
 use actix_web::HttpResponse;
 use askama::Template;
@@ -40,6 +41,10 @@ struct CoilRow {
     verdict: String,
 }
 
+/// Stands for the figures of a form that cannot be predicted when its page is first shown.
+const NO_FIGURES: &str =
+    "<p class=\"alert alert-warning\">Correct the marked fields to see the prediction.</p>";
+
 #[derive(Template)]
 #[template(path = "sets/set.html")]
 struct SetPage {
@@ -51,6 +56,9 @@ struct SetPage {
     key: ClientKey,
     /// Name of its draft in the browser.
     draft: String,
+    /// The last change that was made for the maker, in words.
+    change_made: String,
+    undo_key: ClientKey,
     mend_key: ClientKey,
     balance_key: ClientKey,
     partner_key: ClientKey,
@@ -81,19 +89,35 @@ pub(super) struct Checked {
     pub draft: SetDraft,
     pub errors: Errors,
     pub fields: String,
-    pub figures: String,
+    /// None of a form that has something to correct: the page keeps those that it shows.
+    pub figures: Option<String>,
 }
 
 fn string_of(form: &FormData) -> u32 {
     form.get("string").parse().unwrap_or(6)
 }
 
-/// Reads a form, after the step that it may ask for, and predicts what it says.
+/// Whether the page can change the set that a form shows: only what is saved is changed.
+async fn changes_of(
+    app: &App,
+    user: &CurrentUser,
+    form: &FormData,
+    draft: &SetDraft,
+) -> Result<Changes, AppError> {
+    if !user.actor.may(workshop::Action::ChangeDesigns) {
+        return Ok(Changes::NotPermitted);
+    }
+    let Some(set) = form.id("set") else { return Ok(Changes::AfterSaving) };
+    let (_, saved) = app.workshop.pickup_set(&user.actor, PickupSetId(set)).await?;
+    Ok(if saved == *draft { Changes::Offered } else { Changes::AfterSaving })
+}
+
+/// Reads a form, after the step that it may ask for, and predicts what it says. Its name is asked for when the set is saved.
 pub(super) async fn checked(
     app: &App,
     user: &CurrentUser,
     form: &FormData,
-    can_mend: bool,
+    needs_name: bool,
 ) -> Result<Checked, AppError> {
     let units = user.settings.units;
     let rows = app.workshop.revisions_for_sets(&user.actor).await?;
@@ -111,20 +135,28 @@ pub(super) async fn checked(
         }
     }
     let mut designs: Vec<Option<Design>> = vec![None; draft.pickups.len()];
-    let mut figures = String::new();
-    let is_complete = !errors.keys().any(|name| name.ends_with("_revision"));
-    if is_complete {
-        match app.workshop.preview_set(&user.actor, &draft).await {
+    let mut figures = None;
+    if errors.is_empty() {
+        let changes = changes_of(app, user, form, &draft).await?;
+        // A set can be predicted before it has a name.
+        let mut named = draft.clone();
+        if named.name.trim().is_empty() {
+            "New set".clone_into(&mut named.name);
+        }
+        match app.workshop.preview_set(&user.actor, &named).await {
             Ok(found) => {
                 designs = found.set.pickups.iter().map(|p| Some(p.design.clone())).collect();
-                if let Err(problems) = &found.predicted {
-                    form::at_fields(problems, &mut errors);
-                }
                 let reason = |p: &workshop::DraftPickup| {
                     rows.iter().find(|r| r.id == p.revision).map_or_else(String::new, |r| r.note.clone())
                 };
                 let reasons: Vec<String> = draft.pickups.iter().map(reason).collect();
-                figures = figures::figures(&found, &reasons, string_of(form), can_mend, units)?;
+                match &found.predicted {
+                    Err(problems) => form::at_fields(problems, &mut errors),
+                    Ok(predicted) => {
+                        let set = (&found.set, &**predicted);
+                        figures = Some(figures::figures(set, &reasons, string_of(form), changes, units)?);
+                    }
+                }
             }
             Err(Refusal::NotFound(_)) => {
                 for i in 0..draft.pickups.len() {
@@ -135,6 +167,9 @@ pub(super) async fn checked(
             }
             Err(refusal) => return Err(refusal.into()),
         }
+    }
+    if needs_name && draft.name.trim().is_empty() {
+        errors.insert("name".into(), "Type a name for the set.".into());
     }
     let known: Vec<Option<&Design>> = designs.iter().map(Option::as_ref).collect();
     let fields = form::Shown { form: &shown, errors: &errors, rows: &rows, designs: &known, units }.fields();
@@ -158,14 +193,9 @@ fn offer_of(balanced: &Balanced, reaches: bool, units: coil::quantity::Units) ->
         }
     };
     let comes = format!(
-        "{} then{}{}",
+        "{} then{}",
         MILLIVOLT.text(balanced.output_mv),
         if reaches { "" } else { ", which is as near as this goes" },
-        if balanced.freedom == Freedom::Turns {
-            "; makers use 10 to 15 % at the bridge (common practice, no source)"
-        } else {
-            ""
-        },
     );
     Offer { freedom: coil::Word::word(balanced.freedom), what, comes }
 }
@@ -189,8 +219,11 @@ pub(super) async fn set_page(
     shown: Shown<'_>,
 ) -> Result<HttpResponse, AppError> {
     let id = shown.set.map(|row| row.id);
-    let checked =
-        checked(app, user, form, id.is_some() && user.actor.may(workshop::Action::ChangeDesigns)).await?;
+    let mut form = form.clone();
+    if let Some(id) = id {
+        form.set("set", id.to_string());
+    }
+    let checked = checked(app, user, &form, shown.refused == outcome::SEE_FIELDS).await?;
     let (mut coils, mut stock, mut offers) = (Vec::new(), Vec::new(), Vec::new());
     if let Some(id) = id {
         (coils, stock) = coils_of(app, user, id, &checked.draft).await?;
@@ -223,14 +256,16 @@ pub(super) async fn set_page(
             },
             |row| format!("set:{}:{}", row.id, row.version),
         ),
+        change_made: shown.set.map_or_else(String::new, |row| row.change_made.clone()),
+        undo_key: ClientKey::random(),
         mend_key: ClientKey::random(),
         balance_key: ClientKey::random(),
         partner_key: ClientKey::random(),
         refused: shown.refused,
         fields: checked.fields,
-        figures: checked.figures,
-        string: string_of(form),
-        partner: partner_fields(&checked.draft, form, &shown.partner_errors, user),
+        figures: checked.figures.unwrap_or_else(|| NO_FIGURES.to_owned()),
+        string: string_of(&form),
+        partner: partner_fields(&checked.draft, &form, &shown.partner_errors, user),
         offered: shown
             .offered
             .and_then(|i| checked.draft.pickups.get(i))

@@ -51,12 +51,7 @@ pub(super) async fn make(
         };
         match app.workshop.make_partner(&user.actor, &command).await {
             Ok(_) => {
-                return told(
-                    &session,
-                    *id,
-                    Ok(()),
-                    "The partner is made: mind its direction when it is wound.",
-                );
+                return told(&session, *id, Ok(()), "Mind the partner’s direction when it is wound.");
             }
             Err(refusal @ (Refusal::ChangedMeanwhile(_) | Refusal::NotPredictable(_))) => {
                 refused = refusal_text(&refusal);

@@ -22,7 +22,8 @@ pub(super) fn partner_fields(
     ];
     let school_hint = "The same to the circuit. Turned the other way, the start inside stays at ground; with the ends exchanged the start \
         inside is hot and the outside of the coil lies at ground.";
-    let turns = vec![Choice::new("yes", "for the same level as the first"), Choice::new("", "as the first")];
+    let turns = vec![Choice::new("", "as the first"), Choice::new("yes", "for the same level as the first")];
+    let turns_hint = "For the same level near the bridge a coil gets more turns, and its peak comes down.";
     let sits = vec![
         Choice::new("", "as the first"),
         Choice::new("turned", "turned by half a turn, its other side to the bridge"),
@@ -39,6 +40,6 @@ pub(super) fn partner_fields(
             coil::Word::word(user.settings.reverse_winding),
         ),
         field(Field::chosen("partner_sits", "How it sits", sits_hint, sits)),
-        Field::chosen("partner_balance", "Turns", "", turns).filled_or(form, errors, "yes"),
+        field(Field::chosen("partner_balance", "Turns", turns_hint, turns)),
     ]
 }

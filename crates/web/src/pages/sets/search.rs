@@ -15,7 +15,7 @@ use coil::quantity::Units;
 use coil::set::{PickupMove, PickupRange, SetCandidate};
 use presentation::form_fields::Errors;
 use presentation::format::{KILOHERTZ, signed_db, signed_percent};
-use presentation::read::{optional, plain_in};
+use presentation::read::{number_in, optional};
 use serde_json::json;
 use store::{ClientKey, PickupSetId};
 use workshop::{JobOutcome, Refusal, SetSearchResults};
@@ -51,7 +51,7 @@ struct ResultsPart {
 
 fn ranges(form: &FormData, pickups: usize, errors: &mut Errors) -> Vec<PickupRange> {
     let mut number = |name: String, most: f64, unit: &'static str| {
-        optional(form, errors, &name, (0.0, most), plain_in(unit)).unwrap_or_default()
+        optional(form, errors, &name, (0.0, most), number_in(unit)).unwrap_or_default()
     };
     (0..pickups)
         .map(|i| PickupRange {
@@ -182,7 +182,7 @@ pub(super) async fn apply(
     let moves = moves_of(form.get("moves")).ok_or(AppError::NotFound("change"))?;
     let of = (PickupSetId(*id), form.get("version").parse().unwrap_or_default());
     let done = app.workshop.apply_moves(&user.actor, &form.key()?, of, &moves).await;
-    told(&session, *id, done, "The set holds what was found; designs that changed have a next revision.")
+    told(&session, *id, done, "")
 }
 
 #[cfg(test)]

@@ -15,7 +15,7 @@ use coil::Word as _;
 use coil::quantity::{FluxUnit, LengthUnit, MassUnit, Measure, TemperatureUnit, Units, fixed};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
-use presentation::read::{is_name, plain_in};
+use presentation::read::{is_name, number_in};
 use presentation::share_facts::Shown;
 use std::borrow::Cow;
 use std::str::FromStr;
@@ -520,7 +520,7 @@ pub(super) async fn show(app: web::Data<App>, user: CurrentUser) -> Result<HttpR
 fn read(form: &FormData, units: Units, now: WorkshopSettings, errors: &mut Errors) -> WorkshopSettings {
     let mut settings = now;
     for number in NUMBERS.iter().filter(|n| form.has(n.name)) {
-        match plain_in(number.unit)(form.get(number.name)) {
+        match number_in(number.unit)(form.get(number.name)) {
             Ok(value) => (number.set)(&mut settings, value),
             Err(text) => {
                 errors.insert(number.name.into(), text);

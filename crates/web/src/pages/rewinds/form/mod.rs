@@ -15,7 +15,7 @@ use poles::PoleTable;
 use presentation::field::Field;
 use presentation::form_fields::{Errors, FormFields};
 use presentation::format;
-use presentation::read::{farads, measured, optional, plain_in};
+use presentation::read::{measured, number_in, optional};
 use store::rewind::Purpose;
 use trade::traveller::RewindFinish;
 use workshop::RewindDraft;
@@ -210,7 +210,7 @@ pub(super) fn filled(draft: &RewindDraft, units: Units) -> FormFields {
 /// The pickup that a form was shown with; of another format, count or pitch of strings it is begun anew.
 fn pickup_of(form: &FormFields, errors: &mut Errors, units: Units) -> Design {
     let kind = Format::ALL.into_iter().find(|k| k.word() == form.get("kind")).unwrap_or(Format::TallSingle);
-    let count = optional(form, errors, "strings", (4.0, 10.0), plain_in("")).unwrap_or(6.0);
+    let count = optional(form, errors, "strings", (4.0, 10.0), number_in("")).unwrap_or(6.0);
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "4 to 10")]
     let count = count.round() as u32;
     let pitch = measured(form, errors, "pitch", (3.0, 30.0), (Measure::Length, units)).unwrap_or(10.4);
@@ -321,7 +321,7 @@ fn read_measured(form: &FormFields, draft: &mut RewindDraft, errors: &mut Errors
     let henries = |t: &str| Inductance::parse(t).map(Inductance::henries).map_err(|e| e.to_string());
     let hertz = |t: &str| Frequency::parse(t).map(Frequency::hz).map_err(|e| e.to_string());
     let turns = |t: &str| Turns::parse(t).map(|n| f64::from(n.0)).map_err(|e| e.to_string());
-    let picofarads = |t: &str| farads(t).map(|f| f * 1e12);
+    let picofarads = number_in("pF");
     let mut typed = |what: Measurand, read: &dyn Fn(&str) -> Result<f64, String>| {
         if what == Measurand::ResistanceOhm
             && matches!(resistance.to_lowercase().as_str(), "open" | "ol" | "o.l." | "∞")
@@ -357,7 +357,7 @@ fn read_measured(form: &FormFields, draft: &mut RewindDraft, errors: &mut Errors
     put(Measurand::WireOhmPerM, ohm.map(|ohm| ohm / length_m.unwrap_or(1.0)));
     let celsius = measured(form, errors, "coil_c", (-20.0, 120.0), (Measure::Temperature, units));
     let test_hz = optional(form, errors, "test_hz", (20.0, 1e5), hertz);
-    let cable_pf = optional(form, errors, "cable_pf", (0.0, 1e4), picofarads);
+    let cable_pf = optional(form, errors, "cable_pf", (0.0, 1e4), &picofarads);
     if let Some(reading) = readings.resistance_ohm.as_mut() {
         reading.coil_c = celsius;
     }
@@ -371,7 +371,7 @@ fn read_measured(form: &FormFields, draft: &mut RewindDraft, errors: &mut Errors
         reading.length_m = length_m;
     }
     let second = optional(form, errors, "second_peak_hz", Measurand::PeakHz.range(), hertz);
-    let second_pf = optional(form, errors, "second_cable_pf", (0.0, 1e4), picofarads);
+    let second_pf = optional(form, errors, "second_cable_pf", (0.0, 1e4), &picofarads);
     readings.second_peak_hz = second.map(|value| {
         let known = readings.second_peak_hz.filter(|known| is_same(known.value, value));
         let cable_pf = kept(known.and_then(|m| m.cable_pf), second_pf);
