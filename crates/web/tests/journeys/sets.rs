@@ -74,11 +74,11 @@ async fn from_a_design_to_a_set_on_the_winder() {
         b.find(".pair-cell.good").await;
 
         // Nobody computes with a value that nobody typed: the last good figures stay, marked as such, and no change is offered.
-        let shown = b.text(".set-positions").await;
+        let shown = b.until(".set-positions", |t| !t.is_empty()).await;
         b.fill("cable", "x").await;
         b.until("#e-cable", |t| !t.is_empty()).await;
         b.find("#set-figures.stale").await;
-        assert_eq!(b.text(".set-positions").await, shown);
+        assert_eq!(b.until(".set-positions", |t| !t.is_empty()).await, shown);
         b.fill("cable", "1n").await;
         b.until("#e-cable", str::is_empty).await;
         b.until(".set-positions", |t| t != shown).await;
