@@ -1,6 +1,6 @@
 //! The figures of a pickup, in one table: their key, label, unit, and where a prediction has them.
 
-use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale};
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, PICOFARAD, Scale, signed_db};
 use coil::design::{Targets, target_ends};
 use coil::prediction::{PickupPrediction, Quantity};
 use coil::search::Goal;
@@ -66,16 +66,26 @@ const TABLE: [Row; 10] = [
           quantity: "resonance_unloaded_hz", of: |p| Some(&p.resonance_unloaded_hz), target: Some(|a| a.resonance_unloaded_hz),
           measured: None },
     Row { figure: Figure::Peak, key: "peak", label: "Peak, loaded", scale: KILOHERTZ, quantity: "peak_hz",
-          of: |p| p.peak_hz.as_ref(), target: Some(|a| a.peak_hz), measured: None },
+          of: |p| p.peak_hz.as_ref().filter(|_| is_heard(p)), target: Some(|a| a.peak_hz), measured: None },
     Row { figure: Figure::PeakHeight, key: "height", label: "Peak height", scale: DECIBEL,
-          quantity: "peak_db", of: |p| Some(&p.peak_db), target: Some(|a| a.peak_db), measured: None },
+          quantity: "peak_db", of: |p| is_heard(p).then_some(&p.peak_db), target: Some(|a| a.peak_db), measured: None },
     Row { figure: Figure::Minus3Db, key: "down", label: "−3 dB at", scale: KILOHERTZ,
-          quantity: "minus3db_hz", of: |p| Some(&p.minus3db_hz), target: None, measured: None },
+          quantity: "minus3db_hz", of: |p| is_heard(p).then_some(&p.minus3db_hz), target: None, measured: None },
     Row { figure: Figure::Output, key: "output_mv", label: "Output", scale: MILLIVOLT,
-          quantity: "output_mv", of: |p| Some(&p.output_mv), target: None, measured: None },
+          quantity: "output_mv", of: |p| is_heard(p).then_some(&p.output_mv), target: None, measured: None },
     Row { figure: Figure::RelativeOutput, key: "output", label: "Output, to reference", scale: DECIBEL,
-          quantity: "relative_output_db", of: |p| Some(&p.relative_output_db), target: Some(|a| a.output_db), measured: None },
+          quantity: "relative_output_db", of: |p| is_heard(p).then_some(&p.relative_output_db), target: Some(|a| a.output_db), measured: None },
 ];
+
+/// A pickup that sends less than this, dB to the reference coil, is silent: nothing magnetises its strings, or its coils cancel. What is
+/// left has neither a level nor a peak that means anything.
+const SILENT_DB: f64 = -60.0;
+
+/// Whether a pickup sends a signal.
+#[must_use]
+pub fn is_heard(pickup: &PickupPrediction) -> bool {
+    pickup.relative_output_db.nominal > SILENT_DB
+}
 
 impl Figure {
     /// Every figure, in the order of the table.
@@ -122,9 +132,44 @@ impl Figure {
         self.row().quantity
     }
 
-    /// Its value in a prediction, SI or dB; none of a peak where the response only falls.
+    /// Its value in a prediction, SI or dB; none of a peak where the response only falls, and none of what a silent pickup sends.
     pub fn find_in(self, pickup: &PickupPrediction) -> Option<&Quantity> {
         (self.row().of)(pickup)
+    }
+
+    /// Its value in a prediction as it is shown, with its unit; "none" where there is none.
+    #[must_use]
+    pub fn text_in(self, pickup: &PickupPrediction) -> String {
+        match self.find_in(pickup) {
+            None => "none".to_owned(),
+            Some(q) if self.is_level() => signed_db(q.nominal, 1),
+            Some(q) => self.scale().text(q.nominal),
+        }
+    }
+
+    /// A value as it is shown, as a number: what is compared with a target is what a reader compares.
+    #[must_use]
+    pub fn as_shown(self, value: f64) -> f64 {
+        if self.is_level() {
+            return (value * 10.0).round() / 10.0;
+        }
+        let scale = self.scale();
+        scale.number(value).parse().map_or(value, |shown: f64| shown / scale.scaled(1.0))
+    }
+
+    /// Whether a value is on target, compared as both are shown; `None` without a target.
+    #[must_use]
+    pub fn is_on_target(self, value: f64, targets: &Targets) -> Option<bool> {
+        let ends = self.target(targets)?;
+        let [from, to] = ends.map(|end| if end.is_finite() { self.as_shown(end) } else { end });
+        let shown = self.as_shown(value);
+        let slack = 1e-9 * shown.abs();
+        Some((from - slack..=to + slack).contains(&shown))
+    }
+
+    /// Whether it is a level in decibels, shown with a sign.
+    const fn is_level(self) -> bool {
+        matches!(self, Self::RelativeOutput)
     }
 
     /// Its target range; an open end is infinite.
@@ -173,5 +218,45 @@ mod tests {
             assert_eq!(TABLE[place].figure, figure);
             assert_eq!(Figure::from_key(figure.key()), Some(figure));
         }
+    }
+    /// What reads as 5.60 is on target from 5.60 on: both are compared as they are shown.
+    #[test]
+    fn targets_are_compared_as_shown() {
+        let targets = Targets {
+            resistance_ohm: Some([5600.0, 5800.0]),
+            output_db: Some([-0.5, f64::INFINITY]),
+            ..Targets::default()
+        };
+        let is_on = |figure: Figure, value| figure.is_on_target(value, &targets);
+        assert_eq!(KILOOHM.number(5596.0), "5.60");
+        assert_eq!(is_on(Figure::Resistance, 5596.0), Some(true));
+        assert_eq!(is_on(Figure::Resistance, 5594.0), Some(false));
+        assert_eq!(is_on(Figure::Resistance, 5804.9), Some(true));
+        assert_eq!(is_on(Figure::RelativeOutput, -0.54), Some(true));
+        assert_eq!(is_on(Figure::RelativeOutput, -0.56), Some(false));
+        assert_eq!(is_on(Figure::Inductance, 2.0), None);
+    }
+
+    /// Two coils alike but for their direction, in series: nothing is left of the signal, and no figure of it is shown.
+    #[test]
+    fn a_silent_pickup_has_no_level_and_no_peak() {
+        let mut design = coil::design::starting_point(coil::design::Format::TwinCoil, "Sedge", 6, 10.4);
+        let loud = coil::prediction::predict(&design).unwrap().pickup;
+        assert!(Figure::Peak.find_in(&loud).is_some() && Figure::Output.find_in(&loud).is_some());
+        let first = design.coils[0].wind.direction;
+        design.coils[1].wind.direction = if first == coil::design::Direction::Clockwise {
+            coil::design::Direction::CounterClockwise
+        } else {
+            coil::design::Direction::Clockwise
+        };
+        for bar in &mut design.bars {
+            bar.charge = 0.0;
+        }
+        let silent = coil::prediction::predict(&design).unwrap().pickup;
+        assert!(!is_heard(&silent), "{:?}", silent.relative_output_db);
+        for figure in [Figure::Peak, Figure::Output, Figure::RelativeOutput, Figure::PeakHeight] {
+            assert_eq!(figure.text_in(&silent), "none");
+        }
+        assert_ne!(Figure::Inductance.text_in(&silent), "none");
     }
 }

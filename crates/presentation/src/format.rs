@@ -132,6 +132,18 @@ pub fn signed_db(db: f64, decimals: usize) -> String {
     format!("{} dB", signed(db, decimals))
 }
 
+/// Two coils cancel no more hum than this, dB: alike on paper, they differ by about 1 % once they are wound.
+const MOST_REJECTION_DB: f64 = 40.0;
+
+/// How much hum is rejected: "23 dB", and "over 40 dB" of coils that are equal on paper.
+pub fn rejection(db: f64) -> String {
+    if db > MOST_REJECTION_DB {
+        format!("over {MOST_REJECTION_DB:.0}\u{a0}dB")
+    } else {
+        format!("{db:.0}\u{a0}dB")
+    }
+}
+
 /// A sum of money in the workshop's currency.
 pub fn money(value: f64) -> String {
     format!("{value:.2}")

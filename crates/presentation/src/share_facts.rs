@@ -1,6 +1,7 @@
 //! What a share sheet shows, by parts: nothing that gives a recipe away unless it is asked for.
 
-use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, PICOFARAD, Scale, signed_db};
+use crate::figures::Figure;
+use crate::format::{DECIBEL, HENRY, KILOHERTZ, KILOOHM, PICOFARAD, Scale};
 use coil::Word as _;
 use coil::design::{Coil, Design, target_ends};
 use coil::magnet::Material;
@@ -108,10 +109,10 @@ fn figures(prediction: &Prediction) -> Facts {
         fact("Resonance, unloaded", with(KILOHERTZ, pickup.resonance_unloaded_hz)),
         fact(
             "Peak, loaded",
-            pickup.peak_hz.map_or_else(|| "none: it only falls".into(), |q| with(KILOHERTZ, q)),
+            Figure::Peak.find_in(pickup).map_or_else(|| "none".into(), |q| with(KILOHERTZ, *q)),
         ),
-        fact("Peak height", DECIBEL.text(pickup.peak_db.nominal)),
-        fact("Output, to the reference coil", signed_db(pickup.relative_output_db.nominal, 1)),
+        fact("Peak height", Figure::PeakHeight.text_in(pickup)),
+        fact("Output, to the reference coil", Figure::RelativeOutput.text_in(pickup)),
     ]
 }
 

@@ -4,8 +4,8 @@ use coil::design::{Coil, Design};
 use coil::prediction::{Calibration, CoilPrediction, ContributionSource, PredictionSummary, Quantity};
 use coil::quantity::{Units, significant};
 use presentation::drawing::band;
-use presentation::figures::Figure;
-use presentation::format::{METRE, signed_db, signed_percent, signed_percent_of_ln};
+use presentation::figures::{Figure, is_heard};
+use presentation::format::{METRE, signed, signed_db, signed_percent, signed_percent_of_ln};
 use presentation::sheet::PlaceNames;
 use store::calibration::CalibrationPolicy;
 use store::logbook::Deviations;
@@ -250,7 +250,7 @@ fn cell(
             label: figure.label(),
             value: "none".into(),
             unit: String::new(),
-            band: "it only falls".into(),
+            band: if is_heard(&figures.pickup) { "it only falls" } else { "no signal" }.into(),
             drawing: String::new(),
             change: String::new(),
             on_target: if on_target.is_some() { "out" } else { "" },
@@ -264,14 +264,18 @@ fn cell(
     Cell {
         key: figure.key(),
         label: figure.label(),
-        value: if is_level { signed(q.nominal) } else { scale.number(q.nominal) },
+        value: if is_level { signed(q.nominal, 1) } else { scale.number(q.nominal) },
         unit: scale.unit.into(),
-        band: if is_level { format!("{} – {}", signed(q.p05), signed(q.p95)) } else { scale.band(q) },
+        band: if is_level { format!("{} – {}", signed(q.p05, 1), signed(q.p95, 1)) } else { scale.band(q) },
         drawing: band(q, on_target, measured),
         change: old.map_or_else(String::new, |o| {
             if is_level { level_change(q.nominal - o.nominal) } else { change(q.nominal / o.nominal - 1.0) }
         }),
-        on_target: in_aim(q.nominal, on_target),
+        on_target: match figure.is_on_target(q.nominal, &design.targets) {
+            None => "",
+            Some(true) => "in",
+            Some(false) => "out",
+        },
         target: target_field(figure),
         measured: measured.map_or_else(String::new, |v| scale.text(v)),
         seen: match context.analyser {
@@ -354,24 +358,12 @@ fn total_wire(figures: &PredictionSummary) -> Quantity {
     Quantity { nominal: sum(|q| q.nominal), p05: sum(|q| q.p05), p95: sum(|q| q.p95) }
 }
 
-fn signed(db: f64) -> String {
-    format!("{db:+.1}").replace('-', "−")
-}
-
 fn change(ratio: f64) -> String {
     if ratio.abs() < 5e-4 { "=".into() } else { signed_percent(ratio, 1) }
 }
 
 fn level_change(db: f64) -> String {
     if db.abs() < 0.05 { "=".into() } else { signed_db(db, 1) }
-}
-
-fn in_aim(value: f64, on_target: Option<[f64; 2]>) -> &'static str {
-    match on_target {
-        None => "",
-        Some([from, to]) if (from..=to).contains(&value) => "in",
-        Some(_) => "out",
-    }
 }
 
 #[cfg(test)]

@@ -5,7 +5,7 @@ use crate::respond::render;
 use askama::Template;
 use coil::prediction::PickupPrediction;
 use coil::quantity::fixed;
-use presentation::format::{DECIBEL, HENRY, KILOOHM, PICOFARAD};
+use presentation::format::{HENRY, KILOOHM, PICOFARAD, rejection};
 
 #[derive(Template)]
 #[template(path = "designs/_meter.html")]
@@ -41,7 +41,7 @@ pub(super) fn meter_table(pickup: &PickupPrediction) -> Result<String, AppError>
         q: fixed(m.q, 2),
         capacitance: capacitance_text(m.capacitance_mode_f),
     });
-    let hum = pickup.hum_rejection_db.map_or_else(String::new, |db| DECIBEL.text(db));
+    let hum = pickup.hum_rejection_db.map_or_else(String::new, rejection);
     render(&MeterTable { rows: rows.collect(), hum })
 }
 

@@ -22,6 +22,7 @@ use coil::identification::Identification;
 use coil::prediction::Prediction;
 use coil::quantity::Units;
 use presentation::field::Field;
+use presentation::figures::Figure;
 use presentation::form_fields::Errors;
 use presentation::format::{self, HENRY, KILOHERTZ, KILOOHM, signed_db, signed_percent};
 use store::photo::PhotoSubject;
@@ -210,10 +211,10 @@ async fn rewind_page(
 fn figures(prediction: &Prediction) -> Vec<(&'static str, String)> {
     let p = &prediction.pickup;
     vec![
-        ("R at 20 °C", KILOOHM.text(p.resistance_20c_ohm.nominal)),
-        ("L", HENRY.text(p.inductance_h.nominal)),
-        ("Peak, loaded", p.peak_hz.map_or_else(|| "none".to_owned(), |q| KILOHERTZ.text(q.nominal))),
-        ("Output, to reference", signed_db(p.relative_output_db.nominal, 1)),
+        ("R at 20 °C", Figure::Resistance.text_in(p)),
+        ("L", Figure::Inductance.text_in(p)),
+        ("Peak, loaded", Figure::Peak.text_in(p)),
+        ("Output, to reference", Figure::RelativeOutput.text_in(p)),
     ]
 }
 

@@ -11,11 +11,13 @@ use coil::quantity::Units;
 use coil::set::{Hum, Orientation, Pair, PairPhase, PositionPrediction, SetPrediction, alternates};
 use presentation::differences::{Difference, differences_in_words};
 use presentation::drawing::{comb, neck};
-use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, signed_db};
+use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, rejection, signed_db};
 use presentation::plot::{levels, plot};
 use trade::pairing::{ChangeCost, Mend, PickupChange};
 use workshop::PredictedSet;
 
+/// Signals that cancel to less than this are silent, dB.
+const SILENT_DB: f64 = -60.0;
 /// How many changes that mend a pair are shown before the rest is unfolded.
 const BEST_MENDS: usize = 2;
 
@@ -154,9 +156,11 @@ pub(super) fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec
                 tone: tone % 6,
                 resistance: cell(KILOOHM, &p.resistance_ohm),
                 inductance: cell(HENRY, &p.inductance_h),
+                // What is left of signals out of phase has no peak that anybody hears as one.
                 peak: p
                     .peak_hz
                     .as_ref()
+                    .filter(|_| p.phase == PairPhase::In)
                     .map_or_else(|| ("none".to_owned(), String::new()), |q| cell(KILOHERTZ, q)),
                 output: cell(MILLIVOLT, &p.output_mv),
                 level: level_words(20.0 * (p.output_mv.nominal / loudest).max(1e-6).log10()),
@@ -177,7 +181,11 @@ pub(super) fn positions(set: &coil::set::Set, prediction: &SetPrediction) -> Vec
 }
 
 fn level_words(db: f64) -> String {
-    if db > -0.05 { "loudest".to_owned() } else { signed_db(db, 1) }
+    match db {
+        db if db > -0.05 => "loudest".to_owned(),
+        db if db < SILENT_DB => "silent".to_owned(),
+        db => signed_db(db, 1),
+    }
 }
 
 fn join_words(join: &str) -> String {
@@ -201,7 +209,7 @@ fn cell_of(pair: &Pair) -> PairCell {
         },
         phase: if is_in { "in phase" } else { "out of phase" },
         hum: if pair.hum == Hum::Cancels { "hum cancels" } else { "hum adds" },
-        rejection: format!("{:.0} dB", pair.hum_rejection_db),
+        rejection: rejection(pair.hum_rejection_db),
         detail: format!("{} pole up, {} sense", word(pair.polarity), word(pair.sense)),
     }
 }
@@ -249,7 +257,7 @@ fn mends_of(
     let mut rows = mends.iter().map(|mend| {
         let costs: Vec<&str> = mend.costs.iter().map(|c| cost_words(*c)).collect();
         let hum = match mend.after.hum {
-            Hum::Cancels => format!("hum cancels by {:.0} dB", mend.after.hum_rejection_db),
+            Hum::Cancels => format!("hum cancels by {}", rejection(mend.after.hum_rejection_db)),
             Hum::Adds => "hum adds".to_owned(),
         };
         MendRow {
@@ -280,9 +288,15 @@ fn twin_rows(ways: &[PositionPrediction]) -> Vec<TwinRow> {
             name: way.name.clone(),
             resistance: KILOOHM.text(way.resistance_ohm.nominal),
             inductance: HENRY.text(way.inductance_h.nominal),
-            peak: way.peak_hz.map_or_else(|| "none".to_owned(), |q| KILOHERTZ.text(q.nominal)),
+            peak: way
+                .peak_hz
+                .filter(|_| way.phase == PairPhase::In)
+                .map_or_else(|| "none".to_owned(), |q| KILOHERTZ.text(q.nominal)),
             output: MILLIVOLT.text(way.output_mv.nominal),
-            level: signed_db(20.0 * (way.output_mv.nominal / first).max(1e-6).log10(), 1),
+            level: match 20.0 * (way.output_mv.nominal / first).max(1e-6).log10() {
+                db if db < SILENT_DB => "silent".to_owned(),
+                db => signed_db(db, 1),
+            },
             hum: hum_words(way.hum_rejection_db, false),
         })
         .collect()
@@ -293,7 +307,7 @@ fn hum_words(rejection_db: f64, are_several: bool) -> String {
     match rejection_db {
         db if db < 1.0 && are_several => "adds".to_owned(),
         db if db < 1.0 => "as of one coil".to_owned(),
-        db => format!("{db:.0} dB less"),
+        db => format!("{} less", rejection(db)),
     }
 }
 

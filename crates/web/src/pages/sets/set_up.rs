@@ -13,7 +13,7 @@ use coil::quantity::{Measure, Units};
 use coil::set::{PickupSetUp, StringSetUp};
 use presentation::field::{Choice, Field};
 use presentation::form_fields::Errors;
-use presentation::format::signed_db;
+use presentation::format::{rejection, signed_db};
 use presentation::read::measured;
 use store::PickupSetId;
 use workshop::{Refusal, ThirdString};
@@ -137,9 +137,7 @@ pub(super) async fn show(
         swing_alike: planned.iter().all(|p| p.lifts_to_plus == planned[0].lifts_to_plus),
         pickups: planned.iter().map(|p| pickup_row(p, units)).collect(),
         poles: draft.pickups.iter().enumerate().map(|(i, p)| (p.name.clone(), pole(i))).collect(),
-        hums: several
-            .map(|(given, p)| (given.name.clone(), format!("{:.0} dB", p.hum_rejection_db)))
-            .collect(),
+        hums: several.map(|(given, p)| (given.name.clone(), rejection(p.hum_rejection_db))).collect(),
         name: draft.name,
     };
     render_page(&page, !errors.is_empty())
