@@ -29,7 +29,7 @@ pub mod wind;
 pub mod wire;
 mod word;
 
-pub use word::Word;
+pub use word::{Word, capital};
 
 /// Version of the engine, written into every prediction.
 pub const ENGINE: &str = env!("CARGO_PKG_VERSION");

@@ -46,6 +46,13 @@ macro_rules! document_word {
 
 pub(crate) use document_word;
 
+/// A text with its first letter as a capital.
+#[must_use]
+pub fn capital(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,12 +1,15 @@
 //! The traveller of a run: its operations in order, each with its caution, its sign-off, and what must be in before it
 //! can be signed. The usual operations are common practice, no source; a workshop keeps its own.
 
+mod connections;
 mod rewind;
 
+pub use connections::{BarPlacement, CoilEnd, Connection, bar_placements, connections, direction_words};
 pub use rewind::{RewindFinish, Wrap};
 
 use crate::reading::{Kind, Reading, open_coil, standing};
-use coil::design::{Design, Direction, Format, PoleShape, Sense};
+use coil::capital;
+use coil::design::{Design, Format, Medium, MetalPart, PoleShape};
 use coil::magnet::{Grade, Material};
 use coil::wire::Stripping;
 use serde::{Deserialize, Serialize};
@@ -86,6 +89,7 @@ const LETTERS: usize = 400;
 const GRIND: &str = "Glasses and dust mask; grind only unmagnetised poles, and wet where you can.";
 const LACQUER: &str =
     "Outdoors or under extraction, gloves, no flame or spark near; rags dry flat. Follow the data sheet.";
+const EPOXY: &str = "Gloves, glasses and fresh air; resin and hardener irritate. Follow the data sheet.";
 const SPIN: &str =
     "Hair, sleeves and gloves away from the spindle; guard on. Running wire cuts: never stop it by hand.";
 const SOLDER: &str = "Extract the fumes, wash your hands afterwards: solder may hold lead.";
@@ -138,7 +142,7 @@ impl Traveller {
             let insulate = operation(
                 "insulate",
                 "Lacquer or tape the poles",
-                "Lacquer dip and 24 h to dry, or polyimide tape round them, so that the wire never shorts on a pole.",
+                "A dip in lacquer, dry by its data sheet, or polyimide tape round them, so that the wire never shorts on a pole.",
                 LACQUER,
             );
             all.push(Operation { minutes: Some(24 * 60), ..insulate });
@@ -147,7 +151,7 @@ impl Traveller {
         let wind = operation(
             "wind",
             "Wind",
-            "Ten turns by hand, and count them. Look at the guides after a few hundred turns and at every stop.",
+            "The first turns by hand, counted. Look at the guides soon after the start and at every stop.",
             SPIN,
         );
         all.push(Operation { hold: vec![Kind::Turns], ..wind });
@@ -168,20 +172,10 @@ impl Traveller {
             );
             all.push(Operation { hold: vec![Kind::Flux], ..charge });
         }
-        all.push(operation(
-            "assemble",
-            "Assemble",
-            "Plate, tape between poles and plate, leads, tape round the coil, cover. Ground the plate and the cover.",
-            SOLDER,
-        ));
-        let pot = operation(
-            "pot",
-            "Pot in wax",
-            "Until no more bubbles rise, about 15 minutes; wipe and let it cool.",
-            WAX,
-        );
-        all.push(Operation { minutes: Some(15), ..pot });
-        let last = operation("final", "Final measurement", "Assembled, charged and cold.", "");
+        all.push(operation("assemble", "Assemble", &assemble(design), SOLDER));
+        all.extend(potting(design));
+        let how = if charged { "Assembled, charged and cold." } else { "Assembled and cold." };
+        let last = operation("final", "Final measurement", how, "");
         all.push(Operation { hold: vec![Kind::Resistance, Kind::Inductance], ..last });
         Self(all)
     }
@@ -295,23 +289,51 @@ impl Traveller {
         Err(SigningRefusal::Holds(names.join(" and ")))
     }
 
-    /// Readings that an operation holds for and that are not in. Where an earlier operation held for one as well, it is taken anew: what
-    /// was read before that one was signed says nothing of what was done since. An open coil has been read, and holds nothing up.
+    /// Readings that an operation holds for and that are not in. An open coil has been read, and holds nothing up.
     fn missing(&self, at: usize, signed: &[Signature], readings: &[Reading]) -> Vec<Kind> {
-        let earlier = |kind: Kind| {
-            let holding = self.0[..at].iter().filter(|one| one.hold.contains(&kind));
-            holding.filter_map(|one| signed.iter().find(|s| s.operation == one.key)).map(|s| s.at).max()
-        };
         let is_in = |kind: &Kind| {
-            let since = earlier(*kind);
-            let is_later = |r: &&Reading| match (since, r.taken_at) {
-                (Some(since), Some(taken)) => taken > since,
-                _ => true,
-            };
+            let is_later = self.is_later(at, *kind, signed);
             let is_read = standing(readings).iter().any(|r| r.kind == *kind && is_later(r));
-            is_read || (*kind != Kind::Turns && open_coil(readings).as_ref().is_some_and(is_later))
+            is_read || (*kind != Kind::Turns && open_coil(readings).is_some_and(is_later))
         };
         self.0[at].hold.iter().copied().filter(|kind| !is_in(kind)).collect()
+    }
+
+    /// Whether a reading was taken for an operation. Where an earlier one held for the kind as well, it is taken anew: what was read before
+    /// that one was signed says nothing of what was done since.
+    fn is_later(&self, at: usize, kind: Kind, signed: &[Signature]) -> impl Fn(&Reading) -> bool {
+        let holding = self.0[..at].iter().filter(|one| one.hold.contains(&kind));
+        let since =
+            holding.filter_map(|one| signed.iter().find(|s| s.operation == one.key)).map(|s| s.at).max();
+        move |r: &Reading| match (since, r.taken_at) {
+            (Some(since), Some(taken)) => taken > since,
+            _ => true,
+        }
+    }
+
+    /// What was read for each operation, the last of each kind that it holds for; nothing where one of them is not read yet. What is
+    /// read after an operation was signed belongs to a later one.
+    #[must_use]
+    pub fn readings_for(&self, signed: &[Signature], readings: &[Reading]) -> Vec<Vec<Reading>> {
+        let is_signed = |one: &Operation| signed.iter().find(|s| s.operation == one.key);
+        let of = |(at, one): (usize, &Operation)| -> Option<Vec<Reading>> {
+            let until = is_signed(one).map(|s| s.at);
+            let kind = |kind: &Kind| {
+                if self.0[..at].iter().any(|before| before.hold.contains(kind) && is_signed(before).is_none())
+                {
+                    return None;
+                }
+                let is_later = self.is_later(at, *kind, signed);
+                let is_before =
+                    |r: &Reading| !matches!((until, r.taken_at), (Some(until), Some(taken)) if taken > until);
+                standing(readings)
+                    .into_iter()
+                    .rfind(|r| r.kind == *kind && is_later(r) && is_before(r))
+                    .cloned()
+            };
+            one.hold.iter().map(kind).collect()
+        };
+        self.0.iter().enumerate().map(|one| of(one).unwrap_or_default()).collect()
     }
 
     /// Whether every operation is signed.
@@ -321,25 +343,70 @@ impl Traveller {
     }
 }
 
+/// What is assembled: only parts that the design has, with the joints and bars by name.
+fn assemble(design: &Design) -> String {
+    let has = |part: MetalPart| design.metal.iter().any(|m| m.part == part);
+    let mut steps = Vec::new();
+    for bar in bar_placements(design) {
+        steps.push(format!("Bar magnet: north face {}.", bar.north_face));
+    }
+    for one in connections(design) {
+        if let Connection::Joint((a, from), (b, to)) = one {
+            steps.push(format!("Join coil {a}, {}, to coil {b}, {}.", from.words(), to.words()));
+        }
+    }
+    let plate = has(MetalPart::BasePlate) || has(MetalPart::Plate);
+    if plate {
+        steps.push("Plate, insulated from the poles where it touches them.".into());
+    }
+    steps.push("Leads; tape round the coil.".into());
+    if has(MetalPart::Cover) {
+        steps.push("Cover.".into());
+    }
+    match (plate, has(MetalPart::Cover)) {
+        (true, true) => steps.push("Ground the plate and the cover.".into()),
+        (true, false) => steps.push("Ground the plate.".into()),
+        (false, true) => steps.push("Ground the cover.".into()),
+        (false, false) => {}
+    }
+    steps.join(" ")
+}
+
+/// How the coil is potted; nothing of a design that is not.
+fn potting(design: &Design) -> Option<Operation> {
+    let potting = design.potting();
+    if potting.fill <= 0.0 {
+        return None;
+    }
+    let (name, how, caution, minutes) = match potting.medium {
+        Medium::None => return None,
+        Medium::Wax => ("Pot in wax", "Until no more bubbles rise; wipe and let it cool.", WAX, Some(15)),
+        Medium::Lacquer => {
+            ("Pot in lacquer", "Until no more bubbles rise; dry by the data sheet.", LACQUER, None)
+        }
+        Medium::Epoxy => ("Pot in epoxy", "Mix and cure by the data sheet.", EPOXY, None),
+    };
+    Some(Operation { minutes, ..operation("pot", name, how, caution) })
+}
+
 /// Which way the lead goes, for the direction.
 fn start_lead(design: &Design) -> String {
-    let way = |d: Direction| if d == Direction::Clockwise { "clockwise" } else { "counter-clockwise" };
     let coils: Vec<String> = design
         .coils
         .iter()
         .map(|c| {
-            let to = if design.wiring.sense.get(&c.name) == Some(&Sense::FinishToGround) {
-                "hot"
+            let way = direction_words(c.wind.direction);
+            if design.coils.len() == 1 {
+                format!("The coil runs {way} seen from above")
             } else {
-                "at ground"
-            };
-            format!("coil {} runs {} seen from above, its start is {to}", c.name, way(c.wind.direction))
+                format!("coil {} runs {way} seen from above", c.name)
+            }
         })
         .collect();
     format!(
-        "Through its eyelet, three wraps, so that the first turn pulls it tight: {}. The start is at the core, the \
-         finish at the edge.",
-        coils.join(", ")
+        "Through its eyelet and wrapped, so that the first turn pulls it tight. {}. The start is at the core, the finish at \
+         the edge.",
+        capital(&coils.join(", "))
     )
 }
 
@@ -357,7 +424,7 @@ fn close(design: &Design) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::{starting_point, tall_single};
+    use coil::design::{Potting, starting_point, tall_single};
     use coil::wire::Insulation;
     use rstest::rstest;
 
@@ -391,7 +458,11 @@ mod tests {
     #[case(Format::TwinCoil, false)]
     #[case(Format::WideSingle, false)]
     fn the_order_of_the_work(#[case] kind: Format, #[case] rods: bool) {
-        let all = Traveller::usual(&starting_point(kind, "Sedge", 6, 10.0));
+        let mut design = starting_point(kind, "Sedge", 6, 10.0);
+        let has = |design: &Design, key: &str| Traveller::usual(design).0.iter().any(|o| o.key == key);
+        assert!(!has(&design, "pot"), "what the design has not is not done");
+        design.potting = Some(Potting { medium: Medium::Wax, fill: 1.0 });
+        let all = Traveller::usual(&design);
         let at = |key: &str| all.0.iter().position(|o| o.key == key);
         assert_eq!((at("bevel").is_some(), at("charge").is_some()), (rods, rods));
         assert!(at("wind") < at("close") && at("close") < at("first-check") && at("pot") < at("final"));
@@ -435,7 +506,7 @@ mod tests {
         signed.extend(["wind", "close"].map(sign));
         assert_eq!(all.may_sign("first-check", &signed, &[reading(Kind::Open)], ""), Ok(()));
         assert!(!all.is_done(&signed));
-        signed.extend(["first-check", "charge", "assemble", "pot", "final"].map(sign));
+        signed.extend(["first-check", "charge", "assemble", "final"].map(sign));
         assert!(all.is_done(&signed));
     }
 
@@ -459,6 +530,27 @@ mod tests {
         let after = [at(Kind::Resistance, 8), at(Kind::Inductance, 8), at(Kind::Resistance, 10)];
         assert_eq!(all.may_sign("final", &signed, &after, ""), Ok(()));
         assert_eq!(all.may_sign("final", &signed, &before, "sold as it is"), Ok(()));
+    }
+
+    /// What the first check read stands there and nowhere else: the final measurement is empty until it is made.
+    #[test]
+    fn readings_stand_at_the_operation_that_they_were_taken_for() {
+        let all = Traveller::usual(&tall_single("Sedge", 6, 10.4));
+        let place = |key: &str| all.0.iter().position(|one| one.key == key).unwrap();
+        let at = |kind, hour: u8| {
+            let taken_at = sign("x").at.replace_hour(hour).ok();
+            Reading { taken_at, ..reading(kind) }
+        };
+        let first = [at(Kind::Resistance, 8), at(Kind::Inductance, 8)];
+        let none = all.readings_for(&[], &first);
+        assert_eq!((none[place("first-check")].len(), none[place("final")].len()), (1, 0));
+        let signed: Vec<Signature> =
+            all.0.iter().filter(|one| one.key != "final").map(|one| sign(&one.key)).collect();
+        let later = [&first[..], &[at(Kind::Resistance, 10), at(Kind::Inductance, 10)]].concat();
+        let both = all.readings_for(&signed, &later);
+        assert_eq!(both[place("first-check")][0].taken_at, first[0].taken_at);
+        assert_eq!(both[place("final")].len(), 2);
+        assert_eq!(both[place("final")][0].taken_at, later[2].taken_at);
     }
 
     #[test]

@@ -153,7 +153,7 @@ pub use service::Workshop;
 pub use sessions::STATION_SESSION;
 pub use set_changes::MakePartner;
 pub use set_draft::{DraftPickup, SetDraft};
-pub use set_plans::ThirdString;
+pub use set_plans::{SetUpSheet, ThirdString};
 pub use set_runs::{RunInSet, SetCoil};
 pub use settings::{
     IDLE_MINUTES, LONGEST_HOURS, LeadColours, PrivacySettings, STATION_REST_MINUTES, SessionPolicy,

@@ -91,7 +91,7 @@ impl Workshop {
         &self,
         actor: &Actor,
         run: RunId,
-    ) -> Result<(Run, TravellerProgress, Option<PredictionSummary>, Vec<Reading>), Refusal> {
+    ) -> Result<(Run, TravellerProgress, Option<PredictionSummary>, Vec<Vec<Reading>>), Refusal> {
         actor.require(Action::ReadRuns)?;
         let store = self.store_of(actor);
         let run = store.run(run).await?;
@@ -103,6 +103,7 @@ impl Workshop {
             Some(recorded) => Some(recorded),
             None => self.prediction_as_wound(&run, &readings).await?.ok().map(|p| p.summary()),
         };
-        Ok((run, progress, prediction, readings))
+        let read = traveller.map_or_else(Vec::new, |traveller| traveller.readings_for(&signed, &readings));
+        Ok((run, progress, prediction, read))
     }
 }

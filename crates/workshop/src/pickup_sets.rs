@@ -109,6 +109,11 @@ impl Workshop {
     /// When one of the revisions is not there.
     pub async fn set_document(&self, actor: &Actor, draft: &SetDraft) -> Result<Set, Refusal> {
         actor.require(Action::ReadDesigns)?;
+        self.document_of(actor, draft).await
+    }
+
+    /// As [`Self::set_document`], for use cases that decide by themselves who may see something of it.
+    pub(crate) async fn document_of(&self, actor: &Actor, draft: &SetDraft) -> Result<Set, Refusal> {
         let ids: Vec<RevisionId> = draft.pickups.iter().map(|p| p.revision).collect();
         let known = self.store_of(actor).documents(&ids).await?;
         let pickups = draft.pickups.iter().map(|p| {
@@ -143,13 +148,13 @@ impl Workshop {
     }
 
     /// As [`Self::preview_set`], of a set that need not be of revisions.
-    async fn preview_of(&self, actor: &Actor, set: Set) -> Result<SetPreview, Refusal> {
+    pub(crate) async fn preview_of(&self, actor: &Actor, set: Set) -> Result<SetPreview, Refusal> {
         let _permit = self.permits.predictions.acquire(actor.person)?;
         let problems = set.problems();
         if !problems.is_empty() {
             return Ok(SetPreview { set, predicted: Err(problems) });
         }
-        let calibration = self.applied_calibration(actor, None).await?;
+        let calibration = self.calibrations.applied(&self.store_of(actor), None).await?;
         let twins = set.twins();
         let mut designs = set.designs_used();
         designs.extend(twins.iter().flat_map(|(_, twin)| twin.designs_used()));

@@ -4,14 +4,17 @@ use crate::actor::Actor;
 use crate::blocking::{begin_job, blocking_long};
 use crate::jobs::JobOutcome;
 use crate::permission::Action;
+use crate::pickup_sets::PredictedSet;
 use crate::refusal::Refusal;
 use crate::search_results::SetSearchResults;
 use crate::service::Workshop;
-use crate::set_draft::SetDraft;
+use crate::set_draft::{SetDraft, draft_of};
 use coil::design::Strings;
 use coil::prediction::Calibration;
 use coil::set::{PickupRange, PickupSetUp, search_sets, set_up};
 use std::sync::Arc;
+use store::PickupSetId;
+use store::unreadable::RecordKind;
 
 /// The third string of a set of strings: the lowest plain or the highest wound one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, strum::EnumString)]
@@ -34,6 +37,17 @@ impl ThirdString {
             };
         }
     }
+}
+
+/// What the set-up sheet of a set is made of.
+#[derive(Clone, Debug)]
+pub struct SetUpSheet {
+    /// The set.
+    pub draft: SetDraft,
+    /// How high each of its pickups stands, in its order.
+    pub heights: Vec<PickupSetUp>,
+    /// What it is predicted to be.
+    pub predicted: Arc<PredictedSet>,
 }
 
 impl Workshop {
@@ -68,28 +82,39 @@ impl Workshop {
         Ok(name)
     }
 
-    /// How high each pickup of a set stands for balance, over a fingerboard of a radius (mm) or a flat row, with another
-    /// third string than the designs have where one is named.
+    /// The set-up sheet of a set: how high each pickup stands for balance, over a fingerboard of a radius (mm) or a flat row, with another
+    /// third string than the designs have where one is named, and what is checked before it leaves. Who winds for a set reads its sheet
+    /// without seeing the designs.
     ///
     /// # Errors
-    /// [`Refusal::NotPredictable`].
-    pub async fn plan_set_up(
+    /// [`Refusal::NotAllowed`] to somebody who may not read designs, of a set that nothing was wound for; [`Refusal::NotPredictable`].
+    pub async fn set_up_sheet(
         &self,
         actor: &Actor,
-        draft: &SetDraft,
+        set: PickupSetId,
         radius_mm: Option<f64>,
         third: Option<ThirdString>,
-    ) -> Result<Vec<PickupSetUp>, Refusal> {
-        actor.require(Action::ReadDesigns)?;
-        let mut set = self.set_document(actor, draft).await?;
-        for pickup in &mut set.pickups {
+    ) -> Result<SetUpSheet, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let store = self.store_of(actor);
+        if store.runs_of_set(set).await?.is_empty() {
+            actor.require(Action::ReadDesigns)?;
+        }
+        let row = store.pickup_set(set).await?;
+        let draft = store.noted(RecordKind::PickupSet, row.id.0, &row.name, draft_of(&row))?;
+        let document = self.document_of(actor, &draft).await?;
+        let predicted =
+            self.preview_of(actor, document.clone()).await?.predicted.map_err(Refusal::NotPredictable)?;
+        let mut strung = document;
+        for pickup in &mut strung.pickups {
             if let Some(third) = third {
                 third.put_on(&mut pickup.design.strings);
             }
         }
         let _permit = self.permits.predictions.acquire(actor.person)?;
-        blocking_long(move || set_up(&set, radius_mm, &Calibration::default()))
+        let heights = blocking_long(move || set_up(&strung, radius_mm, &Calibration::default()))
             .await?
-            .map_err(Refusal::NotPredictable)
+            .map_err(Refusal::NotPredictable)?;
+        Ok(SetUpSheet { draft, heights, predicted })
     }
 }

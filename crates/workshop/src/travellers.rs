@@ -7,7 +7,7 @@ use crate::refusal::Refusal;
 use crate::service::Workshop;
 use crate::winder_link::is_closed;
 use coil::Word as _;
-use coil::design::{Design, Format, starting_point};
+use coil::design::{Design, Format, Medium, Potting, starting_point};
 use store::{RunId, WorkshopStore};
 use trade::reading::Reading;
 use trade::traveller::{Operation, OperationStatus, Signature, SigningRefusal, Traveller};
@@ -89,7 +89,12 @@ impl Workshop {
         actor.require(Action::ReadRuns)?;
         let own = self.store_of(actor).traveller(kind.word()).await?;
         let is_own = own.is_some();
-        let usual = || Traveller::usual(&starting_point(kind, "usual", 6, 10.0));
+        // With all that a pickup of the format may need: what a workshop does not do it strikes out.
+        let usual = || {
+            let mut design = starting_point(kind, "usual", 6, 10.0);
+            design.potting = Some(Potting { medium: Medium::Wax, fill: 1.0 });
+            Traveller::usual(&design)
+        };
         Ok((own.unwrap_or_else(usual), is_own))
     }
 

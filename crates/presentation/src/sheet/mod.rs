@@ -9,6 +9,7 @@ mod surroundings;
 
 use crate::field::Field;
 use crate::form_fields::{Errors, FormFields};
+use coil::capital;
 use coil::design::{Design, FORMAT, Pole, follow_row, limit_at};
 use coil::quantity::Units;
 use coil::wire::Gauge;
@@ -353,13 +354,6 @@ impl Reader<'_> {
             _ => {}
         }
     }
-}
-
-fn capital(text: &str) -> String {
-    let mut letters = text.chars();
-    letters
-        .next()
-        .map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect::<String>() + ".")
 }
 
 /// The sheet's sections with what was typed and what is wrong with it; what was not typed as the design has it.

@@ -2,6 +2,7 @@
 
 use super::mixed_model::{Estimate, Sum};
 use super::quantity::{FEWEST_OF_LEVEL, Factor, Quantity, QuantityModel, Together};
+use coil::capital;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
@@ -343,11 +344,6 @@ fn subject(factor: Factor, name: &str) -> String {
 fn a_word(factor: Factor) -> String {
     let word = factor.name();
     if word.starts_with(['o']) { format!("an {word}") } else { format!("a {word}") }
-}
-
-fn capital(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
 }
 
 /// How a quantity lies: clearly high or low, unchanged as far as its interval says, or not known well enough.

@@ -134,7 +134,7 @@ impl Traveller {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use coil::design::tall_single;
+    use coil::design::{Medium, Potting, tall_single};
     use rstest::rstest;
 
     /// A rewind ends as its owner wants it: the wrap follows the first check, ageing comes before wax.
@@ -143,7 +143,8 @@ mod tests {
     #[case(Wrap::String, true)]
     #[case(Wrap::Nothing, true)]
     fn a_rewind_is_finished_as_it_was(#[case] wrap: Wrap, #[case] is_aged: bool) {
-        let design = tall_single("Sedge", 6, 10.4);
+        let mut design = tall_single("Sedge", 6, 10.4);
+        design.potting = Some(Potting { medium: Medium::Wax, fill: 1.0 });
         let all = Traveller::usual(&design).for_rewind(RewindFinish { wrap, is_aged });
         let at = |key: &str| all.0.iter().position(|o| o.key == key);
         assert_eq!((at("wrap").is_some(), at("age").is_some()), (wrap != Wrap::Nothing, is_aged));

@@ -177,8 +177,8 @@ async fn a_pickup_is_balanced_as_a_variant() {
     let next = workshop.revision(&owner, kept.pickups[0].revision).await.unwrap();
     assert_eq!((next.row.number, next.row.parent_id, next.row.is_variant), (2, Some(revision), true));
     let third = |third| {
-        let (workshop, kept) = (&workshop, &kept);
-        async move { workshop.plan_set_up(&owner, kept, Some(250.0), third).await.unwrap() }
+        let workshop = &workshop;
+        async move { workshop.set_up_sheet(&owner, id, Some(250.0), third).await.unwrap().heights }
     };
     let heights = third(Some(ThirdString::Plain)).await;
     assert_eq!((heights.len(), heights[0].strings.len()), (2, 6));
@@ -283,6 +283,21 @@ async fn coils_in_stock_are_offered_once() {
     assert_eq!(offered.iter().map(|(i, l)| (*i, l.run_id)).collect::<Vec<_>>(), [(0, wound), (1, wound)]);
     workshop.assign_run_to_set(&owner, wound, id, "bridge").await.unwrap();
     assert!(workshop.stock_for_set(&owner, &draft).await.unwrap().is_empty());
+}
+
+/// Who winds for a set reads its set-up sheet, and nothing else of it.
+#[tokio::test]
+async fn an_operator_reads_the_set_up_sheet_of_a_set_that_is_wound() {
+    let (workshop, owner, _) = set_up().await;
+    let revision = design(&workshop, &owner).await;
+    let id = saved(&workshop, &owner, &draft(vec![pickup("bridge", revision, 42.0)])).await;
+    let operator = Actor { role: Role::Operator, ..owner.clone() };
+    let before = workshop.set_up_sheet(&operator, id, None, None).await;
+    assert!(matches!(before, Err(Refusal::NotAllowed(_))), "nothing is wound for it yet");
+    let wound = run(&workshop, &owner, revision).await;
+    workshop.assign_run_to_set(&operator, wound, id, "bridge").await.unwrap();
+    assert_eq!(workshop.set_up_sheet(&operator, id, None, None).await.unwrap().heights.len(), 1);
+    assert!(matches!(workshop.pickup_set(&operator, id).await, Err(Refusal::NotAllowed(_))));
 }
 
 #[tokio::test]

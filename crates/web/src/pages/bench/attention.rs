@@ -1,5 +1,6 @@
 //! What needs attention, in words.
 
+use coil::capital;
 use presentation::format::{self, counted};
 use trade::stock::SpoolWarning;
 use workshop::{AttentionItem, MissingReading, Urgency};
@@ -14,11 +15,6 @@ pub(super) struct AttentionRow {
     pub why: String,
     /// Where to do something about it.
     pub link: String,
-}
-
-fn capital(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
 }
 
 /// Puts an item in words.

@@ -1,5 +1,6 @@
 //! The form of a set: its fields, and the set that they say.
 
+use coil::capital;
 use coil::circuit::Join;
 use coil::design::{Design, Problem};
 use coil::quantity::{Measure, Units};
@@ -192,11 +193,6 @@ pub(super) fn at_fields(problems: &[Problem], errors: &mut Errors) {
         let words = format!("{}; {}.", capital(&problem.text), problem.try_);
         errors.entry(field_of(&problem.at)).or_insert(words);
     }
-}
-
-fn capital(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
 }
 
 fn field_of(at: &str) -> String {

@@ -36,6 +36,6 @@ routes! {
     POST "/sets/{id}/undo" [ChangeDesigns] => changes::undo;
     POST "/sets/{id}/runs" [Wind] => changes::runs;
     GET "/sets/{id}/set.json" [ReadDesigns] => edit::export;
-    GET "/sets/{id}/set-up" [ReadDesigns] => set_up::show;
+    GET "/sets/{id}/set-up" [ReadRuns] => set_up::show;
     GET "/sets/{id}/share" [ChangeDesigns] => share::show;
 }

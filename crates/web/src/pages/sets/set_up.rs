@@ -16,7 +16,7 @@ use presentation::form_fields::Errors;
 use presentation::format::{rejection, signed_db};
 use presentation::read::measured;
 use store::PickupSetId;
-use workshop::{Refusal, ThirdString};
+use workshop::ThirdString;
 
 /// A pull that is told of, cents flat.
 const PULLED_CENTS: f64 = 2.0;
@@ -104,15 +104,13 @@ pub(super) async fn show(
     query: QueryParameters,
 ) -> Result<HttpResponse, AppError> {
     let units = user.settings.units;
-    let (_, draft) = app.workshop.pickup_set(&user.actor, PickupSetId(*id)).await?;
     let asked = ["radius", "third"].map(|name| (name, query.get(name).to_owned()));
     let form: FormData = asked.into_iter().collect();
     let mut errors = Errors::new();
     let radius_mm = measured(&form, &mut errors, "radius", (100.0, 5000.0), (Measure::Length, units));
     let third = query.get("third").parse::<ThirdString>().ok();
-    let planned = app.workshop.plan_set_up(&user.actor, &draft, radius_mm, third).await?;
-    let preview = app.workshop.preview_set(&user.actor, &draft).await?;
-    let predicted = preview.predicted.map_err(Refusal::NotPredictable)?;
+    let sheet = app.workshop.set_up_sheet(&user.actor, PickupSetId(*id), radius_mm, third).await?;
+    let (draft, planned, predicted) = (sheet.draft, sheet.heights, sheet.predicted);
     let pole = |i: usize| {
         predicted.solution.signal(i).map_or("no pole", |s| if s.polarity() > 0.0 { "north" } else { "south" })
     };
