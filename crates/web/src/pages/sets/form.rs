@@ -52,6 +52,13 @@ pub(super) struct PositionFields {
     pub coils: Vec<Field>,
 }
 
+impl PositionFields {
+    /// Whether several pickups are on, so that they can be joined in more than one way.
+    pub(super) fn is_several(&self) -> bool {
+        self.on.iter().filter(|(.., on)| *on).count() > 1
+    }
+}
+
 /// A set in its fields.
 pub(super) struct SetFields {
     /// Its name, and the hidden ones' values.
