@@ -258,11 +258,54 @@ pub fn build_ratio(design: &Design, comparison: &Comparison) -> Option<f64> {
     (measured > 0.0 && expected > 0.0).then(|| (measured / expected).ln() + comparison.learned)
 }
 
+/// A curve from Br and Hc alone is known to about a tenth (see [`coil::magnet::Demagnetisation`]).
+const FLUX_SPREAD: f64 = 0.12;
+/// Where the element of a usual flat probe sits behind its tip, mm (common practice, no source).
+pub const PROBE_MM: f64 = 0.5;
+
+/// What a pole should read once it is charged as designed, and what it has read so far.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PoleCharge {
+    /// The pole.
+    pub pole: u32,
+    /// How far the probe is held off its face, mm: as in its last reading, else as usual.
+    pub probe_mm: f64,
+    /// What it should read then, north up positive, T.
+    pub target_t: f64,
+    /// What it read after each pass, T.
+    pub passes: Vec<f64>,
+}
+
+impl PoleCharge {
+    /// Whether the last pass has brought it to its target, as near as that is known.
+    #[must_use]
+    pub fn is_met(&self) -> bool {
+        self.passes.last().is_some_and(|last| (last / self.target_t - 1.0).abs() <= FLUX_SPREAD)
+    }
+
+    /// Whether the last pass has charged it beyond its target, so that it has to be weakened.
+    #[must_use]
+    pub fn is_over(&self) -> bool {
+        self.passes.last().is_some_and(|last| last / self.target_t > 1.0 + FLUX_SPREAD)
+    }
+}
+
+/// What each pole of a pickup should read for the charge that its design asks for.
+#[must_use]
+pub fn pole_charges(solution: &Solution, readings: &[Reading]) -> Vec<PoleCharge> {
+    let design = solution.design();
+    let read: Vec<&Reading> = standing(readings).into_iter().filter(|r| r.kind == Kind::Flux).collect();
+    let of = |(pole, index): (u32, usize)| {
+        design.poles[index].material.demagnetisation()?;
+        let passes: Vec<&&Reading> = read.iter().filter(|r| r.pole == Some(pole)).collect();
+        let probe_mm = passes.last().and_then(|r| r.probe_mm).unwrap_or(PROBE_MM);
+        let target_t = solution.pole_flux_mt(probe_mm).get(index).copied().flatten()? * 1e-3;
+        Some(PoleCharge { pole, probe_mm, target_t, passes: passes.iter().filter_map(|r| r.value).collect() })
+    };
+    design.numbered_poles().into_iter().filter_map(of).collect()
+}
+
 fn compare_flux(solution: &Solution, readings: &[Reading]) -> Vec<Comparison> {
-    // A curve from Br and Hc alone is known to about a tenth (see coil::magnet::Demagnetisation).
-    const SPREAD: f64 = 0.12;
-    /// Where the element of a usual flat probe sits behind its tip, mm (common practice, no source).
-    const PROBE_MM: f64 = 0.5;
     let design = solution.design();
     let mut found: Vec<Comparison> = Vec::new();
     // Most series are read at one distance: the field over the poles is worked out once for each.
@@ -279,7 +322,8 @@ fn compare_flux(solution: &Solution, readings: &[Reading]) -> Vec<Comparison> {
         let Some(index) = design.pole_numbered(number) else { continue };
         let Some(expected) = flux.get(index).copied().flatten() else { continue };
         let nominal = expected.abs() * 1e-3;
-        let band = Quantity { nominal, p05: nominal * (1.0 - SPREAD), p95: nominal * (1.0 + SPREAD) };
+        let band =
+            Quantity { nominal, p05: nominal * (1.0 - FLUX_SPREAD), p95: nominal * (1.0 + FLUX_SPREAD) };
         let mut comparison = Comparison::new(Kind::Flux, Some(number), band, tesla.abs());
         let north = design.poles[index].up == Polarity::North;
         comparison.reversed = tesla != 0.0 && (tesla > 0.0) != north;

@@ -150,7 +150,7 @@ pub fn judge(
         return asked_too(all_inside(comparisons, readings), missed);
     }
     let (mut causes, fits) = solution.map_or_else(|| (Vec::new(), true), |s| weighed(s, comparisons));
-    causes.splice(0..0, odd_poles(comparisons));
+    causes.splice(0..0, odd_poles(comparisons).or_else(|| common_flux(comparisons)));
     causes.truncate(MOST_CAUSES);
     let far = off.iter().any(|c| c.bands.abs() > 3.0 * c.limit);
     let level = if far { Level::Stop } else { Level::Look };
@@ -293,14 +293,48 @@ fn reversed(comparisons: &[Comparison]) -> Option<Verdict> {
     Some(Verdict { level: Level::Stop, text, causes, missed: Vec::new() })
 }
 
+/// The flux over each pole against what was expected, in the logarithm, from the weakest on.
+fn flux_ratios(comparisons: &[Comparison]) -> Vec<(u32, f64)> {
+    let read = comparisons.iter().filter(|c| c.kind == Kind::Flux && c.measured > 0.0);
+    let mut flux: Vec<(u32, f64)> = read.filter_map(|c| Some((c.pole?, c.ratio()))).collect();
+    flux.sort_by(|a, b| a.1.total_cmp(&b.1));
+    flux
+}
+
+/// A factor beyond which no charge, alloy or distance explains what all poles read, and only the meter's scale does.
+const SCALE_FACTOR: f64 = 4.0;
+
+/// What all poles of a row have in common where they are off alike: not one of them is at fault.
+fn common_flux(comparisons: &[Comparison]) -> Option<Cause> {
+    let flux = flux_ratios(comparisons);
+    let middle = flux.get(flux.len() / 2)?.1;
+    let is_alike = flux.iter().all(|f| (f.1 - middle).abs() <= ODD_POLE);
+    let is_off = comparisons.iter().any(|c| c.kind == Kind::Flux && c.standing != Standing::Inside);
+    if flux.len() < 3 || !is_alike || !is_off {
+        return None;
+    }
+    let factor = middle.exp();
+    let times = if factor < 1.0 {
+        format!("all poles alike read {:.0} % of what was expected", factor * 100.0)
+    } else {
+        format!("all poles alike read {factor:.1} times what was expected")
+    };
+    Some(if middle.abs() > SCALE_FACTOR.ln() {
+        cause(
+            &format!("{times}: the meter’s unit, range or zero"),
+            "read a magnet whose field is known: gauss are a tenth of a millitesla, and ranges differ by tens",
+        )
+    } else {
+        cause(
+            &format!("{times}: the probe’s distance, the charge of all, or their alloy"),
+            "read one pole at a distance that is measured; then charge all again, and read the same pole",
+        )
+    })
+}
+
 /// Poles that stand out of their row.
 fn odd_poles(comparisons: &[Comparison]) -> Option<Cause> {
-    let mut flux: Vec<(u32, f64)> = comparisons
-        .iter()
-        .filter(|c| c.kind == Kind::Flux && c.measured > 0.0)
-        .filter_map(|c| Some((c.pole?, c.ratio())))
-        .collect();
-    flux.sort_by(|a, b| a.1.total_cmp(&b.1));
+    let flux = flux_ratios(comparisons);
     let middle = flux.get(flux.len() / 2)?.1;
     let mut odd: Vec<u32> = flux.iter().filter(|f| (f.1 - middle).abs() > ODD_POLE).map(|f| f.0).collect();
     odd.sort_unstable();
@@ -438,6 +472,27 @@ mod tests {
             learned: 0.0,
             limit: 1.0,
         }
+    }
+
+    /// Readings that are all off by one factor blame no single pole, and far off they blame the meter; one pole that differs stands out.
+    #[test]
+    fn a_common_factor_is_not_blamed_on_one_pole() {
+        let pole = |pole: u32, ratio: f64| Comparison {
+            measured: 100.0 * ratio,
+            deviation: ratio.ln(),
+            ..at(Kind::Flux, Some(pole), (ratio - 1.0) / 0.05)
+        };
+        let row = |ratios: [f64; 6]| -> Vec<Comparison> {
+            (1..).zip(ratios).map(|(n, ratio)| pole(n, ratio)).collect()
+        };
+        let cause = |row: &[Comparison]| odd_poles(row).or_else(|| common_flux(row)).map(|c| c.what);
+        let far = cause(&row([0.02, 0.021, 0.02, 0.0195, 0.02, 0.0205])).unwrap();
+        assert!(far.contains("all poles") && far.contains("meter"), "{far}");
+        let near = cause(&row([0.7, 0.71, 0.7, 0.69, 0.7, 0.72])).unwrap();
+        assert!(near.contains("all poles") && near.contains("charge"), "{near}");
+        let one = cause(&row([1.0, 0.5, 1.0, 1.02, 0.98, 1.0])).unwrap();
+        assert!(one.contains("pole 2 alone"), "{one}");
+        assert_eq!(cause(&row([1.0, 1.01, 0.99, 1.0, 1.0, 1.0])), None);
     }
 
     fn taken(kind: Kind) -> Reading {

@@ -16,10 +16,11 @@ use store::instrument::Instrument;
 use store::reading::ReadingRow;
 use store::run::Run;
 use store::sweep::SweepRow;
-use trade::comparison::{Comparison, as_wound};
+use trade::comparison::{Comparison, PoleCharge, as_wound, pole_charges};
 use trade::plan::Plan;
 use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
+use trade::traveller::OperationStatus;
 use trade::verdict::{Verdict, judge};
 use trade::winding::{Event, Progress};
 
@@ -61,6 +62,8 @@ pub struct RunDetails {
     pub parts: usize,
     /// Whether they were taken out of stock.
     pub parts_taken: bool,
+    /// While its magnets are charged: what each pole should read, and what it has read.
+    pub charging: Vec<PoleCharge>,
     /// Alloys that fit the flux readings of fully charged rods, likeliest first.
     pub alloys: Vec<AlloyGuess>,
     /// Whether the verdict was judged by another version of the engine.
@@ -99,6 +102,16 @@ impl Workshop {
         };
         let response =
             if sweeps.is_empty() { None } else { self.prediction_as_wound(&run, &readings).await?.ok() };
+        let is_charging = progress
+            .operations
+            .iter()
+            .any(|(one, status)| matches!(status, OperationStatus::Now(_)) && one.hold.contains(&Kind::Flux));
+        let charging = if is_charging {
+            let solution = self.predictions.solution(&wound).await?;
+            solution.map_or_else(|_| Vec::new(), |solution| pole_charges(&solution, &readings))
+        } else {
+            Vec::new()
+        };
         let happened: Vec<Event> = events.iter().map(|row| row.event).collect();
         let verdict =
             run.row.stored_verdict()?.unwrap_or_else(|| judge(&[], &readings, None, &Plan::default()));
@@ -109,6 +122,7 @@ impl Workshop {
             parts: store.design_parts(run.row.design_id).await?.len(),
             parts_taken,
             instruments,
+            charging,
             alloys: alloys(&wound, &readings),
             judged_by_other_engine: run.row.engine.as_deref().is_some_and(|e| e != coil::ENGINE),
             readings: log,

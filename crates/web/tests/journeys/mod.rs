@@ -249,6 +249,7 @@ async fn to_the_winder(b: &e2e::Browser) -> String {
     b.sign_in("ode").await;
     b.go("/designs/new?kind=tall-single").await;
     b.fill("name", "Bittern").await;
+    b.choose("potting.medium", "wax").await;
     b.press_called("Save the design").await;
     b.until("h1", |t| t == "Bittern r1").await;
     b.press_called("Start a run").await;
@@ -297,7 +298,11 @@ async fn a_clean_run_from_plan_to_sign_off() {
         b.until(".compare", |t| t.contains("Inductance")).await;
         b.press_called("Done: sign").await;
         b.until(".now-op", |t| t.contains("Waiting for the flux")).await;
+        // Each pole has its target before it is charged.
+        b.until(".charging", |t| t.contains("not read yet")).await;
+        assert_eq!(b.count(".charging tbody tr").await, 6);
         b.press_called("Read flux").await;
+        b.until(".charging", |t| !t.contains("not read yet")).await;
         b.until(".compare", |t| t.contains("Flux, pole 6")).await;
         for words in ["Charge", "Assemble"] {
             b.until(".now-op h2", |t| t.contains(words)).await;

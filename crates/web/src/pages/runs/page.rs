@@ -31,7 +31,7 @@ use store::event::WindingEventRow;
 use store::photo::PhotoSubject;
 use store::run::RunRow;
 use store::{ClientKey, ReadingId, RunId};
-use trade::comparison::{Comparison, Standing};
+use trade::comparison::{Comparison, PoleCharge, Standing};
 use trade::instrument::InstrumentKind;
 use trade::reading::{Kind, Reading, standing};
 use trade::run::Stage;
@@ -90,6 +90,9 @@ struct RunPage {
     plot: String,
     parts: usize,
     parts_taken: bool,
+    /// While its magnets are charged: what each pole should read.
+    charging: Vec<ChargeRow>,
+    charge_distance: String,
     alloys: String,
     judged_by_other_engine: bool,
     /// The coils of its pickup, or the pickup of this coil.
@@ -99,6 +102,37 @@ struct RunPage {
     place: Option<RunInSet>,
     direction: String,
     photos: PhotoStrip,
+}
+
+/// A pole while it is charged.
+struct ChargeRow {
+    pole: u32,
+    target: String,
+    /// What it read after each pass.
+    passes: String,
+    /// What is to be done.
+    state: &'static str,
+    is_met: bool,
+}
+
+impl ChargeRow {
+    fn new(charge: &PoleCharge, units: Units) -> Self {
+        let text = |tesla: f64| units.flux(tesla * 1e3, 0);
+        let passes: Vec<String> = charge.passes.iter().map(|t| text(*t)).collect();
+        Self {
+            pole: charge.pole,
+            target: text(charge.target_t),
+            passes: passes.join(", "),
+            state: match charge.passes.last() {
+                None => "not read yet",
+                Some(_) if charge.is_met() => "met",
+                Some(last) if last * charge.target_t < 0.0 => "the other way up",
+                Some(_) if charge.is_over() => "weaken it, then read again",
+                Some(_) => "another pass",
+            },
+            is_met: charge.is_met(),
+        }
+    }
 }
 
 /// An instrument that reads off a coil.
@@ -370,6 +404,8 @@ pub(super) async fn run_page(
         plot: swept(&details)?,
         parts: details.parts,
         parts_taken: details.parts_taken,
+        charge_distance: details.charging.first().map_or_else(String::new, |c| units.length(c.probe_mm, 1)),
+        charging: details.charging.iter().map(|c| ChargeRow::new(c, units)).collect(),
         alloys: alloy_text(&details.alloys),
         judged_by_other_engine: details.judged_by_other_engine,
         assembly: AssemblyPart::new(app.workshop.assembly(&user.actor, &details.run).await?),
