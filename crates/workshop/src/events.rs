@@ -62,6 +62,21 @@ impl Workshop {
         Ok(all.into_iter().rev().filter(|row| row.event.what != WindingEventKind::Count).take(most).collect())
     }
 
+    /// Turns that are on the coil by what was counted, of each of some runs.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn turns_of_runs(&self, actor: &Actor, runs: &[RunId]) -> Result<Vec<u32>, Refusal> {
+        actor.require(Action::ReadRuns)?;
+        let store = self.store_of(actor);
+        let mut turns = Vec::with_capacity(runs.len());
+        for run in runs {
+            let happened: Vec<Event> = store.events(*run).await?.iter().map(|row| row.event).collect();
+            turns.push(Progress::from_events(&happened, u32::MAX, &[]).turns);
+        }
+        Ok(turns)
+    }
+
     /// Takes over what a counter's own log says: its last count becomes the run's.
     ///
     /// # Errors

@@ -75,6 +75,8 @@ pub struct CheckedStart {
     pub revision: Revision,
     /// All spools.
     pub spools: Vec<Spool>,
+    /// The spool that the design was computed with, where it still has wire.
+    pub own_spool: Option<SpoolId>,
     /// Who can wind.
     pub people: Vec<Person>,
     /// All winders.
@@ -83,6 +85,27 @@ pub struct CheckedStart {
     pub traveller: Traveller,
     /// What each coil takes of wire and time; empty where that cannot be predicted.
     pub coils: Vec<CoilPrediction>,
+}
+
+impl StartRun {
+    /// Why other wire is wound, where that was said.
+    fn reason(&self) -> Option<&str> {
+        self.other_wire.as_deref().map(str::trim).filter(|reason| !reason.is_empty())
+    }
+}
+
+/// The spool whose measurements a wire has: one of those that were not emptied.
+fn spool_of(wire: &Wire, spools: &[Spool]) -> Option<SpoolId> {
+    let designed = wire.spool?;
+    let is_measured = [designed.bare_mm, designed.overall_mm, designed.ohm_per_m].iter().any(Option::is_some);
+    let is_own = |spool: &&Spool| {
+        let measured = spool.measured();
+        spool.emptied_at.is_none()
+            && spool.gauge.0 == wire.gauge
+            && (measured.bare_mm, measured.overall_mm, measured.ohm_per_m)
+                == (designed.bare_mm, designed.overall_mm, designed.ohm_per_m)
+    };
+    spools.iter().filter(|_| is_measured).find(is_own).map(|spool| spool.id)
 }
 
 /// Ohms a metre by the tables.
@@ -161,8 +184,10 @@ impl Workshop {
         let mut winders = store.instruments().await?;
         winders.retain(|i| i.kind.0 == InstrumentKind::Winder);
         let prediction = self.uncalibrated_prediction(&revision.design).await?.ok();
+        let spools = store.spools().await?;
         Ok(CheckedStart {
-            spools: store.spools().await?,
+            own_spool: revision.design.coils.first().and_then(|coil| spool_of(&coil.wire, &spools)),
+            spools,
             people: winding_people(&store).await?,
             winders,
             traveller: self.traveller_of_revision(actor, revision.row.id, &revision.design).await?,
@@ -197,17 +222,15 @@ impl Workshop {
         {
             return Err(Refusal::NotFound("winder"));
         }
-        let reason = command.other_wire.as_deref().map(str::trim).filter(|reason| !reason.is_empty());
         let wanted = designed(&revision.design, command.coil.as_deref());
-        if let Some(spool) = &spool {
-            check_gauge(&wanted, spool, reason)?;
+        let design = to_wind(&revision.design, command, spool.as_ref());
+        if let Some(doubt) =
+            self.spool_doubts(command, &wanted, &design, spool.as_ref()).await?.into_iter().next()
+        {
+            return Err(doubt);
         }
         let is_other = spool.as_ref().is_some_and(|spool| check_gauge(&wanted, spool, None).is_err());
-        let other_wire = reason.filter(|_| is_other).unwrap_or_default();
-        let design = to_wind(&revision.design, command, spool.as_ref());
-        if let (Some(spool), false) = (&spool, command.accept_short_spool) {
-            self.check_wire(&design, command.wire_g, spool).await?;
-        }
+        let other_wire = command.reason().filter(|_| is_other).unwrap_or_default();
         let mut traveller = self.traveller_of_revision(actor, revision.row.id, &revision.design).await?;
         if command.coil.as_deref().is_some_and(|coil| revision.design.alone(coil).is_some()) {
             traveller = traveller.for_coil();
@@ -241,6 +264,42 @@ impl Workshop {
             at: None,
         };
         Ok(store.start_run(actor.person, &new).await?)
+    }
+
+    /// Everything that stands against the spool of a start, so that all of it can be answered at once: [`Refusal::OtherWire`] and
+    /// [`Refusal::SpoolTooShort`], those that are answered already left out.
+    ///
+    /// # Errors
+    /// When revision or spool are not there.
+    pub async fn start_doubts(&self, actor: &Actor, command: &StartRun) -> Result<Vec<Refusal>, Refusal> {
+        actor.require(Action::Wind)?;
+        let store = self.store_of(actor);
+        let revision = store.revision(command.revision).await?;
+        let Some(id) = command.spool else { return Ok(Vec::new()) };
+        let spool = store.spool(id).await?;
+        let wanted = designed(&revision.design, command.coil.as_deref());
+        let design = to_wind(&revision.design, command, Some(&spool));
+        self.spool_doubts(command, &wanted, &design, Some(&spool)).await
+    }
+
+    async fn spool_doubts(
+        &self,
+        command: &StartRun,
+        wanted: &Design,
+        wound: &Design,
+        spool: Option<&Spool>,
+    ) -> Result<Vec<Refusal>, Refusal> {
+        let Some(spool) = spool else { return Ok(Vec::new()) };
+        let mut doubts: Vec<Refusal> =
+            check_gauge(wanted, spool, command.reason()).err().into_iter().collect();
+        if !command.accept_short_spool {
+            match self.check_wire(wound, command.wire_g, spool).await {
+                Ok(()) => {}
+                Err(short @ Refusal::SpoolTooShort { .. }) => doubts.push(short),
+                Err(other) => return Err(other),
+            }
+        }
+        Ok(doubts)
     }
 
     /// Whether the wire on a spool suffices for a coil: by its weight where that is known, else by what is left on record.

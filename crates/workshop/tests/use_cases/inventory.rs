@@ -121,6 +121,45 @@ async fn a_spool_that_is_too_short_is_refused_unless_accepted() {
     assert_eq!(workshop.start_run(&actor, &missing).await.unwrap_err().code(), "not-found");
 }
 
+/// A short spool of other wire is asked about once, with all that stands against it; what is answered is not asked again.
+#[tokio::test]
+async fn all_that_stands_against_a_spool_is_asked_at_once() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let mut thin = new_spool("T-1", Some(200.0));
+    thin.wire.gauge = "43 AWG".parse().unwrap();
+    let spool = workshop.add_spool(&actor, &thin).await.unwrap();
+    let mut start = start_on(&actor, revision, spool);
+    let codes = |doubts: Vec<Refusal>| doubts.iter().map(Refusal::code).collect::<Vec<_>>();
+    let all = workshop.start_doubts(&actor, &start).await.unwrap();
+    assert_eq!(codes(all), ["other-wire", "spool-too-short"]);
+    start.other_wire = Some("42 is sold out".into());
+    assert_eq!(codes(workshop.start_doubts(&actor, &start).await.unwrap()), ["spool-too-short"]);
+    start.accept_short_spool = true;
+    assert!(workshop.start_doubts(&actor, &start).await.unwrap().is_empty());
+    workshop.start_run(&actor, &start).await.unwrap();
+}
+
+/// The spool that a design was computed with is offered first, until it is emptied.
+#[tokio::test]
+async fn the_designs_own_spool_is_offered() {
+    let (workshop, actor, _) = set_up().await;
+    let revision = design(&workshop, &actor).await;
+    let id = workshop.add_spool(&actor, &new_spool("K-12", Some(5000.0))).await.unwrap();
+    let key = ClientKey::random();
+    let check = NewCheck { ohm_per_m: Some(5.61), at_c: Some(20.0), ..NewCheck::default() };
+    workshop.check_spool(&actor, id, &key, check).await.unwrap();
+    let own = |revision| {
+        let (workshop, actor) = (&workshop, &actor);
+        async move { workshop.start_options(actor, revision).await.unwrap().own_spool }
+    };
+    assert_eq!(own(revision).await, None, "the design names no spool");
+    let mut document = workshop.revision(&actor, revision).await.unwrap().design;
+    document.coils[0].wire = workshop.spool(&actor, id).await.unwrap().spool.wire();
+    let with_spool = workshop.save_revision(&actor, &super::command(document)).await.unwrap();
+    assert_eq!(own(with_spool).await, Some(id));
+}
+
 #[tokio::test]
 async fn the_parts_of_a_run_leave_the_stock_once_and_come_back_once() {
     let (workshop, actor, _) = set_up().await;

@@ -55,6 +55,8 @@ struct OpenRuns {
     /// How many there are in all.
     count: u64,
     rows: Vec<LogbookRow>,
+    /// Turns left to wind, by what was counted, run by run.
+    left: Vec<u32>,
 }
 
 #[derive(Template, WebTemplate)]
@@ -105,12 +107,19 @@ async fn show(app: web::Data<App>, user: CurrentUser) -> Result<BenchPage, AppEr
         },
         workshop.timers(actor),
     )?;
-    let open = states
-        .into_iter()
-        .zip([wind, measure, finish])
-        .filter(|(_, (_, count))| *count > 0)
-        .map(|(state, (rows, count))| OpenRuns { key: state.key(), name: state.name(), count, rows })
-        .collect();
+    let mut open = Vec::new();
+    for (state, (rows, count)) in states.into_iter().zip([wind, measure, finish]) {
+        if count > 0 {
+            let runs: Vec<_> = rows.iter().map(|row| row.run_id).collect();
+            let counted = workshop.turns_of_runs(actor, &runs).await?;
+            let left = rows
+                .iter()
+                .zip(counted)
+                .map(|(row, turns)| row.planned_turns.saturating_sub(turns))
+                .collect();
+            open.push(OpenRuns { key: state.key(), name: state.name(), count, rows, left });
+        }
+    }
     let off_count = stopped.1 + looked.1;
     let off = stopped.0.into_iter().chain(looked.0).take(ROOM as usize).collect();
     let attention = attention.iter().map(row).collect();

@@ -21,12 +21,14 @@ use presentation::read::{limit_letters, measured};
 use serde::Deserialize;
 use store::design::Revision;
 use store::spool::Spool;
-use store::{ClientKey, InstrumentId, OrderId, PersonId, PickupSetId, RevisionId, SpoolId};
+use store::{ClientKey, InstrumentId, OrderId, PersonId, PickupSetId, RevisionId, RunId, SpoolId};
 use trade::run::Stage;
 use workshop::{CheckedStart, Refusal, StartRun};
 
 /// Most stops of a run.
 const MOST_STOPS: usize = 60;
+/// Stands for the choice between a coil alone and the whole pickup until it is made.
+const ASK: &str = "?";
 /// Most letters of a remark.
 const MOST_LETTERS: usize = 1000;
 
@@ -115,7 +117,8 @@ pub(super) async fn new(
         ("stops", stops),
         ("operator", user.person.id.to_string()),
         ("remark", query.rework.map_or_else(String::new, |n| format!("Rework of run {n}"))),
-        ("coil", coil.map_or_else(String::new, |c| c.name.clone())),
+        ("coil", coil.map_or_else(|| ASK.to_owned(), |c| c.name.clone())),
+        ("spool", options.own_spool.map_or_else(String::new, |spool| spool.to_string())),
         ("set", query.set.map_or_else(String::new, |set| set.to_string())),
         ("pickup", query.pickup.clone().unwrap_or_default()),
         ("order", query.order.map_or_else(String::new, |order| order.to_string())),
@@ -147,10 +150,19 @@ fn coil_choice(design: &Design) -> Option<Field> {
     let alone = design.coils.iter().map(|c| {
         Choice::new(c.name.clone(), format!("coil {} alone, {} turns", c.name, format::turns(c.wind.turns)))
     });
+    let ask = Choice::new(ASK, "choose: one coil alone, or the whole pickup");
     let whole = Choice::new("", "the whole pickup: turns are those of its first coil");
     let hint =
         "A coil alone is checked before it is joined; the whole pickup is measured when it is assembled.";
-    Some(Field::chosen("coil", "What is wound", hint, alone.chain([whole]).collect()).wide())
+    Some(
+        Field::chosen(
+            "coil",
+            "What is wound",
+            hint,
+            std::iter::once(ask).chain(alone).chain([whole]).collect(),
+        )
+        .wide(),
+    )
 }
 
 fn new_page(
@@ -160,7 +172,7 @@ fn new_page(
     errors: &Errors,
     doubt: Doubt,
 ) -> Result<HttpResponse, AppError> {
-    let CheckedStart { revision, spools, people, winders, traveller, coils } = options;
+    let CheckedStart { revision, spools, people, winders, traveller, coils, .. } = options;
     let spools = spool_choices(&spools, revision.design.coils.first().map(|coil| coil.wire.gauge));
     let operators = people.into_iter().map(|p| Choice::new(p.id.to_string(), p.name)).collect();
     let not_recorded = std::iter::once(Choice::new("", "not recorded"));
@@ -211,6 +223,9 @@ fn command(
     units: Units,
 ) -> Result<Result<StartRun, Errors>, AppError> {
     let mut errors = Errors::new();
+    if form.get("coil") == ASK {
+        errors.insert("coil".into(), "Choose what is wound.".into());
+    }
     let turns = match Turns::parse(form.get("turns")) {
         Ok(Turns(turns)) if (10..=50_000).contains(&turns) => turns,
         Ok(_) => {
@@ -241,7 +256,7 @@ fn command(
     Ok(Ok(StartRun {
         key: form.key()?,
         revision,
-        coil: Some(form.get("coil").to_owned()).filter(|coil| !coil.is_empty()),
+        coil: Some(form.get("coil").to_owned()).filter(|coil| !coil.is_empty() && coil != ASK),
         spool: form.id("spool").map(SpoolId),
         operator,
         winder: form.id("winder").map(InstrumentId),
@@ -254,6 +269,19 @@ fn command(
     }))
 }
 
+/// The run, or everything that is asked before it can start.
+async fn start_or_doubts(
+    app: &App,
+    user: &CurrentUser,
+    command: &StartRun,
+) -> Result<Result<RunId, Vec<Refusal>>, Refusal> {
+    let doubts = app.workshop.start_doubts(&user.actor, command).await?;
+    if !doubts.is_empty() {
+        return Ok(Err(doubts));
+    }
+    app.workshop.start_run(&user.actor, command).await.map(Ok)
+}
+
 /// Starts the run.
 pub(super) async fn start(
     app: web::Data<App>,
@@ -264,8 +292,14 @@ pub(super) async fn start(
     let mut doubt = Doubt { reason: form.get("other_wire").to_owned(), ..Doubt::default() };
     doubt.is_other_wire = !doubt.reason.is_empty();
     let errors = match command(&form, revision, user.settings.units)? {
-        Ok(command) => match app.workshop.start_run(&user.actor, &command).await {
-            Ok(run) => {
+        Ok(command) => match start_or_doubts(&app, &user, &command).await {
+            Ok(Err(doubts)) => {
+                doubt.is_short |= doubts.iter().any(|d| matches!(d, Refusal::SpoolTooShort { .. }));
+                doubt.is_other_wire |= doubts.iter().any(|d| matches!(d, Refusal::OtherWire { .. }));
+                let all: Vec<String> = doubts.iter().map(refusal_text).collect();
+                Errors::from([("spool".to_owned(), all.join(" "))])
+            }
+            Ok(Ok(run)) => {
                 if let Some(set) = form.id("set").map(PickupSetId) {
                     app.workshop.assign_run_to_set(&user.actor, run, set, form.get("pickup")).await?;
                 }
@@ -274,14 +308,6 @@ pub(super) async fn start(
                     app.workshop.assign_run_to_order(&user.actor, run, order, line).await?;
                 }
                 return Ok(redirect(format!("/runs/{run}")));
-            }
-            Err(refusal @ Refusal::SpoolTooShort { .. }) => {
-                doubt.is_short = true;
-                Errors::from([("spool".to_owned(), refusal_text(&refusal))])
-            }
-            Err(refusal @ Refusal::OtherWire { .. }) => {
-                doubt.is_other_wire = true;
-                Errors::from([("spool".to_owned(), refusal_text(&refusal))])
             }
             Err(refusal) => return Err(refusal.into()),
         },
