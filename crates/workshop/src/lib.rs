@@ -141,7 +141,7 @@ pub use preview::{
 };
 pub use readings::{LogReadings, ReadingDoubt};
 pub use refusal::Refusal;
-pub use restoration::{CopyRewind, Restoration, RestorationOffer, RestoreRewind};
+pub use restoration::{CopyRewind, Restoration, RestorationOffer, RestorationWishes, RestoreRewind};
 pub use rewinds::{ChosenExplanation, Looks, RewindDraft, SaveRewind};
 pub use run_details::RunDetails;
 pub use sealed::SecretKey;

@@ -8,6 +8,7 @@ use crate::service::Workshop;
 use coil::design::{Design, Problem, Targets, limit_at};
 use coil::identification::Identification;
 use coil::prediction::Prediction;
+use coil::wire::Gauge;
 use std::sync::Arc;
 use store::rewind::RewindState;
 use store::{ClientKey, RevisionId, RewindId};
@@ -18,10 +19,19 @@ use store::{ClientKey, RevisionId, RewindId};
 pub enum Restoration {
     /// Wire, turns and packing as they were.
     Original,
-    /// The same wire, laid as the workshop lays it, until the winding stands where the old one did.
+    /// The same wire or another, laid as the workshop lays it, until the winding stands where the old one did.
     OldEdge,
     /// As it was, with magnets fully charged and so many turns more or fewer.
     Improved,
+}
+
+/// What its owner wants other than it was.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct RestorationWishes {
+    /// Turns more, for [`Restoration::Improved`], per cent.
+    pub more_turns_percent: f64,
+    /// Wire other than that which was found, for [`Restoration::OldEdge`].
+    pub gauge: Option<Gauge>,
 }
 
 /// One way of bringing a pickup back.
@@ -44,8 +54,8 @@ pub struct RestoreRewind {
     pub of: (RewindId, u32),
     /// How.
     pub way: Restoration,
-    /// Turns more, for [`Restoration::Improved`], per cent.
-    pub more_turns_percent: f64,
+    /// What is wanted other than it was.
+    pub wishes: RestorationWishes,
 }
 
 /// A design to begin from a rewind: like it, but for what should differ.
@@ -91,7 +101,7 @@ fn restored(
     draft: &RewindDraft,
     found: &Identification,
     way: Restoration,
-    more_turns_percent: f64,
+    wishes: RestorationWishes,
 ) -> Option<Design> {
     let mut design = explained(draft, found)?;
     match way {
@@ -100,12 +110,18 @@ fn restored(
             let core = design.coils.first()?.former.core.size_mm();
             let by_width = draft.findings.measured.outer_width_mm.map(|m| (m.value - core.1) / 2.0);
             let by_length = draft.findings.measured.outer_length_mm.map(|m| (m.value - core.0) / 2.0);
+            if let Some(gauge) = wishes.gauge {
+                for coil in &mut design.coils {
+                    coil.wire.gauge = gauge;
+                    coil.wire.spool = None;
+                }
+            }
             fill_to(&mut design, draft.edge_mm.or(by_width).or(by_length)?);
         }
         Restoration::Improved => {
             for coil in &mut design.coils {
                 #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "clamped")]
-                let turns = (f64::from(coil.wind.turns) * (1.0 + more_turns_percent / 100.0))
+                let turns = (f64::from(coil.wind.turns) * (1.0 + wishes.more_turns_percent / 100.0))
                     .round()
                     .clamp(1.0, 99_999.0) as u32;
                 coil.wind.turns = turns;
@@ -131,12 +147,12 @@ impl Workshop {
         actor: &Actor,
         draft: &RewindDraft,
         found: &Identification,
-        more_turns_percent: f64,
+        wishes: RestorationWishes,
     ) -> Result<Vec<RestorationOffer>, Refusal> {
         actor.require(Action::ReadDesigns)?;
         let mut all = Vec::new();
         for &way in <Restoration as strum::VariantArray>::VARIANTS {
-            let Some(design) = restored(draft, found, way, more_turns_percent) else { continue };
+            let Some(design) = restored(draft, found, way, wishes) else { continue };
             if let Ok(prediction) = self.prediction_of(actor, None, &design).await? {
                 all.push(RestorationOffer { way, design, prediction });
             }
@@ -159,7 +175,7 @@ impl Workshop {
             return Err(Refusal::ChangedMeanwhile("rewind"));
         }
         let found = self.identify_findings(actor, &draft.findings).await?;
-        let design = restored(&draft, &found, command.way, command.more_turns_percent)
+        let design = restored(&draft, &found, command.way, command.wishes)
             .ok_or(Refusal::NotFound("size over the old winding"))?;
         let problems = design.problems();
         if !problems.is_empty() {
@@ -167,9 +183,15 @@ impl Workshop {
         }
         let note = match command.way {
             Restoration::Original => format!("As {} was.", draft.findings.name),
-            Restoration::OldEdge => format!("To the old edge of {}.", draft.findings.name),
+            Restoration::OldEdge => match command.wishes.gauge {
+                Some(gauge) => format!("To the old edge of {}, of {gauge}.", draft.findings.name),
+                None => format!("To the old edge of {}.", draft.findings.name),
+            },
             Restoration::Improved => {
-                format!("{}, {:+.1} % turns, fully charged.", draft.findings.name, command.more_turns_percent)
+                format!(
+                    "{}, {:+.1} % turns, fully charged.",
+                    draft.findings.name, command.wishes.more_turns_percent
+                )
             }
         };
         let revision = self.save_design(actor, &command.key.derived(1), None, &note, &design).await?;

@@ -11,7 +11,8 @@ use trade::diagnosis::{Outcome, QuickTest};
 use trade::impedance_fit::Swept;
 use trade::traveller::{RewindFinish, Wrap};
 use workshop::{
-    AddPhoto, ComparedId, CopyRewind, OverlayRef, Restoration, RestoreRewind, RewindDraft, SaveRewind,
+    AddPhoto, ComparedId, CopyRewind, OverlayRef, Restoration, RestorationWishes, RestoreRewind, RewindDraft,
+    SaveRewind,
 };
 
 /// A pickup of 43 AWG, and a sheet with what a bench reads of it.
@@ -55,19 +56,31 @@ async fn a_pickup_is_found_out_and_brought_back() {
 
     // Three ways back; the old edge has as many turns as the workshop's own lay takes for it.
     let found = workshop.identify_findings(&owner, &kept.findings).await.unwrap();
-    let offers = workshop.restorations(&owner, &kept, &found, 10.0).await.unwrap();
+    let wishes = RestorationWishes { more_turns_percent: 10.0, gauge: None };
+    let offers = workshop.restorations(&owner, &kept, &found, wishes).await.unwrap();
     assert_eq!(offers.len(), 3);
     let turns = |way| offers.iter().find(|o| o.way == way).unwrap().design.coils[0].wind.turns;
     let original = f64::from(turns(Restoration::Original));
     assert!((original / 8200.0 - 1.0).abs() < 0.03, "{original}");
     assert!((f64::from(turns(Restoration::OldEdge)) / 8200.0 - 1.0).abs() < 0.05);
     assert!((f64::from(turns(Restoration::Improved)) / original - 1.1).abs() < 0.001);
+    // Of thicker wire fewer turns reach the old edge: about as many as fit into the same section, in proportion to the wire's own.
+    let thicker = RestorationWishes { gauge: "42 AWG".parse().ok(), ..wishes };
+    let other = workshop.restorations(&owner, &kept, &found, thicker).await.unwrap();
+    let of = |offers: &[workshop::RestorationOffer]| {
+        let edge = offers.iter().find(|o| o.way == Restoration::OldEdge).unwrap();
+        let thickest = coil::prediction::lay_coil(&edge.design, 0).unwrap().1.thickest_m();
+        (f64::from(edge.design.coils[0].wind.turns), thickest)
+    };
+    let ((thin, edge), (thick, same_edge)) = (of(&offers), of(&other));
+    assert!((same_edge / edge - 1.0).abs() < 0.02, "{edge} {same_edge}");
+    assert!((0.7..0.9).contains(&(thick / thin)), "{thick} {thin}");
 
     let restore = RestoreRewind {
         key: ClientKey::random(),
         of: (id, row.version),
         way: Restoration::Original,
-        more_turns_percent: 0.0,
+        wishes: RestorationWishes::default(),
     };
     let revision = workshop.restore_rewind(&owner, &restore).await.unwrap();
     // It stands beside what is made of it, with what was read of it.

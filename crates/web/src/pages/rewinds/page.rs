@@ -21,6 +21,7 @@ use coil::design::{Format, Problem, starting_point};
 use coil::identification::Identification;
 use coil::prediction::Prediction;
 use coil::quantity::Units;
+use coil::wire::Gauge;
 use presentation::field::Field;
 use presentation::figures::Figure;
 use presentation::form_fields::Errors;
@@ -28,7 +29,7 @@ use presentation::format::{self, HENRY, KILOHERTZ, KILOOHM, signed_db, signed_pe
 use store::photo::PhotoSubject;
 use store::rewind::RewindRow;
 use store::{ClientKey, RewindId};
-use workshop::{Refusal, Restoration, RewindDraft, SaveRewind};
+use workshop::{Refusal, Restoration, RestorationWishes, RewindDraft, SaveRewind};
 
 /// Turns more for an improved coil, per cent, where nothing is asked for.
 const MORE_TURNS_PERCENT: f64 = 5.0;
@@ -45,6 +46,7 @@ struct Offer {
     way: &'static str,
     name: String,
     turns: String,
+    wire: String,
     resistance: String,
     inductance: String,
     peak: String,
@@ -83,6 +85,9 @@ struct RewindPage {
     offers: Vec<Offer>,
     original: Vec<(&'static str, String)>,
     more: f64,
+    /// The wire of a rewind to the old edge, as typed, and what is wrong with it.
+    wire: String,
+    wire_error: String,
     revision: Option<u64>,
     coils: Vec<CoilRow>,
     copy: Vec<Field>,
@@ -144,6 +149,8 @@ struct Shown<'a> {
     before: Option<&'a RewindDraft>,
     refused: String,
     more: f64,
+    /// Wire for the old edge, as typed.
+    wire: String,
     copy_form: Option<&'a FormData>,
     copy_errors: Errors,
 }
@@ -185,6 +192,12 @@ async fn rewind_page(
         offers: Vec::new(),
         original: Vec::new(),
         more: shown.more,
+        wire_error: if shown.wire.is_empty() {
+            String::new()
+        } else {
+            shown.wire.parse::<Gauge>().err().map_or_else(String::new, |e| format!("Not a gauge: {e}."))
+        },
+        wire: shown.wire.clone(),
         revision: shown.row.and_then(|r| r.revision_id).map(|id| id.0),
         coils: Vec::new(),
         copy: copy_fields(draft, shown.copy_form, &shown.copy_errors),
@@ -196,10 +209,12 @@ async fn rewind_page(
         let expected = app.workshop.expected_readings(&user.actor, draft, found).await?;
         page.diagnosis = Some(diagnosis(draft, &expected, units));
         if has_readings(draft) {
-            let offers = app.workshop.restorations(&user.actor, draft, found, shown.more).await?;
+            let wishes =
+                RestorationWishes { more_turns_percent: shown.more, gauge: shown.wire.parse::<Gauge>().ok() };
+            let offers = app.workshop.restorations(&user.actor, draft, found, wishes).await?;
             let first = offers.first().map(|o| o.prediction.clone());
             page.original = first.as_deref().map_or_else(Vec::new, figures);
-            page.offers = offers.iter().map(|o| offer(o, first.as_deref(), shown.more, units)).collect();
+            page.offers = offers.iter().map(|o| offer(o, first.as_deref(), wishes, units)).collect();
             let coils = app.workshop.coils_of_rewind(&user.actor, row).await?;
             page.coils = coils.iter().map(|line| coil_row(line, first.as_deref())).collect();
         }
@@ -229,15 +244,19 @@ fn changed(text: String, value: f64, original: Option<f64>) -> String {
 fn offer(
     offer: &workshop::RestorationOffer,
     original: Option<&Prediction>,
-    more: f64,
+    wishes: RestorationWishes,
     units: Units,
 ) -> Offer {
     let (p, o) = (&offer.prediction.pickup, original.map(|p| &p.pickup));
     let turns: Vec<String> = offer.design.coils.iter().map(|c| format::turns(c.wind.turns)).collect();
     let name = match offer.way {
         Restoration::Original => "As it was".to_owned(),
-        Restoration::OldEdge => "To the old edge".to_owned(),
-        Restoration::Improved => format!("{} turns, fully charged", signed_percent(more / 100.0, 1)),
+        Restoration::OldEdge => wishes
+            .gauge
+            .map_or_else(|| "To the old edge".to_owned(), |gauge| format!("To the old edge, of {gauge}")),
+        Restoration::Improved => {
+            format!("{} turns, fully charged", signed_percent(wishes.more_turns_percent / 100.0, 1))
+        }
     };
     let output = p.relative_output_db.nominal;
     let output_off = o.map(|o| output - o.relative_output_db.nominal).filter(|db| db.abs() >= 0.05);
@@ -245,6 +264,7 @@ fn offer(
         way: offer.way.into(),
         name,
         turns: turns.join(" + "),
+        wire: units.wire_length(offer.prediction.coils.iter().map(|c| c.wire_length_m.nominal).sum()),
         resistance: changed(
             KILOOHM.text(p.resistance_20c_ohm.nominal),
             p.resistance_20c_ohm.nominal,
@@ -339,7 +359,15 @@ pub(super) async fn new(
 }
 
 fn shown<'a>(row: Option<&'a RewindRow>, before: Option<&'a RewindDraft>, refused: String) -> Shown<'a> {
-    Shown { row, before, refused, more: MORE_TURNS_PERCENT, copy_form: None, copy_errors: Errors::new() }
+    Shown {
+        row,
+        before,
+        refused,
+        more: MORE_TURNS_PERCENT,
+        wire: String::new(),
+        copy_form: None,
+        copy_errors: Errors::new(),
+    }
 }
 
 pub(super) async fn show(
@@ -351,8 +379,11 @@ pub(super) async fn show(
     let (row, draft) = app.workshop.rewind(&user.actor, RewindId(*id)).await?;
     let form = FormData(form::filled(&draft, user.settings.units));
     let more = query.get("more").replace('−', "-").parse().unwrap_or(MORE_TURNS_PERCENT);
-    let shown =
-        Shown { more: f64::clamp(more, -60.0, 60.0), ..shown(Some(&row), Some(&draft), String::new()) };
+    let shown = Shown {
+        more: f64::clamp(more, -60.0, 60.0),
+        wire: query.get("wire").trim().to_owned(),
+        ..shown(Some(&row), Some(&draft), String::new())
+    };
     rewind_page(&app, &user, &form, shown).await
 }
 

@@ -13,7 +13,7 @@ use coil::quantity::{Frequency, ParseQuantity as _};
 use presentation::form_fields::Errors;
 use presentation::read::{number_in, optional};
 use store::RewindId;
-use workshop::{CopyRewind, Restoration, RestoreRewind};
+use workshop::{CopyRewind, Restoration, RestorationWishes, RestoreRewind};
 
 pub(super) async fn restore(
     app: web::Data<App>,
@@ -27,7 +27,10 @@ pub(super) async fn restore(
         key: form.key()?,
         of: version_of(*id, &form),
         way,
-        more_turns_percent: form.get("more").parse().unwrap_or(5.0),
+        wishes: RestorationWishes {
+            more_turns_percent: form.get("more").parse().unwrap_or(5.0),
+            gauge: form.get("wire").parse().ok(),
+        },
     };
     let done = app.workshop.restore_rewind(&user.actor, &command).await.map(|_| ());
     told(&session, *id, done, "The design is saved: start its run when the old wire is off.")
