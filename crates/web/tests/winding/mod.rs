@@ -416,6 +416,20 @@ async fn a_coil_of_a_twin_is_wound_alone() {
     post(&mut visit, &of_b, &format!("{of_b}/read"), &[("instrument", "1")]).await;
     let row = visit.get(&of_b).await.find(".compare tr.inside").unwrap();
     assert!(row.contains("3."), "half of the pair's 7.4 k: {row}");
+    // What is wound is asked; of the whole pickup the traveller names each lead, the joint, and what a compass shows.
+    let mut unasked = start;
+    unasked[1].1 = "?";
+    let refused = post(&mut visit, &of_b, "/runs", &unasked).await;
+    assert!(refused.status == 422 && !refused.find("#e-coil").unwrap().is_empty());
+    let mut whole = start;
+    whole[1].1 = "";
+    let whole = post(&mut visit, &of_b, "/runs", &whole).await.headers["location"].clone();
+    let facts = visit.get(&format!("{whole}/paper")).await.find(".facts").unwrap();
+    for (label, count) in
+        [("Hot lead", 1), ("Ground lead", 1), ("Joint", 1), ("Bar magnet", 1), ("Compass over", 2)]
+    {
+        assert_eq!(facts.matches(label).count(), count, "{label}: {facts}");
+    }
 }
 
 /// A station's page knows how to stop its winder while the database, and every session with it, is away.

@@ -5,6 +5,7 @@ use coil::design::{Design, Format, starting_point};
 use coil::identification::Measurement;
 use coil::prediction::{Calibration, Solution};
 use store::RewindId;
+use store::deletion::Deletable;
 use store::photo::PhotoSubject;
 use store::rewind::{Purpose, RewindState};
 use trade::diagnosis::{Outcome, QuickTest};
@@ -237,4 +238,7 @@ async fn who_may_see_and_change_what() {
     let of_run = workshop.add_photo(&operator, photo(PhotoSubject::Run, run.0, &picture)).await.unwrap();
     assert!(workshop.set_photo_removed(&viewer, of_run, true).await.is_err());
     workshop.set_photo_removed(&operator, of_run, true).await.unwrap();
+    // What was photographed of a rewind goes with it.
+    workshop.delete(&owner, Deletable::Rewind, id.0).await.unwrap();
+    assert!(matches!(workshop.photo_picture(&owner, added, true).await, Err(Refusal::NotFound(_))));
 }
