@@ -6,12 +6,13 @@ use crate::sweep::SweepRow;
 use crate::unreadable::RecordKind;
 use crate::{RunId, StoreError, Stored, WorkshopStore};
 use coil::design::Design;
+use coil::prediction::Calibration;
 use sqlx::{FromRow, MySql, QueryBuilder};
 use std::collections::BTreeMap;
 use time::PrimitiveDateTime;
 use trade::judgement::{Judgement, RunSummary, SummaryFigure};
 use trade::reading::Kind;
-use trade::run_record::{EventRecord, ReadingRecord, RunRecord, SweepRecord};
+use trade::run_record::{EventRecord, JudgementBasis, ReadingRecord, RunRecord, SweepRecord};
 use trade::verdict::{Level, Verdict};
 use trade::winding::WindingEventKind;
 
@@ -22,6 +23,8 @@ struct RunPart {
     stops: crate::TurnList,
     other_wire: String,
     void_reason: Option<String>,
+    calibration: Option<String>,
+    control_sd: f64,
 }
 
 #[derive(FromRow)]
@@ -144,7 +147,7 @@ impl WorkshopStore {
                     self,
                     runs,
                     "SELECT w.id, w.document, w.stops, w.other_wire, \
-                 IF(w.voided_at IS NULL, NULL, w.void_reason) AS void_reason FROM runs w WHERE ",
+                 IF(w.voided_at IS NULL, NULL, w.void_reason) AS void_reason, w.calibration, w.control_sd FROM runs w WHERE ",
                     "w.id",
                     ""
                 )
@@ -249,6 +252,13 @@ fn started(part: &RunPart, revision: Option<&Design>, row: &LogbookRow) -> Resul
         stops: part.stops.0.clone(),
         other_wire: part.other_wire.clone(),
         void: part.void_reason.clone(),
+        basis: Some(JudgementBasis {
+            calibration: match &part.calibration {
+                Some(text) => read("calibration", text)?,
+                None => Calibration::default(),
+            },
+            control_sd: part.control_sd,
+        }),
         ..RunRecord::default()
     })
 }

@@ -5,13 +5,15 @@ use crate::reading::NewReading;
 use crate::run::first_of_next_numbers;
 use crate::submission::added_once;
 use crate::{
-    ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError, Stored, TurnList,
-    WorkshopId, WorkshopStore,
+    CalibrationId, ClientKey, DesignId, InstrumentId, PersonId, RevisionId, RunId, SpoolId, StoreError,
+    Stored, TurnList, WorkshopId, WorkshopStore,
 };
 use coil::design::Design;
+use coil::prediction::Calibration;
 use sqlx::MySqlConnection;
 use std::collections::BTreeSet;
 use time::PrimitiveDateTime;
+use trade::comparison::TolerancePolicy;
 use trade::judgement::Judgement;
 use trade::run_record::{EventRecord, SweepRecord};
 
@@ -69,6 +71,11 @@ pub struct ImportedRun {
     pub other_wire: String,
     /// Why it was voided; none where it was not.
     pub void: Option<String>,
+    /// What it is judged by for good, now and whenever it is judged again: the calibration with its version, where it is one of this
+    /// workshop's, and the tolerance.
+    pub calibration: (Option<CalibrationId>, Calibration),
+    /// See [`Self::calibration`].
+    pub tolerance: TolerancePolicy,
     /// How it was judged.
     pub judgement: Judgement,
     /// Whether that is a verdict; a run of which nothing was read yet has its row in the logbook alone.
@@ -160,10 +167,12 @@ async fn insert_run(
 ) -> Result<Option<RunId>, StoreError> {
     let document = serde_json::to_string(&run.design)
         .map_err(|error| StoreError::Unreadable { what: "design", detail: error.to_string() })?;
+    let calibration = serde_json::to_string(&run.calibration.1)
+        .map_err(|error| StoreError::Unreadable { what: "calibration", detail: error.to_string() })?;
     let done = sqlx::query(
         "INSERT INTO runs (workshop_id, number, client_key, revision_id, spool_id, operator_id, winder_id, \
-         planned_turns, stops, document, remark, created_by, created_at, other_wire, void_reason, voided_at, voided_by) \
-         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, ''), IF(? IS NULL, NULL, UTC_TIMESTAMP(6)), \
+         planned_turns, stops, document, remark, created_by, created_at, other_wire, calibration_id, calibration, control_sd, \
+         void_reason, voided_at, voided_by) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, COALESCE(?, ''), IF(? IS NULL, NULL, UTC_TIMESTAMP(6)), \
          IF(? IS NULL, NULL, ?))",
     )
     .bind(workshop)
@@ -180,6 +189,9 @@ async fn insert_run(
     .bind(by)
     .bind(run.at)
     .bind(&run.other_wire)
+    .bind(run.calibration.0)
+    .bind(calibration)
+    .bind(run.tolerance.control_sd)
     .bind(&run.void)
     .bind(&run.void)
     .bind(&run.void)

@@ -6,6 +6,7 @@ use crate::reading::Kind;
 use crate::sweep::Sweep;
 use crate::winding::WindingEventKind;
 use coil::design::{Design, Spool};
+use coil::prediction::{Calibration, Correction};
 use serde::{Deserialize, Serialize};
 use time::PrimitiveDateTime;
 
@@ -37,9 +38,33 @@ pub struct RunRecord {
     /// Its sweeps, the oldest first.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub sweeps: Vec<SweepRecord>,
+    /// By what it is judged, for good; none in documents that were written before this was kept.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub basis: Option<JudgementBasis>,
     /// How it was judged last; none before it was.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub judgement: Option<Judgement>,
+}
+
+/// What a run is judged by: fixed when it is started, so that the same readings always have the same verdict.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct JudgementBasis {
+    /// What the workshop's coils had shown by then.
+    #[serde(default, skip_serializing_if = "Calibration::is_empty")]
+    pub calibration: Calibration,
+    /// Out of tolerance beyond so many standard deviations of the workshop's own coils.
+    pub control_sd: f64,
+}
+
+impl JudgementBasis {
+    /// Whether its values can be such: shifts within ±1, deviations above 0, a tolerance from 1 to 10.
+    fn is_sound(&self) -> bool {
+        let Calibration { resistance, inductance, capacitance, build } = self.calibration;
+        let all = [resistance, inductance, capacitance, build];
+        let is_correction = |c: &Correction| c.shift.abs() <= 1.0 && c.sd > 0.0 && c.per_kelvin.abs() < 1.0;
+        all.iter().flatten().all(is_correction) && (1.0..=10.0).contains(&self.control_sd)
+    }
 }
 
 /// A reading, SI.
@@ -127,6 +152,7 @@ impl RunRecord {
         wrong(self.other_wire.chars().count() > 500, "other_wire".into(), "more than 500 letters");
         let reason = self.void.as_ref().map_or(0, |text| text.chars().count());
         wrong(reason > 500, "void".into(), "more than 500 letters");
+        wrong(self.basis.is_some_and(|basis| !basis.is_sound()), "basis".into(), "out of range");
         let mut corrected = std::collections::BTreeSet::new();
         for (k, reading) in self.readings.iter().enumerate() {
             let at = |key: &str| format!("readings[{k}].{key}");
@@ -243,6 +269,7 @@ mod tests {
     #[case("readings[1].words", |r: &mut RunRecord| r.readings[1].words = "x".repeat(1001))]
     #[case("void", |r: &mut RunRecord| r.void = Some("x".repeat(501)))]
     #[case("sweeps[0].sweep", |r: &mut RunRecord| r.sweeps[0].sweep.hz.reverse())]
+    #[case("basis", |r: &mut RunRecord| r.basis = Some(JudgementBasis { calibration: Calibration::default(), control_sd: 0.0 }))]
     #[case("events[0].words", |r: &mut RunRecord| r.events[0].words = "x".repeat(501))]
     fn what_cannot_be_is_named_by_its_place(#[case] at: &str, #[case] change: fn(&mut RunRecord)) {
         let mut record = RunRecord {

@@ -150,7 +150,14 @@ pub fn judge(
         return asked_too(all_inside(comparisons, readings), missed);
     }
     let (mut causes, fits) = solution.map_or_else(|| (Vec::new(), true), |s| weighed(s, comparisons));
-    causes.splice(0..0, odd_poles(comparisons).or_else(|| common_flux(comparisons)));
+    // Weak or strong magnets say already what a usual factor has in common.
+    let is_by_magnets = causes
+        .first()
+        .and_then(|best| best.fault)
+        .is_some_and(|fault| matches!(fault, Fault::WeakMagnets | Fault::StrongMagnets));
+    let common =
+        || common_flux(comparisons).filter(|(_, is_scale)| *is_scale || !is_by_magnets).map(|(c, _)| c);
+    causes.splice(0..0, odd_poles(comparisons).or_else(common));
     causes.truncate(MOST_CAUSES);
     let far = off.iter().any(|c| c.bands.abs() > 3.0 * c.limit);
     let level = if far { Level::Stop } else { Level::Look };
@@ -304,8 +311,9 @@ fn flux_ratios(comparisons: &[Comparison]) -> Vec<(u32, f64)> {
 /// A factor beyond which no charge, alloy or distance explains what all poles read, and only the meter's scale does.
 const SCALE_FACTOR: f64 = 4.0;
 
-/// What all poles of a row have in common where they are off alike: not one of them is at fault.
-fn common_flux(comparisons: &[Comparison]) -> Option<Cause> {
+/// What all poles of a row have in common where they are off alike: not one of them is at fault. With it, whether only the meter's scale
+/// explains it.
+fn common_flux(comparisons: &[Comparison]) -> Option<(Cause, bool)> {
     let flux = flux_ratios(comparisons);
     let middle = flux.get(flux.len() / 2)?.1;
     let is_alike = flux.iter().all(|f| (f.1 - middle).abs() <= ODD_POLE);
@@ -319,7 +327,8 @@ fn common_flux(comparisons: &[Comparison]) -> Option<Cause> {
     } else {
         format!("all poles alike read {factor:.1} times what was expected")
     };
-    Some(if middle.abs() > SCALE_FACTOR.ln() {
+    let is_scale = middle.abs() > SCALE_FACTOR.ln();
+    let found = if is_scale {
         cause(
             &format!("{times}: the meter’s unit, range or zero"),
             "read a magnet whose field is known: gauss are a tenth of a millitesla, and ranges differ by tens",
@@ -329,7 +338,8 @@ fn common_flux(comparisons: &[Comparison]) -> Option<Cause> {
             &format!("{times}: the probe’s distance, the charge of all, or their alloy"),
             "read one pole at a distance that is measured; then charge all again, and read the same pole",
         )
-    })
+    };
+    Some((found, is_scale))
 }
 
 /// Poles that stand out of their row.
@@ -485,7 +495,7 @@ mod tests {
         let row = |ratios: [f64; 6]| -> Vec<Comparison> {
             (1..).zip(ratios).map(|(n, ratio)| pole(n, ratio)).collect()
         };
-        let cause = |row: &[Comparison]| odd_poles(row).or_else(|| common_flux(row)).map(|c| c.what);
+        let cause = |row: &[Comparison]| odd_poles(row).or_else(|| Some(common_flux(row)?.0)).map(|c| c.what);
         let far = cause(&row([0.02, 0.021, 0.02, 0.0195, 0.02, 0.0205])).unwrap();
         assert!(far.contains("all poles") && far.contains("meter"), "{far}");
         let near = cause(&row([0.7, 0.71, 0.7, 0.69, 0.7, 0.72])).unwrap();

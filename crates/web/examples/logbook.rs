@@ -9,7 +9,7 @@ mod asking;
 use asking::{Asker, hidden};
 use coil::design::Wire;
 use coil::design::{Design, Format, starting_point};
-use coil::prediction::{Prediction, predict};
+use coil::prediction::{Calibration, Prediction, predict};
 use coil::wire::{Build, Insulation, ToleranceRange};
 use dev_database::PrivateServer;
 use rand::rngs::StdRng;
@@ -24,7 +24,7 @@ use store::reading::NewReading;
 use store::spool::NewSpool;
 use store::{ClientKey, InstrumentId, PersonId, RevisionId, SpoolId, Store, WorkshopId};
 use time::OffsetDateTime;
-use trade::comparison::{Comparison, Standing};
+use trade::comparison::{Comparison, Standing, TolerancePolicy};
 use trade::judgement::{Judgement, RunSummary, SummaryFigure};
 use trade::reading::Kind;
 use trade::verdict::{Level, Verdict};
@@ -177,6 +177,8 @@ fn wound(shop: &Shop, k: usize, runs: usize, dice: &mut StdRng) -> ImportedRun {
         other_wire: String::new(),
         void: None,
         has_verdict: true,
+        calibration: (None, Calibration::default()),
+        tolerance: TolerancePolicy::default(),
         judgement: Judgement {
             prediction: None,
             comparisons: vec![comparison(Kind::Resistance, qr, &r), comparison(Kind::Inductance, ql, &l)],

@@ -336,13 +336,14 @@ impl Workshop {
         // Runs are numbered as they were begun, in whichever order the file has them.
         lines.sort_by_key(|line| (line.row.started, line.row.number));
         let calibrations = CalibrationHistory::load(self, self.store_of(actor)).await?;
+        let tolerance = self.settings_of(actor).await?.tolerance;
         let count = lines.len().max(1) as f64;
         let mut runs = Vec::with_capacity(lines.len());
         for (k, line) in lines.into_iter().enumerate() {
             if !job.advance(0.95 * k as f64 / count) {
                 return Ok(None);
             }
-            if let Some(run) = imported(&self.predictions, &calibrations, line).await? {
+            if let Some(run) = imported(&self.predictions, (&calibrations, tolerance), line).await? {
                 runs.push(run);
             }
         }
@@ -372,11 +373,12 @@ fn is_alike(
     all.iter().position(is_equal).map(|k| all.swap_remove(k)).is_some()
 }
 
-/// A run with what it holds. How it was judged comes with it; where it does not, it is judged by the calibration of its time.
+/// A run with what it holds. How it was judged, and by what, comes with it; where it does not, it is judged by the calibration of its
+/// time and the workshop's tolerance. What it is judged by is kept, so that judging it again says the same.
 /// `None` without its start.
 async fn imported(
     predictions: &PredictionCache,
-    calibrations: &CalibrationHistory,
+    (calibrations, tolerance): (&CalibrationHistory, TolerancePolicy),
     line: ResolvedLine,
 ) -> Result<Option<ImportedRun>, Refusal> {
     let row = line.row;
@@ -399,6 +401,14 @@ async fn imported(
         let of_table = readings_of(&row).into_iter();
         of_table.map(|reading| ImportedReading::new(reading, line.operator, at)).collect()
     };
+    let (calibration, tolerance) = match record.basis {
+        Some(basis) => ((None, basis.calibration), TolerancePolicy { control_sd: basis.control_sd }),
+        None => {
+            let spool = line.spool.map(|(id, _)| id);
+            let levels = (line.design_id, spool, line.operator, line.winder);
+            (calibrations.at(at, &design, levels).await?, tolerance)
+        }
+    };
     let has_verdict = record.judgement.is_some() || !is_recorded;
     let judgement = match record.judgement {
         Some(judgement) => judgement,
@@ -413,13 +423,9 @@ async fn imported(
                 .collect();
             let wound = as_wound(&design, &taken);
             let solution = predictions.solution(&wound).await?.ok();
-            let spool = line.spool.map(|(id, _)| id);
-            let levels = (line.design_id, spool, line.operator, line.winder);
-            let calibration = calibrations.at(at, &design, levels).await?;
             let plan = Plan::from_design(&design);
             crate::blocking::blocking(move || {
-                let policy = TolerancePolicy::default();
-                judge_solved(&wound, solution.as_deref(), &taken, (&calibration, policy), &plan)
+                judge_solved(&wound, solution.as_deref(), &taken, (&calibration.1, tolerance), &plan)
             })
             .await?
         }
@@ -440,6 +446,8 @@ async fn imported(
         stops: record.stops,
         other_wire: record.other_wire,
         void: record.void,
+        calibration,
+        tolerance,
         judgement,
         has_verdict,
     }))
@@ -491,13 +499,13 @@ impl CalibrationHistory {
         at: PrimitiveDateTime,
         document: &Design,
         (design, spool, operator, winder): (DesignId, Option<SpoolId>, PersonId, Option<InstrumentId>),
-    ) -> Result<Calibration, Refusal> {
+    ) -> Result<(Option<CalibrationId>, Calibration), Refusal> {
         let version =
             self.made.iter().rev().find(|(made_at, _)| *made_at <= at).or_else(|| self.made.first());
-        let Some((_, id)) = version else { return Ok(Calibration::default()) };
+        let Some((_, id)) = version else { return Ok((None, Calibration::default())) };
         let model = self.versions.version(&self.store, *id).await?;
         let levels = planned_factor_levels(Some(design), document, spool, Some(operator), winder);
-        Ok(model.calibration(&levels))
+        Ok((Some(*id), model.calibration(&levels)))
     }
 }
 

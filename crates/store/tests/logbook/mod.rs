@@ -59,6 +59,8 @@ fn brought(revision: RevisionId, by: PersonId, spool: Option<SpoolId>, day: u8, 
         other_wire: String::new(),
         void: None,
         has_verdict: true,
+        calibration: (None, Calibration::default()),
+        tolerance: TolerancePolicy::default(),
         judgement: judge_run(&design, &readings, &Calibration::default(), TolerancePolicy::default()),
         design,
     }

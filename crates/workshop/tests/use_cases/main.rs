@@ -241,6 +241,36 @@ async fn an_imported_line_is_known_when_it_comes_again() {
     assert_eq!(spelt.count(ImportOutcome::New), 0);
 }
 
+/// A run that is brought in is judged by the workshop's own tolerance, keeps what it was judged by, and is the same when it is judged
+/// again; what another workshop judged it by comes with it.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_imported_run_keeps_what_it_was_judged_by() {
+    let (workshop, actor, store) = set_up().await;
+    design(&workshop, &actor).await;
+    let (name, mut settings) = workshop.settings(&actor).await.unwrap();
+    settings.tolerance.control_sd = 2.5;
+    workshop.change_settings(&actor, &name, &settings).await.unwrap();
+    assert_eq!(import(&workshop, &actor, TABLE).await, 2);
+    let own = store.workshop(actor.workshop);
+    let run = own.run(RunId(1)).await.unwrap();
+    assert!((run.tolerance.control_sd - 2.5).abs() < 1e-12);
+    let before = workshop.run_details(&actor, RunId(1)).await.unwrap().verdict;
+    workshop.rejudge_run(&actor, RunId(1)).await.unwrap();
+    assert_eq!(workshop.run_details(&actor, RunId(1)).await.unwrap().verdict, before);
+    let basis =
+        r#"{"calibration": {"resistance": {"shift": 0.02, "sd": 0.01, "runs": 40}}, "control_sd": 4.0}"#;
+    let elsewhere = format!(
+        r#"{{"format": "filamentum-logbook/1", "runs": [{{"started": "2026-03-03T09:00:00Z", "design": "Sedge", "turns": 7500,
+            "record": {{"basis": {basis}, "readings": [
+                {{"kind": "turns", "value": 7500, "at": "2026-03-03T09:30:00Z"}},
+                {{"kind": "resistance", "value": 5810, "coil_c": 20, "at": "2026-03-03T09:31:00Z"}}]}}}}]}}"#
+    );
+    assert_eq!(import(&workshop, &actor, &elsewhere).await, 1);
+    let run = own.run(RunId(3)).await.unwrap();
+    assert!((run.tolerance.control_sd - 4.0).abs() < 1e-12);
+    assert_eq!(run.calibration.resistance.map(|c| c.runs), Some(40));
+}
+
 #[tokio::test]
 async fn nobody_overwrites_a_newer_revision_unseen() {
     let (workshop, actor, _) = set_up().await;
