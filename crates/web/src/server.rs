@@ -92,6 +92,8 @@ pub fn serve(workshop: Workshop, listener: TcpListener, options: &ServeOptions) 
     .client_disconnect_timeout(timeouts.head)
     .keep_alive(timeouts.rest)
     .max_connections(MOST_CONNECTIONS)
+    // Else a compressed answer of several writes waits for the client's delayed acknowledgement, 40 ms.
+    .tcp_nodelay(true)
     .shutdown_timeout(5);
     let server = match &options.certificate {
         Some(certificate) => server.listen_rustls_0_23(listener, certificate.config())?,
