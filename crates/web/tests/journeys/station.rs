@@ -123,6 +123,7 @@ async fn ten_strings_with_a_coil_each_and_a_run_that_is_voided() {
         b.press_called("Save the design").await;
         b.until("h1", |t| t == "Sandpiper r1").await;
         b.press_called("Start a run").await;
+        b.choose("coil", "").await;
         b.press_called("Start the run").await;
         b.until("h1", |t| t.starts_with("Run 1")).await;
         let run = b.path().await;
@@ -139,6 +140,7 @@ async fn ten_strings_with_a_coil_each_and_a_run_that_is_voided() {
         b.until(".verdict", |t| !t.is_empty()).await;
         b.is_well().await;
         b.go("/runs/new?revision=1").await;
+        b.choose("coil", "").await;
         b.press_called("Start the run").await;
         b.until("h1", |t| t.starts_with("Run 2")).await;
         b.press_called("Void this run").await;
