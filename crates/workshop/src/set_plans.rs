@@ -97,10 +97,10 @@ impl Workshop {
     ) -> Result<SetUpSheet, Refusal> {
         actor.require(Action::ReadRuns)?;
         let store = self.store_of(actor);
+        let row = store.pickup_set(set).await?;
         if store.runs_of_set(set).await?.is_empty() {
             actor.require(Action::ReadDesigns)?;
         }
-        let row = store.pickup_set(set).await?;
         let draft = store.noted(RecordKind::PickupSet, row.id.0, &row.name, draft_of(&row))?;
         let document = self.document_of(actor, &draft).await?;
         let predicted =

@@ -265,7 +265,7 @@ async fn machine_files_the_counters_log_and_paper() {
     assert!(
         paper.body.contains("Press the poles")
             && paper.body.contains("<svg")
-            && paper.body.contains("open flame")
+            && paper.body.contains("never stop it by hand")
     );
     // What was read stands on it; what was not is left to be written in.
     let blanks = |body: &str| body.matches("____________").count();

@@ -291,7 +291,7 @@ async fn an_operator_reads_the_set_up_sheet_of_a_set_that_is_wound() {
     let (workshop, owner, _) = set_up().await;
     let revision = design(&workshop, &owner).await;
     let id = saved(&workshop, &owner, &draft(vec![pickup("bridge", revision, 42.0)])).await;
-    let operator = Actor { role: Role::Operator, ..owner.clone() };
+    let operator = Actor { role: Role::Operator, ..owner };
     let before = workshop.set_up_sheet(&operator, id, None, None).await;
     assert!(matches!(before, Err(Refusal::NotAllowed(_))), "nothing is wound for it yet");
     let wound = run(&workshop, &owner, revision).await;

@@ -119,7 +119,7 @@ fn facts(
     for (index, coil) in design.coils.iter().enumerate() {
         let of = |what: &str| if is_several { format!("Coil {}: {what}", coil.name) } else { capital(what) };
         facts.push((of("wire"), format!("{}, {}", coil.wire.gauge, coil.wire.insulation.spoken())));
-        facts.push((of("direction from above"), coil.wind.direction.spoken().to_owned()));
+        facts.push((of("direction from above"), coil.wind.direction.spoken()));
         if is_several {
             facts.push((of("turns"), format::turns(coil.wind.turns)));
         }
