@@ -260,10 +260,10 @@ async fn an_imported_run_keeps_what_it_was_judged_by() {
     let basis =
         r#"{"calibration": {"resistance": {"shift": 0.02, "sd": 0.01, "runs": 40}}, "control_sd": 4.0}"#;
     let elsewhere = format!(
-        r#"{{"format": "filamentum-logbook/1", "runs": [{{"started": "2026-03-03T09:00:00Z", "design": "Sedge", "turns": 7500,
+        r#"{{"format": "filamentum-logbook/1", "runs": [{{"date": "2026-03-03", "design": "Sedge", "turns": 7500,
             "record": {{"basis": {basis}, "readings": [
-                {{"kind": "turns", "value": 7500, "at": "2026-03-03T09:30:00Z"}},
-                {{"kind": "resistance", "value": 5810, "coil_c": 20, "at": "2026-03-03T09:31:00Z"}}]}}}}]}}"#
+                {{"kind": "turns", "value": 7500, "at": "2026-03-03T09:30:00.000000Z"}},
+                {{"kind": "resistance", "value": 5810, "coil_c": 20, "at": "2026-03-03T09:31:00.000000Z"}}]}}}}]}}"#
     );
     assert_eq!(import(&workshop, &actor, &elsewhere).await, 1);
     let run = own.run(RunId(3)).await.unwrap();
