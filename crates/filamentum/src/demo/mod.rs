@@ -13,7 +13,7 @@ use self::sets::SetParts;
 use self::story::DemoParts;
 use ::trade::calibration::fit_calibration;
 use anyhow::Context as _;
-use coil::design::{Format, Targets, starting_point, tall_single};
+use coil::design::{Format, Medium, Potting, Targets, starting_point, tall_single};
 use coil::wire::{Build, Insulation};
 use rand::SeedableRng as _;
 use rand::rngs::StdRng;
@@ -188,7 +188,8 @@ pub(crate) async fn load(store: &Store) -> anyhow::Result<()> {
     baritone.poles.iter_mut().for_each(|pole| pole.length_mm = 16.0);
     let baritone_first = demo.revision(&baritone, None, "Shorter rods, fewer turns: clear low end").await?;
 
-    let twin = starting_point(Format::TwinCoil, "Marsh baritone, bridge", 6, 10.4);
+    let mut twin = starting_point(Format::TwinCoil, "Marsh baritone, bridge", 6, 10.4);
+    twin.potting = Some(Potting { medium: Medium::Wax, fill: 0.8 });
     let twin_first = demo.revision(&twin, None, "Quiet one for the baritone's bridge").await?;
     let wide = starting_point(Format::WideSingle, "Tern tenor, neck", 4, 11.0);
     demo.revision(&wide, None, "Screws and two bars: fuller than the rods").await?;

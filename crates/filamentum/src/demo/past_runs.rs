@@ -264,7 +264,6 @@ impl DemoWorkshop<'_> {
             "first-check",
             "charge",
             "assemble",
-            "pot",
             "final",
         ];
         let reached = match wound.scenario {

@@ -161,7 +161,7 @@ async fn pins_stay_and_follow_into_the_run() {
     let pinned = settled(&workshop, &owner).await;
     assert_eq!((start_of(&pinned, "wind"), pinned.jobs[0].pinned.as_slice()), (at, &["wind".to_owned()][..]));
     for too_early in [plan.work.from.later(5), plan.work.from.later(-600)] {
-        let refused = workshop.pin_operation(&owner, (&job, "pot"), Some(too_early), None).await;
+        let refused = workshop.pin_operation(&owner, (&job, "assemble"), Some(too_early), None).await;
         assert!(matches!(refused, Err(Refusal::PinCannotHold)));
     }
     assert!(workshop.pin_operation(&owner, (&job, "wind"), None, Some("Nobody")).await.is_err());
