@@ -373,8 +373,8 @@ fn is_alike(
     all.iter().position(is_equal).map(|k| all.swap_remove(k)).is_some()
 }
 
-/// A run with what it holds. How it was judged, and by what, comes with it; where it does not, it is judged by the calibration of its
-/// time and the workshop's tolerance. What it is judged by is kept, so that judging it again says the same.
+/// A run with what it holds. A line with a record keeps its judgement and the basis of it. Any other line is judged by the calibration of
+/// its time and by the workshop's tolerance. Both are stored with the run, so that a later judgement has the same basis.
 /// `None` without its start.
 async fn imported(
     predictions: &PredictionCache,

@@ -117,7 +117,7 @@ struct ChargeRow {
 
 impl ChargeRow {
     fn new(charge: &PoleCharge, units: Units) -> Self {
-        let text = |tesla: f64| units.flux(tesla * 1e3, 0);
+        let text = |tesla: f64| units.flux(tesla * 1e3, 0).replace('-', "−");
         let passes: Vec<String> = charge.passes.iter().map(|t| text(*t)).collect();
         Self {
             pole: charge.pole,
