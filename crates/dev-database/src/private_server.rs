@@ -244,6 +244,9 @@ fn user_name() -> String {
     std::env::var("USER").ok().filter(|name| !name.is_empty()).unwrap_or_else(|| "root".into())
 }
 
+/// What the names of folders with files that are being made begin with.
+const HALF_MADE: &str = "mariadb-";
+
 /// Makes the data files the first time, and returns the password of our own user. A folder left half
 /// made by a crash is made anew; the marker is written last.
 async fn prepare(folder: &Path, runtime: &Path) -> Result<String, ServerError> {
@@ -257,8 +260,15 @@ async fn prepare(folder: &Path, runtime: &Path) -> Result<String, ServerError> {
     if data.exists() {
         fs::remove_dir_all(&data).map_err(problem)?;
     }
+    // The files are made under a name of their own: what a killed program has begun may still be writing its own.
+    for entry in fs::read_dir(folder).map_err(problem)?.flatten() {
+        if entry.file_name().to_string_lossy().starts_with(HALF_MADE) {
+            let _ = fs::remove_dir_all(entry.path());
+        }
+    }
     let bits: u128 = rand::rng().random();
     let password = format!("{bits:032x}");
+    let half_made = format!("{HALF_MADE}{:016x}", rand::rng().random::<u64>());
     write_private(&secret, &password).map_err(problem)?;
     // The script that makes the files takes a path with blanks apart: it gets one without.
     let without_blanks = runtime.join("folder");
@@ -267,7 +277,7 @@ async fn prepare(folder: &Path, runtime: &Path) -> Result<String, ServerError> {
     let output = Command::new("mariadb-install-db")
         .arg("--no-defaults")
         .arg(format!("--user={}", user_name()))
-        .arg(format!("--datadir={}", without_blanks.join("mariadb").display()))
+        .arg(format!("--datadir={}", without_blanks.join(&half_made).display()))
         .args([
             "--auth-root-authentication-method=socket",
             "--skip-test-db",
@@ -288,12 +298,13 @@ async fn prepare(folder: &Path, runtime: &Path) -> Result<String, ServerError> {
         }
         Err(error) => return Err(problem(error)),
     };
-    if !output.status.success() || !data.join("mysql").exists() {
+    if !output.status.success() || !folder.join(&half_made).join("mysql").exists() {
         // It says on either what is wrong, the reason first.
         let said = [output.stderr, output.stdout].concat();
         let text = String::from_utf8_lossy(&said);
         return Err(ServerError::Prepare(text.lines().next().unwrap_or("no message").to_owned()));
     }
+    fs::rename(folder.join(&half_made), &data).map_err(problem)?;
     fs::write(&marker, "ready\n").map_err(problem)?;
     Ok(password)
 }
