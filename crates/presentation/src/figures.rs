@@ -79,7 +79,7 @@ const TABLE: [Row; 10] = [
 
 /// A pickup that sends less than this, dB to the reference coil, is silent: nothing magnetises its strings, or its coils cancel. What is
 /// left has neither a level nor a peak that means anything.
-const SILENT_DB: f64 = -60.0;
+pub const SILENT_DB: f64 = -60.0;
 
 /// Whether a pickup sends a signal.
 #[must_use]

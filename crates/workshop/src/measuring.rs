@@ -15,14 +15,13 @@ use store::reading::NewReading;
 use store::run::Run;
 use store::sweep::NewSweep;
 use store::{ClientKey, InstrumentId, RunId};
+use trade::comparison::PROBE_MM;
 use trade::comparison::as_wound;
 use trade::cooling::{CoolingFit, Sample, cooling_fit};
 use trade::instrument::InstrumentKind;
 use trade::reading::{Kind, Reading};
 use trade::sweep::Sweep;
 
-/// Usual distance of a probe, mm (common practice, no source).
-const PROBE_MM: f64 = 0.5;
 /// Usual test frequency, Hz.
 const TEST_HZ: f64 = 1000.0;
 /// How often an overload is read again before it is believed, and how long between: a meter shows one while it changes its range or

@@ -11,13 +11,12 @@ use coil::quantity::Units;
 use coil::set::{Hum, Orientation, Pair, PairPhase, PositionPrediction, SetPrediction, alternates};
 use presentation::differences::{Difference, differences_in_words};
 use presentation::drawing::{comb, neck};
+use presentation::figures::SILENT_DB;
 use presentation::format::{HENRY, KILOHERTZ, KILOOHM, MILLIVOLT, rejection, signed_db};
 use presentation::plot::{levels, plot};
 use trade::pairing::{ChangeCost, Mend, PickupChange};
 use workshop::PredictedSet;
 
-/// Signals that cancel to less than this are silent, dB.
-const SILENT_DB: f64 = -60.0;
 /// How many changes that mend a pair are shown before the rest is unfolded.
 const BEST_MENDS: usize = 2;
 
